@@ -1,0 +1,135 @@
+import * as fc from 'fast-check';
+import {
+  closesCircle,
+  effectiveAccess,
+  explainAccess,
+  listRights,
+  may,
+  principalsOf,
+  profile,
+  profiles,
+  type AccessPlace,
+  type Grant,
+  type Person,
+} from './index.js';
+
+const today = 20_000;
+let next = 0;
+const grant = (principalId: string, code: string, from: number | null = null, until: number | null = null): Grant => ({
+  id: `g${next++}`,
+  principalId,
+  profile: code,
+  from,
+  until,
+});
+const place = (name: string, grants: Grant[] = [], standAlone = false): AccessPlace => ({ id: name, name, standAlone, grants });
+const person = (level = 1, caveats: string[] = []): Person => ({
+  id: 'ada',
+  principals: new Set(['ada', 'pilots', 'staff']),
+  clearance: { level, caveats },
+});
+const open = { level: 0, caveats: [] };
+const at = (chain: AccessPlace[], who = person(), marking: { level: number; caveats: string[] } = open) =>
+  effectiveAccess(who, chain, marking, today);
+
+describe('profiles', () => {
+  it('never give copying out with reading alone', () => {
+    expect(listRights(profile('reader').rights)).toEqual(['discover', 'read']);
+  });
+  it('give a keeper everything but setting up', () => {
+    expect(listRights(profile('keeper').rights)).not.toContain('setUp');
+    expect(listRights(profile('keeper').rights).length).toBe(15);
+  });
+  it('refuse an unknown code', () => expect(() => profile('boss')).toThrowError(RangeError));
+});
+
+describe('effective access', () => {
+  it('is nothing without a grant', () => {
+    const access = at([place('repository')]);
+    expect(may(access, 'discover')).toBeFalse();
+    expect(explainAccess(access)).toBe('No grant in force reaches this place.');
+  });
+  it('takes the nearest place for each principal', () => {
+    const access = at([place('repository', [grant('pilots', 'editor')]), place('PIL', [grant('pilots', 'reader')])]);
+    expect(may(access, 'edit')).toBeFalse();
+    expect(access.weighed.map((w) => w.status)).toEqual(['counts', 'superseded by a nearer place']);
+  });
+  it('unites different principals', () => {
+    const access = at([place('repository', [grant('staff', 'reader')]), place('PIL', [grant('ada', 'approver')])]);
+    expect(may(access, 'approve') && may(access, 'read')).toBeTrue();
+  });
+  it('two grants for one principal at one place both count', () => {
+    const access = at([place('PIL', [grant('ada', 'reader'), grant('ada', 'approver')])]);
+    expect(may(access, 'approve')).toBeTrue();
+    expect(access.weighed.every((w) => w.status === 'counts')).toBeTrue();
+  });
+  it('does not let a grant that has ended or not begun supersede', () => {
+    const access = at([
+      place('repository', [grant('ada', 'editor')]),
+      place('PIL', [grant('ada', 'reader', null, today - 1), grant('ada', 'reader', today + 1)]),
+    ]);
+    expect(may(access, 'edit')).toBeTrue();
+    expect(access.weighed.map((w) => w.status)).toEqual(['ended', 'not begun', 'counts']);
+  });
+  it('counts first and last day', () => {
+    expect(may(at([place('PIL', [grant('ada', 'reader', today, today)])]), 'read')).toBeTrue();
+  });
+  it('stops at a place that stands alone, keepers and auditors excepted', () => {
+    const above = place('repository', [grant('staff', 'editor'), grant('pilots', 'auditor')]);
+    const access = at([above, place('PEO', [], true), place('folder')]);
+    expect(may(access, 'edit')).toBeFalse();
+    expect(may(access, 'audit')).toBeTrue();
+  });
+  it('lets grants at the place that stands alone count', () => {
+    expect(may(at([place('PEO', [grant('ada', 'editor')], true)]), 'edit')).toBeTrue();
+  });
+  it('a depositor sees only what they deposited', () => {
+    const access = at([place('repository', [grant('ada', 'depositor')])]);
+    expect(may(access, 'deposit')).toBeTrue();
+    expect(may(access, 'read')).toBeFalse();
+    expect(may(access, 'read', true)).toBeTrue();
+  });
+  it('a clearance too low leaves nothing, not even discover', () => {
+    const chain = [place('repository', [grant('ada', 'keeper')])];
+    expect(may(at(chain, person(1), { level: 2, caveats: [] }), 'discover')).toBeFalse();
+    expect(may(at(chain, person(2, ['people']), { level: 1, caveats: ['safety'] }), 'discover')).toBeFalse();
+    expect(may(at(chain, person(2, ['people', 'safety']), { level: 2, caveats: ['safety'] }), 'discover')).toBeTrue();
+  });
+  it('lists every grant of the person exactly once, and adding a group never takes rights from others', () => {
+    const anyGrant = fc.record({
+      id: fc.uuid(),
+      principalId: fc.constantFrom('ada', 'pilots', 'staff', 'others'),
+      profile: fc.constantFrom(...profiles.map((p) => p.code)),
+      from: fc.constantFrom(null, today - 1, today + 1),
+      until: fc.constantFrom(null, today - 1, today + 1),
+    });
+    const anyPlace = fc.record({ id: fc.uuid(), name: fc.string(), standAlone: fc.boolean(), grants: fc.array(anyGrant, { maxLength: 4 }) });
+    fc.assert(
+      fc.property(fc.array(anyPlace, { minLength: 1, maxLength: 5 }), (chain) => {
+        const who = person();
+        const access = at(chain, who);
+        const own = chain.flatMap((p) => p.grants).filter((g) => who.principals.has(g.principalId));
+        expect(access.weighed.length).toBe(own.length);
+        const more = at(chain, { ...who, principals: new Set([...who.principals, 'others']) });
+        expect(more.all & access.all).toBe(access.all);
+        expect(access.own & access.all).toBe(access.all);
+      }),
+    );
+  });
+});
+
+describe('groups', () => {
+  const memberships = new Map([
+    ['ada', ['pilots']],
+    ['pilots', ['staff']],
+    ['staff', ['everyone']],
+  ]);
+  it('nest', () => expect([...principalsOf('ada', memberships)].sort()).toEqual(['ada', 'everyone', 'pilots', 'staff']));
+  it('refuse circles', () => {
+    expect(closesCircle('everyone', 'pilots', memberships)).toBeTrue();
+    expect(closesCircle('ada', 'staff', memberships)).toBeFalse();
+  });
+  it('end even where a circle exists', () => {
+    expect(principalsOf('a', new Map([['a', ['b']], ['b', ['a']]])).size).toBe(2);
+  });
+});

@@ -1,0 +1,124 @@
+import type { EpochDay } from '../calendar/index.js';
+import { hasRight, listRights, profile, rightSet, type Right, type RightSet } from './rights.js';
+
+/** A grant: principal × place × profile, with its first and last day (both inclusive; null = open). */
+export interface Grant {
+  readonly id: string;
+  readonly principalId: string;
+  readonly profile: string;
+  readonly from: EpochDay | null;
+  readonly until: EpochDay | null;
+}
+
+/** One place on the way from the repository down to a record, with the grants made right there. */
+export interface AccessPlace {
+  readonly id: string;
+  readonly name: string;
+  readonly standAlone: boolean;
+  readonly grants: readonly Grant[];
+}
+
+/** How sensitive something is, or up to what a person may go. */
+export interface Marking {
+  readonly level: number;
+  readonly caveats: readonly string[];
+}
+
+/** A person with all principals that they are: themselves and every group above them. */
+export interface Person {
+  readonly id: string;
+  readonly principals: ReadonlySet<string>;
+  readonly clearance: Marking;
+}
+
+export type GrantStatus =
+  | 'counts'
+  | 'superseded by a nearer place'
+  | 'stopped by a place that stands alone'
+  | 'not begun'
+  | 'ended';
+
+export interface WeighedGrant {
+  readonly grant: Grant;
+  readonly place: string;
+  readonly status: GrantStatus;
+}
+
+/** What a person may do at a place, and why. `own` holds for what they deposited themselves. */
+export interface EffectiveAccess {
+  readonly all: RightSet;
+  readonly own: RightSet;
+  readonly weighed: readonly WeighedGrant[];
+  readonly ceilings: readonly string[];
+}
+
+const none: RightSet = 0;
+/** Keepers and auditors reach into places that stand alone. */
+const reachesEverywhere = rightSet('audit');
+
+/** Whether a clearance is enough for a marking: level at least as high, caveats a superset. */
+export function dominates(clearance: Marking, marking: Marking): boolean {
+  return (
+    clearance.level >= marking.level && marking.caveats.every((caveat) => clearance.caveats.includes(caveat))
+  );
+}
+
+/**
+ * Effective access of a person at the last place of a chain (repository first).
+ * For each principal the nearest place with a grant in force counts; the person's rights are the union; then the
+ * marking ceiling. Sources: 3-rules 3.9.
+ */
+export function effectiveAccess(
+  person: Person,
+  chain: readonly AccessPlace[],
+  marking: Marking,
+  today: EpochDay,
+): EffectiveAccess {
+  const weighed: WeighedGrant[] = [];
+  const settled = new Map<string, string>();
+  let all = none;
+  let own = none;
+  let walled = false;
+  for (let i = chain.length - 1; i >= 0; i--) {
+    const place = chain[i]!;
+    const settledHere = new Set<string>();
+    for (const grant of place.grants) {
+      if (!person.principals.has(grant.principalId)) continue;
+      const named = profile(grant.profile);
+      let status: GrantStatus = 'counts';
+      if (grant.from !== null && today < grant.from) status = 'not begun';
+      else if (grant.until !== null && today > grant.until) status = 'ended';
+      else if (walled && (named.rights & reachesEverywhere) === 0) status = 'stopped by a place that stands alone';
+      else if (settled.has(grant.principalId)) status = 'superseded by a nearer place';
+      if (status === 'counts') {
+        settledHere.add(grant.principalId);
+        if (named.ownOnly) {
+          own |= named.rights;
+          all |= named.rights & ~rightSet('discover', 'read', 'copyOut');
+        } else all |= named.rights;
+      }
+      weighed.push({ grant, place: place.name, status });
+    }
+    for (const principal of settledHere) settled.set(principal, place.id);
+    if (place.standAlone) walled = true;
+  }
+  if (!dominates(person.clearance, marking)) {
+    const words = [`marking level ${marking.level}`, ...marking.caveats].join(', ');
+    return { all: none, own: none, weighed, ceilings: [`The clearance does not reach ${words}.`] };
+  }
+  return { all, own: own | all, weighed, ceilings: [] };
+}
+
+/** Whether a person may do something here; `isOwn`: they deposited it. */
+export function may(access: Pick<EffectiveAccess, 'all' | 'own'>, right: Right, isOwn = false): boolean {
+  return hasRight(access.all, right) || (isOwn && hasRight(access.own, right));
+}
+
+/** One sentence on what a person may do and through which grants. */
+export function explainAccess(access: EffectiveAccess): string {
+  if (access.ceilings.length > 0) return access.ceilings.join(' ');
+  const counting = access.weighed.filter((w) => w.status === 'counts');
+  if (counting.length === 0) return 'No grant in force reaches this place.';
+  const through = counting.map((w) => `${profile(w.grant.profile).title} on ${w.place}`).join(', ');
+  return `May ${listRights(access.all | access.own).join(', ')} through ${through}.`;
+}

@@ -1,0 +1,25 @@
+export {
+  hasRight,
+  listRights,
+  profile,
+  profiles,
+  rights,
+  rightSet,
+  type Profile,
+  type Right,
+  type RightSet,
+} from './rights.js';
+export {
+  dominates,
+  effectiveAccess,
+  explainAccess,
+  may,
+  type AccessPlace,
+  type EffectiveAccess,
+  type Grant,
+  type GrantStatus,
+  type Marking,
+  type Person,
+  type WeighedGrant,
+} from './effective.js';
+export { closesCircle, principalsOf, type Memberships } from './groups.js';

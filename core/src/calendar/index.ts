@@ -1,0 +1,13 @@
+export {
+  civilDate,
+  dateInZone,
+  daysInMonth,
+  epochDay,
+  formatCivilDate,
+  isLeapYear,
+  parseCivilDate,
+  yearMonthDay,
+  type EpochDay,
+  type YearMonthDay,
+} from './civilDate.js';
+export { addPeriod, describePeriod, formatPeriod, parsePeriod, period, type Period } from './period.js';

@@ -1,0 +1,66 @@
+import { daysInMonth, epochDay, yearMonthDay, type EpochDay } from './civilDate.js';
+
+/** A calendar period. All parts are whole and not negative. */
+export interface Period {
+  readonly years: number;
+  readonly months: number;
+  readonly weeks: number;
+  readonly days: number;
+}
+
+const pattern = /^P(?:(\d{1,4})Y)?(?:(\d{1,5})M)?(?:(\d{1,5})W)?(?:(\d{1,6})D)?$/;
+
+/** Reads an ISO 8601-1 §5.5.2.2 duration of date parts only (`P7Y`, `P18M`, `P90D`); null when it is none. */
+export function parsePeriod(text: string): Period | null {
+  const match = pattern.exec(text);
+  if (!match || text === 'P') return null;
+  const [years, months, weeks, days] = match.slice(1, 5).map((part) => Number(part ?? 0));
+  return { years: years!, months: months!, weeks: weeks!, days: days! };
+}
+
+/** Reads a period; throws RangeError where {@link parsePeriod} returns null. */
+export function period(text: string): Period {
+  const parsed = parsePeriod(text);
+  if (!parsed) throw new RangeError(`Not a period: ${text}`);
+  return parsed;
+}
+
+/** Writes a period in ISO 8601 form; the empty period is `P0D`. */
+export function formatPeriod(p: Period): string {
+  const part = (n: number, unit: string): string => (n ? `${n}${unit}` : '');
+  const body = part(p.years, 'Y') + part(p.months, 'M') + part(p.weeks, 'W') + part(p.days, 'D');
+  return `P${body || '0D'}`;
+}
+
+/**
+ * The date a period after another: first years and months with the day clamped to the month's last day,
+ * then weeks and days (2024-02-29 + P1Y = 2025-02-28).
+ */
+export function addPeriod(date: EpochDay, p: Period): EpochDay {
+  const addedMonths = p.years * 12 + p.months;
+  const addedDays = p.weeks * 7 + p.days;
+  if (addedMonths === 0) return date + addedDays;
+  const { year, month, day } = yearMonthDay(date);
+  const monthIndex = year * 12 + month - 1 + addedMonths;
+  const newYear = Math.floor(monthIndex / 12);
+  const newMonth = monthIndex - newYear * 12 + 1;
+  const newDay = day > 28 ? Math.min(day, daysInMonth(newYear, newMonth)) : day;
+  return epochDay(newYear, newMonth, newDay) + addedDays;
+}
+
+/** A period in words: "7 years", "1 year and 6 months", "no time". */
+export function describePeriod(p: Period): string {
+  const parts = (
+    [
+      [p.years, 'year'],
+      [p.months, 'month'],
+      [p.weeks, 'week'],
+      [p.days, 'day'],
+    ] as const
+  )
+    .filter(([n]) => n > 0)
+    .map(([n, unit]) => `${n} ${unit}${n === 1 ? '' : 's'}`);
+  if (parts.length === 0) return 'no time';
+  if (parts.length === 1) return parts[0]!;
+  return `${parts.slice(0, -1).join(', ')} and ${parts.at(-1)!}`;
+}

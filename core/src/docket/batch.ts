@@ -1,0 +1,115 @@
+import type { EpochDay } from '../calendar/index.js';
+import { refuse, type Refusal } from '../records/index.js';
+
+export const batchStates = ['proposed', 'notice', 'approved', 'executing', 'done', 'withdrawn'] as const;
+export type BatchState = (typeof batchStates)[number];
+
+export const itemOutcomes = ['open', 'objected', 'disposed', 'blocked', 'dropped', 'deferred'] as const;
+export type ItemOutcome = (typeof itemOutcomes)[number];
+
+export interface Approval {
+  readonly by: string;
+  readonly decision: 'approve' | 'reject';
+}
+
+/** What a decision about a batch depends on. People are principal ids. */
+export interface BatchStanding {
+  readonly state: BatchState;
+  readonly proposedBy: string;
+  readonly approvalsNeeded: number;
+  readonly approvals: readonly Approval[];
+  /** Last day to object; null before the notice. */
+  readonly noticeUntil: EpochDay | null;
+}
+
+export type BatchAct =
+  | { readonly kind: 'announce' }
+  | { readonly kind: 'approve'; readonly by: string }
+  | { readonly kind: 'reject'; readonly by: string }
+  | { readonly kind: 'object' }
+  | { readonly kind: 'execute' }
+  | { readonly kind: 'finish' }
+  | { readonly kind: 'withdraw' };
+
+/** Approvals that count: the proposer's own counts only beside somebody else's. */
+export function countingApprovals(standing: BatchStanding): number {
+  const approvers = new Set(standing.approvals.filter((a) => a.decision === 'approve').map((a) => a.by));
+  const others = [...approvers].some((by) => by !== standing.proposedBy);
+  return others ? approvers.size : 0;
+}
+
+/** How many people have to agree: at least one, and never the proposer alone. */
+export function approvalsNeeded(standing: Pick<BatchStanding, 'approvalsNeeded'>): number {
+  return Math.max(1, standing.approvalsNeeded);
+}
+
+/** The state a batch is in after an act, or why the act is refused (3-rules 3.8). */
+export function actOnBatch(standing: BatchStanding, act: BatchAct, today: EpochDay): BatchState | Refusal {
+  const { state } = standing;
+  const over = state === 'done' || state === 'withdrawn';
+  const running = over || state === 'executing';
+  switch (act.kind) {
+    case 'announce':
+      return state === 'proposed' ? 'notice' : refuse('batch-announced', 'This batch was announced before.');
+    case 'object':
+      if (state !== 'notice') return refuse('notice-closed', 'Objections are taken while the notice is open.');
+      return standing.noticeUntil !== null && today > standing.noticeUntil
+        ? refuse('notice-closed', 'The last day to object has passed. Ask a keeper to withdraw the batch.')
+        : state;
+    case 'approve': {
+      if (state !== 'notice') return refuse('batch-not-deciding', 'This batch is not up for decision.');
+      if (standing.noticeUntil !== null && today <= standing.noticeUntil) {
+        return refuse('notice-open', 'The notice is still open. It can be decided once the last day to object has passed.');
+      }
+      if (standing.approvals.some((a) => a.by === act.by)) {
+        return refuse('decided-before', 'You have decided on this batch before.');
+      }
+      const after: BatchStanding = {
+        ...standing,
+        approvals: [...standing.approvals, { by: act.by, decision: 'approve' }],
+      };
+      return countingApprovals(after) >= approvalsNeeded(standing) ? 'approved' : state;
+    }
+    case 'reject':
+      return state === 'notice' || state === 'approved'
+        ? 'withdrawn'
+        : refuse('batch-not-deciding', 'This batch is not up for decision.');
+    case 'execute':
+      return state === 'approved' || state === 'executing'
+        ? 'executing'
+        : refuse('batch-not-approved', 'Only an approved batch can be executed.');
+    case 'finish':
+      return state === 'executing' ? 'done' : refuse('batch-not-executing', 'This batch is not being executed.');
+    case 'withdraw':
+      return running ? refuse('batch-running', 'A batch that is being executed cannot be withdrawn.') : 'withdrawn';
+  }
+}
+
+/** What is known of one record at the moment of execution, read under its row lock. */
+export interface ExecutionCheck {
+  readonly disposed: boolean;
+  readonly holds: readonly string[];
+  readonly objected: boolean;
+  readonly action: 'destroy' | 'transfer' | null;
+  readonly batchAction: 'destroy' | 'transfer';
+  readonly dueOn: EpochDay | null;
+  readonly physical: boolean;
+}
+
+export type ExecutionVerdict =
+  | { readonly outcome: 'dispose' }
+  | { readonly outcome: 'task' }
+  | { readonly outcome: Exclude<ItemOutcome, 'open' | 'disposed'>; readonly reason: string };
+
+/** Whether one record of a batch may go now. Hold wins over everything but being gone. */
+export function executionVerdict(check: ExecutionCheck, today: EpochDay): ExecutionVerdict {
+  if (check.disposed) return { outcome: 'dropped', reason: 'It was disposed of before.' };
+  if (check.holds.length > 0) {
+    return { outcome: 'blocked', reason: `Held by ${check.holds.map((h) => `“${h}”`).join(' and ')}.` };
+  }
+  if (check.objected) return { outcome: 'objected', reason: 'An objection stands.' };
+  if (check.action !== check.batchAction || check.dueOn === null || check.dueOn > today) {
+    return { outcome: 'dropped', reason: 'It is no longer due under the rule in force.' };
+  }
+  return check.physical ? { outcome: 'task' } : { outcome: 'dispose' };
+}

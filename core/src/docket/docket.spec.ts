@@ -1,0 +1,88 @@
+import { civilDate } from '../calendar/index.js';
+import { actOnHold } from '../holds/index.js';
+import { actOnBatch, executionVerdict, type BatchAct, type BatchStanding, type ExecutionCheck } from './index.js';
+
+const today = civilDate('2026-09-14');
+const batch = (changes: Partial<BatchStanding> = {}): BatchStanding => ({
+  state: 'notice',
+  proposedBy: 'ines',
+  approvalsNeeded: 1,
+  approvals: [],
+  noticeUntil: today - 1,
+  ...changes,
+});
+const outcome = (standing: BatchStanding, act: BatchAct): string => {
+  const result = actOnBatch(standing, act, today);
+  return typeof result === 'string' ? result : result.code;
+};
+const yes = (by: string) => ({ by, decision: 'approve' as const });
+
+describe('a batch', () => {
+  const table: [string, BatchStanding, BatchAct, string][] = [
+    ['is announced once', batch({ state: 'proposed' }), { kind: 'announce' }, 'notice'],
+    ['is not announced twice', batch(), { kind: 'announce' }, 'batch-announced'],
+    ['is not decided while the notice is open', batch({ noticeUntil: today }), { kind: 'approve', by: 'tomas' }, 'notice-open'],
+    ['is approved by another person', batch(), { kind: 'approve', by: 'tomas' }, 'approved'],
+    ['is not approved by its proposer alone', batch(), { kind: 'approve', by: 'ines' }, 'notice'],
+    ['…but the proposer counts beside another', batch({ approvalsNeeded: 2, approvals: [yes('ines')] }), { kind: 'approve', by: 'tomas' }, 'approved'],
+    ['needs as many as the rule says', batch({ approvalsNeeded: 2 }), { kind: 'approve', by: 'tomas' }, 'notice'],
+    ['needs one even when the rule says none', batch({ approvalsNeeded: 0 }), { kind: 'approve', by: 'ines' }, 'notice'],
+    ['is not decided twice by one person', batch({ approvalsNeeded: 2, approvals: [yes('tomas')] }), { kind: 'approve', by: 'tomas' }, 'decided-before'],
+    ['is withdrawn by a rejection', batch(), { kind: 'reject', by: 'tomas' }, 'withdrawn'],
+    ['takes objections on the last day', batch({ noticeUntil: today }), { kind: 'object' }, 'notice'],
+    ['takes none after it', batch(), { kind: 'object' }, 'notice-closed'],
+    ['is executed when approved', batch({ state: 'approved' }), { kind: 'execute' }, 'executing'],
+    ['resumes', batch({ state: 'executing' }), { kind: 'execute' }, 'executing'],
+    ['is not executed before', batch(), { kind: 'execute' }, 'batch-not-approved'],
+    ['is not withdrawn while running', batch({ state: 'executing' }), { kind: 'withdraw' }, 'batch-running'],
+    ['ends', batch({ state: 'executing' }), { kind: 'finish' }, 'done'],
+    ['does not end before it ran', batch({ state: 'approved' }), { kind: 'finish' }, 'batch-not-executing'],
+    ['stays done', batch({ state: 'done' }), { kind: 'withdraw' }, 'batch-running'],
+  ]; // prettier-ignore
+  for (const [name, standing, act, expected] of table) {
+    it(name, () => expect(outcome(standing, act)).toBe(expected));
+  }
+});
+
+describe('at execution', () => {
+  const check = (changes: Partial<ExecutionCheck> = {}): ExecutionCheck => ({
+    disposed: false,
+    holds: [],
+    objected: false,
+    action: 'destroy',
+    batchAction: 'destroy',
+    dueOn: today,
+    physical: false,
+    ...changes,
+  });
+  const table: [string, ExecutionCheck, string][] = [
+    ['a record due today goes', check(), 'dispose'],
+    ['one due tomorrow does not', check({ dueOn: today + 1 }), 'dropped'],
+    ['one that waits again does not', check({ dueOn: null }), 'dropped'],
+    ['one whose rule now transfers does not', check({ action: 'transfer' }), 'dropped'],
+    ['a held one stays, objection or not', check({ holds: ['Ottoline'], objected: true }), 'blocked'],
+    ['one with an objection stays', check({ objected: true }), 'objected'],
+    ['one that is gone is dropped', check({ disposed: true, holds: ['late'] }), 'dropped'],
+    ['a physical one becomes a task', check({ physical: true }), 'task'],
+  ];
+  for (const [name, what, expected] of table) {
+    it(name, () => expect(executionVerdict(what, today).outcome).toBe(expected as 'dispose'));
+  }
+  it('the hold is named', () => {
+    const verdict = executionVerdict(check({ holds: ['Ottoline', 'Audit 14'] }), today);
+    expect('reason' in verdict && verdict.reason).toBe('Held by “Ottoline” and “Audit 14”.');
+  });
+});
+
+describe('a hold', () => {
+  const code = (result: ReturnType<typeof actOnHold>) => (typeof result === 'string' ? result : result.code);
+  it('is placed once, widened while open and released with a reason', () => {
+    expect(code(actOnHold('draft', { kind: 'place' }))).toBe('open');
+    expect(code(actOnHold('open', { kind: 'place' }))).toBe('hold-placed');
+    expect(code(actOnHold('open', { kind: 'widen' }))).toBe('open');
+    expect(code(actOnHold('released', { kind: 'widen' }))).toBe('hold-released');
+    expect(code(actOnHold('open', { kind: 'release', reason: '' }))).toBe('reason-missing');
+    expect(code(actOnHold('open', { kind: 'release', reason: 'settled' }))).toBe('released');
+    expect(code(actOnHold('released', { kind: 'release', reason: 'x' }))).toBe('hold-not-open');
+  });
+});

@@ -1,0 +1,15 @@
+export {
+  actOnBatch,
+  approvalsNeeded,
+  batchStates,
+  countingApprovals,
+  executionVerdict,
+  itemOutcomes,
+  type Approval,
+  type BatchAct,
+  type BatchStanding,
+  type BatchState,
+  type ExecutionCheck,
+  type ExecutionVerdict,
+  type ItemOutcome,
+} from './batch.js';

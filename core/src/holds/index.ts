@@ -1,0 +1,1 @@
+export { actOnHold, type CoverOutcome, type HoldAct, type HoldState } from './hold.js';

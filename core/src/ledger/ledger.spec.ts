@@ -1,0 +1,138 @@
+import * as fc from 'fast-check';
+import {
+  canonicalJson,
+  completeSubtrees,
+  consistencyProof,
+  inclusionProof,
+  leafHash,
+  MerkleFrontier,
+  merkleTreeHash,
+  nodeHash,
+  verifyConsistency,
+  verifyInclusion,
+} from './index.js';
+
+const hex = (bytes: Uint8Array): string => [...bytes].map((b) => b.toString(16).padStart(2, '0')).join('');
+const fromHex = (text: string): Uint8Array => Uint8Array.from(text.match(/../g) ?? [], (pair) => parseInt(pair, 16));
+
+/** The eight entries and roots that implementations of RFC 6962 commonly test with. */
+const entries = ['', '00', '10', '2021', '3031', '40414243', '5051525354555657', '606162636465666768696a6b6c6d6e6f'].map(fromHex);
+const roots = [
+  '6e340b9cffb37a989ca544e6bb780a2c78901d3fb33738768511a30617afa01d',
+  'fac54203e7cc696cf0dfcb42c92a1d9dbaf70ad9e621f4bd8d98662f00e3c125',
+  'aeb6bcfe274b70a14fb067a5e5578264db0fa9b51af5e0ba159158f329e06e77',
+  'd37ee418976dd95753c1c73862b9398fa2a2cf9b4ff0fdfe8b30cd95209614b7',
+  '4e3bbb1f7b478dcfe71fb631631519a3bca12c9aefca1612bfce4c13a86264d4',
+  '76e67dadbcdf1e10e1b74ddc608abd2f98dfb16fbce75277b5232a127f2087ef',
+  'ddb89be403809e325750d3d263cd78929c2942b7942a34b77e122c9594a74c8c',
+  '5dc9da79a70659a9ad559cb701ded9a2ab9d823aad2f4960cfe370eff4604328',
+];
+
+/** The recursive definition of RFC 6962 §2.1, word for word. */
+function byDefinition(list: Uint8Array[]): Uint8Array {
+  if (list.length === 1) return leafHash(list[0]!);
+  let k = 1;
+  while (k * 2 < list.length) k *= 2;
+  return nodeHash(byDefinition(list.slice(0, k)), byDefinition(list.slice(k)));
+}
+const many = (n: number): Uint8Array[] => Array.from({ length: n }, (_, i) => Uint8Array.of(i >> 8, i & 255));
+
+describe('the Merkle tree', () => {
+  it('of nothing is SHA-256 of nothing', () =>
+    expect(hex(merkleTreeHash([]))).toBe('e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855'));
+  roots.forEach((root, i) => {
+    it(`of ${i + 1} known entries has the known root`, () =>
+      expect(hex(merkleTreeHash(entries.slice(0, i + 1)))).toBe(root));
+  });
+  it('equals the recursive definition for every size up to 70', () => {
+    for (let n = 1; n <= 70; n++) expect(hex(merkleTreeHash(many(n)))).toBe(hex(byDefinition(many(n))));
+  });
+  it('grows and is restored from its complete subtrees', () => {
+    const nodes = new Map<string, Uint8Array>();
+    const frontier = new MerkleFrontier();
+    for (const [i, entry] of many(45).entries()) {
+      frontier.append(leafHash(entry), (height, index, hash) => nodes.set(`${height}/${index}`, hash));
+      const restored = MerkleFrontier.restore(i + 1, (height, index) => nodes.get(`${height}/${index}`)!);
+      expect(hex(restored.root())).toBe(hex(frontier.root()));
+    }
+  });
+  it('is covered by complete subtrees', () =>
+    expect(completeSubtrees(0, 11)).toEqual([{ height: 3, index: 0 }, { height: 1, index: 4 }, { height: 0, index: 10 }]));
+});
+
+describe('proofs', () => {
+  it('hold for every entry and every size up to 40, and for no other entry', () => {
+    for (let n = 1; n <= 40; n++) {
+      const list = many(n);
+      const root = merkleTreeHash(list);
+      for (let i = 0; i < n; i++) {
+        const proof = inclusionProof(list, i);
+        expect(verifyInclusion(list[i]!, i, n, proof, root)).toBeTrue();
+        expect(verifyInclusion(Uint8Array.of(9, 9, 9), i, n, proof, root)).toBeFalse();
+        if (n > 1) expect(verifyInclusion(list[i]!, (i + 1) % n, n, proof, root)).toBeFalse();
+        expect(verifyInclusion(list[i]!, i, n, [...proof, root], root)).toBeFalse();
+        if (proof.length > 0) expect(verifyInclusion(list[i]!, i, n, proof.slice(1), root)).toBeFalse();
+      }
+    }
+  });
+  it('show that every tree is a prefix of every later one, and of no other', () => {
+    for (let n = 1; n <= 33; n++) {
+      const list = many(n);
+      const root = merkleTreeHash(list);
+      for (let m = 1; m <= n; m++) {
+        const old = merkleTreeHash(list.slice(0, m));
+        const proof = consistencyProof(list, m);
+        expect(verifyConsistency(m, n, old, root, proof)).toBeTrue();
+        const forged = merkleTreeHash([...list.slice(0, m - 1), Uint8Array.of(7)]);
+        expect(verifyConsistency(m, n, forged, root, proof)).toBeFalse();
+        expect(verifyConsistency(m, n, old, forged, proof)).toBeFalse();
+      }
+    }
+  });
+  it('break when one bit of them is changed', () => {
+    const list = many(37);
+    const root = merkleTreeHash(list);
+    fc.assert(
+      fc.property(fc.nat(36), fc.nat(5), fc.nat(31), fc.nat(7), (index, step, byte, bit) => {
+        const proof = inclusionProof(list, index).map((hash) => Uint8Array.from(hash));
+        const hash = proof[step % proof.length]!;
+        hash[byte]! ^= 1 << bit;
+        expect(verifyInclusion(list[index]!, index, 37, proof, root)).toBeFalse();
+      }),
+    );
+  });
+  it('are refused outside the tree', () => {
+    expect(() => inclusionProof(many(3), 3)).toThrowError(RangeError);
+    expect(() => consistencyProof(many(3), 0)).toThrowError(RangeError);
+    expect(() => consistencyProof(many(3), 4)).toThrowError(RangeError);
+    expect(verifyInclusion(many(1)[0]!, 1, 1, [], merkleTreeHash(many(1)))).toBeFalse();
+    expect(verifyConsistency(0, 3, merkleTreeHash([]), merkleTreeHash(many(3)), [])).toBeFalse();
+  });
+});
+
+describe('canonical JSON', () => {
+  it('sorts members by UTF-16 code units (RFC 8785 §3.2.3)', () => {
+    const value = { '\u20ac': 'Euro Sign', '\r': 'Carriage Return', '\ufb33': 'Hebrew', '1': 'One', '\ud83d\ude00': 'Smiley', '\u0080': 'Control', '\u00f6': 'o' };
+    expect(canonicalJson(value)).toBe(
+      '{"\\r":"Carriage Return","1":"One","\u0080":"Control","\u00f6":"o","\u20ac":"Euro Sign","\ud83d\ude00":"Smiley","\ufb33":"Hebrew"}',
+    );
+  });
+  it('writes numbers and literals as ECMAScript does (RFC 8785 §3.2.2)', () => {
+    const value = { numbers: [333333333.33333329, 1e30, 4.5, 2e-3, 1e-27, -0], literals: [null, true, false] };
+    expect(canonicalJson(value)).toBe('{"literals":[null,true,false],"numbers":[333333333.3333333,1e+30,4.5,0.002,1e-27,0]}');
+  });
+  it('reads back to the same value and does not depend on the order of members', () => {
+    fc.assert(
+      fc.property(fc.dictionary(fc.string(), fc.jsonValue()), (value) => {
+        const text = canonicalJson(value);
+        expect(canonicalJson(JSON.parse(text))).toBe(text);
+        expect(canonicalJson(Object.fromEntries(Object.entries(value).reverse()))).toBe(text);
+      }),
+    );
+  });
+  it('refuses what JSON cannot say', () => {
+    for (const value of [undefined, NaN, Infinity, { a: undefined }, [() => 1], '\ud800', 'x\udc00']) {
+      expect(() => canonicalJson(value)).toThrowError(TypeError);
+    }
+  });
+});

@@ -1,0 +1,1 @@
+export { codePattern, kindsInside, placeKinds, takesRecords, type PlaceKind } from './place.js';

@@ -1,0 +1,66 @@
+/** Where a record stands. `disposed` leaves a stub. */
+export type RecordState = 'working' | 'declared' | 'disposed';
+
+/** A refusal that a person can act on: which rule refused, and who can change that. */
+export interface Refusal {
+  readonly refused: true;
+  readonly code: string;
+  readonly sentence: string;
+}
+
+export function refuse(code: string, sentence: string): Refusal {
+  return { refused: true, code, sentence };
+}
+
+/** Which parts of a declared record a place freezes (3-rules 3.6). */
+export const frozenParts = ['content', 'facts', 'moving'] as const;
+export type FrozenPart = (typeof frozenParts)[number];
+
+export interface RecordStanding {
+  readonly state: RecordState;
+  readonly holds: number;
+  /** True when any covering hold also forbids edits. */
+  readonly freeze: boolean;
+  readonly frozenWhenDeclared: readonly FrozenPart[];
+}
+
+export type RecordAct =
+  | { readonly kind: 'change'; readonly part: FrozenPart }
+  | { readonly kind: 'declare' }
+  | { readonly kind: 'undeclare'; readonly reason: string }
+  | { readonly kind: 'dispose' };
+
+/** Whether a record's standing allows an act, whoever asks. Null when it does. */
+export function refusalFor(act: RecordAct, standing: RecordStanding): Refusal | null {
+  if (standing.state === 'disposed') {
+    return refuse('record-disposed', 'This record was disposed of; only its stub remains.');
+  }
+  switch (act.kind) {
+    case 'change':
+      if (standing.freeze) {
+        return refuse('record-frozen', 'A hold freezes this record. Counsel can release the hold.');
+      }
+      return standing.state === 'declared' && standing.frozenWhenDeclared.includes(act.part)
+        ? refuse(
+            'record-declared',
+            'This record is declared, so it cannot change until its disposition. A keeper may undeclare it with a reason.',
+          )
+        : null;
+    case 'declare':
+      return standing.state === 'declared'
+        ? refuse('already-declared', 'This record is already declared.')
+        : null;
+    case 'undeclare':
+      if (standing.state !== 'declared') return refuse('not-declared', 'This record is not declared.');
+      if (standing.holds > 0) {
+        return refuse('record-held', 'A held record cannot be undeclared. Release its holds first.');
+      }
+      return act.reason.trim() === ''
+        ? refuse('reason-missing', 'Undeclaring needs a reason.')
+        : null;
+    case 'dispose':
+      return standing.holds > 0
+        ? refuse('record-held', 'A hold covers this record, so it stays. Counsel can release the hold.')
+        : null;
+  }
+}

@@ -1,0 +1,21 @@
+export {
+  frozenParts,
+  refusalFor,
+  refuse,
+  type FrozenPart,
+  type RecordAct,
+  type RecordStanding,
+  type RecordState,
+  type Refusal,
+} from './declaring.js';
+export { longestFileName, tidyFileName, titleFromFileName } from './fileName.js';
+export {
+  factGaps,
+  factKinds,
+  factProblems,
+  type FactDefinition,
+  type FactKind,
+  type FactProblem,
+  type Facts,
+  type FactValue,
+} from './facts.js';

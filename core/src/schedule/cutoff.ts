@@ -1,0 +1,37 @@
+import { epochDay, yearMonthDay, type EpochDay } from '../calendar/index.js';
+
+/** Rolling of the trigger date to the end of a period. */
+export type Cutoff =
+  | { readonly kind: 'none' }
+  | { readonly kind: 'month' }
+  | { readonly kind: 'quarter' }
+  | { readonly kind: 'calendarYear' }
+  | { readonly kind: 'fiscalYear'; readonly firstMonth: number; readonly firstDay: number };
+
+/**
+ * The day the clock starts: the first day after the cutoff period that contains the trigger date,
+ * or the trigger date itself without a cutoff.
+ */
+export function clockStart(triggerDate: EpochDay, cutoff: Cutoff): EpochDay {
+  if (cutoff.kind === 'none') return triggerDate;
+  const { year, month } = yearMonthDay(triggerDate);
+  switch (cutoff.kind) {
+    case 'month':
+      return month === 12 ? epochDay(year + 1, 1, 1) : epochDay(year, month + 1, 1);
+    case 'quarter': {
+      const next = month - ((month - 1) % 3) + 3;
+      return next > 12 ? epochDay(year + 1, 1, 1) : epochDay(year, next, 1);
+    }
+    case 'calendarYear':
+      return epochDay(year + 1, 1, 1);
+    case 'fiscalYear': {
+      const start = epochDay(year, cutoff.firstMonth, cutoff.firstDay);
+      return triggerDate < start ? start : epochDay(year + 1, cutoff.firstMonth, cutoff.firstDay);
+    }
+  }
+}
+
+/** The vintage of a clock start: the year in which its cutoff period ended, or the year of the trigger itself. */
+export function vintageOf(start: EpochDay, cutoff: Cutoff): number {
+  return yearMonthDay(cutoff.kind === 'none' ? start : start - 1).year;
+}

@@ -1,0 +1,129 @@
+import { addPeriod, civilDate, period, type EpochDay } from '../calendar/index.js';
+import { clockStart } from './cutoff.js';
+import { isDisposing, type RecordDate, type RuleVersion, type Step, type Trigger } from './rule.js';
+
+/** Something that happened outside, with the subject it was found on. */
+export interface EventOccurrence {
+  readonly type: string;
+  readonly on: EpochDay;
+  /** 0 = the record itself, then its folders outward, then parties and business objects. */
+  readonly distance: number;
+  /** Words for the subject, such as "folder 2019". */
+  readonly subject: string;
+}
+
+/** All that the clock of one record depends on. Dates are epoch days; absent means not known yet. */
+export interface ClockFacts {
+  readonly dates: Readonly<Partial<Record<RecordDate, EpochDay>>>;
+  readonly factDates: Readonly<Record<string, EpochDay>>;
+  readonly folderClosed?: { readonly on: EpochDay; readonly subject: string } | undefined;
+  readonly events: readonly EventOccurrence[];
+  /** Completion dates of steps already taken, by their index in the rule. */
+  readonly completed?: Readonly<Record<number, EpochDay>> | undefined;
+}
+
+export interface TriggerDate {
+  readonly on: EpochDay;
+  /** Where the date came from, for the explanation. */
+  readonly subject: string;
+}
+
+/** The date of a trigger, or null while it is not known. Events: nearest subject first, then first or last. */
+export function triggerDate(trigger: Trigger, facts: ClockFacts): TriggerDate | null {
+  switch (trigger.kind) {
+    case 'never':
+      return null;
+    case 'recordDate': {
+      const on = facts.dates[trigger.date];
+      return on === undefined ? null : { on, subject: 'the record' };
+    }
+    case 'fact': {
+      const on = facts.factDates[trigger.fact];
+      return on === undefined ? null : { on, subject: 'the record' };
+    }
+    case 'folderClosed':
+      return facts.folderClosed ?? null;
+    case 'event': {
+      let best: EventOccurrence | null = null;
+      for (const event of facts.events) {
+        if (event.type !== trigger.eventType) continue;
+        const better =
+          best === null ||
+          event.distance < best.distance ||
+          (event.distance === best.distance &&
+            (trigger.occurrence === 'first' ? event.on < best.on : event.on > best.on));
+        if (better) best = event;
+      }
+      return best;
+    }
+  }
+}
+
+export interface StepDate {
+  readonly index: number;
+  readonly step: Step;
+  /** First day on which the step may be taken; null when it waits for the one before it. */
+  readonly dueOn: EpochDay | null;
+}
+
+/** What a rule says of a record: for ever, waiting for a date, or dated. */
+export type Verdict =
+  | { readonly kind: 'permanent'; readonly clockStart: EpochDay | null; readonly steps: readonly StepDate[] }
+  | { readonly kind: 'waiting'; readonly steps: readonly StepDate[] }
+  | {
+      readonly kind: 'dated';
+      readonly trigger: TriggerDate;
+      readonly clockStart: EpochDay;
+      readonly steps: readonly StepDate[];
+      /** Date of the disposing step; null when the rule has none or it waits for a step before it. */
+      readonly dueOn: EpochDay | null;
+    };
+
+function stepDates(steps: readonly Step[], start: EpochDay, facts: ClockFacts): StepDate[] {
+  return steps.map((step, index) => {
+    const base =
+      step.from === 'previousStep' && index > 0 ? (facts.completed?.[index - 1] ?? null) : start;
+    return { index, step, dueOn: base === null ? null : addPeriod(base, period(step.after)) };
+  });
+}
+
+/** Whether a rule keeps for ever: its trigger never comes, or one of its steps says so. */
+export function isPermanent(rule: Pick<RuleVersion, 'trigger' | 'steps'>): boolean {
+  return rule.trigger.kind === 'never' || rule.steps.some((step) => step.kind === 'keepPermanently');
+}
+
+/** Evaluates one rule version for one record (3-rules 3.2). Throws RangeError on a malformed period. */
+export function evaluateRule(rule: RuleVersion, facts: ClockFacts): Verdict {
+  const trigger = triggerDate(rule.trigger, facts);
+  if (trigger === null) {
+    const steps = rule.steps.map((step, index) => ({ index, step, dueOn: null }));
+    return isPermanent(rule) ? { kind: 'permanent', clockStart: null, steps } : { kind: 'waiting', steps };
+  }
+  const start = clockStart(trigger.on, rule.cutoff);
+  const steps = stepDates(rule.steps, start, facts);
+  if (isPermanent(rule)) return { kind: 'permanent', clockStart: start, steps };
+  const disposing = steps.find((s) => isDisposing(s.step.kind));
+  return { kind: 'dated', trigger, clockStart: start, steps, dueOn: disposing?.dueOn ?? null };
+}
+
+/**
+ * A rule reduced to a function from trigger date to due date of its disposing step, for sweeps over millions:
+ * periods are parsed once. Null when the rule has no disposing step that counts from the clock's start.
+ */
+export function compileDueDate(rule: RuleVersion): ((triggerDate: EpochDay) => EpochDay) | null {
+  if (isPermanent(rule)) return null;
+  const step = rule.steps.find((s) => isDisposing(s.kind));
+  if (!step || step.from === 'previousStep') return null;
+  const after = period(step.after);
+  const { cutoff } = rule;
+  return cutoff.kind === 'none'
+    ? (on) => addPeriod(on, after)
+    : (on) => addPeriod(clockStart(on, cutoff), after);
+}
+
+/** Whether a version applies on a day to a record whose clock would start on another (3-rules 3.4). */
+export function versionApplies(version: RuleVersion, today: EpochDay, start: EpochDay | null): boolean {
+  const from = civilDate(version.inForceFrom);
+  if (from > today) return false;
+  return version.takesOver === 'all' || start === null || start >= from;
+}

@@ -1,0 +1,159 @@
+import { civilDate, type EpochDay } from '../calendar/index.js';
+import { evaluateRule, versionApplies, type ClockFacts, type Verdict } from './evaluate.js';
+import type { RuleVersion } from './rule.js';
+
+/** Levels of precedence, nearest first (3-rules 3.3). */
+export const ruleLevels = ['override', 'typeAndSeries', 'criteria', 'folder', 'planNode'] as const;
+export type RuleLevel = (typeof ruleLevels)[number];
+
+/** A rule set somewhere that may govern a record, with all its published versions. */
+export interface RuleCandidate {
+  readonly level: RuleLevel;
+  /** Within a level: 0 = nearest (folder, plan node) or first in priority (criteria). */
+  readonly distance: number;
+  /** Words for where it is set, such as "series PIL-03". */
+  readonly setOn: string;
+  readonly versions: readonly RuleVersion[];
+}
+
+/** A due date or a rule set by hand for one record. */
+export type Override =
+  | { readonly kind: 'date'; readonly dueOn: string; readonly action: 'destroy' | 'transfer'; readonly reason: string }
+  | { readonly kind: 'rule'; readonly versions: readonly RuleVersion[]; readonly reason: string };
+
+export type YieldReason =
+  | 'farther away'
+  | 'other jurisdiction'
+  | 'not in force'
+  | 'keeps shorter'
+  | 'tie, later code';
+
+/** One rule as it was weighed for one record. */
+export interface Weighed {
+  readonly level: RuleLevel;
+  readonly distance: number;
+  readonly setOn: string;
+  readonly rule: RuleVersion;
+  readonly verdict: Verdict;
+}
+export interface Yielded extends Weighed {
+  readonly reason: YieldReason;
+}
+
+export type Governing =
+  | { readonly kind: 'rule'; readonly by: Weighed; readonly yielded: readonly Yielded[] }
+  | {
+      readonly kind: 'overrideDate';
+      readonly dueOn: EpochDay;
+      readonly action: 'destroy' | 'transfer';
+      readonly reason: string;
+      readonly yielded: readonly Yielded[];
+    }
+  | { readonly kind: 'unscheduled'; readonly yielded: readonly Yielded[] };
+
+/** The version of a rule that counts for a record today: the newest in force that takes its clock over. */
+export function versionInForce(
+  versions: readonly RuleVersion[],
+  facts: ClockFacts,
+  today: EpochDay,
+): { rule: RuleVersion; verdict: Verdict } | null {
+  for (const rule of [...versions].sort((a, b) => b.version - a.version)) {
+    const verdict = evaluateRule(rule, facts);
+    const start = verdict.kind === 'waiting' ? null : verdict.clockStart;
+    if (versionApplies(rule, today, start)) return { rule, verdict };
+  }
+  return null;
+}
+
+/** Orders verdicts by how long they keep: permanent, then waiting, then the later date; a rule without an end keeps longer. */
+function rank(verdict: Verdict): number {
+  switch (verdict.kind) {
+    case 'permanent':
+      return Infinity;
+    case 'waiting':
+      return Number.MAX_VALUE;
+    case 'dated':
+      return verdict.dueOn ?? Number.MAX_SAFE_INTEGER;
+  }
+}
+
+/** Compares two weighed rules: positive when `a` keeps longer; ties by rule code. */
+export function keepsLonger(a: Weighed, b: Weighed): number {
+  const [rankA, rankB] = [rank(a.verdict), rank(b.verdict)];
+  if (rankA !== rankB) return rankA > rankB ? 1 : -1;
+  return a.rule.code < b.rule.code ? 1 : a.rule.code > b.rule.code ? -1 : 0;
+}
+
+function applies(rule: RuleVersion, jurisdictions: readonly string[]): boolean {
+  return (
+    rule.jurisdictions.length === 0 ||
+    rule.jurisdictions.some((j) => jurisdictions.includes(j))
+  );
+}
+
+/** Which of the levels a candidate stands on, as one number: smaller is nearer. */
+function standing(candidate: Pick<Weighed, 'level' | 'distance'>): number {
+  const level = ruleLevels.indexOf(candidate.level);
+  // Rules by criteria count one by one in their priority order; folders and plan nodes by distance.
+  return level * 1000 + candidate.distance;
+}
+
+/**
+ * Finds the governing rule of a record and all that yield to it (3-rules 3.3).
+ * The nearest level with a rule that is in force and applies in the record's jurisdictions counts; at that level
+ * the longest keeps. Candidates may come in any order.
+ */
+export function governingRule(
+  candidates: readonly RuleCandidate[],
+  override: Override | null,
+  facts: ClockFacts,
+  jurisdictions: readonly string[],
+  today: EpochDay,
+): Governing {
+  const all: RuleCandidate[] =
+    override?.kind === 'rule'
+      ? [{ level: 'override', distance: 0, setOn: 'the record, by hand', versions: override.versions }, ...candidates]
+      : [...candidates];
+  all.sort((a, b) => standing(a) - standing(b));
+
+  const yielded: Yielded[] = [];
+  const contenders: Weighed[] = [];
+  for (const { versions, ...where } of all) {
+    if (versions.length === 0) continue;
+    const current = versionInForce(versions, facts, today);
+    if (!current) {
+      const newest = versions.reduce((a, b) => (a.version > b.version ? a : b));
+      yielded.push({ ...where, rule: newest, verdict: evaluateRule(newest, facts), reason: 'not in force' });
+    } else if (!applies(current.rule, jurisdictions)) {
+      yielded.push({ ...where, ...current, reason: 'other jurisdiction' });
+    } else {
+      contenders.push({ ...where, ...current });
+    }
+  }
+
+  if (override?.kind === 'date') {
+    return {
+      kind: 'overrideDate',
+      dueOn: civilDate(override.dueOn),
+      action: override.action,
+      reason: override.reason,
+      yielded: [...contenders.map((c) => ({ ...c, reason: 'farther away' as const })), ...yielded],
+    };
+  }
+  const nearest = contenders[0];
+  if (!nearest) return { kind: 'unscheduled', yielded };
+  const level = contenders.filter((c) => standing(c) === standing(nearest));
+  const by = level.reduce((best, c) => (keepsLonger(c, best) > 0 ? c : best));
+  const losers = contenders
+    .filter((c) => c !== by)
+    .map((c) => ({
+      ...c,
+      reason:
+        standing(c) !== standing(nearest)
+          ? ('farther away' as const)
+          : rank(c.verdict) === rank(by.verdict)
+            ? ('tie, later code' as const)
+            : ('keeps shorter' as const),
+    }));
+  return { kind: 'rule', by, yielded: [...losers, ...yielded] };
+}

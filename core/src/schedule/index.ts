@@ -1,0 +1,46 @@
+export { clockStart, vintageOf, type Cutoff } from './cutoff.js';
+export {
+  isDisposing,
+  recordDates,
+  stepKinds,
+  type RecordDate,
+  type RuleVersion,
+  type Step,
+  type StepKind,
+  type Trigger,
+} from './rule.js';
+export {
+  compileDueDate,
+  evaluateRule,
+  isPermanent,
+  triggerDate,
+  versionApplies,
+  type ClockFacts,
+  type EventOccurrence,
+  type StepDate,
+  type TriggerDate,
+  type Verdict,
+} from './evaluate.js';
+export {
+  governingRule,
+  keepsLonger,
+  ruleLevels,
+  versionInForce,
+  type Governing,
+  type Override,
+  type RuleCandidate,
+  type RuleLevel,
+  type Weighed,
+  type Yielded,
+  type YieldReason,
+} from './governing.js';
+export {
+  describeCutoff,
+  describeStep,
+  describeTrigger,
+  explain,
+  type ExplainedRule,
+  type ExplainedStep,
+  type Explanation,
+  type HoldInTheWay,
+} from './explain.js';

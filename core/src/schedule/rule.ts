@@ -1,0 +1,71 @@
+import type { Cutoff } from './cutoff.js';
+
+/** Dates that every record has or may come to have. */
+export const recordDates = [
+  'created',
+  'received',
+  'filed',
+  'modified',
+  'declared',
+  'superseded',
+  'lastUsed',
+] as const;
+export type RecordDate = (typeof recordDates)[number];
+
+/** What starts the clock (3-rules 3.2). */
+export type Trigger =
+  | { readonly kind: 'recordDate'; readonly date: RecordDate }
+  | { readonly kind: 'fact'; readonly fact: string }
+  | { readonly kind: 'folderClosed' }
+  | { readonly kind: 'event'; readonly eventType: string; readonly occurrence: 'first' | 'last' }
+  | { readonly kind: 'never' };
+
+export const stepKinds = [
+  'askOwner',
+  'review',
+  'declare',
+  'trimVersions',
+  'move',
+  'route',
+  'transfer',
+  'destroy',
+  'keepPermanently',
+] as const;
+export type StepKind = (typeof stepKinds)[number];
+
+/** One thing a rule does at one time. */
+export interface Step {
+  readonly kind: StepKind;
+  /** ISO 8601 period, from the clock's start or from the completion of the previous step. */
+  readonly after: string;
+  readonly from: 'clockStart' | 'previousStep';
+  /** ISO 8601 period between two questions to the owner. */
+  readonly repeatEvery?: string | undefined;
+  /** 0 = automatic; otherwise how many people must agree. */
+  readonly approvals: number;
+  readonly approverGroups?: readonly string[] | undefined;
+  /** Days to object between announcement and decision. */
+  readonly noticeDays: number;
+}
+
+/** One version of a rule as it was published: never edited afterwards. */
+export interface RuleVersion {
+  readonly id: string;
+  readonly code: string;
+  readonly version: number;
+  readonly title: string;
+  readonly authority: string;
+  /** Empty: applies everywhere. */
+  readonly jurisdictions: readonly string[];
+  readonly trigger: Trigger;
+  readonly cutoff: Cutoff;
+  readonly steps: readonly Step[];
+  /** First day on which this version counts, YYYY-MM-DD. */
+  readonly inForceFrom: string;
+  readonly takesOver: 'all' | 'laterClocks';
+}
+
+/** The steps that end a record's stay. */
+export function isDisposing(kind: StepKind): kind is 'destroy' | 'transfer' {
+  return kind === 'destroy' || kind === 'transfer';
+}
