@@ -1,0 +1,73 @@
+import { rights } from '@key-cellar/core/access';
+import * as z from 'zod';
+import { dateText, get, id, idParam, line, personRef, post } from './shared.js';
+
+export const me = z.object({
+  id,
+  name: z.string(),
+  login: z.string(),
+  /** Rights that the person has somewhere: what the interface offers at all. */
+  rights: z.array(z.enum(rights)),
+  repository: z.string(),
+  timeZone: z.string(),
+  today: dateText,
+  demo: z.boolean(),
+  unread: z.number().int(),
+  /** Counts of what needs this person, by area. */
+  needs: z.object({ receiving: z.number(), holds: z.number(), docket: z.number(), today: z.number() }),
+  ledgerSize: z.number().int(),
+});
+export type Me = z.infer<typeof me>;
+
+const message = z.object({
+  id,
+  kind: z.string(),
+  subject: z.string(),
+  body: z.string(),
+  link: z.string().nullable(),
+  sentAt: z.string(),
+  readAt: z.string().nullable(),
+});
+export type Message = z.infer<typeof message>;
+
+const password = z.string().min(12, 'must have at least 12 characters').max(200);
+
+export const identity = {
+  entrance: get(
+    '/entrance',
+    'What the sign-in page has to know',
+    {
+      response: z.object({
+        repository: z.string(),
+        needsFirstKeeper: z.boolean(),
+        demoAccounts: z.array(z.object({ name: z.string(), login: z.string(), what: z.string() })),
+      }),
+    },
+    'public',
+  ),
+  makeFirstKeeper: post(
+    '/first-keeper',
+    'Make the repository and its first keeper; works once, while nobody exists',
+    { body: z.object({ repository: line(), name: line(), login: line(60), password }) },
+    'public',
+  ),
+  signIn: post(
+    '/session',
+    'Sign in',
+    { body: z.object({ login: z.string().max(200), password: z.string().max(500) }) },
+    'public',
+  ),
+  signOut: post('/session/end', 'Sign out', {}),
+  me: get('/me', 'Who is signed in, and what needs them', { response: me }),
+  people: get('/people', 'People and groups, for choosing', {
+    response: z.object({ people: z.array(personRef.extend({ kind: z.enum(['person', 'group', 'service']) })) }),
+  }),
+  messages: get('/messages', 'The signed-in person’s messages (mail stand-in), newest first', {
+    response: z.object({ messages: z.array(message) }),
+  }),
+  readMessage: post('/messages/{id}/read', 'Mark a message as read', { params: idParam }),
+  moveClock: post('/clock', 'Move the demo clock forward; demo repositories only', {
+    body: z.object({ to: dateText }),
+    response: z.object({ today: dateText, newlyDue: z.number().int() }),
+  }),
+};

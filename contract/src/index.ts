@@ -1,0 +1,21 @@
+export type { BodyOf, Endpoint, ParamsOf, QueryOf, ResponseOf } from './endpoint.js';
+export { problem, type OutcomeLine, type PersonRef, type Problem, type ProblemField } from './shared.js';
+export { identity, type Me, type Message } from './identity.js';
+export { plan, type PlaceLine, type PlacePage, type RackCell, type RackCounts } from './plan.js';
+export { ruleDefinition, schedule, type RuleDefinition, type RuleLine, type RulePage } from './schedule.js';
+export { criteria } from './criteria.js';
+export {
+  records,
+  sortColumns,
+  type Dossier,
+  type RecordFilter,
+  type RecordLine,
+  type RecordType,
+  type SortColumn,
+  type VersionLine,
+} from './records.js';
+export { receiving, type Arrival, type Filing, type FilingResult } from './receiving.js';
+export { holds, type HoldLine, type HoldPage, type MatterLine } from './holds.js';
+export { docket, type BatchItem, type BatchLine, type BatchPage, type DueGroup, type Gate } from './docket.js';
+export { ledger, type LedgerEntry, type LedgerFilter, type TreeHead } from './ledger.js';
+export { reports, type HorizonBar, type Suggestion, type TodayLine } from './reports.js';

@@ -1,0 +1,76 @@
+import * as z from 'zod';
+import { explanation, facts } from './records.js';
+import { dateText, get, id, idParam, line, post } from './shared.js';
+
+const sameContent = z.object({
+  kind: z.enum(['record', 'arrival']),
+  id,
+  name: z.string(),
+});
+
+export const arrival = z.object({
+  id,
+  fileName: z.string(),
+  /** What was changed about the name it came with. */
+  changed: z.array(z.string()),
+  size: z.number().int(),
+  mediaType: z.string(),
+  sha256: z.string(),
+  source: z.string(),
+  arrivedAt: z.string(),
+  placeId: id.nullable(),
+  suggestedTitle: z.string(),
+  sameAs: z.array(sameContent),
+});
+export type Arrival = z.infer<typeof arrival>;
+
+/** What a person says of something that arrived, to have it filed. */
+export const filing = z.object({
+  arrivalId: id,
+  title: line(),
+  recordType: z.string().min(1).max(60),
+  placeId: id,
+  createdOn: dateText,
+  facts: facts.default({}),
+});
+export type Filing = z.infer<typeof filing>;
+
+export const physicalItem = filing.omit({ arrivalId: true }).extend({ containerId: id });
+
+const filingResult = z.object({
+  arrivalId: id,
+  name: z.string(),
+  outcome: z.enum(['done', 'refused']),
+  why: z.string(),
+  recordId: id.nullable(),
+  number: z.string().nullable(),
+});
+export type FilingResult = z.infer<typeof filingResult>;
+
+const filings = z.object({ filings: z.array(filing).min(1).max(2000) });
+
+export const receiving = {
+  list: get('/arrivals', 'What has arrived and is not filed, newest first', {
+    response: z.object({ arrivals: z.array(arrival) }),
+  }),
+  preview: post('/arrivals/preview', 'What the schedule would say of these filings', {
+    body: filings,
+    response: z.object({
+      previews: z.array(z.object({ arrivalId: id, explanation, gaps: z.array(z.string()), problems: z.array(z.string()) })),
+    }),
+  }),
+  file: post('/arrivals/file', 'File what has arrived as records, each on its own', {
+    body: filings,
+    response: z.object({ results: z.array(filingResult) }),
+  }),
+  discard: post('/arrivals/{id}/discard', 'Discard something that arrived', { params: idParam }),
+  containers: get('/containers', 'Containers that physical items sit in', {
+    response: z.object({
+      containers: z.array(z.object({ id, code: z.string(), title: z.string(), location: z.string(), items: z.number().int() })),
+    }),
+  }),
+  describePhysical: post('/records/physical', 'Describe a physical item that stays on its shelf', {
+    body: physicalItem,
+    response: z.object({ recordId: id, number: z.string() }),
+  }),
+};

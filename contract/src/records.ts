@@ -1,0 +1,142 @@
+import { factKinds } from '@key-cellar/core/records';
+import type { Explanation } from '@key-cellar/core/schedule';
+import * as z from 'zod';
+import { dateText, get, id, idParam, line, outcomes, personRef, post, put, reason, revision } from './shared.js';
+
+export const sortColumns = ['number', 'title', 'created', 'filed', 'due', 'size'] as const;
+export type SortColumn = (typeof sortColumns)[number];
+
+export const factDefinition = z.object({
+  code: z.string(),
+  title: z.string(),
+  kind: z.enum(factKinds),
+  required: z.boolean(),
+  choices: z.array(z.string()).readonly().optional(),
+  dublinCore: z.string().optional(),
+});
+export const facts = z.record(z.string().max(80), z.union([z.string().max(4000), z.number(), z.boolean()]));
+
+export const recordType = z.object({ code: z.string(), title: z.string(), facts: z.array(factDefinition).readonly() });
+export type RecordType = z.infer<typeof recordType>;
+
+export const recordLine = z.object({
+  id,
+  number: z.string(),
+  title: z.string(),
+  medium: z.enum(['electronic', 'physical']),
+  recordType: z.string(),
+  placeId: id,
+  placeCode: z.string(),
+  state: z.enum(['working', 'declared', 'disposed']),
+  createdOn: dateText,
+  filedOn: dateText,
+  declaredOn: dateText.nullable(),
+  outcome: z.enum(['permanent', 'waiting', 'dated', 'unscheduled']),
+  clockStart: dateText.nullable(),
+  dueOn: dateText.nullable(),
+  action: z.enum(['destroy', 'transfer']).nullable(),
+  docket: z.enum(['none', 'due', 'batch']),
+  held: z.number().int(),
+  gaps: z.number().int(),
+  size: z.number().int(),
+  mediaType: z.string().nullable(),
+  disposedOn: dateText.nullable(),
+});
+export type RecordLine = z.infer<typeof recordLine>;
+
+export const recordFilter = z.object({
+  /** Words in title, number and facts; the last one may be unfinished. */
+  words: z.string().max(300).optional(),
+  /** Only what is under this place. */
+  under: id.optional(),
+  vintage: z.coerce.number().int().min(0).max(9999).optional(),
+  show: z.enum(['due', 'held', 'unscheduled', 'declared', 'waiting', 'permanent', 'gaps', 'disposed']).optional(),
+  recordType: z.string().max(60).optional(),
+});
+export type RecordFilter = z.infer<typeof recordFilter>;
+
+const listQuery = recordFilter.extend({
+  sort: z.enum(sortColumns).default('number'),
+  descending: z.stringbool().default(false),
+  /** Opaque: where the page before ended. */
+  after: z.string().max(1000).optional(),
+  /** For jumping: skip this many rows from the start (or from `after`). */
+  skip: z.coerce.number().int().min(0).max(2_000_000).default(0),
+  limit: z.coerce.number().int().min(1).max(500).default(100),
+});
+
+const version = z.object({
+  no: z.number().int(),
+  fileName: z.string(),
+  mediaType: z.string(),
+  size: z.number().int(),
+  sha256: z.string(),
+  madeBy: z.string(),
+  madeAt: z.string(),
+  note: z.string(),
+});
+export type VersionLine = z.infer<typeof version>;
+
+/** The explanation of the core, as it is; the interface computes nothing of its own. */
+export const explanation = z.custom<Explanation>();
+
+export const dossier = recordLine.extend({
+  revision,
+  path: z.array(z.object({ id, kind: z.string(), code: z.string(), title: z.string() })),
+  facts,
+  type: recordType,
+  gapList: z.array(z.string()),
+  receivedOn: dateText,
+  modifiedOn: dateText,
+  owner: personRef.nullable(),
+  depositedBy: personRef,
+  container: z.object({ id, code: z.string(), title: z.string(), location: z.string() }).nullable(),
+  versions: z.array(version),
+  holds: z.array(
+    z.object({ id, name: z.string(), matter: z.string(), since: dateText, until: dateText.nullable(), because: z.string() }),
+  ),
+  frozenParts: z.array(z.string()),
+  frozenByHold: z.boolean(),
+  why: explanation,
+  rights: z.array(z.string()),
+  accessWhy: z.string(),
+  certificate: z.object({ id, number: z.string() }).nullable(),
+});
+export type Dossier = z.infer<typeof dossier>;
+
+const manyRecords = z.object({ ids: z.array(id).min(1).max(10_000) });
+
+export const records = {
+  types: get('/record-types', 'Record types and their facts', { response: z.object({ types: z.array(recordType) }) }),
+  list: get('/records', 'Records the person may discover, by keyset pages', {
+    query: listQuery,
+    response: z.object({ records: z.array(recordLine), next: z.string().nullable() }),
+  }),
+  count: get('/records/count', 'How many records the same filter finds', {
+    query: recordFilter,
+    response: z.object({ count: z.number().int() }),
+  }),
+  ids: get('/records/ids', 'Ids of all that a filter finds, for marking; at most 10,000', {
+    query: recordFilter,
+    response: z.object({ ids: z.array(id), more: z.boolean() }),
+  }),
+  dossier: get('/records/{id}', 'One record with everything known of it', { params: idParam, response: dossier }),
+  editFacts: put('/records/{id}/facts', 'Change title, date and facts of a record', {
+    params: idParam,
+    body: z.object({ revision, title: line(), createdOn: dateText, facts }),
+    response: z.object({ revision }),
+  }),
+  addVersion: post('/records/{id}/versions', 'Make something that arrived the newest version', {
+    params: idParam,
+    body: z.object({ arrivalId: id, note: z.string().max(500).default('') }),
+    response: z.object({ no: z.number().int() }),
+  }),
+  declare: post('/records/declare', 'Declare records: from now on nobody can change them', {
+    body: manyRecords,
+    response: outcomes,
+  }),
+  undeclare: post('/records/undeclare', 'Undo the declaration of records, with a reason', {
+    body: manyRecords.extend({ reason }),
+    response: outcomes,
+  }),
+};

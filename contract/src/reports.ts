@@ -1,0 +1,47 @@
+import * as z from 'zod';
+import { dateText, get, id } from './shared.js';
+
+const bar = z.object({
+  /** YYYY-MM */
+  month: z.string(),
+  destroy: z.number().int(),
+  transfer: z.number().int(),
+  held: z.number().int(),
+});
+export type HorizonBar = z.infer<typeof bar>;
+
+const todayLine = z.object({
+  key: z.string(),
+  when: z.enum(['late', 'today', 'week', 'later']),
+  mark: z.enum(['due', 'held', 'waiting', 'unscheduled', 'physical', 'declared', 'gap']),
+  /** Parts of the sentence; codes and numbers are set apart. */
+  sentence: z.string(),
+  detail: z.string(),
+  act: z.string(),
+  link: z.string(),
+});
+export type TodayLine = z.infer<typeof todayLine>;
+
+const suggestion = z.object({
+  kind: z.enum(['record', 'place', 'rule', 'person', 'matter', 'batch']),
+  id,
+  code: z.string(),
+  title: z.string(),
+  link: z.string(),
+});
+export type Suggestion = z.infer<typeof suggestion>;
+
+export const reports = {
+  today: get('/today', 'What needs this person, and the horizon of two years', {
+    response: z.object({
+      name: z.string(),
+      lines: z.array(todayLine),
+      horizon: z.array(bar),
+      nextLarge: z.object({ on: dateText, count: z.number().int() }).nullable(),
+    }),
+  }),
+  ask: get('/ask', 'Suggestions for the ask bar', {
+    query: z.object({ text: z.string().min(1).max(200) }),
+    response: z.object({ suggestions: z.array(suggestion) }),
+  }),
+};

@@ -1,0 +1,172 @@
+import {
+  effectiveAccess,
+  hasRight,
+  principalsOf,
+  type AccessPlace,
+  type EffectiveAccess,
+  type Grant,
+  type Marking,
+  type Memberships,
+  type Right,
+  type RightSet,
+} from '@key-cellar/core/access';
+import { civilDate } from '@key-cellar/core/calendar';
+import type pg from 'pg';
+import type { SignedIn } from '../identity/index.js';
+import * as store from './store.js';
+
+interface AccessSet {
+  readonly id: number;
+  readonly chain: readonly AccessPlace[];
+  readonly marking: Marking;
+}
+
+interface SetRights {
+  readonly all: RightSet;
+  readonly own: RightSet;
+}
+
+/** A person's rights on every access set of one epoch. */
+export interface PersonAccess {
+  /** Ids of the sets on which the person has a right for everything there. */
+  sets(right: Right): readonly number[];
+  /** Ids of the sets on which the person has it only for what they deposited. */
+  ownSets(right: Right): readonly number[];
+  on(setId: number): SetRights;
+  /** Rights that the person has anywhere at all. */
+  readonly anywhere: RightSet;
+  explain(setId: number): EffectiveAccess;
+}
+
+/** Everything that effective access depends on, as it stood at one epoch. */
+class Snapshot {
+  private readonly people = new Map<string, PersonAccess>();
+
+  constructor(
+    private readonly accessSets: ReadonlyMap<number, AccessSet>,
+    private readonly memberships: Memberships,
+  ) {}
+
+  of(person: SignedIn): PersonAccess {
+    const key = `${person.id} ${person.today}`;
+    let access = this.people.get(key);
+    if (!access) {
+      access = this.compute(person);
+      if (this.people.size > 2000) this.people.clear();
+      this.people.set(key, access);
+    }
+    return access;
+  }
+
+  private compute(person: SignedIn): PersonAccess {
+    const today = civilDate(person.today);
+    const who = {
+      id: person.id,
+      principals: principalsOf(person.id, this.memberships),
+      clearance: person.clearance,
+    };
+    const bySet = new Map<number, SetRights>();
+    let anywhere: RightSet = 0;
+    for (const set of this.accessSets.values()) {
+      const { all, own } = effectiveAccess(who, set.chain, set.marking, today);
+      bySet.set(set.id, { all, own });
+      anywhere |= own;
+    }
+    const lists = new Map<string, readonly number[]>();
+    const listOf = (right: Right, which: 'all' | 'own'): readonly number[] => {
+      const key = `${which} ${right}`;
+      let list = lists.get(key);
+      if (!list) {
+        list = [...bySet]
+          .filter(([, set]) =>
+            which === 'all' ? hasRight(set.all, right) : hasRight(set.own, right) && !hasRight(set.all, right),
+          )
+          .map(([id]) => id);
+        lists.set(key, list);
+      }
+      return list;
+    };
+    const none: SetRights = { all: 0, own: 0 };
+    return {
+      anywhere,
+      sets: (right) => listOf(right, 'all'),
+      ownSets: (right) => listOf(right, 'own'),
+      on: (setId) => bySet.get(setId) ?? none,
+      explain: (setId) => {
+        const set = this.accessSets.get(setId);
+        return effectiveAccess(who, set?.chain ?? [], set?.marking ?? { level: 0, caveats: [] }, today);
+      },
+    };
+  }
+}
+
+async function loadSnapshot(pool: pg.Pool): Promise<Snapshot> {
+  const [sets, anchors, grants, members] = await Promise.all([
+    store.accessSets(pool),
+    store.anchorPlaces(pool),
+    store.grants(pool),
+    store.memberships(pool),
+  ]);
+  const grantsAt = new Map<string, Grant[]>();
+  for (const g of grants) {
+    const at = g.place_id ?? g.record_id!;
+    const grant: Grant = {
+      id: g.id,
+      principalId: g.principal_id,
+      profile: g.profile,
+      from: g.from_on === null ? null : civilDate(g.from_on),
+      until: g.until_on === null ? null : civilDate(g.until_on),
+    };
+    grantsAt.set(at, [...(grantsAt.get(at) ?? []), grant]);
+  }
+  const places = new Map(anchors.map((a) => [a.id, a]));
+  const chains = new Map<string, AccessPlace[]>();
+  for (const anchor of anchors) {
+    chains.set(
+      anchor.id,
+      anchor.ancestors
+        .map((id) => places.get(id))
+        .filter((place) => place !== undefined)
+        .map((place) => ({
+          id: place.id,
+          name: `${place.code} ${place.title}`,
+          standAlone: place.stand_alone,
+          grants: grantsAt.get(place.id) ?? [],
+        })),
+    );
+  }
+  const accessSets = new Map<number, AccessSet>();
+  for (const set of sets) {
+    const chain = [...(chains.get(set.anchor_place) ?? [])];
+    if (set.record_id) {
+      chain.push({ id: set.record_id, name: 'the record itself', standAlone: false, grants: grantsAt.get(set.record_id) ?? [] });
+    }
+    accessSets.set(set.id, { id: set.id, chain, marking: { level: set.marking_level, caveats: set.marking_caveats } });
+  }
+  const memberships = new Map<string, string[]>();
+  for (const m of members) memberships.set(m.member_id, [...(memberships.get(m.member_id) ?? []), m.group_id]);
+  return new Snapshot(accessSets, memberships);
+}
+
+/** Snapshots of access, loaded anew when the epoch that a session saw is newer. */
+export interface AccessBooks {
+  of(person: SignedIn): Promise<PersonAccess>;
+}
+
+export function accessBooks(pool: pg.Pool): AccessBooks {
+  let current: { epoch: number; snapshot: Promise<Snapshot> } | null = null;
+  return {
+    async of(person) {
+      // A session query that ran before this book was loaded may carry an older epoch: the newer book serves it too.
+      if (!current || current.epoch < person.accessEpoch) {
+        const snapshot = loadSnapshot(pool);
+        const loading = { epoch: person.accessEpoch, snapshot };
+        current = loading;
+        snapshot.catch(() => {
+          if (current === loading) current = null;
+        });
+      }
+      return (await current.snapshot).of(person);
+    },
+  };
+}

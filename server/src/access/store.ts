@@ -1,0 +1,122 @@
+import { row, rows, run, type Db } from '../db/index.js';
+
+export function accessSets(db: Db) {
+  return rows<{ id: number; anchor_place: string; record_id: string | null; marking_level: number; marking_caveats: string[] }>(
+    db,
+    'access.sets',
+    'select id, anchor_place, record_id, marking_level, marking_caveats from access_set',
+  );
+}
+
+/** Places with grants of their own, places that stand alone and the repository: all that a chain can consist of. */
+export function anchorPlaces(db: Db) {
+  return rows<{ id: string; ancestors: string[]; code: string; title: string; stand_alone: boolean }>(
+    db,
+    'access.anchors',
+    `select id, ancestors, code, title, stand_alone from place
+     where stand_alone or parent_id is null or id in (select place_id from grant_ where place_id is not null)`,
+  );
+}
+
+export function grants(db: Db) {
+  return rows<{
+    id: string;
+    principal_id: string;
+    place_id: string | null;
+    record_id: string | null;
+    profile: string;
+    from_on: string | null;
+    until_on: string | null;
+  }>(db, 'access.grants', 'select id, principal_id, place_id, record_id, profile, from_on, until_on from grant_');
+}
+
+export function memberships(db: Db) {
+  return rows<{ member_id: string; group_id: string }>(db, 'access.memberships', 'select member_id, group_id from membership');
+}
+
+export interface SetKey {
+  readonly anchorPlace: string;
+  readonly recordId: string | null;
+  readonly level: number;
+  readonly caveats: readonly string[];
+}
+
+/** Id of the access set with this key; makes it when there is none. */
+export async function getOrMakeSet(db: Db, key: SetKey): Promise<number> {
+  const values = [key.anchorPlace, key.recordId, key.level, [...key.caveats].sort()];
+  const found = await row<{ id: number }>(
+    db,
+    'access.findSet',
+    `select id from access_set where anchor_place = $1 and record_id is not distinct from $2 and marking_level = $3 and marking_caveats = $4`,
+    values,
+  );
+  if (found) return found.id;
+  const made = await row<{ id: number }>(
+    db,
+    'access.makeSet',
+    `with made as (
+       insert into access_set (anchor_place, record_id, marking_level, marking_caveats) values ($1, $2, $3, $4)
+       on conflict do nothing returning id)
+     select id from made
+     union all
+     select id from access_set where anchor_place = $1 and record_id is not distinct from $2 and marking_level = $3 and marking_caveats = $4
+     limit 1`,
+    values,
+  );
+  // Lost the race to another transaction whose row this statement's snapshot could not see: look again.
+  return made?.id ?? getOrMakeSet(db, key);
+}
+
+export async function addGrant(
+  db: Db,
+  g: { id: string; principalId: string; placeId: string; profile: string; from?: string; until?: string; reason: string; madeBy: string | null },
+): Promise<void> {
+  await run(
+    db,
+    'grant.add',
+    `insert into grant_ (id, principal_id, place_id, profile, from_on, until_on, reason, made_by) values ($1, $2, $3, $4, $5, $6, $7, $8)`,
+    [g.id, g.principalId, g.placeId, g.profile, g.from ?? null, g.until ?? null, g.reason, g.madeBy],
+  );
+}
+
+/** Places and records below a place whose access hangs on `oldAnchor`, re-anchored to the place itself. */
+export async function reanchor(db: Db, placeId: string, oldAnchor: string): Promise<void> {
+  await run(
+    db,
+    'access.newSets',
+    `insert into access_set (anchor_place, record_id, marking_level, marking_caveats)
+     select distinct $1::uuid, s.record_id, s.marking_level, s.marking_caveats
+     from place p join access_set s on s.id = p.access_set_id
+     where p.ancestors @> array[$1::uuid] and s.anchor_place = $2
+     union
+     select distinct $1::uuid, s.record_id, s.marking_level, s.marking_caveats
+     from record r join access_set s on s.id = r.access_set_id
+     where r.places @> array[$1::uuid] and s.anchor_place = $2
+     on conflict do nothing`,
+    [placeId, oldAnchor],
+  );
+  for (const [name, table, path] of [
+    ['access.movePlaces', 'place', 'ancestors'],
+    ['access.moveRecords', 'record', 'places'],
+  ] as const) {
+    await run(
+      db,
+      name,
+      `update ${table} t set access_set_id = new_set.id
+       from access_set old_set join access_set new_set
+         on new_set.anchor_place = $1 and new_set.record_id is not distinct from old_set.record_id
+        and new_set.marking_level = old_set.marking_level and new_set.marking_caveats = old_set.marking_caveats
+       where t.access_set_id = old_set.id and old_set.anchor_place = $2 and t.${path} @> array[$1::uuid]`,
+      [placeId, oldAnchor],
+    );
+  }
+}
+
+export function anchorOfPlace(db: Db, placeId: string) {
+  return row<{ anchor_place: string; code: string; title: string; access_set_id: number }>(
+    db,
+    'access.anchorOf',
+    `select s.anchor_place, p.code, p.title, p.access_set_id from place p join access_set s on s.id = p.access_set_id where p.id = $1`,
+    [placeId],
+  );
+}

@@ -1,0 +1,61 @@
+import { createHash } from 'node:crypto';
+import { existsSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+
+/** The application's role in the database: owns nothing, see migrations/0008. */
+export const applicationRole = 'cellar_app';
+
+export interface Config {
+  /** URL of a role that may create tables and roles; used for migrations only. */
+  readonly ownerUrl: string;
+  /** URL of the application's role. */
+  readonly appUrl: string;
+  readonly port: number;
+  readonly host: string;
+  /** Folder of the built web application, or null to serve none. */
+  readonly webDir: string | null;
+  readonly migrationsDir: string;
+  readonly fontsDir: string;
+  readonly logLevel: string;
+}
+
+function repositoryRoot(): string {
+  let folder = dirname(fileURLToPath(import.meta.url));
+  while (!existsSync(join(folder, 'server', 'migrations'))) {
+    const parent = dirname(folder);
+    if (parent === folder) throw new Error('The folder of the program cannot be found.');
+    folder = parent;
+  }
+  return folder;
+}
+
+/** The same URL for the application's role: its password follows from the owner's, so every app server knows it. */
+export function appUrlFor(ownerUrl: string): string {
+  const url = new URL(ownerUrl);
+  url.password = appPassword(ownerUrl);
+  url.username = applicationRole;
+  return url.href;
+}
+
+export function appPassword(ownerUrl: string): string {
+  return createHash('sha256').update(`${applicationRole}:${new URL(ownerUrl).password}`).digest('hex');
+}
+
+/** Reads the configuration from the environment. Throws when DATABASE_URL is missing. */
+export function readConfig(env: NodeJS.ProcessEnv = process.env): Config {
+  const ownerUrl = env['DATABASE_URL'];
+  if (!ownerUrl) throw new Error('DATABASE_URL names no database.');
+  const root = repositoryRoot();
+  const webDir = join(root, 'web', 'dist', 'web', 'browser');
+  return {
+    ownerUrl,
+    appUrl: env['APP_DATABASE_URL'] ?? appUrlFor(ownerUrl),
+    port: Number(env['PORT'] ?? 4180),
+    host: env['HOST'] ?? '127.0.0.1',
+    webDir: existsSync(webDir) ? webDir : null,
+    migrationsDir: join(root, 'server', 'migrations'),
+    fontsDir: join(root, 'server', 'assets'),
+    logLevel: env['LOG_LEVEL'] ?? 'info',
+  };
+}

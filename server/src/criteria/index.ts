@@ -1,0 +1,1 @@
+export { boundCriteria, storedCriteria } from './compile.js';

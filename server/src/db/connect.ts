@@ -1,0 +1,48 @@
+import pg from 'pg';
+
+// Dates stay text (YYYY-MM-DD): a civil date has no instant. bigint fits a JavaScript number here (sizes, sequences).
+pg.types.setTypeParser(pg.types.builtins.DATE, (text) => text);
+pg.types.setTypeParser(pg.types.builtins.INT8, Number);
+
+export type Row = Record<string, unknown>;
+/** Anything that runs SQL: a pool or one connection. */
+export interface Db {
+  query<R extends Row>(config: pg.QueryConfig): Promise<pg.QueryResult<R>>;
+}
+
+/** Runs a named, prepared query and gives its rows. */
+export async function rows<R extends Row>(db: Db, name: string, text: string, values: unknown[] = []): Promise<R[]> {
+  return (await db.query<R>({ name, text, values })).rows;
+}
+
+/** The first row, or undefined. */
+export async function row<R extends Row>(
+  db: Db,
+  name: string,
+  text: string,
+  values: unknown[] = [],
+): Promise<R | undefined> {
+  return (await rows<R>(db, name, text, values))[0];
+}
+
+/** Runs a named query for its effect; gives the number of rows touched. */
+export async function run(db: Db, name: string, text: string, values: unknown[] = []): Promise<number> {
+  return (await db.query({ name, text, values })).rowCount ?? 0;
+}
+
+/** SQL that is put together per call (filters) and so has no fixed name. */
+export async function dynamicRows<R extends Row>(db: Db, text: string, values: unknown[]): Promise<R[]> {
+  return (await db.query<R>({ text, values })).rows;
+}
+
+export function openPool(connectionString: string, max: number): pg.Pool {
+  const pool = new pg.Pool({ connectionString, max, idleTimeoutMillis: 30_000, connectionTimeoutMillis: 10_000 });
+  // A connection that breaks while idle is replaced by the pool; the next query reports what matters.
+  pool.on('error', () => undefined);
+  return pool;
+}
+
+/** SQLSTATE of a database error, or null. */
+export function sqlState(error: unknown): string | null {
+  return error instanceof Error && 'code' in error && typeof error.code === 'string' ? error.code : null;
+}

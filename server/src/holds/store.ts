@@ -1,0 +1,228 @@
+import type { Criteria } from '@key-cellar/core/criteria';
+import { boundCriteria, storedCriteria } from '../criteria/index.js';
+import { dynamicRows, row, rows, run, type Db } from '../db/index.js';
+
+export interface MatterRow extends Record<string, unknown> {
+  id: string;
+  code: string;
+  title: string;
+  kind: 'case' | 'audit' | 'inquiry';
+  note: string;
+  opened_on: string;
+}
+
+export function matters(db: Db) {
+  return rows<MatterRow>(db, 'matter.all', 'select id, code, title, kind, note, opened_on from matter order by opened_on desc, code');
+}
+
+export function matterById(db: Db, id: string) {
+  return row<MatterRow>(db, 'matter.byId', 'select id, code, title, kind, note, opened_on from matter where id = $1', [id]);
+}
+
+export async function addMatter(db: Db, m: Omit<MatterRow, 'opened_on'> & { openedOn: string }): Promise<void> {
+  await run(db, 'matter.add', 'insert into matter (id, code, title, kind, note, opened_on) values ($1, $2, $3, $4, $5, $6)', [
+    m.id,
+    m.code,
+    m.title,
+    m.kind,
+    m.note,
+    m.openedOn,
+  ]);
+}
+
+export interface HoldRow extends Record<string, unknown> {
+  id: string;
+  matter_id: string;
+  name: string;
+  reason: string;
+  freeze: boolean;
+  state: 'open' | 'released';
+  criteria: Criteria | null;
+  placed_by: string;
+  placed_on: string;
+  released_on: string | null;
+  release_reason: string | null;
+  covers: number;
+  unacknowledged: number;
+}
+
+const holdColumns = `h.id, h.matter_id, h.name, h.reason, h.freeze, h.state, h.criteria, p.name as placed_by,
+  repository_date(h.placed_at) as placed_on, repository_date(h.released_at) as released_on, h.release_reason,
+  (select count(*) from hold_cover c where c.hold_id = h.id and c.released_at is null)::int as covers,
+  (select count(*) from custodian k where k.hold_id = h.id and k.acknowledged_at is null)::int as unacknowledged`;
+
+export function holds(db: Db) {
+  return rows<HoldRow>(db, 'hold.all', `select ${holdColumns} from hold h join principal p on p.id = h.placed_by order by h.placed_at desc`);
+}
+
+export function holdById(db: Db, id: string) {
+  return row<HoldRow>(db, 'hold.byId', `select ${holdColumns} from hold h join principal p on p.id = h.placed_by where h.id = $1`, [id]);
+}
+
+export async function lockHold(db: Db, id: string): Promise<HoldRow | undefined> {
+  const locked = await row(db, 'hold.lock', 'select id from hold where id = $1 for update', [id]);
+  return locked ? holdById(db, id) : undefined;
+}
+
+export async function addHold(
+  db: Db,
+  h: { id: string; matterId: string; name: string; reason: string; freeze: boolean; criteria: Criteria | null; by: string; at: string },
+): Promise<void> {
+  const stored = h.criteria ? storedCriteria(h.criteria) : null;
+  await run(
+    db,
+    'hold.add',
+    `insert into hold (id, matter_id, name, reason, freeze, state, criteria, scope_sql, scope_params, placed_by, placed_at)
+     values ($1, $2, $3, $4, $5, 'open', $6, $7, $8, $9, $10)`,
+    [
+      h.id,
+      h.matterId,
+      h.name,
+      h.reason,
+      h.freeze,
+      h.criteria ? JSON.stringify(h.criteria) : null,
+      stored?.sql ?? null,
+      stored ? JSON.stringify(stored.params) : null,
+      h.by,
+      h.at,
+    ],
+  );
+}
+
+export async function matching(db: Db, criteria: Criteria): Promise<string[]> {
+  const values: unknown[] = [];
+  const where = boundCriteria(criteria, (value) => `$${values.push(value)}`);
+  const found = await dynamicRows<{ id: string }>(db, `select r.id from record r where r.state <> 'disposed' and ${where}`, values);
+  return found.map((f) => f.id);
+}
+
+export async function countMatching(db: Db, criteria: Criteria, visible: (bind: (value: unknown) => string) => string): Promise<number> {
+  const values: unknown[] = [];
+  const bind = (value: unknown): string => `$${values.push(value)}`;
+  const where = boundCriteria(criteria, bind);
+  const found = await dynamicRows<{ n: number }>(
+    db,
+    `select count(*) as n from record r where r.state <> 'disposed' and ${where} and ${visible(bind)}`,
+    values,
+  );
+  return found[0]!.n;
+}
+
+export type CoverOutcome = 'covered' | 'already covered' | 'gone before the hold' | 'not found';
+
+export function cover(db: Db, holdId: string, recordIds: readonly string[], because: string) {
+  return rows<{ record_id: string; outcome: CoverOutcome }>(
+    db,
+    'hold.cover',
+    'select record_id, outcome from place_cover($1, $2::uuid[], $3)',
+    [holdId, recordIds, because],
+  );
+}
+
+export async function letOut(db: Db, holdId: string, recordIds: readonly string[], by: string, reason: string): Promise<number> {
+  const found = await row<{ n: number }>(db, 'hold.letOut', 'select uncover($1, $2::uuid[], $3, $4) as n', [holdId, recordIds, by, reason]);
+  return found!.n;
+}
+
+export async function release(db: Db, holdId: string, by: string, at: string, reason: string): Promise<void> {
+  await run(
+    db,
+    'hold.release',
+    `update hold set state = 'released', released_by = $2, released_at = $3, release_reason = $4 where id = $1`,
+    [holdId, by, at, reason],
+  );
+}
+
+export function namesOf(db: Db, ids: readonly string[]) {
+  return rows<{ id: string; name: string; owner_id: string | null; access_set_id: number; deposited_by: string }>(
+    db,
+    'record.names',
+    `select id, number || ' ' || title as name, owner_id, access_set_id, deposited_by from record where id = any ($1::uuid[])`,
+    [ids],
+  );
+}
+
+export function covered(db: Db, holdId: string, sets: readonly number[], limit: number) {
+  return rows<{ id: string; number: string; title: string; because: string; since: string; released: boolean; holds: number }>(
+    db,
+    'hold.covered',
+    `select r.id, r.number, r.title, c.because, repository_date(c.since) as since, c.released_at is not null as released, r.hold_count as holds
+     from hold_cover c join record r on r.id = c.record_id
+     where c.hold_id = $1 and r.access_set_id = any ($2::int[]) order by c.released_at is not null, r.number limit $3`,
+    [holdId, sets, limit],
+  );
+}
+
+/** Records covered at the end of each month from the placing on. */
+export function coverage(db: Db, holdId: string) {
+  return rows<{ month: string; covered: number }>(
+    db,
+    'hold.coverage',
+    `with span as (
+       select date_trunc('month', min(since)) as first, date_trunc('month', greatest(repository_now(), max(since))) as last
+       from hold_cover where hold_id = $1)
+     select to_char(m, 'YYYY-MM') as month,
+       (select count(*) from hold_cover c where c.hold_id = $1 and c.since < m + interval '1 month'
+          and (c.released_at is null or c.released_at >= m + interval '1 month'))::int as covered
+     from span, generate_series(span.first, span.last, interval '1 month') m order by m`,
+    [holdId],
+  );
+}
+
+export function custodians(db: Db, holdId: string) {
+  return rows<{ id: string; name: string; notified_on: string; reminders: number; acknowledged_on: string | null }>(
+    db,
+    'custodian.of',
+    `select p.id, p.name, repository_date(k.notified_at) as notified_on, k.reminders, repository_date(k.acknowledged_at) as acknowledged_on
+     from custodian k join principal p on p.id = k.principal_id where k.hold_id = $1 order by p.name`,
+    [holdId],
+  );
+}
+
+export async function addCustodians(db: Db, holdId: string, ids: readonly string[], at: string): Promise<void> {
+  await run(
+    db,
+    'custodian.add',
+    `insert into custodian (hold_id, principal_id, notified_at) select $1, x, $3 from unnest($2::uuid[]) x on conflict do nothing`,
+    [holdId, ids, at],
+  );
+}
+
+export async function acknowledge(db: Db, holdId: string, personId: string, at: string): Promise<number> {
+  return run(
+    db,
+    'custodian.acknowledge',
+    'update custodian set acknowledged_at = $3 where hold_id = $1 and principal_id = $2 and acknowledged_at is null',
+    [holdId, personId, at],
+  );
+}
+
+export function remind(db: Db, holdId: string) {
+  return rows<{ principal_id: string }>(
+    db,
+    'custodian.remind',
+    'update custodian set reminders = reminders + 1 where hold_id = $1 and acknowledged_at is null returning principal_id',
+    [holdId],
+  );
+}
+
+export function openNotices(db: Db, personId: string) {
+  return rows<{ id: string; name: string; matter: string; notified_on: string }>(
+    db,
+    'custodian.openNotices',
+    `select h.id, h.name, m.title as matter, repository_date(k.notified_at) as notified_on
+     from custodian k join hold h on h.id = k.hold_id join matter m on m.id = h.matter_id
+     where k.principal_id = $1 and k.acknowledged_at is null and h.state = 'open'`,
+    [personId],
+  );
+}
+
+export function unacknowledged(db: Db) {
+  return rows<{ id: string; matter: string; waiting: number; reminders: number }>(
+    db,
+    'custodian.unacknowledged',
+    `select h.id, m.title as matter, count(*)::int as waiting, max(k.reminders) as reminders
+     from custodian k join hold h on h.id = k.hold_id join matter m on m.id = h.matter_id
+     where k.acknowledged_at is null and h.state = 'open' group by h.id, m.title`,
+  );
+}

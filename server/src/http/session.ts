@@ -1,0 +1,72 @@
+import { createHash } from 'node:crypto';
+import { getConnInfo } from '@hono/node-server/conninfo';
+import { getCookie } from 'hono/cookie';
+import type { MiddlewareHandler } from 'hono';
+import { readSettings, sessionByHash, touchSession } from '../identity/index.js';
+import { Problem } from '../problem.js';
+import type { Services } from '../services.js';
+import type { HttpContext, HttpEnv } from './implement.js';
+
+export const sessionCookie = 'cellar_session';
+
+function addressOf(context: HttpContext): string {
+  try {
+    return getConnInfo(context).remote.address ?? 'unknown';
+  } catch {
+    return 'unknown';
+  }
+}
+
+/** Finds out who asks. A stale or unknown cookie means nobody. */
+export function identify(services: Services): MiddlewareHandler<HttpEnv> {
+  return async (context, next) => {
+    const address = addressOf(context);
+    context.set('address', address);
+    context.set('person', null);
+    const token = getCookie(context, sessionCookie);
+    if (token) {
+      const sessionHash = createHash('sha256').update(token).digest();
+      const found = await sessionByHash(services.pool, sessionHash);
+      if (found) {
+        const settings = await readSettings(services.pool);
+        if (found.stale) await touchSession(services.pool, sessionHash);
+        context.set('person', {
+          id: found.id,
+          name: found.name,
+          login: found.login,
+          from: address,
+          today: settings.today,
+          clearance: { level: found.clearance_level, caveats: found.clearance_caveats },
+          accessEpoch: found.access_epoch,
+          demo: settings.demo,
+          repository: settings.repository,
+          timeZone: settings.timeZone,
+          sessionHash,
+        });
+      }
+    }
+    await next();
+  };
+}
+
+/**
+ * Refuses changes that another site started. The cookie is SameSite=Strict already; this looks at what the browser
+ * says of the request (Fetch Metadata, Origin), and asks programs that say neither for a header no form can send.
+ */
+export const refuseOtherSites: MiddlewareHandler<HttpEnv> = async (context, next) => {
+  const method = context.req.method;
+  if (method !== 'GET' && method !== 'HEAD' && method !== 'OPTIONS') {
+    const site = context.req.header('sec-fetch-site');
+    const origin = context.req.header('origin');
+    const host = context.req.header('host');
+    const ownOrigin = origin !== undefined && host !== undefined && URL.canParse(origin) && new URL(origin).host === host;
+    const allowed =
+      (site === undefined || site === 'same-origin') &&
+      (origin === undefined || ownOrigin) &&
+      (site !== undefined || origin !== undefined || context.req.header('x-key-cellar') !== undefined);
+    if (!allowed) {
+      throw new Problem(403, 'other-site', 'This request was started by another site, so it was not carried out.');
+    }
+  }
+  await next();
+};

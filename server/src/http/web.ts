@@ -1,0 +1,25 @@
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { serveStatic } from '@hono/node-server/serve-static';
+import type { HttpApp } from './implement.js';
+
+/** Serves the built web application; every address of its own router gets its page, with the nonce for styles. */
+export function serveWeb(app: HttpApp, webDir: string | null): void {
+  if (!webDir) {
+    app.get('/', (context) => context.text('The web application is not built. Run "npm start".', 503));
+    return;
+  }
+  const index = readFileSync(join(webDir, 'index.html'), 'utf8');
+  const page = (nonce: string): string => index.replaceAll('__NONCE__', nonce);
+  app.get('/', (context) => context.html(page(context.get('nonce'))));
+  app.use(
+    '*',
+    serveStatic({
+      root: webDir,
+      onFound: (path, context) => {
+        if (/-[A-Z0-9]{8}\.\w+$/.test(path)) context.header('cache-control', 'public, max-age=31536000, immutable');
+      },
+    }),
+  );
+  app.get('*', (context) => context.html(page(context.get('nonce'))));
+}

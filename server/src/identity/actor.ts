@@ -1,0 +1,28 @@
+import type { Marking } from '@key-cellar/core/access';
+
+/** Who acts, from where, and what day it is for them. */
+export interface Actor {
+  readonly id: string | null;
+  readonly name: string;
+  /** Network address, or the name of the part of the program that acts by itself. */
+  readonly from: string;
+  /** The repository's civil date, YYYY-MM-DD. */
+  readonly today: string;
+}
+
+/** A signed-in person. */
+export interface SignedIn extends Actor {
+  readonly id: string;
+  readonly login: string;
+  readonly clearance: Marking;
+  readonly accessEpoch: number;
+  readonly demo: boolean;
+  readonly repository: string;
+  readonly timeZone: string;
+  readonly sessionHash: Buffer;
+}
+
+/** The program itself, for sweeps and jobs. */
+export function programActor(part: string, today: string): Actor {
+  return { id: null, name: 'Key Cellar', from: part, today };
+}

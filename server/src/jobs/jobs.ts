@@ -1,0 +1,103 @@
+import pg from 'pg';
+import PgBoss from 'pg-boss';
+import type { Logger } from 'pino';
+import { uuidv7 } from 'uuidv7';
+import { row, type Db, type UnitOfWork } from '../db/index.js';
+import * as store from './store.js';
+
+const queue = 'work';
+
+/** What a job's work is given: its parameters, where it stood, and how to move on. */
+export interface JobContext {
+  readonly id: string;
+  readonly subject: string;
+  readonly data: unknown;
+  readonly cursor: string | null;
+  /** Moves progress on in the transaction of what was done. Throws {@link JobCancelled} when somebody cancelled. */
+  advance(db: Db, by: number, cursor: string | null): Promise<void>;
+}
+
+export class JobCancelled extends Error {}
+
+export type JobWork = (job: JobContext) => Promise<string>;
+
+/** Long work of all app servers on one database: queued by pg-boss, kept in job_progress, resumed after a crash. */
+export interface Jobs {
+  /** Asks for a job to be worked on; call after the transaction that added it was committed. */
+  wake(jobId: string): void;
+  /** Waits until a job has ended; for tests and the demo loader. */
+  settled(jobId: string): Promise<store.JobRow>;
+  /** Begins to work, first on what was running when a server died. */
+  start(work: Record<store.JobRow['kind'], JobWork>): Promise<void>;
+  stop(): Promise<void>;
+}
+
+export async function addJob(
+  uow: UnitOfWork,
+  jobs: Jobs,
+  job: { kind: store.JobRow['kind']; subject: string; data: unknown; total: number },
+): Promise<string> {
+  const id = uuidv7();
+  await store.insertJob(uow, { ...job, id, startedBy: uow.actor.id });
+  uow.afterCommit(() => jobs.wake(id));
+  return id;
+}
+
+export async function openJobs(appUrl: string, pool: pg.Pool, log: Logger): Promise<Jobs> {
+  const boss = new PgBoss({ connectionString: appUrl, migrate: false, max: 4, schedule: false });
+  boss.on('error', (error) => log.warn({ err: error }, 'job queue'));
+  await boss.start();
+
+  async function perform(jobId: string, work: Record<store.JobRow['kind'], JobWork>): Promise<void> {
+    // A lock of the connection, not of a transaction: when this process dies, the job is free at once.
+    const client = await pool.connect();
+    try {
+      const locked = await row<{ mine: boolean }>(client, 'job.lock', 'select pg_try_advisory_lock(hashtextextended($1, 7)) as mine', [jobId]);
+      if (!locked!.mine) return;
+      try {
+        const job = await store.jobById(pool, jobId);
+        if (!job || job.state !== 'running') return;
+        const sentence = await work[job.kind]({
+          id: job.id,
+          subject: job.subject,
+          data: job.data,
+          cursor: job.cursor_,
+          async advance(db, by, cursor) {
+            if (!(await store.advanceJob(db, job.id, by, cursor))) throw new JobCancelled();
+          },
+        });
+        await store.finishJob(pool, jobId, 'done', sentence);
+      } catch (error) {
+        if (error instanceof JobCancelled) return;
+        log.error({ err: error, jobId }, 'job failed');
+        await store.finishJob(pool, jobId, 'failed', 'This work failed. What was done stays done; the server’s log says why.');
+      } finally {
+        await client.query('select pg_advisory_unlock_all()');
+      }
+    } finally {
+      client.release();
+    }
+  }
+
+  const wake = (jobId: string): void => {
+    boss.send(queue, { jobId }).catch((error: unknown) => log.error({ err: error, jobId }, 'job could not be queued'));
+  };
+
+  return {
+    wake,
+    async settled(jobId) {
+      for (;;) {
+        const job = await store.jobById(pool, jobId);
+        if (job && job.state !== 'running') return job;
+        await new Promise((resolve) => setTimeout(resolve, 50));
+      }
+    },
+    async start(work) {
+      await boss.work<{ jobId: string }>(queue, { pollingIntervalSeconds: 0.5, batchSize: 1 }, async ([job]) => {
+        if (job) await perform(job.data.jobId, work);
+      });
+      for (const { id } of await store.runningJobs(pool)) wake(id);
+    },
+    stop: () => boss.stop({ graceful: true, wait: true, timeout: 10_000 }),
+  };
+}

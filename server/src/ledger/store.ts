@@ -1,0 +1,219 @@
+import { dynamicRows, row, rows, run, type Db } from '../db/index.js';
+import type { TileAddition } from './tiles.js';
+
+export async function tileHashes(db: Db, level: number, idx: number): Promise<Buffer> {
+  const found = await row<{ hashes: Buffer }>(db, 'tile.hashes', 'select hashes from ledger_tile where level = $1 and idx = $2', [
+    level,
+    idx,
+  ]);
+  return found?.hashes ?? Buffer.alloc(0);
+}
+
+export interface SealState {
+  size: number;
+  floor: number;
+  next_floor: number;
+  /** Whether everything that was in flight when next_floor was taken down has ended. */
+  settled: boolean;
+}
+
+/** Locks and reads the sealer's state. Undefined while another app server seals. */
+export async function lockSealState(db: Db): Promise<SealState | undefined> {
+  return row<SealState & Record<string, unknown>>(
+    db,
+    'seal.lock',
+    `select size, floor, next_floor, pg_snapshot_xmin(pg_current_snapshot()) >= next_floor_at as settled
+     from seal_state for update skip locked`,
+  );
+}
+
+export async function writeSealState(db: Db, state: { size: number; floor: number; nextFloor: number }): Promise<void> {
+  await run(
+    db,
+    'seal.write',
+    `update seal_state set size = $1, floor = $2, next_floor = $3, next_floor_at = pg_snapshot_xmax(pg_current_snapshot())`,
+    [state.size, state.floor, state.nextFloor],
+  );
+}
+
+/** Entries above the floor that no tile names yet, in order. */
+export function unsealed(db: Db, floor: number, limit: number) {
+  return rows<{ seq: number; body: string }>(
+    db,
+    'seal.unsealed',
+    `select e.seq, e.body from ledger_entry e
+     where e.seq > $1 and not exists (
+       select from ledger_tile t where t.level = 0 and t.last_seq > $1 and e.seq between t.first_seq and t.last_seq and e.seq = any (t.entries))
+     order by e.seq limit $2`,
+    [floor, limit],
+  );
+}
+
+export async function addToTiles(db: Db, additions: readonly TileAddition[]): Promise<void> {
+  for (const tile of additions) {
+    const entries = tile.level === 0 ? tile.entries : null;
+    await run(
+      db,
+      'tile.add',
+      `insert into ledger_tile as t (level, idx, hashes, entries, first_seq, last_seq) values ($1, $2, $3, $4, $5, $6)
+       on conflict (level, idx) do update set hashes = t.hashes || excluded.hashes, entries = t.entries || excluded.entries,
+         first_seq = least(t.first_seq, excluded.first_seq), last_seq = greatest(t.last_seq, excluded.last_seq)`,
+      [
+        tile.level,
+        tile.idx,
+        Buffer.concat(tile.hashes),
+        entries,
+        entries ? entries.reduce((a, b) => Math.min(a, b)) : null,
+        entries ? entries.reduce((a, b) => Math.max(a, b)) : null,
+      ],
+    );
+  }
+}
+
+export interface HeadRow extends Record<string, unknown> {
+  size: number;
+  root: Buffer;
+  signed_at: Date;
+  signed_text: string;
+  key_id: string;
+  signature: Buffer;
+}
+
+const headColumns = `size, root, signed_at, to_char(signed_at at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"') as signed_text, key_id, signature`;
+
+export async function addHead(
+  db: Db,
+  head: { size: number; root: Uint8Array; signedAt: string; keyId: string; signature: Uint8Array },
+): Promise<void> {
+  await run(db, 'head.add', 'insert into tree_head (size, root, signed_at, key_id, signature) values ($1, $2, $3, $4, $5) on conflict do nothing', [
+    head.size,
+    Buffer.from(head.root),
+    head.signedAt,
+    head.keyId,
+    Buffer.from(head.signature),
+  ]);
+}
+
+export function newestHead(db: Db) {
+  return row<HeadRow>(db, 'head.newest', `select ${headColumns} from tree_head order by size desc limit 1`);
+}
+
+export function heads(db: Db, limit: number) {
+  return rows<HeadRow>(db, 'head.list', `select ${headColumns} from tree_head order by size desc limit $1`, [limit]);
+}
+
+export function newestKey(db: Db) {
+  return row<{ id: string; public_key: string; private_key: string }>(
+    db,
+    'key.newest',
+    'select id, public_key, private_key from signing_key order by made_at desc, id limit 1',
+  );
+}
+
+export function keyById(db: Db, id: string) {
+  return row<{ public_key: string }>(db, 'key.byId', 'select public_key from signing_key where id = $1', [id]);
+}
+
+export async function addKey(db: Db, key: { id: string; publicKey: string; privateKey: string }): Promise<void> {
+  await run(db, 'key.add', 'insert into signing_key (id, public_key, private_key) values ($1, $2, $3) on conflict do nothing', [
+    key.id,
+    key.publicKey,
+    key.privateKey,
+  ]);
+}
+
+export async function entryCount(db: Db): Promise<{ sealed: number; unsealed: number }> {
+  const state = await row<{ size: number; floor: number }>(db, 'seal.size', 'select size, floor from seal_state');
+  const open = await row<{ n: number }>(
+    db,
+    'seal.countOpen',
+    `select count(*) as n from ledger_entry e
+     where e.seq > $1 and not exists (
+       select from ledger_tile t where t.level = 0 and t.last_seq > $1 and e.seq between t.first_seq and t.last_seq and e.seq = any (t.entries))`,
+    [state!.floor],
+  );
+  return { sealed: state!.size, unsealed: open!.n };
+}
+
+export interface EntryRow extends Record<string, unknown> {
+  seq: number;
+  body: string;
+  at: Date;
+  at_text: string;
+  act: string;
+  actor_id: string | null;
+  subject_kind: string;
+  subject_id: string | null;
+}
+const atText = `to_char(at at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS.US"Z"') as at_text`;
+
+export interface EntryFilter {
+  readonly from?: string | undefined;
+  readonly until?: string | undefined;
+  readonly actor?: string | undefined;
+  readonly act?: string | undefined;
+  readonly subject?: string | undefined;
+  readonly subjectKind?: string | undefined;
+}
+
+/** Entries by filter, newest first, below `before`. Days are days of the repository's zone. */
+export function entries(db: Db, filter: EntryFilter, timeZone: string, before: number | undefined, limit: number) {
+  const values: unknown[] = [];
+  const bind = (value: unknown): string => `$${values.push(value)}`;
+  const where: string[] = ['true'];
+  if (filter.from) where.push(`at >= (${bind(filter.from)}::date)::timestamp at time zone ${bind(timeZone)}`);
+  if (filter.until) where.push(`at < (${bind(filter.until)}::date + 1)::timestamp at time zone ${bind(timeZone)}`);
+  if (filter.actor) where.push(`actor_id = ${bind(filter.actor)}`);
+  if (filter.act) where.push(`act = ${bind(filter.act)}`);
+  if (filter.subject) where.push(`subject_id = ${bind(filter.subject)}`);
+  if (filter.subjectKind) where.push(`subject_kind = ${bind(filter.subjectKind)}`);
+  if (before !== undefined) where.push(`seq < ${bind(before)}`);
+  return dynamicRows<EntryRow>(
+    db,
+    `select seq, body, at, ${atText}, act, actor_id, subject_kind, subject_id from ledger_entry where ${where.join(' and ')} order by seq desc limit ${bind(limit)}`,
+    values,
+  );
+}
+
+/** Leaf positions of entries; those not sealed yet are left out. */
+export async function leavesOf(db: Db, seqs: readonly number[]): Promise<Map<number, number>> {
+  if (seqs.length === 0) return new Map();
+  const found = await rows<{ seq: number; leaf: number }>(
+    db,
+    'tile.leaves',
+    `select s.seq, t.idx * 256 + array_position(t.entries, s.seq) - 1 as leaf
+     from unnest($1::bigint[]) as s (seq)
+     join ledger_tile t on t.level = 0 and s.seq between t.first_seq and t.last_seq and s.seq = any (t.entries)`,
+    [seqs],
+  );
+  return new Map(found.map((f) => [f.seq, f.leaf]));
+}
+
+export function acts(db: Db) {
+  return rows<{ act: string }>(
+    db,
+    'ledger.acts',
+    // Loose index walk would need an index on act alone; the distinct acts of the newest entries serve a filter list.
+    `select distinct act from (select act from ledger_entry order by seq desc limit 20000) newest order by act`,
+  );
+}
+
+/** Tiles of level 0 from `idx` on, with the entries that they name. */
+export async function leafTiles(db: Db, idx: number, count: number) {
+  return rows<{ idx: number; hashes: Buffer; entries: number[] }>(
+    db,
+    'tile.leafTiles',
+    'select idx, hashes, entries from ledger_tile where level = 0 and idx >= $1 order by idx limit $2',
+    [idx, count],
+  );
+}
+
+export async function entriesBySeq(db: Db, seqs: readonly number[]): Promise<Map<number, EntryRow>> {
+  const found = await rows<EntryRow>(
+    db,
+    'ledger.bySeq',
+    `select seq, body, at, ${atText}, act, actor_id, subject_kind, subject_id from ledger_entry where seq = any ($1::bigint[])`,
+    [seqs],
+  );
+  return new Map(found.map((e) => [e.seq, e]));
+}

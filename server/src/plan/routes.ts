@@ -1,0 +1,39 @@
+import { plan } from '@key-cellar/contract';
+import { requireRight } from '../access/index.js';
+import { withUnitOfWork } from '../db/index.js';
+import { implement, type HttpApp } from '../http/implement.js';
+import { declareUnder } from '../records/index.js';
+import { setRule } from '../schedule/index.js';
+import type { Services } from '../services.js';
+import * as service from './service.js';
+
+export function planRoutes(app: HttpApp, services: Services): void {
+  implement(app, services, plan.outline, async ({ person, query }) => ({
+    places: await service.outline(services, person, query.folders ?? false),
+  }));
+  implement(app, services, plan.rack, async ({ person }) => ({ cells: await service.rack(services, person) }));
+  implement(app, services, plan.place, ({ person, params }) => service.placePage(services, person, params.id));
+  implement(app, services, plan.makePlace, async ({ person, body }) => ({ id: await service.makePlace(services, person, body) }));
+  implement(app, services, plan.closeFolder, async ({ person, params, body }) => {
+    await service.closeFolder(services, person, params.id, body.on);
+    return {};
+  });
+  implement(app, services, plan.recordEvent, async ({ person, params, body }) => ({
+    id: await service.recordEvent(services, person, params.id, body),
+  }));
+  for (const [endpoint, set] of [
+    [plan.setRule, true],
+    [plan.unsetRule, false],
+  ] as const) {
+    implement(app, services, endpoint, async ({ person, params, body }) => {
+      const { place, access } = await service.openPlace(services, person, params.id);
+      requireRight(access, person, place, 'dispose', 'This place');
+      return { recomputed: await setRule(services, person, place, body.ruleId, set) };
+    });
+  }
+  implement(app, services, plan.declareInside, async ({ person, params }) => {
+    const { place, access } = await service.openPlace(services, person, params.id);
+    requireRight(access, person, place, 'declare', 'This place');
+    return { results: await withUnitOfWork(services.pool, person, (uow) => declareUnder(services, uow, params.id)) };
+  });
+}

@@ -1,0 +1,221 @@
+import type { PlaceLine, PlacePage, RackCell, RackCounts } from '@key-cellar/contract';
+import { explainAccess, hasRight, listRights } from '@key-cellar/core/access';
+import { kindsInside, type PlaceKind } from '@key-cellar/core/plan';
+import { uuidv7 } from 'uuidv7';
+import { requireRight, type PersonAccess } from '../access/index.js';
+import { withUnitOfWork } from '../db/index.js';
+import type { SignedIn } from '../identity/index.js';
+import { notAllowed, notFound, Problem, wrongField } from '../problem.js';
+import { declareUnder } from '../records/index.js';
+import { recomputeUnder } from '../schedule/index.js';
+import type { Services } from '../services.js';
+import * as store from './store.js';
+
+const noCounts: RackCounts = { kept: 0, due: 0, held: 0, unscheduled: 0, permanent: 0, waiting: 0 };
+
+function addCounts(a: RackCounts, b: RackCounts): RackCounts {
+  return {
+    kept: a.kept + b.kept,
+    due: a.due + b.due,
+    held: a.held + b.held,
+    unscheduled: a.unscheduled + b.unscheduled,
+    permanent: a.permanent + b.permanent,
+    waiting: a.waiting + b.waiting,
+  };
+}
+
+function countsOf(cell: store.CellRow): RackCounts {
+  const { kept, due, held, unscheduled, permanent, waiting } = cell;
+  return { kept, due, held, unscheduled, permanent, waiting };
+}
+
+/** A place is open to a person who may discover what is in it, or put something there. */
+function isOpen(access: PersonAccess, place: store.PlaceRow): boolean {
+  const { all } = access.on(place.access_set_id);
+  return hasRight(all, 'discover') || hasRight(all, 'deposit');
+}
+
+function toLine(
+  place: store.PlaceRow,
+  access: PersonAccess,
+  rules: readonly string[],
+  counts: RackCounts | null,
+): PlaceLine {
+  const open = isOpen(access, place);
+  return {
+    id: place.id,
+    kind: place.kind,
+    parentId: place.parent_id,
+    code: place.code,
+    title: place.title,
+    closedOn: place.closed_on,
+    rules: open ? [...rules] : [],
+    discover: open,
+    deposit: hasRight(access.on(place.access_set_id).all, 'deposit'),
+    counts: open ? counts : null,
+  };
+}
+
+/** Open places with the places on the way to them. */
+function withAncestors(places: readonly store.PlaceRow[], access: PersonAccess): store.PlaceRow[] {
+  const shown = new Set(places.filter((p) => isOpen(access, p)).flatMap((p) => p.ancestors));
+  return places.filter((p) => shown.has(p.id));
+}
+
+async function rulesByPlace(services: Services, placeIds: readonly string[]): Promise<Map<string, string[]>> {
+  const byPlace = new Map<string, string[]>();
+  for (const r of await store.rulesSetOn(services.pool, placeIds)) {
+    byPlace.set(r.place_id, [...(byPlace.get(r.place_id) ?? []), r.code]);
+  }
+  return byPlace;
+}
+
+export async function outline(services: Services, person: SignedIn, folders: boolean): Promise<PlaceLine[]> {
+  const access = await services.access.of(person);
+  const [places, cells] = await Promise.all([
+    folders ? store.allPlaces(services.pool) : store.planNodes(services.pool),
+    store.rackCells(services.pool, access.sets('discover')),
+  ]);
+  const shown = withAncestors(places, access);
+  const rules = await rulesByPlace(services, shown.map((p) => p.id));
+  const counts = new Map<string, RackCounts>();
+  const byId = new Map(places.map((p) => [p.id, p]));
+  for (const cell of cells) {
+    for (const id of byId.get(cell.series_id)?.ancestors ?? []) {
+      counts.set(id, addCounts(counts.get(id) ?? noCounts, countsOf(cell)));
+    }
+  }
+  return shown.map((p) => toLine(p, access, rules.get(p.id) ?? [], p.kind === 'folder' ? null : (counts.get(p.id) ?? noCounts)));
+}
+
+export async function rack(services: Services, person: SignedIn): Promise<RackCell[]> {
+  const access = await services.access.of(person);
+  const cells = await store.rackCells(services.pool, access.sets('discover'));
+  return cells.map((cell) => ({ seriesId: cell.series_id, vintage: cell.vintage, ...countsOf(cell) }));
+}
+
+/** Finds a place that the person may see at all; throws 404 otherwise. */
+export async function openPlace(services: Services, person: SignedIn, id: string): Promise<{ place: store.PlaceRow; access: PersonAccess }> {
+  const access = await services.access.of(person);
+  const place = await store.placeById(services.pool, id);
+  if (!place || !isOpen(access, place)) throw notFound('This place');
+  return { place, access };
+}
+
+export async function placePage(services: Services, person: SignedIn, id: string): Promise<PlacePage> {
+  const { place, access } = await openPlace(services, person, id);
+  const { pool } = services;
+  const discoverable = access.sets('discover');
+  const [ancestors, children, folderCounts, setRules, events, cells] = await Promise.all([
+    store.placesByIds(pool, place.ancestors),
+    store.childrenOf(pool, id),
+    store.folderCounts(pool, id, discoverable),
+    store.rulesSetOn(pool, place.ancestors),
+    store.eventsOf(pool, id),
+    store.rackCells(pool, discoverable),
+  ]);
+  const byId = new Map(ancestors.map((p) => [p.id, p]));
+  const path = place.ancestors.map((a) => byId.get(a)!);
+  const series = new Set((await store.seriesUnder(pool, id)).map((s) => s.id));
+  const ownCounts =
+    place.kind === 'folder'
+      ? folderCounts.reduce((sum, f) => addCounts(sum, countsOf(f)), noCounts)
+      : cells.filter((c) => series.has(c.series_id)).reduce((sum, c) => addCounts(sum, countsOf(c)), noCounts);
+  const childCounts = new Map(folderCounts.map((f) => [f.folder_id, countsOf(f)]));
+  const effective = access.explain(place.access_set_id);
+  return {
+    ...toLine(place, access, setRules.filter((r) => r.place_id === id).map((r) => r.code), ownCounts),
+    note: place.note,
+    openedOn: place.opened_on,
+    standAlone: place.stand_alone,
+    path: path.map(({ id: placeId, kind, code, title }) => ({ id: placeId, kind, code, title })),
+    inside: children.filter((c) => isOpen(access, c)).map((c) => toLine(c, access, [], childCounts.get(c.id) ?? noCounts)),
+    setRules: setRules.map((r) => ({
+      id: r.id,
+      code: r.code,
+      title: r.title ?? r.code,
+      setOn: byId.get(r.place_id)!.code,
+      here: r.place_id === id,
+    })),
+    events: events.map((e) => ({ id: e.id, type: e.type, on: e.happened_on, note: e.note, by: e.by_name })),
+    rights: listRights(access.on(place.access_set_id).all),
+    accessWhy: explainAccess(effective),
+    revision: place.revision,
+  };
+}
+
+export async function makePlace(
+  services: Services,
+  person: SignedIn,
+  input: { parentId: string; kind: Exclude<PlaceKind, 'repository'>; code: string; title: string; note: string },
+): Promise<string> {
+  const { place: parent, access } = await openPlace(services, person, input.parentId);
+  // Folders are everyday work of those who file; the plan itself is the keepers'.
+  requireRight(access, person, parent, input.kind === 'folder' ? 'edit' : 'dispose', 'This place');
+  if (!kindsInside(parent.kind).includes(input.kind)) {
+    throw wrongField('/kind', `A ${input.kind} cannot be inside a ${parent.kind}.`);
+  }
+  if (parent.closed_on !== null) throw new Problem(409, 'folder-closed', `${parent.code} was closed on ${parent.closed_on}.`);
+  return withUnitOfWork(services.pool, person, async (uow) => {
+    const siblings = await store.childrenOf(uow, parent.id);
+    if (siblings.some((s) => s.code === input.code)) throw wrongField('/code', `${input.code} exists here already.`);
+    const id = uuidv7();
+    await store.addPlace(uow, {
+      ...input,
+      id,
+      ancestors: [...parent.ancestors, id],
+      position: siblings.length,
+      accessSetId: parent.access_set_id,
+      openedOn: person.today,
+    });
+    await uow.enter({
+      act: `made a ${input.kind}`,
+      subject: { kind: 'place', id, name: `${input.code} ${input.title}` },
+      after: { parent: parent.code, note: input.note },
+    });
+    return id;
+  });
+}
+
+function requireFolder(place: store.PlaceRow): void {
+  if (place.kind !== 'folder') throw new Problem(409, 'not-a-folder', 'Only folders are closed; series stay open.');
+}
+
+export async function closeFolder(services: Services, person: SignedIn, id: string, on: string): Promise<void> {
+  const { place, access } = await openPlace(services, person, id);
+  requireFolder(place);
+  requireRight(access, person, place, 'move', 'This folder');
+  if (on < place.opened_on) throw wrongField('/on', `The folder was opened on ${place.opened_on}.`);
+  if (on > person.today) throw wrongField('/on', 'A folder is closed today or earlier, not ahead of time.');
+  await withUnitOfWork(services.pool, person, async (uow) => {
+    const locked = await store.lockPlace(uow, id);
+    if (locked!.closed_on !== null) throw new Problem(409, 'folder-closed', `It was closed on ${locked!.closed_on}.`);
+    await store.closePlace(uow, id, on);
+    await uow.enter({ act: 'closed a folder', subject: { kind: 'place', id, name: `${place.code} ${place.title}` }, after: { closedOn: on } });
+    if (place.declare_on === 'folderClosed') await declareUnder(services, uow, id);
+    await recomputeUnder(services, uow, [id], place.code);
+  });
+}
+
+export async function recordEvent(
+  services: Services,
+  person: SignedIn,
+  id: string,
+  input: { type: string; on: string; note: string },
+): Promise<string> {
+  const { place, access } = await openPlace(services, person, id);
+  const { all } = access.on(place.access_set_id);
+  if (!hasRight(all, 'annotate')) throw notAllowed('annotate');
+  if (input.on > person.today) throw wrongField('/on', 'An event has happened; this day is still to come.');
+  return withUnitOfWork(services.pool, person, async (uow) => {
+    const eventId = uuidv7();
+    await store.addEvent(uow, { ...input, id: eventId, placeId: id, by: person.id, at: uow.at });
+    await uow.enter({
+      act: 'recorded an event',
+      subject: { kind: 'place', id, name: `${place.code} ${place.title}` },
+      after: input,
+    });
+    await recomputeUnder(services, uow, [id], place.code);
+    return eventId;
+  });
+}

@@ -1,0 +1,99 @@
+import { row, rows, run, type Db } from '../db/index.js';
+
+export interface ArrivalRow extends Record<string, unknown> {
+  id: string;
+  file_name: string;
+  changed: string[];
+  content_id: string;
+  source: string;
+  place_id: string | null;
+  deposited_by: string;
+  arrived_at: Date;
+  size: number;
+  media_type: string;
+  sha256: Buffer;
+}
+
+const columns = `a.id, a.file_name, a.changed, a.content_id, a.source, a.place_id, a.deposited_by, a.arrived_at, c.size, c.media_type, c.sha256`;
+
+export async function addArrival(
+  db: Db,
+  a: {
+    id: string;
+    fileName: string;
+    changed: readonly string[];
+    contentId: string;
+    source: string;
+    placeId: string | null;
+    by: string;
+    key: string | null;
+    at: string;
+  },
+): Promise<void> {
+  await run(
+    db,
+    'arrival.add',
+    `insert into arrival (id, file_name, changed, content_id, source, place_id, deposited_by, idempotency_key, arrived_at)
+     values ($1, $2, $3, $4, $5, $6, $7, $8, $9)`,
+    [a.id, a.fileName, a.changed, a.contentId, a.source, a.placeId, a.by, a.key, a.at],
+  );
+}
+
+export function arrivalByKey(db: Db, by: string, key: string) {
+  return row<{ id: string }>(db, 'arrival.byKey', 'select id from arrival where deposited_by = $1 and idempotency_key = $2', [by, key]);
+}
+
+/** Arrivals of a person; with `all`, everybody's (keepers file for others). */
+export function arrivals(db: Db, personId: string, all: boolean) {
+  return rows<ArrivalRow>(
+    db,
+    'arrival.list',
+    `select ${columns} from arrival a join content c on c.id = a.content_id
+     where $2 or a.deposited_by = $1 order by a.arrived_at desc, a.id desc limit 5000`,
+    [personId, all],
+  );
+}
+
+export function arrivalById(db: Db, id: string) {
+  return row<ArrivalRow>(db, 'arrival.byId', `select ${columns} from arrival a join content c on c.id = a.content_id where a.id = $1`, [id]);
+}
+
+export function lockArrival(db: Db, id: string) {
+  return row<ArrivalRow>(
+    db,
+    'arrival.lock',
+    // The content stays until the transaction ends, whatever else lets go of it.
+    `select ${columns} from arrival a join content c on c.id = a.content_id where a.id = $1 for key share of c`,
+    [id],
+  );
+}
+
+export async function removeArrival(db: Db, id: string): Promise<boolean> {
+  return (await run(db, 'arrival.remove', 'delete from arrival where id = $1', [id])) > 0;
+}
+
+export async function countArrivals(db: Db, personId: string, all: boolean): Promise<number> {
+  const found = await row<{ n: number }>(db, 'arrival.count', 'select count(*) as n from arrival where $2 or deposited_by = $1', [personId, all]);
+  return found!.n;
+}
+
+export function recordsWithContent(db: Db, contentIds: readonly string[], sets: readonly number[]) {
+  return rows<{ content_id: string; id: string; name: string }>(
+    db,
+    'arrival.sameRecords',
+    `select distinct v.content_id, r.id, r.number || ' ' || r.title as name
+     from version v join record r on r.id = v.record_id
+     where v.content_id = any ($1::uuid[]) and r.access_set_id = any ($2::int[])`,
+    [contentIds, sets],
+  );
+}
+
+export function containers(db: Db) {
+  return rows<{ id: string; code: string; title: string; location: string; items: number }>(
+    db,
+    'container.all',
+    `select c.id, c.code, c.title, c.location,
+       (select count(*) from record r where r.container_id = c.id and r.state <> 'disposed')::int as items
+     from container c order by c.code`,
+  );
+}

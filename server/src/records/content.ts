@@ -1,0 +1,146 @@
+import { createHash } from 'node:crypto';
+import { fileTypeFromBuffer } from 'file-type';
+import { uuidv7 } from 'uuidv7';
+import { row, rows, run, type Db } from '../db/index.js';
+import { Problem } from '../problem.js';
+
+/** Bytes per stored chunk; the database refuses more. */
+export const chunkSize = 1024 * 1024;
+export const largestFile = 2 * 1024 * 1024 * 1024;
+
+export interface StoredContent {
+  readonly id: string;
+  readonly sha256: Buffer;
+  readonly size: number;
+  readonly mediaType: string;
+}
+
+const byEnding: Record<string, string> = {
+  txt: 'text/plain',
+  md: 'text/markdown',
+  csv: 'text/csv',
+  html: 'text/html',
+  htm: 'text/html',
+  json: 'application/json',
+  xml: 'application/xml',
+  svg: 'image/svg+xml',
+  eml: 'message/rfc822',
+};
+
+/** Media type from the bytes themselves where they tell, else from the name's ending and whether it looks like text. */
+async function detectMediaType(head: Buffer, fileName: string): Promise<string> {
+  const detected = await fileTypeFromBuffer(head).catch(() => undefined);
+  if (detected) return detected.mime;
+  const looksLikeText = !head.includes(0);
+  const ending = fileName.slice(fileName.lastIndexOf('.') + 1).toLowerCase();
+  if (looksLikeText) return byEnding[ending] ?? 'text/plain';
+  return 'application/octet-stream';
+}
+
+/** Cuts a stream into pieces of exactly one chunk, the last one shorter. */
+async function* chunked(source: AsyncIterable<Uint8Array>): AsyncGenerator<Buffer> {
+  let chunk = Buffer.allocUnsafe(chunkSize);
+  let filled = 0;
+  for await (const part of source) {
+    for (let offset = 0; offset < part.length; ) {
+      const take = Math.min(part.length - offset, chunkSize - filled);
+      chunk.set(part.subarray(offset, offset + take), filled);
+      filled += take;
+      offset += take;
+      if (filled === chunkSize) {
+        yield chunk;
+        // A new buffer: the database driver may still be sending the one before.
+        chunk = Buffer.allocUnsafe(chunkSize);
+        filled = 0;
+      }
+    }
+  }
+  if (filled > 0) yield chunk.subarray(0, filled);
+}
+
+/**
+ * Streams bytes into the store inside the caller's transaction, hashing as they come. The same bytes are kept once:
+ * when they are there already, that content is given back.
+ * Throws 422 for nothing at all and 413 for more than {@link largestFile} bytes.
+ */
+export async function writeContent(db: Db, source: AsyncIterable<Uint8Array>, fileName: string): Promise<StoredContent> {
+  const id = uuidv7();
+  const hash = createHash('sha256');
+  let size = 0;
+  let seq = 0;
+  let head: Buffer | null = null;
+  await run(db, 'content.begin', 'insert into content (id) values ($1)', [id]);
+  for await (const chunk of chunked(source)) {
+    head ??= Buffer.from(chunk.subarray(0, 4200));
+    size += chunk.length;
+    if (size > largestFile) throw new Problem(413, 'too-large', 'This file is larger than 2 GB, the most that is taken in one piece.');
+    hash.update(chunk);
+    await run(db, 'content.chunk', 'insert into content_chunk (content_id, seq, bytes) values ($1, $2, $3)', [id, seq++, chunk]);
+  }
+  if (!head) throw new Problem(422, 'empty-file', 'This file is empty (0 bytes), so there is nothing to keep.');
+  const sha256 = hash.digest();
+  // Two uploads of the same bytes at the same time: the second waits here and then finds the first one's.
+  await run(db, 'content.lockHash', 'select pg_advisory_xact_lock(hashtextextended($1, 11))', [sha256.toString('hex')]);
+  const same = await row<{ id: string; size: number; media_type: string }>(
+    db,
+    'content.same',
+    'select id, size, media_type from content where sha256 = $1 for key share',
+    [sha256],
+  );
+  if (same) {
+    await run(db, 'content.dropOwn', 'delete from content where id = $1', [id]);
+    return { id: same.id, sha256, size: same.size, mediaType: same.media_type };
+  }
+  const mediaType = await detectMediaType(head, fileName);
+  await run(db, 'content.finish', 'update content set sha256 = $2, size = $3, media_type = $4 where id = $1', [id, sha256, size, mediaType]);
+  return { id, sha256, size, mediaType };
+}
+
+export function contentById(db: Db, id: string) {
+  return row<{ id: string; sha256: Buffer; size: number; media_type: string }>(
+    db,
+    'content.byId',
+    'select id, sha256, size, media_type from content where id = $1 and sha256 is not null',
+    [id],
+  );
+}
+
+/** Bytes [from, to) of a content, chunk by chunk. */
+export async function* readContent(db: Db, id: string, from: number, to: number): AsyncGenerator<Buffer> {
+  for (let position = from; position < to; ) {
+    const seq = Math.floor(position / chunkSize);
+    const found = await row<{ bytes: Buffer }>(db, 'content.read', 'select bytes from content_chunk where content_id = $1 and seq = $2', [id, seq]);
+    if (!found) throw new Problem(500, 'content-damaged', 'A part of this content is missing from the store. It was not served.');
+    const offset = position - seq * chunkSize;
+    const piece = found.bytes.subarray(offset, Math.min(found.bytes.length, offset + to - position));
+    if (piece.length === 0) throw new Problem(500, 'content-damaged', 'A part of this content is missing from the store. It was not served.');
+    yield piece;
+    position += piece.length;
+  }
+}
+
+/** Passes bytes on and fails at their end when they do not have the fingerprint they came in with. */
+export async function* withFixity(source: AsyncIterable<Buffer>, sha256: Buffer): AsyncGenerator<Buffer> {
+  const hash = createHash('sha256');
+  let held: Buffer | null = null;
+  for await (const piece of source) {
+    hash.update(piece);
+    // The last piece is held back until the fingerprint is known to be right.
+    if (held) yield held;
+    held = piece;
+  }
+  if (!hash.digest().equals(sha256)) {
+    throw new Problem(500, 'content-damaged', 'This content no longer has the fingerprint it came in with. It was not served.');
+  }
+  if (held) yield held;
+}
+
+export async function dropUnusedContent(db: Db, ids: readonly string[]): Promise<string[]> {
+  const dropped = await rows<{ id: string }>(
+    db,
+    'content.drop',
+    'select c.id from unnest($1::uuid[]) as c (id) where drop_unused_content(c.id)',
+    [ids],
+  );
+  return dropped.map((d) => d.id);
+}

@@ -1,0 +1,18 @@
+export { chunkSize, dropUnusedContent, largestFile, writeContent, type StoredContent } from './content.js';
+export { recordsRoutes } from './routes.js';
+export { checkFacts, declareUnder, recordWords, requireStanding, subjectOf } from './service.js';
+export {
+  addRecord,
+  addVersion,
+  containerById,
+  declare as declareRecords,
+  lockRecords,
+  nextNumber,
+  recordById,
+  recordType,
+  recordTypes,
+  versionsOf,
+  type NewRecord,
+  type RecordRow,
+  type TypeRow,
+} from './store.js';

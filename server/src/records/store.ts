@@ -1,0 +1,423 @@
+import type { RecordFilter, SortColumn } from '@key-cellar/contract';
+import { wordQuery } from '@key-cellar/core/criteria';
+import type { FactDefinition, Facts, RecordState } from '@key-cellar/core/records';
+import { dynamicRows, row, rows, run, type Db } from '../db/index.js';
+
+const lineColumns = `r.id, r.number, r.title, r.medium, r.record_type, r.place_id, r.state, r.created_on, r.filed_on, r.declared_on,
+  r.outcome, r.clock_start, r.due_on, r.action, r.docket, r.hold_count, r.freeze_count, r.gaps, r.size, r.media_type, r.disposed_on, r.access_set_id, r.deposited_by`;
+
+export interface LineRow extends Record<string, unknown> {
+  id: string;
+  number: string;
+  title: string;
+  medium: 'electronic' | 'physical';
+  record_type: string;
+  place_id: string;
+  place_code: string;
+  state: RecordState;
+  created_on: string;
+  filed_on: string;
+  declared_on: string | null;
+  outcome: 'permanent' | 'waiting' | 'dated' | 'unscheduled';
+  clock_start: string | null;
+  due_on: string | null;
+  action: 'destroy' | 'transfer' | null;
+  docket: 'none' | 'due' | 'batch';
+  hold_count: number;
+  freeze_count: number;
+  gaps: number;
+  size: number;
+  media_type: string | null;
+  disposed_on: string | null;
+  access_set_id: number;
+  deposited_by: string;
+}
+
+export interface RecordRow extends LineRow {
+  series_id: string;
+  places: string[];
+  received_on: string;
+  modified_on: string;
+  superseded_on: string | null;
+  last_used_on: string | null;
+  facts: Facts;
+  owner_id: string | null;
+  container_id: string | null;
+  jurisdictions: string[];
+  override: never;
+  frozen: string[];
+  version_no: number;
+  revision: number;
+}
+
+const fullColumns = `${lineColumns}, r.series_id, r.places, r.received_on, r.modified_on, r.superseded_on, r.last_used_on, r.facts, r.owner_id,
+  r.container_id, r.jurisdictions, r.override, r.frozen, r.version_no, r.revision,
+  (select p.code from place p where p.id = r.place_id) as place_code`;
+
+export function recordById(db: Db, id: string) {
+  return row<RecordRow>(db, 'record.byId', `select ${fullColumns} from record r where r.id = $1`, [id]);
+}
+
+/** Locks records in order of id, so that writers of many never wait for each other in a circle. */
+export function lockRecords(db: Db, ids: readonly string[]) {
+  return rows<RecordRow>(
+    db,
+    'record.lockMany',
+    `select ${fullColumns} from record r where r.id = any ($1::uuid[]) order by r.id for update of r`,
+    [ids],
+  );
+}
+
+/** How lists sort: the expression, its type for the keyset, and whether the id breaks ties. */
+const sorts: Record<SortColumn, { expression: string; type: string; tie: boolean }> = {
+  number: { expression: 'r.number', type: 'text', tie: false },
+  title: { expression: 'r.title', type: 'text', tie: true },
+  created: { expression: 'r.created_on', type: 'date', tie: true },
+  filed: { expression: 'r.filed_on', type: 'date', tie: true },
+  due: { expression: `coalesce(r.due_on, 'infinity'::date)`, type: 'date', tie: true },
+  size: { expression: 'r.size', type: 'bigint', tie: true },
+};
+
+/** Where a page ended: the sort value as text, and the id. */
+export interface Position {
+  readonly value: string;
+  readonly id: string;
+}
+
+export type Bind = (value: unknown) => string;
+
+/** What a filter means in SQL, besides place and access. */
+function filterSql(filter: RecordFilter, bind: Bind): string[] {
+  const where: string[] = [];
+  where.push(filter.show === 'disposed' ? `r.state = 'disposed'` : `r.state <> 'disposed'`);
+  if (filter.words) {
+    const { whole, beginning } = wordQuery({ text: filter.words, prefix: true });
+    const terms = [...whole.map((w) => `'${w}'`), ...(beginning === null ? [] : [`'${beginning}':*`])];
+    if (terms.length > 0) where.push(`r.search @@ ${bind(terms.join(' & '))}::tsquery`);
+  }
+  if (filter.vintage !== undefined) {
+    where.push(filter.vintage === 0 ? 'r.vintage is null' : `r.vintage = ${bind(filter.vintage)}`);
+  }
+  if (filter.recordType) where.push(`r.record_type = ${bind(filter.recordType)}`);
+  switch (filter.show) {
+    case 'due':
+      where.push(`r.docket <> 'none'`);
+      break;
+    case 'held':
+      where.push('r.hold_count > 0');
+      break;
+    case 'gaps':
+      where.push('r.gaps > 0');
+      break;
+    case 'declared':
+      where.push(`r.state = 'declared'`);
+      break;
+    case 'unscheduled':
+    case 'waiting':
+    case 'permanent':
+      where.push(`r.outcome = ${bind(filter.show)}`);
+      break;
+    case 'disposed':
+    case undefined:
+      break;
+  }
+  return where;
+}
+
+/** The part of the plan that a list looks at. */
+export type Scope =
+  | { readonly kind: 'all' }
+  | { readonly kind: 'series'; readonly ids: readonly string[] }
+  | { readonly kind: 'folder'; readonly id: string };
+
+export interface PageRequest {
+  readonly filter: RecordFilter;
+  readonly scope: Scope;
+  readonly sort: SortColumn;
+  readonly descending: boolean;
+  readonly after: Position | null;
+  readonly skip: number;
+  readonly limit: number;
+  /** SQL that is true for rows the person may discover. */
+  readonly visible: (bind: Bind) => string;
+}
+
+/**
+ * One page of a list. Within several series the page is merged from the first rows of each, so that every part is
+ * read in index order; skipping reads keys only and fetches rows at the end.
+ */
+export async function page(db: Db, request: PageRequest): Promise<(LineRow & { sort_value: string })[]> {
+  const values: unknown[] = [];
+  const bind: Bind = (value) => `$${values.push(value)}`;
+  const { expression, type, tie } = sorts[request.sort];
+  const direction = request.descending ? 'desc' : 'asc';
+  const order = (alias: string): string => `${alias}.k ${direction}${tie ? `, ${alias}.id ${direction}` : ''}`;
+  const innerOrder = `${expression} ${direction}${tie ? `, r.id ${direction}` : ''}`;
+  const where = [request.visible(bind), ...filterSql(request.filter, bind)];
+  if (request.after) {
+    const sign = request.descending ? '<' : '>';
+    const value = `${bind(request.after.value)}::${type}`;
+    where.push(tie ? `(${expression}, r.id) ${sign} (${value}, ${bind(request.after.id)}::uuid)` : `${expression} ${sign} ${value}`);
+  }
+  const { scope } = request;
+  if (scope.kind === 'folder') where.push(`r.places @> array[${bind(scope.id)}::uuid]`);
+  const wanted = `${bind(request.skip + request.limit)}::int`;
+  const keys =
+    scope.kind === 'series'
+      ? `select s.k, s.id from unnest(${bind(scope.ids)}::uuid[]) as series (id) cross join lateral (
+           select ${expression} as k, r.id from record r where r.series_id = series.id and ${where.join(' and ')}
+           order by ${innerOrder} limit ${wanted}) s`
+      : `select ${expression} as k, r.id from record r where ${where.join(' and ')} order by ${innerOrder} limit ${wanted}`;
+  return dynamicRows(
+    db,
+    `select ${lineColumns}, p.code as place_code, page.k::text as sort_value
+     from (select x.k, x.id from (${keys}) x order by ${order('x')} offset ${bind(request.skip)} limit ${bind(request.limit)}) page
+     join record r on r.id = page.id join place p on p.id = r.place_id
+     order by ${order('page')}`,
+    values,
+  );
+}
+
+function scopeSql(scope: Scope, bind: Bind): string[] {
+  switch (scope.kind) {
+    case 'all':
+      return [];
+    case 'series':
+      return [`r.series_id = any (${bind(scope.ids)}::uuid[])`];
+    case 'folder':
+      return [`r.places @> array[${bind(scope.id)}::uuid]`];
+  }
+}
+
+export async function count(db: Db, filter: RecordFilter, scope: Scope, visible: (bind: Bind) => string): Promise<number> {
+  const values: unknown[] = [];
+  const bind: Bind = (value) => `$${values.push(value)}`;
+  const where = [visible(bind), ...scopeSql(scope, bind), ...filterSql(filter, bind)];
+  const found = await dynamicRows<{ n: number }>(db, `select count(*) as n from record r where ${where.join(' and ')}`, values);
+  return found[0]!.n;
+}
+
+/** Counts that the rack knows already; null when the filter asks for something it does not count. */
+export async function rackCount(
+  db: Db,
+  filter: RecordFilter,
+  scope: Scope,
+  sets: readonly number[],
+): Promise<number | null> {
+  const { words, recordType, show, vintage } = filter;
+  if (words || recordType || scope.kind === 'folder' || show === 'gaps' || show === 'disposed') return null;
+  const column = show ?? 'kept';
+  const found = await row<{ n: number }>(
+    db,
+    `rack.count.${column}`,
+    `select coalesce(sum(${column}), 0)::int as n from rack_now
+     where access_set_id = any ($1::int[]) and ($2::uuid[] is null or series_id = any ($2)) and ($3::int is null or vintage = $3)`,
+    [sets, scope.kind === 'series' ? scope.ids : null, vintage ?? null],
+  );
+  return found!.n;
+}
+
+export async function ids(
+  db: Db,
+  filter: RecordFilter,
+  scope: Scope,
+  visible: (bind: Bind) => string,
+  limit: number,
+): Promise<string[]> {
+  const values: unknown[] = [];
+  const bind: Bind = (value) => `$${values.push(value)}`;
+  const where = [visible(bind), ...scopeSql(scope, bind), ...filterSql(filter, bind)];
+  const found = await dynamicRows<{ id: string }>(
+    db,
+    `select r.id from record r where ${where.join(' and ')} limit ${bind(limit)}`,
+    values,
+  );
+  return found.map((f) => f.id);
+}
+
+export interface TypeRow extends Record<string, unknown> {
+  code: string;
+  title: string;
+  facts: FactDefinition[];
+}
+
+export function recordTypes(db: Db) {
+  return rows<TypeRow>(db, 'type.all', 'select code, title, facts from record_type order by title');
+}
+
+export function recordType(db: Db, code: string) {
+  return row<TypeRow>(db, 'type.byCode', 'select code, title, facts from record_type where code = $1', [code]);
+}
+
+export interface VersionRow extends Record<string, unknown> {
+  no: number;
+  content_id: string;
+  file_name: string;
+  media_type: string;
+  size: number;
+  sha256: Buffer;
+  made_by: string;
+  made_at: Date;
+  note: string;
+}
+
+export function versionsOf(db: Db, recordId: string) {
+  return rows<VersionRow>(
+    db,
+    'version.of',
+    `select v.no, v.content_id, v.file_name, c.media_type, c.size, c.sha256, p.name as made_by, v.made_at, v.note
+     from version v join content c on c.id = v.content_id join principal p on p.id = v.made_by
+     where v.record_id = $1 order by v.no desc`,
+    [recordId],
+  );
+}
+
+export async function addVersion(
+  db: Db,
+  v: { recordId: string; no: number; contentId: string; fileName: string; by: string; at: string; note: string },
+): Promise<void> {
+  await run(
+    db,
+    'version.add',
+    'insert into version (record_id, no, content_id, file_name, made_by, made_at, note) values ($1, $2, $3, $4, $5, $6, $7)',
+    [v.recordId, v.no, v.contentId, v.fileName, v.by, v.at, v.note],
+  );
+}
+
+export async function setNewestVersion(
+  db: Db,
+  recordId: string,
+  v: { no: number; size: number; mediaType: string; modifiedOn: string },
+): Promise<void> {
+  await run(
+    db,
+    'record.newestVersion',
+    'update record set version_no = $2, size = $3, media_type = $4, modified_on = $5, revision = revision + 1 where id = $1',
+    [recordId, v.no, v.size, v.mediaType, v.modifiedOn],
+  );
+}
+
+/** Next number of a series in a year; two callers never get the same, and the second waits for the first. */
+export async function nextNumber(db: Db, seriesId: string, year: number): Promise<number> {
+  const found = await row<{ last: number }>(
+    db,
+    'number.next',
+    `insert into number_counter (series_id, year, last) values ($1, $2, 1)
+     on conflict (series_id, year) do update set last = number_counter.last + 1 returning last`,
+    [seriesId, year],
+  );
+  return found!.last;
+}
+
+export interface NewRecord {
+  readonly id: string;
+  readonly number: string;
+  readonly title: string;
+  readonly medium: 'electronic' | 'physical';
+  readonly recordType: string;
+  readonly placeId: string;
+  readonly seriesId: string;
+  readonly places: readonly string[];
+  readonly createdOn: string;
+  readonly today: string;
+  readonly facts: Facts;
+  readonly gaps: number;
+  readonly words: readonly string[];
+  readonly markingLevel: number;
+  readonly accessSetId: number;
+  readonly ownerId: string;
+  readonly depositedBy: string;
+  readonly containerId: string | null;
+  readonly versionNo: number;
+  readonly size: number;
+  readonly mediaType: string | null;
+}
+
+export async function addRecord(db: Db, r: NewRecord): Promise<void> {
+  await run(
+    db,
+    'record.add',
+    `insert into record (id, number, title, medium, record_type, place_id, series_id, places, created_on, received_on, filed_on,
+       modified_on, facts, gaps, search, access_set_id, owner_id, deposited_by, container_id, version_no, size, media_type)
+     values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $10, $10, $11, $12, array_to_tsvector($13::text[]), $14, $15, $16, $17, $18, $19, $20)`,
+    [
+      r.id, r.number, r.title, r.medium, r.recordType, r.placeId, r.seriesId, r.places, r.createdOn, r.today, JSON.stringify(r.facts),
+      r.gaps, r.words, r.accessSetId, r.ownerId, r.depositedBy, r.containerId, r.versionNo, r.size, r.mediaType,
+    ], // prettier-ignore
+  );
+}
+
+export async function writeFacts(
+  db: Db,
+  id: string,
+  r: { title: string; createdOn: string; facts: Facts; gaps: number; words: readonly string[] },
+): Promise<number> {
+  const found = await row<{ revision: number }>(
+    db,
+    'record.writeFacts',
+    `update record set title = $2, created_on = $3, facts = $4, gaps = $5, search = array_to_tsvector($6::text[]), revision = revision + 1
+     where id = $1 returning revision`,
+    [id, r.title, r.createdOn, JSON.stringify(r.facts), r.gaps, r.words],
+  );
+  return found!.revision;
+}
+
+/** Declares records; which parts freeze follows from the place each is in. */
+export async function declare(db: Db, recordIds: readonly string[], on: string): Promise<void> {
+  await run(
+    db,
+    'record.declare',
+    `update record r set state = 'declared', declared_on = $2, frozen = p.frozen_when_declared, revision = r.revision + 1
+     from place p where p.id = r.place_id and r.id = any ($1::uuid[]) and r.state = 'working'`,
+    [recordIds, on],
+  );
+}
+
+export async function undeclare(db: Db, recordId: string, by: string, reason: string): Promise<void> {
+  await run(db, 'record.undeclare', 'select undeclare_record($1, $2, $3)', [recordId, by, reason]);
+}
+
+export async function workingUnder(db: Db, placeId: string): Promise<string[]> {
+  const found = await rows<{ id: string }>(
+    db,
+    'record.workingUnder',
+    `select id from record where places @> array[$1::uuid] and state = 'working' order by id`,
+    [placeId],
+  );
+  return found.map((f) => f.id);
+}
+
+export function holdsOn(db: Db, recordId: string) {
+  return rows<{ id: string; name: string; matter: string; since: string; until: string | null; because: string; released: boolean }>(
+    db,
+    'hold.onRecord',
+    `select h.id, h.name, m.title as matter,
+       repository_date(c.since) as since, repository_date(c.released_at) as until, c.because, c.released_at is not null as released
+     from hold_cover c join hold h on h.id = c.hold_id join matter m on m.id = h.matter_id
+     where c.record_id = $1 order by c.since`,
+    [recordId],
+  );
+}
+
+export function certificateOf(db: Db, recordId: string) {
+  return row<{ id: string; number: string }>(
+    db,
+    'certificate.ofRecord',
+    `select c.id, c.number from certificate c join batch_item i on i.batch_id = c.batch_id
+     where i.record_id = $1 and i.outcome = 'disposed'`,
+    [recordId],
+  );
+}
+
+export function containerById(db: Db, id: string) {
+  return row<{ id: string; code: string; title: string; location: string }>(
+    db,
+    'container.byId',
+    'select id, code, title, location from container where id = $1',
+    [id],
+  );
+}
+
+export function personName(db: Db, id: string) {
+  return row<{ id: string; name: string }>(db, 'principal.name', 'select id, name from principal where id = $1', [id]);
+}

@@ -1,0 +1,2 @@
+export { reportsRoutes } from './routes.js';
+export { todayFor } from './service.js';

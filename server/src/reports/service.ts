@@ -1,0 +1,127 @@
+import type { HorizonBar, Suggestion, TodayLine } from '@key-cellar/contract';
+import { hasRight } from '@key-cellar/core/access';
+import { wordQuery } from '@key-cellar/core/criteria';
+import { dueGroups, listBatches, vintageWords } from '../docket/index.js';
+import { openNotices, unacknowledged } from '../holds/index.js';
+import type { SignedIn } from '../identity/index.js';
+import { countArrivals } from '../receiving/index.js';
+import type { Services } from '../services.js';
+import * as store from './store.js';
+
+const horizonMonths = 24;
+const plural = (n: number, one: string, many: string): string => (n === 1 ? `one ${one}` : `${n} ${many}`);
+const sentenceCase = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);
+
+/** What needs a person, most pressing first. Each line has its act; nothing here is only news. */
+export async function todayFor(services: Services, person: SignedIn): Promise<TodayLine[]> {
+  const { pool } = services;
+  const access = await services.access.of(person);
+  const may = (right: 'dispose' | 'hold' | 'deposit'): boolean => hasRight(access.anywhere, right);
+  const [batches, groups, notices, late, arrivals, gaps] = await Promise.all([
+    listBatches(services, person),
+    may('dispose') ? dueGroups(services, person) : [],
+    openNotices(pool, person.id),
+    may('hold') ? unacknowledged(pool) : [],
+    may('deposit') ? countArrivals(services, person) : 0,
+    may('dispose') ? store.unscheduledCount(pool, access.sets('dispose')) : { records: 0, series: 0 },
+  ]);
+  const lines: TodayLine[] = [];
+  for (const b of batches) {
+    const base = { key: `batch ${b.id}`, link: `/docket/${b.id}` };
+    if (b.objections > 0 && b.acts.includes('withdraw')) {
+      lines.push({ ...base, when: 'today', mark: 'waiting', sentence: `Batch ${b.number} has ${plural(b.objections, 'open objection', 'open objections')}`, detail: b.what, act: 'Answer' });
+    } else if (b.acts.includes('approve')) {
+      lines.push({ ...base, when: b.late ? 'late' : 'today', mark: 'due', sentence: `Batch ${b.number}, ${b.what}, waits for your decision`, detail: b.gates[1]!.words, act: 'Decide' });
+    } else if (b.acts.includes('execute')) {
+      lines.push({ ...base, when: 'today', mark: 'due', sentence: `Batch ${b.number} is approved and waits to be executed`, detail: b.what, act: 'Execute' });
+    } else if (b.acts.includes('confirm')) {
+      lines.push({ ...base, when: 'week', mark: 'physical', sentence: `${sentenceCase(plural(b.tasks, 'physical item waits', 'physical items wait'))} to be destroyed by hand`, detail: `${b.number}, ${b.what}`, act: 'Confirm' });
+    } else if (b.acts.includes('announce')) {
+      lines.push({ ...base, when: 'week', mark: 'due', sentence: `Batch ${b.number} is proposed and not announced`, detail: b.what, act: 'Announce' });
+    }
+  }
+  for (const n of notices) {
+    lines.push({ key: `notice ${n.id}`, when: 'today', mark: 'held', sentence: `You are a custodian of “${n.matter}” and have not acknowledged its notice`, detail: `sent ${n.notified_on}`, act: 'Acknowledge', link: `/holds/${n.id}` });
+  }
+  for (const h of late) {
+    lines.push({
+      key: `custodians ${h.id}`,
+      when: 'today',
+      mark: 'held',
+      sentence: `${sentenceCase(plural(h.waiting, 'custodian', 'custodians'))} of “${h.matter}” ${h.waiting === 1 ? 'has' : 'have'} not acknowledged the notice`,
+      detail: h.reminders > 0 ? `reminded ${h.reminders === 1 ? 'once' : `${h.reminders} times`}` : 'not reminded yet',
+      act: 'Remind',
+      link: `/holds/${h.id}`,
+    });
+  }
+  for (const g of groups.filter((x) => x.mayPropose)) {
+    lines.push({
+      key: `due ${g.key}`,
+      when: 'today',
+      mark: g.medium === 'physical' ? 'physical' : 'due',
+      sentence: `${sentenceCase(plural(g.count, 'record', 'records'))} of ${g.seriesCode} ${g.seriesTitle} ${g.count === 1 ? 'is' : 'are'} due and not in a batch`,
+      detail: [vintageWords(g.vintages), g.held > 0 ? `${g.held} more held` : ''].filter(Boolean).join(' · '),
+      act: 'Propose batch',
+      link: `/docket?propose=${encodeURIComponent(g.key)}`,
+    });
+  }
+  if (arrivals > 0) {
+    lines.push({ key: 'arrivals', when: 'week', mark: 'gap', sentence: `${sentenceCase(plural(arrivals, 'thing has', 'things have'))} arrived and ${arrivals === 1 ? 'is' : 'are'} not filed`, detail: '', act: 'File', link: '/receiving' });
+  }
+  if (gaps.records > 0) {
+    lines.push({ key: 'unscheduled', when: 'later', mark: 'unscheduled', sentence: `${sentenceCase(plural(gaps.records, 'record', 'records'))} in ${plural(gaps.series, 'series', 'series')} ${gaps.records === 1 ? 'has' : 'have'} no rule`, detail: 'kept without an end until somebody decides', act: 'See which', link: '/find?show=unscheduled' });
+  }
+  const order = ['late', 'today', 'week', 'later'];
+  return lines.sort((a, b) => order.indexOf(a.when) - order.indexOf(b.when));
+}
+
+function emptyMonths(today: string): HorizonBar[] {
+  const [year, month] = today.split('-').map(Number) as [number, number];
+  return Array.from({ length: horizonMonths }, (_, i) => {
+    const index = year * 12 + month - 1 + i;
+    return { month: `${Math.floor(index / 12)}-${String((index % 12) + 1).padStart(2, '0')}`, destroy: 0, transfer: 0, held: 0 };
+  });
+}
+
+export async function todayPage(services: Services, person: SignedIn) {
+  const access = await services.access.of(person);
+  const sets = access.sets('discover');
+  const [lines, bars, large] = await Promise.all([
+    todayFor(services, person),
+    store.horizon(services.pool, sets, person.today, horizonMonths),
+    store.nextLarge(services.pool, sets, person.today),
+  ]);
+  const byMonth = new Map(bars.map((b) => [b.month, b]));
+  return {
+    name: person.name,
+    lines,
+    horizon: emptyMonths(person.today).map((m) => byMonth.get(m.month) ?? m),
+    nextLarge: large ? { on: large.due_on, count: large.n } : null,
+  };
+}
+
+export async function ask(services: Services, person: SignedIn, text: string): Promise<Suggestion[]> {
+  const { pool } = services;
+  const access = await services.access.of(person);
+  const { whole, beginning } = wordQuery({ text, prefix: true });
+  const terms = [...whole.map((w) => `'${w}'`), ...(beginning === null ? [] : [`'${beginning}':*`])].join(' & ');
+  // What a person typed is text, not a pattern.
+  const literal = text.trim().replace(/[\\%_]/g, (c) => `\\${c}`);
+  const [records, places, rules, batches, matters] = await Promise.all([
+    terms ? store.askRecords(pool, access.sets('discover'), terms) : [],
+    store.askPlaces(pool, literal),
+    store.askRules(pool, literal),
+    store.askBatches(pool, literal, access.sets('discover')),
+    hasRight(access.anywhere, 'hold') ? store.askMatters(pool, literal) : [],
+  ]);
+  return [
+    ...places
+      .filter((p) => hasRight(access.on(p.access_set_id).all, 'discover'))
+      .slice(0, 5)
+      .map((p) => ({ kind: 'place' as const, id: p.id, code: p.code, title: p.title, link: `/plan/${p.id}` })),
+    ...records.map((r) => ({ kind: 'record' as const, id: r.id, code: r.number, title: r.title, link: `/records/${r.id}` })),
+    ...rules.map((r) => ({ kind: 'rule' as const, id: r.id, code: r.code, title: r.title, link: `/schedule/${r.id}` })),
+    ...batches.map((b) => ({ kind: 'batch' as const, id: b.id, code: b.number, title: b.what, link: `/docket/${b.id}` })),
+    ...matters.map((m) => ({ kind: 'matter' as const, id: m.id, code: m.code, title: m.title, link: `/holds?matter=${m.id}` })),
+  ];
+}

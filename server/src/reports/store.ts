@@ -1,0 +1,95 @@
+import { row, rows, type Db } from '../db/index.js';
+
+/** Disposals of the coming months among a person's sets; what is overdue counts in the first month. */
+export function horizon(db: Db, sets: readonly number[], today: string, months: number) {
+  return rows<{ month: string; destroy: number; transfer: number; held: number }>(
+    db,
+    'report.horizon',
+    `select to_char(greatest(due_on, $2::date), 'YYYY-MM') as month,
+       (count(*) filter (where action = 'destroy' and hold_count = 0))::int as destroy,
+       (count(*) filter (where action = 'transfer' and hold_count = 0))::int as transfer,
+       (count(*) filter (where hold_count > 0))::int as held
+     from record
+     where coalesce(due_on, 'infinity'::date) < (date_trunc('month', $2::date) + make_interval(months => $3))::date
+       and state <> 'disposed' and access_set_id = any ($1::int[])
+     group by 1 order by 1`,
+    [sets, today, months],
+  );
+}
+
+export function nextLarge(db: Db, sets: readonly number[], today: string) {
+  return row<{ due_on: string; n: number }>(
+    db,
+    'report.nextLarge',
+    `select due_on, count(*)::int as n from record
+     where coalesce(due_on, 'infinity'::date) > $2::date and coalesce(due_on, 'infinity'::date) < ($2::date + interval '400 days')::date
+       and state <> 'disposed' and access_set_id = any ($1::int[])
+     group by due_on order by n desc, due_on limit 1`,
+    [sets, today],
+  );
+}
+
+export async function unscheduledCount(db: Db, sets: readonly number[]): Promise<{ records: number; series: number }> {
+  const found = await row<{ records: number; series: number }>(
+    db,
+    'report.unscheduled',
+    `select coalesce(sum(n), 0)::int as records, count(*)::int as series from (
+       select series_id, sum(unscheduled) as n from rack_now where access_set_id = any ($1::int[]) group by series_id having sum(unscheduled) > 0) s`,
+    [sets],
+  );
+  return found!;
+}
+
+export function askRecords(db: Db, sets: readonly number[], tsquery: string) {
+  return rows<{ id: string; number: string; title: string }>(
+    db,
+    'ask.records',
+    `select id, number, title from record r
+     where search @@ $2::tsquery and access_set_id = any ($1::int[]) and state <> 'disposed' limit 6`,
+    [sets, tsquery],
+  );
+}
+
+export function askPlaces(db: Db, text: string) {
+  return rows<{ id: string; code: string; title: string; access_set_id: number }>(
+    db,
+    'ask.places',
+    `select id, code, title, access_set_id from place
+     where kind <> 'repository' and (code ilike $1 || '%' or title ilike '%' || $1 || '%')
+     order by (code ilike $1 || '%') desc, kind <> 'folder' desc, code limit 12`,
+    [text],
+  );
+}
+
+export function askRules(db: Db, text: string) {
+  return rows<{ id: string; code: string; title: string }>(
+    db,
+    'ask.rules',
+    `select r.id, r.code, coalesce(v.definition->>'title', r.draft->>'title') as title
+     from rule r left join lateral (select definition from rule_version x where x.rule_id = r.id order by version desc limit 1) v on true
+     where r.code ilike '%' || $1 || '%' or coalesce(v.definition->>'title', r.draft->>'title') ilike '%' || $1 || '%'
+     order by r.code limit 5`,
+    [text],
+  );
+}
+
+export function askBatches(db: Db, text: string, sets: readonly number[]) {
+  return rows<{ id: string; number: string; what: string }>(
+    db,
+    'ask.batches',
+    `select b.id, b.number, b.what from batch b
+     where b.number ilike '%' || $1 || '%' and not exists (
+       select from batch_item i join record r on r.id = i.record_id where i.batch_id = b.id and r.access_set_id <> all ($2::int[]))
+     order by b.number desc limit 4`,
+    [text, sets],
+  );
+}
+
+export function askMatters(db: Db, text: string) {
+  return rows<{ id: string; code: string; title: string }>(
+    db,
+    'ask.matters',
+    `select id, code, title from matter where code ilike '%' || $1 || '%' or title ilike '%' || $1 || '%' order by code limit 4`,
+    [text],
+  );
+}

@@ -1,0 +1,209 @@
+import type { RuleDefinition, RuleLine, RulePage } from '@key-cellar/contract';
+import type pg from 'pg';
+import { uuidv7 } from 'uuidv7';
+import { withUnitOfWork, type UnitOfWork } from '../db/index.js';
+import type { Actor, SignedIn } from '../identity/index.js';
+import { addJob, type JobContext } from '../jobs/index.js';
+import { changedMeanwhile, notFound, Problem } from '../problem.js';
+import type { Services } from '../services.js';
+import { recompute } from './evaluation.js';
+import { loadRuleBook } from './ruleBook.js';
+import * as store from './store.js';
+
+/** Up to this many records are recomputed in the transaction that touches them; more become a job. */
+const inOneTransaction = 2000;
+const perStep = 2000;
+
+export async function listRules(services: Services, person: SignedIn): Promise<RuleLine[]> {
+  const { pool } = services;
+  const access = await services.access.of(person);
+  const [rules, versions, set, counts] = await Promise.all([
+    store.rules(pool),
+    store.allVersions(pool),
+    store.setOn(pool),
+    store.recordsByVersion(pool, access.sets('discover')),
+  ]);
+  const count = new Map(counts.map((c) => [c.rule_id, c.n]));
+  return rules.map((rule) => {
+    const own = versions.filter((v) => v.rule_id === rule.id);
+    const current = own.filter((v) => v.in_force_from <= person.today).at(-1) ?? own.at(-1);
+    return {
+      id: rule.id,
+      code: rule.code,
+      version: current?.version ?? null,
+      definition: current?.definition ?? rule.draft!,
+      inForceFrom: current?.in_force_from ?? null,
+      hasDraft: rule.draft !== null,
+      setOn: set.filter((s) => s.rule_id === rule.id).map((s) => ({ placeId: s.place_id, code: s.code, title: s.title })),
+      records: count.get(rule.id) ?? 0,
+    };
+  });
+}
+
+export async function rulePage(services: Services, person: SignedIn, id: string): Promise<RulePage> {
+  const { pool } = services;
+  const rule = await store.ruleById(pool, id);
+  if (!rule) throw notFound('This rule');
+  const [lines, versions] = await Promise.all([listRules(services, person), store.allVersions(pool)]);
+  const line = lines.find((l) => l.id === id)!;
+  return {
+    id: rule.id,
+    code: rule.code,
+    revision: rule.revision,
+    draft: rule.draft,
+    versions: versions
+      .filter((v) => v.rule_id === id)
+      .map((v) => ({
+        id: v.id,
+        version: v.version,
+        definition: v.definition,
+        inForceFrom: v.in_force_from,
+        takesOver: v.takes_over,
+        publishedBy: v.published_by,
+        publishedAt: v.published_at.toISOString(),
+      }))
+      .reverse(),
+    setOn: line.setOn,
+    records: line.records,
+  };
+}
+
+const subject = (rule: { id: string; code: string }) => ({ kind: 'rule', id: rule.id, name: rule.code });
+
+export async function makeRule(pool: pg.Pool, person: SignedIn, input: { code: string; definition: RuleDefinition }): Promise<string> {
+  return withUnitOfWork(pool, person, async (uow) => {
+    const rule = { id: uuidv7(), code: input.code, draft: input.definition };
+    await store.addRule(uow, rule);
+    await uow.enter({ act: 'began a rule', subject: subject(rule), after: input.definition });
+    return rule.id;
+  });
+}
+
+async function lockAtRevision(uow: UnitOfWork, id: string, revision: number): Promise<store.RuleRow> {
+  const rule = await store.lockRule(uow, id);
+  if (!rule) throw notFound('This rule');
+  if (rule.revision !== revision) throw changedMeanwhile();
+  return rule;
+}
+
+export async function saveDraft(
+  pool: pg.Pool,
+  person: SignedIn,
+  id: string,
+  input: { revision: number; definition: RuleDefinition },
+): Promise<number> {
+  return withUnitOfWork(pool, person, async (uow) => {
+    const rule = await lockAtRevision(uow, id, input.revision);
+    await uow.enter({ act: 'saved a rule draft', subject: subject(rule), before: rule.draft, after: input.definition });
+    return store.writeDraft(uow, id, input.definition);
+  });
+}
+
+export async function dropDraft(pool: pg.Pool, person: SignedIn, id: string, revision: number): Promise<void> {
+  await withUnitOfWork(pool, person, async (uow) => {
+    const rule = await lockAtRevision(uow, id, revision);
+    const versions = (await store.allVersions(uow)).filter((v) => v.rule_id === id);
+    if (versions.length === 0) {
+      throw new Problem(409, 'never-published', 'This rule was never published, so its draft is all there is of it.');
+    }
+    await uow.enter({ act: 'dropped a rule draft', subject: subject(rule), before: rule.draft });
+    await store.writeDraft(uow, id, null);
+  });
+}
+
+/** Publishes the draft as the next version and starts the recompute of all that the rule may govern. */
+export async function publish(
+  services: Services,
+  person: SignedIn,
+  id: string,
+  input: { revision: number; inForceFrom: string; takesOver: 'all' | 'laterClocks' },
+): Promise<{ version: number; jobId: string }> {
+  return withUnitOfWork(services.pool, person, async (uow) => {
+    const rule = await lockAtRevision(uow, id, input.revision);
+    if (!rule.draft) throw new Problem(409, 'no-draft', 'There is no draft to publish. Edit the rule first.');
+    const earlier = (await store.allVersions(uow)).filter((v) => v.rule_id === id);
+    const version = (earlier.at(-1)?.version ?? 0) + 1;
+    await store.addVersion(uow, {
+      id: uuidv7(),
+      ruleId: id,
+      version,
+      definition: rule.draft,
+      inForceFrom: input.inForceFrom,
+      takesOver: input.takesOver,
+      publishedBy: person.id,
+      at: uow.at,
+    });
+    await store.writeDraft(uow, id, null);
+    await uow.enter({
+      act: 'published a rule',
+      subject: subject(rule),
+      before: earlier.at(-1)?.definition ?? null,
+      after: { ...rule.draft, version, inForceFrom: input.inForceFrom, takesOver: input.takesOver },
+    });
+    const placeIds = (await store.placesOfRule(uow, id)).map((p) => p.place_id);
+    const jobId = await addJob(uow, services.jobs, {
+      kind: 'recompute',
+      subject: rule.code,
+      data: { placeIds },
+      total: await store.countUnder(uow, placeIds),
+    });
+    return { version, jobId };
+  });
+}
+
+/**
+ * Recomputes what lies under places after a change there: at once when little, as a job when much.
+ * Gives the number of records looked at.
+ */
+export async function recomputeUnder(services: Services, uow: UnitOfWork, placeIds: readonly string[], subjectName: string): Promise<number> {
+  const count = await store.countUnder(uow, placeIds);
+  if (count > inOneTransaction) {
+    await addJob(uow, services.jobs, { kind: 'recompute', subject: subjectName, data: { placeIds }, total: count });
+    return count;
+  }
+  const ids = await store.idsUnder(uow, placeIds, null, inOneTransaction);
+  // This transaction may have changed the rules itself, so it reads them through its own eyes.
+  await recompute(uow, ids, await loadRuleBook(uow), uow.actor.today);
+  return count;
+}
+
+/** The job behind a large recompute: one transaction for each step, a cursor that survives a crash. */
+export async function runRecompute(services: Services, job: JobContext, actor: Actor): Promise<string> {
+  const { placeIds } = job.data as { placeIds: string[] };
+  let changed = 0;
+  let looked = 0;
+  for (let cursor = job.cursor; ; ) {
+    const ids = await store.idsUnder(services.pool, placeIds, cursor, perStep);
+    if (ids.length === 0) break;
+    changed += await withUnitOfWork(services.pool, actor, async (uow) => {
+      const n = await recompute(uow, ids, await services.rules.current(uow), actor.today);
+      await job.advance(uow, ids.length, ids.at(-1)!);
+      await uow.enter({
+        act: 'recomputed due dates',
+        subject: { kind: 'rule', id: null, name: job.subject },
+        after: { looked: ids.length, changed: n, upTo: ids.at(-1) },
+      });
+      return n;
+    });
+    looked += ids.length;
+    cursor = ids.at(-1)!;
+  }
+  return `${changed} of ${looked} records got another date or rule.`;
+}
+
+export async function setRule(services: Services, person: SignedIn, place: { id: string; code: string; title: string }, ruleId: string, set: boolean): Promise<number> {
+  return withUnitOfWork(services.pool, person, async (uow) => {
+    const rule = await store.ruleById(uow, ruleId);
+    if (!rule) throw notFound('This rule');
+    const touched = set ? await store.addPlaceRule(uow, place.id, ruleId) : await store.removePlaceRule(uow, place.id, ruleId);
+    if (touched === 0) {
+      throw new Problem(409, 'nothing-to-do', set ? `Rule ${rule.code} is set here already.` : `Rule ${rule.code} is not set here.`);
+    }
+    await uow.enter({
+      act: set ? 'set a rule' : 'took a rule off',
+      subject: { kind: 'place', id: place.id, name: `${place.code} ${place.title}` },
+      after: { rule: rule.code },
+    });
+    return recomputeUnder(services, uow, [place.id], rule.code);
+  });
+}
