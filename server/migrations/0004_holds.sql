@@ -21,7 +21,7 @@ create table hold (
   matter_id uuid not null references matter,
   name text not null,
   reason text not null,
-  freeze boolean not null default false,
+  freezes boolean not null default false,
   state text not null check (state in ('open', 'released')),
   criteria jsonb,
   -- The criteria as SQL over "record r" with parameters in $2 (jsonb array); evaluated with the writer's own rights.
@@ -71,7 +71,7 @@ create function place_cover(p_hold uuid, p_records uuid[], p_because text)
 declare
   v_freeze integer;
 begin
-  select h.freeze::integer into v_freeze from hold h where h.id = p_hold and h.state = 'open' for share;
+  select h.freezes::integer into v_freeze from hold h where h.id = p_hold and h.state = 'open' for share;
   if not found then
     raise exception 'Hold % is not open', p_hold using errcode = 'KC004';
   end if;
@@ -111,7 +111,7 @@ begin
   if coalesce(trim(p_reason), '') = '' then
     raise exception 'Letting a record out of a hold needs a reason' using errcode = 'KC004';
   end if;
-  select h.freeze::integer into v_freeze from hold h where h.id = p_hold;
+  select h.freezes::integer into v_freeze from hold h where h.id = p_hold;
   perform from record r where r.id = any (p_records) order by r.id for update;
   with freed as (
     update hold_cover c set released_at = repository_now(), released_by = p_by, release_reason = p_reason
@@ -132,8 +132,8 @@ begin
   if tg_op = 'DELETE' then
     raise exception 'A hold is released, never deleted' using errcode = 'KC001';
   end if;
-  if old.state = 'released' or (new.matter_id, new.freeze, new.criteria, new.scope_sql, new.scope_params, new.placed_by, new.placed_at)
-    is distinct from (old.matter_id, old.freeze, old.criteria, old.scope_sql, old.scope_params, old.placed_by, old.placed_at) then
+  if old.state = 'released' or (new.matter_id, new.freezes, new.criteria, new.scope_sql, new.scope_params, new.placed_by, new.placed_at)
+    is distinct from (old.matter_id, old.freezes, old.criteria, old.scope_sql, old.scope_params, old.placed_by, old.placed_at) then
     raise exception 'A placed hold never changes' using errcode = 'KC001';
   end if;
   if new.state = 'released' then

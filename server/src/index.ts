@@ -1,6 +1,13 @@
+/** What the demo, the benchmarks and the tests build on. */
 export { appUrlFor, readConfig, type Config } from './config.js';
-export { migrate, openPool, withUnitOfWork, row, rows, run, type UnitOfWork } from './db/index.js';
+export { entryBody, migrate, openPool, row, rows, run, withUnitOfWork, type Act, type UnitOfWork } from './db/index.js';
 export { addPrincipal, hashPassword, programActor, readSettings, writeSetting, type Actor, type SignedIn } from './identity/index.js';
-export { getOrMakeSet, placeGrant } from './access/index.js';
+export { accessBooks, getOrMakeSet, placeGrant } from './access/index.js';
+export { loadRuleBook, recompute } from './schedule/index.js';
+export { recordWords, writeContent } from './records/index.js';
+export { receive } from './receiving/index.js';
+export { acknowledge, makeMatter, placeHold, remind } from './holds/index.js';
+export { announce, answer, decide, dueGroups, execute, object, propose, sweep } from './docket/index.js';
+export { sealOnce, verifyLedger } from './ledger/index.js';
 export { startServer, startServices, type Running } from './start.js';
 export type { Services } from './services.js';

@@ -26,11 +26,9 @@ export async function startServices(config: Config, log: Logger = pino({ level: 
   const pool = openPool(config.appUrl, connections);
   const uploadPool = openPool(config.appUrl, uploadConnections);
   let stopping = false;
-  let offsetDays = (await readSettings(pool)).offsetDays;
 
-  const now = (): Date => new Date(Date.now() + offsetDays * 86_400_000);
   const jobs = await openJobs(config.appUrl, pool, log);
-  const sealer = startSealer(pool, log, now, sealEveryMs);
+  const sealer = startSealer(pool, log, sealEveryMs);
   const services: Services = {
     config,
     log,
@@ -49,11 +47,8 @@ export async function startServices(config: Config, log: Logger = pino({ level: 
   });
 
   const housekeeping = setInterval(() => {
-    readSettings(pool)
-      .then((settings) => {
-        offsetDays = settings.offsetDays;
-        return pool.query('select fold_rack()');
-      })
+    pool
+      .query('select fold_rack()')
       .catch((error: unknown) => log.warn({ err: error }, 'housekeeping failed; it is tried again'));
   }, foldEveryMs);
 
@@ -65,7 +60,7 @@ export async function startServices(config: Config, log: Logger = pino({ level: 
       await jobs.stop();
       await sealer.stop();
       // A last seal, so that what was done before the stop is provable from the first moment of the next start.
-      await sealOnce(pool, now).catch((error: unknown) => log.warn({ err: error }, 'last seal failed'));
+      await sealOnce(pool).catch((error: unknown) => log.warn({ err: error }, 'last seal failed'));
       await Promise.all([pool.end(), uploadPool.end()]);
     },
   };

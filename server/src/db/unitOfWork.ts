@@ -35,7 +35,8 @@ const begin: Record<Gate, string> = {
   none: 'begin',
 };
 
-function entryBody(actor: Actor, at: string, act: Act): string {
+/** The text of an entry, as it is hashed: canonical JSON (RFC 8785). */
+export function entryBody(actor: Actor, at: string, act: Act): string {
   return canonicalJson({
     v: 1,
     at,

@@ -54,8 +54,8 @@ export async function certificatePdf(content: CertificateContent, fontsDir: stri
   const [regularBytes, boldBytes] = await Promise.all(
     ['AtkinsonHyperlegibleNext-Regular.ttf', 'AtkinsonHyperlegibleNext-Bold.ttf'].map((name) => readFile(join(fontsDir, name))),
   );
-  const regular = await pdf.embedFont(regularBytes!, { subset: true });
-  const bold = await pdf.embedFont(boldBytes!, { subset: true });
+  const regular = await pdf.embedFont(regularBytes!, { subset: false });
+  const bold = await pdf.embedFont(boldBytes!, { subset: false });
   pdf.setTitle(`Certificate of destruction ${content.number}`);
   pdf.setAuthor(content.repository);
   pdf.setProducer('Key Cellar');

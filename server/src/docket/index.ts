@@ -1,3 +1,3 @@
-export { runExecution } from './execution.js';
+export { execute, runExecution } from './execution.js';
 export { docketRoutes } from './routes.js';
-export { dueGroups, listBatches, sweep, vintageWords } from './service.js';
+export { announce, answer, decide, dueGroups, listBatches, object, propose, sweep, vintageWords } from './service.js';

@@ -134,10 +134,10 @@ const batchSelect = `select b.id, b.number, b.action, b.what, b.state, b.approva
     c.id as certificate_id, c.number as certificate_number
   from batch b join principal p on p.id = b.proposed_by left join certificate c on c.batch_id = b.id
   cross join lateral (
-    select count(*)::int as count, count(*) filter (where outcome = 'disposed')::int as disposed,
-      count(*) filter (where outcome in ('blocked', 'dropped', 'objected', 'deferred'))::int as refused,
-      count(*) filter (where outcome = 'task')::int as tasks,
-      count(*) filter (where outcome = 'open' and r.hold_count > 0)::int as held,
+    select count(*)::int as count, count(*) filter (where x.outcome = 'disposed')::int as disposed,
+      count(*) filter (where x.outcome in ('blocked', 'dropped', 'objected', 'deferred'))::int as refused,
+      count(*) filter (where x.outcome = 'task')::int as tasks,
+      count(*) filter (where x.outcome = 'open' and r.hold_count > 0)::int as held,
       array_agg(distinct r.access_set_id) as sets
     from batch_item x join record r on r.id = x.record_id where x.batch_id = b.id) i`;
 

@@ -1,3 +1,3 @@
 export { holdsRoutes } from './routes.js';
-export { placeHold } from './service.js';
+export { acknowledge, makeMatter, placeHold, remind } from './service.js';
 export { openNotices, unacknowledged } from './store.js';

@@ -46,7 +46,7 @@ export interface HoldRow extends Record<string, unknown> {
   unacknowledged: number;
 }
 
-const holdColumns = `h.id, h.matter_id, h.name, h.reason, h.freeze, h.state, h.criteria, p.name as placed_by,
+const holdColumns = `h.id, h.matter_id, h.name, h.reason, h.freezes as freeze, h.state, h.criteria, p.name as placed_by,
   repository_date(h.placed_at) as placed_on, repository_date(h.released_at) as released_on, h.release_reason,
   (select count(*) from hold_cover c where c.hold_id = h.id and c.released_at is null)::int as covers,
   (select count(*) from custodian k where k.hold_id = h.id and k.acknowledged_at is null)::int as unacknowledged`;
@@ -72,7 +72,7 @@ export async function addHold(
   await run(
     db,
     'hold.add',
-    `insert into hold (id, matter_id, name, reason, freeze, state, criteria, scope_sql, scope_params, placed_by, placed_at)
+    `insert into hold (id, matter_id, name, reason, freezes, state, criteria, scope_sql, scope_params, placed_by, placed_at)
      values ($1, $2, $3, $4, $5, 'open', $6, $7, $8, $9, $10)`,
     [
       h.id,

@@ -31,7 +31,7 @@ async function signingKey(client: pg.PoolClient): Promise<{ id: string; privateK
  * Extends the tree by what was committed since, and signs a tree head when it grew.
  * Returns the new size, or null when another app server is sealing.
  */
-export async function sealOnce(pool: pg.Pool, now: () => Date): Promise<{ size: number; added: number } | null> {
+export async function sealOnce(pool: pg.Pool): Promise<{ size: number; added: number } | null> {
   const client = await pool.connect();
   let broken = false;
   try {
@@ -62,7 +62,7 @@ export async function sealOnce(pool: pg.Pool, now: () => Date): Promise<{ size: 
     }
     await store.addToTiles(client, collector.tiles());
     const key = await signingKey(client);
-    const signedAt = now().toISOString();
+    const signedAt = await store.nowText(client);
     const root = frontier.root();
     const text = headText({ size: frontier.size, root: Buffer.from(root).toString('hex'), signedAt, keyId: key.id });
     const signature = sign(null, Buffer.from(text), createPrivateKey(key.privateKey));
@@ -87,11 +87,11 @@ export interface Sealer {
   stop(): Promise<void>;
 }
 
-export function startSealer(pool: pg.Pool, log: Logger, now: () => Date, everyMs: number): Sealer {
+export function startSealer(pool: pg.Pool, log: Logger, everyMs: number): Sealer {
   let running: Promise<number> | null = null;
   const sealAll = async (): Promise<number> => {
     for (;;) {
-      const result = await sealOnce(pool, now);
+      const result = await sealOnce(pool);
       if (!result || result.added < perSeal) return result?.size ?? 0;
     }
   };

@@ -81,6 +81,16 @@ export interface HeadRow extends Record<string, unknown> {
 
 const headColumns = `size, root, signed_at, to_char(signed_at at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"') as signed_text, key_id, signature`;
 
+/** The repository's instant, to the millisecond, as it is signed. */
+export async function nowText(db: Db): Promise<string> {
+  const found = await row<{ at: string }>(
+    db,
+    'head.now',
+    `select to_char(repository_now() at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"') as at`,
+  );
+  return found!.at;
+}
+
 export async function addHead(
   db: Db,
   head: { size: number; root: Uint8Array; signedAt: string; keyId: string; signature: Uint8Array },

@@ -1,0 +1,629 @@
+import { createHash } from 'node:crypto';
+import { civilDate, dateInZone } from '@key-cellar/core/calendar';
+import type { RuleDefinition } from '@key-cellar/contract';
+import type { Criteria } from '@key-cellar/core/criteria';
+import {
+  acknowledge,
+  addPrincipal,
+  answer,
+  decide,
+  dueGroups,
+  entryBody,
+  execute,
+  getOrMakeSet,
+  hashPassword,
+  loadRuleBook,
+  makeMatter,
+  object,
+  placeGrant,
+  placeHold,
+  programActor,
+  propose,
+  receive,
+  recompute,
+  recordWords,
+  remind,
+  row,
+  rows,
+  run,
+  startServices,
+  sweep,
+  withUnitOfWork,
+  writeSetting,
+  type Act,
+  type Config,
+  type Services,
+  type SignedIn,
+  type UnitOfWork,
+} from '@key-cellar/server';
+import { richKinds, sampleFile, textFile, type SampleFile, type Subject } from './files/index.js';
+import { demoPassword, groups, people, type GroupCode } from './people.js';
+import { functions, recordTypes } from './plan.js';
+import { seeded, type Random } from './random.js';
+import { containers, demoToday, makeRecords, type DemoFolder, type DemoRecord } from './records.js';
+import { rules, type DemoRule } from './rules.js';
+
+const timeZone = 'Europe/Dublin';
+const begin = '1998-01-01';
+
+interface Loaded {
+  readonly services: Services;
+  readonly personId: ReadonlyMap<string, string>;
+  readonly groupId: ReadonlyMap<GroupCode, string>;
+  readonly placeId: ReadonlyMap<string, string>;
+  readonly rootId: string;
+}
+
+/** Sets the repository's clock so that it is this day there now. */
+async function setClock(services: Services, today: string): Promise<void> {
+  const offsetDays = civilDate(today) - dateInZone(Date.now(), timeZone);
+  await run(
+    services.pool,
+    'demo.clock',
+    `insert into setting (name, value) values ('clock', $1) on conflict (name) do update set value = excluded.value`,
+    [JSON.stringify({ demo: true, offsetDays })],
+  );
+}
+
+/** A person as if signed in on a day. */
+async function as(loaded: Loaded, login: string, today: string): Promise<SignedIn> {
+  const demo = people.find((p) => p.login === login)!;
+  const epoch = await row<{ value: number }>(loaded.services.pool, 'demo.epoch', `select value from epoch where name = 'access'`);
+  return {
+    id: loaded.personId.get(login)!,
+    name: demo.name,
+    login,
+    from: 'demo',
+    today,
+    clearance: { level: demo.clearance, caveats: demo.caveats },
+    accessEpoch: epoch!.value,
+    demo: true,
+    repository: 'Marrowick Harbour Authority',
+    timeZone,
+    sessionHash: Buffer.alloc(0),
+  };
+}
+
+async function addPeople(uow: UnitOfWork): Promise<{ personId: Map<string, string>; groupId: Map<GroupCode, string> }> {
+  const random = seeded(1);
+  const personId = new Map<string, string>();
+  const groupId = new Map<GroupCode, string>();
+  for (const [code, name] of Object.entries(groups) as [GroupCode, string][]) {
+    const id = random.id();
+    groupId.set(code, id);
+    await addPrincipal(uow, { id, kind: 'group', name });
+  }
+  for (const p of people) {
+    const id = random.id();
+    personId.set(p.login, id);
+    await addPrincipal(uow, {
+      id,
+      kind: 'person',
+      name: p.name,
+      login: p.login,
+      passwordHash: await hashPassword(demoPassword),
+      email: `${p.login}@marrowick.example`,
+      clearanceLevel: p.clearance,
+      caveats: [...p.caveats],
+      active: p.active ?? true,
+    });
+    for (const group of p.groups) {
+      await run(uow, 'demo.membership', 'insert into membership (member_id, group_id) values ($1, $2)', [id, groupId.get(group as GroupCode)]);
+    }
+  }
+  return { personId, groupId };
+}
+
+/** Inquiry files are confidential; what people work with daily freezes in all parts, agreements declare themselves. */
+const markings: Readonly<Record<string, { level: number; caveats: string[] }>> = {
+  'SAF-01': { level: 2, caveats: ['inquiry'] },
+  'PEO-05': { level: 2, caveats: ['people'] },
+};
+
+async function addPlaces(uow: UnitOfWork, folders: readonly DemoFolder[]): Promise<{ placeId: Map<string, string>; rootId: string }> {
+  const random = seeded(2);
+  const rootId = random.id();
+  const placeId = new Map<string, string>();
+  const ancestorsOf = new Map<string, string[]>();
+  const setFor = async (code: string): Promise<number> => {
+    const marking = markings[code] ?? { level: 0, caveats: [] };
+    return getOrMakeSet(uow, { anchorPlace: rootId, recordId: null, ...marking });
+  };
+  const add = async (
+    id: string, kind: string, parent: string | null, code: string, title: string, position: number,
+    more: { openedOn?: string; closedOn?: string | null; jurisdictions?: readonly string[]; setCode?: string; declareOn?: string; standAlone?: boolean } = {},
+  ): Promise<void> => {
+    const ancestors = [...(parent ? ancestorsOf.get(parent)! : []), id];
+    ancestorsOf.set(id, ancestors);
+    const marking = markings[more.setCode ?? code] ?? { level: 0, caveats: [] };
+    await run(
+      uow,
+      'demo.place',
+      `insert into place (id, kind, parent_id, ancestors, code, title, position, access_set_id, opened_on, closed_on, jurisdictions, declare_on, stand_alone, marking_level, marking_caveats)
+       values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15)`,
+      [id, kind, parent, ancestors, code, title, position, await setFor(more.setCode ?? code), more.openedOn ?? begin, more.closedOn ?? null,
+        more.jurisdictions ?? [], more.declareOn ?? null, more.standAlone ?? false, marking.level, marking.caveats],
+    );
+  }; // prettier-ignore
+  await add(rootId, 'repository', null, 'ALL', 'Marrowick Harbour Authority', 0);
+  for (const [i, fn] of functions.entries()) {
+    const fnId = random.id();
+    placeId.set(fn.code, fnId);
+    await add(fnId, 'function', rootId, fn.code, fn.title, i, { standAlone: fn.code === 'PEO' });
+    for (const [j, activity] of fn.activities.entries()) {
+      const activityId = random.id();
+      placeId.set(activity.code, activityId);
+      await add(activityId, 'activity', fnId, activity.code, activity.title, j);
+      for (const [k, series] of activity.series.entries()) {
+        const seriesId = random.id();
+        placeId.set(series.code, seriesId);
+        await add(seriesId, 'series', activityId, series.code, series.title, k, { declareOn: series.code === 'GOV-05' ? 'filing' : undefined });
+        for (const [l, folder] of folders.filter((f) => f.seriesCode === series.code).entries()) {
+          await add(folder.id, 'folder', seriesId, folder.code, folder.title, l, { ...folder, setCode: series.code });
+        }
+      }
+    }
+  }
+  return { placeId, rootId };
+}
+
+async function addGrants(uow: UnitOfWork, loaded: Omit<Loaded, 'services'>): Promise<void> {
+  const { groupId, personId, placeId, rootId } = loaded;
+  const grants: [string, string, string, string, { until?: string }?][] = [
+    [groupId.get('keepers')!, rootId, 'keeper', 'records office'],
+    [personId.get('ines')!, rootId, 'administrator', 'records manager'],
+    [groupId.get('counsel')!, rootId, 'counsel', 'counsel of the Authority'],
+    [personId.get('odile')!, rootId, 'auditor', 'audit plan 2026'],
+    [groupId.get('staff')!, rootId, 'reader', 'everybody reads what is not set apart'],
+    [personId.get('dario')!, rootId, 'approver', 'approves disposals'],
+    [personId.get('dario')!, placeId.get('HAR')!, 'editor', 'harbour master'],
+    [personId.get('dario')!, placeId.get('SAF')!, 'editor', 'harbour master'],
+    [groupId.get('pilots')!, placeId.get('PIL')!, 'editor', 'pilotage'],
+    [personId.get('lune')!, placeId.get('PIL')!, 'steward', 'head of pilotage'],
+    [groupId.get('works')!, placeId.get('BER')!, 'editor', 'works'],
+    [groupId.get('works')!, placeId.get('DRG')!, 'editor', 'works'],
+    [groupId.get('works')!, placeId.get('ENV')!, 'editor', 'works'],
+    [groupId.get('finance')!, placeId.get('FIN')!, 'editor', 'finance'],
+    [groupId.get('people')!, placeId.get('PEO')!, 'editor', 'people and pay'],
+    [groupId.get('keepers')!, placeId.get('PEO')!, 'keeper', 'records office'],
+    [personId.get('sunniva')!, placeId.get('HAR')!, 'depositor', 'gate papers'],
+    [personId.get('petra')!, placeId.get('FIN-02')!, 'borrower', 'works audit', { until: '2026-09-17' }],
+  ];
+  for (const [principalId, place, profile, reason, more] of grants) {
+    await placeGrant(uow, { principalId, placeId: place, profile, reason, ...more });
+  }
+}
+
+function versionsOf(rule: DemoRule): { definition: RuleDefinition; inForceFrom: string; takesOver: 'all' | 'laterClocks' }[] {
+  return [
+    ...(rule.before ?? []).map((b) => ({
+      definition: { ...rule.definition, ...b.definition },
+      inForceFrom: b.inForceFrom,
+      takesOver: b.takesOver ?? ('all' as const),
+    })),
+    { definition: rule.definition, inForceFrom: rule.inForceFrom ?? '2003-01-01', takesOver: rule.takesOver ?? 'all' },
+  ];
+}
+
+async function addSchedule(uow: UnitOfWork, ines: string, placeId: ReadonlyMap<string, string>): Promise<void> {
+  const random = seeded(3);
+  for (const [code, type] of Object.entries(recordTypes)) {
+    await run(uow, 'demo.type', 'insert into record_type (code, title, facts) values ($1, $2, $3)', [code, type.title, JSON.stringify(type.facts)]);
+  }
+  for (const rule of rules) {
+    const ruleId = random.id();
+    await run(uow, 'demo.rule', 'insert into rule (id, code, draft) values ($1, $2, $3)', [
+      ruleId,
+      rule.code,
+      rule.draft ? JSON.stringify({ ...rule.definition, ...rule.draft }) : null,
+    ]);
+    for (const [i, version] of versionsOf(rule).entries()) {
+      await run(
+        uow,
+        'demo.ruleVersion',
+        `insert into rule_version (id, rule_id, version, definition, in_force_from, takes_over, published_by, published_at) values ($1, $2, $3, $4, $5, $6, $7, $8)`,
+        [random.id(), ruleId, i + 1, JSON.stringify(version.definition), version.inForceFrom, version.takesOver, ines, `${version.inForceFrom}T09:00:00Z`],
+      );
+    }
+    for (const series of functions.flatMap((f) => f.activities.flatMap((a) => a.series))) {
+      if (series.rules.includes(rule.code)) {
+        await run(uow, 'demo.placeRule', 'insert into place_rule (place_id, rule_id) values ($1, $2)', [placeId.get(series.code), ruleId]);
+      }
+    }
+  }
+}
+
+async function addEvents(uow: UnitOfWork, folders: readonly DemoFolder[], by: string): Promise<void> {
+  const random = seeded(4);
+  for (const folder of folders) {
+    for (const event of folder.events) {
+      await run(
+        uow,
+        'demo.event',
+        'insert into event (id, type, happened_on, place_id, recorded_by, recorded_at) values ($1, $2, $3, $4, $5, $6)',
+        [random.id(), event.type, event.on, folder.id, by, `${event.on}T10:00:00Z`],
+      );
+    }
+  }
+}
+
+interface WithFile {
+  readonly record: DemoRecord;
+  readonly file: SampleFile;
+  readonly contentId: string;
+  readonly no: number;
+}
+
+function subjectOf(record: DemoRecord): Subject {
+  const owner = people.find((p) => p.login === record.owner)!;
+  return { title: record.title, number: record.number, type: record.type, createdOn: record.createdOn, facts: record.facts, author: owner.name };
+}
+
+/** About sixty records have files of every kind, the others a text of their own; some have several versions. */
+async function makeFiles(records: readonly DemoRecord[]): Promise<WithFile[]> {
+  const ids = seeded(5);
+  const electronic = records.filter((r) => !r.physical);
+  const every = Math.floor(electronic.length / 56);
+  const making: Promise<WithFile>[] = [];
+  let rich = 0;
+  for (const [i, record] of electronic.entries()) {
+    // Each file has its own seed, so that they can be made side by side.
+    const make = (no: number, file: (random: Random) => SampleFile | Promise<SampleFile>): void => {
+      const contentId = ids.id();
+      making.push(Promise.resolve(file(seeded(i * 10 + no))).then((made) => ({ record, file: made, contentId, no })));
+    };
+    const isRich = i % every === 7 || (record.seriesCode === 'PIL-03' && record.folder?.code === 'Q-19');
+    if (!isRich) {
+      make(1, (random) => textFile(subjectOf(record), random));
+      continue;
+    }
+    const kind = record.seriesCode === 'PIL-03' ? 'pdf' : richKinds[rich % richKinds.length]!;
+    rich += 1;
+    make(1, (random) => sampleFile(kind, subjectOf(record), random));
+    if (rich % 5 === 0) make(2, (random) => sampleFile(kind, subjectOf(record), random));
+  }
+  return Promise.all(making);
+}
+
+const perInsert = 400;
+
+async function inParts<T>(items: readonly T[], work: (part: T[]) => Promise<unknown>): Promise<void> {
+  for (let i = 0; i < items.length; i += perInsert) await work(items.slice(i, i + perInsert));
+}
+
+async function addRecords(uow: UnitOfWork, loaded: Omit<Loaded, 'services'>, records: readonly DemoRecord[], files: readonly WithFile[]): Promise<void> {
+  const { placeId, personId } = loaded;
+  const containerIds = containers.map((_, i) => `00000000-0000-8000-a000-0000000c${String(i).padStart(4, '0')}`);
+  for (const [i, c] of containers.entries()) {
+    await run(uow, 'demo.container', 'insert into container (id, code, title, home, location) values ($1, $2, $3, $4, $4)', [containerIds[i], c.code, c.title, c.place]);
+  }
+  const places = await rows<{ id: string; ancestors: string[]; access_set_id: number }>(uow, 'demo.places', 'select id, ancestors, access_set_id from place');
+  const placeById = new Map(places.map((p) => [p.id, p]));
+  const newest = new Map<string, WithFile>();
+  for (const f of files) newest.set(f.record.id, f);
+  await inParts(records, (part) =>
+    run(
+      uow,
+      'demo.records',
+      `insert into record (id, number, title, medium, record_type, place_id, series_id, places, created_on, received_on, filed_on, modified_on,
+         superseded_on, facts, gaps, search, access_set_id, owner_id, deposited_by, container_id, jurisdictions, version_no, size, media_type, last_used_on)
+       select id, number, title, medium, record_type, place_id, series_id, string_to_array(places, ' ')::uuid[], created_on, filed_on, filed_on, filed_on,
+         superseded_on, facts::jsonb, gaps, array_to_tsvector(string_to_array(words, ' ')), access_set_id, owner_id, owner_id, container_id,
+         case when jurisdictions = '' then '{}' else string_to_array(jurisdictions, ' ') end, version_no, size, media_type, filed_on
+       from unnest($1::uuid[], $2::text[], $3::text[], $4::text[], $5::text[], $6::uuid[], $7::uuid[], $8::text[], $9::date[], $10::date[],
+         $11::date[], $12::text[], $13::smallint[], $14::text[], $15::int[], $16::uuid[], $17::uuid[], $18::text[], $19::int[], $20::bigint[], $21::text[])
+       as r (id, number, title, medium, record_type, place_id, series_id, places, created_on, filed_on, superseded_on, facts, gaps, words,
+         access_set_id, owner_id, container_id, jurisdictions, version_no, size, media_type)`,
+      ((): unknown[] => {
+        const seriesOf = (r: DemoRecord): string => placeId.get(r.seriesCode)!;
+        const at = (r: DemoRecord) => placeById.get(r.folder?.id ?? seriesOf(r))!;
+        return [
+          part.map((r) => r.id),
+          part.map((r) => r.number),
+          part.map((r) => r.title),
+          part.map((r) => (r.physical ? 'physical' : 'electronic')),
+          part.map((r) => r.type),
+          part.map((r) => at(r).id),
+          part.map(seriesOf),
+          part.map((r) => at(r).ancestors.join(' ')),
+          part.map((r) => r.createdOn),
+          part.map((r) => r.filedOn),
+          part.map((r) => r.supersededOn),
+          part.map((r) => JSON.stringify(r.facts)),
+          part.map((r) => r.gaps),
+          part.map((r) => recordWords(r.title, r.number, r.facts).join(' ')),
+          part.map((r) => at(r).access_set_id),
+          part.map((r) => personId.get(r.owner)),
+          part.map((r) => (r.container === null ? null : containerIds[r.container])),
+          part.map((r) => r.jurisdictions.join(' ')),
+          part.map((r) => newest.get(r.id)?.no ?? 0),
+          part.map((r) => newest.get(r.id)?.file.bytes.length ?? 0),
+          part.map((r) => newest.get(r.id)?.file.mediaType ?? null),
+        ];
+      })(),
+    ),
+  );
+  await run(
+    uow,
+    'demo.counters',
+    `insert into number_counter (series_id, year, last)
+     select series_id, split_part(number, '/', 2)::int, max(split_part(number, '/', 3)::int) from record group by 1, 2`,
+  );
+  await inParts(files, async (part) => {
+    await run(uow, 'demo.content', 'insert into content (id) select unnest($1::uuid[])', [part.map((f) => f.contentId)]);
+    await run(uow, 'demo.chunks', 'insert into content_chunk (content_id, seq, bytes) select id, 0, bytes from unnest($1::uuid[], $2::bytea[]) as c (id, bytes)', [
+      part.map((f) => f.contentId),
+      part.map((f) => f.file.bytes),
+    ]);
+    await run(
+      uow,
+      'demo.contentDone',
+      `update content c set sha256 = f.sha256, size = f.size, media_type = f.media_type
+       from unnest($1::uuid[], $2::bytea[], $3::bigint[], $4::text[]) as f (id, sha256, size, media_type) where c.id = f.id`,
+      [
+        part.map((f) => f.contentId),
+        part.map((f) => createHash('sha256').update(f.file.bytes).digest()),
+        part.map((f) => f.file.bytes.length),
+        part.map((f) => f.file.mediaType),
+      ],
+    );
+    await run(
+      uow,
+      'demo.versions',
+      `insert into version (record_id, no, content_id, file_name, made_by, made_at)
+       select * from unnest($1::uuid[], $2::int[], $3::uuid[], $4::text[], $5::uuid[], $6::timestamptz[])`,
+      [
+        part.map((f) => f.record.id),
+        part.map((f) => f.no),
+        part.map((f) => f.contentId),
+        part.map((f) => `${f.record.title.replace(/[^\p{L}\p{N}]+/gu, ' ').trim().slice(0, 60)}.${f.file.ending}`),
+        part.map((f) => personId.get(f.record.owner)),
+        part.map((f) => `${f.record.filedOn}T1${f.no}:00:00Z`),
+      ],
+    );
+  });
+  await inParts(
+    records.filter((r) => r.declaredOn !== null),
+    (part) =>
+      run(
+        uow,
+        'demo.declare',
+        `update record r set state = 'declared', declared_on = d.on_, frozen = p.frozen_when_declared
+         from unnest($1::uuid[], $2::date[]) as d (id, on_), place p where r.id = d.id and p.id = r.place_id`,
+        [part.map((r) => r.id), part.map((r) => r.declaredOn)],
+      ),
+  );
+}
+
+/** The trail of the years before the demo begins, as it would have been written. */
+async function addHistory(uow: UnitOfWork, loaded: Omit<Loaded, 'services'>, records: readonly DemoRecord[], files: readonly WithFile[]): Promise<void> {
+  const shas = new Map(files.map((f) => [f.record.id, f]));
+  const history: { at: string; login: string; act: Act }[] = [];
+  for (const r of records) {
+    const subject = { kind: 'record', id: r.id, name: `${r.number} ${r.title}` };
+    const file = shas.get(r.id);
+    history.push({
+      at: `${r.filedOn}T09:30:00.000000Z`,
+      login: r.owner,
+      act: {
+        act: r.physical ? 'described a physical item' : 'filed',
+        subject,
+        after: {
+          place: r.seriesCode,
+          recordType: r.type,
+          createdOn: r.createdOn,
+          facts: r.facts,
+          ...(file ? { sha256: createHash('sha256').update(file.file.bytes).digest('hex') } : {}),
+        },
+      },
+    });
+    if (r.declaredOn) {
+      history.push({ at: `${r.declaredOn}T16:00:00.000000Z`, login: 'ines', act: { act: 'declared', subject, after: { state: 'declared', on: r.declaredOn } } });
+    }
+  }
+  history.sort((a, b) => (a.at < b.at ? -1 : a.at > b.at ? 1 : 0));
+  await inParts(history, (part) =>
+    run(
+      uow,
+      'demo.history',
+      `insert into ledger_entry (at, actor_id, act, subject_kind, subject_id, body)
+       select * from unnest($1::timestamptz[], $2::uuid[], $3::text[], $4::text[], $5::uuid[], $6::text[])`,
+      [
+        part.map((h) => h.at),
+        part.map((h) => loaded.personId.get(h.login)),
+        part.map((h) => h.act.act),
+        part.map((h) => h.act.subject.kind),
+        part.map((h) => h.act.subject.id),
+        part.map((h) => {
+          const person = people.find((p) => p.login === h.login)!;
+          return entryBody({ id: loaded.personId.get(h.login)!, name: person.name, from: 'demo', today: h.at.slice(0, 10) }, h.at, h.act);
+        }),
+      ],
+    ),
+  );
+}
+
+const ottoline: Criteria = {
+  op: 'and',
+  of: [
+    { op: 'words', text: 'Ottoline' },
+    { op: 'between', field: 'created', from: '2016-01-01' },
+  ],
+};
+
+async function proposeSeries(loaded: Loaded, login: string, today: string, seriesCode: string, announceIt: boolean, medium = 'electronic'): Promise<string> {
+  const person = await as(loaded, login, today);
+  const group = (await dueGroups(loaded.services, person)).find((g) => g.seriesCode === seriesCode && g.medium === medium && g.mayPropose);
+  if (!group) throw new Error(`Nothing of ${seriesCode} is due on ${today}`);
+  const { id } = await propose(loaded.services, person, { groupKey: group.key, noticeDays: group.noticeDays, announce: announceIt });
+  return id;
+}
+
+async function runBatch(loaded: Loaded, login: string, today: string, batchId: string): Promise<void> {
+  const jobId = await execute(loaded.services, await as(loaded, login, today), batchId);
+  await loaded.services.jobs.settled(jobId);
+}
+
+/** Two years of holds and batches, each act on its own day. */
+async function addActs(loaded: Loaded): Promise<void> {
+  const { services, personId } = loaded;
+  const on = async (day: string, work: (person: (login: string) => Promise<SignedIn>) => Promise<unknown>): Promise<void> => {
+    await setClock(services, day);
+    await work((login) => as(loaded, login, day));
+  };
+  let inquiry = '';
+  await on('2024-03-12', async (person) => {
+    const hanne = await person('hanne');
+    const matterId = await makeMatter(services, hanne, { code: 'I-2024-1', title: 'Grounding of the barge Ottoline', kind: 'inquiry', note: 'Inquiry of the Compact office into the grounding of 8 May 2019.' });
+    const placed = await placeHold(services, hanne, {
+      matterId,
+      name: 'Ottoline inquiry',
+      reason: 'The Compact office has opened an inquiry and asks that nothing on the barge be destroyed.',
+      freeze: false,
+      recordIds: [],
+      criteria: ottoline,
+      custodianIds: ['dario', 'lune', 'petra', 'bertil'].map((l) => personId.get(l)!),
+    });
+    inquiry = placed.id;
+  });
+  await on('2024-03-14', async (person) => {
+    for (const login of ['dario', 'lune', 'bertil']) await acknowledge(services, await person(login), inquiry);
+  });
+  for (const day of ['2024-04-12', '2026-08-20']) await on(day, async (person) => remind(services, await person('hanne'), inquiry));
+
+  let calibrations = '';
+  await on('2026-05-04', async (person) => {
+    await sweep(services, await person('ines'));
+    calibrations = await proposeSeries(loaded, 'ines', '2026-05-04', 'ENV-04', true);
+  });
+  await on('2026-05-27', async (person) => {
+    for (const login of ['tomas', 'dario']) await decide(services, await person(login), calibrations, { decision: 'approve', note: '' });
+  });
+  await on('2026-05-28', () => runBatch(loaded, 'ines', '2026-05-28', calibrations));
+
+  await on('2026-07-01', async (person) => {
+    await sweep(services, await person('ines'));
+    await proposeSeries(loaded, 'tomas', '2026-07-01', 'DRG-02', true);
+  });
+  await on('2026-07-10', async (person) => {
+    const hanne = await person('hanne');
+    const matterId = await makeMatter(services, hanne, { code: 'A-2026-1', title: 'Review of dredging contract 14', kind: 'audit', note: 'The auditors of the Compact look at contract 14 and what came before it.' });
+    const listed = await rows<{ id: string }>(
+      services.pool,
+      'demo.contract14',
+      `(select r.id from record r join place p on p.id = r.place_id where p.code = 'C-14' and r.state <> 'disposed')
+       union all
+       (select r.id from record r join place p on p.id = r.place_id where p.code = 'C-09' and r.state <> 'disposed' order by r.number limit 9)`,
+    );
+    await placeHold(services, hanne, {
+      matterId,
+      name: 'Dredging contract 14',
+      reason: 'The auditors need the papers of contract 14 and the last ones of contract 9.',
+      freeze: true,
+      recordIds: listed.map((l) => l.id),
+      custodianIds: [personId.get('petra')!],
+    });
+  });
+
+  let logs = '';
+  await on('2026-08-03', async () => {
+    logs = await proposeSeries(loaded, 'ines', '2026-08-03', 'PIL-01', true, 'physical');
+  });
+  let invoices = '';
+  await on('2026-08-10', async () => {
+    invoices = await proposeSeries(loaded, 'ines', '2026-08-10', 'FIN-02', true);
+  });
+  await on('2026-08-20', async (person) => {
+    for (const login of ['tomas', 'dario']) await decide(services, await person(login), logs, { decision: 'approve', note: '' });
+    const first = await row<{ record_id: string }>(services.pool, 'demo.firstItem', 'select record_id from batch_item where batch_id = $1 order by record_id limit 1', [invoices]);
+    await object(services, await person('kofi'), invoices, { recordId: first!.record_id, reason: 'The customer disputes this invoice; the file is with the court of Northshore.' });
+  });
+  await on('2026-08-21', () => runBatch(loaded, 'ines', '2026-08-21', logs));
+  await on('2026-08-24', async (person) => {
+    const open = await row<{ id: string }>(services.pool, 'demo.objection', 'select id from objection where answered_at is null limit 1');
+    await answer(services, await person('ines'), open!.id, { keep: true, answer: 'It stays until the court has decided.' });
+  });
+  await on('2026-09-02', async (person) => {
+    await decide(services, await person('tomas'), invoices, { decision: 'approve', note: 'Checked against the ledger of 2015.' });
+    await proposeSeries(loaded, 'ines', '2026-09-02', 'SAF-03', true);
+  });
+  await on('2026-09-11', async (person) => {
+    await sweep(services, await person('tomas'));
+    await proposeSeries(loaded, 'tomas', '2026-09-11', 'HAR-02', false);
+  });
+  await on(demoToday, async (person) => sweep(services, await person('ines')));
+}
+
+/** Things that arrived and wait to be filed, two of them twice. */
+async function addArrivals(loaded: Loaded): Promise<void> {
+  const random = seeded(6);
+  const base = { number: 'arrival', createdOn: '2026-09-09', author: 'Works mail-in' } as const;
+  const letters: [string, Parameters<typeof sampleFile>[0], Subject, string, string][] = [
+    ['Mooring inspection Berth 6', 'pdf', { ...base, title: 'Mooring inspection, Berth 6', type: 'inspection', facts: { berth: 'Berth 6', finding: 'worn' } }, 'works mail-in', 'petra'],
+    ['Mooring inspection Berth 6 (copy)', 'pdf', { ...base, title: 'Mooring inspection, Berth 6', type: 'inspection', facts: { berth: 'Berth 6', finding: 'worn' } }, 'works mail-in', 'petra'],
+    ['Complaint on noise', 'eml', { ...base, title: 'Complaint on noise', type: 'letter', facts: {} }, 'office mail-in', 'ines'],
+    ['scan_0041', 'scan', { ...base, title: 'Lease of Berth 9, signed', type: 'lease', facts: { berth: 'Berth 9', tenant: 'Brae Chandlery' } }, 'scanner, front desk', 'ines'],
+    ['scan_0042', 'tiff', { ...base, title: 'Site plan, Timber Pond', type: 'sheet', facts: { area: 'Timber Pond' } }, 'scanner, front desk', 'ines'],
+    ['Calibration Ferry Pier gauge', 'xlsx', { ...base, title: 'Calibration, Ferry Pier gauge', type: 'reading', facts: { station: 'Ferry Pier gauge' } }, 'works mail-in', 'petra'],
+    ['Minutes September draft', 'docx', { ...base, title: 'Minutes of the board, September 2026', type: 'minutes', facts: {} }, 'upload', 'ines'],
+    ['Bollard test Berth 11', 'pdf', { ...base, title: 'Bollard test, Berth 11', type: 'inspection', facts: { berth: 'Berth 11', finding: 'sound' } }, 'works mail-in', 'petra'],
+    ['Photo of the north light', 'png', { ...base, title: 'Light inspection, north light', type: 'inspection', facts: { berth: 'north light', finding: 'sound' } }, 'upload', 'petra'],
+    ['Gate list week 36', 'pdf', { ...base, title: 'Gate list, week 36', type: 'order', facts: { vessel: 'Quill' } }, 'upload', 'sunniva'],
+    ['Gate list week 37', 'pdf', { ...base, title: 'Gate list, week 37', type: 'order', facts: { vessel: 'Hesper' } }, 'upload', 'sunniva'],
+  ];
+  for (const [name, kind, subject, source, login] of letters) {
+    const again = seeded(77);
+    const file = await sampleFile(kind, subject, subject.title.includes('Berth 6') ? again : random);
+    await receive(loaded.services, await as(loaded, login, demoToday), {
+      name: `${name}.${file.ending}`,
+      source,
+      placeId: null,
+      idempotencyKey: null,
+      bytes: (async function* () {
+        yield file.bytes;
+      })(),
+    });
+  }
+}
+
+/** Loads the scenario into an empty, migrated database. Deterministic but for the ids that the acts themselves make. */
+export async function loadDemo(config: Config, progress: (line: string) => void): Promise<void> {
+  const running = await startServices({ ...config, logLevel: 'warn' });
+  const { services } = running;
+  try {
+    if (await row(services.pool, 'demo.any', 'select from principal limit 1')) return;
+    progress('making the people, the plan and the schedule');
+    const { folders, records } = makeRecords();
+    const files = await makeFiles(records);
+    progress(`filing ${records.length} records of 1998 to 2026`);
+    await setClock(services, begin);
+    const partial = await withUnitOfWork(services.pool, programActor('demo', begin), async (uow) => {
+      await writeSetting(uow, 'repository', { name: 'Marrowick Harbour Authority', timeZone });
+      await writeSetting(uow, 'demoAccounts', people.filter((p) => p.shown).map(({ name, login, what }) => ({ name, login, what })));
+      const { personId, groupId } = await addPeople(uow);
+      const { placeId, rootId } = await addPlaces(uow, folders);
+      const made = { personId, groupId, placeId, rootId };
+      await addGrants(uow, made);
+      await addSchedule(uow, personId.get('ines')!, placeId);
+      await addEvents(uow, folders, personId.get('ines')!);
+      await addRecords(uow, made, records, files);
+      await addHistory(uow, made, records, files);
+      const book = await loadRuleBook(uow);
+      await inParts(records, (part) => recompute(uow, part.map((r) => r.id), book, demoToday));
+      await uow.enter({ act: 'loaded the demo', subject: { kind: 'repository', id: rootId, name: 'Marrowick Harbour Authority' } });
+      return made;
+    });
+    await services.sealer.sealNow();
+    const loaded: Loaded = { ...partial, services };
+    progress('placing holds and running batches');
+    await addActs(loaded);
+    progress('receiving the mail');
+    await addArrivals(loaded);
+    await setClock(services, demoToday);
+    await services.pool.query('select fold_rack()');
+    await services.sealer.sealNow();
+    await services.pool.query('analyze record').catch(() => undefined);
+  } finally {
+    await running.stop();
+  }
+}
