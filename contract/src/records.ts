@@ -52,6 +52,12 @@ export const recordFilter = z.object({
   vintage: z.coerce.number().int().min(0).max(9999).optional(),
   show: z.enum(['due', 'held', 'unscheduled', 'declared', 'waiting', 'permanent', 'gaps', 'disposed']).optional(),
   recordType: z.string().max(60).optional(),
+  /** Cells of the rack, as `series id.vintage`, separated by commas. */
+  cells: z
+    .string()
+    .regex(/^[0-9a-f-]{36}\.\d{1,4}(,[0-9a-f-]{36}\.\d{1,4})*$/, 'must be cells of the rack')
+    .max(8000)
+    .optional(),
 });
 export type RecordFilter = z.infer<typeof recordFilter>;
 

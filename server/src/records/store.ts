@@ -98,6 +98,14 @@ function filterSql(filter: RecordFilter, bind: Bind): string[] {
   if (filter.vintage !== undefined) {
     where.push(filter.vintage === 0 ? 'r.vintage is null' : `r.vintage = ${bind(filter.vintage)}`);
   }
+  if (filter.cells) {
+    const cells = filter.cells.split(',').map((cell) => cell.split('.') as [string, string]);
+    where.push(
+      `(r.series_id, coalesce(r.vintage, 0)) in (select * from unnest(${bind(cells.map(([series]) => series))}::uuid[], ${bind(
+        cells.map(([, vintage]) => Number(vintage)),
+      )}::int[]))`,
+    );
+  }
   if (filter.recordType) where.push(`r.record_type = ${bind(filter.recordType)}`);
   switch (filter.show) {
     case 'due':
@@ -204,8 +212,8 @@ export async function rackCount(
   scope: Scope,
   sets: readonly number[],
 ): Promise<number | null> {
-  const { words, recordType, show, vintage } = filter;
-  if (words || recordType || scope.kind === 'folder' || show === 'gaps' || show === 'disposed') return null;
+  const { words, recordType, show, vintage, cells } = filter;
+  if (words || cells || recordType || scope.kind === 'folder' || show === 'gaps' || show === 'disposed') return null;
   const column = show ?? 'kept';
   const found = await row<{ n: number }>(
     db,

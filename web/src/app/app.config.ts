@@ -1,0 +1,25 @@
+import { provideHttpClient, withFetch, withInterceptors } from '@angular/common/http';
+import { type ApplicationConfig, provideBrowserGlobalErrorListeners } from '@angular/core';
+import { provideRouter, withComponentInputBinding, withInMemoryScrolling } from '@angular/router';
+import { providePrimeNG } from 'primeng/config';
+import { routes } from './app.routes';
+import { preset } from './kit/preset';
+
+const nonce = document.querySelector('[ngCspNonce]')?.getAttribute('ngCspNonce') ?? '';
+
+export const appConfig: ApplicationConfig = {
+  providers: [
+    provideBrowserGlobalErrorListeners(),
+    provideRouter(routes, withComponentInputBinding(), withInMemoryScrolling({ scrollPositionRestoration: 'enabled' })),
+    // A header that no form of another site can send.
+    provideHttpClient(withFetch(), withInterceptors([(request, next) => next(request.clone({ setHeaders: { 'x-key-cellar': '1' } }))])),
+    providePrimeNG({
+      csp: { nonce },
+      ripple: false,
+      theme: {
+        preset,
+        options: { darkModeSelector: '[data-theme=dark]', cssLayer: { name: 'primeng', order: 'theme, base, primeng, app' } },
+      },
+    }),
+  ],
+};

@@ -1,0 +1,39 @@
+import { inject } from '@angular/core';
+import { Router, type CanActivateFn, type Routes } from '@angular/router';
+import { map } from 'rxjs';
+import { Session } from './identity/session';
+
+const signedIn: CanActivateFn = (_route, state) => {
+  const router = inject(Router);
+  return inject(Session)
+    .ensure()
+    .pipe(map((me) => (me ? true : router.createUrlTree(['/sign-in'], { queryParams: { back: state.url } }))));
+};
+
+export const routes: Routes = [
+  { path: 'sign-in', title: 'Sign in · Key Cellar', loadComponent: () => import('./identity/signIn').then((m) => m.SignIn) },
+  {
+    path: '',
+    canActivate: [signedIn],
+    loadComponent: () => import('./shell').then((m) => m.Shell),
+    children: [
+      { path: '', pathMatch: 'full', redirectTo: 'today' },
+      { path: 'today', title: 'Today · Key Cellar', loadComponent: () => import('./reports/today').then((m) => m.Today) },
+      { path: 'receiving', title: 'Receiving · Key Cellar', loadComponent: () => import('./receiving/receivingPage').then((m) => m.ReceivingPage) },
+      { path: 'plan', title: 'Plan · Key Cellar', loadComponent: () => import('./plan/planPage').then((m) => m.PlanPage) },
+      { path: 'plan/:id', title: 'Place · Key Cellar', loadComponent: () => import('./plan/placePage').then((m) => m.PlacePage) },
+      { path: 'find', title: 'Find · Key Cellar', loadComponent: () => import('./records/findPage').then((m) => m.FindPage) },
+      { path: 'records/:id', title: 'Record · Key Cellar', loadComponent: () => import('./records/dossierPage').then((m) => m.DossierPage) },
+      { path: 'schedule', title: 'Schedule · Key Cellar', loadComponent: () => import('./schedule/schedulePage').then((m) => m.SchedulePage) },
+      { path: 'schedule/new', title: 'New rule · Key Cellar', loadComponent: () => import('./schedule/rulePage').then((m) => m.RulePage) },
+      { path: 'schedule/:id', title: 'Rule · Key Cellar', loadComponent: () => import('./schedule/rulePage').then((m) => m.RulePage) },
+      { path: 'holds', title: 'Holds · Key Cellar', loadComponent: () => import('./holds/holdsPage').then((m) => m.HoldsPage) },
+      { path: 'holds/:id', title: 'Hold · Key Cellar', loadComponent: () => import('./holds/holdPage').then((m) => m.HoldPage) },
+      { path: 'docket', title: 'Docket · Key Cellar', loadComponent: () => import('./docket/docketPage').then((m) => m.DocketPage) },
+      { path: 'docket/:id', title: 'Batch · Key Cellar', loadComponent: () => import('./docket/batchPage').then((m) => m.BatchPage) },
+      { path: 'proof', title: 'Proof · Key Cellar', loadComponent: () => import('./ledger/proofPage').then((m) => m.ProofPage) },
+      { path: 'messages', title: 'Messages · Key Cellar', loadComponent: () => import('./identity/messagesPage').then((m) => m.MessagesPage) },
+      { path: '**', title: 'Not found · Key Cellar', loadComponent: () => import('./notFound').then((m) => m.NotFound) },
+    ],
+  },
+];

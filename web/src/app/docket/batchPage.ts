@@ -1,0 +1,165 @@
+import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { RouterLink } from '@angular/router';
+import { docket, type BatchItem, type BatchPage as Page, type Problem } from '@key-cellar/contract';
+import { Button } from 'primeng/button';
+import { InputText } from 'primeng/inputtext';
+import { Textarea } from 'primeng/textarea';
+import type { Observable } from 'rxjs';
+import { Session } from '../identity/session';
+import { Api, toProblem } from '../kit/api';
+import { Gates } from '../kit/gates';
+import { loaded } from '../kit/loaded';
+import { Mark } from '../kit/mark';
+import { ProblemNotice } from '../kit/notice';
+import { Sheet } from '../kit/sheet';
+import { DayPipe } from '../kit/words';
+import { JobProgress } from '../schedule/index';
+
+type Task = 'approve' | 'reject' | 'withdraw' | 'execute' | 'object' | 'answer' | 'confirm';
+
+const outcomeWords: Record<BatchItem['outcome'], string> = {
+  open: $localize`waits`,
+  task: $localize`to destroy by hand`,
+  objected: $localize`stays: objection`,
+  disposed: $localize`destroyed`,
+  blocked: $localize`stays: held`,
+  dropped: $localize`left out`,
+  deferred: $localize`deferred`,
+};
+
+/** One batch: its gates, its records, objections and decisions, and what came of each record. */
+@Component({
+  selector: 'kc-batch',
+  imports: [Button, DayPipe, FormsModule, Gates, InputText, JobProgress, Mark, ProblemNotice, RouterLink, Sheet, Textarea],
+  templateUrl: './batchPage.html',
+  styleUrl: './batchPage.css',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+})
+export class BatchPage {
+  private readonly api = inject(Api);
+  protected readonly session = inject(Session);
+  readonly id = input.required<string>();
+  protected readonly page = loaded(() => this.api.call(docket.batch, { params: { id: this.id() } }));
+  protected readonly task = signal<Task | null>(null);
+  protected readonly text = signal('');
+  protected readonly keep = signal(true);
+  protected readonly recordId = signal<string | null>(null);
+  protected readonly objectionId = signal<string | null>(null);
+  protected readonly on = signal('');
+  protected readonly method = signal('');
+  protected readonly witness = signal('');
+  protected readonly busy = signal(false);
+  protected readonly problem = signal<Problem | null>(null);
+  protected readonly jobId = signal<string | null>(null);
+  protected readonly outcomeWords = outcomeWords;
+  protected readonly sheetOpen = computed(() => this.task() !== null);
+  protected readonly tasks = computed(() => this.page.value()?.items.filter((i) => i.outcome === 'task') ?? []);
+  protected readonly goes = computed(() => this.page.value()?.items.filter((i) => i.outcome === 'open' && i.held === 0).length ?? 0);
+  protected readonly heading = computed(() => {
+    switch (this.task()) {
+      case 'approve':
+        return $localize`Approve the batch`;
+      case 'reject':
+        return $localize`Refuse the batch`;
+      case 'withdraw':
+        return $localize`Withdraw the batch`;
+      case 'execute':
+        return $localize`Execute the batch`;
+      case 'object':
+        return $localize`Object to one record`;
+      case 'answer':
+        return $localize`Answer the objection`;
+      case 'confirm':
+        return $localize`Confirm destruction by hand`;
+      case null:
+        return '';
+    }
+  });
+  protected readonly button = computed(() => {
+    switch (this.task()) {
+      case 'execute':
+        return this.goes() === 1 ? $localize`Destroy one record` : $localize`Destroy ${this.goes()}:n: records`;
+      case 'object':
+        return $localize`Object`;
+      case 'answer':
+        return this.keep() ? $localize`Keep the record` : $localize`Let it go on`;
+      case 'confirm':
+        return $localize`Confirm ${this.tasks().length}:n: items`;
+      default:
+        return this.heading();
+    }
+  });
+
+  protected has(page: Page, act: Page['acts'][number]): boolean {
+    return page.acts.includes(act);
+  }
+
+  protected start(task: Task, given: { recordId?: string; objectionId?: string } = {}): void {
+    this.problem.set(null);
+    this.text.set('');
+    this.keep.set(true);
+    this.on.set(this.session.today());
+    this.recordId.set(given.recordId ?? null);
+    this.objectionId.set(given.objectionId ?? null);
+    this.task.set(task);
+  }
+
+  protected close(open: boolean): void {
+    if (!open) this.task.set(null);
+  }
+
+  protected announce(): void {
+    this.carry(this.api.call(docket.announce, { params: { id: this.id() } }));
+  }
+
+  protected submit(): void {
+    const params = { id: this.id() };
+    const text = this.text();
+    switch (this.task()) {
+      case 'approve':
+        return this.carry(this.api.call(docket.approve, { params, body: { note: text } }));
+      case 'reject':
+        return this.carry(this.api.call(docket.reject, { params, body: { reason: text } }));
+      case 'withdraw':
+        return this.carry(this.api.call(docket.withdraw, { params, body: { reason: text } }));
+      case 'object':
+        return this.carry(this.api.call(docket.object, { params, body: { recordId: this.recordId()!, reason: text } }));
+      case 'answer':
+        return this.carry(this.api.call(docket.answer, { params: { id: this.objectionId()! }, body: { keep: this.keep(), answer: text } }));
+      case 'confirm':
+        return this.carry(
+          this.api.call(docket.confirm, {
+            params,
+            body: { recordIds: this.tasks().map((t) => t.recordId), on: this.on(), method: this.method(), witness: this.witness() },
+          }),
+        );
+      case 'execute':
+        return this.carry(this.api.call(docket.execute, { params }), ({ jobId }) => this.jobId.set(jobId));
+      case null:
+        return undefined;
+    }
+  }
+
+  private carry<T>(call: Observable<T>, then?: (result: T) => void): void {
+    this.busy.set(true);
+    this.problem.set(null);
+    call.subscribe({
+      next: (result) => {
+        this.busy.set(false);
+        this.task.set(null);
+        then?.(result);
+        this.reload();
+      },
+      error: (error: unknown) => {
+        this.busy.set(false);
+        this.problem.set(toProblem(error));
+      },
+    });
+  }
+
+  protected reload(): void {
+    this.page.reload();
+    this.session.refresh();
+  }
+}

@@ -1,0 +1,155 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, model, output, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { RouterLink } from '@angular/router';
+import { holds, identity, type Problem } from '@key-cellar/contract';
+import { distinctWords, type Criteria } from '@key-cellar/core/criteria';
+import { Button } from 'primeng/button';
+import { InputText } from 'primeng/inputtext';
+import { MultiSelect } from 'primeng/multiselect';
+import { Select } from 'primeng/select';
+import { Textarea } from 'primeng/textarea';
+import { switchMap } from 'rxjs';
+import { Api, toProblem } from '../kit/api';
+import { loaded } from '../kit/loaded';
+import { ProblemNotice } from '../kit/notice';
+import { ResultList, type ResultLine } from '../kit/resultList';
+import { Sheet } from '../kit/sheet';
+import { Session } from '../identity/session';
+
+const newMatter = 'new';
+
+/** Places a hold: on marked records, or on whatever matches words and dates, now and later. */
+@Component({
+  selector: 'kc-hold-sheet',
+  imports: [Button, FormsModule, InputText, MultiSelect, ProblemNotice, ResultList, RouterLink, Select, Sheet, Textarea],
+  templateUrl: './holdSheet.html',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+})
+export class HoldSheet {
+  private readonly api = inject(Api);
+  private readonly session = inject(Session);
+  readonly open = model.required<boolean>();
+  /** Marked records; empty to hold by criteria. */
+  readonly recordIds = input<readonly string[]>([]);
+  readonly matterId = input<string>();
+  readonly placed = output();
+
+  protected readonly matters = loaded(() => this.api.call(holds.matters));
+  protected readonly people = loaded(() => this.api.call(identity.people));
+  protected readonly matter = signal<string>(newMatter);
+  protected readonly matterCode = signal('');
+  protected readonly matterTitle = signal('');
+  protected readonly matterKind = signal<'case' | 'audit' | 'inquiry'>('case');
+  protected readonly name = signal('');
+  protected readonly reason = signal('');
+  protected readonly freeze = signal(false);
+  protected readonly custodians = signal<string[]>([]);
+  protected readonly words = signal('');
+  protected readonly from = signal('');
+  protected readonly until = signal('');
+  protected readonly busy = signal(false);
+  protected readonly problem = signal<Problem | null>(null);
+  protected readonly results = signal<{ id: string; covered: number; lines: ResultLine[] } | null>(null);
+  protected readonly scope = signal<{ count: number; words: string } | null>(null);
+  private readonly chosen = signal<readonly string[]>([]);
+
+  protected readonly kinds = [
+    { value: 'case', name: $localize`case` },
+    { value: 'audit', name: $localize`audit` },
+    { value: 'inquiry', name: $localize`inquiry` },
+  ];
+  protected readonly matterOptions = computed(() => [
+    ...(this.matters.value()?.matters ?? []).map((m) => ({ value: m.id, name: `${m.code} ${m.title}` })),
+    { value: newMatter, name: $localize`A new matter …` },
+  ]);
+  protected readonly personOptions = computed(() => (this.people.value()?.people ?? []).filter((p) => p.kind === 'person'));
+  protected readonly isNew = computed(() => this.matter() === newMatter);
+  protected readonly count = computed(() => this.chosen().length);
+  protected readonly criteria = computed<Criteria | null>(() => {
+    const of: Criteria[] = [];
+    if (distinctWords(this.words()).length > 0) of.push({ op: 'words', text: this.words() });
+    if (this.from() || this.until()) {
+      of.push({ op: 'between', field: 'created', from: this.from() || undefined, until: this.until() || undefined });
+    }
+    return of.length > 0 ? { op: 'and', of } : null;
+  });
+  protected readonly button = computed(() =>
+    this.count() === 0
+      ? $localize`Place hold on what matches`
+      : this.count() === 1
+        ? $localize`Place hold on one record`
+        : $localize`Place hold on ${this.count()}:n: records`,
+  );
+
+  constructor() {
+    effect(() => {
+      if (!this.open()) return;
+      this.chosen.set(this.recordIds());
+      this.results.set(null);
+      this.problem.set(null);
+      this.scope.set(null);
+      const given = this.matterId();
+      if (given) this.matter.set(given);
+    });
+  }
+
+  protected countScope(): void {
+    const criteria = this.criteria();
+    if (!criteria) {
+      this.scope.set(null);
+      return;
+    }
+    this.api.call(holds.countScope, { body: { criteria } }).subscribe({
+      next: (scope) => this.scope.set(scope),
+      error: (error: unknown) => this.problem.set(toProblem(error)),
+    });
+  }
+
+  protected place(): void {
+    this.busy.set(true);
+    this.problem.set(null);
+    const place = (matterId: string) => {
+      // Should the hold itself be refused, the matter exists already: a second try uses it.
+      this.matter.set(matterId);
+      return this.api.call(holds.placeHold, {
+        body: {
+          matterId,
+          name: this.name(),
+          reason: this.reason(),
+          freeze: this.freeze(),
+          recordIds: [...this.chosen()],
+          criteria: this.count() === 0 ? (this.criteria() ?? undefined) : undefined,
+          custodianIds: this.custodians(),
+        },
+      });
+    };
+    const call = this.isNew()
+      ? this.api
+          .call(holds.makeMatter, { body: { code: this.matterCode(), title: this.matterTitle(), kind: this.matterKind(), note: '' } })
+          .pipe(switchMap(({ id }) => place(id)))
+      : place(this.matter());
+    call.subscribe({
+      next: ({ id, covered, results }) => {
+        this.busy.set(false);
+        this.results.set({
+          id,
+          covered,
+          lines: results.map((r) => ({
+            name: r.name,
+            outcome: r.outcome === 'covered' ? 'done' : r.outcome === 'already covered' ? 'skipped' : 'refused',
+            why: r.outcome,
+            link: r.outcome === 'not found' ? undefined : ['/records', r.id],
+          })),
+        });
+        this.matters.reload();
+        this.session.refresh();
+        this.placed.emit();
+      },
+      error: (error: unknown) => {
+        this.busy.set(false);
+        this.matters.reload();
+        this.problem.set(toProblem(error));
+      },
+    });
+  }
+}

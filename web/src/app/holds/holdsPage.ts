@@ -1,0 +1,94 @@
+import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, signal } from '@angular/core';
+import { RouterLink } from '@angular/router';
+import { holds } from '@key-cellar/contract';
+import { Button } from 'primeng/button';
+import { Tooltip } from 'primeng/tooltip';
+import { Session } from '../identity/session';
+import { Api } from '../kit/api';
+import { Keys } from '../kit/keys';
+import { loaded } from '../kit/loaded';
+import { Mark } from '../kit/mark';
+import { ProblemNotice } from '../kit/notice';
+import { CountPipe, DayPipe } from '../kit/words';
+import { HoldSheet } from './holdSheet';
+
+/** What is frozen and for whom: matters with their holds. */
+@Component({
+  selector: 'kc-holds',
+  imports: [Button, CountPipe, DayPipe, HoldSheet, Mark, ProblemNotice, RouterLink, Tooltip],
+  template: `
+    <div class="page">
+      <div class="page-head">
+        <div>
+          <h1 i18n>Holds</h1>
+          @if (page.value()) {
+            <p class="lede" i18n><b>{open(), plural, =0 {No hold} =1 {One hold} other {{{ open() }} holds}}</b> {open(), plural, =1 {is} =0 {is} other {are}} open in {{ page.value()!.matters.length }} matters, covering <b>{{ covers() | count }}</b> times a record.</p>
+          }
+        </div>
+        @if (session.may('hold')) {
+          <p-button label="Place a hold" i18n-label pTooltip="n" tooltipPosition="bottom" (onClick)="start(undefined)" />
+        }
+      </div>
+      <kc-problem [problem]="page.problem()" />
+      @for (matter of page.value()?.matters ?? []; track matter.id) {
+        <section>
+          <div class="section-head">
+            <h2><code>{{ matter.code }}</code> {{ matter.title }}</h2>
+            <span class="quiet">{{ matter.kind }}, <ng-container i18n>opened {{ matter.openedOn | day }}</ng-container></span>
+            @if (session.may('hold')) {
+              <button type="button" class="plain" (click)="start(matter.id)" i18n>place another hold for it</button>
+            }
+          </div>
+          @if (matter.note) { <p class="quiet note">{{ matter.note }}</p> }
+          <table class="frame">
+            <thead><tr><th i18n>hold</th><th i18n>covers</th><th class="num" i18n>records</th><th i18n>custodians</th><th i18n>since</th><th i18n>state</th></tr></thead>
+            <tbody>
+              @for (hold of matter.holds; track hold.id) {
+                <tr>
+                  <td><a [routerLink]="['/holds', hold.id]"><b>{{ hold.name }}</b></a><span class="more">{{ hold.reason }}</span></td>
+                  <td class="scope">{{ hold.scope ?? 'a list of records' }}@if (hold.freeze) {<span class="more" i18n>frozen: no edits either</span>}</td>
+                  <td class="num">{{ hold.covers | count }}</td>
+                  <td>@if (hold.unacknowledged > 0) {<span class="madder" i18n>{hold.unacknowledged, plural, =1 {one has} other {{{ hold.unacknowledged }} have}} not acknowledged</span>} @else {<span class="quiet" i18n>all acknowledged</span>}</td>
+                  <td>{{ hold.placedOn | day }}<span class="more">{{ hold.placedBy }}</span></td>
+                  <td>@if (hold.state === 'open') {<kc-mark kind="held" [showWord]="true" label="open" />} @else {<span class="quiet" i18n>released {{ hold.releasedOn | day }}</span>}</td>
+                </tr>
+              } @empty {
+                <tr><td colspan="6" class="quiet" i18n>No hold was placed for it yet.</td></tr>
+              }
+            </tbody>
+          </table>
+        </section>
+      } @empty {
+        @if (page.value()) { <div class="empty" i18n><b>Nothing is held</b>Mark records in Find and hold them, or place a hold on whatever matches.</div> }
+      }
+      <kc-hold-sheet [(open)]="placing" [matterId]="matterId()" (placed)="page.reload()" />
+    </div>
+  `,
+  styles: `
+    .more { display: block; color: var(--ink-2); font-size: 12.5px; line-height: 17px; }
+    .scope { max-width: 280px; }
+    .note { margin: -4px 0 8px; }
+    .plain { border: 0; background: none; text-decoration: underline; cursor: pointer; color: var(--ink-2); padding: 0; }
+  `,
+  changeDetection: ChangeDetectionStrategy.OnPush,
+})
+export class HoldsPage {
+  private readonly api = inject(Api);
+  protected readonly session = inject(Session);
+  protected readonly page = loaded(() => this.api.call(holds.matters));
+  protected readonly placing = signal(false);
+  protected readonly matterId = signal<string | undefined>(undefined);
+  private readonly all = computed(() => (this.page.value()?.matters ?? []).flatMap((m) => m.holds));
+  protected readonly open = computed(() => this.all().filter((h) => h.state === 'open').length);
+  protected readonly covers = computed(() => this.all().reduce((sum, h) => sum + h.covers, 0));
+
+  constructor() {
+    const remove = inject(Keys).add({ n: [$localize`place a hold`, () => this.session.may('hold') && this.start(undefined)] });
+    inject(DestroyRef).onDestroy(remove);
+  }
+
+  protected start(matterId: string | undefined): void {
+    this.matterId.set(matterId);
+    this.placing.set(true);
+  }
+}

@@ -1,0 +1,1 @@
+export { HoldSheet } from './holdSheet';

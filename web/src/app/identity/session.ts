@@ -1,0 +1,39 @@
+import { computed, inject, Injectable, signal } from '@angular/core';
+import { identity, type Me } from '@key-cellar/contract';
+import type { Right } from '@key-cellar/core/access';
+import { catchError, map, of, tap, type Observable } from 'rxjs';
+import { Api } from '../kit/api';
+
+/** Who is signed in. Pages read it; whoever changes what needs a person calls {@link refresh}. */
+@Injectable({ providedIn: 'root' })
+export class Session {
+  private readonly api = inject(Api);
+  private readonly who = signal<Me | null>(null);
+  readonly me = this.who.asReadonly();
+  readonly today = computed(() => this.who()?.today ?? '');
+
+  /** Whether the person has a right anywhere; the server decides on each place. */
+  may(right: Right): boolean {
+    return this.who()?.rights.includes(right) ?? false;
+  }
+
+  ensure(): Observable<Me | null> {
+    return this.who() ? of(this.who()) : this.fetch();
+  }
+
+  refresh(): void {
+    this.fetch().subscribe();
+  }
+
+  forget(): void {
+    this.who.set(null);
+  }
+
+  private fetch(): Observable<Me | null> {
+    return this.api.call(identity.me).pipe(
+      map((me): Me | null => me),
+      catchError(() => of(null)),
+      tap((me) => this.who.set(me)),
+    );
+  }
+}

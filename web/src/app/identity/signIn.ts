@@ -1,0 +1,62 @@
+import { ChangeDetectionStrategy, Component, inject, input, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { Router } from '@angular/router';
+import { identity, type Problem } from '@key-cellar/contract';
+import { Button } from 'primeng/button';
+import { InputText } from 'primeng/inputtext';
+import { concatMap } from 'rxjs';
+import { Api, toProblem } from '../kit/api';
+import { loaded } from '../kit/loaded';
+import { ProblemNotice } from '../kit/notice';
+import { Session } from './session';
+
+@Component({
+  selector: 'kc-sign-in',
+  imports: [FormsModule, Button, InputText, ProblemNotice],
+  templateUrl: './signIn.html',
+  styleUrl: './signIn.css',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+})
+export class SignIn {
+  private readonly api = inject(Api);
+  private readonly router = inject(Router);
+  private readonly session = inject(Session);
+  /** Where the person wanted to go. */
+  readonly back = input<string>();
+
+  protected readonly entrance = loaded(() => this.api.call(identity.entrance));
+  protected readonly login = signal('');
+  protected readonly password = signal('');
+  protected readonly name = signal('');
+  protected readonly repository = signal('');
+  protected readonly problem = signal<Problem | null>(null);
+  protected readonly busy = signal(false);
+
+  protected submit(): void {
+    const credentials = { login: this.login(), password: this.password() };
+    this.busy.set(true);
+    this.problem.set(null);
+    const first = this.entrance.value()?.needsFirstKeeper
+      ? this.api
+          .call(identity.makeFirstKeeper, { body: { ...credentials, name: this.name(), repository: this.repository() } })
+          .pipe(concatMap(() => this.api.call(identity.signIn, { body: credentials })))
+      : this.api.call(identity.signIn, { body: credentials });
+    first.subscribe({
+      next: () => {
+        this.session.forget();
+        const back = this.back();
+        // Only ever to a page of this application.
+        void this.router.navigateByUrl(back?.startsWith('/') && !back.startsWith('//') ? back : '/today');
+      },
+      error: (error: unknown) => {
+        this.problem.set(toProblem(error));
+        this.busy.set(false);
+      },
+    });
+  }
+
+  protected fill(login: string): void {
+    this.login.set(login);
+    document.getElementById('password')?.focus();
+  }
+}

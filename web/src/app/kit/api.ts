@@ -1,0 +1,76 @@
+import { HttpClient, HttpErrorResponse, type HttpResponse } from '@angular/common/http';
+import { inject, Injectable } from '@angular/core';
+import { Router } from '@angular/router';
+import type { BodyOf, Endpoint, ParamsOf, Problem, QueryOf, ResponseOf } from '@key-cellar/contract';
+import { catchError, Observable, throwError } from 'rxjs';
+
+/** An answer that was not the one asked for; `problem.detail` is a sentence for the person. */
+export class ApiProblem extends Error {
+  constructor(readonly problem: Problem) {
+    super(problem.detail);
+  }
+}
+
+const unreachable: Problem = {
+  type: 'urn:key-cellar:problem:unreachable',
+  title: 'No answer',
+  status: 0,
+  detail: $localize`The server does not answer. What you typed is still here; try again in a moment.`,
+};
+
+export function toProblem(error: unknown): Problem {
+  if (error instanceof ApiProblem) return error.problem;
+  if (error instanceof HttpErrorResponse) {
+    const body = error.error as Partial<Problem> | null;
+    if (body && typeof body.detail === 'string') return body as Problem;
+    if (error.status === 0 || error.status >= 502) return unreachable;
+  }
+  return { ...unreachable, title: $localize`Something went wrong`, detail: $localize`Something went wrong. Load the page again.` };
+}
+
+type Given<E extends Endpoint> = {
+  params?: ParamsOf<E>;
+  query?: Partial<QueryOf<E>>;
+  body?: BodyOf<E> extends infer B ? Partial<B> | B : never;
+};
+
+/** Calls endpoints of the contract. The only place that speaks HTTP, apart from uploads. */
+@Injectable({ providedIn: 'root' })
+export class Api {
+  private readonly http = inject(HttpClient);
+  private readonly router = inject(Router);
+
+  call<E extends Endpoint>(endpoint: E, given: Given<E> = {}): Observable<ResponseOf<E>> {
+    const params = (given.params ?? {}) as Record<string, string>;
+    const url = `/api${endpoint.path.replace(/\{(\w+)\}/g, (_, name: string) => encodeURIComponent(params[name] ?? ''))}`;
+    const query: Record<string, string> = {};
+    for (const [key, value] of Object.entries(given.query ?? {})) {
+      if (value !== undefined && value !== null && value !== '') query[key] = String(value);
+    }
+    return this.http
+      .request<ResponseOf<E>>(endpoint.method, url, {
+        params: query,
+        ...(endpoint.method === 'get' ? {} : { body: given.body ?? {} }),
+      })
+      .pipe(catchError((error: unknown) => this.fail(error)));
+  }
+
+  /** Text of a file for preview. */
+  text(url: string): Observable<string> {
+    return this.http.get(url, { responseType: 'text' }).pipe(catchError((error: unknown) => this.fail(error)));
+  }
+
+  bytes(url: string): Observable<HttpResponse<ArrayBuffer>> {
+    return this.http
+      .get(url, { responseType: 'arraybuffer', observe: 'response' })
+      .pipe(catchError((error: unknown) => this.fail(error)));
+  }
+
+  private fail(error: unknown): Observable<never> {
+    const problem = toProblem(error);
+    if (problem.status === 401 && !this.router.url.startsWith('/sign-in')) {
+      void this.router.navigate(['/sign-in'], { queryParams: { back: this.router.url } });
+    }
+    return throwError(() => new ApiProblem(problem));
+  }
+}

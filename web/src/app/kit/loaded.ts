@@ -1,0 +1,39 @@
+import { DestroyRef, inject, signal, type Signal } from '@angular/core';
+import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import type { Problem } from '@key-cellar/contract';
+import { catchError, EMPTY, Subject, switchMap, tap, type Observable } from 'rxjs';
+import { toProblem } from './api';
+
+/** Something fetched for a page: its value, what went wrong, and a way to fetch it again. */
+export interface Loaded<T> {
+  readonly value: Signal<T | undefined>;
+  readonly problem: Signal<Problem | null>;
+  /** Fetches again; the value on screen stays until the new one is there. */
+  reload(): void;
+}
+
+/** Fetches at once and on every reload; only the newest fetch counts. Call in an injection context. */
+export function loaded<T>(source: () => Observable<T>): Loaded<T> {
+  const value = signal<T | undefined>(undefined);
+  const problem = signal<Problem | null>(null);
+  const again = new Subject<void>();
+  again
+    .pipe(
+      switchMap(() =>
+        source().pipe(
+          tap((fresh) => {
+            value.set(fresh);
+            problem.set(null);
+          }),
+          catchError((error: unknown) => {
+            problem.set(toProblem(error));
+            return EMPTY;
+          }),
+        ),
+      ),
+      takeUntilDestroyed(inject(DestroyRef)),
+    )
+    .subscribe();
+  again.next();
+  return { value, problem, reload: () => again.next() };
+}

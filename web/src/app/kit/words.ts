@@ -1,0 +1,41 @@
+import { inject, LOCALE_ID, Pipe, type PipeTransform } from '@angular/core';
+import { formatDate } from '@angular/common';
+
+/** A civil date as people read it: "14 Sep 2026". Empty for none. */
+@Pipe({ name: 'day' })
+export class DayPipe implements PipeTransform {
+  private readonly locale = inject(LOCALE_ID);
+  transform(date: string | null | undefined, none = ''): string {
+    return date ? formatDate(date, 'd MMM y', this.locale) : none;
+  }
+}
+
+/** An instant: "14 Sep 2026, 09:31:07". */
+@Pipe({ name: 'instant' })
+export class InstantPipe implements PipeTransform {
+  private readonly locale = inject(LOCALE_ID);
+  transform(instant: string): string {
+    return formatDate(instant, 'd MMM y, HH:mm:ss', this.locale);
+  }
+}
+
+/** Bytes in the unit that reads best. */
+@Pipe({ name: 'bytes' })
+export class BytesPipe implements PipeTransform {
+  transform(bytes: number): string {
+    if (bytes === 0) return '';
+    const units = ['B', 'kB', 'MB', 'GB', 'TB'];
+    const power = Math.min(Math.floor(Math.log10(bytes) / 3), units.length - 1);
+    const value = bytes / 1000 ** power;
+    return `${value >= 100 || power === 0 ? Math.round(value) : value.toFixed(1)} ${units[power]!}`;
+  }
+}
+
+/** Numbers with separators of the locale. */
+@Pipe({ name: 'count' })
+export class CountPipe implements PipeTransform {
+  private readonly format = new Intl.NumberFormat(inject(LOCALE_ID));
+  transform(n: number | undefined): string {
+    return n === undefined ? '' : this.format.format(n);
+  }
+}

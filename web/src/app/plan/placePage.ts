@@ -1,0 +1,162 @@
+import { ChangeDetectionStrategy, Component, computed, DestroyRef, effect, inject, input, signal, untracked } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { Router, RouterLink } from '@angular/router';
+import { plan, schedule, type Problem, type SortColumn } from '@key-cellar/contract';
+import { kindsInside } from '@key-cellar/core/plan';
+import { Button } from 'primeng/button';
+import { InputText } from 'primeng/inputtext';
+import { Select } from 'primeng/select';
+import { Tooltip } from 'primeng/tooltip';
+import { Session } from '../identity/session';
+import { Api, toProblem } from '../kit/api';
+import { Keys } from '../kit/keys';
+import { loaded } from '../kit/loaded';
+import { Mark } from '../kit/mark';
+import { ProblemNotice } from '../kit/notice';
+import { Sheet } from '../kit/sheet';
+import { CountPipe, DayPipe } from '../kit/words';
+import { Uploads } from '../receiving/index';
+import { ActOnMany, RecordTable } from '../records/index';
+import type { ListState } from '../records/recordsService';
+import { PlaceSheet } from './placeSheet';
+
+type Task = 'close' | 'event' | 'rule' | null;
+
+/** One place of the plan: what is inside, which rules hold there, what happened, its records. */
+@Component({
+  selector: 'kc-place',
+  imports: [
+    ActOnMany, Button, CountPipe, DayPipe, FormsModule, InputText, Mark, PlaceSheet, ProblemNotice, RecordTable, RouterLink, Select, Sheet, Tooltip, Uploads,
+  ], // prettier-ignore
+  templateUrl: './placePage.html',
+  styleUrl: './placePage.css',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+})
+export class PlacePage {
+  private readonly api = inject(Api);
+  private readonly router = inject(Router);
+  protected readonly session = inject(Session);
+  readonly id = input.required<string>();
+
+  protected readonly page = loaded(() => this.api.call(plan.place, { params: { id: this.id() } }));
+  private readonly rules = loaded(() => this.api.call(schedule.rules));
+  protected readonly task = signal<Task>(null);
+  protected readonly making = signal(false);
+  protected readonly date = signal('');
+  protected readonly eventType = signal('');
+  protected readonly note = signal('');
+  protected readonly ruleId = signal<string | null>(null);
+  protected readonly busy = signal(false);
+  protected readonly problem = signal<Problem | null>(null);
+  protected readonly done = signal<string | null>(null);
+  protected readonly marked = signal<ReadonlySet<string>>(new Set());
+  protected readonly version = signal(0);
+  protected readonly total = signal<number | null>(null);
+  private readonly sort = signal<{ sort: SortColumn; descending: boolean }>({ sort: 'number', descending: false });
+  protected readonly state = computed<ListState>(() => ({ filter: { under: this.id() }, ...this.sort() }));
+  protected readonly mayKeep = computed(() => this.page.value()?.rights.includes('dispose') ?? false);
+  protected readonly mayMake = computed(() => {
+    const p = this.page.value();
+    if (!p || p.closedOn !== null || kindsInside(p.kind).length === 0) return false;
+    return kindsInside(p.kind).includes('folder') ? p.rights.includes('edit') || this.mayKeep() : this.mayKeep();
+  });
+  protected readonly ruleOptions = computed(() => {
+    const set = new Set(this.page.value()?.setRules.filter((r) => r.here).map((r) => r.id));
+    return (this.rules.value()?.rules ?? []).filter((r) => r.version !== null && !set.has(r.id)).map((r) => ({ id: r.id, name: `${r.code} ${r.definition.title}` }));
+  });
+  protected readonly taskOpen = computed(() => this.task() !== null);
+  protected readonly taskName = computed(() => {
+    switch (this.task()) {
+      case 'close':
+        return $localize`Close the folder`;
+      case 'event':
+        return $localize`Record an event`;
+      case 'rule':
+        return $localize`Set a rule`;
+      case null:
+        return '';
+    }
+  });
+
+  constructor() {
+    // Going from one place to another keeps the component: what belonged to the old place goes.
+    effect(() => {
+      this.id();
+      untracked(() => {
+        this.marked.set(new Set());
+        this.page.reload();
+      });
+    });
+    const remove = inject(Keys).add({ n: [$localize`new place here`, () => this.mayMake() && this.making.set(true)] });
+    inject(DestroyRef).onDestroy(remove);
+  }
+
+  protected sorted(by: { sort: SortColumn; descending: boolean }): void {
+    this.sort.set(by);
+  }
+
+  protected start(task: Task): void {
+    this.problem.set(null);
+    this.done.set(null);
+    this.date.set(this.session.today());
+    this.eventType.set('');
+    this.note.set('');
+    this.ruleId.set(null);
+    this.task.set(task);
+  }
+
+  protected closeTask(open: boolean): void {
+    if (!open) this.task.set(null);
+  }
+
+  protected carryOut(): void {
+    const params = { id: this.id() };
+    const finish = {
+      next: (result: { recomputed?: number }) => {
+        this.busy.set(false);
+        this.task.set(null);
+        if (result.recomputed !== undefined) this.done.set($localize`${result.recomputed}:n: records were dated anew.`);
+        this.reload();
+      },
+      error: (error: unknown) => {
+        this.busy.set(false);
+        this.problem.set(toProblem(error));
+      },
+    };
+    this.busy.set(true);
+    this.problem.set(null);
+    if (this.task() === 'close') this.api.call(plan.closeFolder, { params, body: { on: this.date() } }).subscribe(finish);
+    else if (this.task() === 'event') {
+      this.api.call(plan.recordEvent, { params, body: { type: this.eventType(), on: this.date(), note: this.note() } }).subscribe({ ...finish, next: () => finish.next({}) });
+    } else this.api.call(plan.setRule, { params, body: { ruleId: this.ruleId()! } }).subscribe(finish);
+  }
+
+  protected unset(ruleId: string): void {
+    this.api.call(plan.unsetRule, { params: { id: this.id() }, body: { ruleId } }).subscribe({
+      next: ({ recomputed }) => {
+        this.done.set($localize`${recomputed}:n: records were dated anew.`);
+        this.reload();
+      },
+      error: (error: unknown) => this.problem.set(toProblem(error)),
+    });
+  }
+
+  protected reload(): void {
+    this.page.reload();
+    this.version.update((n) => n + 1);
+    this.session.refresh();
+  }
+
+  protected acted(): void {
+    this.marked.set(new Set());
+    this.reload();
+  }
+
+  protected unmark(): void {
+    this.marked.set(new Set());
+  }
+
+  protected fileThere(): void {
+    void this.router.navigate(['/receiving'], { queryParams: { place: this.id() } });
+  }
+}

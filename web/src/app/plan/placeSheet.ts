@@ -1,0 +1,119 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, model, output, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { plan, type PlaceLine, type Problem } from '@key-cellar/contract';
+import { kindsInside, type PlaceKind } from '@key-cellar/core/plan';
+import { Button } from 'primeng/button';
+import { InputText } from 'primeng/inputtext';
+import { Select } from 'primeng/select';
+import { Textarea } from 'primeng/textarea';
+import { Api, toProblem } from '../kit/api';
+import { loaded } from '../kit/loaded';
+import { ProblemNotice } from '../kit/notice';
+import { Sheet } from '../kit/sheet';
+
+const names: Record<PlaceKind, string> = {
+  repository: $localize`repository`,
+  function: $localize`function`,
+  activity: $localize`activity`,
+  series: $localize`series`,
+  folder: $localize`folder`,
+};
+
+/** Makes a place under another one. */
+@Component({
+  selector: 'kc-place-sheet',
+  imports: [Button, FormsModule, InputText, ProblemNotice, Select, Sheet, Textarea],
+  template: `
+    <kc-sheet [(open)]="open" heading="New place" i18n-heading>
+      <form class="form" (ngSubmit)="make()">
+        <div class="field">
+          <label for="place-parent" i18n>Inside</label>
+          <p-select inputId="place-parent" name="parent" appendTo="body" [options]="parents()" optionLabel="name" optionValue="id" [filter]="true" [ngModel]="parentId()" (ngModelChange)="choose($event)" />
+        </div>
+        <div class="field">
+          <label for="place-kind" i18n>Kind</label>
+          <p-select inputId="place-kind" name="kind" appendTo="body" [options]="kinds()" optionLabel="name" optionValue="kind" [ngModel]="kind()" (ngModelChange)="kind.set($event)" />
+        </div>
+        <div class="field">
+          <label for="place-code" i18n>Code</label>
+          <input pInputText id="place-code" name="code" required maxlength="40" [ngModel]="code()" (ngModelChange)="code.set($event)" />
+          <span class="hint" i18n>Capital letters, digits, hyphens, dots, slashes. Such as PIL-03.</span>
+        </div>
+        <div class="field">
+          <label for="place-title" i18n>Title</label>
+          <input pInputText id="place-title" name="title" required maxlength="300" [ngModel]="title()" (ngModelChange)="title.set($event)" />
+        </div>
+        <div class="field">
+          <label for="place-note" i18n>What belongs here, what does not</label>
+          <textarea pTextarea id="place-note" name="note" rows="3" [ngModel]="note()" (ngModelChange)="note.set($event)"></textarea>
+        </div>
+        <kc-problem [problem]="problem()" />
+        <p-button type="submit" [disabled]="busy() || !parentId() || !kind()" [label]="kind() ? 'Make the ' + names[kind()!] : 'Make it'" />
+      </form>
+    </kc-sheet>
+  `,
+  changeDetection: ChangeDetectionStrategy.OnPush,
+})
+export class PlaceSheet {
+  private readonly api = inject(Api);
+  readonly open = model.required<boolean>();
+  readonly parent = input.required<Pick<PlaceLine, 'id' | 'kind'> | null>();
+  readonly made = output<string>();
+
+  protected readonly names = names;
+  private readonly places = loaded(() => this.api.call(plan.outline, { query: { folders: true } }));
+  protected readonly parentId = signal<string | null>(null);
+  protected readonly kind = signal<Exclude<PlaceKind, 'repository'> | null>(null);
+  protected readonly code = signal('');
+  protected readonly title = signal('');
+  protected readonly note = signal('');
+  protected readonly busy = signal(false);
+  protected readonly problem = signal<Problem | null>(null);
+  protected readonly parents = computed(() =>
+    (this.places.value()?.places ?? [])
+      .filter((p) => p.discover && p.closedOn === null)
+      .map((p) => ({ id: p.id, kind: p.kind, name: `${p.code} ${p.title}` })),
+  );
+  protected readonly kinds = computed(() => {
+    const parent = this.parents().find((p) => p.id === this.parentId()) ?? this.parent();
+    return parent ? kindsInside(parent.kind).map((kind) => ({ kind, name: names[kind] })) : [];
+  });
+
+  constructor() {
+    effect(() => {
+      if (!this.open()) return;
+      this.problem.set(null);
+      this.code.set('');
+      this.title.set('');
+      this.note.set('');
+      this.choose(this.parent()?.id ?? null);
+    });
+  }
+
+  protected choose(parentId: string | null): void {
+    this.parentId.set(parentId);
+    const [first] = this.kinds();
+    this.kind.set((first?.kind as Exclude<PlaceKind, 'repository'> | undefined) ?? null);
+  }
+
+  protected make(): void {
+    this.busy.set(true);
+    this.problem.set(null);
+    this.api
+      .call(plan.makePlace, {
+        body: { parentId: this.parentId()!, kind: this.kind()!, code: this.code(), title: this.title(), note: this.note() },
+      })
+      .subscribe({
+        next: ({ id }) => {
+          this.busy.set(false);
+          this.open.set(false);
+          this.places.reload();
+          this.made.emit(id);
+        },
+        error: (error: unknown) => {
+          this.busy.set(false);
+          this.problem.set(toProblem(error));
+        },
+      });
+  }
+}

@@ -1,0 +1,177 @@
+import { ChangeDetectionStrategy, Component, computed, DestroyRef, ElementRef, inject, input, signal } from '@angular/core';
+import { ActivatedRoute, Router, RouterLink } from '@angular/router';
+import { plan, type RackCounts } from '@key-cellar/contract';
+import { Button } from 'primeng/button';
+import { Tooltip } from 'primeng/tooltip';
+import { Session } from '../identity/session';
+import { Api } from '../kit/api';
+import { Keys } from '../kit/keys';
+import { loaded } from '../kit/loaded';
+import { Mark } from '../kit/mark';
+import { ProblemNotice } from '../kit/notice';
+import { CountPipe } from '../kit/words';
+import { PlaceSheet } from './placeSheet';
+import { barParts, rackColumns, rackRows, type RackRow } from './rackModel';
+
+type Only = 'due' | 'held' | 'unscheduled';
+const yearsShown = 11;
+
+/** What do we have, where, of which years? The rack, and the same plan as an outline. */
+@Component({
+  selector: 'kc-plan',
+  imports: [Button, CountPipe, Mark, PlaceSheet, ProblemNotice, RouterLink, Tooltip],
+  templateUrl: './planPage.html',
+  styleUrl: './planPage.css',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+})
+export class PlanPage {
+  private readonly api = inject(Api);
+  private readonly router = inject(Router);
+  private readonly route = inject(ActivatedRoute);
+  private readonly host = inject<ElementRef<HTMLElement>>(ElementRef);
+  protected readonly session = inject(Session);
+  readonly view = input<'rack' | 'outline' | undefined>();
+  readonly only = input<Only | undefined>();
+
+  protected readonly outline = loaded(() => this.api.call(plan.outline));
+  protected readonly rack = loaded(() => this.api.call(plan.rack));
+  protected readonly folded = signal<ReadonlySet<string>>(new Set());
+  protected readonly marked = signal<ReadonlySet<string>>(new Set());
+  protected readonly active = signal({ row: 0, column: 0 });
+  protected readonly making = signal(false);
+  protected readonly barParts = barParts;
+
+  private readonly places = computed(() => this.outline.value()?.places ?? []);
+  private readonly cells = computed(() => this.rack.value()?.cells ?? []);
+  protected readonly root = computed(() => this.places().find((p) => p.kind === 'repository'));
+  protected readonly seriesCount = computed(() => this.places().filter((p) => p.kind === 'series').length);
+  protected readonly ruleless = computed(() => this.places().filter((p) => p.kind === 'series' && (p.counts?.unscheduled ?? 0) > 0).length);
+  protected readonly columns = computed(() => {
+    const { years, earlier } = rackColumns(this.cells(), Number(this.session.today().slice(0, 4)), yearsShown);
+    return { years, keys: ['running', ...(earlier ? ['earlier'] : []), ...years.map(String)] };
+  });
+  protected readonly rows = computed(() => rackRows(this.places(), this.cells(), this.columns().years, this.folded(), this.only() ?? null));
+  protected readonly markedCount = computed(() => {
+    let sum = 0;
+    for (const row of this.rows()) for (const [key, c] of row.cells) if (this.marked().has(`${row.place.id}.${key}`)) sum += c.kept;
+    return sum;
+  });
+  protected readonly mayMake = computed(() => this.session.may('dispose'));
+
+  constructor() {
+    const step = (row: number, column: number) => () => this.step(row, column);
+    const remove = inject(Keys).add({
+      ArrowDown: [$localize`row below`, step(1, 0)],
+      ArrowUp: [$localize`row above`, step(-1, 0)],
+      ArrowRight: [$localize`next vintage`, step(0, 1)],
+      ArrowLeft: [$localize`vintage before`, step(0, -1)],
+      Enter: [$localize`open the list`, (event) => this.openActive(event)],
+      ' ': [$localize`mark the cell`, () => this.markActive()],
+      x: [$localize`mark the cell`, () => this.markActive()],
+      n: [$localize`new place here`, () => this.mayMake() && this.making.set(true)],
+    });
+    inject(DestroyRef).onDestroy(remove);
+  }
+
+  protected name(key: string): string {
+    if (key === 'running') return $localize`running`;
+    return key === 'earlier' ? `≤ ${this.columns().years[0]! - 1}` : key;
+  }
+
+  protected words(row: RackRow, key: string, c: RackCounts): string {
+    const parts = [$localize`${row.place.code}:code: ${this.name(key)}:vintage:: ${c.kept}:n: kept`];
+    if (c.due) parts.push($localize`${c.due}:n: due`);
+    if (c.held) parts.push($localize`${c.held}:n: held`);
+    if (c.unscheduled) parts.push($localize`${c.unscheduled}:n: without a rule`);
+    if (c.waiting) parts.push($localize`${c.waiting}:n: waiting`);
+    return parts.join(', ');
+  }
+
+  protected setView(view: 'rack' | 'outline'): void {
+    void this.router.navigate([], { relativeTo: this.route, queryParams: { view: view === 'rack' ? null : view }, queryParamsHandling: 'merge' });
+  }
+
+  protected show(only: Only): void {
+    void this.router.navigate([], { relativeTo: this.route, queryParams: { only: this.only() === only ? null : only }, queryParamsHandling: 'merge' });
+  }
+
+  protected fold(row: RackRow): void {
+    const folded = new Set(this.folded());
+    if (!folded.delete(row.place.id)) folded.add(row.place.id);
+    this.folded.set(folded);
+  }
+
+  protected isMarked(row: RackRow, key: string): boolean {
+    return this.marked().has(`${row.place.id}.${key}`);
+  }
+
+  protected mark(row: RackRow, key: string): void {
+    if (!row.cells.get(key)?.kept || row.foldable) return;
+    const cell = `${row.place.id}.${key}`;
+    const marked = new Set(this.marked());
+    if (!marked.delete(cell)) marked.add(cell);
+    this.marked.set(marked);
+  }
+
+  private markActive(): void {
+    const { row, column } = this.active();
+    const at = this.rows()[row];
+    if (at) this.mark(at, this.columns().keys[column]!);
+  }
+
+  private openActive(event: KeyboardEvent): void {
+    if (event.target instanceof HTMLElement && event.target.closest('a, button') && !event.target.closest('[data-cell]')) {
+      event.target.click();
+      return;
+    }
+    const { row, column } = this.active();
+    const at = this.rows()[row];
+    if (at) this.open(at, this.columns().keys[column]!);
+  }
+
+  private step(rows: number, columns: number): void {
+    const { row, column } = this.active();
+    const next = {
+      row: Math.max(0, Math.min(this.rows().length - 1, row + rows)),
+      column: Math.max(0, Math.min(this.columns().keys.length - 1, column + columns)),
+    };
+    this.active.set(next);
+    setTimeout(() => this.host.nativeElement.querySelector<HTMLElement>(`[data-cell="${next.row}-${next.column}"]`)?.focus());
+  }
+
+  /** The records behind a cell: for sums of several vintages or series, all of them. */
+  protected open(row: RackRow, key: string): void {
+    if (key === 'earlier') {
+      const cells = this.cells().filter((c) => c.vintage > 0 && c.vintage < this.columns().years[0]! && this.isUnder(c.seriesId, row.place.id));
+      this.openCells(cells.map((c) => `${c.seriesId}.${c.vintage}`));
+      return;
+    }
+    void this.router.navigate(['/find'], { queryParams: { under: row.place.id, vintage: key === 'running' ? 0 : key } });
+  }
+
+  private isUnder(seriesId: string, placeId: string): boolean {
+    const byId = new Map(this.places().map((p) => [p.id, p]));
+    for (let at = byId.get(seriesId); at; at = at.parentId ? byId.get(at.parentId) : undefined) if (at.id === placeId) return true;
+    return false;
+  }
+
+  protected openMarked(): void {
+    const first = this.columns().years[0]!;
+    const cells = [...this.marked()].flatMap((cell) => {
+      const [seriesId, key] = cell.split('.') as [string, string];
+      if (key === 'running') return [`${seriesId}.0`];
+      if (key !== 'earlier') return [cell];
+      return this.cells().filter((c) => c.seriesId === seriesId && c.vintage > 0 && c.vintage < first).map((c) => `${seriesId}.${c.vintage}`);
+    });
+    this.openCells(cells);
+  }
+
+  private openCells(cells: readonly string[]): void {
+    void this.router.navigate(['/find'], { queryParams: { cells: cells.join(',') } });
+  }
+
+  protected made(): void {
+    this.outline.reload();
+    this.rack.reload();
+  }
+}

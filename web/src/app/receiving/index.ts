@@ -1,0 +1,2 @@
+export { UploadService, type UploadState } from './uploadService';
+export { Uploads } from './uploads';

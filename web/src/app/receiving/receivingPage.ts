@@ -1,0 +1,213 @@
+import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, input, signal } from '@angular/core';
+import { takeUntilDestroyed, toObservable, toSignal } from '@angular/core/rxjs-interop';
+import { FormsModule } from '@angular/forms';
+import { RouterLink } from '@angular/router';
+import { plan, receiving, type Arrival, type Filing, type Problem } from '@key-cellar/contract';
+import { Button } from 'primeng/button';
+import { InputText } from 'primeng/inputtext';
+import { Select } from 'primeng/select';
+import { Tooltip } from 'primeng/tooltip';
+import { catchError, debounceTime, of, switchMap } from 'rxjs';
+import { Session } from '../identity/session';
+import { Api, toProblem } from '../kit/api';
+import { Keys } from '../kit/keys';
+import { loaded } from '../kit/loaded';
+import { Mark } from '../kit/mark';
+import { ProblemNotice } from '../kit/notice';
+import { ResultList, type ResultLine } from '../kit/resultList';
+import { Sheet } from '../kit/sheet';
+import { Why } from '../kit/why';
+import { BytesPipe, CountPipe, InstantPipe } from '../kit/words';
+import { FactFields, RecordsService, type FactValues } from '../records/index';
+import { Uploads } from './uploads';
+
+/** What has arrived and is not filed: choose type, place and facts for one or for many, see the date, file. */
+@Component({
+  selector: 'kc-receiving',
+  imports: [
+    BytesPipe, Button, CountPipe, FactFields, FormsModule, InputText, InstantPipe, Mark, ProblemNotice, ResultList, RouterLink, Select, Sheet, Tooltip, Uploads, Why,
+  ], // prettier-ignore
+  templateUrl: './receivingPage.html',
+  styleUrl: './receivingPage.css',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+})
+export class ReceivingPage {
+  private readonly api = inject(Api);
+  protected readonly session = inject(Session);
+  /** A place to file into, when the page was opened from one. */
+  readonly place = input<string>();
+
+  protected readonly arrivals = loaded(() => this.api.call(receiving.list));
+  protected readonly places = loaded(() => this.api.call(plan.outline, { query: { folders: true } }));
+  protected readonly containers = loaded(() => this.api.call(receiving.containers));
+  protected readonly types = toSignal(inject(RecordsService).types$);
+  protected readonly marked = signal<ReadonlySet<string>>(new Set());
+
+  protected readonly filing = signal<'arrivals' | 'physical' | null>(null);
+  protected readonly recordType = signal<string | null>(null);
+  protected readonly placeId = signal<string | null>(null);
+  protected readonly createdOn = signal('');
+  protected readonly title = signal('');
+  protected readonly facts = signal<FactValues>({});
+  protected readonly containerId = signal<string | null>(null);
+  protected readonly busy = signal(false);
+  protected readonly problem = signal<Problem | null>(null);
+  protected readonly results = signal<readonly ResultLine[] | null>(null);
+
+  protected readonly list = computed(() => this.arrivals.value()?.arrivals ?? []);
+  protected readonly chosen = computed(() => this.list().filter((a) => this.marked().has(a.id)));
+  protected readonly twice = computed(() => this.list().filter((a) => a.sameAs.length > 0).length);
+  protected readonly sheetOpen = computed(() => this.filing() !== null);
+  protected readonly type = computed(() => this.types()?.types.find((t) => t.code === this.recordType()));
+  protected readonly typeOptions = computed(() => (this.types()?.types ?? []).map((t) => ({ value: t.code, name: t.title })));
+  protected readonly placeOptions = computed(() => {
+    const places = this.places.value()?.places ?? [];
+    const byId = new Map(places.map((p) => [p.id, p]));
+    return places
+      .filter((p) => (p.kind === 'series' || p.kind === 'folder') && p.deposit && p.closedOn === null)
+      .map((p) => {
+        const parent = p.parentId ? byId.get(p.parentId) : undefined;
+        return { value: p.id, name: p.kind === 'folder' && parent ? `${parent.code} › ${p.code} ${p.title}` : `${p.code} ${p.title}` };
+      })
+      .sort((a, b) => (a.name < b.name ? -1 : 1));
+  });
+  protected readonly containerOptions = computed(() =>
+    (this.containers.value()?.containers ?? []).map((c) => ({ value: c.id, name: `${c.code} ${c.title}, ${c.location}` })),
+  );
+  protected readonly wrong = computed(() =>
+    Object.fromEntries((this.problem()?.fields ?? []).map((f) => [f.pointer.replace('/facts/', ''), f.sentence])),
+  );
+  protected readonly ready = computed(
+    () => !!this.recordType() && !!this.placeId() && !!this.createdOn() && (this.filing() === 'arrivals' || (!!this.title().trim() && !!this.containerId())),
+  );
+  protected readonly button = computed(() => {
+    if (this.filing() === 'physical') return $localize`Describe the item`;
+    const n = this.chosen().length;
+    return n === 1 ? $localize`File one record` : $localize`File ${n}:n: records`;
+  });
+
+  /** What would be filed now, for the preview; null until there is enough to say. */
+  private readonly draft = computed<Filing | null>(() => {
+    const [recordType, placeId, createdOn] = [this.recordType(), this.placeId(), this.createdOn()];
+    if (this.filing() === null || !recordType || !placeId || !createdOn) return null;
+    const arrivalId = this.chosen()[0]?.id ?? '00000000-0000-4000-8000-000000000000';
+    return { arrivalId, recordType, placeId, createdOn, title: this.title().trim() || 'untitled', facts: this.facts() };
+  });
+  protected readonly preview = toSignal(
+    toObservable(this.draft).pipe(
+      debounceTime(150),
+      switchMap((filing) =>
+        filing ? this.api.call(receiving.preview, { body: { filings: [filing] } }).pipe(catchError(() => of(null))) : of(null),
+      ),
+    ),
+  );
+
+  constructor() {
+    const remove = inject(Keys).add({
+      a: [$localize`mark all`, () => this.markAll()],
+      n: [$localize`describe a physical item`, () => this.openPhysical()],
+      f: [$localize`file what is marked`, () => this.chosen().length > 0 && this.openFiling(this.chosen())],
+    });
+    inject(DestroyRef).onDestroy(remove);
+    toObservable(this.place)
+      .pipe(takeUntilDestroyed())
+      .subscribe((place) => place && this.placeId.set(place));
+  }
+
+  protected toggle(arrival: Arrival): void {
+    const marked = new Set(this.marked());
+    if (!marked.delete(arrival.id)) marked.add(arrival.id);
+    this.marked.set(marked);
+  }
+
+  protected markAll(): void {
+    this.marked.set(this.chosen().length === this.list().length ? new Set() : new Set(this.list().map((a) => a.id)));
+  }
+
+  protected openFiling(chosen: readonly Arrival[]): void {
+    this.marked.set(new Set(chosen.map((a) => a.id)));
+    this.begin('arrivals');
+    this.title.set(chosen.length === 1 ? chosen[0]!.suggestedTitle : '');
+    const own = chosen[0]?.placeId;
+    if (own) this.placeId.set(own);
+  }
+
+  protected openPhysical(): void {
+    this.begin('physical');
+    this.title.set('');
+  }
+
+  private begin(kind: 'arrivals' | 'physical'): void {
+    this.results.set(null);
+    this.problem.set(null);
+    this.createdOn.set(this.session.today());
+    this.filing.set(kind);
+  }
+
+  protected close(open: boolean): void {
+    if (!open) this.filing.set(null);
+  }
+
+  protected chooseType(code: string | null): void {
+    this.recordType.set(code);
+    this.facts.set({});
+  }
+
+  protected submit(): void {
+    if (!this.ready()) return;
+    this.busy.set(true);
+    this.problem.set(null);
+    if (this.filing() === 'physical') this.describe();
+    else this.file();
+  }
+
+  private shared() {
+    return { recordType: this.recordType()!, placeId: this.placeId()!, createdOn: this.createdOn(), facts: this.facts() };
+  }
+
+  private file(): void {
+    const chosen = this.chosen();
+    const filings = chosen.map((a) => ({
+      ...this.shared(),
+      arrivalId: a.id,
+      title: chosen.length === 1 ? this.title().trim() || a.suggestedTitle : a.suggestedTitle,
+    }));
+    this.api.call(receiving.file, { body: { filings } }).subscribe({
+      next: ({ results }) =>
+        this.finish(results.map((r) => ({ name: r.name, outcome: r.outcome, why: r.why, link: r.recordId ? ['/records', r.recordId] : undefined }))),
+      error: (error: unknown) => this.fail(error),
+    });
+  }
+
+  private describe(): void {
+    this.api.call(receiving.describePhysical, { body: { ...this.shared(), title: this.title().trim(), containerId: this.containerId()! } }).subscribe({
+      next: ({ recordId, number }) =>
+        this.finish([{ name: this.title(), outcome: 'done', why: $localize`Described as ${number}:number:.`, link: ['/records', recordId] }]),
+      error: (error: unknown) => this.fail(error),
+    });
+  }
+
+  private finish(lines: readonly ResultLine[]): void {
+    this.busy.set(false);
+    this.results.set(lines);
+    this.marked.set(new Set());
+    this.reload();
+  }
+
+  private fail(error: unknown): void {
+    this.busy.set(false);
+    this.problem.set(toProblem(error));
+  }
+
+  protected discard(arrival: Arrival): void {
+    this.api.call(receiving.discard, { params: { id: arrival.id } }).subscribe({
+      next: () => this.reload(),
+      error: (error: unknown) => this.problem.set(toProblem(error)),
+    });
+  }
+
+  protected reload(): void {
+    this.arrivals.reload();
+    this.session.refresh();
+  }
+}

@@ -1,0 +1,132 @@
+import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, input, output, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import type { OutcomeLine, Problem } from '@key-cellar/contract';
+import { Button } from 'primeng/button';
+import { Textarea } from 'primeng/textarea';
+import { Tooltip } from 'primeng/tooltip';
+import { HoldSheet } from '../holds/index';
+import { Session } from '../identity/session';
+import { toProblem } from '../kit/api';
+import { Keys } from '../kit/keys';
+import { ProblemNotice } from '../kit/notice';
+import { ResultList, type ResultLine } from '../kit/resultList';
+import { Sheet } from '../kit/sheet';
+import { CountPipe } from '../kit/words';
+import { RecordsService } from './recordsService';
+
+/** What can be done with marked records, and what came of it, line by line. */
+@Component({
+  selector: 'kc-act-on-many',
+  imports: [Button, CountPipe, FormsModule, HoldSheet, ProblemNotice, ResultList, Sheet, Textarea, Tooltip],
+  template: `
+    @if (ids().size > 0) {
+      <div class="bar" [class.single]="single()" role="region" aria-label="Marked records" i18n-aria-label>
+        @if (!single()) {
+          <span><b>{{ ids().size | count }}</b> <ng-container i18n>marked</ng-container></span>
+        }
+        @if (session.may('declare')) {
+          <p-button size="small" label="Declare" i18n-label pTooltip="Shift+D" tooltipPosition="top" (onClick)="ask('declare')" />
+        }
+        @if (session.may('undeclare')) {
+          <p-button size="small" severity="secondary" [outlined]="true" label="Undeclare" i18n-label (onClick)="ask('undeclare')" />
+        }
+        @if (session.may('hold')) {
+          <p-button size="small" severity="secondary" [outlined]="true" label="Hold" i18n-label pTooltip="Shift+H" tooltipPosition="top" (onClick)="holdOpen.set(true)" />
+        }
+        @if (!single()) {
+          <p-button size="small" severity="secondary" [text]="true" label="Unmark" i18n-label (onClick)="cleared.emit()" />
+        }
+      </div>
+    }
+    <kc-sheet [(open)]="sheetOpen" [heading]="heading()">
+      @if (results(); as lines) {
+        <kc-result-list [lines]="lines" />
+      } @else {
+        <form class="form" (ngSubmit)="carryOut()">
+          @if (act() === 'declare') {
+            <p i18n>{count(), plural, =1 {One record} other {{{ count() }} records}} can no longer be changed, renamed, moved to another series or deleted by anybody, until the end of the keeping time.</p>
+          } @else {
+            <p i18n>{count(), plural, =1 {One record} other {{{ count() }} records}} can be changed again. Held ones stay declared. The auditor sees it with your reason.</p>
+            <div class="field">
+              <label for="undeclare-reason" i18n>Reason</label>
+              <textarea pTextarea id="undeclare-reason" name="reason" rows="3" required [ngModel]="reason()" (ngModelChange)="reason.set($event)"></textarea>
+            </div>
+          }
+          <kc-problem [problem]="problem()" />
+          <p-button type="submit" [disabled]="busy()" [label]="button()" />
+        </form>
+      }
+    </kc-sheet>
+    <kc-hold-sheet [(open)]="holdOpen" [recordIds]="idList()" (placed)="acted.emit()" />
+  `,
+  styles: `
+    .bar { display: flex; flex-wrap: wrap; align-items: center; gap: 8px; padding: 6px 12px; background: var(--brass-wash); border: 1px solid var(--line); border-bottom: 0; }
+    .bar.single { background: none; border: 0; padding: 0 0 10px; }
+  `,
+  changeDetection: ChangeDetectionStrategy.OnPush,
+})
+export class ActOnMany {
+  private readonly service = inject(RecordsService);
+  protected readonly session = inject(Session);
+  readonly ids = input.required<ReadonlySet<string>>();
+  /** On a record's own page: no count and nothing to unmark. */
+  readonly single = input(false);
+  readonly acted = output();
+  readonly cleared = output();
+
+  protected readonly idList = computed(() => [...this.ids()]);
+  protected readonly act = signal<'declare' | 'undeclare'>('declare');
+  protected readonly sheetOpen = signal(false);
+  protected readonly holdOpen = signal(false);
+  protected readonly busy = signal(false);
+  protected readonly reason = signal('');
+  protected readonly problem = signal<Problem | null>(null);
+  protected readonly results = signal<ResultLine[] | null>(null);
+  /** The records the sheet was opened for; marks may be gone by the time its results are read. */
+  private readonly chosen = signal<readonly string[]>([]);
+  protected readonly count = computed(() => this.chosen().length);
+  protected readonly heading = computed(() => (this.act() === 'declare' ? $localize`Declare` : $localize`Undeclare`));
+  protected readonly button = computed(() =>
+    this.act() === 'declare'
+      ? this.count() === 1
+        ? $localize`Declare one record`
+        : $localize`Declare ${this.count()}:n: records`
+      : this.count() === 1
+        ? $localize`Undeclare one record`
+        : $localize`Undeclare ${this.count()}:n: records`,
+  );
+
+  constructor() {
+    const remove = inject(Keys).add({
+      'Shift+D': [$localize`declare`, () => this.session.may('declare') && this.ids().size > 0 && this.ask('declare')],
+      'Shift+H': [$localize`hold`, () => this.session.may('hold') && this.ids().size > 0 && this.holdOpen.set(true)],
+    });
+    inject(DestroyRef).onDestroy(remove);
+  }
+
+  protected ask(act: 'declare' | 'undeclare'): void {
+    this.act.set(act);
+    this.chosen.set(this.idList());
+    this.results.set(null);
+    this.problem.set(null);
+    this.reason.set('');
+    this.sheetOpen.set(true);
+  }
+
+  protected carryOut(): void {
+    this.busy.set(true);
+    const ids = this.chosen();
+    const call = this.act() === 'declare' ? this.service.declare(ids) : this.service.undeclare(ids, this.reason());
+    call.subscribe({
+      next: ({ results }) => {
+        this.busy.set(false);
+        this.results.set(results.map((r: OutcomeLine) => ({ ...r, link: ['/records', r.id] })));
+        this.acted.emit();
+      },
+      error: (error: unknown) => {
+        this.busy.set(false);
+        this.problem.set(toProblem(error));
+      },
+    });
+  }
+}

@@ -1,0 +1,183 @@
+import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, input, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { RouterLink } from '@angular/router';
+import { ledger, type Dossier, type Problem } from '@key-cellar/contract';
+import { Button } from 'primeng/button';
+import { InputText } from 'primeng/inputtext';
+import { Tab, TabList, TabPanel, TabPanels, Tabs } from 'primeng/tabs';
+import { Tooltip } from 'primeng/tooltip';
+import { filter, map, of, switchMap, take } from 'rxjs';
+import { Session } from '../identity/session';
+import { Api, toProblem } from '../kit/api';
+import { Keys } from '../kit/keys';
+import { Lifeline, type Life } from '../kit/lifeline';
+import { loaded } from '../kit/loaded';
+import { Mark } from '../kit/mark';
+import { marksOf } from '../kit/marksOf';
+import { ProblemNotice } from '../kit/notice';
+import { Sheet } from '../kit/sheet';
+import { Why } from '../kit/why';
+import { BytesPipe, DayPipe, InstantPipe } from '../kit/words';
+import { UploadService } from '../receiving/index';
+import { ActOnMany } from './actOnMany';
+import { FactFields, type FactValues } from './factFields';
+import { Preview } from './preview';
+import { RecordsService } from './recordsService';
+
+type TabName = 'why' | 'facts' | 'versions' | 'access' | 'ledger';
+
+export function lifeOfDossier(d: Dossier): Life {
+  return {
+    created: d.createdOn,
+    filed: d.filedOn,
+    declared: d.declaredOn,
+    clockStart: d.clockStart,
+    due: d.dueOn,
+    permanent: d.outcome === 'permanent',
+    disposed: d.disposedOn,
+    steps: d.why.steps.flatMap((s) => (s.dueOn ? [{ kind: s.kind, on: s.dueOn }] : [])),
+    holds: d.holds.map((h) => ({ name: $localize`held: ${h.name}:name:`, from: h.since, until: h.until })),
+  };
+}
+
+/** A record's own page: its life, its content, and why its date is what it is. */
+@Component({
+  selector: 'kc-dossier',
+  imports: [
+    ActOnMany, BytesPipe, Button, DayPipe, FactFields, FormsModule, InputText, InstantPipe, Lifeline, Mark, Preview, ProblemNotice, RouterLink, Sheet,
+    Tab, TabList, TabPanel, TabPanels, Tabs, Tooltip, Why,
+  ], // prettier-ignore
+  templateUrl: './dossierPage.html',
+  styleUrl: './dossierPage.css',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+})
+export class DossierPage {
+  private readonly api = inject(Api);
+  private readonly service = inject(RecordsService);
+  private readonly uploads = inject(UploadService);
+  protected readonly session = inject(Session);
+  readonly id = input.required<string>();
+
+  protected readonly page = loaded(() => this.service.dossier(this.id()));
+  protected readonly entries = loaded(() =>
+    of(null).pipe(switchMap(() => this.api.call(ledger.entries, { query: { subject: this.id(), subjectKind: 'record', limit: 200 } }))),
+  );
+  protected readonly tab = signal<TabName>('why');
+  protected readonly shownVersion = signal<number | null>(null);
+  protected readonly version = computed(() => {
+    const versions = this.page.value()?.versions ?? [];
+    return versions.find((v) => v.no === this.shownVersion()) ?? versions[0] ?? null;
+  });
+  protected readonly life = computed(() => {
+    const d = this.page.value();
+    return d ? lifeOfDossier(d) : null;
+  });
+  protected readonly marks = computed(() => {
+    const d = this.page.value();
+    return d ? marksOf(d) : [];
+  });
+  protected readonly openHolds = computed(() => this.page.value()?.holds.filter((h) => h.until === null) ?? []);
+  /** Why this record cannot be changed by this person now; empty when it can. */
+  protected readonly readOnly = computed(() => {
+    const d = this.page.value();
+    if (!d) return '';
+    if (d.state === 'disposed') return $localize`Disposed: only this stub remains.`;
+    if (d.frozenByHold) return $localize`A hold freezes this record. Counsel can release the hold.`;
+    if (d.state === 'declared' && d.frozenParts.includes('facts')) return $localize`Declared: nobody can change it. A keeper may undeclare it with a reason.`;
+    if (!d.rights.includes('edit')) return $localize`You may read here, not edit. A keeper can grant it.`;
+    return '';
+  });
+  protected readonly mayAdd = computed(() => {
+    const d = this.page.value();
+    return !!d && d.medium === 'electronic' && d.rights.includes('edit') && d.state !== 'disposed' && !d.frozenByHold && !d.frozenParts.includes('content');
+  });
+  protected readonly ids = computed(() => new Set(this.page.value() ? [this.page.value()!.id] : []));
+
+  protected readonly editing = signal(false);
+  protected readonly title = signal('');
+  protected readonly createdOn = signal('');
+  protected readonly facts = signal<FactValues>({});
+  protected readonly problem = signal<Problem | null>(null);
+  protected readonly busy = signal(false);
+  protected readonly wrong = computed(() =>
+    Object.fromEntries((this.problem()?.fields ?? []).map((f) => [f.pointer.replace('/facts/', ''), f.sentence])),
+  );
+  protected readonly uploading = signal<string | null>(null);
+
+  constructor() {
+    const remove = inject(Keys).add({
+      e: [$localize`facts`, () => this.edit()],
+      w: [$localize`why this date`, () => this.tab.set('why')],
+    });
+    inject(DestroyRef).onDestroy(remove);
+  }
+
+  protected edit(): void {
+    const d = this.page.value();
+    this.tab.set('facts');
+    if (!d || this.readOnly()) return;
+    this.title.set(d.title);
+    this.createdOn.set(d.createdOn);
+    this.facts.set({ ...d.facts });
+    this.problem.set(null);
+    this.editing.set(true);
+  }
+
+  protected save(): void {
+    const d = this.page.value()!;
+    this.busy.set(true);
+    this.problem.set(null);
+    this.service.editFacts(d.id, { revision: d.revision, title: this.title(), createdOn: this.createdOn(), facts: this.facts() }).subscribe({
+      next: () => {
+        this.busy.set(false);
+        this.editing.set(false);
+        this.reload();
+      },
+      error: (error: unknown) => {
+        this.busy.set(false);
+        this.problem.set(toProblem(error));
+      },
+    });
+  }
+
+  protected addVersion(input_: HTMLInputElement): void {
+    const file = input_.files?.[0];
+    input_.value = '';
+    if (!file) return;
+    this.uploading.set(file.name);
+    this.problem.set(null);
+    this.uploads
+      .send(file, { source: 'new version' })
+      .pipe(
+        filter((state) => state.kind === 'done'),
+        take(1),
+        map((state) => (state.kind === 'done' ? state.arrivalId : '')),
+        switchMap((arrivalId) => this.service.addVersion(this.id(), arrivalId, '')),
+      )
+      .subscribe({
+        next: () => {
+          this.uploading.set(null);
+          this.shownVersion.set(null);
+          this.reload();
+        },
+        error: (error: unknown) => {
+          this.uploading.set(null);
+          this.problem.set(toProblem(error));
+        },
+      });
+  }
+
+  protected reload(): void {
+    this.page.reload();
+    this.entries.reload();
+    this.session.refresh();
+  }
+
+  protected factWords(value: unknown): string {
+    return typeof value === 'boolean' ? (value ? $localize`yes` : $localize`no`) : String(value ?? '');
+  }
+
+  protected detail(value: unknown): string {
+    return value === null || value === undefined ? '' : JSON.stringify(value);
+  }
+}

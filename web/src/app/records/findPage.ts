@@ -1,0 +1,127 @@
+import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, input, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { ActivatedRoute, Router } from '@angular/router';
+import { plan, type RecordFilter, type SortColumn } from '@key-cellar/contract';
+import { Button } from 'primeng/button';
+import { InputText } from 'primeng/inputtext';
+import { Popover } from 'primeng/popover';
+import { Select } from 'primeng/select';
+import { Tooltip } from 'primeng/tooltip';
+import { toSignal } from '@angular/core/rxjs-interop';
+import { Session } from '../identity/session';
+import { Api } from '../kit/api';
+import { Keys } from '../kit/keys';
+import { loaded } from '../kit/loaded';
+import { CountPipe } from '../kit/words';
+import { ActOnMany } from './actOnMany';
+import { allColumns, columnNames, RecordTable, usualColumns, type Column } from './recordTable';
+import { RecordsService, type ListState } from './recordsService';
+
+const shows: { value: NonNullable<RecordFilter['show']>; name: string }[] = [
+  { value: 'due', name: $localize`due` },
+  { value: 'held', name: $localize`held` },
+  { value: 'declared', name: $localize`declared` },
+  { value: 'waiting', name: $localize`waiting for a date` },
+  { value: 'permanent', name: $localize`kept for good` },
+  { value: 'unscheduled', name: $localize`without a rule` },
+  { value: 'gaps', name: $localize`with facts missing` },
+  { value: 'disposed', name: $localize`disposed (stubs)` },
+];
+
+/** Where is it? Words, place, state; everything that narrows the list is in the address. */
+@Component({
+  selector: 'kc-find',
+  imports: [ActOnMany, Button, CountPipe, FormsModule, InputText, Popover, RecordTable, Select, Tooltip],
+  templateUrl: './findPage.html',
+  styleUrl: './findPage.css',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+})
+export class FindPage {
+  private readonly api = inject(Api);
+  private readonly router = inject(Router);
+  private readonly route = inject(ActivatedRoute);
+  protected readonly session = inject(Session);
+  readonly words = input<string>();
+  readonly under = input<string>();
+  readonly vintage = input<string>();
+  readonly cells = input<string>();
+  readonly show = input<RecordFilter['show']>();
+  readonly type = input<string>();
+  readonly sortIn = input<SortColumn | undefined>(undefined, { alias: 'sort' });
+  readonly down = input<string>();
+  readonly columnsIn = input<string | undefined>(undefined, { alias: 'columns' });
+
+  protected readonly shows = shows;
+  protected readonly allColumns = allColumns;
+  protected readonly columnNames = columnNames;
+  protected readonly types = toSignal(inject(RecordsService).types$);
+  protected readonly places = loaded(() => this.api.call(plan.outline));
+  protected readonly total = signal<number | null>(null);
+  protected readonly marked = signal<ReadonlySet<string>>(new Set());
+  protected readonly version = signal(0);
+
+  protected readonly filter = computed<RecordFilter>(() => ({
+    words: this.words() || undefined,
+    under: this.under() || undefined,
+    vintage: this.vintage() === undefined ? undefined : Number(this.vintage()),
+    cells: this.cells() || undefined,
+    show: this.show() || undefined,
+    recordType: this.type() || undefined,
+  }));
+  protected readonly state = computed<ListState>(() => ({
+    filter: this.filter(),
+    sort: this.sortIn() ?? 'number',
+    descending: this.down() === 'true',
+  }));
+  protected readonly columns = computed<readonly Column[]>(() => {
+    const chosen = (this.columnsIn() ?? '').split(',').filter((c): c is Column => allColumns.includes(c as Column));
+    return chosen.length > 0 ? chosen : usualColumns;
+  });
+  protected readonly placeOptions = computed(() =>
+    (this.places.value()?.places ?? []).filter((p) => p.kind !== 'repository').map((p) => ({ value: p.id, name: `${p.code} ${p.title}` })),
+  );
+  protected readonly typeOptions = computed(() => (this.types()?.types ?? []).map((t) => ({ value: t.code, name: t.title })));
+  protected readonly narrowed = computed(() => Object.values(this.filter()).some((v) => v !== undefined));
+
+  constructor() {
+    const remove = inject(Keys).add({
+      f: [$localize`words`, () => document.getElementById('find-words')?.focus()],
+    });
+    inject(DestroyRef).onDestroy(remove);
+  }
+
+  protected narrow(changes: Record<string, string | null | undefined>): void {
+    this.marked.set(new Set());
+    void this.router.navigate([], { relativeTo: this.route, queryParams: changes, queryParamsHandling: 'merge', replaceUrl: true });
+  }
+
+  protected clear(): void {
+    this.marked.set(new Set());
+    void this.router.navigate([], { relativeTo: this.route, queryParams: {} });
+  }
+
+  protected sorted(by: { sort: SortColumn; descending: boolean }): void {
+    void this.router.navigate([], {
+      relativeTo: this.route,
+      queryParams: { sort: by.sort, down: by.descending ? 'true' : null },
+      queryParamsHandling: 'merge',
+      replaceUrl: true,
+    });
+  }
+
+  protected toggleColumn(column: Column): void {
+    const now = this.columns();
+    const next = now.includes(column) ? now.filter((c) => c !== column) : allColumns.filter((c) => now.includes(c) || c === column);
+    if (next.length > 0) this.narrow({ columns: next.join(',') });
+  }
+
+  protected unmark(): void {
+    this.marked.set(new Set());
+  }
+
+  protected acted(): void {
+    this.unmark();
+    this.version.update((n) => n + 1);
+    this.session.refresh();
+  }
+}

@@ -1,0 +1,212 @@
+import { CdkFixedSizeVirtualScroll, CdkVirtualForOf, CdkVirtualScrollViewport } from '@angular/cdk/scrolling';
+import { ChangeDetectionStrategy, Component, computed, DestroyRef, effect, ElementRef, inject, input, model, output, signal, untracked, viewChild } from '@angular/core';
+import { Router, RouterLink } from '@angular/router';
+import type { Problem, RecordLine, SortColumn } from '@key-cellar/contract';
+import { Session } from '../identity/session';
+import { toProblem } from '../kit/api';
+import { Keys } from '../kit/keys';
+import { Lifeline, type Life } from '../kit/lifeline';
+import { Mark } from '../kit/mark';
+import { marksOf } from '../kit/marksOf';
+import { ProblemNotice } from '../kit/notice';
+import { BytesPipe, CountPipe, DayPipe } from '../kit/words';
+import { PageCache, pageSize, RecordsService, type ListState } from './recordsService';
+
+export const columnNames = {
+  number: $localize`Number`,
+  title: $localize`Title`,
+  state: $localize`State`,
+  life: $localize`Life`,
+  place: $localize`Place`,
+  type: $localize`Type`,
+  created: $localize`Dated`,
+  filed: $localize`Filed`,
+  due: $localize`Due`,
+  size: $localize`Size`,
+} as const;
+export type Column = keyof typeof columnNames;
+export const allColumns = Object.keys(columnNames) as Column[];
+export const usualColumns: readonly Column[] = ['number', 'title', 'state', 'life', 'created', 'due'];
+
+const widths: Record<Column, string> = {
+  number: '150px',
+  title: 'minmax(160px, 1fr)',
+  state: '74px',
+  life: '192px',
+  place: '84px',
+  type: '110px',
+  created: '96px',
+  filed: '96px',
+  due: '96px',
+  size: '74px',
+};
+const sortable: Partial<Record<Column, SortColumn>> = { number: 'number', title: 'title', created: 'created', filed: 'filed', due: 'due', size: 'size' };
+
+export function lifeOf(r: RecordLine): Life {
+  return {
+    created: r.createdOn,
+    filed: r.filedOn,
+    declared: r.declaredOn,
+    clockStart: r.clockStart,
+    due: r.dueOn,
+    permanent: r.outcome === 'permanent',
+    disposed: r.disposedOn,
+    steps: r.dueOn && r.action ? [{ kind: r.action, on: r.dueOn }] : [],
+    holds: r.held > 0 ? [{ name: $localize`held`, from: r.createdOn, until: null }] : [],
+  };
+}
+
+/** Records as rows: virtual, lazy, sortable, markable; a million scroll like a hundred. */
+@Component({
+  selector: 'kc-record-table',
+  imports: [
+    BytesPipe, CdkFixedSizeVirtualScroll, CdkVirtualForOf, CdkVirtualScrollViewport, CountPipe, DayPipe, Lifeline, Mark, ProblemNotice, RouterLink,
+  ], // prettier-ignore
+  templateUrl: './recordTable.html',
+  styleUrl: './recordTable.css',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+})
+export class RecordTable {
+  private readonly service = inject(RecordsService);
+  private readonly router = inject(Router);
+  private readonly keys = inject(Keys);
+  private readonly session = inject(Session);
+  private readonly host = inject<ElementRef<HTMLElement>>(ElementRef);
+  private readonly viewport = viewChild(CdkVirtualScrollViewport);
+
+  readonly state = input.required<ListState>();
+  readonly columns = input<readonly Column[]>(usualColumns);
+  /** Rises when the rows have to be fetched anew. */
+  readonly version = input(0);
+  readonly sort = output<{ sort: SortColumn; descending: boolean }>();
+  readonly total = output<number>();
+  readonly marked = model<ReadonlySet<string>>(new Set());
+
+  protected readonly names = columnNames;
+  protected readonly sortable = sortable;
+  protected readonly today = this.session.today;
+  protected readonly count = signal<number | null>(null);
+  protected readonly indices = computed(() => Array.from({ length: this.count() ?? 0 }, (_, i) => i));
+  protected readonly active = signal(0);
+  protected readonly problem = signal<Problem | null>(null);
+  protected readonly grid = computed(() => `28px ${this.columns().map((c) => widths[c]).join(' ')}`);
+  /** Rises with each page that arrives, so that rows are drawn again. */
+  private readonly arrived = signal(0);
+  private cache = this.newCache();
+
+  constructor() {
+    effect(() => {
+      const state = this.state();
+      this.version();
+      untracked(() => this.restart(state));
+    });
+    const move = (by: number) => () => this.moveTo(this.active() + by);
+    const remove = this.keys.add({
+      j: [$localize`next row`, move(1)],
+      k: [$localize`row before`, move(-1)],
+      ArrowDown: [$localize`next row`, move(1)],
+      ArrowUp: [$localize`row before`, move(-1)],
+      PageDown: [$localize`a screen on`, move(15)],
+      PageUp: [$localize`a screen back`, move(-15)],
+      Home: [$localize`first row`, () => this.moveTo(0)],
+      End: [$localize`last row`, () => this.moveTo((this.count() ?? 1) - 1)],
+      x: [$localize`mark the row`, () => this.toggle(this.row(this.active()))],
+      a: [$localize`mark all found`, () => this.markAll()],
+      Enter: [$localize`open the row`, (event) => this.openActive(event)],
+    });
+    inject(DestroyRef).onDestroy(remove);
+  }
+
+  private newCache(): PageCache {
+    return new PageCache(
+      (given) => this.service.page(this.state(), given),
+      () => this.arrived.update((n) => n + 1),
+      (error) => this.problem.set(toProblem(error)),
+    );
+  }
+
+  private restart(state: ListState): void {
+    this.problem.set(null);
+    this.cache = this.newCache();
+    this.active.set(0);
+    this.service.count(state.filter).subscribe({
+      next: ({ count }) => {
+        this.count.set(count);
+        this.total.emit(count);
+        this.viewport()?.scrollToIndex(0);
+        this.cache.want(0, Math.min(count, pageSize));
+      },
+      error: (error: unknown) => this.problem.set(toProblem(error)),
+    });
+  }
+
+  protected row(index: number): RecordLine | undefined {
+    this.arrived();
+    return this.cache.row(index);
+  }
+
+  protected scrolled(): void {
+    const range = this.viewport()?.getRenderedRange();
+    if (range) this.cache.want(range.start, Math.min(range.end, this.count() ?? 0));
+  }
+
+  protected sortBy(column: Column): void {
+    const sort = sortable[column];
+    if (!sort) return;
+    const { sort: current, descending } = this.state();
+    this.sort.emit({ sort, descending: sort === current ? !descending : false });
+  }
+
+  protected ariaSort(column: Column): 'ascending' | 'descending' | 'none' | null {
+    const sort = sortable[column];
+    if (!sort) return null;
+    if (sort !== this.state().sort) return 'none';
+    return this.state().descending ? 'descending' : 'ascending';
+  }
+
+  private moveTo(index: number): void {
+    const last = (this.count() ?? 0) - 1;
+    if (last < 0) return;
+    const next = Math.max(0, Math.min(last, index));
+    this.active.set(next);
+    const viewport = this.viewport()!;
+    const top = viewport.measureScrollOffset('top');
+    const height = viewport.getViewportSize();
+    if (next * 32 < top) viewport.scrollToOffset(next * 32);
+    else if ((next + 1) * 32 > top + height) viewport.scrollToOffset((next + 1) * 32 - height);
+    this.cache.want(next, next + 1);
+    // The row may be drawn only after the scroll; focus follows when it is there.
+    setTimeout(() => this.host.nativeElement.querySelector<HTMLElement>(`[data-index="${next}"]`)?.focus({ preventScroll: true }));
+  }
+
+  private openActive(event: KeyboardEvent): void {
+    // Enter on a button or link of the page belongs to it.
+    if (event.target instanceof HTMLElement && event.target.closest('button, a:not([data-index])')) {
+      event.target.click();
+      return;
+    }
+    const record = this.row(this.active());
+    if (record) void this.router.navigate(['/records', record.id]);
+  }
+
+  protected toggle(record: RecordLine | undefined): void {
+    if (!record) return;
+    const marked = new Set(this.marked());
+    if (!marked.delete(record.id)) marked.add(record.id);
+    this.marked.set(marked);
+  }
+
+  protected markAll(): void {
+    if (this.marked().size > 0) {
+      this.marked.set(new Set());
+      return;
+    }
+    this.service.ids(this.state().filter).subscribe({
+      next: ({ ids }) => this.marked.set(new Set(ids)),
+      error: (error: unknown) => this.problem.set(toProblem(error)),
+    });
+  }
+
+  protected readonly marks = marksOf;
+  protected readonly life = lifeOf;
+}

@@ -1,0 +1,89 @@
+import { inject, Injectable } from '@angular/core';
+import { holds, records, type RecordFilter, type RecordLine, type SortColumn } from '@key-cellar/contract';
+import { shareReplay, type Observable } from 'rxjs';
+import { Api } from '../kit/api';
+
+export const pageSize = 100;
+
+export interface ListState {
+  readonly filter: RecordFilter;
+  readonly sort: SortColumn;
+  readonly descending: boolean;
+}
+
+@Injectable({ providedIn: 'root' })
+export class RecordsService {
+  private readonly api = inject(Api);
+  readonly types$ = this.api.call(records.types).pipe(shareReplay({ bufferSize: 1, refCount: false }));
+
+  page(state: ListState, given: { after?: string | undefined; skip: number }) {
+    return this.api.call(records.list, {
+      query: { ...state.filter, sort: state.sort, descending: state.descending, limit: pageSize, ...given },
+    });
+  }
+  count(filter: RecordFilter) {
+    return this.api.call(records.count, { query: filter });
+  }
+  ids(filter: RecordFilter) {
+    return this.api.call(records.ids, { query: filter });
+  }
+  dossier(id: string) {
+    return this.api.call(records.dossier, { params: { id } });
+  }
+  declare(ids: readonly string[]) {
+    return this.api.call(records.declare, { body: { ids: [...ids] } });
+  }
+  undeclare(ids: readonly string[], reason: string) {
+    return this.api.call(records.undeclare, { body: { ids: [...ids], reason } });
+  }
+  editFacts(id: string, body: { revision: number; title: string; createdOn: string; facts: Record<string, string | number | boolean> }) {
+    return this.api.call(records.editFacts, { params: { id }, body });
+  }
+  addVersion(id: string, arrivalId: string, note: string) {
+    return this.api.call(records.addVersion, { params: { id }, body: { arrivalId, note } });
+  }
+  matters() {
+    return this.api.call(holds.matters);
+  }
+}
+
+/**
+ * Pages of a list as they are wanted: a page that follows a fetched one continues from its end, any other one
+ * skips from the nearest fetched page before it, so that scrolling costs the same on the first and the last page.
+ */
+export class PageCache {
+  private readonly pages = new Map<number, readonly RecordLine[]>();
+  private readonly ends = new Map<number, string>();
+  private readonly asked = new Set<number>();
+
+  constructor(
+    private readonly fetch: (given: { after?: string | undefined; skip: number }) => Observable<{ records: RecordLine[]; next: string | null }>,
+    private readonly changed: () => void,
+    private readonly failed: (error: unknown) => void,
+  ) {}
+
+  row(index: number): RecordLine | undefined {
+    return this.pages.get(Math.floor(index / pageSize))?.[index % pageSize];
+  }
+
+  /** Fetches the pages that hold rows [first, last). */
+  want(first: number, last: number): void {
+    for (let page = Math.floor(first / pageSize); page * pageSize < last; page++) {
+      if (this.asked.has(page)) continue;
+      this.asked.add(page);
+      let known = page - 1;
+      while (known >= 0 && !this.ends.has(known)) known -= 1;
+      this.fetch({ after: this.ends.get(known), skip: (page - known - 1) * pageSize }).subscribe({
+        next: ({ records: found, next }) => {
+          this.pages.set(page, found);
+          if (next) this.ends.set(page, next);
+          this.changed();
+        },
+        error: (error: unknown) => {
+          this.asked.delete(page);
+          this.failed(error);
+        },
+      });
+    }
+  }
+}

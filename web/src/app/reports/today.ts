@@ -1,0 +1,45 @@
+import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
+import { Router } from '@angular/router';
+import { reports, type TodayLine } from '@key-cellar/contract';
+import { Button } from 'primeng/button';
+import { Session } from '../identity/session';
+import { Api } from '../kit/api';
+import { Horizon } from '../kit/horizon';
+import { loaded } from '../kit/loaded';
+import { Mark } from '../kit/mark';
+import { ProblemNotice } from '../kit/notice';
+import { CountPipe, DayPipe } from '../kit/words';
+
+const names: Record<TodayLine['when'], string> = {
+  late: $localize`Late`,
+  today: $localize`Today`,
+  week: $localize`This week`,
+  later: $localize`When there is time`,
+};
+
+/** What needs me now: sentences with their act, by deadline, and the horizon of two years. */
+@Component({
+  selector: 'kc-today',
+  imports: [Button, CountPipe, DayPipe, Horizon, Mark, ProblemNotice],
+  templateUrl: './today.html',
+  styleUrl: './today.css',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+})
+export class Today {
+  private readonly api = inject(Api);
+  private readonly router = inject(Router);
+  private readonly session = inject(Session);
+  protected readonly page = loaded(() => this.api.call(reports.today));
+  protected readonly firstName = computed(() => this.session.me()?.name.split(' ')[0] ?? '');
+  protected readonly late = computed(() => this.page.value()?.lines.filter((l) => l.when === 'late').length ?? 0);
+  protected readonly groups = computed(() => {
+    const lines = this.page.value()?.lines ?? [];
+    return (['late', 'today', 'week', 'later'] as const)
+      .map((when) => ({ when, name: names[when], lines: lines.filter((l) => l.when === when) }))
+      .filter((g) => g.lines.length > 0);
+  });
+
+  protected go(line: TodayLine): void {
+    void this.router.navigateByUrl(line.link);
+  }
+}

@@ -1,0 +1,1 @@
+export { JobProgress } from './jobProgress';

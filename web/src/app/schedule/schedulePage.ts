@@ -1,0 +1,113 @@
+import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { Router, RouterLink } from '@angular/router';
+import { schedule } from '@key-cellar/contract';
+import { describeCutoff, describeTrigger } from '@key-cellar/core/schedule';
+import { Button } from 'primeng/button';
+import { InputText } from 'primeng/inputtext';
+import { Tooltip } from 'primeng/tooltip';
+import { Session } from '../identity/session';
+import { Api } from '../kit/api';
+import { Keys } from '../kit/keys';
+import { loaded } from '../kit/loaded';
+import { ProblemNotice } from '../kit/notice';
+import { RuleStrip } from '../kit/ruleStrip';
+import { CountPipe, DayPipe } from '../kit/words';
+
+/** What rules, and on what authority: each with its strip, to one scale. */
+@Component({
+  selector: 'kc-schedule',
+  imports: [Button, CountPipe, DayPipe, FormsModule, InputText, ProblemNotice, RouterLink, RuleStrip, Tooltip],
+  template: `
+    <div class="page">
+      <div class="page-head">
+        <div>
+          <h1 i18n>Schedule</h1>
+          @if (page.value(); as p) {
+            <p class="lede" i18n><b>{{ p.rules.length }} rules</b> date <b>{{ dated() | count }} records</b>. {drafts(), plural, =0 {None has a draft.} =1 {One has a draft.} other {{{ drafts() }} have drafts.}}</p>
+          }
+        </div>
+        <div class="acts">
+          <input pInputText type="search" aria-label="Narrow the rules" i18n-aria-label placeholder="Code, title, authority" i18n-placeholder [ngModel]="text()" (ngModelChange)="text.set($event)" />
+          @if (session.may('dispose')) {
+            <p-button label="New rule" i18n-label pTooltip="n" tooltipPosition="bottom" (onClick)="make()" />
+          }
+        </div>
+      </div>
+      <kc-problem [problem]="page.problem()" />
+      @if (page.value()) {
+        <table class="frame">
+          <thead>
+            <tr>
+              <th i18n>rule</th>
+              <th i18n>clock</th>
+              <th><ng-container i18n>to scale, forty years</ng-container></th>
+              <th i18n>set on</th>
+              <th class="num" i18n>records</th>
+            </tr>
+          </thead>
+          <tbody>
+            @for (rule of rules(); track rule.id) {
+              <tr>
+                <td>
+                  <a [routerLink]="['/schedule', rule.id]"><code>{{ rule.code }}</code> <b>{{ rule.definition.title }}</b></a>
+                  <span class="more">
+                    {{ rule.definition.authority }}@if (rule.definition.jurisdictions.length) { · {{ rule.definition.jurisdictions.join(', ') }} }
+                    @if (rule.version) { · <ng-container i18n>version {{ rule.version }}</ng-container>@if (rule.inForceFrom! > session.today()) { <ng-container i18n> from {{ rule.inForceFrom | day }}</ng-container> } }
+                    @if (rule.hasDraft) { · <b class="draft" i18n>draft</b> }
+                  </span>
+                </td>
+                <td class="clock">{{ describeTrigger(rule.definition.trigger) }}<span class="more">{{ describeCutoff(rule.definition.cutoff) }}</span></td>
+                <td class="strip"><kc-rule-strip [rule]="rule.definition" /></td>
+                <td>
+                  @for (place of rule.setOn; track place.placeId) { <a class="place" [routerLink]="['/plan', place.placeId]"><code>{{ place.code }}</code></a> }
+                  @empty { <span class="quiet" i18n>nowhere</span> }
+                </td>
+                <td class="num">{{ rule.records | count }}</td>
+              </tr>
+            }
+          </tbody>
+        </table>
+        @if (rules().length === 0) {
+          <div class="empty" i18n><b>No rule</b>Begin one, publish it, and set it on a series.</div>
+        }
+      }
+    </div>
+  `,
+  styles: `
+    td a { text-decoration: none; }
+    td a:hover { text-decoration: underline; }
+    .more { display: block; color: var(--ink-2); font-size: 12.5px; line-height: 17px; }
+    .draft { color: var(--brass); }
+    .clock { max-width: 210px; }
+    .strip { width: 276px; }
+    .place { margin-right: 8px; }
+  `,
+  changeDetection: ChangeDetectionStrategy.OnPush,
+})
+export class SchedulePage {
+  private readonly api = inject(Api);
+  private readonly router = inject(Router);
+  protected readonly session = inject(Session);
+  protected readonly page = loaded(() => this.api.call(schedule.rules));
+  protected readonly text = signal('');
+  protected readonly describeTrigger = describeTrigger;
+  protected readonly describeCutoff = describeCutoff;
+  protected readonly rules = computed(() => {
+    const text = this.text().trim().toLowerCase();
+    return (this.page.value()?.rules ?? []).filter((r) =>
+      `${r.code} ${r.definition.title} ${r.definition.authority}`.toLowerCase().includes(text),
+    );
+  });
+  protected readonly dated = computed(() => (this.page.value()?.rules ?? []).reduce((sum, r) => sum + r.records, 0));
+  protected readonly drafts = computed(() => (this.page.value()?.rules ?? []).filter((r) => r.hasDraft).length);
+
+  constructor() {
+    const remove = inject(Keys).add({ n: [$localize`new rule`, () => this.session.may('dispose') && this.make()] });
+    inject(DestroyRef).onDestroy(remove);
+  }
+
+  protected make(): void {
+    void this.router.navigateByUrl('/schedule/new');
+  }
+}

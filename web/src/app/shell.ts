@@ -1,0 +1,132 @@
+import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { Router, RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
+import { identity, type Problem } from '@key-cellar/contract';
+import type { Right } from '@key-cellar/core/access';
+import { Button } from 'primeng/button';
+import { InputText } from 'primeng/inputtext';
+import { Popover } from 'primeng/popover';
+import { Tooltip } from 'primeng/tooltip';
+import { Session } from './identity/session';
+import { AskBar } from './kit/askBar';
+import { Api, toProblem } from './kit/api';
+import { Keys } from './kit/keys';
+import { ProblemNotice } from './kit/notice';
+import { Sheet } from './kit/sheet';
+import { Theme, type ThemeChoice } from './kit/theme';
+import { CountPipe, DayPipe } from './kit/words';
+
+interface Area {
+  readonly key: string;
+  readonly path: string;
+  readonly name: string;
+  readonly needs?: 'today' | 'receiving' | 'holds' | 'docket';
+  readonly right?: readonly Right[];
+}
+
+const areas: readonly Area[] = [
+  { key: '1', path: '/today', name: $localize`Today`, needs: 'today' },
+  { key: '2', path: '/receiving', name: $localize`Receiving`, needs: 'receiving', right: ['deposit'] },
+  { key: '3', path: '/plan', name: $localize`Plan` },
+  { key: '4', path: '/find', name: $localize`Find` },
+  { key: '5', path: '/schedule', name: $localize`Schedule` },
+  { key: '6', path: '/holds', name: $localize`Holds`, needs: 'holds', right: ['hold', 'audit'] },
+  { key: '7', path: '/docket', name: $localize`Docket`, needs: 'docket', right: ['dispose', 'approve', 'audit'] },
+  { key: '9', path: '/proof', name: $localize`Proof`, right: ['audit'] },
+];
+
+/** The frame: spine on the left, head strip with the ask bar, the page. */
+@Component({
+  selector: 'kc-shell',
+  imports: [
+    AskBar, Button, CountPipe, DayPipe, FormsModule, InputText, Popover, ProblemNotice, RouterLink, RouterLinkActive, RouterOutlet, Sheet, Tooltip,
+  ], // prettier-ignore
+  templateUrl: './shell.html',
+  styleUrl: './shell.css',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+})
+export class Shell {
+  private readonly api = inject(Api);
+  private readonly router = inject(Router);
+  private readonly keys = inject(Keys);
+  protected readonly session = inject(Session);
+  protected readonly theme = inject(Theme);
+  protected readonly me = this.session.me;
+  protected readonly hints = this.keys.hints;
+  protected readonly themes: readonly { choice: ThemeChoice; name: string }[] = [
+    { choice: 'system', name: $localize`As the system` },
+    { choice: 'light', name: $localize`Light` },
+    { choice: 'dark', name: $localize`Dark` },
+  ];
+
+  protected readonly areas = computed(() => {
+    const me = this.me();
+    return areas
+      .filter((area) => !area.right || area.right.some((right) => me?.rights.includes(right)))
+      .map((area) => ({ ...area, count: area.needs && me ? me.needs[area.needs] : 0 }));
+  });
+  protected readonly initials = computed(() =>
+    (this.me()?.name ?? '')
+      .split(/[\s-]+/)
+      .map((part) => part.charAt(0))
+      .slice(0, 2)
+      .join(''),
+  );
+
+  protected readonly keysOpen = signal(false);
+  protected readonly clockOpen = signal(false);
+  protected readonly clockTo = signal('');
+  protected readonly clockBusy = signal(false);
+  protected readonly clockProblem = signal<Problem | null>(null);
+  protected readonly clockDone = signal<string | null>(null);
+
+  constructor() {
+    const remove = this.keys.add({
+      '/': [$localize`ask bar`, () => document.querySelector<HTMLInputElement>('kc-ask-bar input')?.focus()],
+      '?': [$localize`all keys`, () => this.keysOpen.set(true)],
+      Escape: [$localize`back`, () => history.back()],
+      ...Object.fromEntries(areas.map((a) => [a.key, [a.name, () => this.go(a)] as [string, () => void]])),
+    });
+    inject(DestroyRef).onDestroy(remove);
+  }
+
+  private go(area: Area): void {
+    if (this.areas().some((a) => a.path === area.path)) void this.router.navigateByUrl(area.path);
+  }
+
+  protected openClock(): void {
+    this.clockTo.set(this.me()!.today);
+    this.clockProblem.set(null);
+    this.clockDone.set(null);
+    this.clockOpen.set(true);
+  }
+
+  protected moveClock(): void {
+    this.clockBusy.set(true);
+    this.clockProblem.set(null);
+    this.api.call(identity.moveClock, { body: { to: this.clockTo() } }).subscribe({
+      next: ({ newlyDue }) => {
+        this.clockBusy.set(false);
+        this.clockDone.set(newlyDue === 1 ? $localize`One record has come due.` : $localize`${newlyDue}:n: records have come due.`);
+        this.session.refresh();
+        // Pages read the date when they open: open this one again.
+        const url = this.router.url;
+        void this.router.navigateByUrl('/messages', { skipLocationChange: true }).then(() => this.router.navigateByUrl(url));
+      },
+      error: (error: unknown) => {
+        this.clockBusy.set(false);
+        this.clockProblem.set(toProblem(error));
+      },
+    });
+  }
+
+  protected signOut(): void {
+    this.api.call(identity.signOut).subscribe({
+      next: () => {
+        this.session.forget();
+        void this.router.navigateByUrl('/sign-in');
+      },
+      error: () => location.assign('/sign-in'),
+    });
+  }
+}
