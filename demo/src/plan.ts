@@ -87,7 +87,7 @@ export const functions: readonly DemoFunction[] = [
       series('PIL-03', 'Near misses and pilot statements', 'R-SAF-4 R-SAF-2', 'statement', 60, 2016, 2026, 'lune', 'Pilot’s statement, {v}, {a}|Near miss of {v} at {a}', { folders: 'inquiries' }),
     ] },
     { code: 'PIL.2', title: 'Pilots', series: [
-      series('PIL-04', 'Licences', 'R-PIL-3', 'licence', 34, 2017, 2026, 'lune', 'Licence of {p}'),
+      series('PIL-04', 'Licences', 'R-PIL-3', 'licence', 34, 2020, 2026, 'lune', 'Licence of {p}'),
       series('PIL-05', 'Examinations', 'R-PIL-4', 'report', 22, 2013, 2026, 'lune', 'Examination of {p}'),
     ] },
   ] },
@@ -98,19 +98,19 @@ export const functions: readonly DemoFunction[] = [
     ] },
     { code: 'BER.2', title: 'Upkeep of berths', series: [
       series('BER-02', 'Mooring inspection reports', 'R-BER-3', 'inspection', 124, 2016, 2026, 'petra', 'Mooring inspection, {b}|Bollard test, {b}'),
-      series('BER-03', 'Fender repairs', 'R-DRG-4', 'report', 30, 2019, 2026, 'petra', 'Fender repair, {b}', { folders: 'years' }),
+      series('BER-03', 'Fender repairs', 'R-DRG-4', 'report', 30, 2020, 2026, 'petra', 'Fender repair, {b}', { folders: 'years' }),
       series('BER-05', 'Allocation lists', 'R-BER-4', 'account', 20, 2025, 2026, 'dario', 'Allocation of berths, {m}'),
     ] },
   ] },
   { code: 'DRG', title: 'Dredging and works', activities: [
     { code: 'DRG.1', title: 'Permits', series: [
-      series('DRG-01', 'Dredging permits', 'R-DRG-1', 'permit', 64, 2016, 2026, 'petra', 'Dredging permit {n}, {a}|Extension of permit {n}'),
+      series('DRG-01', 'Dredging permits', 'R-DRG-1', 'permit', 64, 2018, 2026, 'petra', 'Dredging permit {n}, {a}|Extension of permit {n}'),
       series('DRG-06', 'Spoil ground returns', 'R-DRG-6', 'report', 34, 2015, 2026, 'bertil', 'Spoil return {n}, {a}'),
     ] },
     { code: 'DRG.2', title: 'Contracts', series: [
       series('DRG-02', 'Contract papers', 'R-DRG-2', 'contract', 96, 2012, 2026, 'petra', 'Contract {k}: progress certificate {n}|Contract {k}: variation {n}|Contract {k}: letter to {c}', { folders: 'contracts' }),
       series('DRG-03', 'Tenders not taken', 'R-DRG-5', 'contract', 26, 2023, 2026, 'bertil', 'Tender of {c}'),
-      series('DRG-04', 'Site diaries', 'R-DRG-4', 'log', 40, 2019, 2026, 'bertil', 'Site diary, {m}', { folders: 'years', physical: 0.3 }),
+      series('DRG-04', 'Site diaries', 'R-DRG-4', 'log', 40, 2020, 2026, 'bertil', 'Site diary, {m}', { folders: 'years', physical: 0.3 }),
     ] },
     { code: 'DRG.3', title: 'Survey', series: [
       series('DRG-05', 'Sounding sheets and chart rolls', 'R-DRG-3', 'sheet', 112, 1998, 2026, 'bertil', 'Sounding sheet {n}, {a}|Chart roll {n}, {a}', { physical: 0.75 }),
@@ -124,7 +124,7 @@ export const functions: readonly DemoFunction[] = [
       series('ENV-04', 'Tide-gauge calibrations', 'R-ENV-4', 'reading', 128, 2014, 2026, 'bertil', 'Calibration {n}, {g}'),
     ] },
     { code: 'ENV.2', title: 'Air and noise', series: [
-      series('ENV-03', 'Noise and dust readings', 'R-ENV-3 R-ENV-3N', 'reading', 44, 2021, 2026, 'petra', 'Noise reading, {a}|Dust reading, {a}'),
+      series('ENV-03', 'Noise and dust readings', 'R-ENV-3 R-ENV-3N', 'reading', 44, 2023, 2026, 'petra', 'Noise reading, {a}|Dust reading, {a}'),
     ] },
     { code: 'ENV.3', title: 'Birds and banks', series: [
       series('ENV-05', 'Bird counts', 'R-ENV-1', 'report', 26, 2012, 2026, 'petra', 'Bird count, {a}, {m}'),
@@ -151,7 +151,7 @@ export const functions: readonly DemoFunction[] = [
     ] },
     { code: 'FIN.2', title: 'Income', series: [
       series('FIN-02', 'Service invoices', 'R-FIN-2', 'invoice', 170, 2015, 2026, 'kofi', 'Invoice {n}, {c}|Credit note {n}, {c}'),
-      series('FIN-03', 'Dues and tariffs', 'R-FIN-3', 'account', 28, 2010, 2026, 'kofi', 'Harbour dues {y}|Tariff circular {n}'),
+      series('FIN-03', 'Dues and tariffs', 'R-FIN-3', 'account', 28, 2020, 2026, 'kofi', 'Harbour dues {y}|Tariff circular {n}'),
       series('FIN-06', 'Reminders and collections', 'R-FIN-4', 'letter', 24, 2021, 2026, 'noor', 'Reminder {n} to {c}'),
     ] },
   ] },
@@ -175,11 +175,11 @@ export const functions: readonly DemoFunction[] = [
       series('GOV-05', 'Agreements', 'R-GOV-5', 'contract', 22, 2004, 2026, 'hanne', 'Agreement with {c}'),
     ] },
     { code: 'GOV.2', title: 'Policy', series: [
-      series('GOV-02', 'Policies', 'R-GOV-2', 'policy', 24, 2006, 2026, 'ines', 'Policy on {s}, edition {n}'),
+      series('GOV-02', 'Policies', 'R-GOV-2', 'policy', 24, 2015, 2026, 'ines', 'Policy on {s}, edition {n}'),
       series('GOV-06', 'Records office', 'R-HAR-5', 'report', 20, 2022, 2026, 'ines', 'Records office, {m}'),
     ] },
     { code: 'GOV.3', title: 'The public', series: [
-      series('GOV-03', 'Complaints', 'R-GOV-3', 'letter', 30, 2018, 2026, 'hanne', 'Complaint of {p} on {s}', { folders: 'years' }),
+      series('GOV-03', 'Complaints', 'R-GOV-3', 'letter', 30, 2020, 2026, 'hanne', 'Complaint of {p} on {s}', { folders: 'years' }),
       series('GOV-04', 'Visitors and press', 'R-GOV-4', 'letter', 20, 2024, 2026, 'ines', 'Press question on {s}|School visit, {m}'),
     ] },
   ] },

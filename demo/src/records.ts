@@ -254,5 +254,6 @@ function chooseFolder(series: DemoSeries, own: readonly DemoFolder[], createdOn:
     if (no) return own.find((f) => f.code === no)!;
   }
   const open = own.filter((f) => f.openedOn <= createdOn && f.events.every((e) => e.on >= createdOn));
-  return open.length > 0 ? random.pick(open) : random.pick(own);
+  // What fits no folder lies in the series itself.
+  return open.length > 0 ? random.pick(open) : null;
 }

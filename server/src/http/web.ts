@@ -21,5 +21,8 @@ export function serveWeb(app: HttpApp, webDir: string | null): void {
       },
     }),
   );
-  app.get('*', (context) => context.html(page(context.get('nonce'))));
+  app.get('*', (context) =>
+    // A file that is not there is not a page of the router: a script must never get HTML.
+    /\.\w+$/.test(context.req.path) ? context.text('Not found', 404) : context.html(page(context.get('nonce'))),
+  );
 }

@@ -9,6 +9,8 @@ import type { Services } from '../services.js';
 import * as store from './store.js';
 
 const horizonMonths = 24;
+/** Due groups named one by one; the rest is one line. */
+const mostGroups = 3;
 const plural = (n: number, one: string, many: string): string => (n === 1 ? `one ${one}` : `${n} ${many}`);
 const sentenceCase = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);
 
@@ -54,7 +56,8 @@ export async function todayFor(services: Services, person: SignedIn): Promise<To
       link: `/holds/${h.id}`,
     });
   }
-  for (const g of groups.filter((x) => x.mayPropose)) {
+  const proposable = groups.filter((x) => x.mayPropose).sort((a, b) => b.count - a.count);
+  for (const g of proposable.slice(0, mostGroups)) {
     lines.push({
       key: `due ${g.key}`,
       when: 'today',
@@ -63,6 +66,19 @@ export async function todayFor(services: Services, person: SignedIn): Promise<To
       detail: [vintageWords(g.vintages), g.held > 0 ? `${g.held} more held` : ''].filter(Boolean).join(' · '),
       act: 'Propose batch',
       link: `/docket?propose=${encodeURIComponent(g.key)}`,
+    });
+  }
+  if (proposable.length > mostGroups) {
+    const rest = proposable.slice(mostGroups);
+    const records = rest.reduce((sum, g) => sum + g.count, 0);
+    lines.push({
+      key: 'due others',
+      when: 'week',
+      mark: 'due',
+      sentence: `${sentenceCase(plural(rest.length, 'smaller group is', 'smaller groups are'))} due as well`,
+      detail: plural(records, 'record', 'records'),
+      act: 'See them',
+      link: '/docket',
     });
   }
   if (arrivals > 0) {

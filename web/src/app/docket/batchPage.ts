@@ -13,7 +13,7 @@ import { loaded } from '../kit/loaded';
 import { Mark } from '../kit/mark';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
-import { DayPipe } from '../kit/words';
+import { DatedPipe, DayPipe } from '../kit/words';
 import { JobProgress } from '../schedule/index';
 
 type Task = 'approve' | 'reject' | 'withdraw' | 'execute' | 'object' | 'answer' | 'confirm';
@@ -31,7 +31,7 @@ const outcomeWords: Record<BatchItem['outcome'], string> = {
 /** One batch: its gates, its records, objections and decisions, and what came of each record. */
 @Component({
   selector: 'kc-batch',
-  imports: [Button, DayPipe, FormsModule, Gates, InputText, JobProgress, Mark, ProblemNotice, RouterLink, Sheet, Textarea],
+  imports: [Button, DatedPipe, DayPipe, FormsModule, Gates, InputText, JobProgress, Mark, ProblemNotice, RouterLink, Sheet, Textarea],
   templateUrl: './batchPage.html',
   styleUrl: './batchPage.css',
   changeDetection: ChangeDetectionStrategy.OnPush,

@@ -11,7 +11,7 @@ import { loaded } from '../kit/loaded';
 import { Mark } from '../kit/mark';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
-import { CountPipe, DayPipe } from '../kit/words';
+import { CountPipe, DatedPipe, DayPipe } from '../kit/words';
 
 const actNames: Record<BatchLine['acts'][number], string> = {
   announce: $localize`Announce`,
@@ -26,7 +26,7 @@ const actNames: Record<BatchLine['acts'][number], string> = {
 /** What is due, and how far is each batch? */
 @Component({
   selector: 'kc-docket',
-  imports: [Button, CountPipe, DayPipe, FormsModule, Gates, InputText, Mark, ProblemNotice, RouterLink, Sheet],
+  imports: [Button, CountPipe, DatedPipe, DayPipe, FormsModule, Gates, InputText, Mark, ProblemNotice, RouterLink, Sheet],
   templateUrl: './docketPage.html',
   styleUrl: './docketPage.css',
   changeDetection: ChangeDetectionStrategy.OnPush,

@@ -10,15 +10,18 @@ import { loaded } from '../kit/loaded';
 import { Mark } from '../kit/mark';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
-import { CountPipe, DayPipe } from '../kit/words';
+import { CountPipe, DatedPipe, DayPipe } from '../kit/words';
 import { Coverage } from './coverage';
 
 /** One hold: what it covers, since when and why, who was told. */
 @Component({
   selector: 'kc-hold',
-  imports: [Button, CountPipe, Coverage, DayPipe, FormsModule, Mark, ProblemNotice, RouterLink, Sheet, Textarea],
+  imports: [Button, CountPipe, Coverage, DatedPipe, DayPipe, FormsModule, Mark, ProblemNotice, RouterLink, Sheet, Textarea],
   templateUrl: './holdPage.html',
   styles: `
+    .nowrap { white-space: nowrap; }
+    .rec a { text-decoration: none; }
+    .rec a:hover { text-decoration: underline; }
     .two { display: grid; grid-template-columns: minmax(0, 2fr) minmax(280px, 1fr); gap: 20px; align-items: start; }
     tr.out { color: var(--ink-2); text-decoration: line-through; }
     aside li { display: flex; justify-content: space-between; gap: 8px; padding: 5px 0; border-bottom: 1px dashed var(--line); }

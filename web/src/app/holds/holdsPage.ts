@@ -9,13 +9,13 @@ import { Keys } from '../kit/keys';
 import { loaded } from '../kit/loaded';
 import { Mark } from '../kit/mark';
 import { ProblemNotice } from '../kit/notice';
-import { CountPipe, DayPipe } from '../kit/words';
+import { CountPipe, DatedPipe, DayPipe } from '../kit/words';
 import { HoldSheet } from './holdSheet';
 
 /** What is frozen and for whom: matters with their holds. */
 @Component({
   selector: 'kc-holds',
-  imports: [Button, CountPipe, DayPipe, HoldSheet, Mark, ProblemNotice, RouterLink, Tooltip],
+  imports: [Button, CountPipe, DatedPipe, DayPipe, HoldSheet, Mark, ProblemNotice, RouterLink, Tooltip],
   template: `
     <div class="page">
       <div class="page-head">
@@ -46,7 +46,7 @@ import { HoldSheet } from './holdSheet';
               @for (hold of matter.holds; track hold.id) {
                 <tr>
                   <td><a [routerLink]="['/holds', hold.id]"><b>{{ hold.name }}</b></a><span class="more">{{ hold.reason }}</span></td>
-                  <td class="scope">{{ hold.scope ?? 'a list of records' }}@if (hold.freeze) {<span class="more" i18n>frozen: no edits either</span>}</td>
+                  <td class="scope">{{ (hold.scope | dated) || 'a list of records' }}@if (hold.freeze) {<span class="more" i18n>frozen: no edits either</span>}</td>
                   <td class="num">{{ hold.covers | count }}</td>
                   <td>@if (hold.unacknowledged > 0) {<span class="madder" i18n>{hold.unacknowledged, plural, =1 {one has} other {{{ hold.unacknowledged }} have}} not acknowledged</span>} @else {<span class="quiet" i18n>all acknowledged</span>}</td>
                   <td>{{ hold.placedOn | day }}<span class="more">{{ hold.placedBy }}</span></td>

@@ -1,5 +1,6 @@
 import { ChangeDetectionStrategy, Component, input } from '@angular/core';
 import type { Gate } from '@key-cellar/contract';
+import { DatedPipe } from './words';
 
 const names: Record<Gate['name'], string> = {
   proposed: $localize`proposed`,
@@ -17,6 +18,7 @@ const states: Record<Gate['state'], string> = {
 /** The gates that a batch passes, as arches on a line; each with its date. */
 @Component({
   selector: 'kc-gates',
+  imports: [DatedPipe],
   template: `
     <ol>
       @for (gate of gates(); track gate.name) {
@@ -26,7 +28,7 @@ const states: Record<Gate['state'], string> = {
           @if (named()) {
             <b>{{ names[gate.name] }}</b>
           }
-          <span>{{ gate.words }}</span>
+          <span>{{ gate.words | dated }}</span>
         </li>
       }
     </ol>
@@ -44,6 +46,7 @@ const states: Record<Gate['state'], string> = {
     .blocked svg { fill: var(--plum); stroke: var(--plum); }
     .current { color: var(--ink); }
     .blocked { color: var(--plum); }
+    li > span { margin: 0; }
     b { color: var(--ink); font-weight: 600; }
     :host { --gate: light-dark(#143d33, #5f8a77); }
   `,

@@ -1,4 +1,4 @@
-import { DestroyRef, inject, signal, type Signal } from '@angular/core';
+import { DestroyRef, effect, inject, signal, untracked, type Signal } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import type { Problem } from '@key-cellar/contract';
 import { catchError, EMPTY, Subject, switchMap, tap, type Observable } from 'rxjs';
@@ -12,15 +12,18 @@ export interface Loaded<T> {
   reload(): void;
 }
 
-/** Fetches at once and on every reload; only the newest fetch counts. Call in an injection context. */
+/**
+ * Fetches once the inputs of the component are there, again whenever a signal that `source` reads changes, and on every
+ * reload; only the newest fetch counts. Call in an injection context.
+ */
 export function loaded<T>(source: () => Observable<T>): Loaded<T> {
   const value = signal<T | undefined>(undefined);
   const problem = signal<Problem | null>(null);
-  const again = new Subject<void>();
-  again
+  const fetches = new Subject<Observable<T>>();
+  fetches
     .pipe(
-      switchMap(() =>
-        source().pipe(
+      switchMap((fetch) =>
+        fetch.pipe(
           tap((fresh) => {
             value.set(fresh);
             problem.set(null);
@@ -34,6 +37,9 @@ export function loaded<T>(source: () => Observable<T>): Loaded<T> {
       takeUntilDestroyed(inject(DestroyRef)),
     )
     .subscribe();
-  again.next();
-  return { value, problem, reload: () => again.next() };
+  effect(() => {
+    const fetch = source();
+    untracked(() => fetches.next(fetch));
+  });
+  return { value, problem, reload: () => fetches.next(untracked(source)) };
 }

@@ -51,6 +51,12 @@ export const preset = definePreset(Aura, {
     button: {
       root: { paddingX: '13px', paddingY: '5px', borderRadius: '2px', label: { fontWeight: '600' } },
     },
+    tabs: {
+      tablist: { background: 'transparent', borderColor: 'var(--line)', borderWidth: '0 0 1px 0' },
+      tab: { padding: '5px 9px 7px', fontWeight: '400', borderWidth: '0', activeBorderColor: 'transparent', color: 'var(--ink-2)', activeColor: 'var(--ink)' },
+      tabpanel: { background: 'transparent', padding: '10px 0' },
+      activeBar: { height: '3px', bottom: '0', background: 'var(--brass)' },
+    },
     tooltip: { root: { borderRadius: '2px', padding: '4px 8px' } },
     drawer: { header: { padding: '14px 18px 8px' }, content: { padding: '0 18px 18px' } },
   },

@@ -2,12 +2,12 @@ import { ChangeDetectionStrategy, Component, input } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import type { Explanation } from '@key-cellar/core/schedule';
 import { Mark } from './mark';
-import { DayPipe } from './words';
+import { DatedPipe, DayPipe } from './words';
 
 /** Why this date: the core's explanation, line by line. Computes nothing of its own. */
 @Component({
   selector: 'kc-why',
-  imports: [Mark, DayPipe, RouterLink],
+  imports: [DatedPipe, DayPipe, Mark, RouterLink],
   templateUrl: './why.html',
   styles: `
     .summary { font-weight: 600; margin-bottom: 8px; }

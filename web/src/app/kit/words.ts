@@ -10,6 +10,15 @@ export class DayPipe implements PipeTransform {
   }
 }
 
+/** Words of the server with the dates in them as people read them. */
+@Pipe({ name: 'dated' })
+export class DatedPipe implements PipeTransform {
+  private readonly locale = inject(LOCALE_ID);
+  transform(words: string | null | undefined): string {
+    return (words ?? '').replace(/\b\d{4}-\d{2}-\d{2}\b/g, (date) => formatDate(date, 'd MMM y', this.locale));
+  }
+}
+
 /** An instant: "14 Sep 2026, 09:31:07". */
 @Pipe({ name: 'instant' })
 export class InstantPipe implements PipeTransform {

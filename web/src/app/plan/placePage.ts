@@ -79,13 +79,10 @@ export class PlacePage {
   });
 
   constructor() {
-    // Going from one place to another keeps the component: what belonged to the old place goes.
+    // Going from one place to another keeps the component: marks of the old place go.
     effect(() => {
       this.id();
-      untracked(() => {
-        this.marked.set(new Set());
-        this.page.reload();
-      });
+      untracked(() => this.marked.set(new Set()));
     });
     const remove = inject(Keys).add({ n: [$localize`new place here`, () => this.mayMake() && this.making.set(true)] });
     inject(DestroyRef).onDestroy(remove);

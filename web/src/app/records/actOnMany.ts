@@ -20,18 +20,18 @@ import { RecordsService } from './recordsService';
   imports: [Button, CountPipe, FormsModule, HoldSheet, ProblemNotice, ResultList, Sheet, Textarea, Tooltip],
   template: `
     @if (ids().size > 0) {
-      <div class="bar" [class.single]="single()" role="region" aria-label="Marked records" i18n-aria-label>
+      <div class="bar" [class.single]="single()" [attr.role]="single() ? null : 'region'" [attr.aria-label]="single() ? null : 'Marked records'">
         @if (!single()) {
           <span><b>{{ ids().size | count }}</b> <ng-container i18n>marked</ng-container></span>
         }
-        @if (session.may('declare')) {
-          <p-button size="small" label="Declare" i18n-label pTooltip="Shift+D" tooltipPosition="top" (onClick)="ask('declare')" />
+        @if (session.may('declare') && (state() === null || state() === 'working')) {
+          <p-button [size]="single() ? undefined : 'small'" [severity]="single() ? 'secondary' : 'primary'" [outlined]="single()" label="Declare" i18n-label pTooltip="Shift+D" tooltipPosition="top" (onClick)="ask('declare')" />
         }
-        @if (session.may('undeclare')) {
-          <p-button size="small" severity="secondary" [outlined]="true" label="Undeclare" i18n-label (onClick)="ask('undeclare')" />
+        @if (session.may('undeclare') && (state() === null || state() === 'declared')) {
+          <p-button [size]="single() ? undefined : 'small'" severity="secondary" [outlined]="true" label="Undeclare" i18n-label (onClick)="ask('undeclare')" />
         }
         @if (session.may('hold')) {
-          <p-button size="small" severity="secondary" [outlined]="true" label="Hold" i18n-label pTooltip="Shift+H" tooltipPosition="top" (onClick)="holdOpen.set(true)" />
+          <p-button [size]="single() ? undefined : 'small'" severity="secondary" [outlined]="true" label="Hold" i18n-label pTooltip="Shift+H" tooltipPosition="top" (onClick)="holdOpen.set(true)" />
         }
         @if (!single()) {
           <p-button size="small" severity="secondary" [text]="true" label="Unmark" i18n-label (onClick)="cleared.emit()" />
@@ -61,7 +61,7 @@ import { RecordsService } from './recordsService';
   `,
   styles: `
     .bar { display: flex; flex-wrap: wrap; align-items: center; gap: 8px; padding: 6px 12px; background: var(--brass-wash); border: 1px solid var(--line); border-bottom: 0; }
-    .bar.single { background: none; border: 0; padding: 0 0 10px; }
+    .bar.single { background: none; border: 0; padding: 0; }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
@@ -71,6 +71,8 @@ export class ActOnMany {
   readonly ids = input.required<ReadonlySet<string>>();
   /** On a record's own page: no count and nothing to unmark. */
   readonly single = input(false);
+  /** Which of the two can be done at all with a single record. */
+  readonly state = input<'working' | 'declared' | 'disposed' | null>(null);
   readonly acted = output();
   readonly cleared = output();
 

@@ -6,7 +6,7 @@ import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Tab, TabList, TabPanel, TabPanels, Tabs } from 'primeng/tabs';
 import { Tooltip } from 'primeng/tooltip';
-import { filter, map, of, switchMap, take } from 'rxjs';
+import { filter, map, switchMap, take } from 'rxjs';
 import { Session } from '../identity/session';
 import { Api, toProblem } from '../kit/api';
 import { Keys } from '../kit/keys';
@@ -60,7 +60,7 @@ export class DossierPage {
 
   protected readonly page = loaded(() => this.service.dossier(this.id()));
   protected readonly entries = loaded(() =>
-    of(null).pipe(switchMap(() => this.api.call(ledger.entries, { query: { subject: this.id(), subjectKind: 'record', limit: 200 } }))),
+    this.api.call(ledger.entries, { query: { subject: this.id(), subjectKind: 'record', limit: 200 } }),
   );
   protected readonly tab = signal<TabName>('why');
   protected readonly shownVersion = signal<number | null>(null);

@@ -8,7 +8,7 @@ import { Horizon } from '../kit/horizon';
 import { loaded } from '../kit/loaded';
 import { Mark } from '../kit/mark';
 import { ProblemNotice } from '../kit/notice';
-import { CountPipe, DayPipe } from '../kit/words';
+import { CountPipe, DatedPipe, DayPipe } from '../kit/words';
 
 const names: Record<TodayLine['when'], string> = {
   late: $localize`Late`,
@@ -20,7 +20,7 @@ const names: Record<TodayLine['when'], string> = {
 /** What needs me now: sentences with their act, by deadline, and the horizon of two years. */
 @Component({
   selector: 'kc-today',
-  imports: [Button, CountPipe, DayPipe, Horizon, Mark, ProblemNotice],
+  imports: [Button, CountPipe, DatedPipe, DayPipe, Horizon, Mark, ProblemNotice],
   templateUrl: './today.html',
   styleUrl: './today.css',
   changeDetection: ChangeDetectionStrategy.OnPush,
