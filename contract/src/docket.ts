@@ -94,10 +94,16 @@ export const docket = {
     params: idParam,
     body: z.object({ keep: z.boolean(), answer: reason }),
   }),
-  approve: post('/batches/{id}/approve', 'Approve a batch', { params: idParam, body: z.object({ note: z.string().max(2000).default('') }) }),
+  approve: post('/batches/{id}/approve', 'Approve a batch', {
+    params: idParam,
+    body: z.object({ note: z.string().max(2000).default('') }),
+  }),
   reject: post('/batches/{id}/reject', 'Refuse a batch; its records stay', { params: idParam, body: z.object({ reason }) }),
   withdraw: post('/batches/{id}/withdraw', 'Withdraw a batch', { params: idParam, body: z.object({ reason }) }),
-  execute: post('/batches/{id}/execute', 'Execute an approved batch, record by record', { params: idParam, response: z.object({ jobId: id }) }),
+  execute: post('/batches/{id}/execute', 'Execute an approved batch, record by record', {
+    params: idParam,
+    response: z.object({ jobId: id }),
+  }),
   confirm: post('/batches/{id}/confirm', 'Confirm that physical items were destroyed', {
     params: idParam,
     body: z.object({

@@ -3,12 +3,7 @@ import type * as z from 'zod';
 type Schema = z.ZodType;
 
 /** One route on the wire. Both sides are typed from it; the OpenAPI document is made from it. */
-export interface Endpoint<
-  P extends Schema = Schema,
-  Q extends Schema = Schema,
-  B extends Schema = Schema,
-  R extends Schema = Schema,
-> {
+export interface Endpoint<P extends Schema = Schema, Q extends Schema = Schema, B extends Schema = Schema, R extends Schema = Schema> {
   readonly method: 'get' | 'post' | 'put' | 'delete';
   /** With `{name}` for parameters, under `/api`. */
   readonly path: string;

@@ -51,12 +51,7 @@ export const identity = {
     { body: z.object({ repository: line(), name: line(), login: line(60), password }) },
     'public',
   ),
-  signIn: post(
-    '/session',
-    'Sign in',
-    { body: z.object({ login: z.string().max(200), password: z.string().max(500) }) },
-    'public',
-  ),
+  signIn: post('/session', 'Sign in', { body: z.object({ login: z.string().max(200), password: z.string().max(500) }) }, 'public'),
   signOut: post('/session/end', 'Sign out', {}),
   me: get('/me', 'Who is signed in, and what needs them', { response: me }),
   people: get('/people', 'People and groups, for choosing', {

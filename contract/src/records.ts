@@ -98,9 +98,7 @@ export const dossier = recordLine.extend({
   depositedBy: personRef,
   container: z.object({ id, code: z.string(), title: z.string(), location: z.string() }).nullable(),
   versions: z.array(version),
-  holds: z.array(
-    z.object({ id, name: z.string(), matter: z.string(), since: dateText, until: dateText.nullable(), because: z.string() }),
-  ),
+  holds: z.array(z.object({ id, name: z.string(), matter: z.string(), since: dateText, until: dateText.nullable(), because: z.string() })),
   frozenParts: z.array(z.string()),
   frozenByHold: z.boolean(),
   why: explanation,

@@ -102,7 +102,10 @@ export const schedule = {
   rule: get('/rules/{id}', 'One rule with its versions', { params: idParam, response: rulePage }),
   makeRule: post('/rules', 'Begin a rule as a draft', {
     body: z.object({
-      code: z.string().trim().regex(/^[A-Z0-9][A-Z0-9-]{0,29}$/, 'may have capital letters, digits and hyphens, 30 at most'),
+      code: z
+        .string()
+        .trim()
+        .regex(/^[A-Z0-9][A-Z0-9-]{0,29}$/, 'may have capital letters, digits and hyphens, 30 at most'),
       definition: ruleDefinition,
     }),
     response: z.object({ id }),

@@ -6,12 +6,7 @@ const nothing = z.object({});
 type Nothing = typeof nothing;
 type Parts = { params?: z.ZodType; query?: z.ZodType; body?: z.ZodType; response?: z.ZodType };
 type Part<T extends Parts, K extends keyof Parts> = T[K] extends z.ZodType ? T[K] : Nothing;
-type Made<T extends Parts> = Endpoint<
-  Part<T, 'params'>,
-  Part<T, 'query'>,
-  Part<T, 'body'>,
-  Part<T, 'response'>
->;
+type Made<T extends Parts> = Endpoint<Part<T, 'params'>, Part<T, 'query'>, Part<T, 'body'>, Part<T, 'response'>>;
 
 function make<T extends Parts>(
   method: Endpoint['method'],
@@ -36,19 +31,13 @@ export const get = <T extends Parts>(path: string, summary: string, parts: T, wh
   make('get', path, summary, parts, who);
 export const post = <T extends Parts>(path: string, summary: string, parts: T, who?: Endpoint['who']) =>
   make('post', path, summary, parts, who);
-export const put = <T extends Parts>(path: string, summary: string, parts: T) =>
-  make('put', path, summary, parts);
-export const remove = <T extends Parts>(path: string, summary: string, parts: T) =>
-  make('delete', path, summary, parts);
+export const put = <T extends Parts>(path: string, summary: string, parts: T) => make('put', path, summary, parts);
+export const remove = <T extends Parts>(path: string, summary: string, parts: T) => make('delete', path, summary, parts);
 
 export const id = z.uuid();
 export const idParam = z.object({ id });
-export const dateText = z
-  .string()
-  .refine((text) => parseCivilDate(text) !== null, { error: 'must be a date such as 2026-09-14' });
-export const periodText = z
-  .string()
-  .refine((text) => parsePeriod(text) !== null, { error: 'must be a period such as P7Y or P18M' });
+export const dateText = z.string().refine((text) => parseCivilDate(text) !== null, { error: 'must be a date such as 2026-09-14' });
+export const periodText = z.string().refine((text) => parsePeriod(text) !== null, { error: 'must be a period such as P7Y or P18M' });
 /** One line a person typed. */
 export const line = (max = 300) => z.string().trim().min(1, 'must not be empty').max(max);
 export const reason = z.string().trim().min(3, 'needs a reason of at least three letters').max(2000);

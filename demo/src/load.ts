@@ -108,7 +108,10 @@ async function addPeople(uow: UnitOfWork): Promise<{ personId: Map<string, strin
       active: p.active ?? true,
     });
     for (const group of p.groups) {
-      await run(uow, 'demo.membership', 'insert into membership (member_id, group_id) values ($1, $2)', [id, groupId.get(group as GroupCode)]);
+      await run(uow, 'demo.membership', 'insert into membership (member_id, group_id) values ($1, $2)', [
+        id,
+        groupId.get(group as GroupCode),
+      ]);
     }
   }
   return { personId, groupId };
@@ -157,7 +160,9 @@ async function addPlaces(uow: UnitOfWork, folders: readonly DemoFolder[]): Promi
       for (const [k, series] of activity.series.entries()) {
         const seriesId = random.id();
         placeId.set(series.code, seriesId);
-        await add(seriesId, 'series', activityId, series.code, series.title, k, { declareOn: series.code === 'GOV-05' ? 'filing' : undefined });
+        await add(seriesId, 'series', activityId, series.code, series.title, k, {
+          declareOn: series.code === 'GOV-05' ? 'filing' : undefined,
+        });
         for (const [l, folder] of folders.filter((f) => f.seriesCode === series.code).entries()) {
           await add(folder.id, 'folder', seriesId, folder.code, folder.title, l, { ...folder, setCode: series.code });
         }
@@ -208,7 +213,11 @@ function versionsOf(rule: DemoRule): { definition: RuleDefinition; inForceFrom: 
 async function addSchedule(uow: UnitOfWork, ines: string, placeId: ReadonlyMap<string, string>): Promise<void> {
   const random = seeded(3);
   for (const [code, type] of Object.entries(recordTypes)) {
-    await run(uow, 'demo.type', 'insert into record_type (code, title, facts) values ($1, $2, $3)', [code, type.title, JSON.stringify(type.facts)]);
+    await run(uow, 'demo.type', 'insert into record_type (code, title, facts) values ($1, $2, $3)', [
+      code,
+      type.title,
+      JSON.stringify(type.facts),
+    ]);
   }
   for (const rule of rules) {
     const ruleId = random.id();
@@ -222,7 +231,16 @@ async function addSchedule(uow: UnitOfWork, ines: string, placeId: ReadonlyMap<s
         uow,
         'demo.ruleVersion',
         `insert into rule_version (id, rule_id, version, definition, in_force_from, takes_over, published_by, published_at) values ($1, $2, $3, $4, $5, $6, $7, $8)`,
-        [random.id(), ruleId, i + 1, JSON.stringify(version.definition), version.inForceFrom, version.takesOver, ines, `${version.inForceFrom}T09:00:00Z`],
+        [
+          random.id(),
+          ruleId,
+          i + 1,
+          JSON.stringify(version.definition),
+          version.inForceFrom,
+          version.takesOver,
+          ines,
+          `${version.inForceFrom}T09:00:00Z`,
+        ],
       );
     }
     for (const series of functions.flatMap((f) => f.activities.flatMap((a) => a.series))) {
@@ -256,7 +274,14 @@ interface WithFile {
 
 function subjectOf(record: DemoRecord): Subject {
   const owner = people.find((p) => p.login === record.owner)!;
-  return { title: record.title, number: record.number, type: record.type, createdOn: record.createdOn, facts: record.facts, author: owner.name };
+  return {
+    title: record.title,
+    number: record.number,
+    type: record.type,
+    createdOn: record.createdOn,
+    facts: record.facts,
+    author: owner.name,
+  };
 }
 
 /** About sixty records have files of every kind, the others a text of their own; some have several versions. */
@@ -291,13 +316,27 @@ async function inParts<T>(items: readonly T[], work: (part: T[]) => Promise<unkn
   for (let i = 0; i < items.length; i += perInsert) await work(items.slice(i, i + perInsert));
 }
 
-async function addRecords(uow: UnitOfWork, loaded: Omit<Loaded, 'services'>, records: readonly DemoRecord[], files: readonly WithFile[]): Promise<void> {
+async function addRecords(
+  uow: UnitOfWork,
+  loaded: Omit<Loaded, 'services'>,
+  records: readonly DemoRecord[],
+  files: readonly WithFile[],
+): Promise<void> {
   const { placeId, personId } = loaded;
   const containerIds = containers.map((_, i) => `00000000-0000-8000-a000-0000000c${String(i).padStart(4, '0')}`);
   for (const [i, c] of containers.entries()) {
-    await run(uow, 'demo.container', 'insert into container (id, code, title, home, location) values ($1, $2, $3, $4, $4)', [containerIds[i], c.code, c.title, c.place]);
+    await run(uow, 'demo.container', 'insert into container (id, code, title, home, location) values ($1, $2, $3, $4, $4)', [
+      containerIds[i],
+      c.code,
+      c.title,
+      c.place,
+    ]);
   }
-  const places = await rows<{ id: string; ancestors: string[]; access_set_id: number }>(uow, 'demo.places', 'select id, ancestors, access_set_id from place');
+  const places = await rows<{ id: string; ancestors: string[]; access_set_id: number }>(
+    uow,
+    'demo.places',
+    'select id, ancestors, access_set_id from place',
+  );
   const placeById = new Map(places.map((p) => [p.id, p]));
   const newest = new Map<string, WithFile>();
   for (const f of files) newest.set(f.record.id, f);
@@ -351,10 +390,12 @@ async function addRecords(uow: UnitOfWork, loaded: Omit<Loaded, 'services'>, rec
   );
   await inParts(files, async (part) => {
     await run(uow, 'demo.content', 'insert into content (id) select unnest($1::uuid[])', [part.map((f) => f.contentId)]);
-    await run(uow, 'demo.chunks', 'insert into content_chunk (content_id, seq, bytes) select id, 0, bytes from unnest($1::uuid[], $2::bytea[]) as c (id, bytes)', [
-      part.map((f) => f.contentId),
-      part.map((f) => f.file.bytes),
-    ]);
+    await run(
+      uow,
+      'demo.chunks',
+      'insert into content_chunk (content_id, seq, bytes) select id, 0, bytes from unnest($1::uuid[], $2::bytea[]) as c (id, bytes)',
+      [part.map((f) => f.contentId), part.map((f) => f.file.bytes)],
+    );
     await run(
       uow,
       'demo.contentDone',
@@ -376,7 +417,13 @@ async function addRecords(uow: UnitOfWork, loaded: Omit<Loaded, 'services'>, rec
         part.map((f) => f.record.id),
         part.map((f) => f.no),
         part.map((f) => f.contentId),
-        part.map((f) => `${f.record.title.replace(/[^\p{L}\p{N}]+/gu, ' ').trim().slice(0, 60)}.${f.file.ending}`),
+        part.map(
+          (f) =>
+            `${f.record.title
+              .replace(/[^\p{L}\p{N}]+/gu, ' ')
+              .trim()
+              .slice(0, 60)}.${f.file.ending}`,
+        ),
         part.map((f) => personId.get(f.record.owner)),
         part.map((f) => `${f.record.filedOn}T1${f.no}:00:00Z`),
       ],
@@ -396,7 +443,12 @@ async function addRecords(uow: UnitOfWork, loaded: Omit<Loaded, 'services'>, rec
 }
 
 /** The trail of the years before the demo begins, as it would have been written. */
-async function addHistory(uow: UnitOfWork, loaded: Omit<Loaded, 'services'>, records: readonly DemoRecord[], files: readonly WithFile[]): Promise<void> {
+async function addHistory(
+  uow: UnitOfWork,
+  loaded: Omit<Loaded, 'services'>,
+  records: readonly DemoRecord[],
+  files: readonly WithFile[],
+): Promise<void> {
   const shas = new Map(files.map((f) => [f.record.id, f]));
   const history: { at: string; login: string; act: Act }[] = [];
   for (const r of records) {
@@ -418,7 +470,11 @@ async function addHistory(uow: UnitOfWork, loaded: Omit<Loaded, 'services'>, rec
       },
     });
     if (r.declaredOn) {
-      history.push({ at: `${r.declaredOn}T16:00:00.000000Z`, login: 'ines', act: { act: 'declared', subject, after: { state: 'declared', on: r.declaredOn } } });
+      history.push({
+        at: `${r.declaredOn}T16:00:00.000000Z`,
+        login: 'ines',
+        act: { act: 'declared', subject, after: { state: 'declared', on: r.declaredOn } },
+      });
     }
   }
   history.sort((a, b) => (a.at < b.at ? -1 : a.at > b.at ? 1 : 0));
@@ -451,7 +507,14 @@ const ottoline: Criteria = {
   ],
 };
 
-async function proposeSeries(loaded: Loaded, login: string, today: string, seriesCode: string, announceIt: boolean, medium = 'electronic'): Promise<string> {
+async function proposeSeries(
+  loaded: Loaded,
+  login: string,
+  today: string,
+  seriesCode: string,
+  announceIt: boolean,
+  medium = 'electronic',
+): Promise<string> {
   const person = await as(loaded, login, today);
   const group = (await dueGroups(loaded.services, person)).find((g) => g.seriesCode === seriesCode && g.medium === medium && g.mayPropose);
   if (!group) throw new Error(`Nothing of ${seriesCode} is due on ${today}`);
@@ -474,7 +537,12 @@ async function addActs(loaded: Loaded): Promise<void> {
   let inquiry = '';
   await on('2024-03-12', async (person) => {
     const hanne = await person('hanne');
-    const matterId = await makeMatter(services, hanne, { code: 'I-2024-1', title: 'Grounding of the barge Ottoline', kind: 'inquiry', note: 'Inquiry of the Compact office into the grounding of 8 May 2019.' });
+    const matterId = await makeMatter(services, hanne, {
+      code: 'I-2024-1',
+      title: 'Grounding of the barge Ottoline',
+      kind: 'inquiry',
+      note: 'Inquiry of the Compact office into the grounding of 8 May 2019.',
+    });
     const placed = await placeHold(services, hanne, {
       matterId,
       name: 'Ottoline inquiry',
@@ -507,7 +575,12 @@ async function addActs(loaded: Loaded): Promise<void> {
   });
   await on('2026-07-10', async (person) => {
     const hanne = await person('hanne');
-    const matterId = await makeMatter(services, hanne, { code: 'A-2026-1', title: 'Review of dredging contract 14', kind: 'audit', note: 'The auditors of the Compact look at contract 14 and what came before it.' });
+    const matterId = await makeMatter(services, hanne, {
+      code: 'A-2026-1',
+      title: 'Review of dredging contract 14',
+      kind: 'audit',
+      note: 'The auditors of the Compact look at contract 14 and what came before it.',
+    });
     const listed = await rows<{ id: string }>(
       services.pool,
       'demo.contract14',
@@ -535,8 +608,16 @@ async function addActs(loaded: Loaded): Promise<void> {
   });
   await on('2026-08-20', async (person) => {
     for (const login of ['tomas', 'dario']) await decide(services, await person(login), logs, { decision: 'approve', note: '' });
-    const first = await row<{ record_id: string }>(services.pool, 'demo.firstItem', 'select record_id from batch_item where batch_id = $1 order by record_id limit 1', [invoices]);
-    await object(services, await person('kofi'), invoices, { recordId: first!.record_id, reason: 'The customer disputes this invoice; the file is with the court of Northshore.' });
+    const first = await row<{ record_id: string }>(
+      services.pool,
+      'demo.firstItem',
+      'select record_id from batch_item where batch_id = $1 order by record_id limit 1',
+      [invoices],
+    );
+    await object(services, await person('kofi'), invoices, {
+      recordId: first!.record_id,
+      reason: 'The customer disputes this invoice; the file is with the court of Northshore.',
+    });
   });
   await on('2026-08-21', () => runBatch(loaded, 'ines', '2026-08-21', logs));
   await on('2026-08-24', async (person) => {
@@ -559,15 +640,63 @@ async function addArrivals(loaded: Loaded): Promise<void> {
   const random = seeded(6);
   const base = { number: 'arrival', createdOn: '2026-09-09', author: 'Works mail-in' } as const;
   const letters: [string, Parameters<typeof sampleFile>[0], Subject, string, string][] = [
-    ['Mooring inspection Berth 6', 'pdf', { ...base, title: 'Mooring inspection, Berth 6', type: 'inspection', facts: { berth: 'Berth 6', finding: 'worn' } }, 'works mail-in', 'petra'],
-    ['Mooring inspection Berth 6 (copy)', 'pdf', { ...base, title: 'Mooring inspection, Berth 6', type: 'inspection', facts: { berth: 'Berth 6', finding: 'worn' } }, 'works mail-in', 'petra'],
+    [
+      'Mooring inspection Berth 6',
+      'pdf',
+      { ...base, title: 'Mooring inspection, Berth 6', type: 'inspection', facts: { berth: 'Berth 6', finding: 'worn' } },
+      'works mail-in',
+      'petra',
+    ],
+    [
+      'Mooring inspection Berth 6 (copy)',
+      'pdf',
+      { ...base, title: 'Mooring inspection, Berth 6', type: 'inspection', facts: { berth: 'Berth 6', finding: 'worn' } },
+      'works mail-in',
+      'petra',
+    ],
     ['Complaint on noise', 'eml', { ...base, title: 'Complaint on noise', type: 'letter', facts: {} }, 'office mail-in', 'ines'],
-    ['scan_0041', 'scan', { ...base, title: 'Lease of Berth 9, signed', type: 'lease', facts: { berth: 'Berth 9', tenant: 'Brae Chandlery' } }, 'scanner, front desk', 'ines'],
-    ['scan_0042', 'tiff', { ...base, title: 'Site plan, Timber Pond', type: 'sheet', facts: { area: 'Timber Pond' } }, 'scanner, front desk', 'ines'],
-    ['Calibration Ferry Pier gauge', 'xlsx', { ...base, title: 'Calibration, Ferry Pier gauge', type: 'reading', facts: { station: 'Ferry Pier gauge' } }, 'works mail-in', 'petra'],
-    ['Minutes September draft', 'docx', { ...base, title: 'Minutes of the board, September 2026', type: 'minutes', facts: {} }, 'upload', 'ines'],
-    ['Bollard test Berth 11', 'pdf', { ...base, title: 'Bollard test, Berth 11', type: 'inspection', facts: { berth: 'Berth 11', finding: 'sound' } }, 'works mail-in', 'petra'],
-    ['Photo of the north light', 'png', { ...base, title: 'Light inspection, north light', type: 'inspection', facts: { berth: 'north light', finding: 'sound' } }, 'upload', 'petra'],
+    [
+      'scan_0041',
+      'scan',
+      { ...base, title: 'Lease of Berth 9, signed', type: 'lease', facts: { berth: 'Berth 9', tenant: 'Brae Chandlery' } },
+      'scanner, front desk',
+      'ines',
+    ],
+    [
+      'scan_0042',
+      'tiff',
+      { ...base, title: 'Site plan, Timber Pond', type: 'sheet', facts: { area: 'Timber Pond' } },
+      'scanner, front desk',
+      'ines',
+    ],
+    [
+      'Calibration Ferry Pier gauge',
+      'xlsx',
+      { ...base, title: 'Calibration, Ferry Pier gauge', type: 'reading', facts: { station: 'Ferry Pier gauge' } },
+      'works mail-in',
+      'petra',
+    ],
+    [
+      'Minutes September draft',
+      'docx',
+      { ...base, title: 'Minutes of the board, September 2026', type: 'minutes', facts: {} },
+      'upload',
+      'ines',
+    ],
+    [
+      'Bollard test Berth 11',
+      'pdf',
+      { ...base, title: 'Bollard test, Berth 11', type: 'inspection', facts: { berth: 'Berth 11', finding: 'sound' } },
+      'works mail-in',
+      'petra',
+    ],
+    [
+      'Photo of the north light',
+      'png',
+      { ...base, title: 'Light inspection, north light', type: 'inspection', facts: { berth: 'north light', finding: 'sound' } },
+      'upload',
+      'petra',
+    ],
     ['Gate list week 36', 'pdf', { ...base, title: 'Gate list, week 36', type: 'order', facts: { vessel: 'Quill' } }, 'upload', 'sunniva'],
     ['Gate list week 37', 'pdf', { ...base, title: 'Gate list, week 37', type: 'order', facts: { vessel: 'Hesper' } }, 'upload', 'sunniva'],
   ];
@@ -599,7 +728,11 @@ export async function loadDemo(config: Config, progress: (line: string) => void)
     await setClock(services, begin);
     const partial = await withUnitOfWork(services.pool, programActor('demo', begin), async (uow) => {
       await writeSetting(uow, 'repository', { name: 'Marrowick Harbour Authority', timeZone });
-      await writeSetting(uow, 'demoAccounts', people.filter((p) => p.shown).map(({ name, login, what }) => ({ name, login, what })));
+      await writeSetting(
+        uow,
+        'demoAccounts',
+        people.filter((p) => p.shown).map(({ name, login, what }) => ({ name, login, what })),
+      );
       const { personId, groupId } = await addPeople(uow);
       const { placeId, rootId } = await addPlaces(uow, folders);
       const made = { personId, groupId, placeId, rootId };
@@ -609,7 +742,14 @@ export async function loadDemo(config: Config, progress: (line: string) => void)
       await addRecords(uow, made, records, files);
       await addHistory(uow, made, records, files);
       const book = await loadRuleBook(uow);
-      await inParts(records, (part) => recompute(uow, part.map((r) => r.id), book, demoToday));
+      await inParts(records, (part) =>
+        recompute(
+          uow,
+          part.map((r) => r.id),
+          book,
+          demoToday,
+        ),
+      );
       await uow.enter({ act: 'loaded the demo', subject: { kind: 'repository', id: rootId, name: 'Marrowick Harbour Authority' } });
       return made;
     });

@@ -1,9 +1,21 @@
 import type { FactDefinition } from '@key-cellar/core/records';
 
-const text = (code: string, title: string, required = false, dublinCore?: string): FactDefinition => ({ code, title, kind: 'text', required, dublinCore });
+const text = (code: string, title: string, required = false, dublinCore?: string): FactDefinition => ({
+  code,
+  title,
+  kind: 'text',
+  required,
+  dublinCore,
+});
 const date = (code: string, title: string, required = false): FactDefinition => ({ code, title, kind: 'date', required });
 const whole = (code: string, title: string, required = false): FactDefinition => ({ code, title, kind: 'whole', required });
-const choice = (code: string, title: string, choices: string[], required = false): FactDefinition => ({ code, title, kind: 'choice', required, choices });
+const choice = (code: string, title: string, choices: string[], required = false): FactDefinition => ({
+  code,
+  title,
+  kind: 'choice',
+  required,
+  choices,
+});
 
 const vessel = text('vessel', 'Vessel', true, 'subject');
 const berth = text('berth', 'Berth', true, 'coverage');
@@ -11,7 +23,10 @@ const author = text('author', 'Author', false, 'creator');
 
 /** Record types with their facts. */
 export const recordTypes = {
-  letter: { title: 'Letter', facts: [text('correspondent', 'Correspondent', true, 'contributor'), choice('direction', 'Direction', ['in', 'out'], true)] },
+  letter: {
+    title: 'Letter',
+    facts: [text('correspondent', 'Correspondent', true, 'contributor'), choice('direction', 'Direction', ['in', 'out'], true)],
+  },
   log: { title: 'Log', facts: [author, whole('volume', 'Volume')] },
   order: { title: 'Order or slip', facts: [vessel, text('order', 'Order number', true, 'identifier')] },
   statement: { title: 'Statement', facts: [vessel, text('pilot', 'Pilot', true, 'creator')] },

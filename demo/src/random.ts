@@ -18,8 +18,7 @@ export function seeded(seed: number): Random {
     t ^= t + Math.imul(t ^ (t >>> 7), t | 61);
     return ((t ^ (t >>> 14)) >>> 0) / 4294967296;
   };
-  const hex = (digits: number): string =>
-    Array.from({ length: digits }, () => Math.floor(next() * 16).toString(16)).join('');
+  const hex = (digits: number): string => Array.from({ length: digits }, () => Math.floor(next() * 16).toString(16)).join('');
   return {
     next,
     whole: (from, to) => from + Math.floor(next() * (to - from + 1)),

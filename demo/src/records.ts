@@ -128,9 +128,14 @@ function foldersOf(series: DemoSeries, random: Random): DemoFolder[] {
       );
     case 'craft':
       return craft.map((name, i) =>
-        make(`V-${i + 1}`, name.replace(/^./, (c) => c.toUpperCase()), `${2002 + i * 2}-01-10`, {
-          events: i < 2 ? [{ type: 'vessel scrapped', on: `${2014 + i * 5}-11-03` }] : [],
-        }),
+        make(
+          `V-${i + 1}`,
+          name.replace(/^./, (c) => c.toUpperCase()),
+          `${2002 + i * 2}-01-10`,
+          {
+            events: i < 2 ? [{ type: 'vessel scrapped', on: `${2014 + i * 5}-11-03` }] : [],
+          },
+        ),
       );
   }
 }
@@ -233,7 +238,10 @@ export function makeRecords(): { folders: DemoFolder[]; records: DemoRecord[] } 
           createdOn,
           filedOn: formatCivilDate(filed),
           declaredOn: declared ? formatCivilDate(declaredDay) : null,
-          supersededOn: (series.code === 'FIN-03' || series.code === 'GOV-02') && index < series.count * 0.6 ? formatCivilDate(Math.min(day + 700, lastDay)) : null,
+          supersededOn:
+            (series.code === 'FIN-03' || series.code === 'GOV-02') && index < series.count * 0.6
+              ? formatCivilDate(Math.min(day + 700, lastDay))
+              : null,
           facts,
           gaps: factGaps(recordTypes[series.type].facts, facts).length,
           owner: random.next() < 0.03 ? 'silas' : series.owner,

@@ -25,13 +25,24 @@ const destroy = (after: string, changes: Partial<Step> = {}): Step => ({ ...base
 const transfer = (after: string): Step => ({ ...base, kind: 'transfer', after, approvals: 2, noticeDays: 30 });
 const review = (after: string): Step => ({ ...base, kind: 'review', after, noticeDays: 0 });
 const keep: Step = { ...base, kind: 'keepPermanently', after: 'P0D', approvals: 0, noticeDays: 0 };
-const step = (kind: Step['kind'], after: string, changes: Partial<Step> = {}): Step => ({ ...base, kind, after, approvals: 0, noticeDays: 0, ...changes });
+const step = (kind: Step['kind'], after: string, changes: Partial<Step> = {}): Step => ({
+  ...base,
+  kind,
+  after,
+  approvals: 0,
+  noticeDays: 0,
+  ...changes,
+});
 
 export interface DemoRule {
   readonly code: string;
   readonly definition: RuleDefinition;
   /** Earlier versions, oldest first, with the day they came into force. */
-  readonly before?: readonly { readonly inForceFrom: string; readonly definition: Partial<RuleDefinition>; readonly takesOver?: 'laterClocks' }[];
+  readonly before?: readonly {
+    readonly inForceFrom: string;
+    readonly definition: Partial<RuleDefinition>;
+    readonly takesOver?: 'laterClocks';
+  }[];
   readonly inForceFrom?: string;
   readonly takesOver?: 'all' | 'laterClocks';
   readonly draft?: Partial<RuleDefinition>;
@@ -42,7 +53,15 @@ const north = (section: string): string => `Northshore Records Order, s. ${secti
 const south = (section: string): string => `Southshore Archives Code, § ${section}`;
 const board = (no: string): string => `Board resolution ${no}`;
 
-function rule(code: string, title: string, authority: string, trigger: Trigger, cutoff: Cutoff, steps: Step[], more: Omit<DemoRule, 'code' | 'definition'> & { in?: string[] } = {}): DemoRule {
+function rule(
+  code: string,
+  title: string,
+  authority: string,
+  trigger: Trigger,
+  cutoff: Cutoff,
+  steps: Step[],
+  more: Omit<DemoRule, 'code' | 'definition'> & { in?: string[] } = {},
+): DemoRule {
   const { in: jurisdictions = [], ...rest } = more;
   return { code, definition: { title, authority, jurisdictions, trigger, cutoff, steps }, ...rest };
 }
@@ -59,15 +78,24 @@ export const rules: readonly DemoRule[] = [
     before: [{ inForceFrom: '2005-01-01', definition: { steps: [destroy('P5Y')] } }],
     inForceFrom: '2016-01-01',
   }),
-  rule('R-PIL-3', 'Pilots’ licences', compact('art. 16'), fact('expires'), none, [step('askOwner', 'P1Y', { repeatEvery: 'P30D' }), destroy('P6Y')]),
+  rule('R-PIL-3', 'Pilots’ licences', compact('art. 16'), fact('expires'), none, [
+    step('askOwner', 'P1Y', { repeatEvery: 'P30D' }),
+    destroy('P6Y'),
+  ]),
   rule('R-PIL-4', 'Pilot statements', compact('art. 22'), created, year, [step('declare', 'P0D'), destroy('P15Y', { approvals: 2 })]),
-  rule('R-BER-1', 'Berth leases', compact('art. 30'), event('lease ended'), year, [step('askOwner', 'P5Y', { repeatEvery: 'P30D' }), destroy('P7Y')]),
+  rule('R-BER-1', 'Berth leases', compact('art. 30'), event('lease ended'), year, [
+    step('askOwner', 'P5Y', { repeatEvery: 'P30D' }),
+    destroy('P7Y'),
+  ]),
   rule('R-BER-1N', 'Berth leases, north shore', north('41'), event('lease ended'), year, [destroy('P10Y')], { in: ['Northshore'] }),
   rule('R-BER-1S', 'Berth leases, south shore', south('12'), event('lease ended'), year, [destroy('P6Y')], { in: ['Southshore'] }),
   rule('R-BER-3', 'Mooring inspections', compact('art. 33'), created, year, [destroy('P9Y')]),
   rule('R-BER-4', 'Berth allocation lists', board('2014/9'), modified, none, [destroy('P2Y')]),
   rule('R-DRG-1', 'Dredging permits', compact('art. 40'), fact('expires'), none, [transfer('P9Y')]),
-  rule('R-DRG-2', 'Works contracts', compact('art. 41'), event('contract ended'), fiscal, [review('P6Y'), destroy('P8Y', { approvals: 2, noticeDays: 21 })]),
+  rule('R-DRG-2', 'Works contracts', compact('art. 41'), event('contract ended'), fiscal, [
+    review('P6Y'),
+    destroy('P8Y', { approvals: 2, noticeDays: 21 }),
+  ]),
   rule('R-DRG-3', 'Sounding sheets and chart rolls', compact('art. 9'), never, none, [keep]),
   rule('R-DRG-4', 'Site diaries', board('2009/2'), closed, year, [destroy('P6Y')]),
   rule('R-DRG-5', 'Tenders not taken', north('18'), created, fiscal, [destroy('P3Y')]),
@@ -80,14 +108,22 @@ export const rules: readonly DemoRule[] = [
   rule('R-SAF-1', 'Inquiry files', compact('art. 22'), event('inquiry closed'), year, [review('P10Y'), transfer('P20Y')]),
   rule('R-SAF-2', 'Near misses, south shore', south('9'), event('inquiry closed'), year, [destroy('P6Y')], { in: ['Southshore'] }),
   rule('R-SAF-3', 'Fairway notices', compact('art. 24'), created, year, [destroy('P6Y', { noticeDays: 21 })]),
-  rule('R-SAF-4', 'Near misses', compact('art. 22'), event('inquiry closed'), year, [step('askOwner', 'P7Y', { repeatEvery: 'P30D' }), destroy('P10Y')], {
-    before: [
-      { inForceFrom: '2008-01-01', definition: { steps: [destroy('P5Y')] } },
-      { inForceFrom: '2015-07-01', definition: { steps: [destroy('P8Y')] }, takesOver: 'laterClocks' },
-    ],
-    inForceFrom: '2021-02-01',
-    draft: { steps: [step('askOwner', 'P8Y', { repeatEvery: 'P30D' }), destroy('P12Y')] },
-  }),
+  rule(
+    'R-SAF-4',
+    'Near misses',
+    compact('art. 22'),
+    event('inquiry closed'),
+    year,
+    [step('askOwner', 'P7Y', { repeatEvery: 'P30D' }), destroy('P10Y')],
+    {
+      before: [
+        { inForceFrom: '2008-01-01', definition: { steps: [destroy('P5Y')] } },
+        { inForceFrom: '2015-07-01', definition: { steps: [destroy('P8Y')] }, takesOver: 'laterClocks' },
+      ],
+      inForceFrom: '2021-02-01',
+      draft: { steps: [step('askOwner', 'P8Y', { repeatEvery: 'P30D' }), destroy('P12Y')] },
+    },
+  ),
   rule('R-SAF-5', 'Drills and musters', board('2012/6'), created, year, [destroy('P5Y')]),
   rule('R-FIN-1', 'Annual accounts', compact('art. 60'), never, none, [keep]),
   rule('R-FIN-2', 'Service invoices', compact('art. 61'), created, year, [destroy('P10Y', { approvals: 2, noticeDays: 21 })]),
@@ -102,7 +138,10 @@ export const rules: readonly DemoRule[] = [
   rule('R-GOV-1', 'Board minutes', compact('art. 2'), never, none, [keep]),
   rule('R-GOV-2', 'Policies', board('2013/7'), { kind: 'recordDate', date: 'superseded' }, year, [step('route', 'P1Y'), transfer('P10Y')]),
   rule('R-GOV-3', 'Complaints', north('55'), closed, year, [destroy('P6Y')]),
-  rule('R-GOV-4', 'Visitors and press', board('2013/8'), { kind: 'recordDate', date: 'lastUsed' }, none, [step('move', 'P1Y'), destroy('P3Y')]),
+  rule('R-GOV-4', 'Visitors and press', board('2013/8'), { kind: 'recordDate', date: 'lastUsed' }, none, [
+    step('move', 'P1Y'),
+    destroy('P3Y'),
+  ]),
   rule('R-GOV-5', 'Declared agreements', compact('art. 4'), declared, year, [transfer('P25Y')]),
   rule('R-VES-1', 'Harbour craft papers', compact('art. 19'), event('vessel scrapped'), year, [destroy('P10Y')]),
 ];

@@ -39,7 +39,9 @@ export function appUrlFor(ownerUrl: string): string {
 }
 
 export function appPassword(ownerUrl: string): string {
-  return createHash('sha256').update(`${applicationRole}:${new URL(ownerUrl).password}`).digest('hex');
+  return createHash('sha256')
+    .update(`${applicationRole}:${new URL(ownerUrl).password}`)
+    .digest('hex');
 }
 
 /** Reads the configuration from the environment. Throws when DATABASE_URL is missing. */

@@ -41,8 +41,7 @@ const titles: Record<ProblemStatus, string> = {
 };
 
 /** What may not be discovered and what does not exist get the same answer. */
-export const notFound = (what = 'That'): Problem =>
-  new Problem(404, 'not-found', `${what} does not exist here, or you may not see it.`);
+export const notFound = (what = 'That'): Problem => new Problem(404, 'not-found', `${what} does not exist here, or you may not see it.`);
 
 export const notAllowed = (right: string, who = 'A keeper can grant it.'): Problem =>
   new Problem(403, 'not-allowed', `This needs the right “${right}” here. ${who}`);

@@ -47,9 +47,7 @@ export async function startServices(config: Config, log: Logger = pino({ level: 
   });
 
   const housekeeping = setInterval(() => {
-    pool
-      .query('select fold_rack()')
-      .catch((error: unknown) => log.warn({ err: error }, 'housekeeping failed; it is tried again'));
+    pool.query('select fold_rack()').catch((error: unknown) => log.warn({ err: error }, 'housekeeping failed; it is tried again'));
   }, foldEveryMs);
 
   return {

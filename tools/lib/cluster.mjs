@@ -1,14 +1,5 @@
 import { randomBytes } from 'node:crypto';
-import {
-  chmodSync,
-  chownSync,
-  existsSync,
-  mkdirSync,
-  readFileSync,
-  rmSync,
-  statfsSync,
-  writeFileSync,
-} from 'node:fs';
+import { chmodSync, chownSync, existsSync, mkdirSync, readFileSync, rmSync, statfsSync, writeFileSync } from 'node:fs';
 import { createServer } from 'node:net';
 import { join } from 'node:path';
 import { exec } from './exec.mjs';
@@ -51,9 +42,7 @@ export function cluster(name, { settings = {} } = {}) {
 
   async function pg(program, args) {
     const path = join(bin, program);
-    return asRoot
-      ? exec('runuser', ['-u', 'postgres', '--', path, ...args], { cwd: '/' })
-      : exec(path, args, { cwd: '/' });
+    return asRoot ? exec('runuser', ['-u', 'postgres', '--', path, ...args], { cwd: '/' }) : exec(path, args, { cwd: '/' });
   }
 
   const url = (database = 'postgres') => {
@@ -106,7 +95,9 @@ export function cluster(name, { settings = {} } = {}) {
     if (!existsSync(join(data, 'PG_VERSION'))) await init();
     const clusterVersion = readFileSync(join(data, 'PG_VERSION'), 'utf8').trim();
     if (!bin.includes(`/${clusterVersion}/`)) {
-      throw new Stop(`${data} was made by PostgreSQL ${clusterVersion}; the programs here are ${bin}. Install postgresql-${clusterVersion} or use another folder (KEY_CELLAR_DATA).`);
+      throw new Stop(
+        `${data} was made by PostgreSQL ${clusterVersion}; the programs here are ${bin}. Install postgresql-${clusterVersion} or use another folder (KEY_CELLAR_DATA).`,
+      );
     }
     if (await isRunning()) return url();
     const port = await freePort();
@@ -123,7 +114,9 @@ export function cluster(name, { settings = {} } = {}) {
       ...settings,
     };
     const log = join(home, 'postgresql.log');
-    const flags = Object.entries(options).map(([key, value]) => `-c ${key}=${value}`).join(' ');
+    const flags = Object.entries(options)
+      .map(([key, value]) => `-c ${key}=${value}`)
+      .join(' ');
     const result = await pg('pg_ctl', ['start', '-w', '-t', '60', '-D', data, '-l', log, '-o', flags]);
     if (result.code !== 0) {
       const why = (await exec('tail', ['-n', '8', log])).output;

@@ -2,4 +2,4 @@ import { bootstrapApplication } from '@angular/platform-browser';
 import { App } from './app/app';
 import { appConfig } from './app/app.config';
 
-bootstrapApplication(App, appConfig).catch((error: unknown) => console.error(error));
+bootstrapApplication(App, appConfig).catch(reportError);

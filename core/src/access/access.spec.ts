@@ -103,7 +103,12 @@ describe('effective access', () => {
       from: fc.constantFrom(null, today - 1, today + 1),
       until: fc.constantFrom(null, today - 1, today + 1),
     });
-    const anyPlace = fc.record({ id: fc.uuid(), name: fc.string(), standAlone: fc.boolean(), grants: fc.array(anyGrant, { maxLength: 4 }) });
+    const anyPlace = fc.record({
+      id: fc.uuid(),
+      name: fc.string(),
+      standAlone: fc.boolean(),
+      grants: fc.array(anyGrant, { maxLength: 4 }),
+    });
     fc.assert(
       fc.property(fc.array(anyPlace, { minLength: 1, maxLength: 5 }), (chain) => {
         const who = person();
@@ -130,6 +135,14 @@ describe('groups', () => {
     expect(closesCircle('ada', 'staff', memberships)).toBeFalse();
   });
   it('end even where a circle exists', () => {
-    expect(principalsOf('a', new Map([['a', ['b']], ['b', ['a']]])).size).toBe(2);
+    expect(
+      principalsOf(
+        'a',
+        new Map([
+          ['a', ['b']],
+          ['b', ['a']],
+        ]),
+      ).size,
+    ).toBe(2);
   });
 });

@@ -31,12 +31,7 @@ export interface Person {
   readonly clearance: Marking;
 }
 
-export type GrantStatus =
-  | 'counts'
-  | 'superseded by a nearer place'
-  | 'stopped by a place that stands alone'
-  | 'not begun'
-  | 'ended';
+export type GrantStatus = 'counts' | 'superseded by a nearer place' | 'stopped by a place that stands alone' | 'not begun' | 'ended';
 
 export interface WeighedGrant {
   readonly grant: Grant;
@@ -58,9 +53,7 @@ const reachesEverywhere = rightSet('audit');
 
 /** Whether a clearance is enough for a marking: level at least as high, caveats a superset. */
 export function dominates(clearance: Marking, marking: Marking): boolean {
-  return (
-    clearance.level >= marking.level && marking.caveats.every((caveat) => clearance.caveats.includes(caveat))
-  );
+  return clearance.level >= marking.level && marking.caveats.every((caveat) => clearance.caveats.includes(caveat));
 }
 
 /**
@@ -68,12 +61,7 @@ export function dominates(clearance: Marking, marking: Marking): boolean {
  * For each principal the nearest place with a grant in force counts; the person's rights are the union; then the
  * marking ceiling. Sources: 3-rules 3.9.
  */
-export function effectiveAccess(
-  person: Person,
-  chain: readonly AccessPlace[],
-  marking: Marking,
-  today: EpochDay,
-): EffectiveAccess {
+export function effectiveAccess(person: Person, chain: readonly AccessPlace[], marking: Marking, today: EpochDay): EffectiveAccess {
   const weighed: WeighedGrant[] = [];
   const settled = new Map<string, string>();
   let all = none;

@@ -1,14 +1,4 @@
-export {
-  hasRight,
-  listRights,
-  profile,
-  profiles,
-  rights,
-  rightSet,
-  type Profile,
-  type Right,
-  type RightSet,
-} from './rights.js';
+export { hasRight, listRights, profile, profiles, rights, rightSet, type Profile, type Right, type RightSet } from './rights.js';
 export {
   dominates,
   effectiveAccess,

@@ -72,8 +72,7 @@ describe('periods', () => {
     ['2024-05-31', 'P0D', '2024-05-31'],
   ];
   for (const [from, after, expected] of additions) {
-    it(`${from} + ${after} = ${expected}`, () =>
-      expect(formatCivilDate(addPeriod(civilDate(from), period(after)))).toBe(expected));
+    it(`${from} + ${after} = ${expected}`, () => expect(formatCivilDate(addPeriod(civilDate(from), period(after)))).toBe(expected));
   }
 
   it('are written as they are read', () => {

@@ -27,13 +27,7 @@ export function yearMonthDay(date: EpochDay): YearMonthDay {
   const z = date + 719468;
   const era = Math.floor(z / 146097);
   const dayOfEra = z - era * 146097;
-  const yearOfEra =
-    ((dayOfEra -
-      ((dayOfEra / 1460) | 0) +
-      ((dayOfEra / 36524) | 0) -
-      ((dayOfEra / 146096) | 0)) /
-      365) |
-    0;
+  const yearOfEra = ((dayOfEra - ((dayOfEra / 1460) | 0) + ((dayOfEra / 36524) | 0) - ((dayOfEra / 146096) | 0)) / 365) | 0;
   const dayOfYear = dayOfEra - (365 * yearOfEra + ((yearOfEra / 4) | 0) - ((yearOfEra / 100) | 0));
   const shifted = ((5 * dayOfYear + 2) / 153) | 0;
   const month = shifted < 10 ? shifted + 3 : shifted - 9;

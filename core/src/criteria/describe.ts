@@ -24,9 +24,7 @@ export function describeCriteria(criteria: Criteria): string {
           : 'nothing'
         : criteria.of
             .map((part) =>
-              (part.op === 'and' || part.op === 'or') && part.of.length > 1
-                ? `(${describeCriteria(part)})`
-                : describeCriteria(part),
+              (part.op === 'and' || part.op === 'or') && part.of.length > 1 ? `(${describeCriteria(part)})` : describeCriteria(part),
             )
             .join(` ${criteria.op} `);
     case 'not':
@@ -42,9 +40,7 @@ export function describeCriteria(criteria: Criteria): string {
       if (criteria.from === undefined) {
         return criteria.until === undefined ? `has a date ${field}` : `${field} by ${criteria.until}`;
       }
-      return criteria.until === undefined
-        ? `${field} from ${criteria.from}`
-        : `${field} between ${criteria.from} and ${criteria.until}`;
+      return criteria.until === undefined ? `${field} from ${criteria.from}` : `${field} between ${criteria.from} and ${criteria.until}`;
     }
     case 'fact':
       return `fact ${criteria.fact} is ${String(criteria.value)}`;

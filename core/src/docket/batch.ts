@@ -71,9 +71,7 @@ export function actOnBatch(standing: BatchStanding, act: BatchAct, today: EpochD
       return countingApprovals(after) >= approvalsNeeded(standing) ? 'approved' : state;
     }
     case 'reject':
-      return state === 'notice' || state === 'approved'
-        ? 'withdrawn'
-        : refuse('batch-not-deciding', 'This batch is not up for decision.');
+      return state === 'notice' || state === 'approved' ? 'withdrawn' : refuse('batch-not-deciding', 'This batch is not up for decision.');
     case 'execute':
       return state === 'approved' || state === 'executing'
         ? 'executing'

@@ -41,8 +41,7 @@ describe('the Merkle tree', () => {
   it('of nothing is SHA-256 of nothing', () =>
     expect(hex(merkleTreeHash([]))).toBe('e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855'));
   roots.forEach((root, i) => {
-    it(`of ${i + 1} known entries has the known root`, () =>
-      expect(hex(merkleTreeHash(entries.slice(0, i + 1)))).toBe(root));
+    it(`of ${i + 1} known entries has the known root`, () => expect(hex(merkleTreeHash(entries.slice(0, i + 1)))).toBe(root));
   });
   it('equals the recursive definition for every size up to 70', () => {
     for (let n = 1; n <= 70; n++) expect(hex(merkleTreeHash(many(n)))).toBe(hex(byDefinition(many(n))));
@@ -57,7 +56,11 @@ describe('the Merkle tree', () => {
     }
   });
   it('is covered by complete subtrees', () =>
-    expect(completeSubtrees(0, 11)).toEqual([{ height: 3, index: 0 }, { height: 1, index: 4 }, { height: 0, index: 10 }]));
+    expect(completeSubtrees(0, 11)).toEqual([
+      { height: 3, index: 0 },
+      { height: 1, index: 4 },
+      { height: 0, index: 10 },
+    ]));
 });
 
 describe('proofs', () => {
@@ -112,7 +115,15 @@ describe('proofs', () => {
 
 describe('canonical JSON', () => {
   it('sorts members by UTF-16 code units (RFC 8785 §3.2.3)', () => {
-    const value = { '\u20ac': 'Euro Sign', '\r': 'Carriage Return', '\ufb33': 'Hebrew', '1': 'One', '\ud83d\ude00': 'Smiley', '\u0080': 'Control', '\u00f6': 'o' };
+    const value = {
+      '\u20ac': 'Euro Sign',
+      '\r': 'Carriage Return',
+      '\ufb33': 'Hebrew',
+      '1': 'One',
+      '\ud83d\ude00': 'Smiley',
+      '\u0080': 'Control',
+      '\u00f6': 'o',
+    };
     expect(canonicalJson(value)).toBe(
       '{"\\r":"Carriage Return","1":"One","\u0080":"Control","\u00f6":"o","\u20ac":"Euro Sign","\ud83d\ude00":"Smiley","\ufb33":"Hebrew"}',
     );

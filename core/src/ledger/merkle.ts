@@ -49,11 +49,7 @@ export class MerkleFrontier {
   }
 
   /** Restores a frontier of `size` leaves from a source of complete-subtree hashes. */
-  static restore(
-    size: number,
-    hashOf: (height: number, index: number) => Uint8Array,
-    sha256: Sha256 = portable,
-  ): MerkleFrontier {
+  static restore(size: number, hashOf: (height: number, index: number) => Uint8Array, sha256: Sha256 = portable): MerkleFrontier {
     const frontier = new MerkleFrontier(sha256);
     frontier.count = size;
     for (const { height, index } of completeSubtrees(0, size)) {
@@ -120,9 +116,7 @@ export function inclusionPath(index: number, size: number, hash: RangeHash): Uin
   const path = (m: number, start: number, end: number): Uint8Array[] => {
     if (end - start === 1) return [];
     const k = splitPoint(end - start);
-    return m < k
-      ? [...path(m, start, start + k), hash(start + k, end)]
-      : [...path(m - k, start + k, end), hash(start, start + k)];
+    return m < k ? [...path(m, start, start + k), hash(start + k, end)] : [...path(m - k, start + k, end), hash(start, start + k)];
   };
   return path(index, 0, size);
 }
@@ -144,20 +138,12 @@ export function consistencyPath(oldSize: number, size: number, hash: RangeHash):
 }
 
 /** Audit path of the entry at `index` in the tree of all `entries`, leaf end first (RFC 6962 §2.1.1). */
-export function inclusionProof(
-  entries: readonly Uint8Array[],
-  index: number,
-  sha256: Sha256 = portable,
-): Uint8Array[] {
+export function inclusionProof(entries: readonly Uint8Array[], index: number, sha256: Sha256 = portable): Uint8Array[] {
   return inclusionPath(index, entries.length, rangeHashOf(entries, sha256));
 }
 
 /** Proof that the tree of the first `oldSize` entries is a prefix of the tree of all (RFC 6962 §2.1.2). */
-export function consistencyProof(
-  entries: readonly Uint8Array[],
-  oldSize: number,
-  sha256: Sha256 = portable,
-): Uint8Array[] {
+export function consistencyProof(entries: readonly Uint8Array[], oldSize: number, sha256: Sha256 = portable): Uint8Array[] {
   return consistencyPath(oldSize, entries.length, rangeHashOf(entries, sha256));
 }
 

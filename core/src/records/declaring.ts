@@ -47,20 +47,14 @@ export function refusalFor(act: RecordAct, standing: RecordStanding): Refusal | 
           )
         : null;
     case 'declare':
-      return standing.state === 'declared'
-        ? refuse('already-declared', 'This record is already declared.')
-        : null;
+      return standing.state === 'declared' ? refuse('already-declared', 'This record is already declared.') : null;
     case 'undeclare':
       if (standing.state !== 'declared') return refuse('not-declared', 'This record is not declared.');
       if (standing.holds > 0) {
         return refuse('record-held', 'A held record cannot be undeclared. Release its holds first.');
       }
-      return act.reason.trim() === ''
-        ? refuse('reason-missing', 'Undeclaring needs a reason.')
-        : null;
+      return act.reason.trim() === '' ? refuse('reason-missing', 'Undeclaring needs a reason.') : null;
     case 'dispose':
-      return standing.holds > 0
-        ? refuse('record-held', 'A hold covers this record, so it stays. Counsel can release the hold.')
-        : null;
+      return standing.holds > 0 ? refuse('record-held', 'A hold covers this record, so it stays. Counsel can release the hold.') : null;
   }
 }

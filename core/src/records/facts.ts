@@ -32,15 +32,11 @@ function problemOf(definition: FactDefinition, value: FactValue): string | null 
     case 'decimal':
       return typeof value === 'number' && Number.isFinite(value) ? null : 'must be a number';
     case 'date':
-      return typeof value === 'string' && parseCivilDate(value) !== null
-        ? null
-        : 'must be a date such as 2026-09-14';
+      return typeof value === 'string' && parseCivilDate(value) !== null ? null : 'must be a date such as 2026-09-14';
     case 'yesNo':
       return typeof value === 'boolean' ? null : 'must be yes or no';
     case 'choice':
-      return definition.choices?.includes(String(value))
-        ? null
-        : `must be one of ${definition.choices?.join(', ') ?? 'nothing'}`;
+      return definition.choices?.includes(String(value)) ? null : `must be one of ${definition.choices?.join(', ') ?? 'nothing'}`;
   }
 }
 
@@ -61,7 +57,5 @@ export function factProblems(definitions: readonly FactDefinition[], facts: Fact
 
 /** Titles of the required facts that are missing. */
 export function factGaps(definitions: readonly FactDefinition[], facts: Facts): string[] {
-  return definitions
-    .filter((d) => d.required && (facts[d.code] === undefined || facts[d.code] === ''))
-    .map((d) => d.title);
+  return definitions.filter((d) => d.required && (facts[d.code] === undefined || facts[d.code] === '')).map((d) => d.title);
 }

@@ -50,8 +50,7 @@ export function triggerDate(trigger: Trigger, facts: ClockFacts): TriggerDate | 
         const better =
           best === null ||
           event.distance < best.distance ||
-          (event.distance === best.distance &&
-            (trigger.occurrence === 'first' ? event.on < best.on : event.on > best.on));
+          (event.distance === best.distance && (trigger.occurrence === 'first' ? event.on < best.on : event.on > best.on));
         if (better) best = event;
       }
       return best;
@@ -81,8 +80,7 @@ export type Verdict =
 
 function stepDates(steps: readonly Step[], start: EpochDay, facts: ClockFacts): StepDate[] {
   return steps.map((step, index) => {
-    const base =
-      step.from === 'previousStep' && index > 0 ? (facts.completed?.[index - 1] ?? null) : start;
+    const base = step.from === 'previousStep' && index > 0 ? (facts.completed?.[index - 1] ?? null) : start;
     return { index, step, dueOn: base === null ? null : addPeriod(base, period(step.after)) };
   });
 }
@@ -116,9 +114,7 @@ export function compileDueDate(rule: RuleVersion): ((triggerDate: EpochDay) => E
   if (!step || step.from === 'previousStep') return null;
   const after = period(step.after);
   const { cutoff } = rule;
-  return cutoff.kind === 'none'
-    ? (on) => addPeriod(on, after)
-    : (on) => addPeriod(clockStart(on, cutoff), after);
+  return cutoff.kind === 'none' ? (on) => addPeriod(on, after) : (on) => addPeriod(clockStart(on, cutoff), after);
 }
 
 /** Whether a version applies on a day to a record whose clock would start on another (3-rules 3.4). */

@@ -1,9 +1,4 @@
-import {
-  describePeriod,
-  formatCivilDate,
-  period,
-  type EpochDay,
-} from '../calendar/index.js';
+import { describePeriod, formatCivilDate, period, type EpochDay } from '../calendar/index.js';
 import { vintageOf, type Cutoff } from './cutoff.js';
 import type { ClockFacts, StepDate, Verdict } from './evaluate.js';
 import type { Governing, Weighed, YieldReason } from './governing.js';
@@ -184,11 +179,7 @@ export interface ExplainInput {
 export function explain({ governing, holds, missing }: ExplainInput): Explanation {
   const frozen = holds.length > 0 ? ' Nothing happens while it is held.' : '';
   const winnerDue =
-    governing.kind === 'rule'
-      ? verdictDate(governing.by.verdict)
-      : governing.kind === 'overrideDate'
-        ? governing.dueOn
-        : null;
+    governing.kind === 'rule' ? verdictDate(governing.by.verdict) : governing.kind === 'overrideDate' ? governing.dueOn : null;
   const shared = {
     yielded: governing.yielded.map((y) => {
       const due = verdictDate(y.verdict);
@@ -267,9 +258,7 @@ export function explain({ governing, holds, missing }: ExplainInput): Explanatio
         dueOn: verdict.dueOn === null ? null : formatCivilDate(verdict.dueOn),
         action,
         clock: { trigger, date: formatCivilDate(verdict.trigger.on), source: verdict.trigger.subject },
-        cutoff: cutoffWords
-          ? { words: cutoffWords, clockStart: formatCivilDate(verdict.clockStart) }
-          : null,
+        cutoff: cutoffWords ? { words: cutoffWords, clockStart: formatCivilDate(verdict.clockStart) } : null,
         vintage: vintageOf(verdict.clockStart, rule.cutoff),
       };
     }

@@ -21,12 +21,7 @@ export type Override =
   | { readonly kind: 'date'; readonly dueOn: string; readonly action: 'destroy' | 'transfer'; readonly reason: string }
   | { readonly kind: 'rule'; readonly versions: readonly RuleVersion[]; readonly reason: string };
 
-export type YieldReason =
-  | 'farther away'
-  | 'other jurisdiction'
-  | 'not in force'
-  | 'keeps shorter'
-  | 'tie, later code';
+export type YieldReason = 'farther away' | 'other jurisdiction' | 'not in force' | 'keeps shorter' | 'tie, later code';
 
 /** One rule as it was weighed for one record. */
 export interface Weighed {
@@ -85,10 +80,7 @@ export function keepsLonger(a: Weighed, b: Weighed): number {
 }
 
 function applies(rule: RuleVersion, jurisdictions: readonly string[]): boolean {
-  return (
-    rule.jurisdictions.length === 0 ||
-    rule.jurisdictions.some((j) => jurisdictions.includes(j))
-  );
+  return rule.jurisdictions.length === 0 || rule.jurisdictions.some((j) => jurisdictions.includes(j));
 }
 
 /** Which of the levels a candidate stands on, as one number: smaller is nearer. */

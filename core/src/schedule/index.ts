@@ -1,14 +1,5 @@
 export { clockStart, vintageOf, type Cutoff } from './cutoff.js';
-export {
-  isDisposing,
-  recordDates,
-  stepKinds,
-  type RecordDate,
-  type RuleVersion,
-  type Step,
-  type StepKind,
-  type Trigger,
-} from './rule.js';
+export { isDisposing, recordDates, stepKinds, type RecordDate, type RuleVersion, type Step, type StepKind, type Trigger } from './rule.js';
 export {
   compileDueDate,
   evaluateRule,

@@ -1,15 +1,7 @@
 import type { Cutoff } from './cutoff.js';
 
 /** Dates that every record has or may come to have. */
-export const recordDates = [
-  'created',
-  'received',
-  'filed',
-  'modified',
-  'declared',
-  'superseded',
-  'lastUsed',
-] as const;
+export const recordDates = ['created', 'received', 'filed', 'modified', 'declared', 'superseded', 'lastUsed'] as const;
 export type RecordDate = (typeof recordDates)[number];
 
 /** What starts the clock (3-rules 3.2). */

@@ -89,18 +89,14 @@ describe('due dates', () => {
   it('roll to the first day after the period, never back and never more than a year on', () => {
     const cutoffs: Cutoff[] = [{ kind: 'month' }, { kind: 'quarter' }, { kind: 'calendarYear' }, fiscal(4, 6)];
     fc.assert(
-      fc.property(
-        fc.integer({ min: d('1900-01-01'), max: d('2100-12-31') }),
-        fc.constantFrom(...cutoffs),
-        (day, cutoff) => {
-          const start = clockStart(day, cutoff);
-          expect(start).toBeGreaterThan(day);
-          expect(start - day).toBeLessThanOrEqual(366);
-          // The last day of the period rolls to the same start: the start is the period's boundary.
-          expect(clockStart(start - 1, cutoff)).toBe(start);
-          expect(clockStart(start, cutoff)).toBeGreaterThan(start);
-        },
-      ),
+      fc.property(fc.integer({ min: d('1900-01-01'), max: d('2100-12-31') }), fc.constantFrom(...cutoffs), (day, cutoff) => {
+        const start = clockStart(day, cutoff);
+        expect(start).toBeGreaterThan(day);
+        expect(start - day).toBeLessThanOrEqual(366);
+        // The last day of the period rolls to the same start: the start is the period's boundary.
+        expect(clockStart(start - 1, cutoff)).toBe(start);
+        expect(clockStart(start, cutoff)).toBeGreaterThan(start);
+      }),
     );
   });
 
@@ -142,7 +138,10 @@ describe('triggers', () => {
   });
 
   it('read a date fact, the folder’s closing and every date of the record', () => {
-    const fact = evaluateRule(rule('R-1', { trigger: { kind: 'fact', fact: 'expires' } }), facts({ factDates: { expires: d('2022-01-01') } }));
+    const fact = evaluateRule(
+      rule('R-1', { trigger: { kind: 'fact', fact: 'expires' } }),
+      facts({ factDates: { expires: d('2022-01-01') } }),
+    );
     expect(fact.kind === 'dated' && formatCivilDate(fact.trigger.on)).toBe('2022-01-01');
     const closing = rule('R-1', { trigger: { kind: 'folderClosed' } });
     expect(evaluateRule(closing, facts()).kind).toBe('waiting');
@@ -209,7 +208,13 @@ describe('the governing rule', () => {
   });
 
   it('an override wins and the rules are listed as yielded', () => {
-    const result = governingRule([on('planNode', 0, long)], { kind: 'date', dueOn: '2040-01-01', action: 'destroy', reason: 'board decision' }, facts(), [], today);
+    const result = governingRule(
+      [on('planNode', 0, long)],
+      { kind: 'date', dueOn: '2040-01-01', action: 'destroy', reason: 'board decision' },
+      facts(),
+      [],
+      today,
+    );
     expect(result.kind).toBe('overrideDate');
     expect(result.yielded.map((y) => [y.rule.code, y.reason])).toEqual([['R-B', 'farther away']]);
     expect(codeOf([on('planNode', 0, long)], [], { kind: 'rule', versions: [short], reason: 'x' })).toBe('R-A');
@@ -231,7 +236,9 @@ describe('the governing rule', () => {
         expect(code(a)).toBe(code(b));
         expect(a.yielded.length + (a.kind === 'rule' ? 1 : 0)).toBe(candidates.length);
         if (a.kind === 'rule') {
-          for (const other of a.yielded.filter((y) => y.level === a.by.level && y.distance === a.by.distance && y.reason !== 'other jurisdiction')) {
+          for (const other of a.yielded.filter(
+            (y) => y.level === a.by.level && y.distance === a.by.distance && y.reason !== 'other jurisdiction',
+          )) {
             expect(keepsLonger(a.by, other)).toBeGreaterThanOrEqual(0);
           }
         }

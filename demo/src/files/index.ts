@@ -41,7 +41,12 @@ async function bytesOf(kind: RichKind, subject: Subject, random: Random): Promis
       return xlsx([
         ['Marrowick Harbour Authority', subject.title],
         ['Date', 'Station', 'Before', 'After'],
-        ...Array.from({ length: 24 }, (_, i) => [subject.createdOn, `Station ${i + 1}`, random.whole(1000, 4000) / 1000, random.whole(1000, 4000) / 1000]),
+        ...Array.from({ length: 24 }, (_, i) => [
+          subject.createdOn,
+          `Station ${i + 1}`,
+          random.whole(1000, 4000) / 1000,
+          random.whole(1000, 4000) / 1000,
+        ]),
       ]);
     case 'eml':
       return eml(subject, random, [{ filename: 'enclosure.pdf', content: await textPdf(subject, random) }]);

@@ -3,11 +3,7 @@ import { paragraphs, type Subject } from './text.js';
 import type { Random } from '../random.js';
 
 /** A mail (RFC 5322) with attachments (MIME). */
-export function eml(
-  subject: Subject,
-  random: Random,
-  attachments: readonly { filename: string; content: Buffer }[],
-): Promise<Buffer> {
+export function eml(subject: Subject, random: Random, attachments: readonly { filename: string; content: Buffer }[]): Promise<Buffer> {
   const composer = new MailComposer({
     from: { name: subject.author, address: 'desk@marrowick.example' },
     to: 'records@marrowick.example',

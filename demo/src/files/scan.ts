@@ -34,7 +34,7 @@ export async function scannedPage(subject: Subject, random: Random): Promise<Sha
   const lines = ['MARROWICK HARBOUR AUTHORITY', '', subject.title, `${subject.number}   ${subject.createdOn}`, ''];
   for (const paragraph of paragraphs(subject, random)) {
     const words = paragraph.split(/\s+/);
-    for (let line = ''; words.length > 0 || line; ) {
+    for (let line = ''; words.length > 0 || line;) {
       const word = words.shift();
       if (word !== undefined && (line + word).length < 64) line = line ? `${line} ${word}` : word;
       else {
@@ -47,7 +47,10 @@ export async function scannedPage(subject: Subject, random: Random): Promise<Sha
   }
   lines.push(subject.author);
   const drawn = await Promise.all(lines.map((line, i) => outlines(line, 130, 190 + i * 42, i === 2 ? 38 : 27)));
-  const specks = Array.from({ length: 90 }, () => `<circle cx="${random.whole(0, 1240)}" cy="${random.whole(0, 1754)}" r="${(random.next() * 1.8).toFixed(2)}" fill="#555"/>`);
+  const specks = Array.from(
+    { length: 90 },
+    () => `<circle cx="${random.whole(0, 1240)}" cy="${random.whole(0, 1754)}" r="${(random.next() * 1.8).toFixed(2)}" fill="#555"/>`,
+  );
   const svg = `<svg xmlns="http://www.w3.org/2000/svg" width="1240" height="1754">
     <rect width="1240" height="1754" fill="#f4f2ea"/><rect width="1240" height="22" fill="#cfccc2"/>
     <g fill="#2a2c30" transform="rotate(${(random.next() * 1.6 - 0.8).toFixed(2)} 620 877)">${drawn.join('')}</g>

@@ -78,9 +78,7 @@ class Snapshot {
       let list = lists.get(key);
       if (!list) {
         list = [...bySet]
-          .filter(([, set]) =>
-            which === 'all' ? hasRight(set.all, right) : hasRight(set.own, right) && !hasRight(set.all, right),
-          )
+          .filter(([, set]) => (which === 'all' ? hasRight(set.all, right) : hasRight(set.own, right) && !hasRight(set.all, right)))
           .map(([id]) => id);
         lists.set(key, list);
       }

@@ -34,13 +34,7 @@ export function requireRight<T extends Guarded>(
  * SQL that is true for rows of `alias` on which the person has the right. Takes the next two parameter numbers and,
  * where the person has it for own deposits only, a third.
  */
-export function visibleSql(
-  access: PersonAccess,
-  person: SignedIn,
-  right: Right,
-  bind: (value: unknown) => string,
-  alias = 'r',
-): string {
+export function visibleSql(access: PersonAccess, person: SignedIn, right: Right, bind: (value: unknown) => string, alias = 'r'): string {
   const own = access.ownSets(right);
   const all = `${alias}.access_set_id = any (${bind(access.sets(right))}::int[])`;
   if (own.length === 0) return all;

@@ -69,7 +69,16 @@ export async function getOrMakeSet(db: Db, key: SetKey): Promise<number> {
 
 export async function addGrant(
   db: Db,
-  g: { id: string; principalId: string; placeId: string; profile: string; from?: string; until?: string; reason: string; madeBy: string | null },
+  g: {
+    id: string;
+    principalId: string;
+    placeId: string;
+    profile: string;
+    from?: string;
+    until?: string;
+    reason: string;
+    madeBy: string | null;
+  },
 ): Promise<void> {
   await run(
     db,

@@ -3,6 +3,9 @@ import pg from 'pg';
 // Dates stay text (YYYY-MM-DD): a civil date has no instant. bigint fits a JavaScript number here (sizes, sequences).
 pg.types.setTypeParser(pg.types.builtins.DATE, (text) => text);
 pg.types.setTypeParser(pg.types.builtins.INT8, Number);
+// bigint[]: the driver would give its elements as text.
+const bigintArray = 1016;
+pg.types.setTypeParser(bigintArray, (text) => (text === '{}' ? [] : text.slice(1, -1).split(',').map(Number)));
 
 export type Row = Record<string, unknown>;
 /** Anything that runs SQL: a pool or one connection. */
@@ -16,12 +19,7 @@ export async function rows<R extends Row>(db: Db, name: string, text: string, va
 }
 
 /** The first row, or undefined. */
-export async function row<R extends Row>(
-  db: Db,
-  name: string,
-  text: string,
-  values: unknown[] = [],
-): Promise<R | undefined> {
+export async function row<R extends Row>(db: Db, name: string, text: string, values: unknown[] = []): Promise<R | undefined> {
   return (await rows<R>(db, name, text, values))[0];
 }
 

@@ -62,9 +62,10 @@ export async function migrate(config: Config): Promise<string[]> {
       'create table if not exists migration (name text primary key, checksum text not null, applied_at timestamptz not null default now())',
     );
     const applied = new Map(
-      (await rows<{ name: string; checksum: string }>(client, 'migration.all', 'select name, checksum from migration')).map(
-        (m) => [m.name, m.checksum],
-      ),
+      (await rows<{ name: string; checksum: string }>(client, 'migration.all', 'select name, checksum from migration')).map((m) => [
+        m.name,
+        m.checksum,
+      ]),
     );
     const known = await readMigrations(config.migrationsDir);
     for (const name of applied.keys()) {
@@ -87,10 +88,7 @@ export async function migrate(config: Config): Promise<string[]> {
       await client.query('begin');
       try {
         await client.query(migration.sql);
-        await run(client, 'migration.add', 'insert into migration (name, checksum) values ($1, $2)', [
-          migration.name,
-          migration.checksum,
-        ]);
+        await run(client, 'migration.add', 'insert into migration (name, checksum) values ($1, $2)', [migration.name, migration.checksum]);
         await client.query('commit');
       } catch (error) {
         await client.query('rollback');

@@ -31,12 +31,7 @@ export async function execute(services: Services, person: SignedIn, id: string):
 
 type LockedRecord = NonNullable<Awaited<ReturnType<typeof store.lockForExecution>>>;
 
-async function destroyRecord(
-  uow: UnitOfWork,
-  batchId: string,
-  record: LockedRecord,
-  physical: store.Evidence['physical'],
-): Promise<void> {
+async function destroyRecord(uow: UnitOfWork, batchId: string, record: LockedRecord, physical: store.Evidence['physical']): Promise<void> {
   const versions = await versionsOf(uow, record.id);
   const evidence: store.Evidence = {
     number: record.number,
@@ -67,7 +62,7 @@ async function destroyRecord(
 }
 
 /** Executes one item in its own transaction: judged again under the record's row lock, and hold wins. */
-async function executeItem(uow: UnitOfWork, batch: store.BatchRow, recordId: string): Promise<void> {
+export async function executeItem(uow: UnitOfWork, batch: store.BatchRow, recordId: string): Promise<void> {
   const record = await store.lockForExecution(uow, recordId);
   if (!record) throw new Error(`Record ${recordId} of a batch is missing`);
   const verdict = executionVerdict(
@@ -186,7 +181,11 @@ export async function confirm(
       const record = (await store.lockForExecution(uow, recordId))!;
       const holds = await store.holdNames(uow, recordId);
       if (holds.length > 0) {
-        throw new Problem(409, 'record-held', `${record.number} is held by “${holds.join('” and “')}”. If it was destroyed all the same, tell counsel now.`);
+        throw new Problem(
+          409,
+          'record-held',
+          `${record.number} is held by “${holds.join('” and “')}”. If it was destroyed all the same, tell counsel now.`,
+        );
       }
       await destroyRecord(uow, id, record, {
         container: record.container ?? 'no container',

@@ -102,8 +102,16 @@ export async function propose(
       by: person.id,
       today: person.today,
     });
-    await store.addItems(uow, id, records.map((r) => r.id));
-    await store.setDocket(uow, records.map((r) => r.id), 'batch');
+    await store.addItems(
+      uow,
+      id,
+      records.map((r) => r.id),
+    );
+    await store.setDocket(
+      uow,
+      records.map((r) => r.id),
+      'batch',
+    );
     await uow.enter({
       act: 'proposed a batch',
       subject: { kind: 'batch', id, name: number },
@@ -194,12 +202,20 @@ function gatesOf(batch: store.BatchRow, today: string): Gate[] {
     {
       name: 'notice',
       state: state(noticeClosed || reached >= 2, batch.state === 'notice'),
-      words: batch.notice_until === null ? '–' : noticeClosed || reached >= 2 ? `closed ${batch.notice_until}` : `until ${batch.notice_until}`,
+      words:
+        batch.notice_until === null ? '–' : noticeClosed || reached >= 2 ? `closed ${batch.notice_until}` : `until ${batch.notice_until}`,
     },
     {
       name: 'approved',
       state: blocked && reached < 3 ? 'blocked' : state(reached >= 2, deciding),
-      words: blocked && reached < 3 ? 'blocked by a hold' : reached >= 2 ? (batch.approved_on ?? '') : deciding ? `${batch.approved_count} of ${needed}` : '–',
+      words:
+        blocked && reached < 3
+          ? 'blocked by a hold'
+          : reached >= 2
+            ? (batch.approved_on ?? '')
+            : deciding
+              ? `${batch.approved_count} of ${needed}`
+              : '–',
     },
     {
       name: 'done',
@@ -262,9 +278,7 @@ async function toLine(services: Services, person: SignedIn, access: PersonAccess
     note: noteOf(batch, person.today),
     gates: gatesOf(batch, person.today),
     late:
-      batch.state === 'notice' &&
-      batch.notice_until !== null &&
-      civilDate(person.today) - civilDate(batch.notice_until) > lateAfterDays,
+      batch.state === 'notice' && batch.notice_until !== null && civilDate(person.today) - civilDate(batch.notice_until) > lateAfterDays,
     certificate: batch.certificate_id ? { id: batch.certificate_id, number: batch.certificate_number! } : null,
     acts,
   };
@@ -346,13 +360,19 @@ export async function object(services: Services, person: SignedIn, id: string, i
 }
 
 /** Answers an objection: with `keep` the record leaves the batch, else it goes on. */
-export async function answer(services: Services, person: SignedIn, objectionId: string, input: { keep: boolean; answer: string }): Promise<void> {
+export async function answer(
+  services: Services,
+  person: SignedIn,
+  objectionId: string,
+  input: { keep: boolean; answer: string },
+): Promise<void> {
   await withUnitOfWork(services.pool, person, async (uow) => {
     const objection = await store.objectionById(uow, objectionId);
     if (!objection) throw notFound('This objection');
     const batch = await requireBatch(services, uow, person, objection.batch_id, 'dispose');
     if (objection.answered_at !== null) throw new Problem(409, 'answered-before', 'This objection was answered before.');
-    if (!['notice', 'approved'].includes(batch.state)) throw new Problem(409, 'batch-running', 'The batch is past the point of objections.');
+    if (!['notice', 'approved'].includes(batch.state))
+      throw new Problem(409, 'batch-running', 'The batch is past the point of objections.');
     await store.answerObjection(uow, objectionId, input.answer, uow.at);
     if (input.keep) {
       await store.setOutcome(uow, batch.id, objection.record_id, 'objected', input.answer);
@@ -388,7 +408,14 @@ export async function decide(
       throw new Problem(409, 'objection-open', 'An objection is not answered yet. The keeper who proposed the batch answers it.');
     }
     const state = await nextState(uow, batch, { kind: input.decision, by: person.id });
-    await store.addApproval(uow, { batchId: id, by: person.id, decision: input.decision, note: input.note, today: person.today, at: uow.at });
+    await store.addApproval(uow, {
+      batchId: id,
+      by: person.id,
+      decision: input.decision,
+      note: input.note,
+      today: person.today,
+      at: uow.at,
+    });
     await uow.enter({
       act: input.decision === 'approve' ? 'approved a batch' : 'refused a batch',
       subject: subjectOf(batch),
@@ -404,7 +431,11 @@ async function letGo(uow: UnitOfWork, batch: store.BatchRow, reason: string): Pr
   await store.setBatchState(uow, batch.id, 'withdrawn', { withdrawnReason: reason });
   const items = (await store.items(uow, batch.id)).filter((i) => i.outcome === 'open');
   for (const item of items) await store.setOutcome(uow, batch.id, item.record_id, 'dropped', 'The batch was withdrawn.');
-  await store.setDocket(uow, items.map((i) => i.record_id), 'due');
+  await store.setDocket(
+    uow,
+    items.map((i) => i.record_id),
+    'due',
+  );
 }
 
 export async function withdraw(services: Services, person: SignedIn, id: string, reason: string): Promise<void> {

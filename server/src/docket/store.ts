@@ -306,7 +306,11 @@ export async function hasOpenObjection(db: Db, batchId: string, recordId: string
 }
 
 export async function disposeRecord(db: Db, recordId: string, batchId: string, on: string): Promise<string[]> {
-  const found = await row<{ contents: string[] }>(db, 'execute.dispose', 'select dispose_record($1, $2, $3) as contents', [recordId, batchId, on]);
+  const found = await row<{ contents: string[] }>(db, 'execute.dispose', 'select dispose_record($1, $2, $3) as contents', [
+    recordId,
+    batchId,
+    on,
+  ]);
   return found!.contents;
 }
 
@@ -355,14 +359,12 @@ export async function addObjection(
   db: Db,
   o: { id: string; batchId: string; recordId: string; by: string; reason: string; at: string },
 ): Promise<void> {
-  await run(db, 'objection.add', 'insert into objection (id, batch_id, record_id, by_id, reason, made_at) values ($1, $2, $3, $4, $5, $6)', [
-    o.id,
-    o.batchId,
-    o.recordId,
-    o.by,
-    o.reason,
-    o.at,
-  ]);
+  await run(
+    db,
+    'objection.add',
+    'insert into objection (id, batch_id, record_id, by_id, reason, made_at) values ($1, $2, $3, $4, $5, $6)',
+    [o.id, o.batchId, o.recordId, o.by, o.reason, o.at],
+  );
 }
 
 export async function answerObjection(db: Db, id: string, answer: string, at: string): Promise<void> {
@@ -382,7 +384,10 @@ export async function addCertificate(
 }
 
 export function certificateById(db: Db, id: string) {
-  return row<{ number: string; batch_id: string; pdf: Buffer }>(db, 'certificate.byId', 'select number, batch_id, pdf from certificate where id = $1', [
-    id,
-  ]);
+  return row<{ number: string; batch_id: string; pdf: Buffer }>(
+    db,
+    'certificate.byId',
+    'select number, batch_id, pdf from certificate where id = $1',
+    [id],
+  );
 }

@@ -9,9 +9,7 @@ export function holdsRoutes(app: HttpApp, services: Services): void {
   implement(app, services, holds.countScope, ({ person, body }) => service.countScope(services, person, body.criteria));
   implement(app, services, holds.placeHold, ({ person, body }) => service.placeHold(services, person, body));
   implement(app, services, holds.hold, ({ person, params }) => service.holdPage(services, person, params.id));
-  implement(app, services, holds.addRecords, ({ person, params, body }) =>
-    service.addRecords(services, person, params.id, body.recordIds),
-  );
+  implement(app, services, holds.addRecords, ({ person, params, body }) => service.addRecords(services, person, params.id, body.recordIds));
   implement(app, services, holds.letOut, async ({ person, params, body }) => ({
     released: await service.letOut(services, person, params.id, body.recordIds, body.reason),
   }));

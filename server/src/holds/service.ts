@@ -73,7 +73,11 @@ export async function makeMatter(
 
 const holdSubject = (h: { id: string; name: string }) => ({ kind: 'hold', id: h.id, name: h.name });
 
-async function enterCovers(uow: UnitOfWork, hold: { id: string; name: string }, results: readonly { id: string; name: string; outcome: string }[]): Promise<void> {
+async function enterCovers(
+  uow: UnitOfWork,
+  hold: { id: string; name: string },
+  results: readonly { id: string; name: string; outcome: string }[],
+): Promise<void> {
   await uow.enterAll(
     results
       .filter((r) => r.outcome === 'covered')
@@ -126,7 +130,11 @@ export interface PlaceHold {
  * and covering, see migrations/0004. A hold by criteria reaches whatever matches, also what its placer may not see:
  * a freeze with gaps would be worse, so only a keeper or counsel of the whole repository places one.
  */
-export async function placeHold(services: Services, person: SignedIn, input: PlaceHold): Promise<{ id: string; covered: number; results: CoverResult[] }> {
+export async function placeHold(
+  services: Services,
+  person: SignedIn,
+  input: PlaceHold,
+): Promise<{ id: string; covered: number; results: CoverResult[] }> {
   await requireCounsel(services, person);
   const access = await services.access.of(person);
   if (input.criteria) {
@@ -233,7 +241,12 @@ async function openHold(uow: UnitOfWork, id: string): Promise<store.HoldRow> {
   return hold;
 }
 
-export async function addRecords(services: Services, person: SignedIn, id: string, recordIds: readonly string[]): Promise<{ covered: number; results: CoverResult[] }> {
+export async function addRecords(
+  services: Services,
+  person: SignedIn,
+  id: string,
+  recordIds: readonly string[],
+): Promise<{ covered: number; results: CoverResult[] }> {
   await requireCounsel(services, person);
   return withUnitOfWork(services.pool, person, async (uow) => {
     const hold = await openHold(uow, id);
@@ -245,7 +258,13 @@ export async function addRecords(services: Services, person: SignedIn, id: strin
   });
 }
 
-export async function letOut(services: Services, person: SignedIn, id: string, recordIds: readonly string[], reason: string): Promise<number> {
+export async function letOut(
+  services: Services,
+  person: SignedIn,
+  id: string,
+  recordIds: readonly string[],
+  reason: string,
+): Promise<number> {
   await requireCounsel(services, person);
   return withUnitOfWork(services.pool, person, async (uow) => {
     const hold = await openHold(uow, id);

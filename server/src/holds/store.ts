@@ -52,7 +52,11 @@ const holdColumns = `h.id, h.matter_id, h.name, h.reason, h.freezes as freeze, h
   (select count(*) from custodian k where k.hold_id = h.id and k.acknowledged_at is null)::int as unacknowledged`;
 
 export function holds(db: Db) {
-  return rows<HoldRow>(db, 'hold.all', `select ${holdColumns} from hold h join principal p on p.id = h.placed_by order by h.placed_at desc`);
+  return rows<HoldRow>(
+    db,
+    'hold.all',
+    `select ${holdColumns} from hold h join principal p on p.id = h.placed_by order by h.placed_at desc`,
+  );
 }
 
 export function holdById(db: Db, id: string) {

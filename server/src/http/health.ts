@@ -9,9 +9,6 @@ export function healthRoutes(app: HttpApp, services: Services): void {
     const failures: string[] = [];
     if (services.stopping()) failures.push('shutting down');
     await row(services.pool, 'ready.database', 'select 1 as one').catch(() => failures.push('the database does not answer'));
-    return context.json(
-      { status: failures.length === 0 ? 'ready' : 'not ready', failures },
-      failures.length === 0 ? 200 : 503,
-    );
+    return context.json({ status: failures.length === 0 ? 'ready' : 'not ready', failures }, failures.length === 0 ? 200 : 503);
   });
 }

@@ -61,11 +61,7 @@ export function identityRoutes(app: HttpApp, services: Services): void {
 
   implement(app, services, identity.me, async ({ person }) => {
     const access = await services.access.of(person);
-    const [unread, today, size] = await Promise.all([
-      store.unreadCount(pool, person.id),
-      todayFor(services, person),
-      ledgerSize(pool),
-    ]);
+    const [unread, today, size] = await Promise.all([store.unreadCount(pool, person.id), todayFor(services, person), ledgerSize(pool)]);
     const count = (area: string): number => today.filter((l) => l.link.startsWith(area)).length;
     return {
       id: person.id,

@@ -41,7 +41,17 @@ export async function addPrincipal(
     'principal.add',
     `insert into principal (id, kind, name, login, password_hash, email, clearance_level, clearance_caveats, active)
      values ($1, $2, $3, lower($4), $5, $6, $7, $8, $9)`,
-    [p.id, p.kind, p.name, p.login ?? null, p.passwordHash ?? null, p.email ?? null, p.clearanceLevel ?? 0, p.caveats ?? [], p.active ?? true],
+    [
+      p.id,
+      p.kind,
+      p.name,
+      p.login ?? null,
+      p.passwordHash ?? null,
+      p.email ?? null,
+      p.clearanceLevel ?? 0,
+      p.caveats ?? [],
+      p.active ?? true,
+    ],
   );
 }
 
@@ -128,12 +138,9 @@ export function messagesFor(db: Db, personId: string): Promise<MessageRow[]> {
 }
 
 export async function unreadCount(db: Db, personId: string): Promise<number> {
-  const found = await row<{ n: number }>(
-    db,
-    'message.unread',
-    'select count(*) as n from message where to_id = $1 and read_at is null',
-    [personId],
-  );
+  const found = await row<{ n: number }>(db, 'message.unread', 'select count(*) as n from message where to_id = $1 and read_at is null', [
+    personId,
+  ]);
   return found!.n;
 }
 

@@ -1,4 +1,4 @@
-import pg from 'pg';
+import type pg from 'pg';
 import PgBoss from 'pg-boss';
 import type { Logger } from 'pino';
 import { uuidv7 } from 'uuidv7';
@@ -52,7 +52,9 @@ export async function openJobs(appUrl: string, pool: pg.Pool, log: Logger): Prom
     // A lock of the connection, not of a transaction: when this process dies, the job is free at once.
     const client = await pool.connect();
     try {
-      const locked = await row<{ mine: boolean }>(client, 'job.lock', 'select pg_try_advisory_lock(hashtextextended($1, 7)) as mine', [jobId]);
+      const locked = await row<{ mine: boolean }>(client, 'job.lock', 'select pg_try_advisory_lock(hashtextextended($1, 7)) as mine', [
+        jobId,
+      ]);
       if (!locked!.mine) return;
       try {
         const job = await store.jobById(pool, jobId);

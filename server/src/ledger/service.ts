@@ -47,7 +47,10 @@ export async function listEntries(
   limit: number,
 ): Promise<{ entries: LedgerEntry[]; next: number | null }> {
   const found = await store.entries(db, filter, person.timeZone, before, limit);
-  const leaves = await store.leavesOf(db, found.map((e) => e.seq));
+  const leaves = await store.leavesOf(
+    db,
+    found.map((e) => e.seq),
+  );
   return {
     entries: found.map((e) => toEntry(e, leaves.get(e.seq))),
     next: found.length === limit ? found.at(-1)!.seq : null,
@@ -79,7 +82,10 @@ export async function exportEntries(db: Db, person: SignedIn, filter: LedgerFilt
   const head = await store.newestHead(db);
   if (!head) throw new Problem(409, 'nothing-sealed', 'Nothing is sealed yet. Seal the ledger first.');
   const found = await store.entries(db, filter, person.timeZone, undefined, longestExport);
-  const leaves = await store.leavesOf(db, found.map((e) => e.seq));
+  const leaves = await store.leavesOf(
+    db,
+    found.map((e) => e.seq),
+  );
   const reader = tileReader(db);
   const entries = [];
   for (const entry of found) {
@@ -146,7 +152,10 @@ export async function verifyLedger(pool: pg.Pool): Promise<Verification> {
   for (let idx = 0; frontier.size < head.size; idx += tilesPerRead) {
     const tiles = await store.leafTiles(pool, idx, tilesPerRead);
     if (tiles.length === 0) break;
-    const entries = await store.entriesBySeq(pool, tiles.flatMap((t) => t.entries));
+    const entries = await store.entriesBySeq(
+      pool,
+      tiles.flatMap((t) => t.entries),
+    );
     for (const tile of tiles) {
       for (const [i, seq] of tile.entries.entries()) {
         if (frontier.size >= head.size) break;

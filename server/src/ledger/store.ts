@@ -95,13 +95,12 @@ export async function addHead(
   db: Db,
   head: { size: number; root: Uint8Array; signedAt: string; keyId: string; signature: Uint8Array },
 ): Promise<void> {
-  await run(db, 'head.add', 'insert into tree_head (size, root, signed_at, key_id, signature) values ($1, $2, $3, $4, $5) on conflict do nothing', [
-    head.size,
-    Buffer.from(head.root),
-    head.signedAt,
-    head.keyId,
-    Buffer.from(head.signature),
-  ]);
+  await run(
+    db,
+    'head.add',
+    'insert into tree_head (size, root, signed_at, key_id, signature) values ($1, $2, $3, $4, $5) on conflict do nothing',
+    [head.size, Buffer.from(head.root), head.signedAt, head.keyId, Buffer.from(head.signature)],
+  );
 }
 
 export function newestHead(db: Db) {

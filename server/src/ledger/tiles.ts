@@ -82,11 +82,7 @@ export function tileReader(db: Db) {
  * Runs a synchronous proof builder of the core over stored tiles: a first pass finds out which ranges it wants,
  * a second one answers them.
  */
-export async function overTiles(
-  db: Db,
-  build: (hash: RangeHash) => Uint8Array[],
-  reader = tileReader(db),
-): Promise<Uint8Array[]> {
+export async function overTiles(db: Db, build: (hash: RangeHash) => Uint8Array[], reader = tileReader(db)): Promise<Uint8Array[]> {
   const wanted: [number, number][] = [];
   build((start, end) => {
     wanted.push([start, end]);

@@ -35,12 +35,7 @@ function isOpen(access: PersonAccess, place: store.PlaceRow): boolean {
   return hasRight(all, 'discover') || hasRight(all, 'deposit');
 }
 
-function toLine(
-  place: store.PlaceRow,
-  access: PersonAccess,
-  rules: readonly string[],
-  counts: RackCounts | null,
-): PlaceLine {
+function toLine(place: store.PlaceRow, access: PersonAccess, rules: readonly string[], counts: RackCounts | null): PlaceLine {
   const open = isOpen(access, place);
   return {
     id: place.id,
@@ -77,7 +72,10 @@ export async function outline(services: Services, person: SignedIn, folders: boo
     store.rackCells(services.pool, access.sets('discover')),
   ]);
   const shown = withAncestors(places, access);
-  const rules = await rulesByPlace(services, shown.map((p) => p.id));
+  const rules = await rulesByPlace(
+    services,
+    shown.map((p) => p.id),
+  );
   const counts = new Map<string, RackCounts>();
   const byId = new Map(places.map((p) => [p.id, p]));
   for (const cell of cells) {
@@ -95,7 +93,11 @@ export async function rack(services: Services, person: SignedIn): Promise<RackCe
 }
 
 /** Finds a place that the person may see at all; throws 404 otherwise. */
-export async function openPlace(services: Services, person: SignedIn, id: string): Promise<{ place: store.PlaceRow; access: PersonAccess }> {
+export async function openPlace(
+  services: Services,
+  person: SignedIn,
+  id: string,
+): Promise<{ place: store.PlaceRow; access: PersonAccess }> {
   const access = await services.access.of(person);
   const place = await store.placeById(services.pool, id);
   if (!place || !isOpen(access, place)) throw notFound('This place');
@@ -124,7 +126,12 @@ export async function placePage(services: Services, person: SignedIn, id: string
   const childCounts = new Map(folderCounts.map((f) => [f.folder_id, countsOf(f)]));
   const effective = access.explain(place.access_set_id);
   return {
-    ...toLine(place, access, setRules.filter((r) => r.place_id === id).map((r) => r.code), ownCounts),
+    ...toLine(
+      place,
+      access,
+      setRules.filter((r) => r.place_id === id).map((r) => r.code),
+      ownCounts,
+    ),
     note: place.note,
     openedOn: place.opened_on,
     standAlone: place.stand_alone,
@@ -191,7 +198,11 @@ export async function closeFolder(services: Services, person: SignedIn, id: stri
     const locked = await store.lockPlace(uow, id);
     if (locked!.closed_on !== null) throw new Problem(409, 'folder-closed', `It was closed on ${locked!.closed_on}.`);
     await store.closePlace(uow, id, on);
-    await uow.enter({ act: 'closed a folder', subject: { kind: 'place', id, name: `${place.code} ${place.title}` }, after: { closedOn: on } });
+    await uow.enter({
+      act: 'closed a folder',
+      subject: { kind: 'place', id, name: `${place.code} ${place.title}` },
+      after: { closedOn: on },
+    });
     if (place.declare_on === 'folderClosed') await declareUnder(services, uow, id);
     await recomputeUnder(services, uow, [id], place.code);
   });

@@ -128,7 +128,13 @@ async function addFiled(
   return { id, number };
 }
 
-async function settle(services: Services, uow: UnitOfWork, person: SignedIn, place: PlaceRow, { id, number }: { id: string; number: string }): Promise<void> {
+async function settle(
+  services: Services,
+  uow: UnitOfWork,
+  person: SignedIn,
+  place: PlaceRow,
+  { id, number }: { id: string; number: string },
+): Promise<void> {
   if (place.declare_on === 'filing') {
     await declareRecords(uow, [id], person.today);
     await uow.enter({

@@ -55,7 +55,9 @@ export function arrivals(db: Db, personId: string, all: boolean) {
 }
 
 export function arrivalById(db: Db, id: string) {
-  return row<ArrivalRow>(db, 'arrival.byId', `select ${columns} from arrival a join content c on c.id = a.content_id where a.id = $1`, [id]);
+  return row<ArrivalRow>(db, 'arrival.byId', `select ${columns} from arrival a join content c on c.id = a.content_id where a.id = $1`, [
+    id,
+  ]);
 }
 
 export function lockArrival(db: Db, id: string) {
@@ -73,7 +75,10 @@ export async function removeArrival(db: Db, id: string): Promise<boolean> {
 }
 
 export async function countArrivals(db: Db, personId: string, all: boolean): Promise<number> {
-  const found = await row<{ n: number }>(db, 'arrival.count', 'select count(*) as n from arrival where $2 or deposited_by = $1', [personId, all]);
+  const found = await row<{ n: number }>(db, 'arrival.count', 'select count(*) as n from arrival where $2 or deposited_by = $1', [
+    personId,
+    all,
+  ]);
   return found!.n;
 }
 

@@ -34,7 +34,9 @@ export async function receive(services: Services, person: SignedIn, upload: Uplo
     person,
     async (uow) => {
       if (upload.idempotencyKey) {
-        await row(uow, 'arrival.lockKey', 'select pg_advisory_xact_lock(hashtextextended($1, 13))', [`${person.id} ${upload.idempotencyKey}`]);
+        await row(uow, 'arrival.lockKey', 'select pg_advisory_xact_lock(hashtextextended($1, 13))', [
+          `${person.id} ${upload.idempotencyKey}`,
+        ]);
         const earlier = await store.arrivalByKey(uow, person.id, upload.idempotencyKey);
         if (earlier) return earlier.id;
       }

@@ -42,7 +42,7 @@ async function* chunked(source: AsyncIterable<Uint8Array>): AsyncGenerator<Buffe
   let chunk = Buffer.allocUnsafe(chunkSize);
   let filled = 0;
   for await (const part of source) {
-    for (let offset = 0; offset < part.length; ) {
+    for (let offset = 0; offset < part.length;) {
       const take = Math.min(part.length - offset, chunkSize - filled);
       chunk.set(part.subarray(offset, offset + take), filled);
       filled += take;
@@ -92,7 +92,12 @@ export async function writeContent(db: Db, source: AsyncIterable<Uint8Array>, fi
     return { id: same.id, sha256, size: same.size, mediaType: same.media_type };
   }
   const mediaType = await detectMediaType(head, fileName);
-  await run(db, 'content.finish', 'update content set sha256 = $2, size = $3, media_type = $4 where id = $1', [id, sha256, size, mediaType]);
+  await run(db, 'content.finish', 'update content set sha256 = $2, size = $3, media_type = $4 where id = $1', [
+    id,
+    sha256,
+    size,
+    mediaType,
+  ]);
   return { id, sha256, size, mediaType };
 }
 
@@ -107,13 +112,17 @@ export function contentById(db: Db, id: string) {
 
 /** Bytes [from, to) of a content, chunk by chunk. */
 export async function* readContent(db: Db, id: string, from: number, to: number): AsyncGenerator<Buffer> {
-  for (let position = from; position < to; ) {
+  for (let position = from; position < to;) {
     const seq = Math.floor(position / chunkSize);
-    const found = await row<{ bytes: Buffer }>(db, 'content.read', 'select bytes from content_chunk where content_id = $1 and seq = $2', [id, seq]);
+    const found = await row<{ bytes: Buffer }>(db, 'content.read', 'select bytes from content_chunk where content_id = $1 and seq = $2', [
+      id,
+      seq,
+    ]);
     if (!found) throw new Problem(500, 'content-damaged', 'A part of this content is missing from the store. It was not served.');
     const offset = position - seq * chunkSize;
     const piece = found.bytes.subarray(offset, Math.min(found.bytes.length, offset + to - position));
-    if (piece.length === 0) throw new Problem(500, 'content-damaged', 'A part of this content is missing from the store. It was not served.');
+    if (piece.length === 0)
+      throw new Problem(500, 'content-damaged', 'A part of this content is missing from the store. It was not served.');
     yield piece;
     position += piece.length;
   }

@@ -13,8 +13,7 @@ import * as store from './store.js';
 const checkedWhole = 16 * 1024 * 1024;
 
 /** Served into a sandbox: whatever it is, it runs nothing and reaches nothing. */
-const sandboxPolicy =
-  "sandbox; default-src 'none'; img-src data:; style-src 'unsafe-inline'; frame-ancestors 'self'";
+const sandboxPolicy = "sandbox; default-src 'none'; img-src data:; style-src 'unsafe-inline'; frame-ancestors 'self'";
 
 function requirePerson(context: HttpContext): SignedIn {
   const person = context.get('person');
@@ -67,8 +66,7 @@ async function serveContent(services: Services, context: HttpContext, right: 're
     'accept-ranges': 'bytes',
     'content-security-policy': sandboxPolicy,
     'x-content-type-options': 'nosniff',
-    'content-disposition':
-      right === 'read' ? 'inline' : `attachment; filename*=UTF-8''${encodeURIComponent(version.file_name)}`,
+    'content-disposition': right === 'read' ? 'inline' : `attachment; filename*=UTF-8''${encodeURIComponent(version.file_name)}`,
   };
   if (range) headers['content-range'] = `bytes ${from}-${to - 1}/${version.size}`;
   return new Response(ReadableStream.from(body) as unknown as ReadableStream<Uint8Array>, { status: range ? 206 : 200, headers });

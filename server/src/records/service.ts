@@ -89,7 +89,11 @@ export interface ListQuery extends RecordFilter {
   readonly limit: number;
 }
 
-export async function list(services: Services, person: SignedIn, query: ListQuery): Promise<{ records: RecordLine[]; next: string | null }> {
+export async function list(
+  services: Services,
+  person: SignedIn,
+  query: ListQuery,
+): Promise<{ records: RecordLine[]; next: string | null }> {
   const { sort, descending, after, skip, limit, ...filter } = query;
   const access = await services.access.of(person);
   const found = await store.page(services.pool, {
@@ -285,7 +289,12 @@ export async function addVersion(
 }
 
 /** Declares locked records that may be declared; says for each what came of it. */
-async function declareLocked(services: Services, uow: UnitOfWork, locked: readonly store.RecordRow[], allowed: (r: store.RecordRow) => string | null): Promise<OutcomeLine[]> {
+async function declareLocked(
+  services: Services,
+  uow: UnitOfWork,
+  locked: readonly store.RecordRow[],
+  allowed: (r: store.RecordRow) => string | null,
+): Promise<OutcomeLine[]> {
   const results = locked.map((r): OutcomeLine => {
     const name = `${r.number} ${r.title}`;
     const why = allowed(r);
@@ -299,7 +308,12 @@ async function declareLocked(services: Services, uow: UnitOfWork, locked: readon
   await uow.enterAll(
     locked
       .filter((r) => done.includes(r.id))
-      .map((r) => ({ act: 'declared', subject: subjectOf(r), before: { state: r.state }, after: { state: 'declared', on: uow.actor.today } })),
+      .map((r) => ({
+        act: 'declared',
+        subject: subjectOf(r),
+        before: { state: r.state },
+        after: { state: 'declared', on: uow.actor.today },
+      })),
   );
   await recompute(uow, done, await loadRuleBook(uow), uow.actor.today);
   return results;
@@ -348,11 +362,22 @@ export async function undeclare(
         results.push({ id: r.id, name, outcome: refusal.code === 'not-declared' ? 'skipped' : 'refused', why: refusal.sentence });
       } else {
         await store.undeclare(uow, r.id, person.id, reason);
-        await uow.enter({ act: 'undeclared', subject: subjectOf(r), before: { state: 'declared', on: r.declared_on }, after: { state: 'working' }, note: reason });
+        await uow.enter({
+          act: 'undeclared',
+          subject: subjectOf(r),
+          before: { state: 'declared', on: r.declared_on },
+          after: { state: 'working' },
+          note: reason,
+        });
         results.push({ id: r.id, name, outcome: 'done', why: 'Undeclared.' });
       }
     }
-    await recompute(uow, results.filter((r) => r.outcome === 'done').map((r) => r.id), await loadRuleBook(uow), person.today);
+    await recompute(
+      uow,
+      results.filter((r) => r.outcome === 'done').map((r) => r.id),
+      await loadRuleBook(uow),
+      person.today,
+    );
     return [...results, ...missingLines(recordIds, results)];
   });
 }
@@ -372,4 +397,3 @@ export async function contentFor(
   if (!version) throw notFound('This version');
   return { record, version };
 }
-

@@ -206,12 +206,7 @@ export async function count(db: Db, filter: RecordFilter, scope: Scope, visible:
 }
 
 /** Counts that the rack knows already; null when the filter asks for something it does not count. */
-export async function rackCount(
-  db: Db,
-  filter: RecordFilter,
-  scope: Scope,
-  sets: readonly number[],
-): Promise<number | null> {
+export async function rackCount(db: Db, filter: RecordFilter, scope: Scope, sets: readonly number[]): Promise<number | null> {
   const { words, recordType, show, vintage, cells } = filter;
   if (words || cells || recordType || scope.kind === 'folder' || show === 'gaps' || show === 'disposed') return null;
   const column = show ?? 'kept';
@@ -225,13 +220,7 @@ export async function rackCount(
   return found!.n;
 }
 
-export async function ids(
-  db: Db,
-  filter: RecordFilter,
-  scope: Scope,
-  visible: (bind: Bind) => string,
-  limit: number,
-): Promise<string[]> {
+export async function ids(db: Db, filter: RecordFilter, scope: Scope, visible: (bind: Bind) => string, limit: number): Promise<string[]> {
   const values: unknown[] = [];
   const bind: Bind = (value) => `$${values.push(value)}`;
   const where = [visible(bind), ...scopeSql(scope, bind), ...filterSql(filter, bind)];

@@ -31,19 +31,62 @@ export async function todayFor(services: Services, person: SignedIn): Promise<To
   for (const b of batches) {
     const base = { key: `batch ${b.id}`, link: `/docket/${b.id}` };
     if (b.objections > 0 && b.acts.includes('withdraw')) {
-      lines.push({ ...base, when: 'today', mark: 'waiting', sentence: `Batch ${b.number} has ${plural(b.objections, 'open objection', 'open objections')}`, detail: b.what, act: 'Answer' });
+      lines.push({
+        ...base,
+        when: 'today',
+        mark: 'waiting',
+        sentence: `Batch ${b.number} has ${plural(b.objections, 'open objection', 'open objections')}`,
+        detail: b.what,
+        act: 'Answer',
+      });
     } else if (b.acts.includes('approve')) {
-      lines.push({ ...base, when: b.late ? 'late' : 'today', mark: 'due', sentence: `Batch ${b.number}, ${b.what}, waits for your decision`, detail: b.gates[1]!.words, act: 'Decide' });
+      lines.push({
+        ...base,
+        when: b.late ? 'late' : 'today',
+        mark: 'due',
+        sentence: `Batch ${b.number}, ${b.what}, waits for your decision`,
+        detail: b.gates[1]!.words,
+        act: 'Decide',
+      });
     } else if (b.acts.includes('execute')) {
-      lines.push({ ...base, when: 'today', mark: 'due', sentence: `Batch ${b.number} is approved and waits to be executed`, detail: b.what, act: 'Execute' });
+      lines.push({
+        ...base,
+        when: 'today',
+        mark: 'due',
+        sentence: `Batch ${b.number} is approved and waits to be executed`,
+        detail: b.what,
+        act: 'Execute',
+      });
     } else if (b.acts.includes('confirm')) {
-      lines.push({ ...base, when: 'week', mark: 'physical', sentence: `${sentenceCase(plural(b.tasks, 'physical item waits', 'physical items wait'))} to be destroyed by hand`, detail: `${b.number}, ${b.what}`, act: 'Confirm' });
+      lines.push({
+        ...base,
+        when: 'week',
+        mark: 'physical',
+        sentence: `${sentenceCase(plural(b.tasks, 'physical item waits', 'physical items wait'))} to be destroyed by hand`,
+        detail: `${b.number}, ${b.what}`,
+        act: 'Confirm',
+      });
     } else if (b.acts.includes('announce')) {
-      lines.push({ ...base, when: 'week', mark: 'due', sentence: `Batch ${b.number} is proposed and not announced`, detail: b.what, act: 'Announce' });
+      lines.push({
+        ...base,
+        when: 'week',
+        mark: 'due',
+        sentence: `Batch ${b.number} is proposed and not announced`,
+        detail: b.what,
+        act: 'Announce',
+      });
     }
   }
   for (const n of notices) {
-    lines.push({ key: `notice ${n.id}`, when: 'today', mark: 'held', sentence: `You are a custodian of “${n.matter}” and have not acknowledged its notice`, detail: `sent ${n.notified_on}`, act: 'Acknowledge', link: `/holds/${n.id}` });
+    lines.push({
+      key: `notice ${n.id}`,
+      when: 'today',
+      mark: 'held',
+      sentence: `You are a custodian of “${n.matter}” and have not acknowledged its notice`,
+      detail: `sent ${n.notified_on}`,
+      act: 'Acknowledge',
+      link: `/holds/${n.id}`,
+    });
   }
   for (const h of late) {
     lines.push({
@@ -82,10 +125,26 @@ export async function todayFor(services: Services, person: SignedIn): Promise<To
     });
   }
   if (arrivals > 0) {
-    lines.push({ key: 'arrivals', when: 'week', mark: 'gap', sentence: `${sentenceCase(plural(arrivals, 'thing has', 'things have'))} arrived and ${arrivals === 1 ? 'is' : 'are'} not filed`, detail: '', act: 'File', link: '/receiving' });
+    lines.push({
+      key: 'arrivals',
+      when: 'week',
+      mark: 'gap',
+      sentence: `${sentenceCase(plural(arrivals, 'thing has', 'things have'))} arrived and ${arrivals === 1 ? 'is' : 'are'} not filed`,
+      detail: '',
+      act: 'File',
+      link: '/receiving',
+    });
   }
   if (gaps.records > 0) {
-    lines.push({ key: 'unscheduled', when: 'later', mark: 'unscheduled', sentence: `${sentenceCase(plural(gaps.records, 'record', 'records'))} in ${plural(gaps.series, 'series', 'series')} ${gaps.records === 1 ? 'has' : 'have'} no rule`, detail: 'kept without an end until somebody decides', act: 'See which', link: '/find?show=unscheduled' });
+    lines.push({
+      key: 'unscheduled',
+      when: 'later',
+      mark: 'unscheduled',
+      sentence: `${sentenceCase(plural(gaps.records, 'record', 'records'))} in ${plural(gaps.series, 'series', 'series')} ${gaps.records === 1 ? 'has' : 'have'} no rule`,
+      detail: 'kept without an end until somebody decides',
+      act: 'See which',
+      link: '/find?show=unscheduled',
+    });
   }
   const order = ['late', 'today', 'week', 'later'];
   return lines.sort((a, b) => order.indexOf(a.when) - order.indexOf(b.when));

@@ -90,9 +90,7 @@ function overrideOf(row: store.ClockRow, book: RuleBook): Override | null {
 }
 
 function jurisdictionsOf(row: store.ClockRow, chain: readonly store.ChainPlace[]): readonly string[] {
-  return row.jurisdictions.length > 0
-    ? row.jurisdictions
-    : (chain.find((place) => place.jurisdictions.length > 0)?.jurisdictions ?? []);
+  return row.jurisdictions.length > 0 ? row.jurisdictions : (chain.find((place) => place.jurisdictions.length > 0)?.jurisdictions ?? []);
 }
 
 /** Judges records by the rules in force on a day. Reads their places and events in two queries, however many they are. */
@@ -100,7 +98,11 @@ export async function judge(db: Db, records: readonly store.ClockRow[], book: Ru
   const placeIds = [...new Set(records.flatMap((r) => r.places))];
   const [placeRows, eventRows] = await Promise.all([
     store.chainPlaces(db, placeIds),
-    store.eventsOn(db, placeIds, records.map((r) => r.id)),
+    store.eventsOn(
+      db,
+      placeIds,
+      records.map((r) => r.id),
+    ),
   ]);
   const places = new Map(placeRows.map((p) => [p.id, p]));
   const events = new Map<string, { type: string; happened_on: string }[]>();

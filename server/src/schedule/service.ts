@@ -155,7 +155,12 @@ export async function publish(
  * Recomputes what lies under places after a change there: at once when little, as a job when much.
  * Gives the number of records looked at.
  */
-export async function recomputeUnder(services: Services, uow: UnitOfWork, placeIds: readonly string[], subjectName: string): Promise<number> {
+export async function recomputeUnder(
+  services: Services,
+  uow: UnitOfWork,
+  placeIds: readonly string[],
+  subjectName: string,
+): Promise<number> {
   const count = await store.countUnder(uow, placeIds);
   if (count > inOneTransaction) {
     await addJob(uow, services.jobs, { kind: 'recompute', subject: subjectName, data: { placeIds }, total: count });
@@ -172,7 +177,7 @@ export async function runRecompute(services: Services, job: JobContext, actor: A
   const { placeIds } = job.data as { placeIds: string[] };
   let changed = 0;
   let looked = 0;
-  for (let cursor = job.cursor; ; ) {
+  for (let cursor = job.cursor; ;) {
     const ids = await store.idsUnder(services.pool, placeIds, cursor, perStep);
     if (ids.length === 0) break;
     changed += await withUnitOfWork(services.pool, actor, async (uow) => {
@@ -191,7 +196,13 @@ export async function runRecompute(services: Services, job: JobContext, actor: A
   return `${changed} of ${looked} records got another date or rule.`;
 }
 
-export async function setRule(services: Services, person: SignedIn, place: { id: string; code: string; title: string }, ruleId: string, set: boolean): Promise<number> {
+export async function setRule(
+  services: Services,
+  person: SignedIn,
+  place: { id: string; code: string; title: string },
+  ruleId: string,
+  set: boolean,
+): Promise<number> {
   return withUnitOfWork(services.pool, person, async (uow) => {
     const rule = await store.ruleById(uow, ruleId);
     if (!rule) throw notFound('This rule');

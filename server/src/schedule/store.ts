@@ -61,8 +61,7 @@ export interface StoredVerdict {
 }
 
 export type StoredOverride =
-  | { kind: 'date'; dueOn: string; action: 'destroy' | 'transfer'; reason: string }
-  | { kind: 'rule'; ruleId: string; reason: string };
+  { kind: 'date'; dueOn: string; action: 'destroy' | 'transfer'; reason: string } | { kind: 'rule'; ruleId: string; reason: string };
 
 export function lockForRecompute(db: Db, ids: readonly string[]) {
   return rows<ClockRow & StoredVerdict & { docket: 'none' | 'due' | 'batch' }>(

@@ -6,7 +6,7 @@ import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Textarea } from 'primeng/textarea';
 import type { Observable } from 'rxjs';
-import { Session } from '../identity/session';
+import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
 import { Gates } from '../kit/gates';
 import { loaded } from '../kit/loaded';

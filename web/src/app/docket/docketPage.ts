@@ -4,7 +4,7 @@ import { Router, RouterLink } from '@angular/router';
 import { docket, type BatchLine, type DueGroup, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
-import { Session } from '../identity/session';
+import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
 import { Gates } from '../kit/gates';
 import { loaded } from '../kit/loaded';
@@ -48,7 +48,9 @@ export class DocketPage {
   protected readonly sheetOpen = computed(() => this.group() !== null);
   protected readonly groups = computed(() => this.due.value()?.groups ?? []);
   protected readonly count = computed(() => this.groups().reduce((sum, g) => sum + g.count, 0));
-  protected readonly running = computed(() => (this.batches.value()?.batches ?? []).filter((b) => !['done', 'withdrawn'].includes(b.state)));
+  protected readonly running = computed(() =>
+    (this.batches.value()?.batches ?? []).filter((b) => !['done', 'withdrawn'].includes(b.state)),
+  );
   protected readonly late = computed(() => this.running().filter((b) => b.late).length);
 
   constructor() {

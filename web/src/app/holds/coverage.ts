@@ -15,10 +15,22 @@ import { area, curveStepAfter, max, scaleLinear, scalePoint } from 'd3';
     </svg>
   `,
   styles: `
-    path { fill: var(--plum-wash); stroke: var(--plum); stroke-width: 1.4; }
-    line { stroke: var(--ink-2); }
-    text { font: 12px var(--mono); fill: var(--ink-2); }
-    .n { fill: var(--plum); font-weight: 600; }
+    path {
+      fill: var(--plum-wash);
+      stroke: var(--plum);
+      stroke-width: 1.4;
+    }
+    line {
+      stroke: var(--ink-2);
+    }
+    text {
+      font: 12px var(--mono);
+      fill: var(--ink-2);
+    }
+    .n {
+      fill: var(--plum);
+      font-weight: 600;
+    }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
@@ -26,10 +38,22 @@ export class Coverage {
   readonly months = input.required<readonly { month: string; covered: number }[]>();
   protected readonly picture = computed(() => {
     // The last month again, so that a step has its breadth.
-    const months = [...this.months(), ...this.months().slice(-1).map((m) => ({ ...m, month: `${m.month}+` }))];
-    const x = scalePoint(months.map((m) => m.month), [0, 300]);
+    const months = [
+      ...this.months(),
+      ...this.months()
+        .slice(-1)
+        .map((m) => ({ ...m, month: `${m.month}+` })),
+    ];
+    const x = scalePoint(
+      months.map((m) => m.month),
+      [0, 300],
+    );
     const y = scaleLinear([0, max(months, (m) => m.covered) || 1], [78, 16]);
-    const shape = area<{ month: string; covered: number }>((m) => x(m.month) ?? 0, 78, (m) => y(m.covered)).curve(curveStepAfter);
+    const shape = area<{ month: string; covered: number }>(
+      (m) => x(m.month) ?? 0,
+      78,
+      (m) => y(m.covered),
+    ).curve(curveStepAfter);
     const first = this.months()[0];
     const last = this.months().at(-1);
     return {
@@ -37,7 +61,10 @@ export class Coverage {
       first: first?.month ?? '',
       last: last?.month ?? '',
       now: last?.covered ?? 0,
-      words: first && last ? $localize`${first.covered}:from: records in ${first.month}:first:, ${last.covered}:to: in ${last.month}:last:` : $localize`nothing covered yet`,
+      words:
+        first && last
+          ? $localize`${first.covered}:from: records in ${first.month}:first:, ${last.covered}:to: in ${last.month}:last:`
+          : $localize`nothing covered yet`,
     };
   });
 }

@@ -4,7 +4,7 @@ import { RouterLink } from '@angular/router';
 import { holds, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { Textarea } from 'primeng/textarea';
-import { Session } from '../identity/session';
+import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
 import { Mark } from '../kit/mark';
@@ -19,16 +19,46 @@ import { Coverage } from './coverage';
   imports: [Button, CountPipe, Coverage, DatedPipe, DayPipe, FormsModule, Mark, ProblemNotice, RouterLink, Sheet, Textarea],
   templateUrl: './holdPage.html',
   styles: `
-    .nowrap { white-space: nowrap; }
-    .rec a { text-decoration: none; }
-    .rec a:hover { text-decoration: underline; }
-    .two { display: grid; grid-template-columns: minmax(0, 2fr) minmax(280px, 1fr); gap: 20px; align-items: start; }
-    tr.out { color: var(--ink-2); text-decoration: line-through; }
-    aside li { display: flex; justify-content: space-between; gap: 8px; padding: 5px 0; border-bottom: 1px dashed var(--line); }
-    aside h2 { margin: 0 0 6px; }
-    aside section + section { margin-top: 18px; }
-    .reason { margin-bottom: 12px; }
-    @media (max-width: 1000px) { .two { grid-template-columns: 1fr; } }
+    .nowrap {
+      white-space: nowrap;
+    }
+    .rec a {
+      text-decoration: none;
+    }
+    .rec a:hover {
+      text-decoration: underline;
+    }
+    .two {
+      display: grid;
+      grid-template-columns: minmax(0, 2fr) minmax(280px, 1fr);
+      gap: 20px;
+      align-items: start;
+    }
+    tr.out {
+      color: var(--ink-2);
+      text-decoration: line-through;
+    }
+    aside li {
+      display: flex;
+      justify-content: space-between;
+      gap: 8px;
+      padding: 5px 0;
+      border-bottom: 1px dashed var(--line);
+    }
+    aside h2 {
+      margin: 0 0 6px;
+    }
+    aside section + section {
+      margin-top: 18px;
+    }
+    .reason {
+      margin-bottom: 12px;
+    }
+    @media (max-width: 1000px) {
+      .two {
+        grid-template-columns: 1fr;
+      }
+    }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
@@ -42,8 +72,8 @@ export class HoldPage {
   protected readonly busy = signal(false);
   protected readonly done = signal<string | null>(null);
   protected readonly problem = signal<Problem | null>(null);
-  protected readonly mine = computed(() =>
-    this.page.value()?.custodians.some((c) => c.person.id === this.session.me()?.id && c.acknowledgedOn === null) ?? false,
+  protected readonly mine = computed(
+    () => this.page.value()?.custodians.some((c) => c.person.id === this.session.me()?.id && c.acknowledgedOn === null) ?? false,
   );
 
   private finish(sentence: string): void {
@@ -76,7 +106,8 @@ export class HoldPage {
 
   protected remind(): void {
     this.api.call(holds.remind, { params: { id: this.id() } }).subscribe({
-      next: ({ reminded }) => this.finish(reminded === 1 ? $localize`One custodian was reminded.` : $localize`${reminded}:n: custodians were reminded.`),
+      next: ({ reminded }) =>
+        this.finish(reminded === 1 ? $localize`One custodian was reminded.` : $localize`${reminded}:n: custodians were reminded.`),
       error: this.fail,
     });
   }

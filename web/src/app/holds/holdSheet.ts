@@ -14,7 +14,7 @@ import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { ResultList, type ResultLine } from '../kit/resultList';
 import { Sheet } from '../kit/sheet';
-import { Session } from '../identity/session';
+import { Session } from '../identity/index';
 
 const newMatter = 'new';
 

@@ -3,7 +3,7 @@ import { RouterLink } from '@angular/router';
 import { holds } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { Tooltip } from 'primeng/tooltip';
-import { Session } from '../identity/session';
+import { Session } from '../identity/index';
 import { Api } from '../kit/api';
 import { Keys } from '../kit/keys';
 import { loaded } from '../kit/loaded';
@@ -22,7 +22,11 @@ import { HoldSheet } from './holdSheet';
         <div>
           <h1 i18n>Holds</h1>
           @if (page.value()) {
-            <p class="lede" i18n><b>{open(), plural, =0 {No hold} =1 {One hold} other {{{ open() }} holds}}</b> {open(), plural, =1 {is} =0 {is} other {are}} open in {{ page.value()!.matters.length }} matters, covering <b>{{ covers() | count }}</b> times a record.</p>
+            <p class="lede" i18n>
+              <b>{open(), plural, =0 {No hold} =1 {One hold} other {{{ open() }} holds}}</b>
+              {open(), plural, =1 {is} =0 {is} other {are}} open in {{ page.value()!.matters.length }} matters, covering
+              <b>{{ covers() | count }}</b> times a record.
+            </p>
           }
         </div>
         @if (session.may('hold')) {
@@ -33,42 +37,102 @@ import { HoldSheet } from './holdSheet';
       @for (matter of page.value()?.matters ?? []; track matter.id) {
         <section>
           <div class="section-head">
-            <h2><code>{{ matter.code }}</code> {{ matter.title }}</h2>
-            <span class="quiet">{{ matter.kind }}, <ng-container i18n>opened {{ matter.openedOn | day }}</ng-container></span>
+            <h2>
+              <code>{{ matter.code }}</code> {{ matter.title }}
+            </h2>
+            <span class="quiet"
+              >{{ matter.kind }}, <ng-container i18n>opened {{ matter.openedOn | day }}</ng-container></span
+            >
             @if (session.may('hold')) {
               <button type="button" class="plain" (click)="start(matter.id)" i18n>place another hold for it</button>
             }
           </div>
-          @if (matter.note) { <p class="quiet note">{{ matter.note }}</p> }
+          @if (matter.note) {
+            <p class="quiet note">{{ matter.note }}</p>
+          }
           <table class="frame">
-            <thead><tr><th i18n>hold</th><th i18n>covers</th><th class="num" i18n>records</th><th i18n>custodians</th><th i18n>since</th><th i18n>state</th></tr></thead>
+            <thead>
+              <tr>
+                <th i18n>hold</th>
+                <th i18n>covers</th>
+                <th class="num" i18n>records</th>
+                <th i18n>custodians</th>
+                <th i18n>since</th>
+                <th i18n>state</th>
+              </tr>
+            </thead>
             <tbody>
               @for (hold of matter.holds; track hold.id) {
                 <tr>
-                  <td><a [routerLink]="['/holds', hold.id]"><b>{{ hold.name }}</b></a><span class="more">{{ hold.reason }}</span></td>
-                  <td class="scope">{{ (hold.scope | dated) || 'a list of records' }}@if (hold.freeze) {<span class="more" i18n>frozen: no edits either</span>}</td>
+                  <td>
+                    <a [routerLink]="['/holds', hold.id]"
+                      ><b>{{ hold.name }}</b></a
+                    ><span class="more">{{ hold.reason }}</span>
+                  </td>
+                  <td class="scope">
+                    {{ (hold.scope | dated) || 'a list of records' }}
+                    @if (hold.freeze) {
+                      <span class="more" i18n>frozen: no edits either</span>
+                    }
+                  </td>
                   <td class="num">{{ hold.covers | count }}</td>
-                  <td>@if (hold.unacknowledged > 0) {<span class="madder" i18n>{hold.unacknowledged, plural, =1 {one has} other {{{ hold.unacknowledged }} have}} not acknowledged</span>} @else {<span class="quiet" i18n>all acknowledged</span>}</td>
-                  <td>{{ hold.placedOn | day }}<span class="more">{{ hold.placedBy }}</span></td>
-                  <td>@if (hold.state === 'open') {<kc-mark kind="held" [showWord]="true" label="open" />} @else {<span class="quiet" i18n>released {{ hold.releasedOn | day }}</span>}</td>
+                  <td>
+                    @if (hold.unacknowledged > 0) {
+                      <span class="madder" i18n
+                        >{hold.unacknowledged, plural, =1 {one has} other {{{ hold.unacknowledged }} have}} not acknowledged</span
+                      >
+                    } @else {
+                      <span class="quiet" i18n>all acknowledged</span>
+                    }
+                  </td>
+                  <td>
+                    {{ hold.placedOn | day }}<span class="more">{{ hold.placedBy }}</span>
+                  </td>
+                  <td>
+                    @if (hold.state === 'open') {
+                      <kc-mark kind="held" [showWord]="true" label="open" />
+                    } @else {
+                      <span class="quiet" i18n>released {{ hold.releasedOn | day }}</span>
+                    }
+                  </td>
                 </tr>
               } @empty {
-                <tr><td colspan="6" class="quiet" i18n>No hold was placed for it yet.</td></tr>
+                <tr>
+                  <td colspan="6" class="quiet" i18n>No hold was placed for it yet.</td>
+                </tr>
               }
             </tbody>
           </table>
         </section>
       } @empty {
-        @if (page.value()) { <div class="empty" i18n><b>Nothing is held</b>Mark records in Find and hold them, or place a hold on whatever matches.</div> }
+        @if (page.value()) {
+          <div class="empty" i18n><b>Nothing is held</b>Mark records in Find and hold them, or place a hold on whatever matches.</div>
+        }
       }
       <kc-hold-sheet [(open)]="placing" [matterId]="matterId()" (placed)="page.reload()" />
     </div>
   `,
   styles: `
-    .more { display: block; color: var(--ink-2); font-size: 12.5px; line-height: 17px; }
-    .scope { max-width: 280px; }
-    .note { margin: -4px 0 8px; }
-    .plain { border: 0; background: none; text-decoration: underline; cursor: pointer; color: var(--ink-2); padding: 0; }
+    .more {
+      display: block;
+      color: var(--ink-2);
+      font-size: 12.5px;
+      line-height: 17px;
+    }
+    .scope {
+      max-width: 280px;
+    }
+    .note {
+      margin: -4px 0 8px;
+    }
+    .plain {
+      border: 0;
+      background: none;
+      text-decoration: underline;
+      cursor: pointer;
+      color: var(--ink-2);
+      padding: 0;
+    }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,
 })

@@ -42,10 +42,25 @@ import { Session } from './session';
     </div>
   `,
   styles: `
-    article { padding: 10px 14px; margin-bottom: 8px; max-width: 860px; border-left-width: 4px; }
-    article.unread { border-left-color: var(--brass-light); }
-    article p { margin-top: 4px; }
-    button { border: 0; background: none; text-decoration: underline; cursor: pointer; padding: 0; }
+    article {
+      padding: 10px 14px;
+      margin-bottom: 8px;
+      max-width: 860px;
+      border-left-width: 4px;
+    }
+    article.unread {
+      border-left-color: var(--brass-light);
+    }
+    article p {
+      margin-top: 4px;
+    }
+    button {
+      border: 0;
+      background: none;
+      text-decoration: underline;
+      cursor: pointer;
+      padding: 0;
+    }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,
 })

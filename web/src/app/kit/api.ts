@@ -2,7 +2,7 @@ import { HttpClient, HttpErrorResponse, type HttpResponse } from '@angular/commo
 import { inject, Injectable } from '@angular/core';
 import { Router } from '@angular/router';
 import type { BodyOf, Endpoint, ParamsOf, Problem, QueryOf, ResponseOf } from '@key-cellar/contract';
-import { catchError, Observable, throwError } from 'rxjs';
+import { catchError, type Observable, throwError } from 'rxjs';
 
 /** An answer that was not the one asked for; `problem.detail` is a sentence for the person. */
 export class ApiProblem extends Error {
@@ -61,9 +61,7 @@ export class Api {
   }
 
   bytes(url: string): Observable<HttpResponse<ArrayBuffer>> {
-    return this.http
-      .get(url, { responseType: 'arraybuffer', observe: 'response' })
-      .pipe(catchError((error: unknown) => this.fail(error)));
+    return this.http.get(url, { responseType: 'arraybuffer', observe: 'response' }).pipe(catchError((error: unknown) => this.fail(error)));
   }
 
   private fail(error: unknown): Observable<never> {

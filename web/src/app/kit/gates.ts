@@ -34,21 +34,73 @@ const states: Record<Gate['state'], string> = {
     </ol>
   `,
   styles: `
-    :host { display: block; min-width: 340px; }
-    ol { display: grid; grid-template-columns: repeat(4, 1fr); }
-    li { position: relative; display: grid; justify-items: start; font-size: 12.5px; line-height: 17px; color: var(--ink-2); padding-right: 6px; }
-    li::after { content: ''; position: absolute; left: 15px; right: 0; top: 9px; border-top: 2px dashed var(--line); }
-    li:last-child::after { display: none; }
-    li.passed::after { border-top: 3px solid var(--gate); }
-    svg { position: relative; z-index: 1; fill: var(--surface); stroke: var(--line); stroke-width: 1.6; margin-bottom: 2px; }
-    .passed svg { fill: var(--gate); stroke: var(--gate); }
-    .current svg { fill: var(--brass-light); stroke: var(--brass); }
-    .blocked svg { fill: var(--plum); stroke: var(--plum); }
-    .current { color: var(--ink); }
-    .blocked { color: var(--plum); }
-    li > span { margin: 0; }
-    b { color: var(--ink); font-weight: 600; }
-    :host { --gate: light-dark(#143d33, #5f8a77); }
+    :host {
+      display: block;
+      min-width: 340px;
+    }
+    ol {
+      display: grid;
+      grid-template-columns: repeat(4, 1fr);
+    }
+    li {
+      position: relative;
+      display: grid;
+      justify-items: start;
+      font-size: 12.5px;
+      line-height: 17px;
+      color: var(--ink-2);
+      padding-right: 6px;
+    }
+    li::after {
+      content: '';
+      position: absolute;
+      left: 15px;
+      right: 0;
+      top: 9px;
+      border-top: 2px dashed var(--line);
+    }
+    li:last-child::after {
+      display: none;
+    }
+    li.passed::after {
+      border-top: 3px solid var(--gate);
+    }
+    svg {
+      position: relative;
+      z-index: 1;
+      fill: var(--surface);
+      stroke: var(--line);
+      stroke-width: 1.6;
+      margin-bottom: 2px;
+    }
+    .passed svg {
+      fill: var(--gate);
+      stroke: var(--gate);
+    }
+    .current svg {
+      fill: var(--brass-light);
+      stroke: var(--brass);
+    }
+    .blocked svg {
+      fill: var(--plum);
+      stroke: var(--plum);
+    }
+    .current {
+      color: var(--ink);
+    }
+    .blocked {
+      color: var(--plum);
+    }
+    li > span {
+      margin: 0;
+    }
+    b {
+      color: var(--ink);
+      font-weight: 600;
+    }
+    :host {
+      --gate: light-dark(#143d33, #5f8a77);
+    }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,
 })

@@ -1,4 +1,14 @@
-import { ChangeDetectionStrategy, Component, computed, ElementRef, inject, input, signal, type OnDestroy, type OnInit } from '@angular/core';
+import {
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  ElementRef,
+  inject,
+  input,
+  signal,
+  type OnDestroy,
+  type OnInit,
+} from '@angular/core';
 import { formatDate } from '@angular/common';
 import { scaleTime } from 'd3';
 
@@ -172,7 +182,10 @@ export class Lifeline implements OnInit, OnDestroy {
       filed: x(life.filed),
       workEnd: life.declared ? x(life.declared) : Math.min(right, now),
       declared: life.declared ? { from: x(life.declared), to: bandStart ?? Math.min(right, Math.max(now, x(life.declared))) } : null,
-      band: bandStart === null ? null : { from: bandStart, mid: Math.min(Math.max(now, bandStart), right), to: Math.max(right, bandStart), permanent: life.permanent },
+      band:
+        bandStart === null
+          ? null
+          : { from: bandStart, mid: Math.min(Math.max(now, bandStart), right), to: Math.max(right, bandStart), permanent: life.permanent },
       openEnd: bandStart === null && life.disposed === null && !life.permanent,
       steps: life.steps.map((s) => ({ kind: s.kind, x: x(s.on), words: `${stepWords[s.kind] ?? s.kind} ${day(s.on)}` })),
       disposed: life.disposed ? x(life.disposed) : null,

@@ -53,7 +53,14 @@ export const preset = definePreset(Aura, {
     },
     tabs: {
       tablist: { background: 'transparent', borderColor: 'var(--line)', borderWidth: '0 0 1px 0' },
-      tab: { padding: '5px 9px 7px', fontWeight: '400', borderWidth: '0', activeBorderColor: 'transparent', color: 'var(--ink-2)', activeColor: 'var(--ink)' },
+      tab: {
+        padding: '5px 9px 7px',
+        fontWeight: '400',
+        borderWidth: '0',
+        activeBorderColor: 'transparent',
+        color: 'var(--ink-2)',
+        activeColor: 'var(--ink)',
+      },
       tabpanel: { background: 'transparent', padding: '10px 0' },
       activeBar: { height: '3px', bottom: '0', background: 'var(--brass)' },
     },

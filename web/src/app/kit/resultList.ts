@@ -21,7 +21,9 @@ const heads = {
   template: `
     <p role="status" class="sum">
       @for (group of groups(); track group.outcome) {
-        <span [class]="group.outcome"><b>{{ group.lines.length }}</b> {{ heads[group.outcome].toLowerCase() }}</span>
+        <span [class]="group.outcome"
+          ><b>{{ group.lines.length }}</b> {{ heads[group.outcome].toLowerCase() }}</span
+        >
       }
     </p>
     @for (group of groups(); track group.outcome) {
@@ -44,11 +46,30 @@ const heads = {
     }
   `,
   styles: `
-    .sum { display: flex; gap: 16px; padding: 8px 12px; background: var(--head); }
-    .sum .refused b { color: var(--madder); }
-    h3 { font-size: 13px; margin: 12px 0 2px; }
-    li { display: grid; padding: 5px 0; border-bottom: 1px dashed var(--line); overflow-wrap: anywhere; }
-    .why { color: var(--ink-2); font-size: 12.5px; line-height: 17px; }
+    .sum {
+      display: flex;
+      gap: 16px;
+      padding: 8px 12px;
+      background: var(--head);
+    }
+    .sum .refused b {
+      color: var(--madder);
+    }
+    h3 {
+      font-size: 13px;
+      margin: 12px 0 2px;
+    }
+    li {
+      display: grid;
+      padding: 5px 0;
+      border-bottom: 1px dashed var(--line);
+      overflow-wrap: anywhere;
+    }
+    .why {
+      color: var(--ink-2);
+      font-size: 12.5px;
+      line-height: 17px;
+    }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,
 })

@@ -30,9 +30,15 @@ function years(period: string): number {
       @for (step of p.steps; track $index) {
         <g [attr.transform]="'translate(' + step.x + ' 12)'" [class]="'step ' + step.kind">
           @switch (step.kind) {
-            @case ('destroy') { <path d="M0 -7 L7 0 L0 7 L-7 0 Z" /> }
-            @case ('transfer') { <path d="M-6 -6 H2 L7 0 L2 6 H-6 Z" /> }
-            @default { <path d="M0 -5 L5 0 L0 5 L-5 0 Z" /> }
+            @case ('destroy') {
+              <path d="M0 -7 L7 0 L0 7 L-7 0 Z" />
+            }
+            @case ('transfer') {
+              <path d="M-6 -6 H2 L7 0 L2 6 H-6 Z" />
+            }
+            @default {
+              <path d="M0 -5 L5 0 L0 5 L-5 0 Z" />
+            }
           }
         </g>
       }
@@ -42,17 +48,51 @@ function years(period: string): number {
     </svg>
   `,
   styles: `
-    svg { display: block; }
-    .start { stroke: var(--ink); stroke-width: 2; }
-    .waits { fill: none; stroke: var(--ash); stroke-width: 1.8; stroke-dasharray: 2.6 1.8; }
-    .roll { stroke: var(--ink); stroke-width: 1.2; stroke-dasharray: 2 2; }
-    .notch { fill: var(--ink); }
-    .band { fill: var(--kept); }
-    .band.permanent { fill: var(--slate); }
-    .forever { fill: none; stroke: var(--slate); stroke-width: 2.5; }
-    .step path { fill: var(--surface); stroke: var(--ink); stroke-width: 1.5; }
-    .step.destroy path { fill: var(--madder); stroke: none; }
-    .step.transfer path { fill: var(--slate); stroke: none; }
+    svg {
+      display: block;
+    }
+    .start {
+      stroke: var(--ink);
+      stroke-width: 2;
+    }
+    .waits {
+      fill: none;
+      stroke: var(--ash);
+      stroke-width: 1.8;
+      stroke-dasharray: 2.6 1.8;
+    }
+    .roll {
+      stroke: var(--ink);
+      stroke-width: 1.2;
+      stroke-dasharray: 2 2;
+    }
+    .notch {
+      fill: var(--ink);
+    }
+    .band {
+      fill: var(--kept);
+    }
+    .band.permanent {
+      fill: var(--slate);
+    }
+    .forever {
+      fill: none;
+      stroke: var(--slate);
+      stroke-width: 2.5;
+    }
+    .step path {
+      fill: var(--surface);
+      stroke: var(--ink);
+      stroke-width: 1.5;
+    }
+    .step.destroy path {
+      fill: var(--madder);
+      stroke: none;
+    }
+    .step.transfer path {
+      fill: var(--slate);
+      stroke: none;
+    }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,
 })

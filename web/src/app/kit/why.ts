@@ -10,12 +10,31 @@ import { DatedPipe, DayPipe } from './words';
   imports: [DatedPipe, DayPipe, Mark, RouterLink],
   templateUrl: './why.html',
   styles: `
-    .summary { font-weight: 600; margin-bottom: 8px; }
-    li { display: grid; grid-template-columns: 24px 1fr; padding: 7px 0; border-bottom: 1px dashed var(--line); }
-    li:last-child { border-bottom: 0; }
-    .sign { color: var(--ink-2); font-weight: 700; }
-    .more { color: var(--ink-2); font-size: 12.5px; line-height: 17px; }
-    .yielded { color: var(--ink-2); }
+    .summary {
+      font-weight: 600;
+      margin-bottom: 8px;
+    }
+    li {
+      display: grid;
+      grid-template-columns: 24px 1fr;
+      padding: 7px 0;
+      border-bottom: 1px dashed var(--line);
+    }
+    li:last-child {
+      border-bottom: 0;
+    }
+    .sign {
+      color: var(--ink-2);
+      font-weight: 700;
+    }
+    .more {
+      color: var(--ink-2);
+      font-size: 12.5px;
+      line-height: 17px;
+    }
+    .yielded {
+      color: var(--ink-2);
+    }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,
 })

@@ -46,7 +46,19 @@ export class ProofPage {
   protected readonly verdict = signal<ResponseOf<typeof ledger.verify> | null>(null);
   protected readonly verifying = signal(false);
   protected readonly opened = signal<number | null>(null);
-  protected readonly kinds = ['record', 'place', 'rule', 'hold', 'matter', 'batch', 'certificate', 'arrival', 'person', 'ledger', 'setting'];
+  protected readonly kinds = [
+    'record',
+    'place',
+    'rule',
+    'hold',
+    'matter',
+    'batch',
+    'certificate',
+    'arrival',
+    'person',
+    'ledger',
+    'setting',
+  ];
   protected readonly personOptions = computed(() => (this.people()?.people ?? []).filter((p) => p.kind === 'person'));
   protected readonly newest = computed(() => this.heads.value()?.heads[0]);
   protected readonly exportUrl = computed(() => {
@@ -70,19 +82,21 @@ export class ProofPage {
   protected load(anew: boolean): void {
     const ask = ++this.asked;
     this.loading.set(true);
-    this.api.call(ledger.entries, { query: { ...this.filter(), before: anew ? undefined : (this.next() ?? undefined), limit: 100 } }).subscribe({
-      next: ({ entries, next }) => {
-        if (ask !== this.asked) return;
-        this.entries.update((old) => (anew ? entries : [...old, ...entries]));
-        this.next.set(next);
-        this.loading.set(false);
-        this.problem.set(null);
-      },
-      error: (error: unknown) => {
-        this.loading.set(false);
-        this.problem.set(toProblem(error));
-      },
-    });
+    this.api
+      .call(ledger.entries, { query: { ...this.filter(), before: anew ? undefined : (this.next() ?? undefined), limit: 100 } })
+      .subscribe({
+        next: ({ entries, next }) => {
+          if (ask !== this.asked) return;
+          this.entries.update((old) => (anew ? entries : [...old, ...entries]));
+          this.next.set(next);
+          this.loading.set(false);
+          this.problem.set(null);
+        },
+        error: (error: unknown) => {
+          this.loading.set(false);
+          this.problem.set(toProblem(error));
+        },
+      });
   }
 
   protected seal(): void {

@@ -7,7 +7,7 @@ import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Select } from 'primeng/select';
 import { Tooltip } from 'primeng/tooltip';
-import { Session } from '../identity/session';
+import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
 import { Keys } from '../kit/keys';
 import { loaded } from '../kit/loaded';
@@ -17,7 +17,7 @@ import { Sheet } from '../kit/sheet';
 import { CountPipe, DayPipe } from '../kit/words';
 import { Uploads } from '../receiving/index';
 import { ActOnMany, RecordTable } from '../records/index';
-import type { ListState } from '../records/recordsService';
+import type { ListState } from '../records/index';
 import { PlaceSheet } from './placeSheet';
 
 type Task = 'close' | 'event' | 'rule' | null;
@@ -61,8 +61,15 @@ export class PlacePage {
     return kindsInside(p.kind).includes('folder') ? p.rights.includes('edit') || this.mayKeep() : this.mayKeep();
   });
   protected readonly ruleOptions = computed(() => {
-    const set = new Set(this.page.value()?.setRules.filter((r) => r.here).map((r) => r.id));
-    return (this.rules.value()?.rules ?? []).filter((r) => r.version !== null && !set.has(r.id)).map((r) => ({ id: r.id, name: `${r.code} ${r.definition.title}` }));
+    const set = new Set(
+      this.page
+        .value()
+        ?.setRules.filter((r) => r.here)
+        .map((r) => r.id),
+    );
+    return (this.rules.value()?.rules ?? [])
+      .filter((r) => r.version !== null && !set.has(r.id))
+      .map((r) => ({ id: r.id, name: `${r.code} ${r.definition.title}` }));
   });
   protected readonly taskOpen = computed(() => this.task() !== null);
   protected readonly taskName = computed(() => {
@@ -124,7 +131,9 @@ export class PlacePage {
     this.problem.set(null);
     if (this.task() === 'close') this.api.call(plan.closeFolder, { params, body: { on: this.date() } }).subscribe(finish);
     else if (this.task() === 'event') {
-      this.api.call(plan.recordEvent, { params, body: { type: this.eventType(), on: this.date(), note: this.note() } }).subscribe({ ...finish, next: () => finish.next({}) });
+      this.api
+        .call(plan.recordEvent, { params, body: { type: this.eventType(), on: this.date(), note: this.note() } })
+        .subscribe({ ...finish, next: () => finish.next({}) });
     } else this.api.call(plan.setRule, { params, body: { ruleId: this.ruleId()! } }).subscribe(finish);
   }
 

@@ -28,11 +28,30 @@ const names: Record<PlaceKind, string> = {
       <form class="form" (ngSubmit)="make()">
         <div class="field">
           <label for="place-parent" i18n>Inside</label>
-          <p-select inputId="place-parent" name="parent" appendTo="body" [options]="parents()" optionLabel="name" optionValue="id" [filter]="true" [ngModel]="parentId()" (ngModelChange)="choose($event)" />
+          <p-select
+            inputId="place-parent"
+            name="parent"
+            appendTo="body"
+            [options]="parents()"
+            optionLabel="name"
+            optionValue="id"
+            [filter]="true"
+            [ngModel]="parentId()"
+            (ngModelChange)="choose($event)"
+          />
         </div>
         <div class="field">
           <label for="place-kind" i18n>Kind</label>
-          <p-select inputId="place-kind" name="kind" appendTo="body" [options]="kinds()" optionLabel="name" optionValue="kind" [ngModel]="kind()" (ngModelChange)="kind.set($event)" />
+          <p-select
+            inputId="place-kind"
+            name="kind"
+            appendTo="body"
+            [options]="kinds()"
+            optionLabel="name"
+            optionValue="kind"
+            [ngModel]="kind()"
+            (ngModelChange)="kind.set($event)"
+          />
         </div>
         <div class="field">
           <label for="place-code" i18n>Code</label>
@@ -41,7 +60,15 @@ const names: Record<PlaceKind, string> = {
         </div>
         <div class="field">
           <label for="place-title" i18n>Title</label>
-          <input pInputText id="place-title" name="title" required maxlength="300" [ngModel]="title()" (ngModelChange)="title.set($event)" />
+          <input
+            pInputText
+            id="place-title"
+            name="title"
+            required
+            maxlength="300"
+            [ngModel]="title()"
+            (ngModelChange)="title.set($event)"
+          />
         </div>
         <div class="field">
           <label for="place-note" i18n>What belongs here, what does not</label>

@@ -3,7 +3,7 @@ import { ActivatedRoute, Router, RouterLink } from '@angular/router';
 import { plan, type RackCounts } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { Tooltip } from 'primeng/tooltip';
-import { Session } from '../identity/session';
+import { Session } from '../identity/index';
 import { Api } from '../kit/api';
 import { Keys } from '../kit/keys';
 import { loaded } from '../kit/loaded';
@@ -88,11 +88,19 @@ export class PlanPage {
   }
 
   protected setView(view: 'rack' | 'outline'): void {
-    void this.router.navigate([], { relativeTo: this.route, queryParams: { view: view === 'rack' ? null : view }, queryParamsHandling: 'merge' });
+    void this.router.navigate([], {
+      relativeTo: this.route,
+      queryParams: { view: view === 'rack' ? null : view },
+      queryParamsHandling: 'merge',
+    });
   }
 
   protected show(only: Only): void {
-    void this.router.navigate([], { relativeTo: this.route, queryParams: { only: this.only() === only ? null : only }, queryParamsHandling: 'merge' });
+    void this.router.navigate([], {
+      relativeTo: this.route,
+      queryParams: { only: this.only() === only ? null : only },
+      queryParamsHandling: 'merge',
+    });
   }
 
   protected fold(row: RackRow): void {
@@ -142,7 +150,9 @@ export class PlanPage {
   /** The records behind a cell: for sums of several vintages or series, all of them. */
   protected open(row: RackRow, key: string): void {
     if (key === 'earlier') {
-      const cells = this.cells().filter((c) => c.vintage > 0 && c.vintage < this.columns().years[0]! && this.isUnder(c.seriesId, row.place.id));
+      const cells = this.cells().filter(
+        (c) => c.vintage > 0 && c.vintage < this.columns().years[0]! && this.isUnder(c.seriesId, row.place.id),
+      );
       this.openCells(cells.map((c) => `${c.seriesId}.${c.vintage}`));
       return;
     }
@@ -161,7 +171,9 @@ export class PlanPage {
       const [seriesId, key] = cell.split('.') as [string, string];
       if (key === 'running') return [`${seriesId}.0`];
       if (key !== 'earlier') return [cell];
-      return this.cells().filter((c) => c.seriesId === seriesId && c.vintage > 0 && c.vintage < first).map((c) => `${seriesId}.${c.vintage}`);
+      return this.cells()
+        .filter((c) => c.seriesId === seriesId && c.vintage > 0 && c.vintage < first)
+        .map((c) => `${seriesId}.${c.vintage}`);
     });
     this.openCells(cells);
   }

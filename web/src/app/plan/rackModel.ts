@@ -57,7 +57,8 @@ export function rackRows(
     const sums = new Map(bySeries.get(place.id) ?? []);
     const at = rows.length;
     for (const child of children.get(place.id) ?? []) {
-      for (const [key, counts] of visit(child, depth + 1, hidden || folded.has(place.id))) sums.set(key, add(sums.get(key) ?? none, counts));
+      for (const [key, counts] of visit(child, depth + 1, hidden || folded.has(place.id)))
+        sums.set(key, add(sums.get(key) ?? none, counts));
     }
     const all = [...sums.values()].reduce(add, none);
     if (!hidden && (only === null || all[only] > 0)) {

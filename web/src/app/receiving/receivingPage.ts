@@ -8,7 +8,7 @@ import { InputText } from 'primeng/inputtext';
 import { Select } from 'primeng/select';
 import { Tooltip } from 'primeng/tooltip';
 import { catchError, debounceTime, of, switchMap } from 'rxjs';
-import { Session } from '../identity/session';
+import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
 import { Keys } from '../kit/keys';
 import { loaded } from '../kit/loaded';
@@ -78,7 +78,11 @@ export class ReceivingPage {
     Object.fromEntries((this.problem()?.fields ?? []).map((f) => [f.pointer.replace('/facts/', ''), f.sentence])),
   );
   protected readonly ready = computed(
-    () => !!this.recordType() && !!this.placeId() && !!this.createdOn() && (this.filing() === 'arrivals' || (!!this.title().trim() && !!this.containerId())),
+    () =>
+      !!this.recordType() &&
+      !!this.placeId() &&
+      !!this.createdOn() &&
+      (this.filing() === 'arrivals' || (!!this.title().trim() && !!this.containerId())),
   );
   protected readonly button = computed(() => {
     if (this.filing() === 'physical') return $localize`Describe the item`;
@@ -174,17 +178,23 @@ export class ReceivingPage {
     }));
     this.api.call(receiving.file, { body: { filings } }).subscribe({
       next: ({ results }) =>
-        this.finish(results.map((r) => ({ name: r.name, outcome: r.outcome, why: r.why, link: r.recordId ? ['/records', r.recordId] : undefined }))),
+        this.finish(
+          results.map((r) => ({ name: r.name, outcome: r.outcome, why: r.why, link: r.recordId ? ['/records', r.recordId] : undefined })),
+        ),
       error: (error: unknown) => this.fail(error),
     });
   }
 
   private describe(): void {
-    this.api.call(receiving.describePhysical, { body: { ...this.shared(), title: this.title().trim(), containerId: this.containerId()! } }).subscribe({
-      next: ({ recordId, number }) =>
-        this.finish([{ name: this.title(), outcome: 'done', why: $localize`Described as ${number}:number:.`, link: ['/records', recordId] }]),
-      error: (error: unknown) => this.fail(error),
-    });
+    this.api
+      .call(receiving.describePhysical, { body: { ...this.shared(), title: this.title().trim(), containerId: this.containerId()! } })
+      .subscribe({
+        next: ({ recordId, number }) =>
+          this.finish([
+            { name: this.title(), outcome: 'done', why: $localize`Described as ${number}:number:.`, link: ['/records', recordId] },
+          ]),
+        error: (error: unknown) => this.fail(error),
+      });
   }
 
   private finish(lines: readonly ResultLine[]): void {

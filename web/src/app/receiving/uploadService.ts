@@ -4,8 +4,7 @@ import { catchError, filter, map, throwError, type Observable } from 'rxjs';
 import { ApiProblem, toProblem } from '../kit/api';
 
 export type UploadState =
-  | { readonly kind: 'sending'; readonly sent: number; readonly size: number }
-  | { readonly kind: 'done'; readonly arrivalId: string };
+  { readonly kind: 'sending'; readonly sent: number; readonly size: number } | { readonly kind: 'done'; readonly arrivalId: string };
 
 /** Sends files as they are, streamed by the browser; unsubscribing cancels, the same key makes a retry harmless. */
 @Injectable({ providedIn: 'root' })
@@ -23,11 +22,10 @@ export class UploadService {
       })
       .pipe(
         filter((event) => event.type === HttpEventType.UploadProgress || event.type === HttpEventType.Response),
-        map(
-          (event): UploadState =>
-            event.type === HttpEventType.Response
-              ? { kind: 'done', arrivalId: event.body!.id }
-              : { kind: 'sending', sent: event.loaded, size: event.total ?? file.size },
+        map((event): UploadState =>
+          event.type === HttpEventType.Response
+            ? { kind: 'done', arrivalId: event.body!.id }
+            : { kind: 'sending', sent: event.loaded, size: event.total ?? file.size },
         ),
         catchError((error: unknown) => throwError(() => new ApiProblem(toProblem(error)))),
       );

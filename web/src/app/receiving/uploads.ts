@@ -40,7 +40,10 @@ const atOnce = 3;
     @if (lines().length > 0) {
       <div class="lines panel">
         <p class="sum" role="status">
-          <ng-container i18n>{{ done() }} of {{ lines().length }} received</ng-container>@if (failed() > 0) {<span class="madder" i18n>, {{ failed() }} failed</span>}
+          <ng-container i18n>{{ done() }} of {{ lines().length }} received</ng-container>
+          @if (failed() > 0) {
+            <span class="madder" i18n>, {{ failed() }} failed</span>
+          }
           <span class="acts">
             @if (failed() > 0) {
               <button type="button" (click)="retryAll()" i18n>Try the failed ones again</button>
@@ -57,14 +60,20 @@ const atOnce = 3;
               <span class="num quiet small">{{ line.dropped.file.size | bytes }}</span>
               @switch (line.status) {
                 @case ('sending') {
-                  <progress [value]="line.sent" [max]="line.dropped.file.size || 1" [attr.aria-label]="'Sending ' + line.dropped.path"></progress>
+                  <progress
+                    [value]="line.sent"
+                    [max]="line.dropped.file.size || 1"
+                    [attr.aria-label]="'Sending ' + line.dropped.path"
+                  ></progress>
                   <button type="button" (click)="cancel(line)" i18n>Cancel</button>
                 }
                 @case ('waiting') {
                   <span class="quiet small" i18n>waits its turn</span>
                   <button type="button" (click)="cancel(line)" i18n>Cancel</button>
                 }
-                @case ('done') { <span class="small" i18n>received</span><span></span> }
+                @case ('done') {
+                  <span class="small" i18n>received</span><span></span>
+                }
                 @case ('cancelled') {
                   <span class="quiet small" i18n>cancelled, nothing was kept</span>
                   <button type="button" (click)="retry(line)" i18n>Try again</button>

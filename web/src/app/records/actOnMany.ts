@@ -5,7 +5,7 @@ import { Button } from 'primeng/button';
 import { Textarea } from 'primeng/textarea';
 import { Tooltip } from 'primeng/tooltip';
 import { HoldSheet } from '../holds/index';
-import { Session } from '../identity/session';
+import { Session } from '../identity/index';
 import { toProblem } from '../kit/api';
 import { Keys } from '../kit/keys';
 import { ProblemNotice } from '../kit/notice';
@@ -20,18 +20,50 @@ import { RecordsService } from './recordsService';
   imports: [Button, CountPipe, FormsModule, HoldSheet, ProblemNotice, ResultList, Sheet, Textarea, Tooltip],
   template: `
     @if (ids().size > 0) {
-      <div class="bar" [class.single]="single()" [attr.role]="single() ? null : 'region'" [attr.aria-label]="single() ? null : 'Marked records'">
+      <div
+        class="bar"
+        [class.single]="single()"
+        [attr.role]="single() ? null : 'region'"
+        [attr.aria-label]="single() ? null : 'Marked records'"
+      >
         @if (!single()) {
-          <span><b>{{ ids().size | count }}</b> <ng-container i18n>marked</ng-container></span>
+          <span
+            ><b>{{ ids().size | count }}</b> <ng-container i18n>marked</ng-container></span
+          >
         }
         @if (session.may('declare') && (state() === null || state() === 'working')) {
-          <p-button [size]="single() ? undefined : 'small'" [severity]="single() ? 'secondary' : 'primary'" [outlined]="single()" label="Declare" i18n-label pTooltip="Shift+D" tooltipPosition="top" (onClick)="ask('declare')" />
+          <p-button
+            [size]="single() ? undefined : 'small'"
+            [severity]="single() ? 'secondary' : 'primary'"
+            [outlined]="single()"
+            label="Declare"
+            i18n-label
+            pTooltip="Shift+D"
+            tooltipPosition="top"
+            (onClick)="ask('declare')"
+          />
         }
         @if (session.may('undeclare') && (state() === null || state() === 'declared')) {
-          <p-button [size]="single() ? undefined : 'small'" severity="secondary" [outlined]="true" label="Undeclare" i18n-label (onClick)="ask('undeclare')" />
+          <p-button
+            [size]="single() ? undefined : 'small'"
+            severity="secondary"
+            [outlined]="true"
+            label="Undeclare"
+            i18n-label
+            (onClick)="ask('undeclare')"
+          />
         }
         @if (session.may('hold')) {
-          <p-button [size]="single() ? undefined : 'small'" severity="secondary" [outlined]="true" label="Hold" i18n-label pTooltip="Shift+H" tooltipPosition="top" (onClick)="holdOpen.set(true)" />
+          <p-button
+            [size]="single() ? undefined : 'small'"
+            severity="secondary"
+            [outlined]="true"
+            label="Hold"
+            i18n-label
+            pTooltip="Shift+H"
+            tooltipPosition="top"
+            (onClick)="holdOpen.set(true)"
+          />
         }
         @if (!single()) {
           <p-button size="small" severity="secondary" [text]="true" label="Unmark" i18n-label (onClick)="cleared.emit()" />
@@ -44,12 +76,26 @@ import { RecordsService } from './recordsService';
       } @else {
         <form class="form" (ngSubmit)="carryOut()">
           @if (act() === 'declare') {
-            <p i18n>{count(), plural, =1 {One record} other {{{ count() }} records}} can no longer be changed, renamed, moved to another series or deleted by anybody, until the end of the keeping time.</p>
+            <p i18n>
+              {count(), plural, =1 {One record} other {{{ count() }} records}} can no longer be changed, renamed, moved to another series or
+              deleted by anybody, until the end of the keeping time.
+            </p>
           } @else {
-            <p i18n>{count(), plural, =1 {One record} other {{{ count() }} records}} can be changed again. Held ones stay declared. The auditor sees it with your reason.</p>
+            <p i18n>
+              {count(), plural, =1 {One record} other {{{ count() }} records}} can be changed again. Held ones stay declared. The auditor
+              sees it with your reason.
+            </p>
             <div class="field">
               <label for="undeclare-reason" i18n>Reason</label>
-              <textarea pTextarea id="undeclare-reason" name="reason" rows="3" required [ngModel]="reason()" (ngModelChange)="reason.set($event)"></textarea>
+              <textarea
+                pTextarea
+                id="undeclare-reason"
+                name="reason"
+                rows="3"
+                required
+                [ngModel]="reason()"
+                (ngModelChange)="reason.set($event)"
+              ></textarea>
             </div>
           }
           <kc-problem [problem]="problem()" />
@@ -60,8 +106,21 @@ import { RecordsService } from './recordsService';
     <kc-hold-sheet [(open)]="holdOpen" [recordIds]="idList()" (placed)="acted.emit()" />
   `,
   styles: `
-    .bar { display: flex; flex-wrap: wrap; align-items: center; gap: 8px; padding: 6px 12px; background: var(--brass-wash); border: 1px solid var(--line); border-bottom: 0; }
-    .bar.single { background: none; border: 0; padding: 0; }
+    .bar {
+      display: flex;
+      flex-wrap: wrap;
+      align-items: center;
+      gap: 8px;
+      padding: 6px 12px;
+      background: var(--brass-wash);
+      border: 1px solid var(--line);
+      border-bottom: 0;
+    }
+    .bar.single {
+      background: none;
+      border: 0;
+      padding: 0;
+    }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,
 })

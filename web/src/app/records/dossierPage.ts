@@ -7,7 +7,7 @@ import { InputText } from 'primeng/inputtext';
 import { Tab, TabList, TabPanel, TabPanels, Tabs } from 'primeng/tabs';
 import { Tooltip } from 'primeng/tooltip';
 import { filter, map, switchMap, take } from 'rxjs';
-import { Session } from '../identity/session';
+import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
 import { Keys } from '../kit/keys';
 import { Lifeline, type Life } from '../kit/lifeline';
@@ -83,13 +83,21 @@ export class DossierPage {
     if (!d) return '';
     if (d.state === 'disposed') return $localize`Disposed: only this stub remains.`;
     if (d.frozenByHold) return $localize`A hold freezes this record. Counsel can release the hold.`;
-    if (d.state === 'declared' && d.frozenParts.includes('facts')) return $localize`Declared: nobody can change it. A keeper may undeclare it with a reason.`;
+    if (d.state === 'declared' && d.frozenParts.includes('facts'))
+      return $localize`Declared: nobody can change it. A keeper may undeclare it with a reason.`;
     if (!d.rights.includes('edit')) return $localize`You may read here, not edit. A keeper can grant it.`;
     return '';
   });
   protected readonly mayAdd = computed(() => {
     const d = this.page.value();
-    return !!d && d.medium === 'electronic' && d.rights.includes('edit') && d.state !== 'disposed' && !d.frozenByHold && !d.frozenParts.includes('content');
+    return (
+      !!d &&
+      d.medium === 'electronic' &&
+      d.rights.includes('edit') &&
+      d.state !== 'disposed' &&
+      !d.frozenByHold &&
+      !d.frozenParts.includes('content')
+    );
   });
   protected readonly ids = computed(() => new Set(this.page.value() ? [this.page.value()!.id] : []));
 
@@ -127,17 +135,19 @@ export class DossierPage {
     const d = this.page.value()!;
     this.busy.set(true);
     this.problem.set(null);
-    this.service.editFacts(d.id, { revision: d.revision, title: this.title(), createdOn: this.createdOn(), facts: this.facts() }).subscribe({
-      next: () => {
-        this.busy.set(false);
-        this.editing.set(false);
-        this.reload();
-      },
-      error: (error: unknown) => {
-        this.busy.set(false);
-        this.problem.set(toProblem(error));
-      },
-    });
+    this.service
+      .editFacts(d.id, { revision: d.revision, title: this.title(), createdOn: this.createdOn(), facts: this.facts() })
+      .subscribe({
+        next: () => {
+          this.busy.set(false);
+          this.editing.set(false);
+          this.reload();
+        },
+        error: (error: unknown) => {
+          this.busy.set(false);
+          this.problem.set(toProblem(error));
+        },
+      });
   }
 
   protected addVersion(input_: HTMLInputElement): void {

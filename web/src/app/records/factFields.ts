@@ -22,13 +22,34 @@ export type FactValues = Record<string, string | number | boolean>;
         </label>
         @switch (fact.kind) {
           @case ('choice') {
-            <p-select [inputId]="prefix() + fact.code" appendTo="body" [options]="$any(fact.choices)" [showClear]="true" [ngModel]="values()[fact.code]" (ngModelChange)="set(fact, $event)" [ngModelOptions]="{ standalone: true }" />
+            <p-select
+              [inputId]="prefix() + fact.code"
+              appendTo="body"
+              [options]="$any(fact.choices)"
+              [showClear]="true"
+              [ngModel]="values()[fact.code]"
+              (ngModelChange)="set(fact, $event)"
+              [ngModelOptions]="{ standalone: true }"
+            />
           }
           @case ('yesNo') {
-            <input type="checkbox" [id]="prefix() + fact.code" [ngModel]="values()[fact.code]" (ngModelChange)="set(fact, $event)" [ngModelOptions]="{ standalone: true }" />
+            <input
+              type="checkbox"
+              [id]="prefix() + fact.code"
+              [ngModel]="values()[fact.code]"
+              (ngModelChange)="set(fact, $event)"
+              [ngModelOptions]="{ standalone: true }"
+            />
           }
           @case ('longText') {
-            <textarea pTextarea rows="3" [id]="prefix() + fact.code" [ngModel]="values()[fact.code]" (ngModelChange)="set(fact, $event)" [ngModelOptions]="{ standalone: true }"></textarea>
+            <textarea
+              pTextarea
+              rows="3"
+              [id]="prefix() + fact.code"
+              [ngModel]="values()[fact.code]"
+              (ngModelChange)="set(fact, $event)"
+              [ngModelOptions]="{ standalone: true }"
+            ></textarea>
           }
           @default {
             <input

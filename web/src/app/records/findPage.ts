@@ -8,7 +8,7 @@ import { Popover } from 'primeng/popover';
 import { Select } from 'primeng/select';
 import { Tooltip } from 'primeng/tooltip';
 import { toSignal } from '@angular/core/rxjs-interop';
-import { Session } from '../identity/session';
+import { Session } from '../identity/index';
 import { Api } from '../kit/api';
 import { Keys } from '../kit/keys';
 import { loaded } from '../kit/loaded';

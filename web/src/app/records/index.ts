@@ -1,4 +1,4 @@
 export { FactFields, type FactValues } from './factFields';
-export { RecordsService } from './recordsService';
+export { RecordsService, type ListState } from './recordsService';
 export { RecordTable } from './recordTable';
 export { ActOnMany } from './actOnMany';

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, effect, ElementRef, inject, input, signal, viewChild } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, type ElementRef, inject, input, signal, viewChild } from '@angular/core';
 import type { Problem, VersionLine } from '@key-cellar/contract';
 import { firstValueFrom } from 'rxjs';
 import { Api, toProblem } from '../kit/api';
@@ -37,19 +37,62 @@ function kindOf(mediaType: string): Kind {
         </div>
       }
     }
-    <div #pages class="pages" [hidden]="kind() !== 'pdf'" [attr.aria-label]="kind() === 'pdf' ? 'Pages of ' + version().fileName : null" [attr.role]="kind() === 'pdf' ? 'img' : null"></div>
+    <div
+      #pages
+      class="pages"
+      [hidden]="kind() !== 'pdf'"
+      [attr.aria-label]="kind() === 'pdf' ? 'Pages of ' + version().fileName : null"
+      [attr.role]="kind() === 'pdf' ? 'img' : null"
+    ></div>
     @if (note()) {
       <p class="quiet small">{{ note() }}</p>
     }
   `,
   styles: `
-    :host { display: block; background: color-mix(in srgb, var(--ground) 70%, var(--line)); border: 1px solid var(--line); padding: 14px; min-height: 420px; overflow: auto; }
-    .pages { display: grid; gap: 12px; justify-items: center; }
-    .pages[hidden] { display: none; }
-    img { max-width: 100%; display: block; margin: 0 auto; background: #fff; border: 1px solid var(--line); }
-    pre { margin: 0 auto; max-width: 76ch; background: #fff; color: #14201b; padding: 24px 28px; white-space: pre-wrap; overflow-wrap: anywhere; font: 13.5px/1.5 var(--mono); border: 1px solid var(--line); }
-    .other { display: grid; place-items: center; min-height: 300px; text-align: center; }
-    .quiet { margin-top: 8px; text-align: center; }
+    :host {
+      display: block;
+      background: color-mix(in srgb, var(--ground) 70%, var(--line));
+      border: 1px solid var(--line);
+      padding: 14px;
+      min-height: 420px;
+      overflow: auto;
+    }
+    .pages {
+      display: grid;
+      gap: 12px;
+      justify-items: center;
+    }
+    .pages[hidden] {
+      display: none;
+    }
+    img {
+      max-width: 100%;
+      display: block;
+      margin: 0 auto;
+      background: #fff;
+      border: 1px solid var(--line);
+    }
+    pre {
+      margin: 0 auto;
+      max-width: 76ch;
+      background: #fff;
+      color: #14201b;
+      padding: 24px 28px;
+      white-space: pre-wrap;
+      overflow-wrap: anywhere;
+      font: 13.5px/1.5 var(--mono);
+      border: 1px solid var(--line);
+    }
+    .other {
+      display: grid;
+      place-items: center;
+      min-height: 300px;
+      text-align: center;
+    }
+    .quiet {
+      margin-top: 8px;
+      text-align: center;
+    }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,
 })

@@ -1,8 +1,22 @@
 import { CdkFixedSizeVirtualScroll, CdkVirtualForOf, CdkVirtualScrollViewport } from '@angular/cdk/scrolling';
-import { ChangeDetectionStrategy, Component, computed, DestroyRef, effect, ElementRef, inject, input, model, output, signal, untracked, viewChild } from '@angular/core';
+import {
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  DestroyRef,
+  effect,
+  ElementRef,
+  inject,
+  input,
+  model,
+  output,
+  signal,
+  untracked,
+  viewChild,
+} from '@angular/core';
 import { Router, RouterLink } from '@angular/router';
 import type { Problem, RecordLine, SortColumn } from '@key-cellar/contract';
-import { Session } from '../identity/session';
+import { Session } from '../identity/index';
 import { toProblem } from '../kit/api';
 import { Keys } from '../kit/keys';
 import { Lifeline, type Life } from '../kit/lifeline';
@@ -40,7 +54,14 @@ const widths: Record<Column, string> = {
   due: '96px',
   size: '74px',
 };
-const sortable: Partial<Record<Column, SortColumn>> = { number: 'number', title: 'title', created: 'created', filed: 'filed', due: 'due', size: 'size' };
+const sortable: Partial<Record<Column, SortColumn>> = {
+  number: 'number',
+  title: 'title',
+  created: 'created',
+  filed: 'filed',
+  due: 'due',
+  size: 'size',
+};
 
 export function lifeOf(r: RecordLine): Life {
   return {
@@ -89,7 +110,12 @@ export class RecordTable {
   protected readonly indices = computed(() => Array.from({ length: this.count() ?? 0 }, (_, i) => i));
   protected readonly active = signal(0);
   protected readonly problem = signal<Problem | null>(null);
-  protected readonly grid = computed(() => `28px ${this.columns().map((c) => widths[c]).join(' ')}`);
+  protected readonly grid = computed(
+    () =>
+      `28px ${this.columns()
+        .map((c) => widths[c])
+        .join(' ')}`,
+  );
   /** Rises with each page that arrives, so that rows are drawn again. */
   private readonly arrived = signal(0);
   private cache = this.newCache();

@@ -57,7 +57,10 @@ export class PageCache {
   private readonly asked = new Set<number>();
 
   constructor(
-    private readonly fetch: (given: { after?: string | undefined; skip: number }) => Observable<{ records: RecordLine[]; next: string | null }>,
+    private readonly fetch: (given: {
+      after?: string | undefined;
+      skip: number;
+    }) => Observable<{ records: RecordLine[]; next: string | null }>,
     private readonly changed: () => void,
     private readonly failed: (error: unknown) => void,
   ) {}

@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/c
 import { Router } from '@angular/router';
 import { reports, type TodayLine } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
-import { Session } from '../identity/session';
+import { Session } from '../identity/index';
 import { Api } from '../kit/api';
 import { Horizon } from '../kit/horizon';
 import { loaded } from '../kit/loaded';

@@ -26,9 +26,24 @@ interface Progress {
     }
   `,
   styles: `
-    .job { display: flex; align-items: center; gap: 12px; padding: 8px 14px; margin-bottom: 12px; }
-    progress { flex: 1; max-width: 420px; accent-color: var(--bottle); }
-    button { border: 0; background: none; text-decoration: underline; cursor: pointer; }
+    .job {
+      display: flex;
+      align-items: center;
+      gap: 12px;
+      padding: 8px 14px;
+      margin-bottom: 12px;
+    }
+    progress {
+      flex: 1;
+      max-width: 420px;
+      accent-color: var(--bottle);
+    }
+    button {
+      border: 0;
+      background: none;
+      text-decoration: underline;
+      cursor: pointer;
+    }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,
 })

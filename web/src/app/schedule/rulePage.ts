@@ -7,7 +7,7 @@ import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Select } from 'primeng/select';
 import { concatMap, of } from 'rxjs';
-import { Session } from '../identity/session';
+import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
@@ -46,7 +46,20 @@ const cutoffKinds = [
 /** One rule: its versions, and its draft with a worked example that follows each change. */
 @Component({
   selector: 'kc-rule',
-  imports: [Button, CountPipe, DayPipe, FormsModule, InputText, InstantPipe, JobProgress, ProblemNotice, RouterLink, RuleStrip, Select, Sheet],
+  imports: [
+    Button,
+    CountPipe,
+    DayPipe,
+    FormsModule,
+    InputText,
+    InstantPipe,
+    JobProgress,
+    ProblemNotice,
+    RouterLink,
+    RuleStrip,
+    Select,
+    Sheet,
+  ],
   templateUrl: './rulePage.html',
   styleUrl: './rulePage.css',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -79,7 +92,10 @@ export class RulePage {
     { value: 'clockStart', name: $localize`after the clock starts` },
     { value: 'previousStep', name: $localize`after the step before` },
   ];
-  protected readonly months = Array.from({ length: 12 }, (_, i) => ({ value: i + 1, name: new Date(2000, i, 1).toLocaleString('en', { month: 'long' }) }));
+  protected readonly months = Array.from({ length: 12 }, (_, i) => ({
+    value: i + 1,
+    name: new Date(2000, i, 1).toLocaleString('en', { month: 'long' }),
+  }));
   protected readonly describeTrigger = describeTrigger;
   protected readonly describeCutoff = describeCutoff;
   protected readonly describeStep = describeStep;
@@ -96,7 +112,9 @@ export class RulePage {
     const result = ruleDefinition.safeParse(draft);
     return result.success ? {} : Object.fromEntries(result.error.issues.map((i) => [i.path.join('.'), i.message]));
   });
-  protected readonly isWrong = computed(() => Object.keys(this.wrong()).length > 0 || (!this.id() && !/^[A-Z0-9][A-Z0-9-]{0,29}$/.test(this.code().trim())));
+  protected readonly isWrong = computed(
+    () => Object.keys(this.wrong()).length > 0 || (!this.id() && !/^[A-Z0-9][A-Z0-9-]{0,29}$/.test(this.code().trim())),
+  );
   protected readonly example = computed(() => {
     const draft = this.draft();
     if (!draft || !this.exampleOn() || this.isBroken(draft)) return null;
@@ -138,7 +156,12 @@ export class RulePage {
 
   protected setJurisdictions(text: string): void {
     this.jurisdictions.set(text);
-    this.change({ jurisdictions: text.split(',').map((part) => part.trim()).filter(Boolean) });
+    this.change({
+      jurisdictions: text
+        .split(',')
+        .map((part) => part.trim())
+        .filter(Boolean),
+    });
   }
 
   protected setTrigger(kind: RuleDefinition['trigger']['kind']): void {
@@ -165,7 +188,12 @@ export class RulePage {
 
   protected setStepKind(index: number, kind: StepKind): void {
     const asks = kind === 'destroy' || kind === 'transfer';
-    this.setStep(index, { kind, approvals: asks ? 1 : 0, noticeDays: asks ? 14 : 0, repeatEvery: kind === 'askOwner' ? 'P30D' : undefined });
+    this.setStep(index, {
+      kind,
+      approvals: asks ? 1 : 0,
+      noticeDays: asks ? 14 : 0,
+      repeatEvery: kind === 'askOwner' ? 'P30D' : undefined,
+    });
   }
 
   protected addStep(): void {
@@ -198,14 +226,16 @@ export class RulePage {
       });
       return;
     }
-    this.api.call(schedule.saveDraft, { params: { id: this.id()! }, body: { revision: this.page.value()!.revision, definition } }).subscribe({
-      next: () => {
-        this.busy.set(false);
-        this.saved.set(true);
-        this.page.reload();
-      },
-      error: this.fail,
-    });
+    this.api
+      .call(schedule.saveDraft, { params: { id: this.id()! }, body: { revision: this.page.value()!.revision, definition } })
+      .subscribe({
+        next: () => {
+          this.busy.set(false);
+          this.saved.set(true);
+          this.page.reload();
+        },
+        error: this.fail,
+      });
   }
 
   protected drop(): void {
@@ -235,7 +265,10 @@ export class RulePage {
     saved
       .pipe(
         concatMap((s) =>
-          this.api.call(schedule.publish, { params: { id }, body: { revision: s.revision, inForceFrom: this.inForceFrom(), takesOver: this.takesOver() } }),
+          this.api.call(schedule.publish, {
+            params: { id },
+            body: { revision: s.revision, inForceFrom: this.inForceFrom(), takesOver: this.takesOver() },
+          }),
         ),
       )
       .subscribe({

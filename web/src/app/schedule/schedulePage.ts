@@ -6,7 +6,7 @@ import { describeCutoff, describeTrigger } from '@key-cellar/core/schedule';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Tooltip } from 'primeng/tooltip';
-import { Session } from '../identity/session';
+import { Session } from '../identity/index';
 import { Api } from '../kit/api';
 import { Keys } from '../kit/keys';
 import { loaded } from '../kit/loaded';
@@ -24,11 +24,23 @@ import { CountPipe, DayPipe } from '../kit/words';
         <div>
           <h1 i18n>Schedule</h1>
           @if (page.value(); as p) {
-            <p class="lede" i18n><b>{{ p.rules.length }} rules</b> date <b>{{ dated() | count }} records</b>. {drafts(), plural, =0 {None has a draft.} =1 {One has a draft.} other {{{ drafts() }} have drafts.}}</p>
+            <p class="lede" i18n>
+              <b>{{ p.rules.length }} rules</b> date <b>{{ dated() | count }} records</b>.
+              {drafts(), plural, =0 {None has a draft.} =1 {One has a draft.} other {{{ drafts() }} have drafts.}}
+            </p>
           }
         </div>
         <div class="acts">
-          <input pInputText type="search" aria-label="Narrow the rules" i18n-aria-label placeholder="Code, title, authority" i18n-placeholder [ngModel]="text()" (ngModelChange)="text.set($event)" />
+          <input
+            pInputText
+            type="search"
+            aria-label="Narrow the rules"
+            i18n-aria-label
+            placeholder="Code, title, authority"
+            i18n-placeholder
+            [ngModel]="text()"
+            (ngModelChange)="text.set($event)"
+          />
           @if (session.may('dispose')) {
             <p-button label="New rule" i18n-label pTooltip="n" tooltipPosition="bottom" (onClick)="make()" />
           }
@@ -50,18 +62,37 @@ import { CountPipe, DayPipe } from '../kit/words';
             @for (rule of rules(); track rule.id) {
               <tr>
                 <td>
-                  <a [routerLink]="['/schedule', rule.id]"><code>{{ rule.code }}</code> <b>{{ rule.definition.title }}</b></a>
+                  <a [routerLink]="['/schedule', rule.id]"
+                    ><code>{{ rule.code }}</code> <b>{{ rule.definition.title }}</b></a
+                  >
                   <span class="more">
-                    {{ rule.definition.authority }}@if (rule.definition.jurisdictions.length) { · {{ rule.definition.jurisdictions.join(', ') }} }
-                    @if (rule.version) { · <ng-container i18n>version {{ rule.version }}</ng-container>@if (rule.inForceFrom! > session.today()) { <ng-container i18n> from {{ rule.inForceFrom | day }}</ng-container> } }
-                    @if (rule.hasDraft) { · <b class="draft" i18n>draft</b> }
+                    {{ rule.definition.authority }}
+                    @if (rule.definition.jurisdictions.length) {
+                      · {{ rule.definition.jurisdictions.join(', ') }}
+                    }
+                    @if (rule.version) {
+                      · <ng-container i18n>version {{ rule.version }}</ng-container>
+                      @if (rule.inForceFrom! > session.today()) {
+                        <ng-container i18n> from {{ rule.inForceFrom | day }}</ng-container>
+                      }
+                    }
+                    @if (rule.hasDraft) {
+                      · <b class="draft" i18n>draft</b>
+                    }
                   </span>
                 </td>
-                <td class="clock">{{ describeTrigger(rule.definition.trigger) }}<span class="more">{{ describeCutoff(rule.definition.cutoff) }}</span></td>
+                <td class="clock">
+                  {{ describeTrigger(rule.definition.trigger) }}<span class="more">{{ describeCutoff(rule.definition.cutoff) }}</span>
+                </td>
                 <td class="strip"><kc-rule-strip [rule]="rule.definition" /></td>
                 <td>
-                  @for (place of rule.setOn; track place.placeId) { <a class="place" [routerLink]="['/plan', place.placeId]"><code>{{ place.code }}</code></a> }
-                  @empty { <span class="quiet" i18n>nowhere</span> }
+                  @for (place of rule.setOn; track place.placeId) {
+                    <a class="place" [routerLink]="['/plan', place.placeId]"
+                      ><code>{{ place.code }}</code></a
+                    >
+                  } @empty {
+                    <span class="quiet" i18n>nowhere</span>
+                  }
                 </td>
                 <td class="num">{{ rule.records | count }}</td>
               </tr>
@@ -75,13 +106,30 @@ import { CountPipe, DayPipe } from '../kit/words';
     </div>
   `,
   styles: `
-    td a { text-decoration: none; }
-    td a:hover { text-decoration: underline; }
-    .more { display: block; color: var(--ink-2); font-size: 12.5px; line-height: 17px; }
-    .draft { color: var(--brass); }
-    .clock { max-width: 210px; }
-    .strip { width: 276px; }
-    .place { margin-right: 8px; }
+    td a {
+      text-decoration: none;
+    }
+    td a:hover {
+      text-decoration: underline;
+    }
+    .more {
+      display: block;
+      color: var(--ink-2);
+      font-size: 12.5px;
+      line-height: 17px;
+    }
+    .draft {
+      color: var(--brass);
+    }
+    .clock {
+      max-width: 210px;
+    }
+    .strip {
+      width: 276px;
+    }
+    .place {
+      margin-right: 8px;
+    }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,
 })

@@ -8,7 +8,10 @@ export interface ExampleLine {
 }
 
 /** What a draft would say of a record whose trigger falls on a day: computed by the core, as the server does. */
-export function workedExample(definition: RuleDefinition, triggerOn: string): { clockStart: string | null; lines: ExampleLine[]; permanent: boolean } {
+export function workedExample(
+  definition: RuleDefinition,
+  triggerOn: string,
+): { clockStart: string | null; lines: ExampleLine[]; permanent: boolean } {
   const on = civilDate(triggerOn);
   const rule: RuleVersion = { ...definition, id: 'example', code: 'example', version: 1, inForceFrom: triggerOn, takesOver: 'all' };
   const { trigger } = definition;

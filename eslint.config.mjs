@@ -1,0 +1,119 @@
+import angular from 'angular-eslint';
+import tseslint from 'typescript-eslint';
+
+const areas = [
+  'plan',
+  'schedule',
+  'records',
+  'receiving',
+  'criteria',
+  'access',
+  'holds',
+  'docket',
+  'ledger',
+  'reports',
+  'identity',
+  'jobs',
+  'calendar',
+];
+
+/** Another area is reached through its index.ts only. */
+const throughIndex = {
+  regex: `^\\.\\.(?:/\\.\\.)?/(?:${areas.join('|')})/(?!index(?:\\.js)?$)`,
+  message: 'Reach another area through its index.ts.',
+};
+const forbid = (...patterns) => ['error', { patterns: [throughIndex, ...patterns] }];
+
+export default tseslint.config(
+  { ignores: ['**/dist/**', '**/node_modules/**', '.angular/**', '.data/**', 'test-results/**', 'playwright-report/**'] },
+  ...tseslint.configs.recommended,
+  {
+    files: ['**/*.ts'],
+    rules: {
+      '@typescript-eslint/no-explicit-any': 'error',
+      '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],
+      '@typescript-eslint/consistent-type-imports': ['error', { fixStyle: 'inline-type-imports', disallowTypeAnnotations: false }],
+      'no-restricted-syntax': ['error', { selector: 'TSEnumDeclaration', message: 'Use a union of literals.' }],
+      eqeqeq: 'error',
+      'no-console': 'error',
+    },
+  },
+  {
+    // The core is pure: no IO, no clock, no chance, no framework.
+    files: ['core/src/**/*.ts'],
+    ignores: ['**/*.spec.ts'],
+    rules: {
+      'no-restricted-imports': forbid({
+        group: ['node:*', '@angular/*', 'rxjs*', 'pg', 'hono*', 'zod', '@key-cellar/*'],
+        message: 'The core is pure.',
+      }),
+      'no-restricted-globals': ['error', 'process', 'fetch', 'setTimeout', 'setInterval', 'localStorage', 'document', 'window'],
+      'no-restricted-properties': [
+        'error',
+        { object: 'Date', property: 'now', message: '“Today” is an argument.' },
+        { object: 'Math', property: 'random', message: 'The core is deterministic.' },
+      ],
+    },
+  },
+  {
+    files: ['contract/src/**/*.ts'],
+    rules: {
+      'no-restricted-imports': forbid({
+        group: ['@key-cellar/server', '@key-cellar/web', 'node:*', '@angular/*'],
+        message: 'The contract knows the core only.',
+      }),
+    },
+  },
+  {
+    files: ['server/src/**/*.ts'],
+    rules: {
+      'no-restricted-imports': forbid({
+        group: ['@key-cellar/web', '@angular/*', 'primeng*'],
+        message: 'The server does not know the web application.',
+      }),
+    },
+  },
+  {
+    // SQL lives in stores: routes speak HTTP, services decide.
+    files: ['server/src/*/routes.ts'],
+    rules: {
+      'no-restricted-syntax': [
+        'error',
+        {
+          selector: "CallExpression[callee.property.name='query'][arguments.0.type='TemplateLiteral']",
+          message: 'SQL belongs in store.ts.',
+        },
+      ],
+    },
+  },
+  {
+    files: ['web/src/**/*.ts'],
+    extends: [...angular.configs.tsRecommended],
+    processor: angular.processInlineTemplates,
+    rules: {
+      'no-restricted-imports': forbid({
+        group: ['@key-cellar/server', 'node:*', 'pg'],
+        message: 'The web application knows contract and core.',
+      }),
+      '@angular-eslint/component-class-suffix': 'off',
+      '@angular-eslint/component-selector': ['error', { type: 'element', prefix: 'kc', style: 'kebab-case' }],
+      '@angular-eslint/prefer-on-push-component-change-detection': 'error',
+      '@angular-eslint/no-input-rename': 'off',
+      '@angular-eslint/no-output-native': 'off',
+    },
+  },
+  {
+    files: ['web/src/**/*.html'],
+    extends: [...angular.configs.templateRecommended, ...angular.configs.templateAccessibility],
+    rules: {
+      // PrimeNG inputs stand behind their labels by inputId, which the rule cannot see.
+      '@angular-eslint/template/label-has-associated-control': 'off',
+      // Rows and options react to the keyboard through their grid or combobox.
+      '@angular-eslint/template/click-events-have-key-events': 'off',
+      '@angular-eslint/template/interactive-supports-focus': 'off',
+    },
+  },
+  // The shell puts the areas together, the program and the composing routes do so on the server.
+  { files: ['web/src/app/*.ts', 'server/src/*.ts', 'server/src/http/*.ts'], rules: { 'no-restricted-imports': 'off' } },
+  { files: ['tools/**/*.mjs', '**/*.mjs', '**/*.cjs'], rules: { 'no-console': 'off', '@typescript-eslint/no-require-imports': 'off' } },
+);

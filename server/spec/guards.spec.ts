@@ -1,0 +1,130 @@
+import { holds, records } from '@key-cellar/contract';
+import type pg from 'pg';
+import { asApplication } from './support/database.js';
+import { makeWorld, type World } from './support/world.js';
+
+/** What somebody with the application's own role could try, past every service. */
+describe('straight in SQL with the application’s role', () => {
+  let world: World;
+  let declared: { id: string };
+  let held: { id: string };
+  let working: { id: string };
+  let holdId: string;
+
+  beforeAll(async () => {
+    world = await makeWorld();
+    await world.rule('R-1', world.ids.A01);
+    declared = await world.file('editor', { title: 'Declared' });
+    held = await world.file('editor', { title: 'Held' });
+    working = await world.file('editor', { title: 'Working' });
+    await world.as('steward').call(records.declare, { body: { ids: [declared.id] } });
+    const counsel = world.as('counsel');
+    const { id: matterId } = await counsel.call(holds.makeMatter, { body: { code: 'M', title: 'M', kind: 'audit', note: '' } });
+    const placed = await counsel.call(holds.placeHold, {
+      body: { matterId, name: 'H', reason: 'an audit', freeze: true, recordIds: [held.id], custodianIds: [] },
+    });
+    holdId = placed.id;
+  }, 60_000);
+  afterAll(() => world.stop());
+
+  const refused = async (sql: string, values: unknown[] = []): Promise<void> => {
+    await asApplication(world.database, async (client: pg.Client) => {
+      await expectAsync(client.query(sql, values)).withContext(sql).toBeRejected();
+    });
+  };
+  const one = (sql: string) => world.pool.query(sql).then((r) => r.rows[0] as Record<string, unknown>);
+
+  it('a declared record keeps title, facts, date, number, content and place', async () => {
+    for (const change of [
+      `title = 'other'`,
+      `facts = '{}'`,
+      `created_on = '1999-01-01'`,
+      `number = 'X-1'`,
+      `version_no = 9`,
+      `size = 1`,
+      `frozen = '{}'`,
+      `declared_on = null`,
+      `state = 'working'`,
+      `state = 'disposed'`,
+    ]) {
+      await refused(`update record set ${change} where id = $1`, [declared.id]);
+    }
+    await refused('update record set place_id = $2, series_id = $2 where id = $1', [declared.id, world.ids.A02]);
+    await refused('delete from record where id = $1', [declared.id]);
+  });
+
+  it('its versions and their bytes stay as they are', async () => {
+    await refused('delete from version where record_id = $1', [declared.id]);
+    await refused(`update version set file_name = 'x' where record_id = $1`, [declared.id]);
+    await refused('insert into version (record_id, no, content_id, file_name, made_by, made_at) select record_id, 2, content_id, file_name, made_by, now() from version where record_id = $1', [declared.id]);
+    await refused(`update content_chunk set bytes = 'x'`);
+    await refused('delete from content_chunk');
+    await refused(`insert into content_chunk (content_id, seq, bytes) select id, 99, 'x' from content limit 1`);
+    await refused(`update content set sha256 = sha256('x')`);
+    await refused('update content set size = 0');
+    await refused('delete from content');
+    await refused('truncate content cascade');
+  });
+
+  it('a held record stays, and its cover too', async () => {
+    await refused(`update record set state = 'disposed' where id = $1`, [held.id]);
+    await refused(`update record set title = 'thaw' where id = $1`, [held.id]);
+    await refused('update record set hold_count = 0 where id = $1', [held.id]);
+    await refused('update record set freeze_count = 0 where id = $1', [held.id]);
+    await refused('delete from hold_cover');
+    await refused('update hold_cover set released_at = now()');
+    await refused(`insert into hold_cover (hold_id, record_id, because) values ($1, $2, 'x')`, [holdId, working.id]);
+    await refused('delete from hold');
+    await refused('update hold set freezes = false');
+    await refused(`update hold set state = 'released'`);
+    await refused(`select uncover($1, array[$2::uuid], $3, '')`, [holdId, held.id, world.ids.counsel]);
+    await refused('select dispose_record($1, gen_random_uuid(), current_date)', [held.id]);
+    await refused('select drop_unused_content(id), 1/0 from content');
+  });
+
+  it('nothing leaves without an approved batch, not even what nobody holds', async () => {
+    await refused(`update record set state = 'disposed' where id = $1`, [working.id]);
+    await refused('select dispose_record($1, gen_random_uuid(), current_date)', [working.id]);
+    const made = `with b as (insert into batch (id, number, action, what, state, approvals_needed, notice_days, proposed_by, proposed_on)
+      values (gen_random_uuid(), 'D-X', 'destroy', 'x', 'executing', 0, 0, $2, current_date) returning id),
+      i as (insert into batch_item (batch_id, record_id) select id, $1 from b),
+      a as (insert into approval (batch_id, principal_id, decision, decided_on, decided_at) select id, $2, 'approve', current_date, now() from b)
+      select id from b`;
+    const { id } = (await world.pool.query(made, [working.id, world.ids.keeper])).rows[0] as { id: string };
+    // Approved by nobody but its proposer.
+    await refused('select dispose_record($1, $2, current_date)', [working.id, id]);
+  });
+
+  it('undeclaring asks for a person and a reason, and never works on a held record', async () => {
+    await refused(`select undeclare_record($1, $2, ' ')`, [declared.id, world.ids.keeper]);
+    await refused(`select undeclare_record($1, gen_random_uuid(), 'because')`, [declared.id]);
+    await refused(`select undeclare_record($1, $2, 'because')`, [held.id, world.ids.keeper]);
+  });
+
+  it('ledger, published rules, certificates, tree heads only grow', async () => {
+    for (const table of ['ledger_entry', 'rule_version', 'certificate', 'tree_head']) {
+      await refused(`delete from ${table}`);
+      await refused(`truncate ${table}`);
+    }
+    await refused(`update ledger_entry set body = '{}'`);
+    await refused(`update rule_version set definition = '{}'`);
+    await refused(`update tree_head set root = 'x'`);
+    await refused('alter table ledger_entry disable trigger all');
+    await refused('set session_replication_role = replica');
+    await refused('drop trigger ledger_entry_fixed on ledger_entry');
+    await refused('set role cellar_owner');
+  });
+
+  it('a snapshot that could miss a hold may not write records', async () => {
+    await asApplication(world.database, async (client) => {
+      await client.query('begin isolation level repeatable read');
+      await expectAsync(client.query('update record set last_used_on = current_date where id = $1', [working.id])).toBeRejectedWithError(/read committed/);
+    });
+  });
+
+  it('after all that everything is as it was', async () => {
+    expect(await one(`select count(*)::int as n from record where state = 'declared' and title = 'Declared'`)).toEqual({ n: 1 });
+    expect(await one('select count(*)::int as n from hold_cover where released_at is null')).toEqual({ n: 1 });
+    expect(await one('select count(*)::int as n from version')).toEqual({ n: 3 });
+  });
+});

@@ -1,0 +1,124 @@
+import { execFile } from 'node:child_process';
+import { mkdtemp, writeFile } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { ledger } from '@key-cellar/contract';
+import { withUnitOfWork } from '../src/index.js';
+import { asOwner } from './support/database.js';
+import { makeWorld, statusOf, today, type World } from './support/world.js';
+
+const verifier = fileURLToPath(new URL('../../tools/verify-ledger.mjs', import.meta.url));
+
+function verify(file: string): Promise<{ code: number; output: string }> {
+  return new Promise((resolve) =>
+    execFile(process.execPath, [verifier, file], (error, stdout, stderr) => resolve({ code: error ? 1 : 0, output: stdout + stderr })),
+  );
+}
+
+interface Export {
+  head: { size: number; root: string };
+  consistency: { from: { size: number }; proof: string[] } | null;
+  entries: { leaf: number; entry: string; proof: string[] }[];
+}
+
+describe('the ledger', () => {
+  let world: World;
+  let folder: string;
+  const actor = { id: null, name: 'Test', from: 'test', today };
+  const append = (n: number, label: string) =>
+    Promise.all(
+      Array.from({ length: n }, (_, i) =>
+        withUnitOfWork(world.pool, actor, (uow) => uow.enter({ act: 'tested', subject: { kind: 'ledger', id: null, name: `${label} ${i}` } }), 'none'),
+      ),
+    );
+  const exported = async (query = ''): Promise<Export> =>
+    (await (await world.as('auditor').fetch(`/api/ledger/export?${query}`)).json()) as Export;
+  const saved = async (name: string, content: unknown): Promise<string> => {
+    const file = join(folder, name);
+    await writeFile(file, JSON.stringify(content));
+    return file;
+  };
+
+  beforeAll(async () => {
+    world = await makeWorld();
+    folder = await mkdtemp(join(tmpdir(), 'ledger-'));
+  }, 60_000);
+  afterAll(() => world.stop());
+
+  it('seals everything once, however appends and seals overlap', async () => {
+    for (let round = 0; round < 8; round++) {
+      await Promise.all([append(60, `round ${round}`), world.services.sealer.sealNow(), world.services.sealer.sealNow()]);
+    }
+    await world.services.sealer.sealNow();
+    const { rows } = await world.pool.query(
+      `select (select count(*)::int from ledger_entry) as entries,
+              (select count(*)::int from (select distinct unnest(entries) from ledger_tile where level = 0) d) as sealed,
+              (select sum(cardinality(entries))::int from ledger_tile where level = 0) as named`,
+    );
+    expect(rows[0].sealed).toBe(rows[0].entries);
+    expect(rows[0].named).toBe(rows[0].entries);
+  });
+
+  it('verifies as a whole', async () => {
+    const result = await world.as('auditor').call(ledger.verify);
+    expect(result.ok).withContext(result.sentence).toBeTrue();
+    expect(result.size).toBeGreaterThan(480);
+  });
+
+  it('exports entries whose proofs hold without the program, against an older head too', async () => {
+    const { heads } = await world.as('auditor').call(ledger.heads);
+    const older = heads.find((h) => h.size < heads[0]!.size)!;
+    await world.services.sealer.sealNow();
+    const file = await exported(`since=${older.size}`);
+    expect(file.consistency!.from.size).toBe(older.size);
+    const { code, output } = await verify(await saved('good.json', file));
+    expect(output).toContain('OK');
+    expect(code).toBe(0);
+  });
+
+  it('names the entry when one byte of it was changed', async () => {
+    const file = await exported();
+    const victim = file.entries[17]!;
+    victim.entry = victim.entry.replace('"tested"', '"Tested"').replace('"granted"', '"Granted"');
+    const { code, output } = await verify(await saved('changed.json', file));
+    expect(code).toBe(1);
+    expect(output).toContain(`leaf ${victim.leaf}`);
+  });
+
+  it('rejects a forged head, a changed proof and a changed consistency proof', async () => {
+    const head = await exported();
+    head.head.root = head.head.root.replace(/^./, (c) => (c === '0' ? '1' : '0'));
+    expect((await verify(await saved('head.json', head))).code).toBe(1);
+    const proof = await exported();
+    proof.entries[3]!.proof[0] = '00'.repeat(32);
+    expect((await verify(await saved('proof.json', proof))).output).toContain(`leaf ${proof.entries[3]!.leaf}`);
+    const { heads } = await world.as('auditor').call(ledger.heads);
+    const since = await exported(`since=${heads.at(-1)!.size}`);
+    since.consistency!.proof[0] = '00'.repeat(32);
+    expect((await verify(await saved('consistency.json', since))).code).toBe(1);
+    expect((await verify(await saved('rubbish.json', { hello: 1 }))).code).toBe(1);
+  });
+
+  it('names a row that was changed, removed or relabelled behind the application’s back', async () => {
+    const tamper = (sql: string) =>
+      asOwner(world.database, async (client) => {
+        await client.query('alter table ledger_entry disable trigger user');
+        await client.query(sql);
+        await client.query('alter table ledger_entry enable trigger user');
+      });
+    const seqs = (await world.pool.query<{ seq: number }>(`select seq from ledger_entry where act = 'tested' order by seq limit 3`)).rows.map((r) => r.seq);
+    await tamper(`update ledger_entry set body = replace(body, 'tested', 'passed') where seq = ${seqs[0]}`);
+    await tamper(`update ledger_entry set act = 'passed' where seq = ${seqs[1]}`);
+    await tamper(`delete from ledger_entry where seq = ${seqs[2]}`);
+    const result = await world.as('auditor').call(ledger.verify);
+    expect(result.ok).toBeFalse();
+    expect(result.broken.map((b) => b.seq)).toEqual(seqs);
+  });
+
+  it('is for keepers and auditors of the whole repository', async () => {
+    expect(await statusOf(world.as('editor').call(ledger.entries))).toBe(403);
+    expect(await statusOf(world.as('counsel').call(ledger.verify))).toBe(403);
+    expect((await world.as('reader').fetch('/api/ledger/export')).status).toBe(403);
+  });
+});

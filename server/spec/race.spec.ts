@@ -1,0 +1,157 @@
+import { holds } from '@key-cellar/contract';
+import pg from 'pg';
+import { appUrlFor } from '../src/config.js';
+import { executeItem } from '../src/docket/execution.js';
+import { batchById } from '../src/docket/store.js';
+import { placeHold } from '../src/holds/index.js';
+import { withUnitOfWork } from '../src/index.js';
+import { urlOf } from './support/database.js';
+import { approvedBatch, makeWorld, rackDifferences, today, type World } from './support/world.js';
+
+const interleavings = 1000;
+const pause = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
+
+describe('hold against destruction', () => {
+  let world: World;
+  let pool: pg.Pool;
+  beforeAll(async () => {
+    world = await makeWorld();
+    await world.rule('R-1', world.ids.A01);
+    pool = new pg.Pool({ connectionString: appUrlFor(urlOf(world.database)), max: 20 });
+  }, 60_000);
+  afterAll(async () => {
+    await pool.end();
+    await world.stop();
+  });
+
+  /** Records as the scenario needs them, made in bulk. */
+  async function manyRecords(count: number, title: string): Promise<string[]> {
+    const result = await pool.query<{ id: string }>(
+      `insert into record (id, number, title, medium, record_type, place_id, series_id, places, created_on, received_on, filed_on, modified_on,
+         search, access_set_id, owner_id, deposited_by, outcome, due_on, action, docket, vintage)
+       select gen_random_uuid(), $2 || '-' || i, $2, 'electronic', 'note', p.id, p.id, p.ancestors, '2024-01-01', '2024-01-01', '2024-01-01', '2024-01-01',
+         array_to_tsvector(array[lower($2)]), p.access_set_id, $3, $3, 'dated', '2025-01-01', 'destroy', 'due', 2024
+       from place p, generate_series(1, $1) i where p.code = 'A-01' returning id`,
+      [count, title, world.ids.editor],
+    );
+    return result.rows.map((r) => r.id);
+  }
+
+  const person = async () => ({
+    id: world.ids.counsel,
+    name: 'Counsel',
+    login: 'counsel',
+    from: 'test',
+    today,
+    clearance: { level: 1, caveats: [] },
+    accessEpoch: Number((await pool.query(`select value from epoch where name = 'access'`)).rows[0].value),
+    demo: false,
+    repository: 'Test',
+    timeZone: 'UTC',
+    sessionHash: Buffer.alloc(0),
+  });
+
+  it(`never lets a held record go, in ${interleavings} interleavings`, async () => {
+    const counsel = world.as('counsel');
+    const { id: matterId } = await counsel.call(holds.makeMatter, { body: { code: 'R', title: 'Race', kind: 'case', note: '' } });
+    const ids = await manyRecords(interleavings, 'race');
+    const batchId = await approvedBatch(world);
+    await pool.query(`update batch set state = 'executing' where id = $1`, [batchId]);
+    const batch = (await batchById(pool, batchId))!;
+    const services = { ...world.services, pool };
+    const who = await person();
+    const executor = { id: world.ids.keeper, name: 'Keeper', from: 'test', today: '2026-09-30' };
+    const outcomes = { covered: 0, gone: 0 };
+    for (let i = 0; i < ids.length; i += 10) {
+      await Promise.all(
+        ids.slice(i, i + 10).map(async (id, j) => {
+          // Delays of different lengths on either side find the windows between lock, check and write.
+          const destroy = pause((i * 3 + j * 5) % 23).then(() => withUnitOfWork(pool, executor, (uow) => executeItem(uow, batch, id)));
+          const hold = pause((i + j * 7) % 17).then(() =>
+            placeHold(services, who, { matterId, name: `H ${id}`, reason: 'race', freeze: false, recordIds: [id], custodianIds: [] }),
+          );
+          const [, placed] = await Promise.all([destroy, hold]);
+          const { outcome } = placed.results[0]!;
+          const { rows } = await pool.query<{ state: string; holds: number }>('select state, hold_count as holds from record where id = $1', [id]);
+          if (outcome === 'covered') {
+            outcomes.covered += 1;
+            expect(rows[0]).toEqual({ state: 'working', holds: 1 });
+          } else {
+            outcomes.gone += 1;
+            expect(outcome).toBe('gone before the hold');
+            expect(rows[0]).toEqual({ state: 'disposed', holds: 0 });
+          }
+        }),
+      );
+    }
+    expect(outcomes.covered + outcomes.gone).toBe(interleavings);
+    // Both orders did occur, or the test would prove nothing.
+    expect(outcomes.covered).toBeGreaterThan(20);
+    expect(outcomes.gone).toBeGreaterThan(20);
+    const lost = await pool.query(`select count(*)::int as n from record r join hold_cover c on c.record_id = r.id where r.state = 'disposed' and c.released_at is null`);
+    expect(lost.rows[0]).toEqual({ n: 0 });
+  }, 240_000);
+
+  it('misses no record that comes to match while a hold by criteria is being placed', async () => {
+    const counsel = world.as('counsel');
+    const { id: matterId } = await counsel.call(holds.makeMatter, { body: { code: 'C', title: 'Criteria', kind: 'inquiry', note: '' } });
+    const services = { ...world.services, pool };
+    const who = await person();
+    const rounds = 60;
+    let late = 0;
+    for (let round = 0; round < rounds; round++) {
+      const word = `ottoline${round}`;
+      const before = await manyRecords(3, word);
+      const others = await manyRecords(6, `plain${round}`);
+      // Writers make records match, and new ones arrive, at the same moment as the hold is placed.
+      const writers = others.map(async (id, i) => {
+        await pause((round + i) % 4);
+        const client = await pool.connect();
+        try {
+          await client.query('begin');
+          await client.query('select pg_advisory_xact_lock_shared(gate_key())');
+          await client.query(`update record set title = $2, search = array_to_tsvector(array[$2]) where id = $1`, [id, word]);
+          await pause(i % 2);
+          await client.query('commit');
+        } finally {
+          client.release();
+        }
+      });
+      const arriving = pause(round % 3).then(() => manyRecords(2, `x${word}`).then((ids) => pool.query(`update record set search = array_to_tsvector(array[$2]) where id = any ($1::uuid[])`, [ids, word]).then(() => ids)));
+      const hold = pause(round % 4).then(() =>
+        placeHold(services, who, { matterId, name: word, reason: 'criteria', freeze: false, recordIds: [], custodianIds: [], criteria: { op: 'words', text: word } }),
+      );
+      const [placed, arrived] = await Promise.all([hold, arriving, ...writers]);
+      const all = [...before, ...others, ...arrived];
+      const { rows } = await pool.query<{ n: number; matched: number }>(
+        `select count(*)::int as n, (count(*) filter (where because = 'came to match its criteria'))::int as matched
+         from hold_cover where hold_id = $1 and record_id = any ($2::uuid[]) and released_at is null`,
+        [placed.id, all],
+      );
+      expect(rows[0]!.n).withContext(`round ${round}`).toBe(all.length);
+      late += rows[0]!.matched;
+    }
+    // Some were found by the hold and some by their writer: both sides of the gate were tried.
+    expect(late).toBeGreaterThan(10);
+    expect(late).toBeLessThan(rounds * 8);
+  }, 240_000);
+
+  it('keeps a record that ceases to match, and leaves out one that was let out', async () => {
+    const counsel = world.as('counsel');
+    const { id: matterId } = await counsel.call(holds.makeMatter, { body: { code: 'K', title: 'Keep', kind: 'case', note: '' } });
+    const [first, second] = await manyRecords(2, 'cellar');
+    const hold = await counsel.call(holds.placeHold, {
+      body: { matterId, name: 'K', reason: 'a reason', freeze: false, recordIds: [], custodianIds: [], criteria: { op: 'words', text: 'cellar' } },
+    });
+    const rename = (id: string, word: string) => pool.query(`update record set title = $2, search = array_to_tsvector(array[$2]) where id = $1`, [id, word]);
+    await rename(first!, 'attic');
+    await counsel.call(holds.letOut, { params: { id: hold.id }, body: { recordIds: [second!], reason: 'not relevant' } });
+    await rename(second!, 'cellar');
+    const { rows } = await pool.query<{ id: string; n: number }>('select id, hold_count as n from record where id = any ($1::uuid[])', [[first, second]]);
+    expect(Object.fromEntries(rows.map((r) => [r.id, r.n]))).toEqual({ [first!]: 1, [second!]: 0 });
+  });
+
+  it('leaves the rack right after all of it', async () => {
+    expect(await rackDifferences(world.database)).toBe(0);
+  });
+});

@@ -1,0 +1,72 @@
+import { randomBytes } from 'node:crypto';
+import { fileURLToPath } from 'node:url';
+import pg from 'pg';
+import { appUrlFor, type Config } from '../../src/config.js';
+import { migrate } from '../../src/db/index.js';
+
+const ownerBase = process.env['TEST_DATABASE_URL'];
+if (!ownerBase) throw new Error('TEST_DATABASE_URL names the test cluster; "npm test server" sets it.');
+
+const folder = (path: string): string => fileURLToPath(new URL(`../../${path}`, import.meta.url));
+
+export function urlOf(database: string): string {
+  const url = new URL(ownerBase!);
+  url.pathname = `/${database}`;
+  return url.href;
+}
+
+export function configFor(database: string): Config {
+  const ownerUrl = urlOf(database);
+  return {
+    ownerUrl,
+    appUrl: appUrlFor(ownerUrl),
+    port: 0,
+    host: '127.0.0.1',
+    webDir: null,
+    migrationsDir: folder('migrations'),
+    fontsDir: folder('assets'),
+    logLevel: 'silent',
+  };
+}
+
+export async function asOwner<T>(database: string, work: (client: pg.Client) => Promise<T>): Promise<T> {
+  const client = new pg.Client({ connectionString: urlOf(database) });
+  await client.connect();
+  try {
+    return await work(client);
+  } finally {
+    await client.end();
+  }
+}
+
+export async function asApplication<T>(database: string, work: (client: pg.Client) => Promise<T>): Promise<T> {
+  const client = new pg.Client({ connectionString: appUrlFor(urlOf(database)) });
+  await client.connect();
+  try {
+    return await work(client);
+  } finally {
+    await client.end();
+  }
+}
+
+export const freshName = (): string => `t_${randomBytes(6).toString('hex')}`;
+
+let template: Promise<string> | null = null;
+
+/** A migrated, empty database of its own; the migrations run once a process. */
+export async function freshDatabase(): Promise<string> {
+  template ??= (async () => {
+    const name = freshName();
+    await asOwner('postgres', (client) => client.query(`create database ${name}`));
+    await migrate(configFor(name));
+    return name;
+  })();
+  const from = await template;
+  const name = freshName();
+  await asOwner('postgres', (client) => client.query(`create database ${name} template ${from}`));
+  return name;
+}
+
+export async function dropDatabase(name: string): Promise<void> {
+  await asOwner('postgres', (client) => client.query(`drop database if exists ${name} with (force)`));
+}

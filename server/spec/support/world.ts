@@ -1,0 +1,267 @@
+import { createHash, randomBytes } from 'node:crypto';
+import type { BodyOf, Endpoint, ParamsOf, Problem, QueryOf, ResponseOf, RuleDefinition } from '@key-cellar/contract';
+import { docket, plan, receiving, schedule } from '@key-cellar/contract';
+import type pg from 'pg';
+import { uuidv7 } from 'uuidv7';
+import {
+  addPrincipal,
+  getOrMakeSet,
+  hashPassword,
+  placeGrant,
+  programActor,
+  run,
+  startServer,
+  withUnitOfWork,
+  writeSetting,
+  type Running,
+  type Services,
+} from '../../src/index.js';
+import { asOwner, configFor, dropDatabase, freshDatabase } from './database.js';
+
+export const today = '2026-09-14';
+export const password = 'a long enough password';
+const hash = hashPassword(password);
+
+/** One person a profile, each with it on the whole repository unless said otherwise. */
+export const logins = ['keeper', 'deputy', 'counsel', 'approver', 'auditor', 'editor', 'reader', 'depositor', 'steward', 'outsider'] as const;
+export type Login = (typeof logins)[number];
+
+export const ruleDefinition = (changes: Partial<RuleDefinition> = {}): RuleDefinition => ({
+  title: 'One year',
+  authority: 'Sound Compact, art. 1',
+  jurisdictions: [],
+  trigger: { kind: 'recordDate', date: 'created' },
+  cutoff: { kind: 'none' },
+  steps: [{ kind: 'destroy', after: 'P1Y', from: 'clockStart', approvals: 1, noticeDays: 0 }],
+  ...changes,
+});
+
+export class Refused extends Error {
+  constructor(
+    readonly status: number,
+    readonly problem: Problem,
+  ) {
+    super(`${status} ${problem.type}: ${problem.detail}`);
+  }
+}
+
+/** Speaks to the server over HTTP as one person, typed by the contract. */
+export class Client {
+  constructor(
+    readonly base: string,
+    readonly cookie: string,
+  ) {}
+
+  fetch(path: string, init: RequestInit & { duplex?: 'half' } = {}): Promise<Response> {
+    return fetch(`${this.base}${path}`, {
+      ...init,
+      headers: { cookie: this.cookie, 'x-key-cellar': 'test', ...(init.headers as Record<string, string> | undefined) },
+    });
+  }
+
+  async call<E extends Endpoint>(
+    endpoint: E,
+    given: { params?: ParamsOf<E>; query?: Partial<QueryOf<E>>; body?: Partial<BodyOf<E>> } = {},
+  ): Promise<ResponseOf<E>> {
+    const params = (given.params ?? {}) as Record<string, string>;
+    const path = endpoint.path.replace(/\{(\w+)\}/g, (_, name: string) => params[name] ?? '');
+    const query = new URLSearchParams(
+      Object.entries(given.query ?? {}).flatMap(([k, v]) => (v === undefined ? [] : [[k, String(v)] as [string, string]])),
+    );
+    const response = await this.fetch(`/api${path}?${query.toString()}`, {
+      method: endpoint.method.toUpperCase(),
+      ...(endpoint.method === 'get' ? {} : { body: JSON.stringify(given.body ?? {}), headers: { 'content-type': 'application/json' } }),
+    });
+    const json = (await response.json()) as unknown;
+    if (!response.ok) throw new Refused(response.status, json as Problem);
+    return json as ResponseOf<E>;
+  }
+
+  async upload(name: string, bytes: Uint8Array | string, given: { place?: string; key?: string } = {}): Promise<string> {
+    const query = new URLSearchParams({ name, ...(given.place ? { place: given.place } : {}) });
+    const response = await this.fetch(`/api/uploads?${query.toString()}`, {
+      method: 'POST',
+      body: bytes as never,
+      headers: { 'content-type': 'application/octet-stream', ...(given.key ? { 'idempotency-key': given.key } : {}) },
+    });
+    const json = (await response.json()) as unknown;
+    if (!response.ok) throw new Refused(response.status, json as Problem);
+    return (json as { id: string }).id;
+  }
+}
+
+export interface World {
+  readonly database: string;
+  readonly running: Running & { port: number };
+  readonly services: Services;
+  readonly pool: pg.Pool;
+  readonly base: string;
+  readonly ids: Readonly<Record<Login | 'staff' | 'root' | 'A' | 'A01' | 'A02' | 'B' | 'B01' | 'box', string>>;
+  as(login: Login): Client;
+  /** Files a text of one's own and gives the record. */
+  file(login: Login, given?: Partial<{ title: string; place: string; createdOn: string; text: string; facts: Record<string, string> }>): Promise<{ id: string; number: string }>;
+  /** Sets the repository's date, forward or back. */
+  setToday(date: string): Promise<void>;
+  /** Makes a rule, publishes it and sets it on a place. */
+  rule(code: string, place: string, definition?: RuleDefinition): Promise<string>;
+  stop(): Promise<void>;
+}
+
+async function seed(pool: pg.Pool): Promise<{ ids: World['ids']; cookies: Record<Login, string> }> {
+  const ids = Object.fromEntries([...logins, 'staff', 'root', 'A', 'A01', 'A02', 'B', 'B01', 'box'].map((key) => [key, uuidv7()])) as World['ids'];
+  const cookies = {} as Record<Login, string>;
+  const passwordHash = await hash;
+  await withUnitOfWork(pool, programActor('test', today), async (uow) => {
+    await writeSetting(uow, 'repository', { name: 'Test', timeZone: 'UTC' });
+    await addPrincipal(uow, { id: ids.staff, kind: 'group', name: 'Staff' });
+    for (const login of logins) {
+      await addPrincipal(uow, { id: ids[login], kind: 'person', name: `Person ${login}`, login, passwordHash, clearanceLevel: 1 });
+      const token = randomBytes(32).toString('base64url');
+      cookies[login] = `cellar_session=${token}`;
+      await run(uow, 'test.session', `insert into session (token_hash, principal_id, expires_at) values ($1, $2, now() + interval '1 day')`, [
+        createHash('sha256').update(token).digest(),
+        ids[login],
+      ]);
+    }
+    const set = await getOrMakeSet(uow, { anchorPlace: ids.root, recordId: null, level: 0, caveats: [] });
+    const place = (id: string, kind: string, parent: string | null, ancestors: string[], code: string, standAlone = false) =>
+      run(
+        uow,
+        'test.place',
+        `insert into place (id, kind, parent_id, ancestors, code, title, access_set_id, opened_on, stand_alone) values ($1, $2, $3, $4, $5, $6, $7, '2000-01-01', $8)`,
+        [id, kind, parent, ancestors, code, `Place ${code}`, set, standAlone],
+      );
+    await place(ids.root, 'repository', null, [ids.root], 'ALL');
+    await place(ids.A, 'function', ids.root, [ids.root, ids.A], 'A');
+    await place(ids.A01, 'series', ids.A, [ids.root, ids.A, ids.A01], 'A-01');
+    await place(ids.A02, 'series', ids.A, [ids.root, ids.A, ids.A02], 'A-02');
+    await place(ids.B, 'function', ids.root, [ids.root, ids.B], 'B', true);
+    await place(ids.B01, 'series', ids.B, [ids.root, ids.B, ids.B01], 'B-01');
+    await run(uow, 'test.type', `insert into record_type (code, title, facts) values ('note', 'Note', $1)`, [
+      JSON.stringify([
+        { code: 'topic', title: 'Topic', kind: 'text', required: true },
+        { code: 'ended', title: 'Ended', kind: 'date', required: false },
+      ]),
+    ]);
+    await run(uow, 'test.box', `insert into container (id, code, title, home, location) values ($1, 'S1-A1', 'Box', 'Store 1', 'Store 1')`, [ids.box]);
+    const grants: [Login, string, string][] = [
+      ['keeper', ids.root, 'keeper'],
+      ['deputy', ids.root, 'keeper'],
+      ['counsel', ids.root, 'counsel'],
+      ['approver', ids.root, 'approver'],
+      ['auditor', ids.root, 'auditor'],
+      ['editor', ids.A, 'editor'],
+      ['reader', ids.A01, 'reader'],
+      ['steward', ids.A, 'steward'],
+      ['depositor', ids.A, 'depositor'],
+      // B stands alone: its editor is the steward's colleague there, nobody else reaches in but keepers and auditors.
+      ['steward', ids.B, 'editor'],
+    ];
+    for (const [login, placeId, profile] of grants) await placeGrant(uow, { principalId: ids[login], placeId, profile, reason: 'test' });
+  });
+  return { ids, cookies };
+}
+
+export async function makeWorld(): Promise<World> {
+  const database = await freshDatabase();
+  const running = await startServer(configFor(database));
+  const { services } = running;
+  const { ids, cookies } = await seed(services.pool);
+  const base = `http://127.0.0.1:${running.port}`;
+  const as = (login: Login): Client => new Client(base, cookies[login]);
+  const setToday = async (date: string): Promise<void> => {
+    const offsetDays = Math.round((Date.parse(date) - Date.parse(new Date().toISOString().slice(0, 10))) / 86_400_000);
+    await services.pool.query(
+      `insert into setting (name, value) values ('clock', $1) on conflict (name) do update set value = excluded.value`,
+      [JSON.stringify({ demo: true, offsetDays })],
+    );
+  };
+  await setToday(today);
+  return {
+    database,
+    running,
+    services,
+    pool: services.pool,
+    base,
+    ids,
+    as,
+    setToday,
+    async file(login, given = {}) {
+      const client = as(login);
+      const title = given.title ?? `Note ${randomBytes(4).toString('hex')}`;
+      const arrivalId = await client.upload(`${title}.txt`, given.text ?? `${title} ${randomBytes(8).toString('hex')}`);
+      const { results } = await client.call(receiving.file, {
+        body: {
+          filings: [
+            {
+              arrivalId,
+              title,
+              recordType: 'note',
+              placeId: given.place ?? ids.A01,
+              createdOn: given.createdOn ?? '2025-01-10',
+              facts: given.facts ?? { topic: 'harbour' },
+            },
+          ],
+        },
+      });
+      if (results[0]!.outcome !== 'done') throw new Error(results[0]!.why);
+      return { id: results[0]!.recordId!, number: results[0]!.number! };
+    },
+    async rule(code, place, definition = ruleDefinition()) {
+      const keeper = as('keeper');
+      const { id } = await keeper.call(schedule.makeRule, { body: { code, definition } });
+      await keeper.call(schedule.publish, { params: { id }, body: { revision: 1, inForceFrom: '2000-01-01', takesOver: 'all' } });
+      await keeper.call(plan.setRule, { params: { id: place }, body: { ruleId: id } });
+      return id;
+    },
+    async stop() {
+      await running.stop();
+      await dropDatabase(database);
+    },
+  };
+}
+
+/** Takes everything due to an approved batch, as keeper and approver, and gives its id. */
+export async function approvedBatch(world: World): Promise<string> {
+  const keeper = world.as('keeper');
+  await keeper.call(docket.sweep);
+  const { groups } = await keeper.call(docket.due);
+  const { id } = await keeper.call(docket.propose, { body: { groupKey: groups[0]!.key, noticeDays: groups[0]!.noticeDays, announce: true } });
+  const { noticeUntil } = await keeper.call(docket.batch, { params: { id } });
+  await world.setToday(new Date(Date.parse(noticeUntil!) + 86_400_000).toISOString().slice(0, 10));
+  await world.as('approver').call(docket.approve, { params: { id }, body: { note: '' } });
+  return id;
+}
+
+export async function executeAndWait(world: World, batchId: string): Promise<string> {
+  const { jobId } = await world.as('keeper').call(docket.execute, { params: { id: batchId } });
+  return (await world.services.jobs.settled(jobId)).sentence;
+}
+
+/** The status of a refused call, or 200. */
+export async function statusOf(call: Promise<unknown>): Promise<number> {
+  try {
+    await call;
+    return 200;
+  } catch (error) {
+    if (error instanceof Refused) return error.status;
+    throw error;
+  }
+}
+
+/** Counts of the rack against counts of the records themselves. */
+export async function rackDifferences(database: string): Promise<number> {
+  return asOwner(database, async (client) => {
+    const result = await client.query(
+      `with scan as (
+         select series_id, coalesce(vintage, 0)::smallint as vintage, access_set_id, count(*)::int as kept,
+           (count(*) filter (where docket <> 'none'))::int as due, (count(*) filter (where hold_count > 0))::int as held,
+           (count(*) filter (where outcome = 'unscheduled'))::int as unscheduled, (count(*) filter (where outcome = 'permanent'))::int as permanent,
+           (count(*) filter (where outcome = 'waiting'))::int as waiting, (count(*) filter (where state = 'declared'))::int as declared
+         from record where state <> 'disposed' group by 1, 2, 3),
+       kept_ as (select * from rack_now where kept <> 0)
+       (select * from scan except select * from kept_) union all (select * from kept_ except select * from scan)`,
+    );
+    return result.rowCount ?? 0;
+  });
+}

@@ -1,0 +1,41 @@
+// npm run check: types, lint with boundaries, format.
+import { exec } from './lib/exec.mjs';
+import { ensureInstalled } from './lib/install.mjs';
+import { run, say } from './lib/say.mjs';
+
+export const checks = [
+  ['types of core', ['tsc', '-p', 'core']],
+  ['types of contract', ['tsc', '-p', 'contract']],
+  ['types of server', ['tsc', '-p', 'server']],
+  ['types of demo', ['tsc', '-p', 'demo']],
+  ['types of the journeys and benchmarks', ['tsc', '-p', 'e2e']],
+  ['templates and types of web', ['ngc', '-p', 'web/tsconfig.app.json', '--noEmit']],
+  ['lint and boundaries', ['eslint', '.']],
+  ['format', ['prettier', '--check', '--log-level', 'warn', '.']],
+];
+
+/** Runs all checks, two at a time; gives the names of those that failed. */
+export async function runChecks() {
+  const failed = [];
+  const waiting = [...checks];
+  const worker = async () => {
+    for (let next = waiting.shift(); next; next = waiting.shift()) {
+      const [name, command] = next;
+      const result = await exec('npx', command);
+      say(`${result.code === 0 ? 'ok     ' : 'FAILED '} ${name}`);
+      if (result.code !== 0) {
+        failed.push(name);
+        process.stdout.write(result.output);
+      }
+    }
+  };
+  await Promise.all([worker(), worker()]);
+  return failed;
+}
+
+if (process.argv[1] && import.meta.url.endsWith('/tools/check.mjs') && process.argv[1].endsWith('check.mjs')) {
+  await run(async () => {
+    await ensureInstalled();
+    if ((await runChecks()).length > 0) process.exitCode = 1;
+  });
+}

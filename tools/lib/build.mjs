@@ -1,0 +1,78 @@
+import { createHash } from 'node:crypto';
+import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { exec } from './exec.mjs';
+import { root } from './paths.mjs';
+import { say, Stop } from './say.mjs';
+
+function filesUnder(folder) {
+  return readdirSync(folder, { withFileTypes: true }).flatMap((entry) => {
+    const path = join(folder, entry.name);
+    if (entry.isDirectory()) return entry.name === 'node_modules' || entry.name === 'dist' ? [] : filesUnder(path);
+    return /\.spec\.ts$/.test(entry.name) ? [] : [path];
+  });
+}
+
+function fingerprint(paths) {
+  const hash = createHash('sha256');
+  for (const path of paths.flatMap((p) => (existsSync(p) && readdirSyncSafe(p) ? filesUnder(p) : [p])).sort()) {
+    hash.update(path.slice(root.length)).update(readFileSync(path));
+  }
+  return hash.digest('hex');
+}
+
+function readdirSyncSafe(path) {
+  try {
+    readdirSync(path);
+    return true;
+  } catch {
+    return false;
+  }
+}
+
+/** Does `work` unless the sources are what they were when it was last done. */
+async function unlessFresh(stampFile, sources, work) {
+  const now = fingerprint(sources.map((s) => join(root, s)));
+  if (existsSync(stampFile) && readFileSync(stampFile, 'utf8') === now) return;
+  await work();
+  mkdirSync(dirname(stampFile), { recursive: true });
+  writeFileSync(stampFile, now);
+}
+
+/** Builds the web application into web/dist when its sources changed. */
+export async function buildWeb() {
+  const stamp = join(root, 'web', 'dist', '.stamp');
+  await unlessFresh(
+    stamp,
+    ['web/src', 'web/public', 'core/src', 'contract/src', 'angular.json', 'web/tsconfig.json', 'package-lock.json'],
+    async () => {
+      say('Building the web application (half a minute) …');
+      const result = await exec('npx', ['ng', 'build'], { env: { NG_CLI_ANALYTICS: 'false' } });
+      if (result.code !== 0) throw new Stop(`The web application could not be built:\n${result.output.slice(-3000)}`);
+    },
+  );
+}
+
+/** Bundles the server into dist/server when its sources changed; packages from npm stay outside. */
+export async function buildServer() {
+  const stamp = join(root, 'dist', '.stamp');
+  await unlessFresh(stamp, ['server/src', 'core/src', 'contract/src', 'package-lock.json'], async () => {
+    const { build } = await import('esbuild');
+    const external = ['server', 'core', 'contract'].flatMap((name) =>
+      Object.keys(JSON.parse(readFileSync(join(root, name, 'package.json'), 'utf8')).dependencies ?? {}).filter(
+        (d) => !d.startsWith('@key-cellar/'),
+      ),
+    );
+    await build({
+      entryPoints: [join(root, 'server', 'src', 'main.ts')],
+      outfile: join(root, 'dist', 'server', 'main.mjs'),
+      bundle: true,
+      platform: 'node',
+      target: 'node20',
+      format: 'esm',
+      sourcemap: true,
+      external: external.flatMap((name) => [name, `${name}/*`]),
+      logLevel: 'error',
+    });
+  });
+}

@@ -1,0 +1,88 @@
+// npm test: checks, unit tests of core and web in a browser, server against a real PostgreSQL, journeys.
+import { join } from 'node:path';
+import { checks, runChecks } from './check.mjs';
+import { buildWeb } from './lib/build.mjs';
+import { cluster } from './lib/cluster.mjs';
+import { exec } from './lib/exec.mjs';
+import { ensureInstalled } from './lib/install.mjs';
+import { run, say } from './lib/say.mjs';
+
+let passed = 0;
+let failed = 0;
+
+function count(name, ok, bad, code) {
+  // A runner that ended badly without counting a failure has failed all the same; one that ran nothing, too.
+  const failures = code !== 0 && bad === 0 ? 1 : ok + bad === 0 ? 1 : bad;
+  passed += ok;
+  failed += failures;
+  say(`\n== ${name}: ${ok} passed, ${failures} failed\n`);
+}
+
+/** Numbers from a runner's closing line. */
+function numbers(output, pattern) {
+  const all = [...output.matchAll(pattern)];
+  return (
+    all
+      .at(-1)
+      ?.slice(1)
+      .map((n) => Number(n ?? 0)) ?? [0, 0]
+  );
+}
+
+async function checksStage() {
+  const bad = await runChecks();
+  count('checks', checks.length - bad.length, bad.length, 0);
+}
+
+async function unitStage() {
+  const { code, output } = await exec('npx', ['ng', 'test'], { echo: true, env: { NG_CLI_ANALYTICS: 'false' } });
+  const [total, bad] = numbers(output, /Executed (\d+) of \d+(?: \((\d+) FAILED\))?/g);
+  count('core and web', total - bad, bad, code);
+}
+
+async function serverStage(url) {
+  const { code, output } = await exec(
+    process.execPath,
+    ['--import', 'tsx', join('node_modules', 'jasmine', 'bin', 'jasmine.js'), '--config=server/jasmine.json'],
+    { echo: true, env: { TEST_DATABASE_URL: url } },
+  );
+  const [total, bad] = numbers(output, /(\d+) specs?, (\d+) failures?/g);
+  count('server', total - bad, bad, code);
+}
+
+async function journeyStage(url) {
+  await buildWeb();
+  const { code, output } = await exec('npx', ['playwright', 'test', '--config', 'e2e/playwright.config.ts'], {
+    echo: true,
+    env: { TEST_DATABASE_URL: url, PLAYWRIGHT_SKIP_BROWSER_DOWNLOAD: '1' },
+  });
+  const [bad] = numbers(output, /^\s+(\d+) failed/gm);
+  const [ok] = numbers(output, /^\s+(\d+) passed/gm);
+  count('journeys', ok, bad, code);
+}
+
+const only = process.argv.slice(2);
+const wants = (stage) => only.length === 0 || only.includes(stage);
+
+await run(async () => {
+  await ensureInstalled({ browser: true });
+  const own = cluster('test-cluster', { settings: { fsync: 'off', synchronous_commit: 'off', full_page_writes: 'off' } });
+  const stop = () => own.stop().finally(() => process.exit(130));
+  process.on('SIGINT', stop);
+  process.on('SIGTERM', stop);
+  try {
+    if (wants('checks')) await checksStage();
+    if (wants('unit')) await unitStage();
+    if (wants('server') || wants('journeys')) {
+      const url = await own.start();
+      if (wants('server')) await serverStage(url);
+      if (wants('journeys')) await journeyStage(url);
+    }
+  } finally {
+    await own.stop();
+  }
+  say(`${passed} passed, ${failed} failed`);
+  if (failed > 0) process.exitCode = 1;
+  // Nothing of ours is left running; a stray handle of a runner must not keep the process.
+  process.exit(process.exitCode ?? 0);
+});
