@@ -89,7 +89,9 @@ try {
     process.exit(1);
   }
   const fingerprint = createHash('sha256').update(file.publicKey).digest('hex').slice(0, 16);
-  process.stdout.write(`OK: ${file.entries.length} entries are as they were sealed in the tree of ${file.head.size}, head signed ${file.head.signedAt} with key ${fingerprint}.\n`);
+  process.stdout.write(
+    `OK: ${file.entries.length} entries are as they were sealed in the tree of ${file.head.size}, head signed ${file.head.signedAt} with key ${fingerprint}.\n`,
+  );
   if (file.consistency) process.stdout.write(`OK: that tree extends the one of ${file.consistency.from.size} entries.\n`);
 } catch (error) {
   process.stdout.write(`This file cannot be checked: ${error.message}\n`);

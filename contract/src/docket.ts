@@ -109,8 +109,8 @@ export const docket = {
     body: z.object({
       recordIds: z.array(id).min(1).max(2000),
       on: dateText,
-      method: z.string().trim().min(3).max(200),
-      witness: z.string().trim().min(2).max(200),
+      method: z.string().trim().min(3, 'must say how, in three letters or more').max(200),
+      witness: z.string().trim().min(2, 'must name a person').max(200),
     }),
   }),
 };

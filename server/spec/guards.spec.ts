@@ -56,7 +56,10 @@ describe('straight in SQL with the application’s role', () => {
   it('its versions and their bytes stay as they are', async () => {
     await refused('delete from version where record_id = $1', [declared.id]);
     await refused(`update version set file_name = 'x' where record_id = $1`, [declared.id]);
-    await refused('insert into version (record_id, no, content_id, file_name, made_by, made_at) select record_id, 2, content_id, file_name, made_by, now() from version where record_id = $1', [declared.id]);
+    await refused(
+      'insert into version (record_id, no, content_id, file_name, made_by, made_at) select record_id, 2, content_id, file_name, made_by, now() from version where record_id = $1',
+      [declared.id],
+    );
     await refused(`update content_chunk set bytes = 'x'`);
     await refused('delete from content_chunk');
     await refused(`insert into content_chunk (content_id, seq, bytes) select id, 99, 'x' from content limit 1`);
@@ -118,7 +121,9 @@ describe('straight in SQL with the application’s role', () => {
   it('a snapshot that could miss a hold may not write records', async () => {
     await asApplication(world.database, async (client) => {
       await client.query('begin isolation level repeatable read');
-      await expectAsync(client.query('update record set last_used_on = current_date where id = $1', [working.id])).toBeRejectedWithError(/read committed/);
+      await expectAsync(client.query('update record set last_used_on = current_date where id = $1', [working.id])).toBeRejectedWithError(
+        /read committed/,
+      );
     });
   });
 

@@ -29,7 +29,12 @@ describe('the ledger', () => {
   const append = (n: number, label: string) =>
     Promise.all(
       Array.from({ length: n }, (_, i) =>
-        withUnitOfWork(world.pool, actor, (uow) => uow.enter({ act: 'tested', subject: { kind: 'ledger', id: null, name: `${label} ${i}` } }), 'none'),
+        withUnitOfWork(
+          world.pool,
+          actor,
+          (uow) => uow.enter({ act: 'tested', subject: { kind: 'ledger', id: null, name: `${label} ${i}` } }),
+          'none',
+        ),
       ),
     );
   const exported = async (query = ''): Promise<Export> =>
@@ -107,7 +112,9 @@ describe('the ledger', () => {
         await client.query(sql);
         await client.query('alter table ledger_entry enable trigger user');
       });
-    const seqs = (await world.pool.query<{ seq: number }>(`select seq from ledger_entry where act = 'tested' order by seq limit 3`)).rows.map((r) => r.seq);
+    const seqs = (
+      await world.pool.query<{ seq: number }>(`select seq from ledger_entry where act = 'tested' order by seq limit 3`)
+    ).rows.map((r) => r.seq);
     await tamper(`update ledger_entry set body = replace(body, 'tested', 'passed') where seq = ${seqs[0]}`);
     await tamper(`update ledger_entry set act = 'passed' where seq = ${seqs[1]}`);
     await tamper(`delete from ledger_entry where seq = ${seqs[2]}`);

@@ -72,7 +72,10 @@ describe('hold against destruction', () => {
           );
           const [, placed] = await Promise.all([destroy, hold]);
           const { outcome } = placed.results[0]!;
-          const { rows } = await pool.query<{ state: string; holds: number }>('select state, hold_count as holds from record where id = $1', [id]);
+          const { rows } = await pool.query<{ state: string; holds: number }>(
+            'select state, hold_count as holds from record where id = $1',
+            [id],
+          );
           if (outcome === 'covered') {
             outcomes.covered += 1;
             expect(rows[0]).toEqual({ state: 'working', holds: 1 });
@@ -88,7 +91,9 @@ describe('hold against destruction', () => {
     // Both orders did occur, or the test would prove nothing.
     expect(outcomes.covered).toBeGreaterThan(20);
     expect(outcomes.gone).toBeGreaterThan(20);
-    const lost = await pool.query(`select count(*)::int as n from record r join hold_cover c on c.record_id = r.id where r.state = 'disposed' and c.released_at is null`);
+    const lost = await pool.query(
+      `select count(*)::int as n from record r join hold_cover c on c.record_id = r.id where r.state = 'disposed' and c.released_at is null`,
+    );
     expect(lost.rows[0]).toEqual({ n: 0 });
   }, 240_000);
 
@@ -117,9 +122,21 @@ describe('hold against destruction', () => {
           client.release();
         }
       });
-      const arriving = pause(round % 3).then(() => manyRecords(2, `x${word}`).then((ids) => pool.query(`update record set search = array_to_tsvector(array[$2]) where id = any ($1::uuid[])`, [ids, word]).then(() => ids)));
+      const arriving = pause(round % 3).then(() =>
+        manyRecords(2, `x${word}`).then((ids) =>
+          pool.query(`update record set search = array_to_tsvector(array[$2]) where id = any ($1::uuid[])`, [ids, word]).then(() => ids),
+        ),
+      );
       const hold = pause(round % 4).then(() =>
-        placeHold(services, who, { matterId, name: word, reason: 'criteria', freeze: false, recordIds: [], custodianIds: [], criteria: { op: 'words', text: word } }),
+        placeHold(services, who, {
+          matterId,
+          name: word,
+          reason: 'criteria',
+          freeze: false,
+          recordIds: [],
+          custodianIds: [],
+          criteria: { op: 'words', text: word },
+        }),
       );
       const [placed, arrived] = await Promise.all([hold, arriving, ...writers]);
       const all = [...before, ...others, ...arrived];
@@ -141,13 +158,24 @@ describe('hold against destruction', () => {
     const { id: matterId } = await counsel.call(holds.makeMatter, { body: { code: 'K', title: 'Keep', kind: 'case', note: '' } });
     const [first, second] = await manyRecords(2, 'cellar');
     const hold = await counsel.call(holds.placeHold, {
-      body: { matterId, name: 'K', reason: 'a reason', freeze: false, recordIds: [], custodianIds: [], criteria: { op: 'words', text: 'cellar' } },
+      body: {
+        matterId,
+        name: 'K',
+        reason: 'a reason',
+        freeze: false,
+        recordIds: [],
+        custodianIds: [],
+        criteria: { op: 'words', text: 'cellar' },
+      },
     });
-    const rename = (id: string, word: string) => pool.query(`update record set title = $2, search = array_to_tsvector(array[$2]) where id = $1`, [id, word]);
+    const rename = (id: string, word: string) =>
+      pool.query(`update record set title = $2, search = array_to_tsvector(array[$2]) where id = $1`, [id, word]);
     await rename(first!, 'attic');
     await counsel.call(holds.letOut, { params: { id: hold.id }, body: { recordIds: [second!], reason: 'not relevant' } });
     await rename(second!, 'cellar');
-    const { rows } = await pool.query<{ id: string; n: number }>('select id, hold_count as n from record where id = any ($1::uuid[])', [[first, second]]);
+    const { rows } = await pool.query<{ id: string; n: number }>('select id, hold_count as n from record where id = any ($1::uuid[])', [
+      [first, second],
+    ]);
     expect(Object.fromEntries(rows.map((r) => [r.id, r.n]))).toEqual({ [first!]: 1, [second!]: 0 });
   });
 

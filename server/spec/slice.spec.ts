@@ -56,7 +56,11 @@ describe('one file from receiving to certificate', () => {
     const { results } = await steward.call(records.declare, { body: { ids: [kept.id, gone.id, world.ids.box] } });
     expect(results.map((r) => r.outcome)).toEqual(['done', 'done', 'refused']);
     const { revision } = await steward.call(records.dossier, { params: { id: gone.id } });
-    expect(await statusOf(steward.call(records.editFacts, { params: { id: gone.id }, body: { revision, title: 'x', createdOn: today, facts: {} } }))).toBe(409);
+    expect(
+      await statusOf(
+        steward.call(records.editFacts, { params: { id: gone.id }, body: { revision, title: 'x', createdOn: today, facts: {} } }),
+      ),
+    ).toBe(409);
     const arrivalId = await steward.upload('new.txt', 'new version');
     expect(await statusOf(steward.call(records.addVersion, { params: { id: gone.id }, body: { arrivalId, note: '' } }))).toBe(409);
     const again = await steward.call(records.declare, { body: { ids: [gone.id] } });
@@ -91,7 +95,9 @@ describe('one file from receiving to certificate', () => {
     const { entries } = await keeper.call(ledger.entries, { query: { subject: gone.id } });
     expect(entries.map((e) => e.act)).toEqual(['destroyed', 'came due', 'declared', 'changed facts', 'filed']);
     const orphans = await asOwner(world.database, (client) =>
-      client.query('select count(*) as n from content c where not exists (select from version v where v.content_id = c.id) and not exists (select from arrival a where a.content_id = c.id)'),
+      client.query(
+        'select count(*) as n from content c where not exists (select from version v where v.content_id = c.id) and not exists (select from arrival a where a.content_id = c.id)',
+      ),
     );
     expect(Number(orphans.rows[0].n)).toBe(0);
     expect((await keeper.fetch(`/api/records/${kept.id}/preview`)).status).toBe(200);
@@ -110,7 +116,11 @@ describe('one file from receiving to certificate', () => {
 
   it('destroys nothing before its day, nor by the proposer alone', async () => {
     const early = await world.file('editor', { createdOn: '2026-08-01', place: world.ids.A02 });
-    await world.rule('R-2', world.ids.A02, ruleDefinition({ steps: [{ kind: 'destroy', after: 'P1M', from: 'clockStart', approvals: 2, noticeDays: 3 }] }));
+    await world.rule(
+      'R-2',
+      world.ids.A02,
+      ruleDefinition({ steps: [{ kind: 'destroy', after: 'P1M', from: 'clockStart', approvals: 2, noticeDays: 3 }] }),
+    );
     const keeper = world.as('keeper');
     await world.setToday(today);
     await keeper.call(docket.sweep);
@@ -133,7 +143,14 @@ describe('one file from receiving to certificate', () => {
   it('a physical item waits for a person, with date, method and witness', async () => {
     const keeper = world.as('keeper');
     const { recordId } = await keeper.call(receiving.describePhysical, {
-      body: { title: 'Chart roll', recordType: 'note', placeId: world.ids.A01, createdOn: '2024-01-01', facts: { topic: 'charts' }, containerId: world.ids.box },
+      body: {
+        title: 'Chart roll',
+        recordType: 'note',
+        placeId: world.ids.A01,
+        createdOn: '2024-01-01',
+        facts: { topic: 'charts' },
+        containerId: world.ids.box,
+      },
     });
     await keeper.call(docket.sweep);
     const group = (await keeper.call(docket.due)).groups.find((g) => g.medium === 'physical')!;
@@ -163,8 +180,14 @@ describe('one file from receiving to certificate', () => {
 
   it('closing a folder and recording an event start the clocks that wait for them', async () => {
     const keeper = world.as('keeper');
-    await world.rule('R-E', world.ids.B01, ruleDefinition({ trigger: { kind: 'event', eventType: 'lease ended', occurrence: 'last' }, cutoff: { kind: 'calendarYear' } }));
-    const { id: folder } = await keeper.call(plan.makePlace, { body: { parentId: world.ids.B01, kind: 'folder', code: 'F-1', title: 'Folder', note: '' } });
+    await world.rule(
+      'R-E',
+      world.ids.B01,
+      ruleDefinition({ trigger: { kind: 'event', eventType: 'lease ended', occurrence: 'last' }, cutoff: { kind: 'calendarYear' } }),
+    );
+    const { id: folder } = await keeper.call(plan.makePlace, {
+      body: { parentId: world.ids.B01, kind: 'folder', code: 'F-1', title: 'Folder', note: '' },
+    });
     const { id } = await world.file('keeper', { place: folder });
     expect((await keeper.call(records.dossier, { params: { id } })).outcome).toBe('waiting');
     await keeper.call(plan.recordEvent, { params: { id: folder }, body: { type: 'lease ended', on: '2026-05-05', note: '' } });

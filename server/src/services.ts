@@ -1,3 +1,4 @@
+import type { Endpoint } from '@key-cellar/contract';
 import type pg from 'pg';
 import type { Logger } from 'pino';
 import type { AccessBooks } from './access/index.js';
@@ -17,5 +18,7 @@ export interface Services {
   readonly rules: RuleBooks;
   readonly jobs: Jobs;
   readonly sealer: Sealer;
+  /** What the routes have bound so far; the OpenAPI document is made from it. */
+  readonly endpoints: Endpoint[];
   stopping(): boolean;
 }

@@ -38,6 +38,7 @@ export async function startServices(config: Config, log: Logger = pino({ level: 
     rules: ruleBooks(pool),
     jobs,
     sealer,
+    endpoints: [],
     stopping: () => stopping,
   };
   const jobActor = async (): Promise<Actor> => programActor('job', (await readSettings(pool)).today);

@@ -23,7 +23,18 @@ export const password = 'a long enough password';
 const hash = hashPassword(password);
 
 /** One person a profile, each with it on the whole repository unless said otherwise. */
-export const logins = ['keeper', 'deputy', 'counsel', 'approver', 'auditor', 'editor', 'reader', 'depositor', 'steward', 'outsider'] as const;
+export const logins = [
+  'keeper',
+  'deputy',
+  'counsel',
+  'approver',
+  'auditor',
+  'editor',
+  'reader',
+  'depositor',
+  'steward',
+  'outsider',
+] as const;
 export type Login = (typeof logins)[number];
 
 export const ruleDefinition = (changes: Partial<RuleDefinition> = {}): RuleDefinition => ({
@@ -99,7 +110,10 @@ export interface World {
   readonly ids: Readonly<Record<Login | 'staff' | 'root' | 'A' | 'A01' | 'A02' | 'B' | 'B01' | 'box', string>>;
   as(login: Login): Client;
   /** Files a text of one's own and gives the record. */
-  file(login: Login, given?: Partial<{ title: string; place: string; createdOn: string; text: string; facts: Record<string, string> }>): Promise<{ id: string; number: string }>;
+  file(
+    login: Login,
+    given?: Partial<{ title: string; place: string; createdOn: string; text: string; facts: Record<string, string> }>,
+  ): Promise<{ id: string; number: string }>;
   /** Sets the repository's date, forward or back. */
   setToday(date: string): Promise<void>;
   /** Makes a rule, publishes it and sets it on a place. */
@@ -108,7 +122,9 @@ export interface World {
 }
 
 async function seed(pool: pg.Pool): Promise<{ ids: World['ids']; cookies: Record<Login, string> }> {
-  const ids = Object.fromEntries([...logins, 'staff', 'root', 'A', 'A01', 'A02', 'B', 'B01', 'box'].map((key) => [key, uuidv7()])) as World['ids'];
+  const ids = Object.fromEntries(
+    [...logins, 'staff', 'root', 'A', 'A01', 'A02', 'B', 'B01', 'box'].map((key) => [key, uuidv7()]),
+  ) as World['ids'];
   const cookies = {} as Record<Login, string>;
   const passwordHash = await hash;
   await withUnitOfWork(pool, programActor('test', today), async (uow) => {
@@ -118,10 +134,12 @@ async function seed(pool: pg.Pool): Promise<{ ids: World['ids']; cookies: Record
       await addPrincipal(uow, { id: ids[login], kind: 'person', name: `Person ${login}`, login, passwordHash, clearanceLevel: 1 });
       const token = randomBytes(32).toString('base64url');
       cookies[login] = `cellar_session=${token}`;
-      await run(uow, 'test.session', `insert into session (token_hash, principal_id, expires_at) values ($1, $2, now() + interval '1 day')`, [
-        createHash('sha256').update(token).digest(),
-        ids[login],
-      ]);
+      await run(
+        uow,
+        'test.session',
+        `insert into session (token_hash, principal_id, expires_at) values ($1, $2, now() + interval '1 day')`,
+        [createHash('sha256').update(token).digest(), ids[login]],
+      );
     }
     const set = await getOrMakeSet(uow, { anchorPlace: ids.root, recordId: null, level: 0, caveats: [] });
     const place = (id: string, kind: string, parent: string | null, ancestors: string[], code: string, standAlone = false) =>
@@ -143,7 +161,12 @@ async function seed(pool: pg.Pool): Promise<{ ids: World['ids']; cookies: Record
         { code: 'ended', title: 'Ended', kind: 'date', required: false },
       ]),
     ]);
-    await run(uow, 'test.box', `insert into container (id, code, title, home, location) values ($1, 'S1-A1', 'Box', 'Store 1', 'Store 1')`, [ids.box]);
+    await run(
+      uow,
+      'test.box',
+      `insert into container (id, code, title, home, location) values ($1, 'S1-A1', 'Box', 'Store 1', 'Store 1')`,
+      [ids.box],
+    );
     const grants: [Login, string, string][] = [
       ['keeper', ids.root, 'keeper'],
       ['deputy', ids.root, 'keeper'],
@@ -226,7 +249,9 @@ export async function approvedBatch(world: World): Promise<string> {
   const keeper = world.as('keeper');
   await keeper.call(docket.sweep);
   const { groups } = await keeper.call(docket.due);
-  const { id } = await keeper.call(docket.propose, { body: { groupKey: groups[0]!.key, noticeDays: groups[0]!.noticeDays, announce: true } });
+  const { id } = await keeper.call(docket.propose, {
+    body: { groupKey: groups[0]!.key, noticeDays: groups[0]!.noticeDays, announce: true },
+  });
   const { noticeUntil } = await keeper.call(docket.batch, { params: { id } });
   await world.setToday(new Date(Date.parse(noticeUntil!) + 86_400_000).toISOString().slice(0, 10));
   await world.as('approver').call(docket.approve, { params: { id }, body: { note: '' } });

@@ -5,7 +5,7 @@ pg.types.setTypeParser(pg.types.builtins.DATE, (text) => text);
 pg.types.setTypeParser(pg.types.builtins.INT8, Number);
 // bigint[]: the driver would give its elements as text.
 const bigintArray = 1016;
-pg.types.setTypeParser(bigintArray, (text) => (text === '{}' ? [] : text.slice(1, -1).split(',').map(Number)));
+pg.types.setTypeParser(bigintArray as never, (text: string) => (text === '{}' ? [] : text.slice(1, -1).split(',').map(Number)));
 
 export type Row = Record<string, unknown>;
 /** Anything that runs SQL: a pool or one connection. */

@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto';
-import { OpenAPIHono } from '@hono/zod-openapi';
+import { Hono } from 'hono';
 import { secureHeaders } from 'hono/secure-headers';
 import { docketRoutes } from '../docket/index.js';
 import { sqlState } from '../db/index.js';
@@ -21,7 +21,7 @@ import { serveWeb } from './web.js';
 
 /** The whole HTTP application over its services. */
 export function makeApp(services: Services): HttpApp {
-  const root: HttpApp = new OpenAPIHono<HttpEnv>();
+  const root: HttpApp = new Hono<HttpEnv>();
   root.use(async (context, next) => {
     const nonce = randomBytes(16).toString('base64');
     context.set('nonce', nonce);
@@ -44,7 +44,7 @@ export function makeApp(services: Services): HttpApp {
   );
   healthRoutes(root, services);
 
-  const api: HttpApp = new OpenAPIHono<HttpEnv>();
+  const api: HttpApp = new Hono<HttpEnv>();
   api.use(async (context, next) => {
     await next();
     context.res.headers.set('cache-control', 'no-store');
@@ -60,11 +60,7 @@ export function makeApp(services: Services): HttpApp {
   docketRoutes(api, services);
   ledgerRoutes(api, services);
   reportsRoutes(api, services);
-  describeApi(api);
-  api.notFound(() => {
-    throw new Problem(404, 'not-found', 'There is no such address.');
-  });
-
+  describeApi(api, services.endpoints);
   const onError = (error: Error): Response => {
     const problem =
       error instanceof Problem
@@ -80,6 +76,9 @@ export function makeApp(services: Services): HttpApp {
   api.onError(onError);
   root.onError(onError);
   root.route('/api', api);
+  root.all('/api/*', () => {
+    throw new Problem(404, 'not-found', 'There is no such address.');
+  });
   serveWeb(root, services.config.webDir);
   return root;
 }

@@ -1,6 +1,5 @@
-import type { OpenAPIHono } from '@hono/zod-openapi';
 import type { BodyOf, Endpoint, ParamsOf, ProblemField, QueryOf, ResponseOf } from '@key-cellar/contract';
-import type { Context } from 'hono';
+import type { Context, Hono } from 'hono';
 import type * as z from 'zod';
 import type { SignedIn } from '../identity/index.js';
 import { Problem } from '../problem.js';
@@ -10,7 +9,7 @@ export interface HttpEnv {
   Variables: { person: SignedIn | null; address: string; nonce: string };
 }
 export type HttpContext = Context<HttpEnv>;
-export type HttpApp = OpenAPIHono<HttpEnv>;
+export type HttpApp = Hono<HttpEnv>;
 
 export interface Call<E extends Endpoint> {
   readonly params: ParamsOf<E>;
@@ -57,20 +56,7 @@ export function implement<E extends Endpoint>(
 ): void {
   const honoPath = endpoint.path.replace(/\{(\w+)\}/g, ':$1');
   const method = endpoint.method;
-  app.openAPIRegistry.registerPath({
-    method,
-    path: endpoint.path,
-    summary: endpoint.summary,
-    request: {
-      params: endpoint.params as never,
-      query: endpoint.query as never,
-      ...(method === 'get' ? {} : { body: { content: { 'application/json': { schema: endpoint.body as never } } } }),
-    },
-    responses: {
-      200: { description: 'Done', content: { 'application/json': { schema: endpoint.response as never } } },
-      default: { description: 'A problem document (RFC 9457)' },
-    },
-  });
+  services.endpoints.push(endpoint);
   app.on(method.toUpperCase(), honoPath, async (context) => {
     const person = context.get('person');
     if (endpoint.who === 'signedIn' && !person) throw new Problem(401, 'not-signed-in', 'Sign in first.');

@@ -5,7 +5,7 @@ import { withUnitOfWork } from '../db/index.js';
 import { countArrivals } from '../receiving/index.js';
 import { implement, type HttpApp, type HttpContext } from '../http/implement.js';
 import { sessionCookie } from '../http/session.js';
-import { Problem } from '../problem.js';
+import { notAllowed, Problem } from '../problem.js';
 import { todayFor } from '../reports/index.js';
 import { sweep } from '../docket/index.js';
 import type { Services } from '../services.js';
@@ -115,6 +115,7 @@ export function identityRoutes(app: HttpApp, services: Services): void {
 
   implement(app, services, identity.moveClock, async ({ person, body }) => {
     if (!person.demo) throw new Problem(403, 'no-demo', 'The clock moves in a demo repository only.');
+    if (!hasRight((await services.access.of(person)).anywhere, 'dispose')) throw notAllowed('dispose', 'Keepers move the demo clock.');
     if (body.to <= person.today) {
       throw new Problem(422, 'wrong-input', 'The demo clock moves forward only.', [
         { pointer: '/to', sentence: `must be after ${person.today}` },

@@ -1,0 +1,427 @@
+import * as contract from '@key-cellar/contract';
+import type { Endpoint } from '@key-cellar/contract';
+import { uuidv7 } from 'uuidv7';
+import {
+  approvedBatch,
+  logins,
+  makeWorld,
+  password,
+  ruleDefinition,
+  statusOf,
+  today,
+  type Client,
+  type Login,
+  type World,
+} from './support/world.js';
+
+const areas = ['identity', 'plan', 'schedule', 'records', 'receiving', 'holds', 'docket', 'ledger', 'reports'] as const;
+const endpoints = areas.flatMap((area) =>
+  Object.entries(contract[area] as Record<string, Endpoint>).map(([name, endpoint]) => ({ name: `${area}.${name}`, endpoint })),
+);
+const mutating = endpoints.filter(({ endpoint }) => endpoint.method !== 'get');
+
+describe('every route that changes something', () => {
+  let world: World;
+  beforeAll(async () => {
+    world = await makeWorld();
+  }, 60_000);
+  afterAll(() => world.stop());
+
+  const entries = async (): Promise<number> =>
+    (await world.pool.query<{ n: number }>('select count(*)::int as n from ledger_entry')).rows[0]!.n;
+
+  /** Something to act on, made anew for each route. */
+  const scene = {
+    arrival: (client: Client) => client.upload('walk.txt', `walk ${uuidv7()}`),
+    rule: async () =>
+      (await world.as('keeper').call(contract.schedule.makeRule, { body: { code: `R-${Date.now()}`, definition: ruleDefinition() } })).id,
+    matter: async () =>
+      (
+        await world
+          .as('counsel')
+          .call(contract.holds.makeMatter, { body: { code: `M-${uuidv7()}`.slice(0, 30), title: 'M', kind: 'case', note: '' } })
+      ).id,
+    hold: async (ids: string[]) =>
+      (
+        await world.as('counsel').call(contract.holds.placeHold, {
+          body: {
+            matterId: await scene.matter(),
+            name: 'H',
+            reason: 'a reason',
+            freeze: false,
+            recordIds: ids,
+            custodianIds: [world.ids.reader],
+          },
+        })
+      ).id,
+    batch: async (announce: boolean) => {
+      await world.file('editor', { createdOn: '2024-01-01' });
+      const keeper = world.as('keeper');
+      await keeper.call(contract.docket.sweep);
+      const { groups } = await keeper.call(contract.docket.due);
+      return (await keeper.call(contract.docket.propose, { body: { groupKey: groups[0]!.key, noticeDays: 0, announce } })).id;
+    },
+  };
+
+  /** What carries each one out; a route without a line here fails the walk. */
+  const acts: Record<string, () => Promise<unknown>> = {
+    'identity.makeFirstKeeper': () =>
+      statusOf(
+        new (world.as('keeper').constructor as typeof Client)(world.base, '').call(contract.identity.makeFirstKeeper, {
+          body: { repository: 'X', name: 'X', login: 'x', password },
+        }),
+      ),
+    'identity.signIn': () => world.as('keeper').call(contract.identity.signIn, { body: { login: 'reader', password } }),
+    'identity.signOut': () => world.as('outsider').call(contract.identity.signOut),
+    'identity.readMessage': async () => {
+      await scene.hold([(await world.file('editor')).id]);
+      const reader = world.as('reader');
+      const { messages } = await reader.call(contract.identity.messages);
+      await reader.call(contract.identity.readMessage, { params: { id: messages[0]!.id } });
+    },
+    'identity.moveClock': () => world.as('keeper').call(contract.identity.moveClock, { body: { to: '2026-09-15' } }),
+    'plan.makePlace': () =>
+      world
+        .as('keeper')
+        .call(contract.plan.makePlace, { body: { parentId: world.ids.A01, kind: 'folder', code: 'W-1', title: 'W', note: '' } }),
+    'plan.closeFolder': async () => {
+      const { id } = await world
+        .as('keeper')
+        .call(contract.plan.makePlace, { body: { parentId: world.ids.A01, kind: 'folder', code: 'W-2', title: 'W', note: '' } });
+      const { openedOn } = await world.as('keeper').call(contract.plan.place, { params: { id } });
+      await world.as('keeper').call(contract.plan.closeFolder, { params: { id }, body: { on: openedOn } });
+    },
+    'plan.recordEvent': () =>
+      world.as('keeper').call(contract.plan.recordEvent, { params: { id: world.ids.A01 }, body: { type: 'x', on: today, note: '' } }),
+    'plan.setRule': async () =>
+      world.as('keeper').call(contract.plan.setRule, { params: { id: world.ids.A02 }, body: { ruleId: await scene.rule() } }),
+    'plan.unsetRule': async () => {
+      const ruleId = await scene.rule();
+      await world.as('keeper').call(contract.plan.setRule, { params: { id: world.ids.A02 }, body: { ruleId } });
+      await world.as('keeper').call(contract.plan.unsetRule, { params: { id: world.ids.A02 }, body: { ruleId } });
+    },
+    'plan.declareInside': async () => {
+      await world.file('editor', { place: world.ids.A02 });
+      await world.as('steward').call(contract.plan.declareInside, { params: { id: world.ids.A02 } });
+    },
+    'schedule.makeRule': () => scene.rule(),
+    'schedule.saveDraft': async () =>
+      world
+        .as('keeper')
+        .call(contract.schedule.saveDraft, {
+          params: { id: await scene.rule() },
+          body: { revision: 1, definition: ruleDefinition({ title: 'Other' }) },
+        }),
+    'schedule.dropDraft': async () => {
+      const params = { id: await scene.rule() };
+      const keeper = world.as('keeper');
+      await keeper.call(contract.schedule.publish, { params, body: { revision: 1, inForceFrom: '2000-01-01', takesOver: 'all' } });
+      await keeper.call(contract.schedule.saveDraft, { params, body: { revision: 2, definition: ruleDefinition() } });
+      await keeper.call(contract.schedule.dropDraft, { params, body: { revision: 3 } });
+    },
+    'schedule.publish': async () =>
+      world
+        .as('keeper')
+        .call(contract.schedule.publish, {
+          params: { id: await scene.rule() },
+          body: { revision: 1, inForceFrom: '2000-01-01', takesOver: 'all' },
+        }),
+    'schedule.cancelJob': async () => {
+      const id = uuidv7();
+      await world.pool.query(
+        `insert into job_progress (id, kind, subject, data, state) values ($1, 'recompute', 'x', '{"placeIds":[]}', 'running')`,
+        [id],
+      );
+      await world.as('keeper').call(contract.schedule.cancelJob, { params: { id } });
+    },
+    'records.editFacts': async () => {
+      const { id } = await world.file('editor');
+      await world
+        .as('editor')
+        .call(contract.records.editFacts, { params: { id }, body: { revision: 1, title: 'T', createdOn: today, facts: {} } });
+    },
+    'records.addVersion': async () => {
+      const { id } = await world.file('editor');
+      await world
+        .as('editor')
+        .call(contract.records.addVersion, { params: { id }, body: { arrivalId: await scene.arrival(world.as('editor')), note: '' } });
+    },
+    'records.declare': async () => world.as('steward').call(contract.records.declare, { body: { ids: [(await world.file('editor')).id] } }),
+    'records.undeclare': async () => {
+      const { id } = await world.file('editor');
+      await world.as('steward').call(contract.records.declare, { body: { ids: [id] } });
+      await world.as('keeper').call(contract.records.undeclare, { body: { ids: [id], reason: 'by mistake' } });
+    },
+    'receiving.preview': async () => undefined,
+    'receiving.file': () => world.file('editor'),
+    'receiving.discard': async () =>
+      world.as('editor').call(contract.receiving.discard, { params: { id: await scene.arrival(world.as('editor')) } }),
+    'receiving.describePhysical': () =>
+      world
+        .as('editor')
+        .call(contract.receiving.describePhysical, {
+          body: { title: 'P', recordType: 'note', placeId: world.ids.A01, createdOn: today, facts: {}, containerId: world.ids.box },
+        }),
+    'holds.makeMatter': () => scene.matter(),
+    'holds.placeHold': async () => scene.hold([(await world.file('editor')).id]),
+    'holds.countScope': async () => undefined,
+    'holds.addRecords': async () =>
+      world
+        .as('counsel')
+        .call(contract.holds.addRecords, {
+          params: { id: await scene.hold([(await world.file('editor')).id]) },
+          body: { recordIds: [(await world.file('editor')).id] },
+        }),
+    'holds.letOut': async () => {
+      const { id } = await world.file('editor');
+      await world
+        .as('counsel')
+        .call(contract.holds.letOut, { params: { id: await scene.hold([id]) }, body: { recordIds: [id], reason: 'not in it' } });
+    },
+    'holds.release': async () =>
+      world
+        .as('counsel')
+        .call(contract.holds.release, { params: { id: await scene.hold([(await world.file('editor')).id]) }, body: { reason: 'settled' } }),
+    'holds.acknowledge': async () =>
+      world.as('reader').call(contract.holds.acknowledge, { params: { id: await scene.hold([(await world.file('editor')).id]) } }),
+    'holds.remind': async () =>
+      world.as('counsel').call(contract.holds.remind, { params: { id: await scene.hold([(await world.file('editor')).id]) } }),
+    'docket.sweep': () => world.as('keeper').call(contract.docket.sweep),
+    'docket.propose': () => scene.batch(false),
+    'docket.announce': async () => world.as('keeper').call(contract.docket.announce, { params: { id: await scene.batch(false) } }),
+    'docket.object': async () => {
+      const id = await scene.batch(true);
+      const { items } = await world.as('keeper').call(contract.docket.batch, { params: { id } });
+      await world
+        .as('editor')
+        .call(contract.docket.object, { params: { id }, body: { recordId: items[0]!.recordId, reason: 'still needed' } });
+    },
+    'docket.answer': async () => {
+      await acts['docket.object']!();
+      const { batches } = await world.as('keeper').call(contract.docket.batches);
+      const { objectionList } = await world
+        .as('keeper')
+        .call(contract.docket.batch, { params: { id: batches.find((b) => b.objections > 0)!.id } });
+      await world
+        .as('keeper')
+        .call(contract.docket.answer, { params: { id: objectionList[0]!.id }, body: { keep: true, answer: 'it stays' } });
+    },
+    'docket.approve': async () => {
+      await world.file('editor', { createdOn: '2024-01-01' });
+      await approvedBatch(world);
+    },
+    'docket.reject': async () => {
+      const id = await scene.batch(true);
+      await world.setToday('2027-06-01');
+      await world.as('approver').call(contract.docket.reject, { params: { id }, body: { reason: 'not yet' } });
+    },
+    'docket.withdraw': async () =>
+      world.as('keeper').call(contract.docket.withdraw, { params: { id: await scene.batch(false) }, body: { reason: 'not yet' } }),
+    'docket.execute': async () => {
+      await world.file('editor', { createdOn: '2024-01-01' });
+      await world.as('keeper').call(contract.docket.execute, { params: { id: await approvedBatch(world) } });
+    },
+    'docket.confirm': async () => {
+      await acts['receiving.describePhysical']!();
+      await world.pool.query(`update record set due_on = '2020-01-01', action = 'destroy' where medium = 'physical' and state = 'working'`);
+      const keeper = world.as('keeper');
+      await keeper.call(contract.docket.sweep);
+      const group = (await keeper.call(contract.docket.due)).groups.find((g) => g.medium === 'physical')!;
+      const { id } = await keeper.call(contract.docket.propose, { body: { groupKey: group.key, noticeDays: 0, announce: true } });
+      await world.setToday('2028-06-01');
+      await world.as('approver').call(contract.docket.approve, { params: { id }, body: { note: '' } });
+      const { jobId } = await keeper.call(contract.docket.execute, { params: { id } });
+      await world.services.jobs.settled(jobId);
+      const { items } = await keeper.call(contract.docket.batch, { params: { id } });
+      await keeper.call(contract.docket.confirm, {
+        params: { id },
+        body: {
+          recordIds: items.filter((i) => i.outcome === 'task').map((i) => i.recordId),
+          on: today,
+          method: 'shredded',
+          witness: 'A. Witness',
+        },
+      });
+    },
+    'ledger.seal': () => world.as('auditor').call(contract.ledger.seal),
+    'ledger.verify': () => world.as('auditor').call(contract.ledger.verify),
+  };
+  /** Asks with a body but changes nothing; the first keeper is refused once anybody exists. */
+  const changesNothing = ['receiving.preview', 'holds.countScope', 'identity.makeFirstKeeper'];
+
+  it('has a line in this walk', () => {
+    expect(mutating.map((m) => m.name).filter((name) => !acts[name])).toEqual([]);
+  });
+
+  it('leaves its entry in the ledger', async () => {
+    await world.rule('R-WALK', world.ids.A01);
+    for (const { name } of mutating.filter((m) => !changesNothing.includes(m.name))) {
+      const before = await entries();
+      await acts[name]!();
+      expect(await entries())
+        .withContext(name)
+        .toBeGreaterThan(before);
+    }
+  }, 60_000);
+
+  it('refuses without a session, and from another site', async () => {
+    for (const { name, endpoint } of endpoints.filter((e) => e.endpoint.who === 'signedIn')) {
+      const path = `${world.base}/api${endpoint.path.replace(/\{\w+\}/g, uuidv7())}`;
+      const method = endpoint.method.toUpperCase();
+      const init = method === 'GET' ? {} : { body: '{}' };
+      const bare = await fetch(path, { method, ...init, headers: { 'x-key-cellar': '1' } });
+      expect(bare.status).withContext(`${name} without a session`).toBe(401);
+      if (method === 'GET') continue;
+      for (const headers of [{ origin: 'https://evil.example' }, { 'sec-fetch-site': 'cross-site' }, {}] as Record<string, string>[]) {
+        const forged = await fetch(path, { method, ...init, headers: { ...headers, cookie: world.as('keeper').cookie } });
+        expect(forged.status)
+          .withContext(`${name} ${JSON.stringify(headers)}`)
+          .toBe(403);
+      }
+    }
+    const upload = await fetch(`${world.base}/api/uploads?name=x`, { method: 'POST', body: 'x', headers: { 'x-key-cellar': '1' } });
+    expect(upload.status).toBe(401);
+  });
+});
+
+describe('what a person may not discover', () => {
+  let world: World;
+  let secret: { id: string; number: string };
+  let open: { id: string };
+  let batchId: string;
+  beforeAll(async () => {
+    world = await makeWorld();
+    await world.rule('R-B', world.ids.B01);
+    secret = await world.file('steward', { place: world.ids.B01, title: 'Zephyrine secret', createdOn: '2024-01-01' });
+    open = await world.file('editor', { title: 'Zephyrine open' });
+    await world.as('keeper').call(contract.docket.sweep);
+    const { groups } = await world.as('keeper').call(contract.docket.due);
+    batchId = (
+      await world.as('keeper').call(contract.docket.propose, { body: { groupKey: groups[0]!.key, noticeDays: 30, announce: true } })
+    ).id;
+  }, 60_000);
+  afterAll(() => world.stop());
+
+  /** Who may discover the record in the place that stands alone. */
+  const insiders: Login[] = ['keeper', 'deputy', 'auditor', 'steward'];
+  const outsiders = logins.filter((l) => !insiders.includes(l));
+
+  for (const login of outsiders) {
+    it(`does not show to ${login}: not in lists, counts, racks, suggestions, nor as a difference of answers`, async () => {
+      const client = world.as(login);
+      const { records: listed } = await client.call(contract.records.list, { query: { words: 'zephyrine', limit: 100 } });
+      expect(listed.map((r) => r.id)).not.toContain(secret.id);
+      const { count } = await client.call(contract.records.count, { query: { words: 'zephyrine' } });
+      expect(count).toBe(listed.length);
+      expect((await client.call(contract.records.ids, { query: {} })).ids).not.toContain(secret.id);
+      expect(JSON.stringify(await client.call(contract.plan.rack))).not.toContain(world.ids.B01);
+      expect(JSON.stringify(await client.call(contract.plan.outline, { query: { folders: true } }))).not.toContain('B-01');
+      expect(JSON.stringify(await client.call(contract.reports.ask, { query: { text: 'zephyrine' } }))).not.toContain('secret');
+      expect(JSON.stringify(await client.call(contract.reports.ask, { query: { text: 'B-01' } }))).not.toContain('B-01');
+      expect(JSON.stringify(await client.call(contract.reports.ask, { query: { text: 'D-2026' } }))).not.toContain(batchId);
+      expect(JSON.stringify(await client.call(contract.docket.batches))).not.toContain(batchId);
+      expect(JSON.stringify(await client.call(contract.docket.due))).not.toContain('B-01');
+      const unknown = uuidv7();
+      for (const path of [
+        '/records/ID',
+        '/records/ID/preview',
+        '/records/ID/content',
+        '/batches/ID',
+        '/ledger?subject=ID&subjectKind=record',
+        '/records?under=PLACE',
+        '/places/PLACE',
+      ]) {
+        const real = await client.fetch(
+          `/api${path.replace('ID', path.includes('batches') ? batchId : secret.id).replace('PLACE', world.ids.B01)}`,
+        );
+        const none = await client.fetch(`/api${path.replace(/ID|PLACE/, unknown)}`);
+        if (path.includes('under')) {
+          expect(await real.text()).not.toContain('Zephyrine');
+          continue;
+        }
+        expect([real.status, await real.text()])
+          .withContext(`${login} ${path}`)
+          .toEqual([none.status, await none.text()]);
+      }
+      const declared = await client.call(contract.records.declare, { body: { ids: [secret.id, unknown] } });
+      expect(declared.results.map((r) => [r.name, r.why])).toEqual(Array(2).fill([declared.results[0]!.name, declared.results[0]!.why]));
+    });
+  }
+
+  it('shows to those who may', async () => {
+    for (const login of insiders) {
+      expect((await world.as(login).call(contract.records.dossier, { params: { id: secret.id } })).number).toBe(secret.number);
+    }
+  });
+
+  it('reading never gives copying out', async () => {
+    expect((await world.as('reader').fetch(`/api/records/${open.id}/preview`)).status).toBe(200);
+    expect((await world.as('reader').fetch(`/api/records/${open.id}/content`)).status).toBe(403);
+    expect((await world.as('editor').fetch(`/api/records/${open.id}/content`)).status).toBe(200);
+  });
+
+  it('a depositor sees what they deposited, and nothing else', async () => {
+    const own = await world.file('depositor', { title: 'Zephyrine of the depositor' });
+    const { records: listed } = await world.as('depositor').call(contract.records.list, { query: {} });
+    expect(listed.map((r) => r.id)).toEqual([own.id]);
+    expect((await world.as('depositor').call(contract.records.count)).count).toBe(1);
+    expect(await statusOf(world.as('depositor').call(contract.records.dossier, { params: { id: open.id } }))).toBe(404);
+  });
+
+  /** Acts that need a right, by who has it: everybody else gets 403 or 404, never 200. */
+  const matrix: [string, Login[], (client: Client) => Promise<unknown>][] = [
+    [
+      'edit facts',
+      ['keeper', 'deputy', 'editor', 'steward'],
+      (c) =>
+        c.call(contract.records.editFacts, { params: { id: open.id }, body: { revision: 999, title: 'x', createdOn: today, facts: {} } }),
+    ],
+    [
+      'make a series',
+      ['keeper', 'deputy'],
+      (c) => c.call(contract.plan.makePlace, { body: { parentId: world.ids.A, kind: 'series', code: 'A-01', title: 'x', note: '' } }),
+    ],
+    [
+      'make a folder',
+      ['keeper', 'deputy', 'editor', 'steward'],
+      (c) => c.call(contract.plan.makePlace, { body: { parentId: world.ids.A01, kind: 'folder', code: 'X-1', title: 'x', note: '' } }),
+    ],
+    [
+      'set a rule',
+      ['keeper', 'deputy'],
+      (c) => c.call(contract.plan.setRule, { params: { id: world.ids.A01 }, body: { ruleId: uuidv7() } }),
+    ],
+    [
+      'make a rule',
+      ['keeper', 'deputy'],
+      (c) => c.call(contract.schedule.makeRule, { body: { code: 'R-B', definition: ruleDefinition() } }),
+    ],
+    [
+      'open a matter',
+      ['keeper', 'deputy', 'counsel'],
+      (c) => c.call(contract.holds.makeMatter, { body: { code: `X${uuidv7()}`.slice(0, 30), title: 'x', kind: 'case', note: '' } }),
+    ],
+    ['see matters', ['keeper', 'deputy', 'counsel', 'auditor'], (c) => c.call(contract.holds.matters)],
+    [
+      'hold by criteria',
+      ['keeper', 'deputy', 'counsel'],
+      (c) => c.call(contract.holds.placeHold, { body: { matterId: uuidv7(), name: 'x', reason: 'because', criteria: { op: 'held' } } }),
+    ],
+    ['sweep', ['keeper', 'deputy'], (c) => c.call(contract.docket.sweep)],
+    ['approve', ['keeper', 'deputy'], (c) => c.call(contract.docket.approve, { params: { id: batchId }, body: { note: '' } })],
+    ['execute', ['keeper', 'deputy'], (c) => c.call(contract.docket.execute, { params: { id: batchId } })],
+    ['audit', ['keeper', 'deputy', 'auditor'], (c) => c.call(contract.ledger.entries)],
+    ['seal', ['keeper', 'deputy', 'auditor'], (c) => c.call(contract.ledger.seal)],
+    ['move the clock', ['keeper', 'deputy'], (c) => c.call(contract.identity.moveClock, { body: { to: '2000-01-01' } })],
+  ];
+  for (const [name, allowed, act] of matrix) {
+    it(`${name}: only ${allowed.join(', ')}`, async () => {
+      for (const login of logins) {
+        const status = await statusOf(act(world.as(login)));
+        // Who has the right gets past it, to whatever the deliberately wrong input comes to.
+        if (allowed.includes(login)) expect([403, 401]).withContext(`${login} ${name}`).not.toContain(status);
+        else expect([403, 404]).withContext(`${login} ${name}`).toContain(status);
+      }
+    });
+  }
+});
