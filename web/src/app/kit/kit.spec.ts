@@ -1,0 +1,234 @@
+import { Component, provideZonelessChangeDetection, signal } from '@angular/core';
+import { TestBed, type ComponentFixture } from '@angular/core/testing';
+import { provideRouter } from '@angular/router';
+import type { Gate, RecordLine } from '@key-cellar/contract';
+import type { Explanation } from '@key-cellar/core/schedule';
+import { Subject, throwError } from 'rxjs';
+import { ApiProblem, toProblem } from './api';
+import { Gates } from './gates';
+import { Horizon } from './horizon';
+import { isTyping, keyName, Keys } from './keys';
+import { Lifeline, lifeInWords, placeLabels, type Life } from './lifeline';
+import { loaded, type Loaded } from './loaded';
+import { Mark, markKinds } from './mark';
+import { marksOf } from './marksOf';
+import { ResultList } from './resultList';
+import { RuleStrip } from './ruleStrip';
+import { Why } from './why';
+
+const life: Life = {
+  created: '2019-05-08',
+  filed: '2019-05-20',
+  declared: '2019-11-22',
+  clockStart: '2020-01-01',
+  due: '2030-01-01',
+  permanent: false,
+  disposed: null,
+  steps: [{ kind: 'askOwner', on: '2027-01-01' }, { kind: 'destroy', on: '2030-01-01' }],
+  holds: [{ name: 'Ottoline', from: '2024-03-12', until: null }],
+}; // prettier-ignore
+
+async function show<T>(component: new (...args: never[]) => T, inputs: Record<string, unknown>): Promise<ComponentFixture<T>> {
+  const fixture = TestBed.createComponent(component as never) as ComponentFixture<T>;
+  for (const [name, value] of Object.entries(inputs)) fixture.componentRef.setInput(name, value);
+  await fixture.whenStable();
+  return fixture;
+}
+const textOf = (fixture: ComponentFixture<unknown>): string =>
+  (fixture.nativeElement as HTMLElement).textContent!.replace(/\s+/g, ' ').trim();
+const all = (fixture: ComponentFixture<unknown>, selector: string): HTMLElement[] => [
+  ...(fixture.nativeElement as HTMLElement).querySelectorAll<HTMLElement>(selector),
+];
+
+describe('the kit', () => {
+  beforeEach(() => TestBed.configureTestingModule({ providers: [provideZonelessChangeDetection(), provideRouter([])] }));
+
+  describe('marks', () => {
+    for (const kind of markKinds) {
+      it(`${kind}: a shape of its own and a word`, async () => {
+        const fixture = await show(Mark, { kind });
+        expect(all(fixture, 'svg > *').length).toBeGreaterThan(0);
+        expect(textOf(fixture).length).toBeGreaterThan(2);
+      });
+    }
+    it('of a record: disposed hides the rest, held comes first', () => {
+      const record = { state: 'declared', held: 2, docket: 'due', outcome: 'dated', medium: 'physical', gaps: 1 } as RecordLine;
+      expect(marksOf(record)).toEqual(['held', 'due', 'declared', 'physical', 'gap']);
+      expect(marksOf({ ...record, state: 'disposed' })).toEqual(['disposed']);
+    });
+  });
+
+  describe('the lifeline', () => {
+    it('reads as a sentence', () => {
+      expect(lifeInWords(life)).toBe(
+        'Filed 20 May 2019, declared 22 Nov 2019, clock starts 1 Jan 2020, ask owner 1 Jan 2027, destroy 1 Jan 2030, held Ottoline since 12 Mar 2024.',
+      );
+    });
+    it('draws band, steps, chain and now, in cell and in full', async () => {
+      for (const size of ['cell', 'full']) {
+        const fixture = await show(Lifeline, { life, today: '2026-09-14', size });
+        expect(all(fixture, '.band').length).toBe(2);
+        expect(all(fixture, '.step').length).toBe(2);
+        expect(all(fixture, '.hold rect').length).toBeGreaterThan(0);
+        const now = Number(all(fixture, '.now')[0]!.getAttribute('x1'));
+        const end = Number(/translate\(([\d.]+)/.exec(all(fixture, '.step.destroy')[0]!.getAttribute('transform')!)![1]);
+        expect(end).toBeGreaterThan(now);
+        expect(all(fixture, '.label').length > 0).toBe(size === 'full');
+      }
+    });
+    it('puts labels that would meet into rows', () => {
+      const labels = placeLabels([{ x: 100, words: 'a long label here', kind: 'a' }, { x: 110, words: 'another label', kind: 'b' }, { x: 500, words: 'far', kind: 'c' }], 600); // prettier-ignore
+      expect(labels.map((l) => l.row)).toEqual([0, 1, 0]);
+      expect(placeLabels([{ x: 2, words: 'edge of it', kind: 'a' }], 600)[0]!.anchor).toBe('start');
+      expect(placeLabels([{ x: 598, words: 'edge of it', kind: 'a' }], 600)[0]!.anchor).toBe('end');
+    });
+  });
+
+  it('the horizon has a bar for each month, also for an empty one', async () => {
+    const months = [{ month: '2026-09', destroy: 10, transfer: 2, held: 3 }, { month: '2026-10', destroy: 0, transfer: 0, held: 0 }]; // prettier-ignore
+    const fixture = await show(Horizon, { months });
+    const bars = all(fixture, 'a');
+    expect(bars.length).toBe(2);
+    expect(bars[0]!.getAttribute('aria-label')).toBe('September 2026: 10 to destroy, 2 to transfer, 3 held');
+  });
+
+  it('the rule strip says in words what it draws', async () => {
+    const step = { kind: 'destroy' as const, after: 'P10Y', from: 'clockStart' as const, approvals: 1, noticeDays: 14 };
+    const fixture = await show(RuleStrip, {
+      rule: { trigger: { kind: 'event', eventType: 'lease ended', occurrence: 'last' }, cutoff: { kind: 'calendarYear' }, steps: [step] },
+    });
+    expect(all(fixture, 'svg')[0]!.getAttribute('aria-label')).toBe(
+      'event “lease ended”, rolled to the end of the year, destroyed after P10Y',
+    );
+    expect(all(fixture, '.waits').length).toBe(1);
+    const forever = await show(RuleStrip, { rule: { trigger: { kind: 'never' }, cutoff: { kind: 'none' }, steps: [] } });
+    expect(all(forever, '.forever').length).toBe(1);
+  });
+
+  it('gates name their state for those who do not see them', async () => {
+    const gates: Gate[] = [
+      { name: 'proposed', state: 'passed', words: '2026-07-01' },
+      { name: 'notice', state: 'current', words: 'until 2026-07-22' },
+      { name: 'approved', state: 'ahead', words: '–' },
+      { name: 'done', state: 'ahead', words: '–' },
+    ];
+    const fixture = await show(Gates, { gates });
+    expect(all(fixture, 'li').map((li) => li.className)).toEqual(['passed', 'current', 'ahead', 'ahead']);
+    expect(textOf(fixture)).toContain('notice, here now: until 22 Jul 2026');
+  });
+
+  it('a result list puts what was refused first, with its reason', async () => {
+    const fixture = await show(ResultList, {
+      lines: [
+        { name: 'A', outcome: 'done', why: 'Declared.' },
+        { name: 'B', outcome: 'refused', why: 'A hold covers it.' },
+      ],
+    });
+    expect(all(fixture, 'h3').map((h) => h.textContent)).toEqual(['Refused', 'Done']);
+    expect(textOf(fixture)).toContain('A hold covers it.');
+  });
+
+  it('“why” shows every part of the explanation', async () => {
+    const rule = {
+      code: 'R-1',
+      version: 3,
+      title: 'T',
+      authority: 'art. 22',
+      setOn: 'series PIL-03',
+      inForceFrom: '2021-02-01',
+      takesOver: 'all' as const,
+    };
+    const why: Explanation = {
+      outcome: 'dated', summary: 'Kept until 2029-12-31, then destroyed.', dueOn: '2030-01-01', action: 'destroy', governing: rule,
+      clock: { trigger: 'event “inquiry closed”', date: '2019-12-02', source: 'folder 2019' }, cutoff: { words: 'rolled to the end of the year', clockStart: '2020-01-01' },
+      vintage: 2019, steps: [{ kind: 'destroy', dueOn: '2030-01-01', words: 'destroyed 10 years after the clock starts', repeat: null, approvals: 2, noticeDays: 14 }],
+      override: null, yielded: [{ rule: { ...rule, code: 'R-2' }, reason: 'keeps shorter', words: '2026-01-01 is earlier; the longest keeps', dueOn: '2026-01-01' }],
+      holds: [{ holdId: 'h', name: 'H', matter: 'Ottoline', since: '2024-03-12', because: 'listed' }], missing: ['Vessel'],
+    }; // prettier-ignore
+    const text = textOf(await show(Why, { why }));
+    for (const part of [
+      'Kept until 31 Dec 2029',
+      'R-1 version 3, set on series PIL-03',
+      'on 2 Dec 2019',
+      '1 Jan 2020',
+      '1 Jan 2030',
+      '2 people must agree',
+      'Ottoline since 12 Mar 2024',
+      'Missing: Vessel',
+      'R-2',
+      '1 Jan 2026 is earlier',
+    ]) {
+      expect(text).toContain(part);
+    }
+  });
+
+  describe('keys', () => {
+    it('are those of the newest page, and none fires while somebody types', () => {
+      const keys = TestBed.inject(Keys);
+      const fired: string[] = [];
+      const press = (key: string, target: EventTarget = document.body, more: KeyboardEventInit = {}): void => {
+        target.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true, cancelable: true, ...more }));
+      };
+      const removeBelow = keys.add({ j: ['below', () => fired.push('below')], k: ['k', () => fired.push('k')] });
+      const removeAbove = keys.add({ j: ['above', () => fired.push('above')], 'Shift+D': ['declare', () => fired.push('declare')] });
+      press('j');
+      press('k');
+      press('D', document.body, { shiftKey: true });
+      press('j', document.body, { ctrlKey: true });
+      const field = document.body.appendChild(document.createElement('input'));
+      press('j', field);
+      field.remove();
+      removeAbove();
+      press('j');
+      removeBelow();
+      press('j');
+      expect(fired).toEqual(['above', 'k', 'declare', 'below']);
+      expect(keys.hints()).toEqual([]);
+    });
+    it('know typing from not typing', () => {
+      const make = (html: string): HTMLElement => {
+        const host = document.createElement('div');
+        host.innerHTML = html;
+        return host.firstElementChild as HTMLElement;
+      };
+      expect(isTyping(make('<textarea></textarea>'))).toBeTrue();
+      expect(isTyping(make('<input type="checkbox">'))).toBeFalse();
+      expect(isTyping(make('<span role="combobox"></span>'))).toBeTrue();
+      expect(keyName(new KeyboardEvent('keydown', { key: 'D', shiftKey: true }))).toBe('Shift+D');
+      expect(keyName(new KeyboardEvent('keydown', { key: '?', shiftKey: true }))).toBe('?');
+    });
+  });
+
+  describe('loaded', () => {
+    it('lets only the newest fetch count, keeps the old value while fetching, and tells a problem', async () => {
+      const answers: Subject<string>[] = [];
+      const id = signal('a');
+      @Component({ selector: 'kc-host', template: '{{ page.value() }}' })
+      class Host {
+        readonly page: Loaded<string> = loaded(() => {
+          id();
+          const answer = new Subject<string>();
+          answers.push(answer);
+          return answer;
+        });
+      }
+      const fixture = TestBed.createComponent(Host);
+      await fixture.whenStable();
+      answers[0]!.next('first');
+      id.set('b');
+      await fixture.whenStable();
+      expect(fixture.componentInstance.page.value()).toBe('first');
+      answers[0]!.next('too late');
+      answers[1]!.next('second');
+      expect(fixture.componentInstance.page.value()).toBe('second');
+      fixture.componentInstance.page.reload();
+      answers[2]!.error(new ApiProblem({ type: 't', title: 'T', status: 409, detail: 'No.' }));
+      expect(fixture.componentInstance.page.problem()!.detail).toBe('No.');
+      expect(fixture.componentInstance.page.value()).toBe('second');
+    });
+    it('turns anything into a sentence', () => {
+      expect(toProblem(new Error('x')).detail).toContain('Something went wrong');
+      throwError(() => new Error('y')).subscribe({ error: (e: unknown) => expect(toProblem(e).title.length).toBeGreaterThan(3) });
+    });
+  });
+});
