@@ -1,7 +1,7 @@
 import { request } from 'node:http';
 import { receiving, records } from '@key-cellar/contract';
 import { asOwner } from './support/database.js';
-import { makeWorld, Refused, statusOf, type World } from './support/world.js';
+import { makeWorld, type Refused, statusOf, type World } from './support/world.js';
 
 describe('what arrives', () => {
   let world: World;

@@ -1,4 +1,4 @@
-import { Component, provideZonelessChangeDetection, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, provideZonelessChangeDetection, signal } from '@angular/core';
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import { provideRouter } from '@angular/router';
 import type { Gate, RecordLine } from '@key-cellar/contract';
@@ -203,7 +203,7 @@ describe('the kit', () => {
     it('lets only the newest fetch count, keeps the old value while fetching, and tells a problem', async () => {
       const answers: Subject<string>[] = [];
       const id = signal('a');
-      @Component({ selector: 'kc-host', template: '{{ page.value() }}' })
+      @Component({ selector: 'kc-host', template: '{{ page.value() }}', changeDetection: ChangeDetectionStrategy.OnPush })
       class Host {
         readonly page: Loaded<string> = loaded(() => {
           id();

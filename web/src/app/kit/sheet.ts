@@ -13,8 +13,7 @@ import { Drawer } from 'primeng/drawer';
       [header]="heading()"
       [modal]="true"
       [blockScroll]="false"
-      role="dialog"
-      [attr.aria-label]="heading()"
+      [pt]="{ root: { role: 'dialog', 'aria-modal': 'true', 'aria-label': heading() } }"
     >
       @if (open()) {
         <ng-content />

@@ -27,9 +27,10 @@ const names: Record<PlaceKind, string> = {
     <kc-sheet [(open)]="open" heading="New place" i18n-heading>
       <form class="form" (ngSubmit)="make()">
         <div class="field">
-          <label for="place-parent" i18n>Inside</label>
+          <label id="place-parent-label" for="place-parent" i18n>Inside</label>
           <p-select
             inputId="place-parent"
+            ariaLabelledBy="place-parent-label"
             name="parent"
             appendTo="body"
             [options]="parents()"
@@ -41,9 +42,10 @@ const names: Record<PlaceKind, string> = {
           />
         </div>
         <div class="field">
-          <label for="place-kind" i18n>Kind</label>
+          <label id="place-kind-label" for="place-kind" i18n>Kind</label>
           <p-select
             inputId="place-kind"
+            ariaLabelledBy="place-kind-label"
             name="kind"
             appendTo="body"
             [options]="kinds()"

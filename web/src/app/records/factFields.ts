@@ -14,7 +14,7 @@ export type FactValues = Record<string, string | number | boolean>;
   template: `
     @for (fact of facts(); track fact.code) {
       <div class="field">
-        <label [for]="prefix() + fact.code">
+        <label [id]="prefix() + fact.code + '-label'" [for]="prefix() + fact.code">
           {{ fact.title }}
           @if (fact.required) {
             <span class="quiet" i18n> (required)</span>
@@ -24,6 +24,7 @@ export type FactValues = Record<string, string | number | boolean>;
           @case ('choice') {
             <p-select
               [inputId]="prefix() + fact.code"
+              [ariaLabelledBy]="prefix() + fact.code + '-label'"
               appendTo="body"
               [options]="$any(fact.choices)"
               [showClear]="true"

@@ -1,0 +1,32 @@
+import { defineConfig } from '@playwright/test';
+
+/** Journeys through the real interface: Debian's Chromium, the built web application, a demo database for each file. */
+export default defineConfig({
+  testDir: '.',
+  testMatch: process.env['SCREENSHOTS'] ? 'screenshots.shots.ts' : '*.spec.ts',
+  globalSetup: './support/globalSetup.ts',
+  outputDir: '../test-results',
+  reporter: [['list']],
+  workers: 2,
+  retries: 0,
+  timeout: 120_000,
+  expect: { timeout: 10_000 },
+  use: {
+    viewport: { width: 1280, height: 800 },
+    locale: 'en-GB',
+    timezoneId: 'Europe/Dublin',
+    screenshot: 'only-on-failure',
+    launchOptions: {
+      executablePath: '/usr/bin/chromium',
+      args: [
+        '--no-sandbox',
+        '--disable-gpu',
+        '--disable-dev-shm-usage',
+        '--disable-background-networking',
+        '--disable-component-update',
+        '--disable-sync',
+        '--no-first-run',
+      ],
+    },
+  },
+});

@@ -1,0 +1,94 @@
+import AxeBuilder from '@axe-core/playwright';
+import pg from 'pg';
+import { expect, signedIn, test } from './support/app.js';
+
+async function paths(databaseUrl: string): Promise<Record<string, string>> {
+  const client = new pg.Client({ connectionString: databaseUrl });
+  await client.connect();
+  const one = async (sql: string): Promise<string> => (await client.query<{ id: string }>(sql)).rows[0]!.id;
+  const found = {
+    'sign-in': '/sign-in',
+    today: '/today',
+    receiving: '/receiving',
+    rack: '/plan',
+    outline: '/plan?view=outline',
+    series: `/plan/${await one(`select id from place where code = 'BER-01'`)}`,
+    find: '/find',
+    nothing: '/find?words=zzzz',
+    dossier: `/records/${await one(`select id from record where state = 'declared' and hold_count > 0 and version_no > 0 limit 1`)}`,
+    stub: `/records/${await one(`select id from record where state = 'disposed' limit 1`)}`,
+    physical: `/records/${await one(`select id from record where medium = 'physical' limit 1`)}`,
+    schedule: '/schedule',
+    rule: `/schedule/${await one(`select id from rule where code = 'R-SAF-4'`)}`,
+    'new rule': '/schedule/new',
+    holds: '/holds',
+    hold: `/holds/${await one(`select id from hold where name = 'Ottoline inquiry'`)}`,
+    docket: '/docket',
+    batch: `/docket/${await one(`select id from batch where number = 'D-2026-002'`)}`,
+    proof: '/proof',
+    messages: '/messages',
+    'not found': '/nowhere',
+  };
+  await client.end();
+  return found;
+}
+
+for (const dark of [false, true]) {
+  test(`axe finds nothing on any screen, ${dark ? 'dark' : 'light'}`, async ({ browser, app }) => {
+    const page = await signedIn(browser, app, 'ines', { dark });
+    for (const [name, path] of Object.entries(await paths(app.databaseUrl))) {
+      await page.goto(path);
+      await page.getByRole('heading', { level: 1 }).first().waitFor();
+      await page.waitForLoadState('networkidle');
+      const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']).analyze();
+      const words = violations.flatMap((v) => v.nodes.slice(0, 3).map((n) => `${v.id}: ${n.html.slice(0, 160)} ${n.failureSummary?.slice(0, 200)}`));
+      expect.soft(words, name).toEqual([]);
+    }
+  });
+}
+
+test('no screen has a bar across at 1280, at 768, nor at 200 % zoom', async ({ browser, app }) => {
+  const page = await signedIn(browser, app, 'ines');
+  const screens = await paths(app.databaseUrl);
+  for (const width of [1280, 768, 640]) {
+    await page.setViewportSize({ width, height: 800 });
+    for (const [name, path] of Object.entries(screens)) {
+      await page.goto(path);
+      await page.getByRole('heading', { level: 1 }).first().waitFor();
+      await page.waitForLoadState('networkidle');
+      const over = await page.evaluate(() => document.documentElement.scrollWidth - innerWidth);
+      expect.soft(over, `${name} at ${width}`).toBeLessThanOrEqual(0);
+    }
+  }
+});
+
+test('each person sees their own areas, and nothing that is not theirs', async ({ browser, app }) => {
+  const areas = async (login: string): Promise<string[]> => {
+    const page = await signedIn(browser, app, login);
+    const names = await page.locator('nav.spine .area').allTextContents();
+    await page.context().close();
+    return names;
+  };
+  expect(await areas('ines')).toEqual(['Today', 'Receiving', 'Plan', 'Find', 'Schedule', 'Holds', 'Docket', 'Proof']);
+  expect(await areas('ruben')).toEqual(['Today', 'Plan', 'Find', 'Schedule']);
+  expect(await areas('odile')).toEqual(['Today', 'Plan', 'Find', 'Schedule', 'Holds', 'Docket', 'Proof']);
+});
+
+test('a server that dies is said in a sentence, what was typed stays, and the work goes on when it is back', async ({ browser, app }) => {
+  const page = await signedIn(browser, app, 'ines');
+  await page.goto('/holds');
+  await page.getByRole('button', { name: 'Place a hold' }).click();
+  const sheet = page.getByRole('dialog');
+  await sheet.locator('#matter-code').fill('C-2026-77');
+  await sheet.getByLabel('Title of the matter').fill('While the server is away');
+  await sheet.getByLabel('Name of the hold').fill('Away');
+  await sheet.getByLabel('Reason').fill('It must not be lost.');
+  await sheet.getByLabel('Words in title, number or facts').fill('Saltgarth');
+  await app.kill();
+  await sheet.getByRole('button', { name: 'Place hold on what matches' }).click();
+  await expect(sheet.getByRole('alert')).toContainText('The server does not answer');
+  await expect(sheet.getByLabel('Name of the hold')).toHaveValue('Away');
+  await app.restart();
+  await sheet.getByRole('button', { name: 'Place hold on what matches' }).click();
+  await expect(sheet.getByText(/The hold covers \d+ records/)).toBeVisible();
+});

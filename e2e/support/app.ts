@@ -1,0 +1,103 @@
+import { spawn, type ChildProcess } from 'node:child_process';
+import { randomBytes } from 'node:crypto';
+import { fileURLToPath } from 'node:url';
+import { expect, test as base, type Browser, type Page } from '@playwright/test';
+import pg from 'pg';
+import { templateName } from './globalSetup.js';
+
+const root = fileURLToPath(new URL('../..', import.meta.url));
+export const password = 'marrowick-cellar';
+
+export interface App {
+  readonly url: string;
+  readonly databaseUrl: string;
+  kill(): Promise<void>;
+  restart(): Promise<void>;
+}
+
+async function serve(databaseUrl: string, port: number): Promise<{ child: ChildProcess; port: number }> {
+  const child = spawn(process.execPath, ['--import', 'tsx', 'server/src/main.ts'], {
+    cwd: root,
+    env: { ...process.env, DATABASE_URL: databaseUrl, PORT: String(port), LOG_LEVEL: 'error' },
+    stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
+  });
+  const listening = await new Promise<number>((resolve, reject) => {
+    child.once('message', (message) => resolve((message as { listening: number }).listening));
+    child.once('exit', () => reject(new Error('The server did not start.')));
+  });
+  return { child, port: listening };
+}
+
+const ended = (child: ChildProcess, signal: NodeJS.Signals): Promise<void> =>
+  new Promise((resolve) => {
+    child.once('exit', () => resolve());
+    child.kill(signal);
+  });
+
+export const test = base.extend<object, { app: App }>({
+  app: [
+    // Playwright wants the destructuring even where nothing is taken.
+     
+    async ({}, use) => {
+      const owner = process.env['TEST_DATABASE_URL']!;
+      const name = `j_${randomBytes(5).toString('hex')}`;
+      const client = new pg.Client({ connectionString: owner });
+      await client.connect();
+      await client.query(`create database ${name} template ${templateName}`);
+      const url = new URL(owner);
+      url.pathname = `/${name}`;
+      let server = await serve(url.href, 0);
+      await use({
+        url: `http://127.0.0.1:${server.port}`,
+        databaseUrl: url.href,
+        kill: () => ended(server.child, 'SIGKILL'),
+        restart: async () => {
+          server = await serve(url.href, server.port);
+        },
+      });
+      await ended(server.child, 'SIGTERM');
+      await client.query(`drop database ${name} with (force)`);
+      await client.end();
+    },
+    { scope: 'worker' },
+  ],
+});
+
+/** A window of one person, signed in, that fails the test on any error in the console. */
+export async function signedIn(browser: Browser, app: App, login: string, options: { dark?: boolean; width?: number } = {}): Promise<Page> {
+  const context = await browser.newContext({
+    baseURL: app.url,
+    viewport: { width: options.width ?? 1280, height: 800 },
+    colorScheme: options.dark ? 'dark' : 'light',
+    locale: 'en-GB',
+    reducedMotion: 'reduce',
+  });
+  const page = await context.newPage();
+  page.on('pageerror', (error) => expect(error.message, 'no error in the page').toBe(''));
+  await page.goto('/sign-in');
+  await page.getByLabel('Login').fill(login);
+  await page.getByLabel('Password').fill(password);
+  await page.getByRole('button', { name: 'Sign in' }).click();
+  await page.waitForURL('**/today');
+  return page;
+}
+
+/** Chooses from one of PrimeNG's selects by its label. */
+export async function choose(page: Page, label: string, option: string | RegExp): Promise<void> {
+  const field = page.getByRole('combobox', { name: label });
+  await field.click();
+  const filter = page.getByRole('searchbox').last();
+  if (typeof option === 'string' && (await filter.isVisible())) await filter.fill(option);
+  await page.getByRole('option', { name: option }).first().click();
+}
+
+/** Moves the focus with Tab until it is on what the selector names. */
+export async function tabTo(page: Page, selector: string, most = 120): Promise<void> {
+  for (let i = 0; i < most; i++) {
+    if (await page.evaluate((s) => document.activeElement?.matches(s) ?? false, selector)) return;
+    await page.keyboard.press('Tab');
+  }
+  throw new Error(`Tab does not reach ${selector}`);
+}
+
+export { expect };

@@ -1,0 +1,21 @@
+import { execFile } from 'node:child_process';
+import { fileURLToPath } from 'node:url';
+import { promisify } from 'node:util';
+import pg from 'pg';
+
+export const templateName = 'journeys_demo';
+const root = fileURLToPath(new URL('../..', import.meta.url));
+
+/** The demo, loaded once; each file of journeys gets a copy. */
+export default async function globalSetup(): Promise<void> {
+  const base = process.env['TEST_DATABASE_URL'];
+  if (!base) throw new Error('TEST_DATABASE_URL names the test cluster; "npm test journeys" sets it.');
+  const client = new pg.Client({ connectionString: base });
+  await client.connect();
+  await client.query(`drop database if exists ${templateName} with (force)`);
+  await client.query(`create database ${templateName}`);
+  await client.end();
+  const url = new URL(base);
+  url.pathname = `/${templateName}`;
+  await promisify(execFile)(process.execPath, ['--import', 'tsx', 'demo/src/main.ts'], { cwd: root, env: { ...process.env, DATABASE_URL: url.href } });
+}
