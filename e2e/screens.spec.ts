@@ -41,7 +41,9 @@ for (const dark of [false, true]) {
       await page.getByRole('heading', { level: 1 }).first().waitFor();
       await page.waitForLoadState('networkidle');
       const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']).analyze();
-      const words = violations.flatMap((v) => v.nodes.slice(0, 3).map((n) => `${v.id}: ${n.html.slice(0, 160)} ${n.failureSummary?.slice(0, 200)}`));
+      const words = violations.flatMap((v) =>
+        v.nodes.slice(0, 3).map((n) => `${v.id}: ${n.html.slice(0, 160)} ${n.failureSummary?.slice(0, 200)}`),
+      );
       expect.soft(words, name).toEqual([]);
     }
   });

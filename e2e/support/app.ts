@@ -37,7 +37,7 @@ const ended = (child: ChildProcess, signal: NodeJS.Signals): Promise<void> =>
 export const test = base.extend<object, { app: App }>({
   app: [
     // Playwright wants the destructuring even where nothing is taken.
-     
+
     async ({}, use) => {
       const owner = process.env['TEST_DATABASE_URL']!;
       const name = `j_${randomBytes(5).toString('hex')}`;
@@ -84,7 +84,7 @@ export async function signedIn(browser: Browser, app: App, login: string, option
 
 /** Chooses from one of PrimeNG's selects by its label. */
 export async function choose(page: Page, label: string, option: string | RegExp): Promise<void> {
-  const field = page.getByRole('combobox', { name: label });
+  const field = page.getByRole('combobox', { name: label, exact: true });
   await field.click();
   const filter = page.getByRole('searchbox').last();
   if (typeof option === 'string' && (await filter.isVisible())) await filter.fill(option);

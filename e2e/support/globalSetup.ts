@@ -12,10 +12,15 @@ export default async function globalSetup(): Promise<void> {
   if (!base) throw new Error('TEST_DATABASE_URL names the test cluster; "npm test journeys" sets it.');
   const client = new pg.Client({ connectionString: base });
   await client.connect();
+  // For working on one journey: the demo of the run before serves again.
+  if (process.env['REUSE_DEMO']) return client.end();
   await client.query(`drop database if exists ${templateName} with (force)`);
   await client.query(`create database ${templateName}`);
   await client.end();
   const url = new URL(base);
   url.pathname = `/${templateName}`;
-  await promisify(execFile)(process.execPath, ['--import', 'tsx', 'demo/src/main.ts'], { cwd: root, env: { ...process.env, DATABASE_URL: url.href } });
+  await promisify(execFile)(process.execPath, ['--import', 'tsx', 'demo/src/main.ts'], {
+    cwd: root,
+    env: { ...process.env, DATABASE_URL: url.href },
+  });
 }

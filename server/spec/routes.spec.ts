@@ -106,12 +106,10 @@ describe('every route that changes something', () => {
     },
     'schedule.makeRule': () => scene.rule(),
     'schedule.saveDraft': async () =>
-      world
-        .as('keeper')
-        .call(contract.schedule.saveDraft, {
-          params: { id: await scene.rule() },
-          body: { revision: 1, definition: ruleDefinition({ title: 'Other' }) },
-        }),
+      world.as('keeper').call(contract.schedule.saveDraft, {
+        params: { id: await scene.rule() },
+        body: { revision: 1, definition: ruleDefinition({ title: 'Other' }) },
+      }),
     'schedule.dropDraft': async () => {
       const params = { id: await scene.rule() };
       const keeper = world.as('keeper');
@@ -120,12 +118,10 @@ describe('every route that changes something', () => {
       await keeper.call(contract.schedule.dropDraft, { params, body: { revision: 3 } });
     },
     'schedule.publish': async () =>
-      world
-        .as('keeper')
-        .call(contract.schedule.publish, {
-          params: { id: await scene.rule() },
-          body: { revision: 1, inForceFrom: '2000-01-01', takesOver: 'all' },
-        }),
+      world.as('keeper').call(contract.schedule.publish, {
+        params: { id: await scene.rule() },
+        body: { revision: 1, inForceFrom: '2000-01-01', takesOver: 'all' },
+      }),
     'schedule.cancelJob': async () => {
       const id = uuidv7();
       await world.pool.query(
@@ -157,21 +153,17 @@ describe('every route that changes something', () => {
     'receiving.discard': async () =>
       world.as('editor').call(contract.receiving.discard, { params: { id: await scene.arrival(world.as('editor')) } }),
     'receiving.describePhysical': () =>
-      world
-        .as('editor')
-        .call(contract.receiving.describePhysical, {
-          body: { title: 'P', recordType: 'note', placeId: world.ids.A01, createdOn: today, facts: {}, containerId: world.ids.box },
-        }),
+      world.as('editor').call(contract.receiving.describePhysical, {
+        body: { title: 'P', recordType: 'note', placeId: world.ids.A01, createdOn: today, facts: {}, containerId: world.ids.box },
+      }),
     'holds.makeMatter': () => scene.matter(),
     'holds.placeHold': async () => scene.hold([(await world.file('editor')).id]),
     'holds.countScope': async () => undefined,
     'holds.addRecords': async () =>
-      world
-        .as('counsel')
-        .call(contract.holds.addRecords, {
-          params: { id: await scene.hold([(await world.file('editor')).id]) },
-          body: { recordIds: [(await world.file('editor')).id] },
-        }),
+      world.as('counsel').call(contract.holds.addRecords, {
+        params: { id: await scene.hold([(await world.file('editor')).id]) },
+        body: { recordIds: [(await world.file('editor')).id] },
+      }),
     'holds.letOut': async () => {
       const { id } = await world.file('editor');
       await world

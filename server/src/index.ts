@@ -4,7 +4,7 @@ export { entryBody, migrate, openPool, row, rows, run, withUnitOfWork, type Act,
 export { addPrincipal, hashPassword, programActor, readSettings, writeSetting, type Actor, type SignedIn } from './identity/index.js';
 export { accessBooks, getOrMakeSet, placeGrant } from './access/index.js';
 export { loadRuleBook, recompute } from './schedule/index.js';
-export { recordWords, writeContent } from './records/index.js';
+export { listRecords, recordWords, writeContent } from './records/index.js';
 export { receive } from './receiving/index.js';
 export { acknowledge, makeMatter, placeHold, remind } from './holds/index.js';
 export { announce, answer, decide, dueGroups, execute, object, propose, sweep } from './docket/index.js';

@@ -1,6 +1,6 @@
 export { chunkSize, dropUnusedContent, largestFile, writeContent, type StoredContent } from './content.js';
 export { recordsRoutes } from './routes.js';
-export { checkFacts, declareUnder, recordWords, requireStanding, subjectOf } from './service.js';
+export { checkFacts, declareUnder, list as listRecords, recordWords, requireStanding, subjectOf } from './service.js';
 export {
   addRecord,
   addVersion,

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, model, output, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, model, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import { holds, identity, type Problem } from '@key-cellar/contract';
@@ -84,12 +84,15 @@ export class HoldSheet {
   constructor() {
     effect(() => {
       if (!this.open()) return;
-      this.chosen.set(this.recordIds());
-      this.results.set(null);
-      this.problem.set(null);
-      this.scope.set(null);
-      const given = this.matterId();
-      if (given) this.matter.set(given);
+      // Only opening starts anew: the marks go once the hold is placed, and its results stay to be read.
+      untracked(() => {
+        this.chosen.set(this.recordIds());
+        this.results.set(null);
+        this.problem.set(null);
+        this.scope.set(null);
+        const given = this.matterId();
+        if (given) this.matter.set(given);
+      });
     });
   }
 

@@ -30,7 +30,7 @@ export class Keys {
     inject(DOCUMENT).addEventListener('keydown', (event) => {
       if (event.ctrlKey || event.metaKey || event.altKey || event.defaultPrevented || isTyping(event.target)) return;
       // Behind an open sheet nothing reacts; the sheet has its own Esc.
-      if (document.querySelector('.p-drawer, .p-dialog')) return;
+      if (document.querySelector('.p-drawer-open, .p-dialog')) return;
       const name = keyName(event);
       for (let i = this.layers.length - 1; i >= 0; i--) {
         const found = this.layers[i]!.get(name);

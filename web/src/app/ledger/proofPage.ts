@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { ActivatedRoute, Router, RouterLink } from '@angular/router';
@@ -69,9 +69,9 @@ export class ProofPage {
   private asked = 0;
 
   constructor() {
-    this.route.queryParams.subscribe(() => {
-      // Inputs follow the address a moment later.
-      queueMicrotask(() => this.load(true));
+    effect(() => {
+      this.filter();
+      untracked(() => this.load(true));
     });
   }
 

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, model, output, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, model, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { plan, type PlaceLine, type Problem } from '@key-cellar/contract';
 import { kindsInside, type PlaceKind } from '@key-cellar/core/plan';
@@ -111,11 +111,14 @@ export class PlaceSheet {
   constructor() {
     effect(() => {
       if (!this.open()) return;
-      this.problem.set(null);
-      this.code.set('');
-      this.title.set('');
-      this.note.set('');
-      this.choose(this.parent()?.id ?? null);
+      // Only opening starts anew: what is chosen meanwhile must not.
+      untracked(() => {
+        this.problem.set(null);
+        this.code.set('');
+        this.title.set('');
+        this.note.set('');
+        this.choose(this.parent()?.id ?? null);
+      });
     });
   }
 

@@ -144,7 +144,7 @@ export class PlanPage {
       column: Math.max(0, Math.min(this.columns().keys.length - 1, column + columns)),
     };
     this.active.set(next);
-    setTimeout(() => this.host.nativeElement.querySelector<HTMLElement>(`[data-cell="${next.row}-${next.column}"]`)?.focus());
+    this.host.nativeElement.querySelector<HTMLElement>(`[data-cell="${next.row}-${next.column}"]`)?.focus();
   }
 
   /** The records behind a cell: for sums of several vintages or series, all of them. */

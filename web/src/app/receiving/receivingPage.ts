@@ -170,7 +170,8 @@ export class ReceivingPage {
   }
 
   private file(): void {
-    const chosen = this.chosen();
+    // Numbers follow the order of arrival; the list shows the newest first.
+    const chosen = this.chosen().toReversed();
     const filings = chosen.map((a) => ({
       ...this.shared(),
       arrivalId: a.id,

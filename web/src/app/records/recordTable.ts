@@ -18,7 +18,7 @@ import { Router, RouterLink } from '@angular/router';
 import type { Problem, RecordLine, SortColumn } from '@key-cellar/contract';
 import { Session } from '../identity/index';
 import { toProblem } from '../kit/api';
-import { Keys } from '../kit/keys';
+import { isTyping, Keys } from '../kit/keys';
 import { Lifeline, type Life } from '../kit/lifeline';
 import { Mark } from '../kit/mark';
 import { marksOf } from '../kit/marksOf';
@@ -201,8 +201,13 @@ export class RecordTable {
     if (next * 32 < top) viewport.scrollToOffset(next * 32);
     else if ((next + 1) * 32 > top + height) viewport.scrollToOffset((next + 1) * 32 - height);
     this.cache.want(next, next + 1);
-    // The row may be drawn only after the scroll; focus follows when it is there.
-    setTimeout(() => this.host.nativeElement.querySelector<HTMLElement>(`[data-index="${next}"]`)?.focus({ preventScroll: true }));
+    const focus = (): boolean => {
+      const row = this.host.nativeElement.querySelector<HTMLElement>(`[data-index="${next}"]`);
+      row?.focus({ preventScroll: true });
+      return row !== null;
+    };
+    // After a long jump the row is drawn a moment later; by then somebody may be typing elsewhere.
+    if (!focus()) setTimeout(() => !isTyping(document.activeElement) && focus());
   }
 
   private openActive(event: KeyboardEvent): void {

@@ -1,0 +1,254 @@
+// Benchmarks as ratios against the bare work in the same run; machines are shared, so absolute times mean little.
+import { createHash, randomBytes } from 'node:crypto';
+import { addPeriod, civilDate, epochDay, period, yearMonthDay } from '@key-cellar/core/calendar';
+import { leafHash, MerkleFrontier } from '@key-cellar/core/ledger';
+import { compileDueDate, type RuleVersion } from '@key-cellar/core/schedule';
+import {
+  entryBody,
+  getOrMakeSet,
+  loadRuleBook,
+  migrate,
+  openPool,
+  placeGrant,
+  programActor,
+  receive,
+  row,
+  run,
+  sealOnce,
+  startServices,
+  sweep,
+  verifyLedger,
+  withUnitOfWork,
+  writeSetting,
+  type Services,
+  type SignedIn,
+} from '@key-cellar/server';
+import type pg from 'pg';
+import { makeDatabase, type Size } from './database.js';
+import { listPage } from './listPage.js';
+import { median, p95, ratio, say } from './measure.js';
+
+const today = '2026-09-14';
+const ownerUrl = process.env['BENCH_DATABASE_URL']!;
+const quick = process.argv.includes('--quick');
+const large: Size = quick ? { records: 50_000, entries: 50_000 } : { records: 1_000_000, entries: 500_000 };
+const small: Size = { records: 10_000, entries: 10_000 };
+const sha256 = (data: Uint8Array): Uint8Array => createHash('sha256').update(data).digest();
+
+function evaluation(): void {
+  const rule: RuleVersion = {
+    id: 'r', code: 'R', version: 1, title: '', authority: '', jurisdictions: [], trigger: { kind: 'recordDate', date: 'created' },
+    cutoff: { kind: 'calendarYear' }, steps: [{ kind: 'destroy', after: 'P10Y', from: 'clockStart', approvals: 1, noticeDays: 14 }], inForceFrom: '2000-01-01', takesOver: 'all',
+  }; // prettier-ignore
+  const from = civilDate('1998-01-01');
+  const days = Int32Array.from({ length: 1_000_000 }, (_, i) => from + ((i * 7919) % 10_400));
+  const out = new Int32Array(days.length);
+  const ten = period('P10Y');
+  const bare = (): void => {
+    for (let i = 0; i < days.length; i++) out[i] = addPeriod(days[i]!, ten);
+  };
+  const due = compileDueDate(rule)!;
+  const core = (): void => {
+    for (let i = 0; i < days.length; i++) out[i] = due(days[i]!);
+  };
+  ratio('evaluate a rule for 1,000,000 records, one thread', 'adding the period with integers', core, bare, 5);
+  const whole = yearMonthDay(epochDay(2026, 9, 14));
+  if (whole.year !== 2026) throw new Error('the calendar is broken');
+}
+
+function verifying(): void {
+  const entries = Array.from({ length: 200_000 }, (_, i) =>
+    Buffer.from(`{"act":"tested","at":"2026-09-14","n":${i},"filler":"${'x'.repeat(300)}"}`),
+  );
+  const bare = (): void => {
+    for (const entry of entries) sha256(entry);
+  };
+  const tree = (): void => {
+    const frontier = new MerkleFrontier(sha256);
+    for (const entry of entries) frontier.append(leafHash(entry, sha256));
+    frontier.root();
+  };
+  ratio('ledger: compute the whole tree', 'SHA-256 of the same bytes', tree, bare, 3);
+}
+
+async function keeper(services: Services, id: string): Promise<SignedIn> {
+  const epoch = await row<{ value: number }>(services.pool, 'bench.epoch', `select value from epoch where name = 'access'`);
+  return {
+    id, name: 'Bench', login: 'bench', from: 'bench', today, clearance: { level: 9, caveats: [] }, accessEpoch: epoch!.value, demo: false,
+    repository: 'Bench', timeZone: 'UTC', sessionHash: Buffer.alloc(0),
+  }; // prettier-ignore
+}
+
+async function intake(services: Services, person: SignedIn, count: number): Promise<void> {
+  const files = Array.from({ length: count }, () => randomBytes(20_000));
+  const pool = services.uploadPool;
+  await pool.query('create table if not exists bench_bare (id serial primary key, sha bytea, bytes bytea)').catch(() => undefined);
+  const bare = async (): Promise<void> => {
+    for (const bytes of files) {
+      const client = await pool.connect();
+      await client.query('begin');
+      await client.query({ name: 'bare', text: 'insert into bench_bare (sha, bytes) values ($1, $2)', values: [sha256(bytes), bytes] });
+      await client.query('commit');
+      client.release();
+    }
+  };
+  const ours = async (): Promise<void> => {
+    for (const [i, bytes] of files.entries()) {
+      await receive(services, person, {
+        name: `file ${i}.bin`,
+        source: 'bench',
+        placeId: null,
+        idempotencyKey: null,
+        bytes: (async function* () {
+          yield bytes;
+        })(),
+      });
+    }
+  };
+  await ratio(`take in ${count} files of 20 KB, one commit each`, 'hash and bare insert, one commit each', ours, bare, 2, 1);
+}
+
+async function appendAndSeal(pool: pg.Pool, entries: number): Promise<void> {
+  const actor = programActor('bench', today);
+  const bodies = Array.from({ length: 1000 }, (_, i) =>
+    entryBody(actor, '2026-09-14T10:00:00.000000Z', {
+      act: 'tested',
+      subject: { kind: 'ledger', id: null, name: `n ${i}` },
+      after: { filler: 'x'.repeat(200) },
+    }),
+  );
+  const acts = bodies.map((_, i) => ({
+    act: 'tested',
+    subject: { kind: 'ledger', id: null, name: `n ${i}` },
+    after: { filler: 'x'.repeat(200) },
+  }));
+  const rounds = Math.ceil(entries / 1000);
+  const bare = async (): Promise<void> => {
+    for (let i = 0; i < rounds; i++)
+      await run(pool, 'bench.json', 'insert into bench_json (body) select * from unnest($1::text[])', [bodies]);
+  };
+  const ours = async (): Promise<void> => {
+    for (let i = 0; i < rounds; i++) await withUnitOfWork(pool, actor, (uow) => uow.enterAll(acts), 'none');
+  };
+  await ratio(`ledger: append ${entries} entries`, 'bare insert of the same JSON', ours, bare, 1.5, 1);
+  const seal = async (): Promise<void> => {
+    for (;;) {
+      const result = await sealOnce(pool);
+      if (!result || result.added === 0) return;
+    }
+  };
+  await ratio(`ledger: seal ${entries} entries`, 'bare insert of the same JSON', seal, bare, 1.5, 1, false);
+}
+
+async function sweeping(): Promise<void> {
+  const times: number[] = [];
+  for (const size of [small, large]) {
+    const services = await open(size);
+    const person = await keeper(services.services, services.person);
+    const taken: number[] = [];
+    for (let i = 0; i < 5; i++) {
+      await run(
+        services.services.pool,
+        'bench.due',
+        `update record set due_on = $1, action = 'destroy' where id in (select id from record where docket = 'none' and due_on > $1 limit 1000)`,
+        [today],
+      );
+      const begin = performance.now();
+      const found = await sweep(services.services, person);
+      taken.push(performance.now() - begin);
+      if (found !== 1000) throw new Error(`the sweep found ${found}`);
+    }
+    times.push(median(taken));
+    await services.stop();
+  }
+  say(
+    `daily sweep, 1,000 due in ${large.records}`,
+    `1,000 due in ${small.records}`,
+    times[1]! / times[0]!,
+    1.3,
+    `${times[1]!.toFixed(0)} ms`,
+  );
+}
+
+const databases = new Map<Size, { url: string; person: string }>();
+
+async function open(size: Size) {
+  const { url, person } = databases.get(size)!;
+  const running = await startServices({ ...configOf(url), logLevel: 'silent' });
+  return { services: running.services, person, stop: () => running.stop() };
+}
+
+function configOf(url: string) {
+  return {
+    ownerUrl: url,
+    appUrl: appUrl(url),
+    port: 0,
+    host: '127.0.0.1',
+    webDir: null,
+    migrationsDir: 'server/migrations',
+    fontsDir: 'server/assets',
+    logLevel: 'silent',
+  };
+}
+
+function appUrl(url: string): string {
+  const app = new URL(url);
+  app.password = createHash('sha256').update(`cellar_app:${app.password}`).digest('hex');
+  app.username = 'cellar_app';
+  return app.href;
+}
+
+async function lists(): Promise<void> {
+  const results = [];
+  for (const size of [small, large]) {
+    const opened = await open(size);
+    const person = await keeper(opened.services, opened.person);
+    results.push(await listPage(opened.services, person));
+    await opened.stop();
+  }
+  const [few, many] = results as [Awaited<ReturnType<typeof listPage>>, Awaited<ReturnType<typeof listPage>>];
+  say(
+    'list page, 100 rows, any place and sort, access-filtered',
+    'the same without access filter',
+    median(many.ours) / median(many.bare),
+    1.5,
+    `p95 ${p95(many.ours).toFixed(1)} ms, target 50`,
+  );
+  say(`list page at ${large.records}`, `at ${small.records}`, median(many.ours) / median(few.ours), 1.5);
+}
+
+async function main(): Promise<void> {
+  process.stdout.write(`${'what'.padEnd(58)} ${'against'.padEnd(42)} ratio  target\n`);
+  evaluation();
+  verifying();
+  for (const size of [small, large]) {
+    const name = `bench_${size.records}`;
+    const admin = openPool(ownerUrl, 1);
+    await admin.query(`drop database if exists ${name} with (force)`);
+    await admin.query(`create database ${name}`);
+    await admin.end();
+    const url = new URL(ownerUrl);
+    url.pathname = `/${name}`;
+    await migrate(configOf(url.href));
+    databases.set(size, {
+      url: url.href,
+      person: await makeDatabase(url.href, size, { withUnitOfWork, writeSetting, getOrMakeSet, placeGrant }),
+    });
+  }
+  await lists();
+  await sweeping();
+  const opened = await open(large);
+  const person = await keeper(opened.services, opened.person);
+  await intake(opened.services, person, quick ? 200 : 2000);
+  await appendAndSeal(opened.services.pool, quick ? 10_000 : 100_000);
+  const begin = performance.now();
+  const verified = await verifyLedger(opened.services.pool);
+  if (!verified.ok) throw new Error(verified.sentence);
+  process.stdout.write(
+    `whole ledger of ${verified.size} entries verified from the database in ${((performance.now() - begin) / 1000).toFixed(1)} s\n`,
+  );
+  await loadRuleBook(opened.services.pool);
+  await opened.stop();
+}
+
+await main();

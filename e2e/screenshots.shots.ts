@@ -1,0 +1,55 @@
+import { fileURLToPath } from 'node:url';
+import pg from 'pg';
+import { choose, signedIn, test } from './support/app.js';
+
+const folder = fileURLToPath(new URL('../docs/screenshots/', import.meta.url));
+
+test('one picture of each main view', async ({ browser, app }) => {
+  test.setTimeout(240_000);
+  const client = new pg.Client({ connectionString: app.databaseUrl });
+  await client.connect();
+  const one = async (sql: string): Promise<string> => (await client.query<{ id: string }>(sql)).rows[0]!.id;
+  const dossier = await one(
+    `select r.id from record r join content c on c.id = (select content_id from version v where v.record_id = r.id order by no desc limit 1)
+     where r.hold_count > 0 and r.state = 'declared' and c.media_type = 'application/pdf' and r.outcome = 'dated' order by r.number limit 1`,
+  );
+  const paths: [string, string][] = [
+    ['today', '/today'],
+    ['rack', '/plan'],
+    ['series', `/plan/${await one(`select id from place where code = 'PIL-03'`)}`],
+    ['find', '/find?words=ottoline'],
+    ['dossier', `/records/${dossier}`],
+    ['schedule', '/schedule'],
+    ['rule', `/schedule/${await one(`select id from rule where code = 'R-SAF-4'`)}`],
+    ['holds', '/holds'],
+    ['hold', `/holds/${await one(`select id from hold where name = 'Ottoline inquiry'`)}`],
+    ['docket', '/docket'],
+    ['batch', `/docket/${await one(`select id from batch where number = 'D-2026-002'`)}`],
+    ['proof', '/proof'],
+  ];
+  await client.end();
+  const page = await signedIn(browser, app, 'ines');
+  for (const [name, path] of paths) {
+    await page.goto(path);
+    await page.getByRole('heading', { level: 1 }).waitFor();
+    if (name === 'dossier') await page.locator('kc-preview canvas').first().waitFor();
+    await page.waitForLoadState('networkidle');
+    await page.screenshot({ path: `${folder}${name}.png` });
+  }
+  await page.goto('/receiving');
+  await page.getByRole('button', { name: 'File Bollard test Berth 11.pdf' }).click();
+  await choose(page, 'Place in the plan', 'BER-02');
+  await choose(page, 'Record type', 'Inspection report');
+  await page.locator('#fact-berth').fill('Berth 11');
+  await page.getByText(/^Kept until/).waitFor();
+  await page.screenshot({ path: `${folder}receiving.png` });
+  const dark = await signedIn(browser, app, 'ines', { dark: true });
+  await dark.goto('/docket');
+  await dark.getByRole('heading', { level: 1 }).waitFor();
+  await dark.waitForLoadState('networkidle');
+  await dark.screenshot({ path: `${folder}docket-dark.png` });
+  const entrance = await browser.newPage({ viewport: { width: 1280, height: 800 }, baseURL: app.url });
+  await entrance.goto('/sign-in');
+  await entrance.getByText('Demo accounts').waitFor();
+  await entrance.screenshot({ path: `${folder}sign-in.png` });
+});

@@ -1,0 +1,20 @@
+// npm run bench [-- --quick]: prints one ratio a line against the bare work in the same run.
+import { cluster } from './lib/cluster.mjs';
+import { ensureInstalled } from './lib/install.mjs';
+import { exec } from './lib/exec.mjs';
+import { run } from './lib/say.mjs';
+
+await run(async () => {
+  await ensureInstalled();
+  const own = cluster('bench-cluster', { settings: { shared_buffers: '2GB', effective_cache_size: '8GB' } });
+  try {
+    const url = await own.start();
+    const { code } = await exec(process.execPath, ['--import', 'tsx', 'bench/main.ts', ...process.argv.slice(2)], {
+      echo: true,
+      env: { BENCH_DATABASE_URL: url },
+    });
+    process.exitCode = code ?? 1;
+  } finally {
+    await own.stop();
+  }
+});
