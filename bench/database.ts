@@ -33,11 +33,14 @@ export async function makeDatabase(url: string, size: Size, parts: Parts): Promi
     `insert into membership select p.id, g.id from (select id, row_number() over () n from principal where kind = 'person') p join (select id, row_number() over () n from principal where kind = 'group') g on g.n % 80 = p.n % 80`,
     `insert into place (id, kind, parent_id, ancestors, code, title, access_set_id, opened_on) values ('${root}', 'repository', null, array['${root}'::uuid], 'ALL', 'Bench', 1, '2000-01-01')`,
     `insert into place (id, kind, parent_id, ancestors, code, title, access_set_id, opened_on) select id, 'function', '${root}', array['${root}'::uuid, id], 'F' || i, 'Function ' || i, 1, '2000-01-01' from (select gen_random_uuid() id, i from generate_series(1, 20) i) x`,
-    `insert into place (id, kind, parent_id, ancestors, code, title, access_set_id, opened_on) select id, 'series', f.id, f.ancestors || x.id, 'S' || i, 'Series ' || i, 1, '2000-01-01' from (select gen_random_uuid() id, i from generate_series(1, 500) i) x (id, i) join (select id as fid, id, ancestors, row_number() over (order by code) n from place where kind = 'function') f on f.n = 1 + x.i % 20`.replace(
-      'f.id, f.ancestors',
-      'f.fid, f.ancestors',
-    ),
-    `insert into place (id, kind, parent_id, ancestors, code, title, access_set_id, opened_on) select x.id, 'folder', s.sid, s.ancestors || x.id, 'D' || i, 'Folder ' || i, 1, '2000-01-01' from (select gen_random_uuid() id, i from generate_series(1, ${folders}) i) x (id, i) join (select id as sid, ancestors, row_number() over (order by code) n from place where kind = 'series') s on s.n = 1 + x.i % 500`,
+    `insert into place (id, kind, parent_id, ancestors, code, title, access_set_id, opened_on)
+     select x.id, 'series', f.id, f.ancestors || x.id, 'S' || x.i, 'Series ' || x.i, 1, '2000-01-01'
+     from (select gen_random_uuid() as id, i from generate_series(1, 500) i) x
+     join (select id, ancestors, row_number() over (order by code) as n from place where kind = 'function') f on f.n = 1 + x.i % 20`,
+    `insert into place (id, kind, parent_id, ancestors, code, title, access_set_id, opened_on)
+     select x.id, 'folder', s.id, s.ancestors || x.id, 'D' || x.i, 'Folder ' || x.i, 1, '2000-01-01'
+     from (select gen_random_uuid() as id, i from generate_series(1, ${folders}) i) x
+     join (select id, ancestors, row_number() over (order by code) as n from place where kind = 'series') s on s.n = 1 + x.i % 500`,
     // A thousand access sets: folders with grants of their own.
     `insert into access_set (anchor_place) select id from (select id from place where kind = 'folder' order by code limit 999) x`,
     `update place set access_set_id = s.id from access_set s where s.anchor_place = place.id`,

@@ -35,7 +35,7 @@ const large: Size = quick ? { records: 50_000, entries: 50_000 } : { records: 1_
 const small: Size = { records: 10_000, entries: 10_000 };
 const sha256 = (data: Uint8Array): Uint8Array => createHash('sha256').update(data).digest();
 
-function evaluation(): void {
+async function evaluation(): Promise<void> {
   const rule: RuleVersion = {
     id: 'r', code: 'R', version: 1, title: '', authority: '', jurisdictions: [], trigger: { kind: 'recordDate', date: 'created' },
     cutoff: { kind: 'calendarYear' }, steps: [{ kind: 'destroy', after: 'P10Y', from: 'clockStart', approvals: 1, noticeDays: 14 }], inForceFrom: '2000-01-01', takesOver: 'all',
@@ -51,12 +51,12 @@ function evaluation(): void {
   const core = (): void => {
     for (let i = 0; i < days.length; i++) out[i] = due(days[i]!);
   };
-  ratio('evaluate a rule for 1,000,000 records, one thread', 'adding the period with integers', core, bare, 5);
+  await ratio('evaluate a rule for 1,000,000 records, one thread', 'adding the period with integers', core, bare, 5);
   const whole = yearMonthDay(epochDay(2026, 9, 14));
   if (whole.year !== 2026) throw new Error('the calendar is broken');
 }
 
-function verifying(): void {
+async function verifying(): Promise<void> {
   const entries = Array.from({ length: 200_000 }, (_, i) =>
     Buffer.from(`{"act":"tested","at":"2026-09-14","n":${i},"filler":"${'x'.repeat(300)}"}`),
   );
@@ -68,7 +68,7 @@ function verifying(): void {
     for (const entry of entries) frontier.append(leafHash(entry, sha256));
     frontier.root();
   };
-  ratio('ledger: compute the whole tree', 'SHA-256 of the same bytes', tree, bare, 3);
+  await ratio('ledger: compute the whole tree', 'SHA-256 of the same bytes', tree, bare, 3);
 }
 
 async function keeper(services: Services, id: string): Promise<SignedIn> {
@@ -219,8 +219,8 @@ async function lists(): Promise<void> {
 
 async function main(): Promise<void> {
   process.stdout.write(`${'what'.padEnd(58)} ${'against'.padEnd(42)} ratio  target\n`);
-  evaluation();
-  verifying();
+  await evaluation();
+  await verifying();
   for (const size of [small, large]) {
     const name = `bench_${size.records}`;
     const admin = openPool(ownerUrl, 1);

@@ -37,6 +37,8 @@ export const recordLine = z.object({
   action: z.enum(['destroy', 'transfer']).nullable(),
   docket: z.enum(['none', 'due', 'batch']),
   held: z.number().int(),
+  /** When the oldest hold that covers it began to; null when none does. */
+  heldSince: dateText.nullable(),
   gaps: z.number().int(),
   size: z.number().int(),
   mediaType: z.string().nullable(),

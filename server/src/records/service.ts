@@ -32,6 +32,7 @@ export function toLine(r: store.LineRow): RecordLine {
     action: r.action,
     docket: r.docket,
     held: r.hold_count,
+    heldSince: r.held_since,
     gaps: r.gaps,
     size: r.size,
     mediaType: r.media_type,

@@ -4,7 +4,8 @@ import type { FactDefinition, Facts, RecordState } from '@key-cellar/core/record
 import { dynamicRows, row, rows, run, type Db } from '../db/index.js';
 
 const lineColumns = `r.id, r.number, r.title, r.medium, r.record_type, r.place_id, r.state, r.created_on, r.filed_on, r.declared_on,
-  r.outcome, r.clock_start, r.due_on, r.action, r.docket, r.hold_count, r.freeze_count, r.gaps, r.size, r.media_type, r.disposed_on, r.access_set_id, r.deposited_by`;
+  r.outcome, r.clock_start, r.due_on, r.action, r.docket, r.hold_count, r.freeze_count, r.gaps, r.size, r.media_type, r.disposed_on, r.access_set_id, r.deposited_by,
+  case when r.hold_count > 0 then (select min(repository_date(c.since)) from hold_cover c where c.record_id = r.id and c.released_at is null) end as held_since`;
 
 export interface LineRow extends Record<string, unknown> {
   id: string;
@@ -24,6 +25,7 @@ export interface LineRow extends Record<string, unknown> {
   action: 'destroy' | 'transfer' | null;
   docket: 'none' | 'due' | 'batch';
   hold_count: number;
+  held_since: string | null;
   freeze_count: number;
   gaps: number;
   size: number;

@@ -73,7 +73,7 @@ export function lifeOf(r: RecordLine): Life {
     permanent: r.outcome === 'permanent',
     disposed: r.disposedOn,
     steps: r.dueOn && r.action ? [{ kind: r.action, on: r.dueOn }] : [],
-    holds: r.held > 0 ? [{ name: $localize`held`, from: r.createdOn, until: null }] : [],
+    holds: r.heldSince ? [{ name: $localize`held`, from: r.heldSince, until: null }] : [],
   };
 }
 
