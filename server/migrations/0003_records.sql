@@ -24,7 +24,9 @@ create trigger content_chunk_fixed before update on content_chunk
 -- Bytes can be added only while the content is being streamed in, and its fingerprint is set once.
 create function guard_chunk() returns trigger language plpgsql as $$
 begin
-  if exists (select from content c where c.id = new.content_id and c.sha256 is not null) then
+  -- Content that this very transaction made may still get its bytes: small files come in one statement.
+  if exists (select from content c where c.id = new.content_id and c.sha256 is not null
+      and c.xmin <> pg_current_xact_id()::xid) then
     raise exception 'Stored content takes no more bytes' using errcode = 'KC001';
   end if;
   return new;

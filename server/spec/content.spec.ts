@@ -1,7 +1,29 @@
+import { createHash } from 'node:crypto';
+import { readdir, readFile, stat } from 'node:fs/promises';
 import { request } from 'node:http';
+import { extname, join } from 'node:path';
+import { fileURLToPath } from 'node:url';
 import { receiving, records } from '@key-cellar/contract';
 import { asOwner } from './support/database.js';
 import { makeWorld, type Refused, statusOf, type World } from './support/world.js';
+
+/** A few files of every ending that lie about in documentation and packages. */
+async function foreignFiles(): Promise<string[]> {
+  const perEnding = new Map<string, string[]>();
+  const roots = [fileURLToPath(new URL('../../node_modules', import.meta.url)), '/usr/share/doc', '/usr/share/icons'];
+  const visit = async (folder: string, depth: number): Promise<void> => {
+    for (const entry of await readdir(folder, { withFileTypes: true }).catch(() => [])) {
+      const path = join(folder, entry.name);
+      if (entry.isDirectory() && depth < 5) await visit(path, depth + 1);
+      if (!entry.isFile()) continue;
+      const found = perEnding.get(extname(entry.name)) ?? [];
+      const { size } = await stat(path);
+      if (found.length < 4 && size > 0 && size < 3_000_000) perEnding.set(extname(entry.name), [...found, path]);
+    }
+  };
+  for (const root of roots) await visit(root, 0);
+  return [...perEnding.values()].flat().slice(0, 200);
+}
 
 describe('what arrives', () => {
   let world: World;
@@ -128,6 +150,23 @@ describe('what arrives', () => {
     const numbers = filed.map((f) => Number(f.number.split('/')[2])).sort((a, b) => a - b);
     expect(numbers).toEqual(Array.from({ length: 40 }, (_, i) => i + 1));
   });
+
+  it('is taken in as it is found on a machine: pages, pictures, programs, texts of every kind', async () => {
+    const editor = world.as('editor');
+    const files = await foreignFiles();
+    expect(files.length).toBeGreaterThan(60);
+    const taken = new Map<string, string>();
+    for (const path of files) {
+      const bytes = await readFile(path);
+      taken.set(await editor.upload(path, bytes), createHash('sha256').update(bytes).digest('hex'));
+    }
+    const { arrivals } = await editor.call(receiving.list);
+    for (const [id, sha256] of taken) expect(arrivals.find((a) => a.id === id)!.sha256).toBe(sha256);
+    expect(new Set(arrivals.filter((a) => taken.has(a.id)).map((a) => a.mediaType)).size).toBeGreaterThan(6);
+    const filings = [...taken.keys()].map((arrivalId, i) => ({ arrivalId, title: `Foreign ${i}`, recordType: 'note', placeId: world.ids.A01, createdOn: '2026-01-01', facts: {} }));
+    const { results } = await editor.call(receiving.file, { body: { filings } });
+    expect(results.filter((r) => r.outcome !== 'done')).toEqual([]);
+  }, 60_000);
 
   it('one filing that is wrong does not touch the others', async () => {
     const editor = world.as('editor');

@@ -1,7 +1,7 @@
 import { canonicalJson } from '@key-cellar/core/ledger';
 import type pg from 'pg';
 import type { Actor } from '../identity/index.js';
-import { row, run, type Db } from './connect.js';
+import { run, type Db } from './connect.js';
 
 /** What the ledger says of one act. `before` and `after` hold what changed, in plain JSON. */
 export interface Act {
@@ -65,14 +65,11 @@ export async function withUnitOfWork<T>(
   const effects: (() => void)[] = [];
   let broken: Error | undefined;
   try {
-    await client.query(begin[gate]);
-    const clock = await row<{ at: string }>(
-      client,
-      'uow.clock',
-      // Taking the transaction's id before any ledger number is what lets the sealer trust its floor.
-      `select pg_current_xact_id(), to_char(repository_now() at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS.US"Z"') as at`,
-    );
-    const at = clock!.at;
+    // One round trip; taking the transaction's id before any ledger number is what lets the sealer trust its floor.
+    const answers = (await client.query(
+      `${begin[gate]}; select pg_current_xact_id(), to_char(repository_now() at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS.US"Z"') as at`,
+    )) as unknown as pg.QueryResult<{ at: string }>[];
+    const { at } = answers.at(-1)!.rows[0]!;
     const enterAll = async (acts: readonly Act[]): Promise<void> => {
       if (acts.length === 0) return;
       await run(

@@ -6,6 +6,8 @@ import { Problem } from '../problem.js';
 
 /** Bytes per stored chunk; the database refuses more. */
 export const chunkSize = 1024 * 1024;
+/** What telling the media type may look at. */
+const headBytes = 4200;
 export const largestFile = 2 * 1024 * 1024 * 1024;
 
 export interface StoredContent {
@@ -58,40 +60,56 @@ async function* chunked(source: AsyncIterable<Uint8Array>): AsyncGenerator<Buffe
   if (filled > 0) yield chunk.subarray(0, filled);
 }
 
-/**
- * Streams bytes into the store inside the caller's transaction, hashing as they come. The same bytes are kept once:
- * when they are there already, that content is given back.
- * Throws 422 for nothing at all and 413 for more than {@link largestFile} bytes.
- */
-export async function writeContent(db: Db, source: AsyncIterable<Uint8Array>, fileName: string): Promise<StoredContent> {
-  const id = uuidv7();
-  const hash = createHash('sha256');
-  let size = 0;
-  let seq = 0;
-  let head: Buffer | null = null;
-  await run(db, 'content.begin', 'insert into content (id) values ($1)', [id]);
-  for await (const chunk of chunked(source)) {
-    head ??= Buffer.from(chunk.subarray(0, 4200));
-    size += chunk.length;
-    if (size > largestFile) throw new Problem(413, 'too-large', 'This file is larger than 2 GB, the most that is taken in one piece.');
-    hash.update(chunk);
-    await run(db, 'content.chunk', 'insert into content_chunk (content_id, seq, bytes) values ($1, $2, $3)', [id, seq++, chunk]);
-  }
-  if (!head) throw new Problem(422, 'empty-file', 'This file is empty (0 bytes), so there is nothing to keep.');
-  const sha256 = hash.digest();
-  // Two uploads of the same bytes at the same time: the second waits here and then finds the first one's.
-  await run(db, 'content.lockHash', 'select pg_advisory_xact_lock(hashtextextended($1, 11))', [sha256.toString('hex')]);
+async function sameContent(db: Db, sha256: Buffer): Promise<StoredContent | null> {
   const same = await row<{ id: string; size: number; media_type: string }>(
     db,
     'content.same',
     'select id, size, media_type from content where sha256 = $1 for key share',
     [sha256],
   );
+  return same ? { id: same.id, sha256, size: same.size, mediaType: same.media_type } : null;
+}
+
+/** What fits one chunk goes in with one statement; whoever comes second with the same bytes waits and then finds them. */
+async function writeSmall(db: Db, bytes: Buffer, fileName: string): Promise<StoredContent> {
+  const sha256 = createHash('sha256').update(bytes).digest();
+  const mediaType = await detectMediaType(bytes.subarray(0, headBytes), fileName);
+  const stored = await row<{ content_id: string }>(
+    db,
+    'content.small',
+    `with fresh as (
+       insert into content (id, sha256, size, media_type) values ($1, $2, $3, $4) on conflict (sha256) do nothing returning id)
+     insert into content_chunk (content_id, seq, bytes) select id, 0, $5 from fresh returning content_id`,
+    [uuidv7(), sha256, bytes.length, mediaType, bytes],
+  );
+  if (stored) return { id: stored.content_id, sha256, size: bytes.length, mediaType };
+  // Removed again by another transaction between the two statements: then it is ours to store.
+  return (await sameContent(db, sha256)) ?? writeSmall(db, bytes, fileName);
+}
+
+async function writeLarge(db: Db, chunks: AsyncIterable<Buffer>, fileName: string): Promise<StoredContent> {
+  const id = uuidv7();
+  const hash = createHash('sha256');
+  let size = 0;
+  let seq = 0;
+  let head: Buffer | null = null;
+  await run(db, 'content.begin', 'insert into content (id) values ($1)', [id]);
+  for await (const chunk of chunks) {
+    head ??= Buffer.from(chunk.subarray(0, headBytes));
+    size += chunk.length;
+    if (size > largestFile) throw new Problem(413, 'too-large', 'This file is larger than 2 GB, the most that is taken in one piece.');
+    hash.update(chunk);
+    await run(db, 'content.chunk', 'insert into content_chunk (content_id, seq, bytes) values ($1, $2, $3)', [id, seq++, chunk]);
+  }
+  const sha256 = hash.digest();
+  // Two uploads of the same bytes at the same time: the second waits here and then finds the first one's.
+  await run(db, 'content.lockHash', 'select pg_advisory_xact_lock(hashtextextended($1, 11))', [sha256.toString('hex')]);
+  const same = await sameContent(db, sha256);
   if (same) {
     await run(db, 'content.dropOwn', 'delete from content where id = $1', [id]);
-    return { id: same.id, sha256, size: same.size, mediaType: same.media_type };
+    return same;
   }
-  const mediaType = await detectMediaType(head, fileName);
+  const mediaType = await detectMediaType(head!, fileName);
   await run(db, 'content.finish', 'update content set sha256 = $2, size = $3, media_type = $4 where id = $1', [
     id,
     sha256,
@@ -99,6 +117,28 @@ export async function writeContent(db: Db, source: AsyncIterable<Uint8Array>, fi
     mediaType,
   ]);
   return { id, sha256, size, mediaType };
+}
+
+/**
+ * Streams bytes into the store inside the caller's transaction, hashing as they come. The same bytes are kept once:
+ * when they are there already, that content is given back.
+ * Throws 422 for nothing at all and 413 for more than {@link largestFile} bytes.
+ */
+export async function writeContent(db: Db, source: AsyncIterable<Uint8Array>, fileName: string): Promise<StoredContent> {
+  const chunks = chunked(source);
+  const first = await chunks.next();
+  if (first.done) throw new Problem(422, 'empty-file', 'This file is empty (0 bytes), so there is nothing to keep.');
+  const second = await chunks.next();
+  if (second.done) return writeSmall(db, first.value, fileName);
+  return writeLarge(
+    db,
+    (async function* () {
+      yield first.value;
+      yield second.value;
+      yield* chunks;
+    })(),
+    fileName,
+  );
 }
 
 export function contentById(db: Db, id: string) {

@@ -36,7 +36,7 @@ const states: Record<Gate['state'], string> = {
   styles: `
     :host {
       display: block;
-      min-width: 340px;
+      min-width: min(430px, 100%);
     }
     ol {
       display: grid;
@@ -93,6 +93,7 @@ const states: Record<Gate['state'], string> = {
     }
     li > span {
       margin: 0;
+      white-space: nowrap;
     }
     b {
       color: var(--ink);
