@@ -9,12 +9,12 @@ export default defineConfig({
   reporter: [['list']],
   workers: 2,
   retries: 0,
-  timeout: 90_000,
+  timeout: 240_000,
   // A control that is not there within this time is missing; waiting longer would only hide it.
 
   expect: { timeout: 10_000 },
   use: {
-    actionTimeout: 8_000,
+    actionTimeout: 15_000,
     viewport: { width: 1280, height: 800 },
     locale: 'en-GB',
     timezoneId: 'Europe/Dublin',

@@ -163,7 +163,14 @@ describe('what arrives', () => {
     const { arrivals } = await editor.call(receiving.list);
     for (const [id, sha256] of taken) expect(arrivals.find((a) => a.id === id)!.sha256).toBe(sha256);
     expect(new Set(arrivals.filter((a) => taken.has(a.id)).map((a) => a.mediaType)).size).toBeGreaterThan(6);
-    const filings = [...taken.keys()].map((arrivalId, i) => ({ arrivalId, title: `Foreign ${i}`, recordType: 'note', placeId: world.ids.A01, createdOn: '2026-01-01', facts: {} }));
+    const filings = [...taken.keys()].map((arrivalId, i) => ({
+      arrivalId,
+      title: `Foreign ${i}`,
+      recordType: 'note',
+      placeId: world.ids.A01,
+      createdOn: '2026-01-01',
+      facts: {},
+    }));
     const { results } = await editor.call(receiving.file, { body: { filings } });
     expect(results.filter((r) => r.outcome !== 'done')).toEqual([]);
   }, 60_000);

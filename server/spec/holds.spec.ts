@@ -1,0 +1,186 @@
+import { docket, holds, identity, plan, records, reports, type TodayLine } from '@key-cellar/contract';
+import { approvedBatch, executeAndWait, makeWorld, statusOf, type World } from './support/world.js';
+
+describe('holds and those they concern', () => {
+  let world: World;
+  let matterId: string;
+  let first: { id: string };
+  let second: { id: string };
+  let listed: string;
+  let frozen: string;
+
+  beforeAll(async () => {
+    world = await makeWorld();
+    await world.rule('R-1', world.ids.A01);
+    matterId = (
+      await world.as('counsel').call(holds.makeMatter, { body: { code: 'I-1', title: 'The inquiry', kind: 'inquiry', note: '' } })
+    ).id;
+    first = await world.file('editor', { title: 'First paper', createdOn: '2024-01-01' });
+    second = await world.file('editor', { title: 'Second paper', createdOn: '2024-01-01' });
+  }, 60_000);
+  afterAll(() => world.stop());
+
+  const counsel = () => world.as('counsel');
+  const lines = async (login: Parameters<World['as']>[0]): Promise<TodayLine[]> => (await world.as(login).call(reports.today)).lines;
+
+  it('tell custodians, who acknowledge once, and are reminded until then', async () => {
+    const placed = await counsel().call(holds.placeHold, {
+      body: {
+        matterId,
+        name: 'Listed',
+        reason: 'The inquiry asks for it.',
+        freeze: false,
+        recordIds: [first.id],
+        custodianIds: [world.ids.editor, world.ids.reader],
+      },
+    });
+    listed = placed.id;
+    const { messages } = await world.as('editor').call(identity.messages);
+    expect(messages[0]!.subject).toBe('Hold: Listed');
+    expect((await lines('editor')).map((l) => l.act)).toContain('Acknowledge');
+    await world.as('editor').call(holds.acknowledge, { params: { id: listed } });
+    expect(await statusOf(world.as('editor').call(holds.acknowledge, { params: { id: listed } }))).toBe(409);
+    expect(await statusOf(world.as('approver').call(holds.acknowledge, { params: { id: listed } }))).toBe(409);
+    expect((await counsel().call(holds.remind, { params: { id: listed } })).reminded).toBe(1);
+    expect((await lines('counsel')).find((l) => l.act === 'Remind')!.sentence).toContain('One custodian');
+    const page = await counsel().call(holds.hold, { params: { id: listed } });
+    expect(page.custodians.map((c) => [c.acknowledgedOn !== null, c.reminders])).toEqual([
+      [true, 0],
+      [false, 1],
+    ]);
+    expect(page.coverage.at(-1)!.covered).toBe(1);
+  });
+
+  it('are looked at by counsel, keepers, auditors and their custodians, nobody else', async () => {
+    for (const login of ['counsel', 'keeper', 'auditor', 'reader'] as const) {
+      expect(await statusOf(world.as(login).call(holds.hold, { params: { id: listed } })))
+        .withContext(login)
+        .toBe(200);
+    }
+    for (const login of ['steward', 'approver', 'outsider'] as const) {
+      expect(await statusOf(world.as(login).call(holds.hold, { params: { id: listed } })))
+        .withContext(login)
+        .toBe(403);
+    }
+  });
+
+  it('with freeze stop edits, new versions and facts of working records too', async () => {
+    frozen = (
+      await counsel().call(holds.placeHold, {
+        body: { matterId, name: 'Frozen', reason: 'Nothing may change.', freeze: true, recordIds: [first.id, second.id], custodianIds: [] },
+      })
+    ).id;
+    const editor = world.as('editor');
+    const { revision, frozenByHold } = await editor.call(records.dossier, { params: { id: second.id } });
+    expect(frozenByHold).toBeTrue();
+    expect(
+      await statusOf(
+        editor.call(records.editFacts, { params: { id: second.id }, body: { revision, title: 'x', createdOn: '2024-01-01', facts: {} } }),
+      ),
+    ).toBe(409);
+    const arrivalId = await editor.upload('v2.txt', 'version two');
+    expect(await statusOf(editor.call(records.addVersion, { params: { id: second.id }, body: { arrivalId, note: '' } }))).toBe(409);
+    expect((await world.as('steward').call(records.declare, { body: { ids: [second.id] } })).results[0]!.outcome).toBe('done');
+    const undone = await world.as('keeper').call(records.undeclare, { body: { ids: [second.id], reason: 'by mistake' } });
+    expect(undone.results[0]).toEqual(jasmine.objectContaining({ outcome: 'refused' }));
+  });
+
+  it('several cover one record; it goes free only with the last', async () => {
+    const held = async (): Promise<number> => (await counsel().call(records.dossier, { params: { id: first.id } })).held;
+    expect(await held()).toBe(2);
+    await counsel().call(holds.letOut, { params: { id: frozen }, body: { recordIds: [first.id], reason: 'not in the scope' } });
+    expect(await held()).toBe(1);
+    expect(
+      (await counsel().call(holds.addRecords, { params: { id: frozen }, body: { recordIds: [first.id, second.id] } })).results
+        .map((r) => r.outcome)
+        .sort(),
+    ).toEqual(['already covered', 'covered']);
+    await counsel().call(holds.release, { params: { id: listed }, body: { reason: 'settled' } });
+    expect(await held()).toBe(1);
+    expect(await statusOf(counsel().call(holds.release, { params: { id: listed }, body: { reason: 'again' } }))).toBe(409);
+    expect(await statusOf(counsel().call(holds.addRecords, { params: { id: listed }, body: { recordIds: [second.id] } }))).toBe(409);
+    expect(await held()).toBe(1);
+  });
+
+  it('by criteria say what they would cover, and cover what comes later', async () => {
+    const criteria = {
+      op: 'and' as const,
+      of: [
+        { op: 'words' as const, text: 'grounding' },
+        { op: 'under' as const, placeId: world.ids.A, name: 'A' },
+      ],
+    };
+    expect(await counsel().call(holds.countScope, { body: { criteria } })).toEqual({
+      count: 0,
+      words: 'has word “grounding” and is under A',
+    });
+    const { id } = await counsel().call(holds.placeHold, {
+      body: { matterId, name: 'Criteria', reason: 'whatever comes', freeze: false, recordIds: [], custodianIds: [], criteria },
+    });
+    const later = await world.file('editor', { title: 'Report on the grounding' });
+    const elsewhere = await world.file('steward', { title: 'Grounding elsewhere', place: world.ids.B01 });
+    const page = await counsel().call(holds.hold, { params: { id } });
+    expect(page.records.map((r) => [r.id, r.because])).toEqual([[later.id, 'came to match its criteria']]);
+    expect((await world.as('keeper').call(records.dossier, { params: { id: elsewhere.id } })).held).toBe(0);
+    const deep = Array.from({ length: 14 }).reduce<object>((inner) => ({ op: 'not', of: inner }), { op: 'held' });
+    expect(await statusOf(counsel().call(holds.countScope, { body: { criteria: deep as never } }))).toBe(422);
+  });
+
+  it('keep their records out of a batch from the beginning', async () => {
+    const keeper = world.as('keeper');
+    const free = await world.file('editor', { title: 'Free paper', createdOn: '2024-01-01' });
+    await keeper.call(docket.sweep);
+    const group = (await keeper.call(docket.due)).groups.find((g) => g.seriesCode === 'A-01')!;
+    expect([group.count, group.held]).toEqual([1, 3]);
+    const batchId = await approvedBatch(world);
+    expect(await executeAndWait(world, batchId)).toBe('1 destroyed, 0 not.');
+    expect((await keeper.call(records.dossier, { params: { id: free.id } })).state).toBe('disposed');
+    const late = await counsel().call(holds.placeHold, {
+      body: {
+        matterId,
+        name: 'Too late',
+        reason: 'after the fact',
+        freeze: false,
+        recordIds: [free.id, second.id, world.ids.box],
+        custodianIds: [],
+      },
+    });
+    expect(late.results.map((r) => r.outcome)).toEqual(['gone before the hold', 'covered', 'not found']);
+  });
+
+  it('show in the rack, in lists and in what comes due', async () => {
+    const { count } = await counsel().call(records.count, { query: { show: 'held' } });
+    const { cells } = await counsel().call(plan.rack);
+    expect(cells.reduce((sum, c) => sum + c.held, 0)).toBe(count);
+    const { records: list } = await counsel().call(records.list, { query: { show: 'held' } });
+    expect(list.every((r) => r.heldSince !== null)).toBeTrue();
+    const { horizon } = await counsel().call(reports.today);
+    expect(horizon[0]!.held).toBe(3);
+  });
+});
+
+describe('what the ask bar offers', () => {
+  let world: World;
+  beforeAll(async () => {
+    world = await makeWorld();
+    await world.rule('R-ASK', world.ids.A01);
+    await world.file('editor', { title: 'Mooring of the Quill' });
+  }, 60_000);
+  afterAll(() => world.stop());
+
+  const ask = async (text: string): Promise<string[]> =>
+    (await world.as('keeper').call(reports.ask, { query: { text } })).suggestions.map((s) => `${s.kind} ${s.code}`);
+
+  it('finds places, records and rules by beginnings and parts', async () => {
+    expect(await ask('A-0')).toEqual(['place A-01', 'place A-02', jasmine.stringMatching(/^record A-01/) as unknown as string]);
+    expect(await ask('quil')).toEqual([jasmine.stringMatching(/^record A-01\/2026/) as unknown as string]);
+    expect(await ask('R-ASK')).toContain('rule R-ASK');
+    expect(await ask('nothing like it')).toEqual([]);
+  });
+
+  it('takes what is typed as text, not as a pattern', async () => {
+    expect(await ask('%')).toEqual([]);
+    expect(await ask('_')).toEqual([]);
+    expect(await ask(`' or 1=1 --`)).toEqual([]);
+  });
+});

@@ -1,0 +1,84 @@
+import { provideHttpClient } from '@angular/common/http';
+import { HttpTestingController, provideHttpClientTesting, type TestRequest } from '@angular/common/http/testing';
+import { provideZonelessChangeDetection, type Type } from '@angular/core';
+import { TestBed, type ComponentFixture } from '@angular/core/testing';
+import { provideRouter } from '@angular/router';
+import type { Me } from '@key-cellar/contract';
+import { Session } from '../identity/index';
+
+/** For specs: the providers that pages need, with a network that answers what the spec says. */
+export const testingProviders = [provideZonelessChangeDetection(), provideRouter([]), provideHttpClient(), provideHttpClientTesting()];
+
+export const me: Me = {
+  id: '00000000-0000-4000-8000-000000000001',
+  name: 'Ines Okafor-Lind',
+  login: 'ines',
+  rights: ['discover', 'read', 'copyOut', 'deposit', 'edit', 'declare', 'undeclare', 'hold', 'dispose', 'approve', 'audit'],
+  repository: 'Marrowick',
+  timeZone: 'UTC',
+  today: '2026-09-14',
+  demo: true,
+  unread: 0,
+  needs: { receiving: 0, holds: 0, docket: 0, today: 0 },
+  ledgerSize: 1,
+};
+
+export class Stage<T> {
+  private constructor(
+    readonly fixture: ComponentFixture<T>,
+    readonly http: HttpTestingController,
+  ) {}
+
+  /** Signs somebody in and shows a component. */
+  static async show<T>(component: Type<T>, inputs: Record<string, unknown> = {}, who: Partial<Me> = {}): Promise<Stage<T>> {
+    const http = TestBed.inject(HttpTestingController);
+    TestBed.inject(Session).ensure().subscribe();
+    http.expectOne('/api/me').flush({ ...me, ...who });
+    const fixture = TestBed.createComponent(component);
+    for (const [name, value] of Object.entries(inputs)) fixture.componentRef.setInput(name, value);
+    const stage = new Stage(fixture, http);
+    await stage.settle();
+    return stage;
+  }
+
+  get host(): HTMLElement {
+    return this.fixture.nativeElement as HTMLElement;
+  }
+
+  async settle(): Promise<void> {
+    await this.fixture.whenStable();
+  }
+
+  /** Answers the pending request whose address begins so. */
+  async answer(path: string, body: object, status = 200): Promise<TestRequest> {
+    const request = this.http.expectOne((r) => r.urlWithParams.startsWith(path));
+    request.flush(body, status === 200 ? {} : { status, statusText: 'refused' });
+    await this.settle();
+    return request;
+  }
+
+  text(): string {
+    return this.host.textContent!.replace(/\s+/g, ' ').trim();
+  }
+
+  button(name: string | RegExp, within: ParentNode = document): HTMLButtonElement {
+    const found = [...within.querySelectorAll('button')].find((b) => {
+      const label = b.getAttribute('aria-label') ?? b.textContent!.trim();
+      return typeof name === 'string' ? label === name : name.test(label);
+    });
+    if (!found) throw new Error(`no button ${String(name)}`);
+    return found;
+  }
+
+  async press(name: string | RegExp, within: ParentNode = document): Promise<void> {
+    this.button(name, within).click();
+    await this.settle();
+  }
+
+  async type(selector: string, text: string): Promise<void> {
+    const field = document.querySelector<HTMLInputElement | HTMLTextAreaElement>(selector)!;
+    field.value = text;
+    field.dispatchEvent(new Event('input', { bubbles: true }));
+    await this.settle();
+  }
+}
