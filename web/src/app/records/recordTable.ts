@@ -118,7 +118,7 @@ export class RecordTable {
   );
   /** Rises with each page that arrives, so that rows are drawn again. */
   private readonly arrived = signal(0);
-  private cache = this.newCache();
+  private cache: PageCache | null = null;
 
   constructor() {
     effect(() => {
@@ -143,24 +143,36 @@ export class RecordTable {
     inject(DestroyRef).onDestroy(remove);
   }
 
-  private newCache(): PageCache {
-    return new PageCache(
-      (given) => this.service.page(this.state(), given),
-      () => this.arrived.update((n) => n + 1),
+  /** Pages of a state; `fresh` is told when the first of them is there. */
+  private newCache(state: ListState, fresh: (cache: PageCache) => void): PageCache {
+    const cache: PageCache = new PageCache(
+      (given) => this.service.page(state, given),
+      () => {
+        fresh(cache);
+        this.arrived.update((n) => n + 1);
+      },
       (error) => this.problem.set(toProblem(error)),
     );
+    return cache;
   }
 
+  /** Fetches anew. The rows on screen stay until the new ones are there, so that nothing jumps. */
   private restart(state: ListState): void {
     this.problem.set(null);
-    this.cache = this.newCache();
-    this.active.set(0);
     this.service.count(state.filter).subscribe({
       next: ({ count }) => {
-        this.count.set(count);
+        if (state !== this.state()) return;
+        const show = (cache: PageCache): void => {
+          if (this.cache === cache || state !== this.state()) return;
+          this.cache = cache;
+          this.count.set(count);
+          this.active.set(0);
+          this.viewport()?.scrollToIndex(0);
+        };
+        const fresh = this.newCache(state, show);
         this.total.emit(count);
-        this.viewport()?.scrollToIndex(0);
-        this.cache.want(0, Math.min(count, pageSize));
+        if (count === 0) show(fresh);
+        else fresh.want(0, Math.min(count, pageSize));
       },
       error: (error: unknown) => this.problem.set(toProblem(error)),
     });
@@ -168,12 +180,12 @@ export class RecordTable {
 
   protected row(index: number): RecordLine | undefined {
     this.arrived();
-    return this.cache.row(index);
+    return this.cache?.row(index);
   }
 
   protected scrolled(): void {
     const range = this.viewport()?.getRenderedRange();
-    if (range) this.cache.want(range.start, Math.min(range.end, this.count() ?? 0));
+    if (range) this.cache?.want(range.start, Math.min(range.end, this.count() ?? 0));
   }
 
   protected sortBy(column: Column): void {
@@ -200,7 +212,7 @@ export class RecordTable {
     const height = viewport.getViewportSize();
     if (next * 32 < top) viewport.scrollToOffset(next * 32);
     else if ((next + 1) * 32 > top + height) viewport.scrollToOffset((next + 1) * 32 - height);
-    this.cache.want(next, next + 1);
+    this.cache?.want(next, next + 1);
     const focus = (): boolean => {
       const row = this.host.nativeElement.querySelector<HTMLElement>(`[data-index="${next}"]`);
       row?.focus({ preventScroll: true });
