@@ -37,6 +37,8 @@ export function openPool(connectionString: string, max: number): pg.Pool {
   const pool = new pg.Pool({ connectionString, max, idleTimeoutMillis: 30_000, connectionTimeoutMillis: 10_000 });
   // A connection that breaks while idle is replaced by the pool; the next query reports what matters.
   pool.on('error', () => undefined);
+  // The same for one that is taken out and waits (a job's lock, a slow upload): its next query fails and says so.
+  pool.on('connect', (client) => client.on('error', () => undefined));
   return pool;
 }
 
