@@ -2,7 +2,7 @@ import { computed, inject, Injectable, signal } from '@angular/core';
 import { identity, type Me } from '@key-cellar/contract';
 import type { Right } from '@key-cellar/core/access';
 import { catchError, map, of, tap, type Observable } from 'rxjs';
-import { Api } from '../kit/api';
+import { Api, toProblem } from '../kit/api';
 
 /** Who is signed in. Pages read it; whoever changes what needs a person calls {@link refresh}. */
 @Injectable({ providedIn: 'root' })
@@ -32,7 +32,8 @@ export class Session {
   private fetch(): Observable<Me | null> {
     return this.api.call(identity.me).pipe(
       map((me): Me | null => me),
-      catchError(() => of(null)),
+      // Only the server's word that nobody is signed in ends a session here; a failure keeps what was known.
+      catchError((error: unknown) => of(toProblem(error).status === 401 ? null : this.who())),
       tap((me) => this.who.set(me)),
     );
   }

@@ -7,7 +7,7 @@ import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Select } from 'primeng/select';
 import { Tooltip } from 'primeng/tooltip';
-import { catchError, debounceTime, of, switchMap } from 'rxjs';
+import { catchError, debounceTime, of, switchMap, tap } from 'rxjs';
 import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
 import { Keys } from '../kit/keys';
@@ -97,11 +97,20 @@ export class ReceivingPage {
     const arrivalId = this.chosen()[0]?.id ?? '00000000-0000-4000-8000-000000000000';
     return { arrivalId, recordType, placeId, createdOn, title: this.title().trim() || 'untitled', facts: this.facts() };
   });
+  protected readonly previewProblem = signal<Problem | null>(null);
   protected readonly preview = toSignal(
     toObservable(this.draft).pipe(
       debounceTime(150),
+      tap(() => this.previewProblem.set(null)),
       switchMap((filing) =>
-        filing ? this.api.call(receiving.preview, { body: { filings: [filing] } }).pipe(catchError(() => of(null))) : of(null),
+        filing
+          ? this.api.call(receiving.preview, { body: { filings: [filing] } }).pipe(
+              catchError((error: unknown) => {
+                this.previewProblem.set(toProblem(error));
+                return of(null);
+              }),
+            )
+          : of(null),
       ),
     ),
   );
