@@ -46,6 +46,14 @@ export async function makeDatabase(url: string, size: Size, parts: Parts): Promi
     `update place set access_set_id = s.id from access_set s where s.anchor_place = place.id`,
     `insert into grant_ (id, principal_id, place_id, profile, reason) select gen_random_uuid(), g.id, s.anchor_place, 'editor', 'bench' from access_set s join (select id, row_number() over () n from principal where kind = 'group') g on g.n = 1 + s.id % 80`,
     `insert into record_type (code, title, facts) values ('note', 'Note', '[]')`,
+    // Five hundred rules, one a series.
+    `insert into rule (id, code) select gen_random_uuid(), 'R-' || lpad(i::text, 3, '0') from generate_series(1, 500) i`,
+    `insert into rule_version (id, rule_id, version, definition, in_force_from, takes_over, published_by, published_at)
+     select gen_random_uuid(), id, 1, ('{"title":"' || code || '","authority":"Sound Compact, art. 1","jurisdictions":[],"trigger":{"kind":"recordDate","date":"created"},"cutoff":{"kind":"calendarYear"},"steps":[{"kind":"destroy","after":"P10Y","from":"clockStart","approvals":1,"noticeDays":14}]}')::jsonb,
+       '2000-01-01', 'all', '${keeper}', now() from rule`,
+    `insert into place_rule (place_id, rule_id)
+     select s.id, r.id from (select id, row_number() over (order by code) n from place where kind = 'series') s
+     join (select id, row_number() over (order by code) n from rule) r on r.n = s.n`,
   ]) {
     await pool.query(sql);
   }
@@ -63,13 +71,13 @@ export async function makeDatabase(url: string, size: Size, parts: Parts): Promi
       `insert into record (id, number, title, medium, record_type, place_id, series_id, places, created_on, received_on, filed_on, modified_on, search,
          access_set_id, owner_id, deposited_by, outcome, clock_start, due_on, action, vintage, size, state)
        select gen_random_uuid(), 'N-' || lpad(i::text, 9, '0'), 'Paper ' || md5(i::text), 'electronic', 'note', f.id, f.parent_id, f.ancestors,
-         '1998-01-01'::date + (i * 7919) % 10400, '2020-01-01', '2000-01-01'::date + i % 9700, '2020-01-01', array_to_tsvector(array['paper', md5(i::text), (i % 5000)::text]),
+         '1998-01-01'::date + (i::bigint * 7919 % 10400)::int, '2020-01-01', '2000-01-01'::date + i % 9700, '2020-01-01', array_to_tsvector(array['paper', md5(i::text), (i % 5000)::text]),
          f.access_set_id, $1, $1, case when i % 10 = 0 then 'permanent' when i % 7 = 0 then 'waiting' else 'dated' end, '2010-01-01',
          case when i % 10 = 0 or i % 7 = 0 then null else '2026-10-01'::date + i % 9000 end, 'destroy', 1998 + i % 29, i % 100000, case when i % 3 = 0 then 'working' else 'declared' end
-       from generate_series($2::int, $3::int) i join (select id, parent_id, ancestors, access_set_id, row_number() over (order by id) n from place where kind = 'folder') f on f.n = 1 + (i * 31) % ${folders}`,
+       from generate_series($2::int, $3::int) i join (select id, parent_id, ancestors, access_set_id, row_number() over (order by id) n from place where kind = 'folder') f on f.n = 1 + (i::bigint * 31) % ${folders}`,
       [keeper, from + 1, Math.min(from + part, size.records)],
     );
-    await pool.query('select fold_rack()');
+    await pool.query('select fold_rack(), fold_rule_use()');
   }
   for (const { indexdef } of indexes) await pool.query(indexdef);
   await pool.query(
@@ -82,8 +90,8 @@ export async function makeDatabase(url: string, size: Size, parts: Parts): Promi
   await pool.query('create table bench_bare (id serial primary key, sha bytea, bytes bytea)');
   await pool.query('create table bench_json (id bigserial primary key, body text not null)');
   await pool.query('grant all on bench_bare, bench_json to cellar_app; grant all on all sequences in schema public to cellar_app');
-  await pool.query('vacuum (analyze) record');
-  await pool.query('analyze');
+  await pool.query('vacuum (analyze)');
+  await pool.query('checkpoint');
   await pool.end();
   process.stdout.write(`a database of ${size.records} records was made in ${((performance.now() - begin) / 1000).toFixed(0)} s\n`);
   return keeper;

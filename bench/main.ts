@@ -6,9 +6,9 @@ import { compileDueDate, type RuleVersion } from '@key-cellar/core/schedule';
 import {
   entryBody,
   getOrMakeSet,
-  loadRuleBook,
   migrate,
   openPool,
+  openServices,
   placeGrant,
   programActor,
   receive,
@@ -24,6 +24,7 @@ import {
   type SignedIn,
 } from '@key-cellar/server';
 import type pg from 'pg';
+import { pino } from 'pino';
 import { makeDatabase, type Size } from './database.js';
 import { listPage } from './listPage.js';
 import { median, p95, ratio, say } from './measure.js';
@@ -31,7 +32,7 @@ import { median, p95, ratio, say } from './measure.js';
 const today = '2026-09-14';
 const ownerUrl = process.env['BENCH_DATABASE_URL']!;
 const quick = process.argv.includes('--quick');
-const large: Size = quick ? { records: 50_000, entries: 50_000 } : { records: 1_000_000, entries: 500_000 };
+const large: Size = quick ? { records: 50_000, entries: 50_000 } : { records: 1_000_000, entries: 5_000_000 };
 const small: Size = { records: 10_000, entries: 10_000 };
 const sha256 = (data: Uint8Array): Uint8Array => createHash('sha256').update(data).digest();
 
@@ -79,10 +80,9 @@ async function keeper(services: Services, id: string): Promise<SignedIn> {
   }; // prettier-ignore
 }
 
-async function intake(services: Services, person: SignedIn, count: number): Promise<void> {
-  const files = Array.from({ length: count }, () => randomBytes(20_000));
+async function intake(services: Services, person: SignedIn, perRound: number): Promise<void> {
+  let files: Buffer[] = [];
   const pool = services.uploadPool;
-  await pool.query('create table if not exists bench_bare (id serial primary key, sha bytea, bytes bytea)').catch(() => undefined);
   const bare = async (): Promise<void> => {
     for (const bytes of files) {
       const client = await pool.connect();
@@ -105,39 +105,32 @@ async function intake(services: Services, person: SignedIn, count: number): Prom
       });
     }
   };
-  await ratio(`take in ${count} files of 20 KB, one commit each`, 'hash and bare insert, one commit each', ours, bare, 2, 1);
+  await ratio('take in files of 20 KB, one commit each', 'hash and bare insert, one commit each', ours, bare, 2, () => {
+    files = Array.from({ length: perRound }, () => randomBytes(20_000));
+  });
 }
 
-async function appendAndSeal(pool: pg.Pool, entries: number): Promise<void> {
+async function sealAll(pool: pg.Pool): Promise<void> {
+  while ((await sealOnce(pool)).added) continue;
+}
+
+async function appendAndSeal(pool: pg.Pool, perRound: number): Promise<void> {
   const actor = programActor('bench', today);
-  const bodies = Array.from({ length: 1000 }, (_, i) =>
-    entryBody(actor, '2026-09-14T10:00:00.000000Z', {
-      act: 'tested',
-      subject: { kind: 'ledger', id: null, name: `n ${i}` },
-      after: { filler: 'x'.repeat(200) },
-    }),
-  );
-  const acts = bodies.map((_, i) => ({
+  const acts = Array.from({ length: 1000 }, (_, i) => ({
     act: 'tested',
     subject: { kind: 'ledger', id: null, name: `n ${i}` },
     after: { filler: 'x'.repeat(200) },
   }));
-  const rounds = Math.ceil(entries / 1000);
-  const bare = async (): Promise<void> => {
-    for (let i = 0; i < rounds; i++)
-      await run(pool, 'bench.json', 'insert into bench_json (body) select * from unnest($1::text[])', [bodies]);
+  const bodies = acts.map((act) => entryBody(actor, '2026-09-14T10:00:00.000000Z', act));
+  const inParts = async (work: () => Promise<unknown>): Promise<void> => {
+    for (let i = 0; i < perRound / 1000; i++) await work();
   };
-  const ours = async (): Promise<void> => {
-    for (let i = 0; i < rounds; i++) await withUnitOfWork(pool, actor, (uow) => uow.enterAll(acts), 'none');
-  };
-  await ratio(`ledger: append ${entries} entries`, 'bare insert of the same JSON', ours, bare, 1.5, 1);
-  const seal = async (): Promise<void> => {
-    for (;;) {
-      const result = await sealOnce(pool);
-      if (!result || result.added === 0) return;
-    }
-  };
-  await ratio(`ledger: seal ${entries} entries`, 'bare insert of the same JSON', seal, bare, 1.5, 1, false);
+  const bare = (): Promise<void> =>
+    inParts(() => run(pool, 'bench.json', 'insert into bench_json (body) select * from unnest($1::text[])', [bodies]));
+  const append = (): Promise<void> => inParts(() => withUnitOfWork(pool, actor, (uow) => uow.enterAll(acts), 'none'));
+  await ratio('ledger: append entries', 'bare insert of the same JSON', append, bare, 1.5);
+  await sealAll(pool);
+  await ratio('ledger: seal entries', 'bare insert of the same JSON', () => sealAll(pool), bare, 1.5, append);
 }
 
 async function sweeping(): Promise<void> {
@@ -178,6 +171,8 @@ async function open(size: Size) {
   return { services: running.services, person, stop: () => running.stop() };
 }
 
+const unreachable = 'http://127.0.0.1:9';
+
 function configOf(url: string) {
   return {
     ownerUrl: url,
@@ -188,6 +183,9 @@ function configOf(url: string) {
     migrationsDir: 'server/migrations',
     fontsDir: 'server/assets',
     logLevel: 'silent',
+    archiveUrl: unreachable,
+    timeAuthorityUrl: unreachable,
+    standInsDir: '',
   };
 }
 
@@ -230,25 +228,31 @@ async function main(): Promise<void> {
     const url = new URL(ownerUrl);
     url.pathname = `/${name}`;
     await migrate(configOf(url.href));
-    databases.set(size, {
-      url: url.href,
-      person: await makeDatabase(url.href, size, { withUnitOfWork, writeSetting, getOrMakeSet, placeGrant }),
-    });
+    const person = await makeDatabase(url.href, size, { withUnitOfWork, writeSetting, getOrMakeSet, placeGrant });
+    databases.set(size, { url: url.href, person });
+    // Sealed now, so that the sealer has nothing to do while the rest is measured.
+    const pool = openPool(appUrl(url.href), 1);
+    await sealAll(pool);
+    await pool.end();
   }
   await lists();
   await sweeping();
-  const opened = await open(large);
-  const person = await keeper(opened.services, opened.person);
-  await intake(opened.services, person, quick ? 200 : 2000);
-  await appendAndSeal(opened.services.pool, quick ? 10_000 : 100_000);
+  const { url, person } = databases.get(large)!;
+  // Without the sealer and the jobs of a running server, so that only what is measured runs.
+  const quiet = await openServices(configOf(url), pino({ level: 'silent' }), {
+    connections: 4,
+    sealer: () => ({ sealNow: () => Promise.resolve(0), stop: () => Promise.resolve() }),
+  });
+  await intake(quiet, await keeper(quiet, person), quick ? 100 : 400);
+  await appendAndSeal(quiet.pool, quick ? 5000 : 20_000);
   const begin = performance.now();
-  const verified = await verifyLedger(opened.services.pool);
+  const verified = await verifyLedger(quiet.pool);
   if (!verified.ok) throw new Error(verified.sentence);
   process.stdout.write(
     `whole ledger of ${verified.size} entries verified from the database in ${((performance.now() - begin) / 1000).toFixed(1)} s\n`,
   );
-  await loadRuleBook(opened.services.pool);
-  await opened.stop();
+  await quiet.jobs.stop();
+  await Promise.all([quiet.pool.end(), quiet.uploadPool.end()]);
 }
 
 await main();

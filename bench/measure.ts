@@ -16,30 +16,21 @@ export function say(what: string, against: string, measured: number, target: num
   );
 }
 
-/**
- * Runs both works in turns and says the ratio of their medians. With `alternate` false, ours runs once
- * (its work cannot be repeated) and the bare work once.
- */
-export async function ratio(
-  what: string,
-  against: string,
-  ours: () => void | Promise<void>,
-  bare: () => void | Promise<void>,
-  target: number,
-  rounds = 5,
-  warm = true,
-): Promise<void> {
+type Work = () => void | Promise<void>;
+
+const rounds = 5;
+
+/** Runs both works in turns, once to warm up and then five times, and says the ratio of their medians. `before` is not counted. */
+export async function ratio(what: string, against: string, ours: Work, bare: Work, target: number, before?: Work): Promise<void> {
   const times: [number[], number[]] = [[], []];
-  if (warm && rounds > 1) {
-    await ours();
-    await bare();
-  }
-  for (let i = 0; i < rounds; i++) {
-    for (const [index, work] of [bare, ours].entries()) {
+  for (let round = 0; round <= rounds; round++) {
+    await before?.();
+    for (const [index, work] of [ours, bare].entries()) {
       const begin = performance.now();
       await work();
-      times[index === 0 ? 1 : 0].push(performance.now() - begin);
+      if (round > 0) times[index]!.push(performance.now() - begin);
     }
   }
-  say(what, against, median(times[0]) / median(times[1]), target);
+  const [mine, other] = times.map(median) as [number, number];
+  say(what, against, mine / other, target, `${mine.toFixed(0)} ms against ${other.toFixed(0)} ms`);
 }

@@ -2,7 +2,7 @@ import { execFile } from 'node:child_process';
 import { writeFile } from 'node:fs/promises';
 import { fileURLToPath } from 'node:url';
 import { promisify } from 'node:util';
-import { choose, expect, signedIn, test } from './support/app.js';
+import { choose, expect, moveClock, signedIn, test } from './support/app.js';
 
 const verifier = fileURLToPath(new URL('../tools/verify-ledger.mjs', import.meta.url));
 
@@ -108,17 +108,8 @@ test('one file from receiving to certificate, by three people, and a hold that s
     await expect(hanne.getByRole('row', { name: /check two.*held/ })).toBeVisible();
   });
 
-  const moveClock = async (to: string): Promise<void> => {
-    await ines.getByRole('button', { name: 'demo clock · move' }).click();
-    await ines.getByLabel('New date').fill(to);
-    await ines.getByRole('button', { name: 'Move the clock' }).click();
-    await expect(ines.getByRole('dialog').getByRole('status')).toBeVisible();
-    await ines.keyboard.press('Escape');
-    await expect(ines.getByRole('dialog')).toBeHidden();
-  };
-
   await test.step('their day comes; the keeper proposes what is not held, counsel releases nothing', async () => {
-    await moveClock('2026-11-01');
+    await moveClock(ines, '2026-11-01');
     await ines.goto('/docket');
     await expect(ines.getByRole('row', { name: /TST-01.*1 more held/ })).toBeVisible();
     await ines.getByRole('button', { name: 'Propose batch of TST-01' }).click();
@@ -144,7 +135,7 @@ test('one file from receiving to certificate, by three people, and a hold that s
   });
 
   await test.step('another person approves, the keeper executes: the held one stays, the other is destroyed', async () => {
-    await moveClock('2026-11-05');
+    await moveClock(ines, '2026-11-05');
     const dario = await signedIn(browser, app, 'dario');
     await dario.getByRole('button', { name: /Decide: Batch .*Pilot boat checks/ }).click();
     await dario.getByRole('button', { name: 'Approve' }).click();

@@ -8,10 +8,15 @@ test('one picture of each main view', async ({ browser, app }) => {
   test.setTimeout(240_000);
   const client = new pg.Client({ connectionString: app.databaseUrl });
   await client.connect();
-  const one = async (sql: string): Promise<string> => (await client.query<{ id: string }>(sql)).rows[0]!.id;
+  const one = async (sql: string): Promise<string> => {
+    const [found] = (await client.query<{ id: string }>(sql)).rows;
+    if (!found) throw new Error(`The demo has nothing for: ${sql}`);
+    return found.id;
+  };
   const dossier = await one(
     `select r.id from record r join content c on c.id = (select content_id from version v where v.record_id = r.id order by no desc limit 1)
-     where r.hold_count > 0 and r.state = 'declared' and c.media_type = 'application/pdf' and r.outcome = 'dated' order by r.number limit 1`,
+     where r.hold_count > 0 and c.media_type = 'application/pdf'
+     order by (r.state = 'declared') desc, (r.outcome = 'dated') desc, r.number limit 1`,
   );
   const paths: [string, string][] = [
     ['today', '/today'],
@@ -24,7 +29,8 @@ test('one picture of each main view', async ({ browser, app }) => {
     ['holds', '/holds'],
     ['hold', `/holds/${await one(`select id from hold where name = 'Ottoline inquiry'`)}`],
     ['docket', '/docket'],
-    ['batch', `/docket/${await one(`select id from batch where number = 'D-2026-002'`)}`],
+    ['batch', `/docket/${await one(`select id from batch where number = 'D-2026-003'`)}`],
+    ['transfer', `/docket/${await one(`select id from batch where number = 'D-2026-002'`)}`],
     ['proof', '/proof'],
   ];
   await client.end();
@@ -32,7 +38,7 @@ test('one picture of each main view', async ({ browser, app }) => {
   for (const [name, path] of paths) {
     await page.goto(path);
     await page.getByRole('heading', { level: 1 }).waitFor();
-    if (name === 'dossier') await page.locator('kc-preview canvas').first().waitFor();
+    if (name === 'dossier') await page.locator('kc-preview img').first().waitFor();
     await page.waitForLoadState('networkidle');
     await page.screenshot({ path: `${folder}${name}.png` });
   }
@@ -41,6 +47,7 @@ test('one picture of each main view', async ({ browser, app }) => {
   await choose(page, 'Place in the plan', 'BER-02');
   await choose(page, 'Record type', 'Inspection report');
   await page.locator('#fact-berth').fill('Berth 11');
+  await page.getByText('Will be filed with a gap: Finding.').waitFor();
   await page.getByText(/^Kept until/).waitFor();
   await page.screenshot({ path: `${folder}receiving.png` });
   const dark = await signedIn(browser, app, 'ines', { dark: true });

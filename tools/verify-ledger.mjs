@@ -2,8 +2,9 @@
 // Checks an export of ledger entries without Key Cellar: needs Node.js and this file only.
 //   node verify-ledger.mjs EXPORT.json [--key PUBLIC-KEY.pem]
 // Entries are canonical JSON (RFC 8785), leaves of a SHA-256 Merkle tree (RFC 6962 §2.1); heads are signed with Ed25519.
+// Time stamps on heads are RFC 3161 tokens: checked with the certificate inside, whose fingerprint is printed too.
 // Without --key the key inside the export is used: then compare its fingerprint, printed below, with one that you trust.
-import { createHash, createPublicKey, verify } from 'node:crypto';
+import { createHash, createPublicKey, verify, X509Certificate } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 
 const sha256 = (...parts) => parts.reduce((hash, part) => hash.update(part), createHash('sha256')).digest();
@@ -50,6 +51,51 @@ function extends_(oldSize, size, oldRoot, root, proof) {
 const bytes = (hex) => Buffer.from(hex, 'hex');
 const headText = ({ keyId, root, signedAt, size }) => JSON.stringify({ keyId, root, signedAt, size, v: 1 });
 
+/** Reads one DER element: its tag, its content, its whole bytes; throws when the bytes end too early. */
+function element(der, at = 0) {
+  const first = der[at + 1];
+  const lengthBytes = first < 0x80 ? 0 : first & 0x7f;
+  const length = lengthBytes === 0 ? first : der.readUIntBE(at + 2, lengthBytes);
+  const start = at + 2 + lengthBytes;
+  if (!(start + length <= der.length)) throw new Error('a time stamp ends too early');
+  return { tag: der[at], content: der.subarray(start, start + length), whole: der.subarray(at, start + length) };
+}
+
+function elements(der) {
+  const found = [];
+  for (let at = 0; at < der.length; at += found.at(-1).whole.length) found.push(element(der, at));
+  return found;
+}
+
+const octets = ({ tag, content }) => (tag === 0x24 ? Buffer.concat(elements(content).map((e) => e.content)) : content);
+const digestAttribute = Buffer.from('06092a864886f70d010904', 'hex');
+
+/**
+ * What a time-stamp token (RFC 3161, CMS of RFC 5652) says, once its signature holds over these bytes; null when it does not.
+ */
+function stampOf(token, stamped) {
+  const [, wrapped] = elements(element(token).content);
+  const signedData = elements(element(wrapped.content).content);
+  const info = octets(element(elements(signedData[2].content)[1].content));
+  const certificate = new X509Certificate(elements(signedData.find((e) => e.tag === 0xa0).content)[0].whole);
+  const signer = elements(elements(signedData.at(-1).content)[0].content);
+  const attributes = signer.find((e) => e.tag === 0xa0);
+  const signature = signer.find((e) => e.tag === 0x04).content;
+  const digest = elements(attributes.content).find((a) => a.content.subarray(0, digestAttribute.length).equals(digestAttribute));
+  const said = element(elements(digest.content)[1].content).content;
+  // Signed is the set of attributes as a SET, whatever tag it travels under (RFC 5652 §5.4).
+  const signed = Buffer.concat([Buffer.of(0x31), attributes.whole.subarray(1)]);
+  const [, , imprint, , time] = elements(element(info).content);
+  const holds =
+    said.equals(sha256(info)) &&
+    verify('sha256', signed, certificate.publicKey, signature) &&
+    elements(imprint.content)[1].content.equals(sha256(stamped));
+  const at = time.content.toString('latin1').replace(/^(\d{4})(\d\d)(\d\d)(\d\d)(\d\d)(\d\d)/, '$1-$2-$3T$4:$5:$6');
+  return holds ? { at, authority: certificate.subject.replaceAll('\n', ', '), fingerprint: certificate.fingerprint256 } : null;
+}
+
+const tokenStamp = (head) => head.timeStamp && stampOf(Buffer.from(head.timeStamp.token, 'base64'), Buffer.from(headText(head)));
+
 function check(file, trustedKey) {
   const problems = [];
   const { head, publicKey, consistency, entries } = file;
@@ -60,6 +106,7 @@ function check(file, trustedKey) {
   const key = createPublicKey(pem);
   const signed = (h) => verify(null, Buffer.from(headText(h)), key, Buffer.from(h.signature, 'base64'));
   if (!signed(head)) problems.push(`The signature of the tree head of ${head.size} entries does not hold.`);
+  if (head.timeStamp && !tokenStamp(head)) problems.push(`The time stamp of the tree head of ${head.size} entries does not hold.`);
   const root = bytes(head.root);
   for (const { leaf, entry, proof } of entries) {
     if (!includes(Buffer.from(entry), leaf, head.size, proof.map(bytes), root)) {
@@ -92,6 +139,8 @@ try {
   process.stdout.write(
     `OK: ${file.entries.length} entries are as they were sealed in the tree of ${file.head.size}, head signed ${file.head.signedAt} with key ${fingerprint}.\n`,
   );
+  const stamp = tokenStamp(file.head);
+  if (stamp) process.stdout.write(`OK: ${stamp.authority} stamped that head at ${stamp.at} (certificate ${stamp.fingerprint}).\n`);
   if (file.consistency) process.stdout.write(`OK: that tree extends the one of ${file.consistency.from.size} entries.\n`);
 } catch (error) {
   process.stdout.write(`This file cannot be checked: ${error.message}\n`);

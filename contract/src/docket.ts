@@ -42,6 +42,10 @@ export const batchLine = z.object({
   gates: z.array(gate),
   late: z.boolean(),
   certificate: z.object({ id, number: z.string() }).nullable(),
+  /** The archive's accession receipt, for a transfer that it confirmed. */
+  receipt: z
+    .object({ archive: z.string(), accession: z.string(), receivedOn: dateText, bagSha256: z.string(), files: z.number().int() })
+    .nullable(),
   /** What this person may do with it now. */
   acts: z.array(z.enum(['announce', 'approve', 'reject', 'execute', 'withdraw', 'object', 'confirm'])),
 });
@@ -80,7 +84,7 @@ export const docket = {
   }),
   batches: get('/batches', 'Batches, late ones first', { response: z.object({ batches: z.array(batchLine) }) }),
   sweep: post('/docket/sweep', 'Find what has come due', { response: z.object({ newlyDue: z.number().int() }) }),
-  propose: post('/batches', 'Propose a batch of a due group, without what is held', {
+  propose: post('/batches', 'Propose a batch of a due group, to destroy or to transfer, without what is held', {
     body: z.object({ groupKey: z.string().max(200), noticeDays: z.number().int().min(0).max(365), announce: z.boolean() }),
     response: z.object({ id, number: z.string() }),
   }),
@@ -90,9 +94,16 @@ export const docket = {
     params: idParam,
     body: z.object({ recordId: id, reason }),
   }),
-  answer: post('/objections/{id}/answer', 'Answer an objection: keep the record out, or let it go on', {
+  answer: post('/objections/{id}/answer', 'Answer an objection: put the record off until a day, or let it go on', {
     params: idParam,
-    body: z.object({ keep: z.boolean(), answer: reason }),
+    body: z.discriminatedUnion('keep', [
+      z.object({ keep: z.literal(true), answer: reason, until: dateText }),
+      z.object({ keep: z.literal(false), answer: reason }),
+    ]),
+  }),
+  defer: post('/batches/{id}/deferrals', 'Take one record out of a batch until a day', {
+    params: idParam,
+    body: z.object({ recordId: id, until: dateText, reason }),
   }),
   approve: post('/batches/{id}/approve', 'Approve a batch', {
     params: idParam,
@@ -104,7 +115,7 @@ export const docket = {
     params: idParam,
     response: z.object({ jobId: id }),
   }),
-  confirm: post('/batches/{id}/confirm', 'Confirm that physical items were destroyed', {
+  confirm: post('/batches/{id}/confirm', 'Confirm that physical items were destroyed or handed over', {
     params: idParam,
     body: z.object({
       recordIds: z.array(id).min(1).max(2000),

@@ -28,7 +28,15 @@ export const ledgerFilter = z.object({
 });
 export type LedgerFilter = z.infer<typeof ledgerFilter>;
 
-const head = z.object({ size: z.number().int(), root: z.string(), signedAt: z.string(), keyId: z.string(), signature: z.string() });
+const head = z.object({
+  size: z.number().int(),
+  root: z.string(),
+  signedAt: z.string(),
+  keyId: z.string(),
+  signature: z.string(),
+  /** RFC 3161: the token as base64 of DER, when it was made and by whom; null until the authority has answered. */
+  timeStamp: z.object({ token: z.string(), at: z.string(), authority: z.string() }).nullable(),
+});
 export type TreeHead = z.infer<typeof head>;
 
 export const ledger = {

@@ -63,6 +63,10 @@ export const receiving = {
     body: filings,
     response: z.object({ results: z.array(filingResult) }),
   }),
+  pages: get('/arrivals/{id}/pages', 'How many pages something that arrived has, for looking at it before it is filed', {
+    params: idParam,
+    response: z.object({ pages: z.number().int(), width: z.number(), height: z.number() }),
+  }),
   discard: post('/arrivals/{id}/discard', 'Discard something that arrived', { params: idParam }),
   containers: get('/containers', 'Containers that physical items sit in', {
     response: z.object({

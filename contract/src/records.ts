@@ -107,6 +107,10 @@ export const dossier = recordLine.extend({
   rights: z.array(z.string()),
   accessWhy: z.string(),
   certificate: z.object({ id, number: z.string() }).nullable(),
+  /** The archive that holds it now, and its accession number there. */
+  transferredTo: z.object({ archive: z.string(), number: z.string() }).nullable(),
+  /** Put off: it comes due again on this day, whatever its date says. */
+  deferral: z.object({ until: dateText, reason: z.string() }).nullable(),
 });
 export type Dossier = z.infer<typeof dossier>;
 
@@ -127,6 +131,11 @@ export const records = {
     response: z.object({ ids: z.array(id), more: z.boolean() }),
   }),
   dossier: get('/records/{id}', 'One record with everything known of it', { params: idParam, response: dossier }),
+  pages: get('/records/{id}/pages', 'How many pages a version has, for showing them; reading it goes into the ledger', {
+    params: idParam,
+    query: z.object({ version: z.coerce.number().int().positive().optional() }),
+    response: z.object({ pages: z.number().int(), width: z.number(), height: z.number() }),
+  }),
   editFacts: put('/records/{id}/facts', 'Change title, date and facts of a record', {
     params: idParam,
     body: z.object({ revision, title: line(), createdOn: dateText, facts }),

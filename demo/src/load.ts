@@ -43,6 +43,7 @@ import { functions, recordTypes } from './plan.js';
 import { seeded, type Random } from './random.js';
 import { containers, demoToday, makeRecords, type DemoFolder, type DemoRecord } from './records.js';
 import { rules, type DemoRule } from './rules.js';
+import { voyageOn } from './tidebook.js';
 
 const timeZone = 'Europe/Dublin';
 const begin = '1998-01-01';
@@ -158,7 +159,7 @@ async function addPlaces(uow: UnitOfWork, folders: readonly DemoFolder[]): Promi
       const activityId = random.id();
       placeId.set(activity.code, activityId);
       await add(activityId, 'activity', fnId, activity.code, activity.title, j);
-      for (const [k, series] of activity.series.entries()) {
+      for (const [k, series] of [...activity.series].sort((a, b) => (a.code < b.code ? -1 : 1)).entries()) {
         const seriesId = random.id();
         placeId.set(series.code, seriesId);
         await add(seriesId, 'series', activityId, series.code, series.title, k, {
@@ -565,10 +566,20 @@ async function addActs(loaded: Loaded): Promise<void> {
     await sweep(services, await person('ines'));
     calibrations = await proposeSeries(loaded, 'ines', '2026-05-04', 'ENV-04', true);
   });
+  let returns = '';
+  await on('2026-05-05', async () => {
+    returns = await proposeSeries(loaded, 'tomas', '2026-05-05', 'DRG-06', true);
+  });
   await on('2026-05-27', async (person) => {
     for (const login of ['tomas', 'dario']) await decide(services, await person(login), calibrations, { decision: 'approve', note: '' });
   });
   await on('2026-05-28', () => runBatch(loaded, 'ines', '2026-05-28', calibrations));
+
+  // Spoil returns go to the archive of the sound: packed, sent, received, and only then removed here.
+  await on('2026-06-08', async (person) => {
+    for (const login of ['ines', 'dario']) await decide(services, await person(login), returns, { decision: 'approve', note: '' });
+  });
+  await on('2026-06-09', () => runBatch(loaded, 'tomas', '2026-06-09', returns));
 
   await on('2026-07-01', async (person) => {
     await sweep(services, await person('ines'));
@@ -623,7 +634,11 @@ async function addActs(loaded: Loaded): Promise<void> {
   await on('2026-08-21', () => runBatch(loaded, 'ines', '2026-08-21', logs));
   await on('2026-08-24', async (person) => {
     const open = await row<{ id: string }>(services.pool, 'demo.objection', 'select id from objection where answered_at is null limit 1');
-    await answer(services, await person('ines'), open!.id, { keep: true, answer: 'It stays until the court has decided.' });
+    await answer(services, await person('ines'), open!.id, {
+      keep: true,
+      answer: 'It stays until the court has decided.',
+      until: '2027-08-31',
+    });
   });
   await on('2026-09-02', async (person) => {
     await decide(services, await person('tomas'), invoices, { decision: 'approve', note: 'Checked against the ledger of 2015.' });
@@ -649,11 +664,25 @@ async function spreadCovers(config: Config): Promise<void> {
   await owner.end();
 }
 
+type Letter = [string, Parameters<typeof sampleFile>[0], Subject, string, string];
+
+/** What Tidebook sent over the weekend: the papers of one voyage, which name each other by number. */
+function tidebookLetters(base: Pick<Subject, 'number' | 'createdOn' | 'author'>): Letter[] {
+  const v = voyageOn(base.createdOn);
+  const from = { ...base, createdOn: v.day, author: 'Tidebook' };
+  const paper = (title: string, order: string): Subject => ({ ...from, title: `${title}, ${v.vessel}`, type: 'order', facts: { vessel: v.vessel, order, call: v.call } }); // prettier-ignore
+  return [
+    [`${v.call} port call`, 'pdf', paper(`Port call ${v.call}`, v.call), 'Tidebook', 'lune'],
+    [`${v.order} pilotage order`, 'pdf', paper(`Pilotage order ${v.order}`, v.order), 'Tidebook', 'lune'],
+    [`${v.slip} service slip`, 'pdf', paper(`Service slip ${v.slip}`, v.slip), 'Tidebook', 'lune'],
+  ];
+}
+
 /** Things that arrived and wait to be filed, two of them twice. */
 async function addArrivals(loaded: Loaded): Promise<void> {
   const random = seeded(6);
-  const base = { number: 'arrival', createdOn: '2026-09-09', author: 'Works mail-in' } as const;
-  const letters: [string, Parameters<typeof sampleFile>[0], Subject, string, string][] = [
+  const base = { number: 'arrival', createdOn: '2026-09-09', author: 'Works mail-in' };
+  const letters: Letter[] = [
     [
       'Mooring inspection Berth 6',
       'pdf',
@@ -711,6 +740,7 @@ async function addArrivals(loaded: Loaded): Promise<void> {
       'upload',
       'petra',
     ],
+    ...tidebookLetters(base),
     ['Gate list week 36', 'pdf', { ...base, title: 'Gate list, week 36', type: 'order', facts: { vessel: 'Quill' } }, 'upload', 'sunniva'],
     ['Gate list week 37', 'pdf', { ...base, title: 'Gate list, week 37', type: 'order', facts: { vessel: 'Hesper' } }, 'upload', 'sunniva'],
   ];
@@ -764,7 +794,7 @@ export async function loadDemo(config: Config, progress: (line: string) => void)
           demoToday,
         ),
       );
-      await uow.enter({ act: 'loaded the demo', subject: { kind: 'repository', id: rootId, name: 'Marrowick Harbour Authority' } });
+      uow.enter({ act: 'loaded the demo', subject: { kind: 'repository', id: rootId, name: 'Marrowick Harbour Authority' } });
       return made;
     });
     await services.sealer.sealNow();
@@ -775,7 +805,7 @@ export async function loadDemo(config: Config, progress: (line: string) => void)
     progress('receiving the mail');
     await addArrivals(loaded);
     await setClock(services, demoToday);
-    await services.pool.query('select fold_rack()');
+    await services.pool.query('select fold_rack(), fold_rule_use()');
     await services.sealer.sealNow();
     await services.pool.query('analyze record').catch(() => undefined);
   } finally {

@@ -3,6 +3,7 @@ import { factGaps, type FactValue } from '@key-cellar/core/records';
 import { areas, berths, companies, craft, gauges, months, staff, subjects, vessels } from './invent.js';
 import { functions, recordTypes, type DemoSeries, type RecordTypeCode } from './plan.js';
 import { seeded, type Random } from './random.js';
+import { voyageOn, type Voyage } from './tidebook.js';
 
 export const demoToday = '2026-09-14';
 const lastDay = civilDate('2026-09-10');
@@ -144,11 +145,17 @@ function titleFrom(pattern: string, names: Record<string, string>): string {
   return pattern.replace(/\{(\w)\}/g, (_, key: string) => names[key] ?? '');
 }
 
-function factsFor(type: RecordTypeCode, names: Record<string, string>, createdOn: string, random: Random): Record<string, FactValue> {
+function factsFor(
+  type: RecordTypeCode,
+  names: Record<string, string>,
+  createdOn: string,
+  random: Random,
+  voyage: Voyage | null,
+): Record<string, FactValue> {
   const values: Record<string, () => FactValue> = {
     vessel: () => names['v']!,
     berth: () => names['b']!,
-    order: () => `${createdOn.slice(2, 4)}-${String(random.whole(1, 999)).padStart(4, '0')}`,
+    order: () => (voyage ? names['own']! : `${createdOn.slice(2, 4)}-${String(random.whole(1, 999)).padStart(4, '0')}`),
     pilot: () => random.pick(['Lune Abara', 'Jarek Lindqvist', 'Amara Diallo-West']),
     holder: () => (type === 'permit' ? names['c']! : names['p']!),
     expires: () => formatCivilDate(addPeriod(civilDate(createdOn), period(random.pick(['P6M', 'P1Y', 'P2Y'])))),
@@ -164,23 +171,27 @@ function factsFor(type: RecordTypeCode, names: Record<string, string>, createdOn
     instrument: () => `TG-${random.whole(11, 48)}`,
     author: () => random.pick(['Bertil Osei', 'Petra Solheim', 'Amara Diallo-West', 'Noor Falkenberg']),
     customer: () => names['c']!,
-    amount: () => random.whole(90, 48_000),
+    amount: () => voyage?.amount ?? random.whole(90, 48_000),
     period: () => `${names['m']!} ${createdOn.slice(0, 4)}`,
     body: () => (random.next() < 0.8 ? 'The board' : 'Staff council'),
     person: () => names['p']!,
     correspondent: () => names['p']!,
     direction: () => random.pick(['in', 'out']),
   };
+  if (voyage) values['call'] = () => voyage.call;
   return Object.fromEntries(recordTypes[type].facts.flatMap((f) => (values[f.code] ? [[f.code, values[f.code]!()]] : [])));
 }
 
+const seedOf = (code: string): number => [...code].reduce((sum, c) => (sum * 31 + c.charCodeAt(0)) % 1_000_003, 7);
+
 /** All folders and records of the demo, the same every time. */
 export function makeRecords(): { folders: DemoFolder[]; records: DemoRecord[] } {
-  const random = seeded(20260914);
   const folders: DemoFolder[] = [];
   const records: DemoRecord[] = [];
   for (const fn of functions) {
     for (const series of fn.activities.flatMap((a) => a.series)) {
+      // Each series has a seed of its own, so that a change to one leaves the others as they are.
+      const random = seeded(20260914 + seedOf(series.code));
       const own = foldersOf(series, random);
       folders.push(...own);
       const counters = new Map<number, number>();
@@ -195,26 +206,33 @@ export function makeRecords(): { folders: DemoFolder[]; records: DemoRecord[] } 
         const year = Number(createdOn.slice(0, 4));
         const folder = chooseFolder(series, own, createdOn, index, random);
         const contract = folder?.seriesCode === 'DRG-02' ? String(Number(folder.code.slice(2))) : String(random.whole(7, 16));
+        const voyage = series.tidebook ? voyageOn(createdOn) : null;
+        const pattern = series.titles[index % series.titles.length]!;
         const names: Record<string, string> = {
-          v: folder?.title.includes('Ottoline') ? 'barge Ottoline' : random.pick(vessels),
+          v: voyage ? voyage.vessel : folder?.title.includes('Ottoline') ? 'barge Ottoline' : random.pick(vessels),
           b: folder?.code.startsWith('B-') ? `Berth ${Number(folder.code.slice(2))}` : random.pick(berths),
           n: String(random.whole(1, 480)),
           m: `${months[Number(createdOn.slice(5, 7)) - 1]!} ${year}`,
           y: String(year),
           p: folder?.code.startsWith('P-') ? folder.title : random.pick(staff),
-          c: random.pick(companies),
+          c: voyage?.customer ?? random.pick(companies),
           k: contract,
           a: random.pick(areas),
           g: random.pick(gauges),
           f: folder?.code.startsWith('V-') ? folder.title.toLowerCase() : random.pick(craft),
           s: random.pick(subjects),
+          1: voyage?.call ?? '',
+          2: voyage?.order ?? '',
+          3: voyage?.slip ?? '',
+          4: voyage?.invoice ?? '',
+          own: (voyage && (pattern.includes('{3}') ? voyage.slip : series.tidebook ? voyage[series.tidebook] : '')) ?? '',
         };
-        let title = titleFrom(series.titles[index % series.titles.length]!, names);
+        let title = titleFrom(pattern, names);
         // Nine papers of contract 14 name the barge: the two matters overlap on them.
         if (folder?.code === 'C-14' && records.filter((r) => r.title.startsWith('Contract 14: Ottoline')).length < 9) {
           title = `Contract 14: Ottoline standby, certificate ${index}`;
         }
-        const facts = factsFor(series.type, names, createdOn, random);
+        const facts = factsFor(series.type, names, createdOn, random, voyage);
         if (random.next() < 0.03) {
           const required = recordTypes[series.type].facts.find((f) => f.required);
           if (required) delete facts[required.code];

@@ -3,7 +3,7 @@ import { randomBytes } from 'node:crypto';
 import { fileURLToPath } from 'node:url';
 import { expect, test as base, type Browser, type Page } from '@playwright/test';
 import pg from 'pg';
-import { templateName } from './globalSetup.js';
+import { standInsDir, templateName } from './globalSetup.js';
 
 const root = fileURLToPath(new URL('../..', import.meta.url));
 export const password = 'marrowick-cellar';
@@ -18,7 +18,7 @@ export interface App {
 async function serve(databaseUrl: string, port: number): Promise<{ child: ChildProcess; port: number }> {
   const child = spawn(process.execPath, ['--import', 'tsx', 'server/src/main.ts'], {
     cwd: root,
-    env: { ...process.env, DATABASE_URL: databaseUrl, PORT: String(port), LOG_LEVEL: 'error' },
+    env: { ...process.env, DATABASE_URL: databaseUrl, PORT: String(port), LOG_LEVEL: 'error', STANDINS_DIR: standInsDir },
     stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
   });
   const listening = await new Promise<number>((resolve, reject) => {
@@ -34,16 +34,18 @@ const ended = (child: ChildProcess, signal: NodeJS.Signals): Promise<void> =>
     child.kill(signal);
   });
 
-export const test = base.extend<object, { app: App }>({
-  app: [
-    // Playwright wants the destructuring even where nothing is taken.
+/** Whose repository a file of journeys works in: the demo, shared by files of a worker; a demo of its own; or an empty one. */
+export type Repository = 'demo' | 'own demo' | 'empty';
 
-    async ({}, use) => {
+export const test = base.extend<object, { app: App; repository: Repository }>({
+  repository: ['demo', { option: true, scope: 'worker' }],
+  app: [
+    async ({ repository }, use) => {
       const owner = process.env['TEST_DATABASE_URL']!;
       const name = `j_${randomBytes(5).toString('hex')}`;
       const client = new pg.Client({ connectionString: owner });
       await client.connect();
-      await client.query(`create database ${name} template ${templateName}`);
+      await client.query(`create database ${name}${repository === 'empty' ? '' : ` template ${templateName}`}`);
       const url = new URL(owner);
       url.pathname = `/${name}`;
       let server = await serve(url.href, 0);
@@ -80,6 +82,16 @@ export async function signedIn(browser: Browser, app: App, login: string, option
   await page.getByRole('button', { name: 'Sign in' }).click();
   await page.waitForURL('**/today');
   return page;
+}
+
+/** Moves the demo clock, as a keeper does. */
+export async function moveClock(keeper: Page, to: string): Promise<void> {
+  await keeper.getByRole('button', { name: 'demo clock · move' }).click();
+  await keeper.getByLabel('New date').fill(to);
+  await keeper.getByRole('button', { name: 'Move the clock' }).click();
+  await expect(keeper.getByRole('dialog').getByRole('status')).toBeVisible();
+  await keeper.keyboard.press('Escape');
+  await expect(keeper.getByRole('dialog')).toBeHidden();
 }
 
 /** Chooses from one of PrimeNG's selects by its label. */

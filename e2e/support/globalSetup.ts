@@ -1,9 +1,13 @@
 import { execFile } from 'node:child_process';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { promisify } from 'node:util';
 import pg from 'pg';
 
 export const templateName = 'journeys_demo';
+/** Where the stand-ins of these runs keep what is theirs. */
+export const standInsDir = join(tmpdir(), 'key-cellar-journeys');
 const root = fileURLToPath(new URL('../..', import.meta.url));
 
 /** The demo, loaded once; each file of journeys gets a copy. */
@@ -21,6 +25,6 @@ export default async function globalSetup(): Promise<void> {
   url.pathname = `/${templateName}`;
   await promisify(execFile)(process.execPath, ['--import', 'tsx', 'demo/src/main.ts'], {
     cwd: root,
-    env: { ...process.env, DATABASE_URL: url.href },
+    env: { ...process.env, DATABASE_URL: url.href, STANDINS_DIR: standInsDir },
   });
 }

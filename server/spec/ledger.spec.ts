@@ -4,7 +4,8 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { ledger } from '@key-cellar/contract';
-import { withUnitOfWork } from '../src/index.js';
+import { canonicalJson } from '@key-cellar/core/ledger';
+import { entryBody, sealOnce, verifyLedger, withUnitOfWork } from '../src/index.js';
 import { asOwner } from './support/database.js';
 import { makeWorld, statusOf, today, type World } from './support/world.js';
 
@@ -50,6 +51,56 @@ describe('the ledger', () => {
     folder = await mkdtemp(join(tmpdir(), 'ledger-'));
   }, 60_000);
   afterAll(() => world.stop());
+
+  it('works off a backlog in parts, and misses nothing that was committed late', async () => {
+    const counts = async () =>
+      (
+        await world.pool.query<{ entries: number; sealed: number; floor: number; last: number }>(
+          `select (select count(*)::int from ledger_entry) as entries, (select size::int from seal_state) as sealed,
+             (select floor::int from seal_state) as floor, (select max(seq)::int from ledger_entry) as last`,
+        )
+      ).rows[0]!;
+    await world.services.sealer.stop();
+    await append(30, 'before');
+    const late = await world.pool.connect();
+    await late.query('begin');
+    await late.query('select pg_current_xact_id()');
+    const at = '2026-09-14T10:00:00.000000Z';
+    await late.query(
+      `insert into ledger_entry (at, actor_id, act, subject_kind, subject_id, body) values ($1, null, 'tested', 'ledger', null, $2)`,
+      [at, entryBody(actor, at, { act: 'tested', subject: { kind: 'ledger', id: null, name: 'late' } })],
+    );
+    await append(200, 'after');
+    for (let i = 0; i < 4; i++) await sealOnce(world.pool, 50);
+    const waiting = await counts();
+    expect(waiting.floor).toBeLessThan(waiting.last - 190);
+    await late.query('commit');
+    late.release();
+    while ((await sealOnce(world.pool, 50)).added) continue;
+    await sealOnce(world.pool, 50);
+    const done = await counts();
+    expect(done.sealed).toBe(done.entries);
+    expect(done.floor).toBe(done.last);
+    const { rows } = await world.pool.query<{ n: number; different: number }>(
+      `select count(*)::int as n, count(distinct e)::int as different from ledger_tile t, unnest(t.entries) e where t.level = 0`,
+    );
+    expect(rows[0]).toEqual({ n: done.entries, different: done.entries });
+    expect((await verifyLedger(world.pool)).ok).toBeTrue();
+  });
+
+  it('writes entries as canonical JSON', () => {
+    const at = '2026-09-14T10:00:00.000000Z';
+    const acts = [
+      { act: 'tested', subject: { kind: 'record', id: null, name: 'Ü “x” \\ \n \u2028 😀' }, note: 'why' },
+      {
+        act: 'b',
+        subject: { name: 'n', kind: 'k', id: '1' },
+        before: { z: 1, a: [2, { y: null, b: 0.1 }] },
+        after: { 10: 'ten', 9: 'nine' },
+      },
+    ];
+    for (const act of acts) expect(entryBody(actor, at, act)).toBe(canonicalJson(JSON.parse(entryBody(actor, at, act))));
+  });
 
   it('seals everything once, however appends and seals overlap', async () => {
     for (let round = 0; round < 8; round++) {

@@ -194,9 +194,18 @@ describe('every route that changes something', () => {
       const { objectionList } = await world
         .as('keeper')
         .call(contract.docket.batch, { params: { id: batches.find((b) => b.objections > 0)!.id } });
-      await world
-        .as('keeper')
-        .call(contract.docket.answer, { params: { id: objectionList[0]!.id }, body: { keep: true, answer: 'it stays' } });
+      await world.as('keeper').call(contract.docket.answer, {
+        params: { id: objectionList[0]!.id },
+        body: { keep: true, answer: 'it stays', until: '2028-01-01' },
+      });
+    },
+    'docket.defer': async () => {
+      const id = await scene.batch(true);
+      const { items } = await world.as('keeper').call(contract.docket.batch, { params: { id } });
+      await world.as('keeper').call(contract.docket.defer, {
+        params: { id },
+        body: { recordId: items[0]!.recordId, until: '2028-01-01', reason: 'not yet' },
+      });
     },
     'docket.approve': async () => {
       await world.file('editor', { createdOn: '2024-01-01' });
@@ -318,6 +327,8 @@ describe('what a person may not discover', () => {
         '/records/ID',
         '/records/ID/preview',
         '/records/ID/content',
+        '/records/ID/pages',
+        '/records/ID/pages/1',
         '/batches/ID',
         '/ledger?subject=ID&subjectKind=record',
         '/records?under=PLACE',

@@ -173,8 +173,11 @@ describe('one file from receiving to certificate', () => {
     await world.setToday('2026-09-25');
     expect(await statusOf(world.as('approver').call(docket.approve, { params: { id }, body: { note: '' } }))).toBe(409);
     const { objectionList } = await keeper.call(docket.batch, { params: { id } });
-    await keeper.call(docket.answer, { params: { id: objectionList[0]!.id }, body: { keep: true, answer: 'it stays' } });
-    expect((await keeper.call(docket.batch, { params: { id } })).items[0]!.outcome).toBe('objected');
+    await keeper.call(docket.answer, {
+      params: { id: objectionList[0]!.id },
+      body: { keep: true, answer: 'it stays', until: '2027-09-25' },
+    });
+    expect((await keeper.call(docket.batch, { params: { id } })).items[0]!.outcome).toBe('deferred');
     await keeper.call(docket.withdraw, { params: { id }, body: { reason: 'nothing is left in it' } });
   });
 
@@ -199,7 +202,7 @@ describe('one file from receiving to certificate', () => {
 
   it('keeps the counts of the rack equal to the records', async () => {
     expect(await rackDifferences(world.database)).toBe(0);
-    await world.pool.query('select fold_rack()');
+    await world.pool.query('select fold_rack(), fold_rule_use()');
     expect(await rackDifferences(world.database)).toBe(0);
     const { cells } = await world.as('keeper').call(plan.rack);
     const { count } = await world.as('keeper').call(records.count);

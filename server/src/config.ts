@@ -18,6 +18,12 @@ export interface Config {
   readonly migrationsDir: string;
   readonly fontsDir: string;
   readonly logLevel: string;
+  /** The archive that takes transfers; null lets a stand-in run on loopback. */
+  readonly archiveUrl: string | null;
+  /** The time-stamping authority (RFC 3161) for tree heads; null lets a stand-in run on loopback. */
+  readonly timeAuthorityUrl: string | null;
+  /** Where the stand-ins keep what is theirs. */
+  readonly standInsDir: string;
 }
 
 function repositoryRoot(): string {
@@ -59,5 +65,8 @@ export function readConfig(env: NodeJS.ProcessEnv = process.env): Config {
     migrationsDir: join(root, 'server', 'migrations'),
     fontsDir: join(root, 'server', 'assets'),
     logLevel: env['LOG_LEVEL'] ?? 'info',
+    archiveUrl: env['ARCHIVE_URL'] ?? null,
+    timeAuthorityUrl: env['TIME_AUTHORITY_URL'] ?? null,
+    standInsDir: env['STANDINS_DIR'] ?? join(root, '.data', 'stand-ins'),
   };
 }

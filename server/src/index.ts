@@ -10,4 +10,4 @@ export { acknowledge, makeMatter, placeHold, remind } from './holds/index.js';
 export { announce, answer, decide, dueGroups, execute, object, propose, sweep } from './docket/index.js';
 export { sealOnce, verifyLedger } from './ledger/index.js';
 export { startServer, startServices, type Running } from './start.js';
-export type { Services } from './services.js';
+export { openServices, type Services } from './services.js';

@@ -1,5 +1,6 @@
 import type { Problem as ProblemDocument, ProblemField } from '@key-cellar/contract';
 import type { Refusal } from '@key-cellar/core/records';
+import { databaseAway, sqlState } from './db/index.js';
 
 export type ProblemStatus = 400 | 401 | 403 | 404 | 409 | 412 | 413 | 422 | 429 | 500 | 503 | 507;
 
@@ -56,8 +57,16 @@ export function wrongField(pointer: string, sentence: string): Problem {
 }
 
 /** The problem that a database error means for the person; null when it means nothing to them. */
-export function problemOfDatabase(code: string | null, message: string): Problem | null {
-  switch (code) {
+export function problemOfDatabase(error: Error): Problem | null {
+  if (databaseAway(error)) {
+    return new Problem(
+      503,
+      'database-away',
+      'The database does not answer just now. Try again in a moment; if this was to change something, look first whether it did.',
+    );
+  }
+  const { message } = error;
+  switch (sqlState(error)) {
     case 'KC001':
     case 'KC004':
       return new Problem(409, 'refused-by-database', `${message}.`);

@@ -1,13 +1,15 @@
 import type { Endpoint } from '@key-cellar/contract';
 import type pg from 'pg';
 import type { Logger } from 'pino';
-import type { AccessBooks } from './access/index.js';
+import { accessBooks, type AccessBooks } from './access/index.js';
 import type { Config } from './config.js';
-import type { Jobs } from './jobs/index.js';
+import { openPool } from './db/index.js';
+import { openJobs, type Jobs } from './jobs/index.js';
 import type { Sealer } from './ledger/index.js';
-import type { RuleBooks } from './schedule/index.js';
+import { pageDrawer, type PageDrawer } from './records/index.js';
+import { ruleBooks, type RuleBooks } from './schedule/index.js';
 
-/** What routes and services share: connections, snapshots and background work of one app server. */
+/** What routes and services share: connections, snapshots and background work of one thread of one app server. */
 export interface Services {
   readonly config: Config;
   readonly log: Logger;
@@ -17,8 +19,41 @@ export interface Services {
   readonly access: AccessBooks;
   readonly rules: RuleBooks;
   readonly jobs: Jobs;
+  /** Where transfers go: an archive that takes bags at `/accessions`. */
+  readonly archiveUrl: string;
   readonly sealer: Sealer;
+  /** Draws content for reading on screen. */
+  readonly pages: PageDrawer;
   /** What the routes have bound so far; the OpenAPI document is made from it. */
   readonly endpoints: Endpoint[];
-  stopping(): boolean;
+  /** Set once the server is on its way down. */
+  stopping: boolean;
+}
+
+/** A configuration in which every outside service has an address, be it a stand-in's. */
+export type Reachable = Config & { readonly archiveUrl: string; readonly timeAuthorityUrl: string };
+
+const uploadConnections = 8;
+
+/** Opens connections and snapshots over one database; nothing works in the background yet but what `sealer` starts. */
+export async function openServices(
+  config: Reachable,
+  log: Logger,
+  given: { connections: number; sealer: (pool: pg.Pool) => Sealer },
+): Promise<Services> {
+  const pool = openPool(config.appUrl, given.connections);
+  return {
+    config,
+    log,
+    pool,
+    uploadPool: openPool(config.appUrl, uploadConnections),
+    access: accessBooks(pool),
+    rules: ruleBooks(pool),
+    jobs: await openJobs(config.appUrl, pool, log),
+    archiveUrl: config.archiveUrl,
+    sealer: given.sealer(pool),
+    pages: pageDrawer(),
+    endpoints: [],
+    stopping: false,
+  };
 }

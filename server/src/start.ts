@@ -1,65 +1,103 @@
+import { join } from 'node:path';
+import type { Worker } from 'node:worker_threads';
 import { serve } from '@hono/node-server';
 import { pino, type Logger } from 'pino';
-import { accessBooks } from './access/index.js';
 import type { Config } from './config.js';
-import { openPool } from './db/index.js';
-import { runExecution } from './docket/index.js';
 import { makeApp } from './http/app.js';
-import { programActor, readSettings, type Actor } from './identity/index.js';
-import { openJobs } from './jobs/index.js';
-import { sealOnce, startSealer } from './ledger/index.js';
-import { ruleBooks, runRecompute } from './schedule/index.js';
-import type { Services } from './services.js';
+import { startSealer } from './ledger/index.js';
+import { openServices, type Reachable, type Services } from './services.js';
+import { startArchive } from './standins/archive.js';
+import type { StandIn } from './standins/listen.js';
+import { startTimeAuthority } from './standins/timeAuthority.js';
+import { startThread } from './threads.js';
 
 const connections = 12;
-const uploadConnections = 8;
 const sealEveryMs = 2000;
 const foldEveryMs = 20_000;
+const restartAfterMs = 1000;
+/** How long a server that stops waits for requests under way. */
+const graceMs = 10_000;
 
 export interface Running {
   readonly services: Services;
   stop(): Promise<void>;
 }
 
-/** Everything but the listener: services over one database, with background work going. */
-export async function startServices(config: Config, log: Logger = pino({ level: config.logLevel })): Promise<Running> {
-  const pool = openPool(config.appUrl, connections);
-  const uploadPool = openPool(config.appUrl, uploadConnections);
+/** Runs jobs in a thread of their own. One that dies is started again, and takes up what was running. */
+function startJobThread(config: Reachable, log: Logger): { stop(): Promise<void> } {
   let stopping = false;
-
-  const jobs = await openJobs(config.appUrl, pool, log);
-  const sealer = startSealer(pool, log, sealEveryMs);
-  const services: Services = {
-    config,
-    log,
-    pool,
-    uploadPool,
-    access: accessBooks(pool),
-    rules: ruleBooks(pool),
-    jobs,
-    sealer,
-    endpoints: [],
-    stopping: () => stopping,
+  let again: NodeJS.Timeout | undefined;
+  let exited: Promise<void>;
+  let thread: Worker;
+  const start = (): void => {
+    thread = startThread('jobThread', { workerData: config });
+    thread.on('error', (error) => log.error({ err: error }, 'job thread'));
+    exited = new Promise((resolve) => {
+      thread.once('exit', (code) => {
+        if (!stopping) {
+          log.error({ code }, 'the job thread ended; it is started again');
+          again = setTimeout(start, restartAfterMs);
+        }
+        resolve();
+      });
+    });
   };
-  const jobActor = async (): Promise<Actor> => programActor('job', (await readSettings(pool)).today);
-  await jobs.start({
-    recompute: async (job) => runRecompute(services, job, await jobActor()),
-    execute: async (job) => runExecution(services, job, await jobActor()),
+  start();
+  return {
+    async stop() {
+      stopping = true;
+      clearTimeout(again);
+      thread.postMessage('stop');
+      await exited;
+    },
+  };
+}
+
+/** Starts a stand-in for each outside service that has no address of its own. */
+async function withStandIns(given: Config): Promise<{ config: Reachable; stopStandIns(): Promise<void> }> {
+  const started: StandIn[] = [];
+  const orStandIn = async (url: string | null, start: () => Promise<StandIn>): Promise<string> => {
+    if (url !== null) return url;
+    const standIn = await start();
+    started.push(standIn);
+    return standIn.url;
+  };
+  const archiveUrl = await orStandIn(given.archiveUrl, () => startArchive(join(given.standInsDir, 'archive')));
+  const timeAuthorityUrl = await orStandIn(given.timeAuthorityUrl, () => startTimeAuthority(join(given.standInsDir, 'time-office')));
+  return {
+    config: { ...given, archiveUrl, timeAuthorityUrl },
+    async stopStandIns() {
+      await Promise.all(started.map((standIn) => standIn.stop()));
+    },
+  };
+}
+
+/** Everything but the listener: services over one database, with background work going. */
+export async function startServices(given: Config, log: Logger = pino({ level: given.logLevel })): Promise<Running> {
+  const { config, stopStandIns } = await withStandIns(given);
+  const services = await openServices(config, log, {
+    connections,
+    sealer: (pool) => startSealer(pool, log, sealEveryMs, config.timeAuthorityUrl),
   });
+  const jobThread = startJobThread(config, log);
+  const { pool, uploadPool } = services;
 
   const housekeeping = setInterval(() => {
-    pool.query('select fold_rack()').catch((error: unknown) => log.warn({ err: error }, 'housekeeping failed; it is tried again'));
+    pool
+      .query('select fold_rack(), fold_rule_use()')
+      .catch((error: unknown) => log.warn({ err: error }, 'housekeeping failed; it is tried again'));
   }, foldEveryMs);
 
   return {
     services,
     async stop() {
-      stopping = true;
+      services.stopping = true;
       clearInterval(housekeeping);
-      await jobs.stop();
-      await sealer.stop();
+      await Promise.all([jobThread.stop(), services.jobs.stop(), services.pages.stop()]);
       // A last seal, so that what was done before the stop is provable from the first moment of the next start.
-      await sealOnce(pool).catch((error: unknown) => log.warn({ err: error }, 'last seal failed'));
+      await services.sealer.sealNow().catch((error: unknown) => log.warn({ err: error }, 'last seal failed'));
+      await services.sealer.stop();
+      await stopStandIns();
       await Promise.all([pool.end(), uploadPool.end()]);
     },
   };
@@ -77,8 +115,10 @@ export async function startServer(config: Config, log?: Logger): Promise<Running
         stop: async () => {
           await new Promise<void>((closed) => {
             server.close(() => closed());
-            // Keep-alive connections would hold the server open; requests under way are waited for.
-            if ('closeIdleConnections' in server) server.closeIdleConnections();
+            if (!('closeIdleConnections' in server)) return;
+            // Keep-alive connections would hold the server open; requests under way are waited for, within reason.
+            server.closeIdleConnections();
+            setTimeout(() => server.closeAllConnections(), graceMs).unref();
           });
           await running.stop();
         },

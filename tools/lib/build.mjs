@@ -64,8 +64,9 @@ export async function buildServer() {
       ),
     );
     await build({
-      entryPoints: [join(root, 'server', 'src', 'main.ts')],
-      outfile: join(root, 'dist', 'server', 'main.mjs'),
+      entryPoints: ['main', 'jobThread', 'pageThread'].map((name) => join(root, 'server', 'src', `${name}.ts`)),
+      outdir: join(root, 'dist', 'server'),
+      outExtension: { '.js': '.mjs' },
       bundle: true,
       platform: 'node',
       target: 'node20',

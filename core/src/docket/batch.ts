@@ -1,4 +1,4 @@
-import type { EpochDay } from '../calendar/index.js';
+import { formatCivilDate, type EpochDay } from '../calendar/index.js';
 import { refuse, type Refusal } from '../records/index.js';
 
 export const batchStates = ['proposed', 'notice', 'approved', 'executing', 'done', 'withdrawn'] as const;
@@ -88,6 +88,8 @@ export interface ExecutionCheck {
   readonly disposed: boolean;
   readonly holds: readonly string[];
   readonly objected: boolean;
+  /** Put off until this day; null when it is not. */
+  readonly deferredUntil: EpochDay | null;
   readonly action: 'destroy' | 'transfer' | null;
   readonly batchAction: 'destroy' | 'transfer';
   readonly dueOn: EpochDay | null;
@@ -106,6 +108,9 @@ export function executionVerdict(check: ExecutionCheck, today: EpochDay): Execut
     return { outcome: 'blocked', reason: `Held by ${check.holds.map((h) => `“${h}”`).join(' and ')}.` };
   }
   if (check.objected) return { outcome: 'objected', reason: 'An objection stands.' };
+  if (check.deferredUntil !== null && check.deferredUntil > today) {
+    return { outcome: 'deferred', reason: `It was put off until ${formatCivilDate(check.deferredUntil)}.` };
+  }
   if (check.action !== check.batchAction || check.dueOn === null || check.dueOn > today) {
     return { outcome: 'dropped', reason: 'It is no longer due under the rule in force.' };
   }

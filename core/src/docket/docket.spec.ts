@@ -49,6 +49,7 @@ describe('at execution', () => {
     disposed: false,
     holds: [],
     objected: false,
+    deferredUntil: null,
     action: 'destroy',
     batchAction: 'destroy',
     dueOn: today,
@@ -62,6 +63,9 @@ describe('at execution', () => {
     ['one whose rule now transfers does not', check({ action: 'transfer' }), 'dropped'],
     ['a held one stays, objection or not', check({ holds: ['Ottoline'], objected: true }), 'blocked'],
     ['one with an objection stays', check({ objected: true }), 'objected'],
+    ['one that was put off stays', check({ deferredUntil: today + 1 }), 'deferred'],
+    ['one that was put off until today goes', check({ deferredUntil: today }), 'dispose'],
+    ['a held one is held, put off or not', check({ deferredUntil: today + 1, holds: ['Ottoline'] }), 'blocked'],
     ['one that is gone is dropped', check({ disposed: true, holds: ['late'] }), 'dropped'],
     ['a physical one becomes a task', check({ physical: true }), 'task'],
   ];

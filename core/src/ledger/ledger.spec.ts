@@ -141,8 +141,42 @@ describe('canonical JSON', () => {
       }),
     );
   });
+  it('writes what a plain reading of the standard writes, whatever the keys', () => {
+    const reference = (value: unknown): string => {
+      if (Array.isArray(value)) return `[${value.map(reference).join(',')}]`;
+      if (typeof value !== 'object' || value === null) return JSON.stringify(value);
+      return `{${Object.entries(value)
+        .sort(([a], [b]) => (a < b ? -1 : 1))
+        .map(([k, v]) => `${JSON.stringify(k)}:${reference(v)}`)
+        .join(',')}}`;
+    };
+    const key = fc.oneof(fc.string(), fc.nat(30).map(String), fc.constantFrom('__proto__', 'toString', '01', '-1', '1.5', ''));
+    const json = fc.letrec<{ any: unknown }>((tie) => ({
+      any: fc.oneof(
+        { depthSize: 'small' },
+        fc.oneof(fc.string({ unit: 'grapheme' }), fc.integer(), fc.double({ noNaN: true, noDefaultInfinity: true }), fc.boolean(), fc.constant(null)),
+        fc.array(tie('any'), { maxLength: 4 }),
+        fc.array(fc.tuple(key, tie('any')), { maxLength: 5 }).map((members) => Object.fromEntries(members)),
+      ),
+    })).any; // prettier-ignore
+    fc.assert(
+      fc.property(json, (value) => canonicalJson(value) === reference(value)),
+      { numRuns: 500 },
+    );
+  });
   it('refuses what JSON cannot say', () => {
-    for (const value of [undefined, NaN, Infinity, { a: undefined }, [() => 1], '\ud800', 'x\udc00']) {
+    for (const value of [
+      undefined,
+      NaN,
+      Infinity,
+      { a: undefined },
+      { 1: { a: undefined } },
+      [() => 1],
+      '\ud800',
+      'x\udc00',
+      { 7: '\ud800' },
+      { '\udc00': 1 },
+    ]) {
       expect(() => canonicalJson(value)).toThrowError(TypeError);
     }
   });

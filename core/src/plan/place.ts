@@ -2,7 +2,7 @@
 export const placeKinds = ['repository', 'function', 'activity', 'series', 'folder'] as const;
 export type PlaceKind = (typeof placeKinds)[number];
 
-const inside: Record<PlaceKind, readonly PlaceKind[]> = {
+const inside: Readonly<Record<PlaceKind, readonly Exclude<PlaceKind, 'repository'>[]>> = {
   repository: ['function'],
   function: ['activity', 'series'],
   activity: ['series'],
@@ -11,7 +11,7 @@ const inside: Record<PlaceKind, readonly PlaceKind[]> = {
 };
 
 /** Kinds of places that may be made right under a place of this kind. */
-export function kindsInside(kind: PlaceKind): readonly PlaceKind[] {
+export function kindsInside(kind: PlaceKind): readonly Exclude<PlaceKind, 'repository'>[] {
   return inside[kind];
 }
 

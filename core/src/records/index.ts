@@ -19,3 +19,5 @@ export {
   type Facts,
   type FactValue,
 } from './facts.js';
+export { dublinCoreElements, dublinCoreOf, type Described, type DublinCoreElement } from './dublinCore.js';
+export { readAs } from './reading.js';

@@ -1,8 +1,11 @@
 import * as fc from 'fast-check';
 import {
+  dublinCoreElements,
+  dublinCoreOf,
   factGaps,
   factProblems,
   longestFileName,
+  readAs,
   refusalFor,
   tidyFileName,
   titleFromFileName,
@@ -101,4 +104,51 @@ describe('facts', () => {
   it('that are required and missing are gaps', () => {
     expect(factGaps(definitions, { vessel: '' })).toEqual(['Vessel', 'Signed on']);
   });
+});
+
+describe('Dublin Core', () => {
+  const type = {
+    title: 'Permit',
+    facts: [
+      { code: 'holder', title: 'Holder', kind: 'text', required: true, dublinCore: 'contributor' },
+      { code: 'area', title: 'Area', kind: 'text', required: false, dublinCore: 'coverage' },
+      { code: 'volume', title: 'Volume', kind: 'whole', required: false },
+      { code: 'odd', title: 'Odd', kind: 'text', required: false, dublinCore: 'provenance' },
+    ] as FactDefinition[],
+  };
+  const record = { number: 'DRG-01/2024/0001', title: 'Dredging permit 7', createdOn: '2024-02-29' };
+
+  it('says what every record is, then the facts that name an element', () => {
+    const facts = { holder: 'Lothmere Dredging', area: 'outer bar', volume: 12, odd: 'x' };
+    expect(dublinCoreOf({ ...record, facts }, type)).toEqual([
+      ['identifier', 'DRG-01/2024/0001'],
+      ['title', 'Dredging permit 7'],
+      ['date', '2024-02-29'],
+      ['type', 'Permit'],
+      ['contributor', 'Lothmere Dredging'],
+      ['coverage', 'outer bar'],
+    ]);
+  });
+  it('leaves out what has no value', () => {
+    const elements = dublinCoreOf({ ...record, facts: { holder: '', volume: 0 } }, type).map(([element]) => element);
+    expect(elements).toEqual(['identifier', 'title', 'date', 'type']);
+  });
+  it('has fifteen elements', () => expect(new Set(dublinCoreElements).size).toBe(15));
+});
+
+describe('content', () => {
+  const rows: [string, string][] = [
+    ['application/pdf', 'pages'],
+    ['image/tiff', 'pages'],
+    ['image/svg+xml', 'pages'],
+    ['text/html', 'text'],
+    ['text/plain', 'text'],
+    ['message/rfc822', 'text'],
+    ['application/json', 'text'],
+    ['image/heic', 'nothing'],
+    ['application/zip', 'nothing'],
+    ['application/vnd.openxmlformats-officedocument.wordprocessingml.document', 'nothing'],
+    ['application/octet-stream', 'nothing'],
+  ];
+  for (const [mediaType, as] of rows) it(`of ${mediaType} is read as ${as}`, () => expect(readAs(mediaType)).toBe(as as 'text'));
 });

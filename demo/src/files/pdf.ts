@@ -46,7 +46,10 @@ export async function textPdf(subject: Subject, random: Random): Promise<Buffer>
   page.drawText(subject.title.slice(0, 62), { x: 64, y: 736, size: 17, font: bold, color: ink });
   page.drawText(`${subject.number} · ${subject.createdOn} · Tarrin Sound`, { x: 64, y: 716, size: 10, font: regular, color: grey });
   let y = 682;
-  for (const paragraph of [...paragraphs(subject, random), ...paragraphs(subject, random).slice(1)]) {
+  const body = paragraphs(subject, random);
+  const more = paragraphs(subject, random).slice(1, -1);
+  // Nothing is said twice, and the closing words come last.
+  for (const paragraph of new Set([...body.slice(0, -1), ...more, body.at(-1)!])) {
     for (const line of wrap(paragraph, 82)) {
       if (y < 80) {
         page = pdf.addPage([595.28, 841.89]);

@@ -38,6 +38,7 @@ const bodies: Record<RecordTypeCode, (s: Subject, r: Random) => string[]> = {
   ],
   order: (s, r) => [
     `Pilot ordered for ${String(s.facts['vessel'])} at ${r.whole(0, 23)}:${r.pick(['10', '20', '40'])}, draught ${r.whole(3, 9)}.${r.whole(0, 9)} m.`,
+    ...(s.facts['call'] ? [`Tidebook: port call ${String(s.facts['call'])}, this paper ${String(s.facts['order'])}.`] : []),
     `Boarded at the outer buoy, ${r.pick(weather)}. All fast at ${r.whole(1, 12)} bells; ${r.pick(['two tugs', 'one tug', 'no tug'])}.`,
   ],
   statement: (s, r) => [
@@ -89,6 +90,7 @@ const bodies: Record<RecordTypeCode, (s: Subject, r: Random) => string[]> = {
   ],
   invoice: (s, r) => [
     `To ${String(s.facts['customer'])}: pilotage, ${r.whole(1, 6)} services; berth dues, ${r.whole(1, 14)} days; water, ${r.whole(5, 80)} tonnes.`,
+    ...(s.facts['call'] ? [`For port call ${String(s.facts['call'])} in Tidebook, as in the service slip of the same number.`] : []),
     `Sum ${String(s.facts['amount'] ?? 0)} crowns, to be paid within thirty days.`,
   ],
   account: (s, r) => [

@@ -1,4 +1,6 @@
 import { randomBytes } from 'node:crypto';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import pg from 'pg';
 import { appUrlFor, type Config } from '../../src/config.js';
@@ -25,7 +27,10 @@ export function configFor(database: string): Config {
     webDir: null,
     migrationsDir: folder('migrations'),
     fontsDir: folder('assets'),
-    logLevel: 'silent',
+    logLevel: process.env['LOG_LEVEL'] ?? 'silent',
+    archiveUrl: null,
+    timeAuthorityUrl: null,
+    standInsDir: join(tmpdir(), `stand-ins-${database}`),
   };
 }
 

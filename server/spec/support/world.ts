@@ -16,6 +16,7 @@ import {
   type Running,
   type Services,
 } from '../../src/index.js';
+import type { Config } from '../../src/config.js';
 import { asOwner, configFor, dropDatabase, freshDatabase } from './database.js';
 
 export const today = '2026-09-14';
@@ -192,9 +193,9 @@ async function seed(pool: pg.Pool): Promise<{ ids: World['ids']; cookies: Record
   return { ids, cookies };
 }
 
-export async function makeWorld(): Promise<World> {
+export async function makeWorld(changes: Partial<Config> = {}): Promise<World> {
   const database = await freshDatabase();
-  const running = await startServer(configFor(database));
+  const running = await startServer({ ...configFor(database), ...changes });
   const { services } = running;
   const { ids, cookies } = await seed(services.pool);
   const base = `http://127.0.0.1:${running.port}`;
@@ -281,7 +282,7 @@ export async function statusOf(call: Promise<unknown>): Promise<number> {
   }
 }
 
-/** Counts of the rack against counts of the records themselves. */
+/** Counts of the rack and of the use of rules against counts of the records themselves. */
 export async function rackDifferences(database: string): Promise<number> {
   return asOwner(database, async (client) => {
     const result = await client.query(
@@ -294,6 +295,12 @@ export async function rackDifferences(database: string): Promise<number> {
        kept_ as (select * from rack_now where kept <> 0)
        (select * from scan except select * from kept_) union all (select * from kept_ except select * from scan)`,
     );
-    return result.rowCount ?? 0;
+    const use = await client.query(
+      `with scan as (
+         select rule_version_id, access_set_id, count(*) as n from record where state <> 'disposed' and rule_version_id is not null group by 1, 2),
+       kept_ as (select rule_version_id, access_set_id, sum(n) as n from rule_use group by 1, 2 having sum(n) <> 0)
+       (select * from scan except select * from kept_) union all (select * from kept_ except select * from scan)`,
+    );
+    return (result.rowCount ?? 0) + (use.rowCount ?? 0);
   });
 }

@@ -15,7 +15,7 @@ export async function placeGrant(
   const id = uuidv7();
   await store.addGrant(uow, { ...grant, id, madeBy: uow.actor.id });
   if (place.anchor_place !== grant.placeId) await store.reanchor(uow, grant.placeId, place.anchor_place);
-  await uow.enter({
+  uow.enter({
     act: 'granted',
     subject: { kind: 'place', id: grant.placeId, name: `${place.code} ${place.title}` },
     after: { principal: grant.principalId, profile: named.code, from: grant.from ?? null, until: grant.until ?? null },

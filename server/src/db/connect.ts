@@ -34,7 +34,7 @@ export async function dynamicRows<R extends Row>(db: Db, text: string, values: u
 }
 
 export function openPool(connectionString: string, max: number): pg.Pool {
-  const pool = new pg.Pool({ connectionString, max, idleTimeoutMillis: 30_000, connectionTimeoutMillis: 10_000 });
+  const pool = new pg.Pool({ connectionString, max, pipeline: true, idleTimeoutMillis: 30_000, connectionTimeoutMillis: 10_000 });
   // A connection that breaks while idle is replaced by the pool; the next query reports what matters.
   pool.on('error', () => undefined);
   // The same for one that is taken out and waits (a job's lock, a slow upload): its next query fails and says so.
@@ -45,4 +45,14 @@ export function openPool(connectionString: string, max: number): pg.Pool {
 /** SQLSTATE of a database error, or null. */
 export function sqlState(error: unknown): string | null {
   return error instanceof Error && 'code' in error && typeof error.code === 'string' ? error.code : null;
+}
+
+const awayStates = /^(08...|57P0[123])$/;
+const awayCodes = new Set(['ECONNREFUSED', 'ECONNRESET', 'EPIPE', 'ETIMEDOUT']);
+
+/** Whether work failed because the database went away under it, so that the same work may succeed later. */
+export function databaseAway(error: unknown): boolean {
+  const code = sqlState(error);
+  if (code !== null) return awayStates.test(code) || awayCodes.has(code);
+  return error instanceof Error && /^(Connection terminated|timeout exceeded when trying to connect)|is not queryable/.test(error.message);
 }

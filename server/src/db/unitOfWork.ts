@@ -17,10 +17,11 @@ export interface UnitOfWork extends Db {
   readonly actor: Actor;
   /** Instant of the repository's clock, ISO 8601 UTC with microseconds. */
   readonly at: string;
-  /** Writes a ledger entry in this transaction. */
-  enter(act: Act): Promise<void>;
-  /** Writes many entries at once. */
-  enterAll(acts: readonly Act[]): Promise<void>;
+  /** Enters an act in the ledger; entries are written in their order, together with the commit. */
+  enter(act: Act): void;
+  enterAll(acts: readonly Act[]): void;
+  /** Takes a write that nothing in the work waits for: it is waited for with the commit. */
+  alongside(write: Promise<unknown>): void;
   /** Runs after the commit, when there was one. */
   afterCommit(effect: () => void): void;
 }
@@ -29,26 +30,52 @@ export interface UnitOfWork extends Db {
 export type Gate = 'shared' | 'exclusive' | 'none';
 
 const gateKey = 4242;
+/** Planned once a connection: taking the transaction's id before any ledger number is what lets the sealer trust its floor. */
+const prepareInstant = `prepare unit_of_work as
+  select pg_current_xact_id(), to_char(repository_now() at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS.US"Z"') as at`;
+const prepared = new WeakSet<pg.PoolClient>();
+
 const begin: Record<Gate, string> = {
   shared: `begin; select pg_advisory_xact_lock_shared(${gateKey})`,
   exclusive: `begin; select pg_advisory_xact_lock(${gateKey})`,
   none: 'begin',
 };
 
-/** The text of an entry, as it is hashed: canonical JSON (RFC 8785). */
+/**
+ * Writes the texts of entries of one actor at one instant, as they are hashed: canonical JSON (RFC 8785). What all of
+ * them share is written once; the members stand in the order that the standard asks for.
+ */
+export function entryWriter(actor: Actor, at: string): (act: Act) => string {
+  const who = canonicalJson({ id: actor.id, name: actor.name });
+  const when = canonicalJson(at);
+  const from = canonicalJson(actor.from);
+  const on = canonicalJson(actor.today);
+  return ({ act, subject, before = null, after = null, note = null }) =>
+    `{"act":${canonicalJson(act)},"actor":${who},"after":${canonicalJson(after)},"at":${when},"before":${canonicalJson(before)},"from":${from},` +
+    `"note":${canonicalJson(note)},"on":${on},"subject":{"id":${canonicalJson(subject.id)},"kind":${canonicalJson(subject.kind)},` +
+    `"name":${canonicalJson(subject.name)}},"v":1}`;
+}
+
+function appendEntries(db: Db, actor: Actor, at: string, acts: readonly Act[]): Promise<unknown> {
+  return run(
+    db,
+    'ledger.append',
+    `insert into ledger_entry (at, actor_id, act, subject_kind, subject_id, body)
+     select $1, $2, * from unnest($3::text[], $4::text[], $5::uuid[], $6::text[])`,
+    [
+      at,
+      actor.id,
+      acts.map((a) => a.act),
+      acts.map((a) => a.subject.kind),
+      acts.map((a) => a.subject.id),
+      acts.map(entryWriter(actor, at)),
+    ],
+  );
+}
+
+/** The text of one entry. */
 export function entryBody(actor: Actor, at: string, act: Act): string {
-  return canonicalJson({
-    v: 1,
-    at,
-    actor: { id: actor.id, name: actor.name },
-    from: actor.from,
-    on: actor.today,
-    act: act.act,
-    subject: act.subject,
-    before: act.before ?? null,
-    after: act.after ?? null,
-    note: act.note ?? null,
-  });
+  return entryWriter(actor, at)(act);
 }
 
 /**
@@ -58,44 +85,39 @@ export function entryBody(actor: Actor, at: string, act: Act): string {
 export async function withUnitOfWork<T>(
   pool: pg.Pool,
   actor: Actor,
-  work: (uow: UnitOfWork) => Promise<T>,
+  work: (uow: UnitOfWork) => Promise<T> | T,
   gate: Gate = 'shared',
 ): Promise<T> {
   const client = await pool.connect();
   const effects: (() => void)[] = [];
   let broken: Error | undefined;
   try {
-    // One round trip; taking the transaction's id before any ledger number is what lets the sealer trust its floor.
-    const answers = (await client.query(
-      `${begin[gate]}; select pg_current_xact_id(), to_char(repository_now() at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS.US"Z"') as at`,
-    )) as unknown as pg.QueryResult<{ at: string }>[];
+    if (!prepared.has(client)) {
+      await client.query(prepareInstant);
+      prepared.add(client);
+    }
+    // One round trip.
+    const answers = (await client.query(`${begin[gate]}; execute unit_of_work`)) as unknown as pg.QueryResult<{ at: string }>[];
     const { at } = answers.at(-1)!.rows[0]!;
-    const enterAll = async (acts: readonly Act[]): Promise<void> => {
-      if (acts.length === 0) return;
-      await run(
-        client,
-        'ledger.append',
-        `insert into ledger_entry (at, actor_id, act, subject_kind, subject_id, body)
-         select $1, $2, * from unnest($3::text[], $4::text[], $5::uuid[], $6::text[])`,
-        [
-          at,
-          actor.id,
-          acts.map((a) => a.act),
-          acts.map((a) => a.subject.kind),
-          acts.map((a) => a.subject.id),
-          acts.map((a) => entryBody(actor, at, a)),
-        ],
-      );
+    const entered: Act[] = [];
+    const writes: Promise<unknown>[] = [];
+    const alongside = (write: Promise<unknown>): void => {
+      writes.push(write);
+      // Its failure is told with the commit; meanwhile nobody else listens.
+      write.catch(() => undefined);
     };
     const result = await work({
       query: (config) => client.query(config),
       actor,
       at,
-      enter: (act) => enterAll([act]),
-      enterAll,
+      enter: (act) => entered.push(act),
+      enterAll: (acts) => entered.push(...acts),
+      alongside,
       afterCommit: (effect) => effects.push(effect),
     });
-    await client.query('commit');
+    if (entered.length > 0) alongside(appendEntries(client, actor, at, entered));
+    // Sent without waiting in between. A commit after a write that failed is a rollback.
+    await Promise.all([...writes, client.query('commit')]);
     for (const effect of effects) effect();
     return result;
   } catch (error) {

@@ -3,11 +3,15 @@ import { join } from 'node:path';
 import fontkit from '@pdf-lib/fontkit';
 import { PDFDocument, rgb, type PDFFont, type PDFPage } from '@cantoo/pdf-lib';
 import type { Evidence } from './store.js';
+import type { Receipt } from './transfer.js';
 
 export interface CertificateContent {
   readonly repository: string;
   readonly number: string;
   readonly batch: string;
+  readonly action: 'destroy' | 'transfer';
+  /** The archive's receipt, for a transfer. */
+  readonly receipt: Receipt | null;
   readonly what: string;
   readonly issuedOn: string;
   readonly proposedBy: string;
@@ -23,6 +27,11 @@ const margin = 56;
 const ink = rgb(0.08, 0.13, 0.11);
 const soft = rgb(0.29, 0.35, 0.32);
 const line = rgb(0.79, 0.82, 0.78);
+
+const actionWords = {
+  destroy: { heading: 'Certificate of destruction', done: 'destroyed', Done: 'Destroyed', not: 'Not destroyed' },
+  transfer: { heading: 'Certificate of transfer', done: 'transferred', Done: 'Transferred', not: 'Not transferred' },
+} as const;
 
 function wrap(text: string, font: PDFFont, size: number, room: number): string[] {
   const lines: string[] = [];
@@ -47,7 +56,7 @@ function wrap(text: string, font: PDFFont, size: number, room: number): string[]
   return lines;
 }
 
-/** The certificate of destruction as a PDF: what, when, by whom, on what authority, with every fingerprint. */
+/** The certificate of destruction, or of transfer, as a PDF: what, when, by whom, on what authority, with every fingerprint. */
 export async function certificatePdf(content: CertificateContent, fontsDir: string): Promise<Buffer> {
   const pdf = await PDFDocument.create();
   pdf.registerFontkit(fontkit);
@@ -56,7 +65,8 @@ export async function certificatePdf(content: CertificateContent, fontsDir: stri
   );
   const regular = await pdf.embedFont(regularBytes!, { subset: false });
   const bold = await pdf.embedFont(boldBytes!, { subset: false });
-  pdf.setTitle(`Certificate of destruction ${content.number}`);
+  const words = actionWords[content.action];
+  pdf.setTitle(`${words.heading} ${content.number}`);
   pdf.setAuthor(content.repository);
   pdf.setProducer('Key Cellar');
   pdf.setCreator('Key Cellar');
@@ -82,20 +92,25 @@ export async function certificatePdf(content: CertificateContent, fontsDir: stri
   };
 
   write(content.repository, { size: 10, color: soft });
-  write(`Certificate of destruction ${content.number}`, { font: bold, size: 20, gap: 8 });
+  write(`${words.heading} ${content.number}`, { font: bold, size: 20, gap: 8 });
   write(
     `${content.records.length} ${content.records.length === 1 ? 'record' : 'records'} of batch ${content.batch} (${content.what}) ${
       content.records.length === 1 ? 'was' : 'were'
-    } destroyed. This certificate was issued on ${content.issuedOn}.`,
+    } ${words.done}. This certificate was issued on ${content.issuedOn}.`,
     { size: 11, gap: 5 },
   );
   write(`Proposed by ${content.proposedBy}.`);
   for (const approval of content.approvals) write(`Approved by ${approval.name} on ${approval.on}.`);
+  if (content.receipt) {
+    const { archive, accession, receivedOn, bagSha256, files, payloadOxum } = content.receipt;
+    write(`${archive} received them on ${receivedOn} under accession ${accession}.`);
+    write(`Bag of ${files} files, Payload-Oxum ${payloadOxum}, SHA-256 ${bagSha256}`, { size: 8, color: soft });
+  }
   rule();
   for (const record of content.records) {
     write(`${record.number}  ${record.title}`, { font: bold, size: 10 });
     write(
-      `${record.recordType}, dated ${record.createdOn}. ${record.rule ? `Due ${record.dueOn} under ${record.rule}, ${record.authority}.` : `Due ${record.dueOn}, set by hand.`} Destroyed ${record.disposedOn}.`,
+      `${record.recordType}, dated ${record.createdOn}. ${record.rule ? `Due ${record.dueOn} under ${record.rule}, ${record.authority}.` : `Due ${record.dueOn}, set by hand.`} ${words.Done} ${record.disposedOn}.`,
       { size: 9, color: soft },
     );
     for (const version of record.versions) {
@@ -112,7 +127,7 @@ export async function certificatePdf(content: CertificateContent, fontsDir: stri
   }
   if (content.kept.length > 0) {
     rule();
-    write('Not destroyed', { font: bold, size: 12, gap: 6 });
+    write(words.not, { font: bold, size: 12, gap: 6 });
     for (const kept of content.kept) write(`${kept.name}: ${kept.reason}`, { size: 9 });
   }
   const pages = pdf.getPages();

@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
 import { civilDate, yearMonthDay } from '@key-cellar/core/calendar';
-import { executionVerdict } from '@key-cellar/core/docket';
+import { executionVerdict, type ItemOutcome } from '@key-cellar/core/docket';
 import { uuidv7 } from 'uuidv7';
 import { withUnitOfWork, type UnitOfWork } from '../db/index.js';
 import { readSettings, type Actor, type SignedIn } from '../identity/index.js';
@@ -11,15 +11,16 @@ import type { Services } from '../services.js';
 import { certificatePdf } from './certificate.js';
 import { nextState, requireBatch, subjectOf } from './service.js';
 import * as store from './store.js';
+import { dropBag, handOver } from './transfer.js';
 
 /** Starts the execution of an approved batch as a job that survives a crash. */
 export async function execute(services: Services, person: SignedIn, id: string): Promise<string> {
   return withUnitOfWork(services.pool, person, async (uow) => {
     const batch = await requireBatch(services, uow, person, id, 'dispose');
     const state = await nextState(uow, batch, { kind: 'execute' });
-    if (batch.state === 'executing') throw new Problem(409, 'batch-executing', 'This batch is being executed already.');
+    if (batch.running) throw new Problem(409, 'batch-executing', 'This batch is being executed already.');
     await store.setBatchState(uow, id, state);
-    await uow.enter({ act: 'executed a batch', subject: subjectOf(batch), after: { records: batch.count } });
+    uow.enter({ act: 'executed a batch', subject: subjectOf(batch), after: { records: batch.count } });
     return addJob(uow, services.jobs, {
       kind: 'execute',
       subject: batch.number,
@@ -29,9 +30,17 @@ export async function execute(services: Services, person: SignedIn, id: string):
   });
 }
 
+const doneWords = { destroy: 'destroyed', transfer: 'transferred' } as const;
+
 type LockedRecord = NonNullable<Awaited<ReturnType<typeof store.lockForExecution>>>;
 
-async function destroyRecord(uow: UnitOfWork, batchId: string, record: LockedRecord, physical: store.Evidence['physical']): Promise<void> {
+/** Lets a record go, as its batch says: destroyed, or transferred under the archive's receipt. */
+async function disposeOf(
+  uow: UnitOfWork,
+  batch: store.BatchRow,
+  record: LockedRecord,
+  given: Pick<store.Evidence, 'physical' | 'accession'> = {},
+): Promise<void> {
   const versions = await versionsOf(uow, record.id);
   const evidence: store.Evidence = {
     number: record.number,
@@ -43,21 +52,38 @@ async function destroyRecord(uow: UnitOfWork, batchId: string, record: LockedRec
     authority: record.authority,
     disposedOn: uow.actor.today,
     versions: versions.map((v) => ({ no: v.no, fileName: v.file_name, size: v.size, sha256: v.sha256.toString('hex') })),
-    physical,
+    ...given,
   };
-  const contents = await store.disposeRecord(uow, record.id, batchId, uow.actor.today);
+  const contents = await store.disposeRecord(uow, record.id, batch.id, uow.actor.today);
   const dropped = await dropUnusedContent(uow, contents);
-  await store.setOutcome(uow, batchId, record.id, 'disposed', null, evidence);
-  await uow.enter({
-    act: 'destroyed',
+  await store.setOutcome(uow, batch.id, record.id, 'disposed', null, evidence);
+  uow.enter({
+    act: doneWords[batch.action],
     subject: { kind: 'record', id: record.id, name: `${record.number} ${record.title}` },
     before: { versions: evidence.versions, rule: record.rule, dueOn: record.due_on },
     after: {
       state: 'disposed',
       contentsDropped: dropped.length,
       contentsKeptForOthers: contents.length - dropped.length,
-      ...(physical ? { physical } : {}),
+      ...given,
     },
+  });
+}
+
+const byHand = { destroy: 'destroy', transfer: 'hand over' } as const;
+
+/** A record of the batch stays: with its outcome and reason, and due again if it still is. */
+async function keep(uow: UnitOfWork, batch: store.BatchRow, record: LockedRecord, outcome: ItemOutcome, reason: string): Promise<void> {
+  await store.setOutcome(uow, batch.id, record.id, outcome, reason);
+  if (record.state !== 'disposed') {
+    const stillDue = record.due_on !== null && record.due_on <= uow.actor.today && outcome !== 'deferred';
+    await store.setDocket(uow, [record.id], stillDue ? 'due' : 'none');
+  }
+  uow.enter({
+    act: `was not ${doneWords[batch.action]}`,
+    subject: { kind: 'record', id: record.id, name: `${record.number} ${record.title}` },
+    after: { batch: batch.number, outcome },
+    note: reason,
   });
 }
 
@@ -70,6 +96,7 @@ export async function executeItem(uow: UnitOfWork, batch: store.BatchRow, record
       disposed: record.state === 'disposed',
       holds: await store.holdNames(uow, recordId),
       objected: await store.hasOpenObjection(uow, batch.id, recordId),
+      deferredUntil: record.deferred_until === null ? null : civilDate(record.deferred_until),
       action: record.action,
       batchAction: batch.action,
       dueOn: record.due_on === null ? null : civilDate(record.due_on),
@@ -78,29 +105,24 @@ export async function executeItem(uow: UnitOfWork, batch: store.BatchRow, record
     civilDate(uow.actor.today),
   );
   switch (verdict.outcome) {
-    case 'dispose':
-      return destroyRecord(uow, batch.id, record, undefined);
+    case 'dispose': {
+      if (batch.action === 'destroy') return disposeOf(uow, batch, record);
+      const confirmed = await store.receiptFor(uow, batch.id, recordId);
+      if (!confirmed) return keep(uow, batch, record, 'dropped', 'It was not in the bag that the archive confirmed.');
+      const { archive, accession } = confirmed.receipt;
+      return disposeOf(uow, batch, record, { accession: { archive, number: accession } });
+    }
     case 'task':
-      return store.setOutcome(uow, batch.id, recordId, 'task', 'A person has to destroy it and say so.');
+      return store.setOutcome(uow, batch.id, recordId, 'task', `A person has to ${byHand[batch.action]} it and say so.`);
     case 'blocked':
     case 'objected':
     case 'dropped':
     case 'deferred':
-      await store.setOutcome(uow, batch.id, recordId, verdict.outcome, verdict.reason);
-      if (record.state !== 'disposed') {
-        const stillDue = record.due_on !== null && record.due_on <= uow.actor.today;
-        await store.setDocket(uow, [recordId], stillDue ? 'due' : 'none');
-      }
-      return uow.enter({
-        act: 'was not destroyed',
-        subject: { kind: 'record', id: recordId, name: `${record.number} ${record.title}` },
-        after: { batch: batch.number, outcome: verdict.outcome },
-        note: verdict.reason,
-      });
+      return keep(uow, batch, record, verdict.outcome, verdict.reason);
   }
 }
 
-/** Ends the batch once no item waits: with a certificate when anything was destroyed. */
+/** Ends the batch once no item waits: with a certificate when anything left. */
 async function finishIfDone(services: Services, uow: UnitOfWork, batchId: string): Promise<boolean> {
   const batch = (await store.lockBatch(uow, batchId))!;
   if (batch.state !== 'executing') return batch.state === 'done';
@@ -108,9 +130,10 @@ async function finishIfDone(services: Services, uow: UnitOfWork, batchId: string
   const state = await nextState(uow, batch, { kind: 'finish' });
   const { today } = uow.actor;
   const items = await store.items(uow, batchId);
-  const destroyed = items.flatMap((i) => (i.outcome === 'disposed' && i.evidence ? [i.evidence] : []));
+  const gone = items.flatMap((i) => (i.outcome === 'disposed' && i.evidence ? [i.evidence] : []));
   await store.setBatchState(uow, batchId, state, { finishedOn: today });
-  if (destroyed.length > 0) {
+  await dropBag(uow, batchId);
+  if (gone.length > 0) {
     const year = yearMonthDay(civilDate(today)).year;
     const number = `C-${year}-${String(await store.nextBatchNumber(uow, 'certificate', year)).padStart(3, '0')}`;
     const approvals = await store.approvals(uow, batchId);
@@ -123,7 +146,9 @@ async function finishIfDone(services: Services, uow: UnitOfWork, batchId: string
         issuedOn: today,
         proposedBy: batch.proposed_by_name,
         approvals: approvals.filter((a) => a.decision === 'approve').map((a) => ({ name: a.name, on: a.decided_on })),
-        records: destroyed,
+        action: batch.action,
+        receipt: batch.receipt,
+        records: gone,
         kept: items.filter((i) => i.outcome !== 'disposed').map((i) => ({ name: `${i.number} ${i.title}`, reason: i.reason ?? i.outcome })),
       },
       services.config.fontsDir,
@@ -131,10 +156,10 @@ async function finishIfDone(services: Services, uow: UnitOfWork, batchId: string
     const id = uuidv7();
     const sha256 = createHash('sha256').update(pdf).digest();
     await store.addCertificate(uow, { id, number, batchId, issuedOn: today, sha256, pdf });
-    await uow.enter({
+    uow.enter({
       act: 'issued a certificate',
       subject: { kind: 'certificate', id, name: number },
-      after: { batch: batch.number, destroyed: destroyed.length, sha256: sha256.toString('hex') },
+      after: { batch: batch.number, [doneWords[batch.action]]: gone.length, sha256: sha256.toString('hex') },
     });
   }
   return true;
@@ -148,6 +173,7 @@ export async function runExecution(services: Services, job: JobContext, actor: A
   const worker: Actor = { ...actor, id: by.id, name: by.name };
   const batch = await store.batchById(services.pool, batchId);
   if (!batch) throw notFound('This batch');
+  if (batch.action === 'transfer') await handOver(services, job, worker, batch);
   for (;;) {
     const open = await store.openItems(services.pool, batchId, perRead);
     if (open.length === 0) break;
@@ -160,12 +186,11 @@ export async function runExecution(services: Services, job: JobContext, actor: A
   }
   const finished = await withUnitOfWork(services.pool, worker, (uow) => finishIfDone(services, uow, batchId));
   const after = (await store.batchById(services.pool, batchId))!;
-  return finished
-    ? `${after.disposed} destroyed, ${after.refused} not.`
-    : `${after.disposed} destroyed, ${after.refused} not, ${after.tasks} wait for a person.`;
+  const done = `${after.disposed} ${doneWords[batch.action]}, ${after.refused} not`;
+  return finished ? `${done}.` : `${done}, ${after.tasks} wait for a person.`;
 }
 
-/** A person says that physical items were destroyed: date, method and witness. */
+/** A person says that physical items were destroyed, or handed over: date, method and witness. */
 export async function confirm(
   services: Services,
   person: SignedIn,
@@ -177,25 +202,22 @@ export async function confirm(
     const batch = await requireBatch(services, uow, person, id, 'dispose');
     const tasks = new Map((await store.items(uow, id)).filter((i) => i.outcome === 'task').map((i) => [i.record_id, i]));
     for (const recordId of [...input.recordIds].sort()) {
-      if (!tasks.has(recordId)) throw new Problem(409, 'no-task', 'One of these items does not wait to be destroyed by hand.');
+      if (!tasks.has(recordId)) throw new Problem(409, 'no-task', 'One of these items does not wait for a person.');
       const record = (await store.lockForExecution(uow, recordId))!;
       const holds = await store.holdNames(uow, recordId);
       if (holds.length > 0) {
         throw new Problem(
           409,
           'record-held',
-          `${record.number} is held by “${holds.join('” and “')}”. If it was destroyed all the same, tell counsel now.`,
+          `${record.number} is held by “${holds.join('” and “')}”. If it is gone all the same, tell counsel now.`,
         );
       }
-      await destroyRecord(uow, id, record, {
-        container: record.container ?? 'no container',
-        method: input.method,
-        witness: input.witness,
-        on: input.on,
+      await disposeOf(uow, batch, record, {
+        physical: { container: record.container ?? 'no container', method: input.method, witness: input.witness, on: input.on },
       });
     }
-    await uow.enter({
-      act: 'confirmed destruction by hand',
+    uow.enter({
+      act: batch.action === 'destroy' ? 'confirmed destruction by hand' : 'confirmed handing over',
       subject: subjectOf(batch),
       after: { records: input.recordIds.length, on: input.on, method: input.method, witness: input.witness },
     });

@@ -31,6 +31,10 @@ export function docketRoutes(app: HttpApp, services: Services): void {
     await service.answer(services, person, params.id, body);
     return {};
   });
+  implement(app, services, docket.defer, async ({ person, params, body }) => {
+    await service.defer(services, person, params.id, body);
+    return {};
+  });
   implement(app, services, docket.approve, async ({ person, params, body }) => {
     await service.decide(services, person, params.id, { decision: 'approve', note: body.note });
     return {};

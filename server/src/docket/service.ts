@@ -18,7 +18,7 @@ const padded = (n: number): string => String(n).padStart(3, '0');
 export async function sweep(services: Services, person: SignedIn): Promise<number> {
   return withUnitOfWork(services.pool, person, async (uow) => {
     const found = await store.markDue(uow, person.today);
-    await uow.enterAll([
+    uow.enterAll([
       ...found.map((r) => ({ act: 'came due', subject: { kind: 'record', id: r.id, name: `${r.number} ${r.title}` } })),
       { act: 'ran the sweep', subject: { kind: 'docket', id: null, name: 'docket' }, after: { on: person.today, newlyDue: found.length } },
     ]);
@@ -51,7 +51,7 @@ export async function dueGroups(services: Services, person: SignedIn): Promise<D
     count: g.n,
     held: g.held,
     ...disposingStep(g),
-    mayPropose: g.disposable > 0 && g.n > 0 && g.action === 'destroy',
+    mayPropose: g.disposable > 0 && g.n > 0,
   }));
 }
 
@@ -73,9 +73,6 @@ export async function propose(
   const groups = await store.dueGroups(services.pool, access.sets('discover'), access.sets('dispose'));
   const group = groups.find((g) => groupKey(g) === input.groupKey);
   if (!group) throw new Problem(409, 'group-gone', 'Nothing of this group is due any more, or it is in a batch already.');
-  if (group.action !== 'destroy') {
-    throw new Problem(409, 'transfer-later', 'Transfers to an archive are prepared outside batches for now.');
-  }
   const needed = disposingStep(group);
   if (input.noticeDays < needed.noticeDays) {
     throw wrongField('/noticeDays', `The rule asks for at least ${needed.noticeDays} days of notice.`);
@@ -112,7 +109,7 @@ export async function propose(
       records.map((r) => r.id),
       'batch',
     );
-    await uow.enter({
+    uow.enter({
       act: 'proposed a batch',
       subject: { kind: 'batch', id, name: number },
       after: { what, action: group.action, records: records.length, rule: group.rule_code },
@@ -146,6 +143,7 @@ async function announceIn(uow: UnitOfWork, batch: store.BatchRow, person: Signed
   const noticeUntil = formatCivilDate(civilDate(person.today) + batch.notice_days);
   await store.setBatchState(uow, batch.id, state, { announcedOn: person.today, noticeUntil });
   const items = await store.items(uow, batch.id);
+  const what = batch.action === 'destroy' ? 'destroyed' : 'transferred to the archive and removed here';
   const owners = new Map<string, number>();
   for (const item of items) if (item.owner_id) owners.set(item.owner_id, (owners.get(item.owner_id) ?? 0) + 1);
   await send(
@@ -153,12 +151,12 @@ async function announceIn(uow: UnitOfWork, batch: store.BatchRow, person: Signed
     [...owners].map(([toId, n]) => ({
       toId,
       kind: 'notice',
-      subject: `Notice ${batch.number}: ${n} of your records are due to be destroyed`,
-      body: `Batch ${batch.number} holds ${batch.what}. You own ${n} of them. If one of them must stay, object with a reason by ${noticeUntil}. Without an objection they are destroyed after approval.`,
+      subject: `Notice ${batch.number}: ${n} of your records are due to be ${batch.action === 'destroy' ? 'destroyed' : 'transferred'}`,
+      body: `Batch ${batch.number} holds ${batch.what}. You own ${n} of them. If one of them must stay, object with a reason by ${noticeUntil}. Without an objection they are ${what} after approval.`,
       link: `/docket/${batch.id}`,
     })),
   );
-  await uow.enter({ act: 'announced a batch', subject: subjectOf(batch), after: { noticeUntil, notified: [...owners.keys()] } });
+  uow.enter({ act: 'announced a batch', subject: subjectOf(batch), after: { noticeUntil, notified: [...owners.keys()] } });
 }
 
 interface BatchRights {
@@ -231,12 +229,13 @@ function noteOf(batch: store.BatchRow, today: string): string {
   if (batch.state === 'withdrawn') return `withdrawn: ${batch.withdrawn_reason ?? ''}`;
   if (batch.state === 'done') {
     const kept = batch.refused > 0 ? `, ${batch.refused} not` : '';
-    return `${batch.certificate_number ? `certificate ${batch.certificate_number} · ` : ''}${batch.disposed} destroyed${kept}`;
+    return `${batch.certificate_number ? `certificate ${batch.certificate_number} · ` : ''}${batch.disposed} ${batch.action === 'destroy' ? 'destroyed' : `transferred${batch.receipt ? `, accession ${batch.receipt.accession}` : ''}`}${kept}`;
   }
   const parts: string[] = [];
   if (batch.objections > 0) parts.push(plural(batch.objections, 'open objection'));
   if (batch.held > 0) parts.push(`${batch.held} stopped by a hold`);
-  if (batch.tasks > 0) parts.push(`${plural(batch.tasks, 'physical item')} to destroy by hand`);
+  if (batch.tasks > 0)
+    parts.push(`${plural(batch.tasks, 'physical item')} to ${batch.action === 'destroy' ? 'destroy' : 'hand over'} by hand`);
   if (batch.state === 'notice' && batch.notice_until !== null && batch.notice_until >= today) {
     const left = civilDate(batch.notice_until) - civilDate(today);
     parts.push(left === 0 ? 'last day to object' : `${plural(left, 'day')} left to object`);
@@ -244,8 +243,16 @@ function noteOf(batch: store.BatchRow, today: string): string {
   if (batch.state === 'notice' && batch.notice_until !== null && batch.notice_until < today) parts.push('waits for a decision');
   if (batch.state === 'approved') parts.push('approved, not executed yet');
   if (batch.state === 'proposed') parts.push('not announced yet');
+  if (stopped(batch)) parts.push('stopped before its end: execute it again');
   return parts.join(' · ');
 }
+
+/** Its job ended in failure (an archive that was away): executing again goes on where it stood. */
+function stopped(batch: store.BatchRow): boolean {
+  return batch.state === 'executing' && !batch.running && batch.disposed + batch.refused + batch.tasks < batch.count;
+}
+
+const sentence = (words: string): string => words.replace(/^\p{Ll}/u, (first) => first.toUpperCase());
 
 /** A decision that waits longer than this after the notice closed is late. */
 const lateAfterDays = 7;
@@ -262,7 +269,7 @@ async function toLine(services: Services, person: SignedIn, access: PersonAccess
     if (batch.proposed_by !== person.id || batch.approvals_needed > 1) acts.push('approve');
     acts.push('reject');
   }
-  if (batch.state === 'approved' && rights.dispose) acts.push('execute');
+  if ((batch.state === 'approved' || stopped(batch)) && rights.dispose) acts.push('execute');
   if (batch.state === 'executing' && rights.dispose && batch.tasks > 0) acts.push('confirm');
   if (['proposed', 'notice', 'approved'].includes(batch.state) && rights.dispose) acts.push('withdraw');
   return {
@@ -275,12 +282,13 @@ async function toLine(services: Services, person: SignedIn, access: PersonAccess
     held: batch.held,
     objections: batch.objections,
     tasks: batch.tasks,
-    note: noteOf(batch, person.today),
+    note: sentence(noteOf(batch, person.today)),
     gates: gatesOf(batch, person.today),
     late:
       batch.state === 'notice' && batch.notice_until !== null && civilDate(person.today) - civilDate(batch.notice_until) > lateAfterDays,
     certificate: batch.certificate_id ? { id: batch.certificate_id, number: batch.certificate_number! } : null,
     acts,
+    receipt: batch.receipt,
   };
 }
 
@@ -341,7 +349,7 @@ export async function object(services: Services, person: SignedIn, id: string, i
     requireRight(access, person, await recordById(uow, input.recordId), 'read');
     await nextState(uow, batch, { kind: 'object' });
     await store.addObjection(uow, { id: uuidv7(), batchId: id, recordId: input.recordId, by: person.id, reason: input.reason, at: uow.at });
-    await uow.enter({
+    uow.enter({
       act: 'objected',
       subject: { kind: 'record', id: input.recordId, name: `${item.number} ${item.title}` },
       after: { batch: batch.number },
@@ -352,19 +360,61 @@ export async function object(services: Services, person: SignedIn, id: string, i
         toId: batch.proposed_by,
         kind: 'objection',
         subject: `Objection in ${batch.number}: ${item.number}`,
-        body: `${person.name} objects to the destruction of ${item.number} ${item.title}: ${input.reason}`,
+        body: `${person.name} objects to the ${batch.action === 'destroy' ? 'destruction' : 'transfer'} of ${item.number} ${item.title}: ${input.reason}`,
         link: `/docket/${id}`,
       },
     ]);
   });
 }
 
-/** Answers an objection: with `keep` the record leaves the batch, else it goes on. */
+/** How long a record is put off: the day on which it comes due again, after today and within thirty years. */
+function requireLater(person: SignedIn, until: string): string {
+  if (until <= person.today) throw wrongField('/until', 'This must be a day after today.');
+  if (yearOf(until) > yearOf(person.today) + 30)
+    throw wrongField('/until', 'This is more than thirty years ahead; an override says so better.');
+  return until;
+}
+
+/** Takes a record of a batch that is still under way out of it until a day. */
+async function putOff(
+  uow: UnitOfWork,
+  batch: store.BatchRow,
+  item: store.ItemRow,
+  given: { until: string; reason: string },
+): Promise<void> {
+  await store.setOutcome(uow, batch.id, item.record_id, 'deferred', `Put off until ${given.until}: ${given.reason}`);
+  await store.defer(uow, [item.record_id], given.until, given.reason);
+  uow.enter({
+    act: 'put off',
+    subject: { kind: 'record', id: item.record_id, name: `${item.number} ${item.title}` },
+    after: { batch: batch.number, until: given.until },
+    note: given.reason,
+  });
+}
+
+export async function defer(
+  services: Services,
+  person: SignedIn,
+  id: string,
+  input: { recordId: string; until: string; reason: string },
+): Promise<void> {
+  const until = requireLater(person, input.until);
+  await withUnitOfWork(services.pool, person, async (uow) => {
+    const batch = await requireBatch(services, uow, person, id, 'dispose');
+    const item = (await store.items(uow, id)).find((i) => i.record_id === input.recordId);
+    if (!item) throw notFound('This record of the batch');
+    if (!['proposed', 'notice', 'approved'].includes(batch.state) || item.outcome !== 'open')
+      throw new Problem(409, 'batch-running', 'This record can no longer be put off: the batch has dealt with it.');
+    await putOff(uow, batch, item, { until, reason: input.reason });
+  });
+}
+
+/** Answers an objection: with `keep` the record leaves the batch and is put off until a day, else it goes on. */
 export async function answer(
   services: Services,
   person: SignedIn,
   objectionId: string,
-  input: { keep: boolean; answer: string },
+  input: { keep: true; answer: string; until: string } | { keep: false; answer: string },
 ): Promise<void> {
   await withUnitOfWork(services.pool, person, async (uow) => {
     const objection = await store.objectionById(uow, objectionId);
@@ -375,13 +425,13 @@ export async function answer(
       throw new Problem(409, 'batch-running', 'The batch is past the point of objections.');
     await store.answerObjection(uow, objectionId, input.answer, uow.at);
     if (input.keep) {
-      await store.setOutcome(uow, batch.id, objection.record_id, 'objected', input.answer);
-      await store.setDocket(uow, [objection.record_id], 'due');
+      const item = (await store.items(uow, batch.id)).find((i) => i.record_id === objection.record_id)!;
+      await putOff(uow, batch, item, { until: requireLater(person, input.until), reason: input.answer });
     }
-    await uow.enter({
+    uow.enter({
       act: 'answered an objection',
       subject: subjectOf(batch),
-      after: { record: objection.record_id, keep: input.keep },
+      after: { record: objection.record_id, keep: input.keep, ...(input.keep ? { until: input.until } : {}) },
       note: input.answer,
     });
     await send(uow, [
@@ -389,7 +439,7 @@ export async function answer(
         toId: objection.by_id,
         kind: 'objection answered',
         subject: `Your objection in ${batch.number} was answered`,
-        body: `${input.keep ? 'The record stays.' : 'The record goes on.'} ${input.answer}`,
+        body: `${input.keep ? `The record stays until ${input.until}.` : 'The record goes on.'} ${input.answer}`,
         link: `/docket/${batch.id}`,
       },
     ]);
@@ -416,7 +466,7 @@ export async function decide(
       today: person.today,
       at: uow.at,
     });
-    await uow.enter({
+    uow.enter({
       act: input.decision === 'approve' ? 'approved a batch' : 'refused a batch',
       subject: subjectOf(batch),
       note: input.note || undefined,
@@ -443,7 +493,7 @@ export async function withdraw(services: Services, person: SignedIn, id: string,
     const batch = await requireBatch(services, uow, person, id, 'dispose');
     await nextState(uow, batch, { kind: 'withdraw' });
     await letGo(uow, batch, reason);
-    await uow.enter({ act: 'withdrew a batch', subject: subjectOf(batch), note: reason });
+    uow.enter({ act: 'withdrew a batch', subject: subjectOf(batch), note: reason });
   });
 }
 

@@ -1,5 +1,7 @@
 import type { BatchState, ItemOutcome } from '@key-cellar/core/docket';
+import type { Facts } from '@key-cellar/core/records';
 import { row, rows, run, type Db } from '../db/index.js';
+import type { Receipt } from './transfer.js';
 
 /** Marks what has come due by a day and is not in the docket yet; the index holds only what is left to find. */
 export async function markDue(db: Db, today: string) {
@@ -8,6 +10,7 @@ export async function markDue(db: Db, today: string) {
     'docket.markDue',
     `with found as (
        select id from record where docket = 'none' and state <> 'disposed' and due_on is not null and due_on <= $1
+         and (deferred_until is null or deferred_until <= $1)
        order by id for update)
      update record r set docket = 'due' from found where r.id = found.id returning r.id, r.number, r.title`,
     [today],
@@ -124,6 +127,9 @@ export interface BatchRow extends Record<string, unknown> {
   sets: number[];
   certificate_id: string | null;
   certificate_number: string | null;
+  receipt: Receipt | null;
+  /** A job is at work on it now. */
+  running: boolean;
 }
 
 const batchSelect = `select b.id, b.number, b.action, b.what, b.state, b.approvals_needed, b.notice_days, b.proposed_by, p.name as proposed_by_name,
@@ -131,8 +137,10 @@ const batchSelect = `select b.id, b.number, b.action, b.what, b.state, b.approva
     i.count, i.disposed, i.refused, i.tasks, i.held, i.sets,
     (select count(*) from objection o where o.batch_id = b.id and o.answered_at is null)::int as objections,
     (select count(*) from approval a where a.batch_id = b.id and a.decision = 'approve')::int as approved_count,
-    c.id as certificate_id, c.number as certificate_number
-  from batch b join principal p on p.id = b.proposed_by left join certificate c on c.batch_id = b.id
+    c.id as certificate_id, c.number as certificate_number, t.receipt,
+    b.state = 'executing' and exists (
+      select from job_progress j where j.kind = 'execute' and j.subject = b.number and j.state = 'running') as running
+  from batch b join principal p on p.id = b.proposed_by left join certificate c on c.batch_id = b.id left join transfer t on t.batch_id = b.id
   cross join lateral (
     select count(*)::int as count, count(*) filter (where x.outcome = 'disposed')::int as disposed,
       count(*) filter (where x.outcome in ('blocked', 'dropped', 'objected', 'deferred'))::int as refused,
@@ -239,6 +247,8 @@ export interface Evidence {
   readonly authority: string | null;
   readonly disposedOn: string;
   readonly versions: readonly { readonly no: number; readonly fileName: string; readonly size: number; readonly sha256: string }[];
+  /** Where it went, when it was transferred. */
+  readonly accession?: { readonly archive: string; readonly number: string } | undefined;
   readonly physical?: { readonly container: string; readonly method: string; readonly witness: string; readonly on: string } | undefined;
 }
 
@@ -269,13 +279,14 @@ export function lockForExecution(db: Db, recordId: string) {
     created_on: string;
     due_on: string | null;
     action: 'destroy' | 'transfer' | null;
+    deferred_until: string | null;
     rule: string | null;
     authority: string | null;
     container: string | null;
   }>(
     db,
     'execute.lock',
-    `select r.id, r.number, r.title, r.state, r.medium, r.record_type, r.created_on, r.due_on, r.action,
+    `select r.id, r.number, r.title, r.state, r.medium, r.record_type, r.created_on, r.due_on, r.action, r.deferred_until,
        rule.code || ' version ' || v.version as rule, v.definition->>'authority' as authority,
        c.code || ', ' || c.location as container
      from record r left join rule_version v on v.id = r.rule_version_id left join rule on rule.id = v.rule_id
@@ -389,5 +400,98 @@ export function certificateById(db: Db, id: string) {
     'certificate.byId',
     'select number, batch_id, pdf from certificate where id = $1',
     [id],
+  );
+}
+
+/** Puts records off until a day: they leave the docket and come due again on it. */
+export async function defer(db: Db, ids: readonly string[], until: string, reason: string): Promise<void> {
+  await run(
+    db,
+    'docket.defer',
+    `update record set docket = 'none', deferred_until = $2, deferred_reason = $3, revision = revision + 1 where id = any ($1::uuid[])`,
+    [ids, until, reason],
+  );
+}
+
+export interface PackableRow extends Record<string, unknown> {
+  id: string;
+  number: string;
+  title: string;
+  state: string;
+  record_type: string;
+  created_on: string;
+  due_on: string | null;
+  deferred_until: string | null;
+  action: 'destroy' | 'transfer' | null;
+  facts: Facts;
+  rule: string | null;
+  authority: string | null;
+  held: string[];
+  objected: boolean;
+}
+
+/** Open electronic records of a batch with what a package says of them. */
+export function packable(db: Db, batchId: string) {
+  return rows<PackableRow>(
+    db,
+    'transfer.packable',
+    `select r.id, r.number, r.title, r.state, r.record_type, r.created_on, r.due_on, r.deferred_until, r.action, r.facts,
+       rule.code || ' version ' || v.version as rule, v.definition->>'authority' as authority,
+       coalesce((select array_agg(h.name) from hold_cover c join hold h on h.id = c.hold_id where c.record_id = r.id and c.released_at is null), '{}') as held,
+       exists (select from objection o where o.batch_id = i.batch_id and o.record_id = r.id and o.answered_at is null) as objected
+     from batch_item i join record r on r.id = i.record_id
+       left join rule_version v on v.id = r.rule_version_id left join rule on rule.id = v.rule_id
+     where i.batch_id = $1 and i.outcome = 'open' and r.medium = 'electronic' order by r.number`,
+    [batchId],
+  );
+}
+
+export interface TransferRow extends Record<string, unknown> {
+  records: string[];
+  bag_name: string;
+  bag_sha256: Buffer;
+  bag_id: string | null;
+  receipt: Receipt | null;
+}
+
+export function transferOf(db: Db, batchId: string) {
+  return row<TransferRow>(db, 'transfer.of', 'select records, bag_name, bag_sha256, bag_id, receipt from transfer where batch_id = $1', [
+    batchId,
+  ]);
+}
+
+export async function addTransfer(
+  db: Db,
+  t: { batchId: string; records: readonly string[]; bagName: string; sha256: Buffer; size: number; bagId: string; today: string },
+): Promise<void> {
+  await run(
+    db,
+    'transfer.add',
+    'insert into transfer (batch_id, records, bag_name, bag_sha256, bag_size, bag_id, made_on) values ($1, $2, $3, $4, $5, $6, $7)',
+    [t.batchId, t.records, t.bagName, t.sha256, t.size, t.bagId, t.today],
+  );
+}
+
+export async function setReceipt(db: Db, batchId: string, receipt: Receipt): Promise<void> {
+  await run(db, 'transfer.receipt', 'update transfer set receipt = $2 where batch_id = $1', [batchId, JSON.stringify(receipt)]);
+}
+
+/** Takes the reference to a bag away and gives its content's id. */
+export async function forgetBag(db: Db, batchId: string): Promise<string | null> {
+  const bag = await row<{ bag_id: string | null }>(db, 'transfer.bag', 'select bag_id from transfer where batch_id = $1 for update', [
+    batchId,
+  ]);
+  if (!bag?.bag_id) return null;
+  await run(db, 'transfer.forgetBag', 'update transfer set bag_id = null where batch_id = $1', [batchId]);
+  return bag.bag_id;
+}
+
+/** The receipt under which a batch may let a record go; undefined when the record was not in its bag. */
+export function receiptFor(db: Db, batchId: string, recordId: string) {
+  return row<{ receipt: Receipt }>(
+    db,
+    'transfer.receiptFor',
+    'select receipt from transfer where batch_id = $1 and receipt is not null and $2::uuid = any (records)',
+    [batchId, recordId],
   );
 }

@@ -64,7 +64,7 @@ export async function makeMatter(
     async (uow) => {
       const id = uuidv7();
       await store.addMatter(uow, { ...input, id, openedOn: person.today });
-      await uow.enter({ act: 'opened a matter', subject: { kind: 'matter', id, name: `${input.code} ${input.title}` }, after: input });
+      uow.enter({ act: 'opened a matter', subject: { kind: 'matter', id, name: `${input.code} ${input.title}` }, after: input });
       return id;
     },
     'none',
@@ -78,7 +78,7 @@ async function enterCovers(
   hold: { id: string; name: string },
   results: readonly { id: string; name: string; outcome: string }[],
 ): Promise<void> {
-  await uow.enterAll(
+  uow.enterAll(
     results
       .filter((r) => r.outcome === 'covered')
       .map((r) => ({
@@ -148,7 +148,7 @@ export async function placeHold(
       if (!matter) throw notFound('This matter');
       const hold = { id: uuidv7(), name: input.name };
       await store.addHold(uow, { ...input, ...hold, criteria: input.criteria ?? null, by: person.id, at: uow.at });
-      await uow.enter({
+      uow.enter({
         act: 'placed a hold',
         subject: holdSubject(hold),
         after: {
@@ -197,7 +197,7 @@ async function notifyCustodians(
       link: `/holds/${hold.id}`,
     })),
   );
-  await uow.enter({ act: 'notified custodians', subject: holdSubject(hold), after: { custodians: custodianIds } });
+  uow.enter({ act: 'notified custodians', subject: holdSubject(hold), after: { custodians: custodianIds } });
 }
 
 export async function countScope(services: Services, person: SignedIn, criteria: Criteria): Promise<{ count: number; words: string }> {
@@ -253,7 +253,7 @@ export async function addRecords(
     const next = actOnHold(hold.state, { kind: 'widen' });
     if (typeof next !== 'string') throw refused(next);
     const results = await coverRecords(services, uow, person, hold, recordIds, 'listed later');
-    await uow.enter({ act: 'added records to a hold', subject: holdSubject(hold), after: { records: recordIds.length } });
+    uow.enter({ act: 'added records to a hold', subject: holdSubject(hold), after: { records: recordIds.length } });
     return { covered: results.filter((r) => r.outcome === 'covered').length, results };
   });
 }
@@ -270,7 +270,7 @@ export async function letOut(
     const hold = await openHold(uow, id);
     if (hold.state !== 'open') throw new Problem(409, 'hold-not-open', 'Only an open hold can let records out.');
     const released = await store.letOut(uow, id, recordIds, person.id, reason);
-    await uow.enterAll(
+    uow.enterAll(
       (await store.namesOf(uow, recordIds)).map((r) => ({
         act: 'let out of a hold',
         subject: { kind: 'record', id: r.id, name: r.name },
@@ -289,7 +289,7 @@ export async function release(services: Services, person: SignedIn, id: string, 
     const next = actOnHold(hold.state, { kind: 'release', reason });
     if (typeof next !== 'string') throw refused(next);
     await store.release(uow, id, person.id, uow.at, reason);
-    await uow.enter({ act: 'released a hold', subject: holdSubject(hold), before: { covers: hold.covers }, note: reason });
+    uow.enter({ act: 'released a hold', subject: holdSubject(hold), before: { covers: hold.covers }, note: reason });
     return hold.covers;
   });
 }
@@ -303,7 +303,7 @@ export async function acknowledge(services: Services, person: SignedIn, id: stri
       if (!hold || (await store.acknowledge(uow, id, person.id, uow.at)) === 0) {
         throw new Problem(409, 'nothing-to-acknowledge', 'There is no notice of this hold that waits for you.');
       }
-      await uow.enter({ act: 'acknowledged a hold', subject: holdSubject(hold) });
+      uow.enter({ act: 'acknowledged a hold', subject: holdSubject(hold) });
     },
     'none',
   );
@@ -327,7 +327,7 @@ export async function remind(services: Services, person: SignedIn, id: string): 
           link: `/holds/${id}`,
         })),
       );
-      await uow.enter({ act: 'reminded custodians', subject: holdSubject(hold), after: { custodians: late.map((c) => c.principal_id) } });
+      uow.enter({ act: 'reminded custodians', subject: holdSubject(hold), after: { custodians: late.map((c) => c.principal_id) } });
       return late.length;
     },
     'none',

@@ -1,8 +1,8 @@
 import { randomBytes } from 'node:crypto';
+import type { IncomingMessage } from 'node:http';
 import { Hono } from 'hono';
 import { secureHeaders } from 'hono/secure-headers';
 import { docketRoutes } from '../docket/index.js';
-import { sqlState } from '../db/index.js';
 import { holdsRoutes } from '../holds/index.js';
 import { identityRoutes } from '../identity/index.js';
 import { ledgerRoutes } from '../ledger/index.js';
@@ -15,7 +15,7 @@ import { scheduleRoutes } from '../schedule/index.js';
 import type { Services } from '../services.js';
 import { describeApi } from './apiPage.js';
 import { healthRoutes } from './health.js';
-import type { HttpApp, HttpEnv } from './implement.js';
+import type { HttpApp, HttpContext, HttpEnv } from './implement.js';
 import { identify, refuseOtherSites } from './session.js';
 import { serveWeb } from './web.js';
 
@@ -61,16 +61,22 @@ export function makeApp(services: Services): HttpApp {
   ledgerRoutes(api, services);
   reportsRoutes(api, services);
   describeApi(api, services.endpoints);
-  const onError = (error: Error): Response => {
+  const onError = (error: Error, context: HttpContext): Response => {
     const problem =
       error instanceof Problem
         ? error
-        : (problemOfDatabase(sqlState(error), error.message) ??
-          new Problem(500, 'unexpected', 'Something went wrong here. It was written to the server’s log.'));
+        : (problemOfDatabase(error) ?? new Problem(500, 'unexpected', 'Something went wrong here. It was written to the server’s log.'));
     if (problem.status === 500) services.log.error({ err: error }, 'unexpected error');
+    if (problem.status === 503) services.log.warn({ err: error }, 'something that the server needs did not answer');
+    const { incoming } = context.env as Partial<{ incoming: IncomingMessage }>;
     return new Response(JSON.stringify(problem.document()), {
       status: problem.status,
-      headers: { 'content-type': 'application/problem+json', 'cache-control': 'no-store' },
+      headers: {
+        'content-type': 'application/problem+json',
+        'cache-control': 'no-store',
+        // The rest of a body that is refused half-way is not read, so nothing more can come over this connection (RFC 9112 §9.6).
+        ...(incoming && !incoming.complete ? { connection: 'close' } : {}),
+      },
     });
   };
   api.onError(onError);

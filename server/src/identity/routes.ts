@@ -5,7 +5,7 @@ import { withUnitOfWork } from '../db/index.js';
 import { countArrivals } from '../receiving/index.js';
 import { implement, type HttpApp, type HttpContext } from '../http/implement.js';
 import { sessionCookie } from '../http/session.js';
-import { notAllowed, Problem } from '../problem.js';
+import { notAllowed, notFound, Problem } from '../problem.js';
 import { todayFor } from '../reports/index.js';
 import { sweep } from '../docket/index.js';
 import type { Services } from '../services.js';
@@ -104,8 +104,11 @@ export function identityRoutes(app: HttpApp, services: Services): void {
       pool,
       person,
       async (uow) => {
-        if ((await store.markRead(uow, person.id, params.id)) > 0) {
-          await uow.enter({ act: 'read a message', subject: { kind: 'message', id: params.id, name: 'message' } });
+        const message = await store.lockMessage(uow, person.id, params.id);
+        if (!message) throw notFound('This message');
+        if (message.read_at === null) {
+          await store.markRead(uow, params.id);
+          uow.enter({ act: 'read a message', subject: { kind: 'message', id: params.id, name: 'message' } });
         }
       },
       'none',
@@ -128,7 +131,7 @@ export function identityRoutes(app: HttpApp, services: Services): void {
       async (uow) => {
         const settings = await readSettings(uow);
         await writeSetting(uow, 'clock', { demo: true, offsetDays: settings.offsetDays + days });
-        await uow.enter({
+        uow.enter({
           act: 'moved the demo clock',
           subject: { kind: 'setting', id: null, name: 'clock' },
           before: { today: person.today },

@@ -46,7 +46,7 @@ export async function signIn(
       actor,
       async (uow) => {
         await store.noteFailure(uow, input.login.slice(0, 200), address);
-        await uow.enter({
+        uow.enter({
           act: 'sign-in failed',
           subject: { kind: 'person', id: principal?.id ?? null, name: principal?.login ?? 'unknown login' },
         });
@@ -63,7 +63,7 @@ export async function signIn(
     async (uow) => {
       await store.forgetFailures(uow, input.login);
       await store.addSession(uow, tokenHash(token), principal.id, sessionHours);
-      await uow.enter({ act: 'signed in', subject: { kind: 'person', id: principal.id, name: principal.name } });
+      uow.enter({ act: 'signed in', subject: { kind: 'person', id: principal.id, name: principal.name } });
     },
     'none',
   );
@@ -76,7 +76,7 @@ export async function signOut(pool: pg.Pool, person: SignedIn): Promise<void> {
     person,
     async (uow) => {
       await store.endSession(uow, person.sessionHash);
-      await uow.enter({ act: 'signed out', subject: { kind: 'person', id: person.id, name: person.name } });
+      uow.enter({ act: 'signed out', subject: { kind: 'person', id: person.id, name: person.name } });
     },
     'none',
   );
@@ -118,7 +118,7 @@ export async function makeFirstKeeper(
     for (const profile of ['keeper', 'administrator']) {
       await placeGrant(uow, { principalId: keeperId, placeId, profile, reason: 'first keeper' });
     }
-    await uow.enter({
+    uow.enter({
       act: 'made the repository',
       subject: { kind: 'place', id: placeId, name: input.repository },
       after: { keeper: input.name },

@@ -144,9 +144,14 @@ export async function unreadCount(db: Db, personId: string): Promise<number> {
   return found!.n;
 }
 
-export async function markRead(db: Db, personId: string, messageId: string): Promise<number> {
-  return run(db, 'message.read', 'update message set read_at = now() where id = $2 and to_id = $1 and read_at is null', [
+/** A message of a person's own, its row locked; undefined when it is not theirs. */
+export function lockMessage(db: Db, personId: string, messageId: string) {
+  return row<{ read_at: Date | null }>(db, 'message.lock', 'select read_at from message where id = $2 and to_id = $1 for update', [
     personId,
     messageId,
   ]);
+}
+
+export async function markRead(db: Db, messageId: string): Promise<void> {
+  await run(db, 'message.read', 'update message set read_at = now() where id = $1', [messageId]);
 }

@@ -2,10 +2,13 @@ import type pg from 'pg';
 import PgBoss from 'pg-boss';
 import type { Logger } from 'pino';
 import { uuidv7 } from 'uuidv7';
-import { row, type Db, type UnitOfWork } from '../db/index.js';
+import { databaseAway, row, type Db, type UnitOfWork } from '../db/index.js';
+import { Problem } from '../problem.js';
 import * as store from './store.js';
 
 const queue = 'work';
+/** How often to look for work that was begun and that nobody does now. */
+const resumeEveryMs = 5_000;
 
 /** What a job's work is given: its parameters, where it stood, and how to move on. */
 export interface JobContext {
@@ -13,11 +16,13 @@ export interface JobContext {
   readonly subject: string;
   readonly data: unknown;
   readonly cursor: string | null;
-  /** Moves progress on in the transaction of what was done. Throws {@link JobCancelled} when somebody cancelled. */
+  /** Moves progress on in the transaction of what was done. Throws when somebody cancelled, or when this server stops. */
   advance(db: Db, by: number, cursor: string | null): Promise<void>;
 }
 
 export class JobCancelled extends Error {}
+/** This server stops: the step under way is rolled back, and whoever takes the job up next goes on from there. */
+class JobPaused extends Error {}
 
 export type JobWork = (job: JobContext) => Promise<string>;
 
@@ -51,6 +56,7 @@ export async function openJobs(appUrl: string, pool: pg.Pool, log: Logger): Prom
   async function perform(jobId: string, work: Record<store.JobRow['kind'], JobWork>): Promise<void> {
     // A lock of the connection, not of a transaction: when this process dies, the job is free at once.
     const client = await pool.connect();
+    let broken = false;
     try {
       const locked = await row<{ mine: boolean }>(client, 'job.lock', 'select pg_try_advisory_lock(hashtextextended($1, 7)) as mine', [
         jobId,
@@ -65,19 +71,37 @@ export async function openJobs(appUrl: string, pool: pg.Pool, log: Logger): Prom
           data: job.data,
           cursor: job.cursor_,
           async advance(db, by, cursor) {
+            if (stopping) throw new JobPaused();
             if (!(await store.advanceJob(db, job.id, by, cursor))) throw new JobCancelled();
           },
         });
         await store.finishJob(pool, jobId, 'done', sentence);
       } catch (error) {
-        if (error instanceof JobCancelled) return;
+        if (error instanceof JobCancelled || error instanceof JobPaused) return;
+        if (databaseAway(error)) {
+          log.warn({ err: error, jobId }, 'the database went away under a job; it goes on when it is back');
+          return;
+        }
         log.error({ err: error, jobId }, 'job failed');
-        await store.finishJob(pool, jobId, 'failed', 'This work failed. What was done stays done; the server’s log says why.');
+        const sentence =
+          error instanceof Problem ? error.message : 'This work failed. What was done stays done; the server’s log says why.';
+        await store.finishJob(pool, jobId, 'failed', sentence);
       } finally {
-        await client.query('select pg_advisory_unlock_all()');
+        await client.query('select pg_advisory_unlock_all()').catch(() => (broken = true));
       }
     } finally {
-      client.release();
+      client.release(broken);
+    }
+  }
+
+  let resuming: Promise<void> | null = null;
+  let timer: NodeJS.Timeout | undefined;
+  let stopping = false;
+
+  /** Takes up, one after another, what is under way and not locked: its server died, or its database went away. */
+  async function resume(work: Record<store.JobRow['kind'], JobWork>): Promise<void> {
+    for (const { id } of await store.runningJobs(pool)) {
+      if (!stopping) await perform(id, work);
     }
   }
 
@@ -98,8 +122,19 @@ export async function openJobs(appUrl: string, pool: pg.Pool, log: Logger): Prom
       await boss.work<{ jobId: string }>(queue, { pollingIntervalSeconds: 0.5, batchSize: 1 }, async ([job]) => {
         if (job) await perform(job.data.jobId, work);
       });
-      for (const { id } of await store.runningJobs(pool)) wake(id);
+      const look = (): void => {
+        resuming ??= resume(work)
+          .catch((error: unknown) => log.warn({ err: error }, 'looking for unfinished work failed; it is tried again'))
+          .finally(() => (resuming = null));
+      };
+      look();
+      timer = setInterval(look, resumeEveryMs);
     },
-    stop: () => boss.stop({ graceful: true, wait: true, timeout: 10_000 }),
+    async stop() {
+      stopping = true;
+      clearInterval(timer);
+      await resuming;
+      await boss.stop({ graceful: true, wait: true, timeout: 10_000 });
+    },
   };
 }

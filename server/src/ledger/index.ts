@@ -1,3 +1,3 @@
 export { ledgerRoutes } from './routes.js';
-export { sealOnce, startSealer, type Sealer } from './sealer.js';
-export { ledgerSize, verifyLedger } from './service.js';
+export { sealAll, sealOnce, startSealer, type Sealer } from './sealer.js';
+export { exportEntries, ledgerSize, verifyLedger } from './service.js';

@@ -75,7 +75,7 @@ export function ledgerRoutes(app: HttpApp, services: Services): void {
     await requireAudit(person);
     const filter = ledger.entries.query.parse(context.req.query());
     const since = z.coerce.number().int().positive().optional().parse(context.req.query('since'));
-    const file = await service.exportEntries(pool, person, filter, since);
+    const file = await service.exportEntries(pool, person.timeZone, filter, since);
     await withUnitOfWork(
       pool,
       person,

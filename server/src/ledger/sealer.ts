@@ -3,9 +3,10 @@ import { canonicalJson, completeSubtrees, leafHash, MerkleFrontier } from '@key-
 import type pg from 'pg';
 import type { Logger } from 'pino';
 import * as store from './store.js';
+import { requestTimeStamp } from './timeStamp.js';
 import { sha256, tileCollector, tileReader } from './tiles.js';
 
-const perSeal = 20_000;
+const mostPerSeal = 20_000;
 
 /** What a signature is over: canonical JSON of size, root (hex), instant and key. */
 export function headText(head: { size: number; root: string; signedAt: string; keyId: string }): string {
@@ -29,20 +30,18 @@ async function signingKey(client: pg.PoolClient): Promise<{ id: string; privateK
 
 /**
  * Extends the tree by what was committed since, and signs a tree head when it grew.
- * Returns the new size, or null when another app server is sealing.
+ * Takes at most `perSeal` entries. Waits while another app server seals. Returns the new size.
  */
-export async function sealOnce(pool: pg.Pool): Promise<{ size: number; added: number } | null> {
+export async function sealOnce(pool: pg.Pool, perSeal = mostPerSeal): Promise<{ size: number; added: number }> {
   const client = await pool.connect();
   let broken = false;
   try {
     await client.query('begin');
     const state = await store.lockSealState(client);
-    if (!state) {
-      await client.query('rollback');
-      return null;
-    }
     const fresh = await store.unsealed(client, state.floor, perSeal);
-    const floor = state.settled ? state.next_floor : state.floor;
+    // Everything visible up to here is sealed when this is done; a backlog is worked off part by part.
+    const reached = fresh.length < perSeal ? Infinity : fresh.at(-1)!.seq;
+    const floor = state.settled && reached >= state.next_floor ? state.next_floor : state.floor;
     if (fresh.length === 0) {
       if (floor !== state.floor) await store.writeSealState(client, { size: state.size, floor, nextFloor: state.next_floor });
       await client.query('commit');
@@ -67,9 +66,7 @@ export async function sealOnce(pool: pg.Pool): Promise<{ size: number; added: nu
     const text = headText({ size: frontier.size, root: Buffer.from(root).toString('hex'), signedAt, keyId: key.id });
     const signature = sign(null, Buffer.from(text), createPrivateKey(key.privateKey));
     await store.addHead(client, { size: frontier.size, root, signedAt, keyId: key.id, signature });
-    // Only when everything visible was sealed does the highest number seen bound what is still to come.
-    const nextFloor = fresh.length < perSeal ? fresh.at(-1)!.seq : state.next_floor;
-    await store.writeSealState(client, { size: frontier.size, floor, nextFloor: Math.max(nextFloor, state.next_floor) });
+    await store.writeSealState(client, { size: frontier.size, floor, nextFloor: Math.max(fresh.at(-1)!.seq, state.next_floor) });
     await client.query('commit');
     return { size: frontier.size, added: fresh.length };
   } catch (error) {
@@ -87,16 +84,40 @@ export interface Sealer {
   stop(): Promise<void>;
 }
 
-export function startSealer(pool: pg.Pool, log: Logger, everyMs: number): Sealer {
+/** Seals everything that is committed by now. Gives the tree's size. */
+export async function sealAll(pool: pg.Pool): Promise<number> {
+  for (;;) {
+    const result = await sealOnce(pool);
+    if (result.added < mostPerSeal) return result.size;
+  }
+}
+
+/** Has the newest head stamped, unless it is. Gives whether there is one now. */
+export async function stampNewest(pool: pg.Pool, authorityUrl: string): Promise<boolean> {
+  const head = await store.newestHead(pool);
+  if (!head || head.stamp_authority !== null) return head !== undefined;
+  const text = headText({ size: head.size, root: head.root.toString('hex'), signedAt: head.signed_text, keyId: head.key_id });
+  await store.addStamp(pool, head.size, await requestTimeStamp(authorityUrl, text, head.signed_text));
+  return true;
+}
+
+export function startSealer(pool: pg.Pool, log: Logger, everyMs: number, authorityUrl: string): Sealer {
   let running: Promise<number> | null = null;
-  const sealAll = async (): Promise<number> => {
-    for (;;) {
-      const result = await sealOnce(pool);
-      if (!result || result.added < perSeal) return result?.size ?? 0;
-    }
-  };
+  let away = false;
   const seal = (): Promise<number> => {
-    running ??= sealAll().finally(() => (running = null));
+    running ??= sealAll(pool)
+      .then(async (size) => {
+        // A head without a stamp is a sealed head all the same; it, or one after it, is stamped when the authority is back.
+        await stampNewest(pool, authorityUrl).then(
+          () => (away = false),
+          (error: unknown) => {
+            if (!away) log.warn({ err: error }, 'the newest tree head could not be time-stamped; it is tried again');
+            away = true;
+          },
+        );
+        return size;
+      })
+      .finally(() => (running = null));
     return running;
   };
   const timer = setInterval(() => {

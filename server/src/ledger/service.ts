@@ -7,6 +7,7 @@ import { Problem } from '../problem.js';
 import { headText, signatureHolds } from './sealer.js';
 import * as store from './store.js';
 import { overTiles, sha256, tileReader } from './tiles.js';
+import { timeStampHolds } from './timeStamp.js';
 
 const hex = (bytes: Uint8Array): string => Buffer.from(bytes).toString('hex');
 
@@ -64,6 +65,7 @@ function toHead(head: store.HeadRow): TreeHead {
     signedAt: head.signed_text,
     keyId: head.key_id,
     signature: head.signature.toString('base64'),
+    timeStamp: head.stamp ? { token: head.stamp.toString('base64'), at: head.stamp_text!, authority: head.stamp_authority! } : null,
   };
 }
 
@@ -78,10 +80,10 @@ const longestExport = 50_000;
  * Sealed entries with their inclusion proofs against the newest tree head, and the proof that an older head (when
  * asked for) is a prefix of it: a file that the verifier in tools/ checks without Key Cellar.
  */
-export async function exportEntries(db: Db, person: SignedIn, filter: LedgerFilter, sinceSize: number | undefined) {
+export async function exportEntries(db: Db, timeZone: string, filter: LedgerFilter, sinceSize?: number) {
   const head = await store.newestHead(db);
   if (!head) throw new Problem(409, 'nothing-sealed', 'Nothing is sealed yet. Seal the ledger first.');
-  const found = await store.entries(db, filter, person.timeZone, undefined, longestExport);
+  const found = await store.entries(db, filter, timeZone, undefined, longestExport);
   const leaves = await store.leavesOf(
     db,
     found.map((e) => e.seq),
@@ -107,7 +109,7 @@ export async function exportEntries(db: Db, person: SignedIn, filter: LedgerFilt
   return {
     format: 'ledger-export',
     formatVersion: 1,
-    tree: 'RFC 6962, SHA-256; entries are RFC 8785 canonical JSON; heads are signed with Ed25519',
+    tree: 'RFC 6962, SHA-256; entries are RFC 8785 canonical JSON; heads are signed with Ed25519 and time-stamped (RFC 3161)',
     head: toHead(head),
     publicKey: key!.public_key,
     consistency,
@@ -170,14 +172,17 @@ export async function verifyLedger(pool: pg.Pool): Promise<Verification> {
   const key = await store.keyById(pool, head.key_id);
   const text = headText({ size: head.size, root: hex(head.root), signedAt: head.signed_text, keyId: head.key_id });
   const signed = key !== undefined && signatureHolds(key.public_key, text, head.signature);
-  const ok = broken.length === 0 && sameRoot && signed && frontier.size === head.size;
+  const stamped = head.stamp === null || (await timeStampHolds(head.stamp, text));
+  const ok = broken.length === 0 && sameRoot && signed && stamped && frontier.size === head.size;
   const sentence = ok
-    ? `All ${head.size} sealed entries are as they were sealed.`
+    ? `All ${head.size} sealed entries are as they were sealed.${head.stamp ? ` ${head.stamp_authority} stamped the newest tree head.` : ''}`
     : broken.length > 0
       ? `${broken.length} of ${head.size} sealed entries are not as they were sealed.`
       : !signed
         ? 'The signature of the newest tree head does not hold.'
-        : 'The entries do not give the signed root: the order or number of entries was changed.';
+        : !stamped
+          ? 'The time stamp of the newest tree head does not hold.'
+          : 'The entries do not give the signed root: the order or number of entries was changed.';
   return { ok, size: head.size, sentence, broken };
 }
 

@@ -1,5 +1,6 @@
 import { dynamicRows, row, rows, run, type Db } from '../db/index.js';
 import type { TileAddition } from './tiles.js';
+import type { TimeStamp } from './timeStamp.js';
 
 export async function tileHashes(db: Db, level: number, idx: number): Promise<Buffer> {
   const found = await row<{ hashes: Buffer }>(db, 'tile.hashes', 'select hashes from ledger_tile where level = $1 and idx = $2', [
@@ -17,14 +18,15 @@ export interface SealState {
   settled: boolean;
 }
 
-/** Locks and reads the sealer's state. Undefined while another app server seals. */
-export async function lockSealState(db: Db): Promise<SealState | undefined> {
-  return row<SealState & Record<string, unknown>>(
+/** Locks and reads the sealer's state; waits while another thread or app server seals. */
+export async function lockSealState(db: Db): Promise<SealState> {
+  const found = await row<SealState & Record<string, unknown>>(
     db,
     'seal.lock',
     `select size, floor, next_floor, pg_snapshot_xmin(pg_current_snapshot()) >= next_floor_at as settled
-     from seal_state for update skip locked`,
+     from seal_state for update`,
   );
+  return found!;
 }
 
 export async function writeSealState(db: Db, state: { size: number; floor: number; nextFloor: number }): Promise<void> {
@@ -37,37 +39,51 @@ export async function writeSealState(db: Db, state: { size: number; floor: numbe
 }
 
 /** Entries above the floor that no tile names yet, in order. */
-export function unsealed(db: Db, floor: number, limit: number) {
-  return rows<{ seq: number; body: string }>(
+export async function unsealed(db: Db, floor: number, limit: number): Promise<{ seq: number; body: string }[]> {
+  const named = await rows<{ seq: number }>(
     db,
-    'seal.unsealed',
-    `select e.seq, e.body from ledger_entry e
-     where e.seq > $1 and not exists (
-       select from ledger_tile t where t.level = 0 and t.last_seq > $1 and e.seq between t.first_seq and t.last_seq and e.seq = any (t.entries))
-     order by e.seq limit $2`,
-    [floor, limit],
+    'seal.named',
+    'select u.seq from ledger_tile t, unnest(t.entries) as u (seq) where t.level = 0 and t.last_seq > $1 and u.seq > $1',
+    [floor],
   );
+  const sealed = new Set(named.map((n) => n.seq));
+  const above = await rows<{ seq: number }>(db, 'seal.above', 'select seq from ledger_entry where seq > $1 order by seq limit $2', [
+    floor,
+    limit + sealed.size,
+  ]);
+  const open = above.filter(({ seq }) => !sealed.has(seq)).slice(0, limit);
+  if (open.length === 0) return [];
+  // Only now the bodies: while a long transaction keeps the floor down, what is sealed above it is not read again.
+  const bodies = await rows<{ seq: number; body: string }>(
+    db,
+    'seal.bodies',
+    'select seq, body from ledger_entry where seq between $1 and $2 order by seq',
+    [open[0]!.seq, open.at(-1)!.seq],
+  );
+  return bodies.filter(({ seq }) => !sealed.has(seq));
 }
 
 export async function addToTiles(db: Db, additions: readonly TileAddition[]): Promise<void> {
-  for (const tile of additions) {
-    const entries = tile.level === 0 ? tile.entries : null;
-    await run(
-      db,
-      'tile.add',
-      `insert into ledger_tile as t (level, idx, hashes, entries, first_seq, last_seq) values ($1, $2, $3, $4, $5, $6)
-       on conflict (level, idx) do update set hashes = t.hashes || excluded.hashes, entries = t.entries || excluded.entries,
-         first_seq = least(t.first_seq, excluded.first_seq), last_seq = greatest(t.last_seq, excluded.last_seq)`,
-      [
-        tile.level,
-        tile.idx,
-        Buffer.concat(tile.hashes),
-        entries,
-        entries ? entries.reduce((a, b) => Math.min(a, b)) : null,
-        entries ? entries.reduce((a, b) => Math.max(a, b)) : null,
-      ],
-    );
-  }
+  const least = (tile: TileAddition) => (tile.level === 0 ? tile.entries.reduce((a, b) => Math.min(a, b)) : null);
+  const greatest = (tile: TileAddition) => (tile.level === 0 ? tile.entries.reduce((a, b) => Math.max(a, b)) : null);
+  await run(
+    db,
+    'tile.addAll',
+    // Arrays of arrays must be rectangular in SQL, and the tiles are not: so their entries come as text.
+    `insert into ledger_tile as t (level, idx, hashes, entries, first_seq, last_seq)
+     select level, idx, hashes, entries::bigint[], first_seq, last_seq
+     from unnest($1::int[], $2::bigint[], $3::bytea[], $4::text[], $5::bigint[], $6::bigint[]) as a (level, idx, hashes, entries, first_seq, last_seq)
+     on conflict (level, idx) do update set hashes = t.hashes || excluded.hashes, entries = t.entries || excluded.entries,
+       first_seq = least(t.first_seq, excluded.first_seq), last_seq = greatest(t.last_seq, excluded.last_seq)`,
+    [
+      additions.map((t) => t.level),
+      additions.map((t) => t.idx),
+      additions.map((t) => Buffer.concat(t.hashes)),
+      additions.map((t) => (t.level === 0 ? `{${t.entries.join(',')}}` : null)),
+      additions.map(least),
+      additions.map(greatest),
+    ],
+  );
 }
 
 export interface HeadRow extends Record<string, unknown> {
@@ -77,9 +93,24 @@ export interface HeadRow extends Record<string, unknown> {
   signed_text: string;
   key_id: string;
   signature: Buffer;
+  stamp: Buffer | null;
+  stamp_text: string | null;
+  stamp_authority: string | null;
 }
 
-const headColumns = `size, root, signed_at, to_char(signed_at at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"') as signed_text, key_id, signature`;
+const headSelect = `select h.size, h.root, h.signed_at, to_char(h.signed_at at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"') as signed_text,
+    h.key_id, h.signature, s.token as stamp, to_char(s.stamped_at at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS"Z"') as stamp_text,
+    s.authority as stamp_authority
+  from tree_head h left join head_stamp s on s.size = h.size order by h.size desc`;
+
+export async function addStamp(db: Db, size: number, stamp: TimeStamp): Promise<void> {
+  await run(db, 'stamp.add', 'insert into head_stamp (size, token, stamped_at, authority) values ($1, $2, $3, $4) on conflict do nothing', [
+    size,
+    stamp.token,
+    stamp.at.toISOString(),
+    stamp.authority,
+  ]);
+}
 
 /** The repository's instant, to the millisecond, as it is signed. */
 export async function nowText(db: Db): Promise<string> {
@@ -104,11 +135,11 @@ export async function addHead(
 }
 
 export function newestHead(db: Db) {
-  return row<HeadRow>(db, 'head.newest', `select ${headColumns} from tree_head order by size desc limit 1`);
+  return row<HeadRow>(db, 'head.newest', `${headSelect} limit 1`);
 }
 
 export function heads(db: Db, limit: number) {
-  return rows<HeadRow>(db, 'head.list', `select ${headColumns} from tree_head order by size desc limit $1`, [limit]);
+  return rows<HeadRow>(db, 'head.list', `${headSelect} limit $1`, [limit]);
 }
 
 export function newestKey(db: Db) {
@@ -136,9 +167,8 @@ export async function entryCount(db: Db): Promise<{ sealed: number; unsealed: nu
   const open = await row<{ n: number }>(
     db,
     'seal.countOpen',
-    `select count(*) as n from ledger_entry e
-     where e.seq > $1 and not exists (
-       select from ledger_tile t where t.level = 0 and t.last_seq > $1 and e.seq between t.first_seq and t.last_seq and e.seq = any (t.entries))`,
+    `select (select count(*) from ledger_entry where seq > $1)
+       - (select count(*) from ledger_tile t, unnest(t.entries) as u (seq) where t.level = 0 and t.last_seq > $1 and u.seq > $1) as n`,
     [state!.floor],
   );
   return { sealed: state!.size, unsealed: open!.n };
@@ -192,7 +222,7 @@ export async function leavesOf(db: Db, seqs: readonly number[]): Promise<Map<num
     'tile.leaves',
     `select s.seq, t.idx * 256 + array_position(t.entries, s.seq) - 1 as leaf
      from unnest($1::bigint[]) as s (seq)
-     join ledger_tile t on t.level = 0 and s.seq between t.first_seq and t.last_seq and s.seq = any (t.entries)`,
+     join ledger_tile t on t.level = 0 and int8range(t.first_seq, t.last_seq, '[]') @> s.seq and s.seq = any (t.entries)`,
     [seqs],
   );
   return new Map(found.map((f) => [f.seq, f.leaf]));

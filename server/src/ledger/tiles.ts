@@ -1,10 +1,10 @@
-import { createHash } from 'node:crypto';
+import { hash } from 'node:crypto';
 import { nodeHash, type RangeHash, type Sha256 } from '@key-cellar/core/ledger';
 import type { Db } from '../db/index.js';
 import * as store from './store.js';
 
 /** Node.js's own SHA-256, for trees of millions. */
-export const sha256: Sha256 = (data) => createHash('sha256').update(data).digest();
+export const sha256: Sha256 = (data) => hash('sha256', data, 'buffer');
 
 /** Each tile holds 2^8 hashes; its level n stands for subtrees of 2^(8n) leaves. */
 const tileHeight = 8;

@@ -175,7 +175,7 @@ export async function makePlace(
       accessSetId: parent.access_set_id,
       openedOn: person.today,
     });
-    await uow.enter({
+    uow.enter({
       act: `made a ${input.kind}`,
       subject: { kind: 'place', id, name: `${input.code} ${input.title}` },
       after: { parent: parent.code, note: input.note },
@@ -198,7 +198,7 @@ export async function closeFolder(services: Services, person: SignedIn, id: stri
     const locked = await store.lockPlace(uow, id);
     if (locked!.closed_on !== null) throw new Problem(409, 'folder-closed', `It was closed on ${locked!.closed_on}.`);
     await store.closePlace(uow, id, on);
-    await uow.enter({
+    uow.enter({
       act: 'closed a folder',
       subject: { kind: 'place', id, name: `${place.code} ${place.title}` },
       after: { closedOn: on },
@@ -221,7 +221,7 @@ export async function recordEvent(
   return withUnitOfWork(services.pool, person, async (uow) => {
     const eventId = uuidv7();
     await store.addEvent(uow, { ...input, id: eventId, placeId: id, by: person.id, at: uow.at });
-    await uow.enter({
+    uow.enter({
       act: 'recorded an event',
       subject: { kind: 'place', id, name: `${place.code} ${place.title}` },
       after: input,

@@ -1,9 +1,9 @@
 import type { IncomingMessage } from 'node:http';
 import { receiving } from '@key-cellar/contract';
 import * as z from 'zod';
-import { implement, type HttpApp } from '../http/implement.js';
-import { Problem } from '../problem.js';
-import { largestFile } from '../records/index.js';
+import { implement, type HttpApp, type HttpContext } from '../http/implement.js';
+import { notFound, Problem } from '../problem.js';
+import { extentOf, largestFile, pictureOf, textOf } from '../records/index.js';
 import type { Services } from '../services.js';
 import * as service from './service.js';
 import * as store from './store.js';
@@ -17,6 +17,19 @@ const uploadQuery = z.object({
 
 /** A connection that sends nothing for this long is given up; it would hold its transaction open. */
 const silenceMs = 60_000;
+
+/** What a sender sends. A connection that breaks on the way is the sender's affair, not the database's. */
+async function* sent(incoming: IncomingMessage): AsyncGenerator<Uint8Array> {
+  try {
+    for await (const piece of incoming) yield piece as Uint8Array;
+  } catch {
+    throw new Problem(
+      400,
+      'upload-broken',
+      'The connection broke before the whole file was here. Nothing of it was stored; send it again.',
+    );
+  }
+}
 
 export function receivingRoutes(app: HttpApp, services: Services): void {
   app.post('/uploads', async (context) => {
@@ -34,7 +47,7 @@ export function receivingRoutes(app: HttpApp, services: Services): void {
       source: query.data.source,
       placeId: query.data.place ?? null,
       idempotencyKey: context.req.header('idempotency-key')?.slice(0, 100) ?? null,
-      bytes: incoming,
+      bytes: sent(incoming),
     });
     return context.json({ id });
   });
@@ -46,6 +59,18 @@ export function receivingRoutes(app: HttpApp, services: Services): void {
   implement(app, services, receiving.file, async ({ person, body }) => ({
     results: await service.fileMany(services, person, body.filings),
   }));
+  implement(app, services, receiving.pages, async ({ person, params }) =>
+    extentOf(services, await service.arrivalFor(services, person, params.id)),
+  );
+  const arrivalOf = async (context: HttpContext) => {
+    const person = context.get('person');
+    if (!person) throw new Problem(401, 'not-signed-in', 'Sign in first.');
+    const id = z.uuid().safeParse(context.req.param('id'));
+    if (!id.success) throw notFound('This arrival');
+    return service.arrivalFor(services, person, id.data);
+  };
+  app.get('/arrivals/:id/pages/:no', async (context) => pictureOf(services, await arrivalOf(context), context.req.param('no')));
+  app.get('/arrivals/:id/preview', async (context) => textOf(services, await arrivalOf(context)));
   implement(app, services, receiving.discard, async ({ person, params }) => {
     await service.discard(services, person, params.id);
     return {};

@@ -58,6 +58,13 @@ export async function countArrivals(services: Services, person: SignedIn): Promi
   return store.countArrivals(services.pool, person.id, await filesForOthers(services, person));
 }
 
+/** Something that arrived, for whoever may file it. Throws 404 otherwise. */
+export async function arrivalFor(services: Services, person: SignedIn, id: string): Promise<store.ArrivalRow> {
+  const arrival = await store.arrivalById(services.pool, id);
+  if (!arrival || (arrival.deposited_by !== person.id && !(await filesForOthers(services, person)))) throw notFound('This arrival');
+  return arrival;
+}
+
 /** Takes an arrival out of receiving to become a version; it must be the person's own, or the person a keeper. */
 export async function takeArrival(uow: UnitOfWork, person: SignedIn, id: string, forOthers = false): Promise<store.ArrivalRow> {
   const arrival = await store.lockArrival(uow, id);
@@ -137,7 +144,7 @@ async function settle(
 ): Promise<void> {
   if (place.declare_on === 'filing') {
     await declareRecords(uow, [id], person.today);
-    await uow.enter({
+    uow.enter({
       act: 'declared',
       subject: { kind: 'record', id, name: number },
       after: { state: 'declared', on: person.today },
@@ -169,7 +176,7 @@ export async function file(services: Services, person: SignedIn, filing: Filing)
       at: uow.at,
       note: '',
     });
-    await uow.enter({
+    uow.enter({
       act: 'filed',
       subject: { kind: 'record', id: filed.id, name: `${filed.number} ${filing.title}` },
       after: {
@@ -223,7 +230,7 @@ export async function describePhysical(
       mediaType: null,
       depositedBy: person.id,
     });
-    await uow.enter({
+    uow.enter({
       act: 'described a physical item',
       subject: { kind: 'record', id: filed.id, name: `${filed.number} ${input.title}` },
       after: { place: checked.place.code, recordType: checked.type.code, container: container.code, facts: checked.facts },
@@ -285,7 +292,7 @@ export async function discard(services: Services, person: SignedIn, id: string):
     async (uow) => {
       const arrival = await takeArrival(uow, person, id, forOthers);
       await dropUnusedContent(uow, [arrival.content_id]);
-      await uow.enter({
+      uow.enter({
         act: 'discarded an arrival',
         subject: { kind: 'arrival', id, name: arrival.file_name },
         before: { size: arrival.size, sha256: arrival.sha256.toString('hex') },

@@ -42,18 +42,20 @@ export async function receive(services: Services, person: SignedIn, upload: Uplo
       }
       const content = await writeContent(uow, upload.bytes, name);
       const id = uuidv7();
-      await store.addArrival(uow, {
-        id,
-        fileName: name,
-        changed,
-        contentId: content.id,
-        source: upload.source,
-        placeId: upload.placeId,
-        by: person.id,
-        key: upload.idempotencyKey,
-        at: uow.at,
-      });
-      await uow.enter({
+      uow.alongside(
+        store.addArrival(uow, {
+          id,
+          fileName: name,
+          changed,
+          contentId: content.id,
+          source: upload.source,
+          placeId: upload.placeId,
+          by: person.id,
+          key: upload.idempotencyKey,
+          at: uow.at,
+        }),
+      );
+      uow.enter({
         act: 'received',
         subject: { kind: 'arrival', id, name },
         after: { size: content.size, sha256: content.sha256.toString('hex'), source: upload.source },

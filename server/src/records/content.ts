@@ -29,37 +29,43 @@ const byEnding: Record<string, string> = {
   eml: 'message/rfc822',
 };
 
+const tiffHeads = [Buffer.from('49492a00', 'hex'), Buffer.from('4d4d002a', 'hex')];
+
 /** Media type from the bytes themselves where they tell, else from the name's ending and whether it looks like text. */
 async function detectMediaType(head: Buffer, fileName: string): Promise<string> {
   const detected = await fileTypeFromBuffer(head).catch(() => undefined);
   if (detected) return detected.mime;
+  // A TIFF may tell its kind further on than its head (TIFF 6.0 §2: byte order, then 42).
+  if (tiffHeads.some((magic) => head.subarray(0, 4).equals(magic))) return 'image/tiff';
   const looksLikeText = !head.includes(0);
   const ending = fileName.slice(fileName.lastIndexOf('.') + 1).toLowerCase();
   if (looksLikeText) return byEnding[ending] ?? 'text/plain';
   return 'application/octet-stream';
 }
 
-/** Cuts a stream into pieces of exactly one chunk, the last one shorter. */
+/** Cuts a stream into pieces of exactly one chunk, the last one shorter. What came in one small piece is not copied. */
 async function* chunked(source: AsyncIterable<Uint8Array>): AsyncGenerator<Buffer> {
-  let chunk = Buffer.allocUnsafe(chunkSize);
+  let parts: Uint8Array[] = [];
   let filled = 0;
+  const taken = (): Buffer => {
+    const chunk = parts.length === 1 ? Buffer.from(parts[0]!.buffer, parts[0]!.byteOffset, parts[0]!.length) : Buffer.concat(parts, filled);
+    parts = [];
+    filled = 0;
+    return chunk;
+  };
   for await (const part of source) {
     for (let offset = 0; offset < part.length;) {
       const take = Math.min(part.length - offset, chunkSize - filled);
-      chunk.set(part.subarray(offset, offset + take), filled);
+      parts.push(part.subarray(offset, offset + take));
       filled += take;
       offset += take;
-      if (filled === chunkSize) {
-        yield chunk;
-        // A new buffer: the database driver may still be sending the one before.
-        chunk = Buffer.allocUnsafe(chunkSize);
-        filled = 0;
-      }
+      if (filled === chunkSize) yield taken();
     }
   }
-  if (filled > 0) yield chunk.subarray(0, filled);
+  if (filled > 0) yield taken();
 }
 
+/** Content with these bytes that is there already. What is added to it must not rest on a stored copy that went bad. */
 async function sameContent(db: Db, sha256: Buffer): Promise<StoredContent | null> {
   const same = await row<{ id: string; size: number; media_type: string }>(
     db,
@@ -67,7 +73,18 @@ async function sameContent(db: Db, sha256: Buffer): Promise<StoredContent | null
     'select id, size, media_type from content where sha256 = $1 for key share',
     [sha256],
   );
-  return same ? { id: same.id, sha256, size: same.size, mediaType: same.media_type } : null;
+  if (!same) return null;
+  try {
+    for await (const piece of withFixity(readContent(db, same.id, 0, same.size), sha256)) void piece;
+  } catch (error) {
+    if (!(error instanceof Problem)) throw error;
+    throw new Problem(
+      500,
+      'content-damaged',
+      'The same content is stored here already, and its stored copy is damaged. This file was not taken in: keep it, and tell whoever runs the server that it can mend the damage.',
+    );
+  }
+  return { id: same.id, sha256, size: same.size, mediaType: same.media_type };
 }
 
 /** What fits one chunk goes in with one statement; whoever comes second with the same bytes waits and then finds them. */
@@ -87,7 +104,7 @@ async function writeSmall(db: Db, bytes: Buffer, fileName: string): Promise<Stor
   return (await sameContent(db, sha256)) ?? writeSmall(db, bytes, fileName);
 }
 
-async function writeLarge(db: Db, chunks: AsyncIterable<Buffer>, fileName: string): Promise<StoredContent> {
+async function writeLarge(db: Db, chunks: AsyncIterable<Buffer>, fileName: string, largest: number): Promise<StoredContent> {
   const id = uuidv7();
   const hash = createHash('sha256');
   let size = 0;
@@ -97,7 +114,7 @@ async function writeLarge(db: Db, chunks: AsyncIterable<Buffer>, fileName: strin
   for await (const chunk of chunks) {
     head ??= Buffer.from(chunk.subarray(0, headBytes));
     size += chunk.length;
-    if (size > largestFile) throw new Problem(413, 'too-large', 'This file is larger than 2 GB, the most that is taken in one piece.');
+    if (size > largest) throw new Problem(413, 'too-large', 'This file is larger than 2 GB, the most that is taken in one piece.');
     hash.update(chunk);
     await run(db, 'content.chunk', 'insert into content_chunk (content_id, seq, bytes) values ($1, $2, $3)', [id, seq++, chunk]);
   }
@@ -122,9 +139,14 @@ async function writeLarge(db: Db, chunks: AsyncIterable<Buffer>, fileName: strin
 /**
  * Streams bytes into the store inside the caller's transaction, hashing as they come. The same bytes are kept once:
  * when they are there already, that content is given back.
- * Throws 422 for nothing at all and 413 for more than {@link largestFile} bytes.
+ * Throws 422 for nothing at all and 413 for more than `largest` bytes.
  */
-export async function writeContent(db: Db, source: AsyncIterable<Uint8Array>, fileName: string): Promise<StoredContent> {
+export async function writeContent(
+  db: Db,
+  source: AsyncIterable<Uint8Array>,
+  fileName: string,
+  largest = largestFile,
+): Promise<StoredContent> {
   const chunks = chunked(source);
   const first = await chunks.next();
   if (first.done) throw new Problem(422, 'empty-file', 'This file is empty (0 bytes), so there is nothing to keep.');
@@ -138,6 +160,7 @@ export async function writeContent(db: Db, source: AsyncIterable<Uint8Array>, fi
       yield* chunks;
     })(),
     fileName,
+    largest,
   );
 }
 

@@ -1,4 +1,15 @@
-export { chunkSize, dropUnusedContent, largestFile, writeContent, type StoredContent } from './content.js';
+export {
+  chunkSize,
+  contentById,
+  dropUnusedContent,
+  largestFile,
+  readContent,
+  withFixity,
+  writeContent,
+  type StoredContent,
+} from './content.js';
+export { pageDrawer, type PageAnswer, type PageDrawer, type PageQuestion } from './pages.js';
+export { extentOf, pictureOf, textOf } from './view.js';
 export { recordsRoutes } from './routes.js';
 export { checkFacts, declareUnder, list as listRecords, recordWords, requireStanding, subjectOf } from './service.js';
 export {

@@ -3,22 +3,31 @@ import * as z from 'zod';
 import { withUnitOfWork } from '../db/index.js';
 import { implement, type HttpApp, type HttpContext } from '../http/implement.js';
 import type { SignedIn } from '../identity/index.js';
-import { Problem } from '../problem.js';
+import { notFound, Problem, wrongField } from '../problem.js';
 import type { Services } from '../services.js';
 import { readContent, withFixity } from './content.js';
 import * as service from './service.js';
 import * as store from './store.js';
+import { extentOf, pictureOf, sandboxPolicy, textOf } from './view.js';
 
 /** Content up to this size is checked against its fingerprint before the first byte is served. */
 const checkedWhole = 16 * 1024 * 1024;
-
-/** Served into a sandbox: whatever it is, it runs nothing and reaches nothing. */
-const sandboxPolicy = "sandbox; default-src 'none'; img-src data:; style-src 'unsafe-inline'; frame-ancestors 'self'";
 
 function requirePerson(context: HttpContext): SignedIn {
   const person = context.get('person');
   if (!person) throw new Problem(401, 'not-signed-in', 'Sign in first.');
   return person;
+}
+
+function enterReading(
+  services: Services,
+  person: SignedIn,
+  record: store.RecordRow,
+  version: store.VersionRow,
+  act: 'read content' | 'took a copy',
+): Promise<void> {
+  const after = { version: version.no, sha256: version.sha256.toString('hex') };
+  return withUnitOfWork(services.pool, person, (uow) => uow.enter({ act, subject: service.subjectOf(record), after }), 'none');
 }
 
 function parseRange(header: string | undefined, size: number): { from: number; to: number } | null {
@@ -29,12 +38,19 @@ function parseRange(header: string | undefined, size: number): { from: number; t
   return from < to ? { from, to } : null;
 }
 
-async function serveContent(services: Services, context: HttpContext, right: 'read' | 'copyOut'): Promise<Response> {
+/** The version that a request names, for a person who has the right. */
+async function versionFor(services: Services, context: HttpContext, right: 'read' | 'copyOut') {
   const person = requirePerson(context);
   const id = z.uuid().safeParse(context.req.param('id'));
-  if (!id.success) throw new Problem(404, 'not-found', 'That does not exist here, or you may not see it.');
-  const no = z.coerce.number().int().positive().optional().parse(context.req.query('version'));
-  const { record, version } = await service.contentFor(services, person, id.data, no, right);
+  if (!id.success) throw notFound();
+  const no = z.coerce.number().int().positive().optional().safeParse(context.req.query('version'));
+  if (!no.success) throw wrongField('/version', 'The version must be a number, from 1.');
+  return { person, ...(await service.contentFor(services, person, id.data, no.data, right)) };
+}
+
+/** A copy of a version: its bytes, whole or in part, for those who may take one away. */
+async function serveCopy(services: Services, context: HttpContext): Promise<Response> {
+  const { person, record, version } = await versionFor(services, context, 'copyOut');
   const range = parseRange(context.req.header('range'), version.size);
   const { from, to } = range ?? { from: 0, to: version.size };
   const bytes = readContent(services.pool, version.content_id, from, to);
@@ -46,27 +62,15 @@ async function serveContent(services: Services, context: HttpContext, right: 're
       yield* whole;
     })();
   }
-  // Following pages of the same reading by range are not acts of their own.
-  if (from === 0) {
-    await withUnitOfWork(
-      services.pool,
-      person,
-      (uow) =>
-        uow.enter({
-          act: right === 'read' ? 'read content' : 'took a copy',
-          subject: service.subjectOf(record),
-          after: { version: version.no, sha256: version.sha256.toString('hex') },
-        }),
-      'none',
-    );
-  }
+  // Following parts of the same copy by range are not acts of their own.
+  if (from === 0) await enterReading(services, person, record, version, 'took a copy');
   const headers: Record<string, string> = {
-    'content-type': version.media_type.startsWith('text/') ? `${version.media_type}; charset=utf-8` : version.media_type,
+    'content-type': version.media_type,
     'content-length': String(to - from),
     'accept-ranges': 'bytes',
     'content-security-policy': sandboxPolicy,
     'x-content-type-options': 'nosniff',
-    'content-disposition': right === 'read' ? 'inline' : `attachment; filename*=UTF-8''${encodeURIComponent(version.file_name)}`,
+    'content-disposition': `attachment; filename*=UTF-8''${encodeURIComponent(version.file_name)}`,
   };
   if (range) headers['content-range'] = `bytes ${from}-${to - 1}/${version.size}`;
   return new Response(ReadableStream.from(body) as unknown as ReadableStream<Uint8Array>, { status: range ? 206 : 200, headers });
@@ -90,6 +94,22 @@ export function recordsRoutes(app: HttpApp, services: Services): void {
   implement(app, services, records.undeclare, async ({ person, body }) => ({
     results: await service.undeclare(services, person, body.ids, body.reason),
   }));
-  app.get('/records/:id/preview', (context) => serveContent(services, context, 'read'));
-  app.get('/records/:id/content', (context) => serveContent(services, context, 'copyOut'));
+  // Reading is one act in the ledger: entered when its text is given, or when its pages are counted.
+  implement(app, services, records.pages, async ({ person, params, query }) => {
+    const { record, version } = await service.contentFor(services, person, params.id, query.version, 'read');
+    const extent = await extentOf(services, version);
+    await enterReading(services, person, record, version, 'read content');
+    return extent;
+  });
+  app.get('/records/:id/pages/:no', async (context) => {
+    const { version } = await versionFor(services, context, 'read');
+    return pictureOf(services, version, context.req.param('no'));
+  });
+  app.get('/records/:id/preview', async (context) => {
+    const { person, record, version } = await versionFor(services, context, 'read');
+    const text = await textOf(services, version);
+    await enterReading(services, person, record, version, 'read content');
+    return text;
+  });
+  app.get('/records/:id/content', (context) => serveCopy(services, context));
 }

@@ -153,7 +153,7 @@ export async function dossier(services: Services, person: SignedIn, id: string):
   const { pool } = services;
   const access = await services.access.of(person);
   const found = requireRight(access, person, await store.recordById(pool, id), 'read');
-  const [types, versions, holds, places, container, owner, depositor, certificate] = await Promise.all([
+  const [types, versions, holds, places, container, owner, depositor, certificate, deferral] = await Promise.all([
     store.recordType(pool, found.record_type),
     store.versionsOf(pool, id),
     store.holdsOn(pool, id),
@@ -162,6 +162,7 @@ export async function dossier(services: Services, person: SignedIn, id: string):
     found.owner_id ? store.personName(pool, found.owner_id) : undefined,
     store.personName(pool, found.deposited_by),
     store.certificateOf(pool, id),
+    store.deferralOf(pool, id, person.today),
   ]);
   const gaps = factGaps(types!.facts, found.facts);
   const inTheWay: HoldInTheWay[] = holds
@@ -203,7 +204,9 @@ export async function dossier(services: Services, person: SignedIn, id: string):
     why: explainJudged(judged!, inTheWay, gaps),
     rights: listRights(own ? rights.own | rights.all : rights.all),
     accessWhy: explainAccess(access.explain(found.access_set_id)),
-    certificate: certificate ?? null,
+    certificate: certificate ? { id: certificate.id, number: certificate.number } : null,
+    transferredTo: certificate?.accession ?? null,
+    deferral: deferral ?? null,
   };
 }
 
@@ -243,7 +246,7 @@ export async function editFacts(
       gaps: gaps.length,
       words: recordWords(input.title, found.number, facts),
     });
-    await uow.enter({
+    uow.enter({
       act: 'changed facts',
       subject: subjectOf({ ...found, title: input.title }),
       before: { title: found.title, createdOn: found.created_on, facts: found.facts },
@@ -278,7 +281,7 @@ export async function addVersion(
       note: input.note,
     });
     await store.setNewestVersion(uow, id, { no, size: arrival.size, mediaType: arrival.media_type, modifiedOn: person.today });
-    await uow.enter({
+    uow.enter({
       act: 'added a version',
       subject: subjectOf(found),
       after: { no, fileName: arrival.file_name, size: arrival.size, sha256: arrival.sha256.toString('hex') },
@@ -306,7 +309,7 @@ async function declareLocked(
   });
   const done = results.filter((r) => r.outcome === 'done').map((r) => r.id);
   await store.declare(uow, done, uow.actor.today);
-  await uow.enterAll(
+  uow.enterAll(
     locked
       .filter((r) => done.includes(r.id))
       .map((r) => ({
@@ -363,7 +366,7 @@ export async function undeclare(
         results.push({ id: r.id, name, outcome: refusal.code === 'not-declared' ? 'skipped' : 'refused', why: refusal.sentence });
       } else {
         await store.undeclare(uow, r.id, person.id, reason);
-        await uow.enter({
+        uow.enter({
           act: 'undeclared',
           subject: subjectOf(r),
           before: { state: 'declared', on: r.declared_on },

@@ -399,12 +399,22 @@ export function holdsOn(db: Db, recordId: string) {
 }
 
 export function certificateOf(db: Db, recordId: string) {
-  return row<{ id: string; number: string }>(
+  return row<{ id: string; number: string; accession: { archive: string; number: string } | null }>(
     db,
     'certificate.ofRecord',
-    `select c.id, c.number from certificate c join batch_item i on i.batch_id = c.batch_id
+    `select c.id, c.number, i.evidence->'accession' as accession from certificate c join batch_item i on i.batch_id = c.batch_id
      where i.record_id = $1 and i.outcome = 'disposed'`,
     [recordId],
+  );
+}
+
+/** Until when and why a record was put off; undefined when it is not, or no longer. */
+export function deferralOf(db: Db, recordId: string, today: string) {
+  return row<{ until: string; reason: string }>(
+    db,
+    'record.deferral',
+    'select deferred_until as until, deferred_reason as reason from record where id = $1 and deferred_until > $2',
+    [recordId, today],
   );
 }
 

@@ -62,7 +62,7 @@ export async function todayFor(services: Services, person: SignedIn): Promise<To
         ...base,
         when: 'week',
         mark: 'physical',
-        sentence: `${sentenceCase(plural(b.tasks, 'physical item waits', 'physical items wait'))} to be destroyed by hand`,
+        sentence: `${sentenceCase(plural(b.tasks, 'physical item waits', 'physical items wait'))} to be ${b.action === 'destroy' ? 'destroyed' : 'handed over'} by hand`,
         detail: `${b.number}, ${b.what}`,
         act: 'Confirm',
       });

@@ -52,7 +52,7 @@ export function scheduleRoutes(app: HttpApp, services: Services): void {
       async (uow) => {
         const job = await cancelJob(uow, params.id);
         if (!job) throw notFound('This work');
-        await uow.enter({ act: 'cancelled work', subject: { kind: 'job', id: params.id, name: `${job.kind} ${job.subject}` } });
+        uow.enter({ act: 'cancelled work', subject: { kind: 'job', id: params.id, name: `${job.kind} ${job.subject}` } });
       },
       'none',
     );
@@ -63,7 +63,7 @@ export function scheduleRoutes(app: HttpApp, services: Services): void {
     if (!context.get('person')) throw new Problem(401, 'not-signed-in', 'Sign in first.');
     const id = schedule.job.params.parse(context.req.param()).id;
     return streamSSE(context, async (stream) => {
-      for (let last = ''; !stream.aborted && !services.stopping();) {
+      for (let last = ''; !stream.aborted && !services.stopping;) {
         const job = await jobById(pool, id);
         const data = JSON.stringify(
           job

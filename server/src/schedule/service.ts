@@ -74,7 +74,7 @@ export async function makeRule(pool: pg.Pool, person: SignedIn, input: { code: s
   return withUnitOfWork(pool, person, async (uow) => {
     const rule = { id: uuidv7(), code: input.code, draft: input.definition };
     await store.addRule(uow, rule);
-    await uow.enter({ act: 'began a rule', subject: subject(rule), after: input.definition });
+    uow.enter({ act: 'began a rule', subject: subject(rule), after: input.definition });
     return rule.id;
   });
 }
@@ -94,7 +94,7 @@ export async function saveDraft(
 ): Promise<number> {
   return withUnitOfWork(pool, person, async (uow) => {
     const rule = await lockAtRevision(uow, id, input.revision);
-    await uow.enter({ act: 'saved a rule draft', subject: subject(rule), before: rule.draft, after: input.definition });
+    uow.enter({ act: 'saved a rule draft', subject: subject(rule), before: rule.draft, after: input.definition });
     return store.writeDraft(uow, id, input.definition);
   });
 }
@@ -106,7 +106,7 @@ export async function dropDraft(pool: pg.Pool, person: SignedIn, id: string, rev
     if (versions.length === 0) {
       throw new Problem(409, 'never-published', 'This rule was never published, so its draft is all there is of it.');
     }
-    await uow.enter({ act: 'dropped a rule draft', subject: subject(rule), before: rule.draft });
+    uow.enter({ act: 'dropped a rule draft', subject: subject(rule), before: rule.draft });
     await store.writeDraft(uow, id, null);
   });
 }
@@ -134,7 +134,7 @@ export async function publish(
       at: uow.at,
     });
     await store.writeDraft(uow, id, null);
-    await uow.enter({
+    uow.enter({
       act: 'published a rule',
       subject: subject(rule),
       before: earlier.at(-1)?.definition ?? null,
@@ -183,7 +183,7 @@ export async function runRecompute(services: Services, job: JobContext, actor: A
     changed += await withUnitOfWork(services.pool, actor, async (uow) => {
       const n = await recompute(uow, ids, await services.rules.current(uow), actor.today);
       await job.advance(uow, ids.length, ids.at(-1)!);
-      await uow.enter({
+      uow.enter({
         act: 'recomputed due dates',
         subject: { kind: 'rule', id: null, name: job.subject },
         after: { looked: ids.length, changed: n, upTo: ids.at(-1) },
@@ -210,7 +210,7 @@ export async function setRule(
     if (touched === 0) {
       throw new Problem(409, 'nothing-to-do', set ? `Rule ${rule.code} is set here already.` : `Rule ${rule.code} is not set here.`);
     }
-    await uow.enter({
+    uow.enter({
       act: set ? 'set a rule' : 'took a rule off',
       subject: { kind: 'place', id: place.id, name: `${place.code} ${place.title}` },
       after: { rule: rule.code },

@@ -212,13 +212,13 @@ export function placesOfRule(db: Db, ruleId: string) {
   return rows<{ place_id: string }>(db, 'rule.placesOf', 'select place_id from place_rule where rule_id = $1', [ruleId]);
 }
 
-/** Kept records per rule version among the sets of a person. */
+/** Kept records per rule among the sets of a person; read from totals that are kept up to date, not counted. */
 export function recordsByVersion(db: Db, sets: readonly number[]) {
   return rows<{ rule_id: string; n: number }>(
     db,
     'rule.recordCounts',
-    `select v.rule_id, count(*) as n from record r join rule_version v on v.id = r.rule_version_id
-     where r.state <> 'disposed' and r.access_set_id = any ($1::int[]) group by v.rule_id`,
+    `select v.rule_id, sum(u.n) as n from rule_use u join rule_version v on v.id = u.rule_version_id
+     where u.access_set_id = any ($1::int[]) group by v.rule_id`,
     [sets],
   );
 }

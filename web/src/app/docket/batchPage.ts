@@ -16,17 +16,17 @@ import { Sheet } from '../kit/sheet';
 import { DatedPipe, DayPipe } from '../kit/words';
 import { JobProgress } from '../schedule/index';
 
-type Task = 'approve' | 'reject' | 'withdraw' | 'execute' | 'object' | 'answer' | 'confirm';
+type Task = 'approve' | 'reject' | 'withdraw' | 'execute' | 'object' | 'answer' | 'defer' | 'confirm';
 
-const outcomeWords: Record<BatchItem['outcome'], string> = {
-  open: $localize`waits`,
-  task: $localize`to destroy by hand`,
-  objected: $localize`stays: objection`,
-  disposed: $localize`destroyed`,
-  blocked: $localize`stays: held`,
-  dropped: $localize`left out`,
-  deferred: $localize`deferred`,
+type Words = Record<BatchItem['outcome'], string>;
+const kept = { open: $localize`waits`, objected: $localize`stays: objection`, blocked: $localize`stays: held`, dropped: $localize`left out`, deferred: $localize`put off` }; // prettier-ignore
+const outcomeWords: Record<Page['action'], Words> = {
+  destroy: { ...kept, task: $localize`to destroy by hand`, disposed: $localize`destroyed` },
+  transfer: { ...kept, task: $localize`to hand over`, disposed: $localize`transferred` },
 };
+
+/** A year on, the usual span of putting off. */
+const yearAfter = (day: string): string => `${Number(day.slice(0, 4)) + 1}${day.slice(4).replace('-02-29', '-03-01')}`;
 
 /** One batch: its gates, its records, objections and decisions, and what came of each record. */
 @Component({
@@ -52,7 +52,11 @@ export class BatchPage {
   protected readonly busy = signal(false);
   protected readonly problem = signal<Problem | null>(null);
   protected readonly jobId = signal<string | null>(null);
-  protected readonly outcomeWords = outcomeWords;
+  protected readonly until = signal('');
+  protected readonly words = computed(() => outcomeWords[this.page.value()?.action ?? 'destroy']);
+  protected readonly transfers = computed(() => this.page.value()?.action === 'transfer');
+  /** The one record that the task is about, if it is about one. */
+  protected readonly about = computed(() => this.page.value()?.items.find((i) => i.recordId === this.recordId()));
   protected readonly sheetOpen = computed(() => this.task() !== null);
   protected readonly tasks = computed(() => this.page.value()?.items.filter((i) => i.outcome === 'task') ?? []);
   protected readonly goes = computed(() => this.page.value()?.items.filter((i) => i.outcome === 'open' && i.held === 0).length ?? 0);
@@ -71,7 +75,9 @@ export class BatchPage {
       case 'answer':
         return $localize`Answer the objection`;
       case 'confirm':
-        return $localize`Confirm destruction by hand`;
+        return this.transfers() ? $localize`Confirm handing over` : $localize`Confirm destruction by hand`;
+      case 'defer':
+        return $localize`Put one record off`;
       case null:
         return '';
     }
@@ -79,11 +85,14 @@ export class BatchPage {
   protected readonly button = computed(() => {
     switch (this.task()) {
       case 'execute':
+        if (this.transfers()) return this.goes() === 1 ? $localize`Transfer one record` : $localize`Transfer ${this.goes()}:n: records`;
         return this.goes() === 1 ? $localize`Destroy one record` : $localize`Destroy ${this.goes()}:n: records`;
       case 'object':
         return $localize`Object`;
       case 'answer':
-        return this.keep() ? $localize`Keep the record` : $localize`Let it go on`;
+        return this.keep() ? $localize`Put the record off` : $localize`Let it go on`;
+      case 'defer':
+        return $localize`Put the record off`;
       case 'confirm':
         return $localize`Confirm ${this.tasks().length}:n: items`;
       default:
@@ -100,6 +109,7 @@ export class BatchPage {
     this.text.set('');
     this.keep.set(true);
     this.on.set(this.session.today());
+    this.until.set(yearAfter(this.session.today()));
     this.recordId.set(given.recordId ?? null);
     this.objectionId.set(given.objectionId ?? null);
     this.task.set(task);
@@ -126,7 +136,14 @@ export class BatchPage {
       case 'object':
         return this.carry(this.api.call(docket.object, { params, body: { recordId: this.recordId()!, reason: text } }));
       case 'answer':
-        return this.carry(this.api.call(docket.answer, { params: { id: this.objectionId()! }, body: { keep: this.keep(), answer: text } }));
+        return this.carry(
+          this.api.call(docket.answer, {
+            params: { id: this.objectionId()! },
+            body: this.keep() ? { keep: true, answer: text, until: this.until() } : { keep: false, answer: text },
+          }),
+        );
+      case 'defer':
+        return this.carry(this.api.call(docket.defer, { params, body: { recordId: this.recordId()!, until: this.until(), reason: text } }));
       case 'confirm':
         return this.carry(
           this.api.call(docket.confirm, {

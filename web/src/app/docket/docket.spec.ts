@@ -11,7 +11,7 @@ const group: DueGroup = {
 const batch: BatchLine = {
   id: 'b', number: 'D-2026-011', action: 'destroy', what: '41 × Service invoices', state: 'notice', count: 41, held: 0, objections: 0, tasks: 0, note: 'waits for a decision',
   gates: [{ name: 'proposed', state: 'passed', words: '2026-08-10' }, { name: 'notice', state: 'passed', words: 'closed 2026-08-31' }, { name: 'approved', state: 'current', words: '1 of 2' }, { name: 'done', state: 'ahead', words: '–' }],
-  late: true, certificate: null, acts: ['approve', 'reject'],
+  late: true, certificate: null, receipt: null, acts: ['approve', 'reject'],
 }; // prettier-ignore
 const page: Page = {
   ...batch, revision: 1, proposedBy: 'Tomas Varga', approvalsNeeded: 2, noticeUntil: '2026-08-31', withdrawnReason: null, approvals: [], objectionList: [],
@@ -137,5 +137,59 @@ describe('a batch', () => {
     expect(stage.text()).toContain('destroyed');
     expect(stage.text()).toContain('Held by “Ottoline”.');
     expect(stage.host.querySelector('a[href="/api/certificates/c"]')!.textContent).toContain('C-2026-005');
+  });
+
+  const transfer: Partial<Page> = { action: 'transfer', what: '9 × Spoil ground returns, DRG-06' };
+  const receipt = {
+    archive: 'Tarrin Sound Archive',
+    accession: 'TSA 2026/0001',
+    receivedOn: '2026-06-09',
+    bagSha256: 'ab'.repeat(32),
+    files: 19,
+  };
+
+  it('of a transfer says what happens to the records, in its own words', async () => {
+    const stage = await show({ ...transfer, acts: ['execute', 'approve'] });
+    await stage.press('Execute', stage.host);
+    expect(stage.sheet.textContent).toContain('only what its receipt covers is removed here');
+    expect(() => stage.button('Transfer one record')).not.toThrow();
+    expect(stage.sheet.textContent).not.toContain('Destroy');
+    await stage.press('Approve', stage.host);
+    expect(stage.sheet.textContent).toContain('can be transferred');
+  });
+
+  it('shows the archive’s receipt, and what was transferred', async () => {
+    const stage = await show({ ...transfer, state: 'done', acts: [], receipt, items: [{ ...page.items[0]!, outcome: 'disposed' }] });
+    expect(stage.text()).toContain('Tarrin Sound Archive received 19 files on 9 Jun 2026 under accession TSA 2026/0001.');
+    expect(stage.text()).toContain('ab'.repeat(32));
+    expect(stage.host.querySelector('tbody')!.textContent).toContain('transferred');
+  });
+
+  it('lets one record be put off, names it, and proposes a year', async () => {
+    const stage = await show({ acts: ['withdraw'] });
+    await stage.press('Put off FIN-02/2015/0001');
+    expect(stage.sheet.textContent).toContain('FIN-02/2015/0001');
+    expect(document.querySelector<HTMLInputElement>('#defer-until')!.value).toBe('2027-09-14');
+    await stage.type('#defer-until', '2028-01-01');
+    await stage.type('#batch-text', 'The court has not decided');
+    await stage.press('Put the record off');
+    expect(stage.http.expectOne('/api/batches/b/deferrals').request.body).toEqual({ recordId: 'r1', until: '2028-01-01', reason: 'The court has not decided' }); // prettier-ignore
+  });
+
+  it('answers an objection by putting the record off until a day, or by letting it go on', async () => {
+    const objection = { id: 'o', recordId: 'r1', record: 'FIN-02/2015/0001 Invoice', by: 'Kofi', reason: 'in court', answer: null };
+    const stage = await show({ acts: ['withdraw'], objectionList: [objection], objections: 1 });
+    await stage.press('Answer');
+    await stage.type('#batch-text', 'It stays until then');
+    await stage.press('Put the record off');
+    expect((await stage.answer('/api/objections/o/answer', {})).request.body).toEqual({ keep: true, answer: 'It stays until then', until: '2027-09-14' }); // prettier-ignore
+    await stage.answer('/api/batches/b', { ...page, acts: ['withdraw'], objectionList: [objection], objections: 1 });
+    await stage.press('Answer');
+    stage.sheet.querySelectorAll<HTMLInputElement>('input[type="radio"]')[1]!.click();
+    await stage.settle();
+    expect(document.querySelector('#defer-until')).toBeNull();
+    await stage.type('#batch-text', 'It was paid in March');
+    await stage.press('Let it go on');
+    expect(stage.http.expectOne('/api/objections/o/answer').request.body).toEqual({ keep: false, answer: 'It was paid in March' });
   });
 });

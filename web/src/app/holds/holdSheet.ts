@@ -6,9 +6,9 @@ import { distinctWords, type Criteria } from '@key-cellar/core/criteria';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { MultiSelect } from 'primeng/multiselect';
-import { Select } from 'primeng/select';
 import { Textarea } from 'primeng/textarea';
 import { switchMap } from 'rxjs';
+import { Choice } from '../kit/choice';
 import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
@@ -21,7 +21,7 @@ const newMatter = 'new';
 /** Places a hold: on marked records, or on whatever matches words and dates, now and later. */
 @Component({
   selector: 'kc-hold-sheet',
-  imports: [Button, FormsModule, InputText, MultiSelect, ProblemNotice, ResultList, RouterLink, Select, Sheet, Textarea],
+  imports: [Button, FormsModule, InputText, MultiSelect, ProblemNotice, ResultList, RouterLink, Choice, Sheet, Textarea],
   templateUrl: './holdSheet.html',
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
@@ -57,7 +57,7 @@ export class HoldSheet {
     { value: 'case', name: $localize`case` },
     { value: 'audit', name: $localize`audit` },
     { value: 'inquiry', name: $localize`inquiry` },
-  ];
+  ] as const;
   protected readonly matterOptions = computed(() => [
     ...(this.matters.value()?.matters ?? []).map((m) => ({ value: m.id, name: `${m.code} ${m.title}` })),
     { value: newMatter, name: $localize`A new matter …` },

@@ -1,4 +1,4 @@
-import { HttpClient, HttpErrorResponse, type HttpResponse } from '@angular/common/http';
+import { HttpClient, HttpErrorResponse } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
 import { Router } from '@angular/router';
 import type { BodyOf, Endpoint, ParamsOf, Problem, QueryOf, ResponseOf } from '@key-cellar/contract';
@@ -58,10 +58,6 @@ export class Api {
   /** Text of a file for preview. */
   text(url: string): Observable<string> {
     return this.http.get(url, { responseType: 'text' }).pipe(catchError((error: unknown) => this.fail(error)));
-  }
-
-  bytes(url: string): Observable<HttpResponse<ArrayBuffer>> {
-    return this.http.get(url, { responseType: 'arraybuffer', observe: 'response' }).pipe(catchError((error: unknown) => this.fail(error)));
   }
 
   private fail(error: unknown): Observable<never> {

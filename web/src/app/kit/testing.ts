@@ -3,7 +3,7 @@ import { HttpTestingController, provideHttpClientTesting, type TestRequest } fro
 import { provideZonelessChangeDetection, type Type } from '@angular/core';
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import { provideRouter } from '@angular/router';
-import type { Me } from '@key-cellar/contract';
+import type { Me, Problem } from '@key-cellar/contract';
 import { Session } from '../identity/index';
 
 /** For specs: the providers that pages need, with a network that answers what the spec says. */
@@ -80,5 +80,26 @@ export class Stage<T> {
     field.value = text;
     field.dispatchEvent(new Event('input', { bubbles: true }));
     await this.settle();
+  }
+
+  /** Chooses from one of the lists by the id of its field. */
+  async choose(field: string, option: string | RegExp): Promise<void> {
+    document.getElementById(field)!.closest<HTMLElement>('.p-select')!.click();
+    await this.settle();
+    const options = [...document.querySelectorAll<HTMLElement>('[role="option"]')];
+    const found = options.find((o) => (typeof option === 'string' ? o.textContent!.trim() === option : option.test(o.textContent!)));
+    if (!found) throw new Error(`no option ${String(option)} among ${options.map((o) => o.textContent!.trim()).join(', ')}`);
+    found.click();
+    await this.settle();
+  }
+
+  /** The open sheet. */
+  get sheet(): HTMLElement {
+    return document.querySelector<HTMLElement>('.p-drawer')!;
+  }
+
+  /** Refuses the pending request with a sentence, as the server does. */
+  refuse(path: string, detail: string, fields?: Problem['fields'], status = 409): Promise<TestRequest> {
+    return this.answer(path, { type: 'urn:key-cellar:problem:test', title: 'Refused', status, detail, fields }, status);
   }
 }

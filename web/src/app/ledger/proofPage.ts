@@ -5,7 +5,7 @@ import { ActivatedRoute, Router, RouterLink } from '@angular/router';
 import { identity, ledger, type LedgerEntry, type LedgerFilter, type Problem, type ResponseOf } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
-import { Select } from 'primeng/select';
+import { Choice } from '../kit/choice';
 import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
@@ -14,7 +14,7 @@ import { CountPipe, InstantPipe } from '../kit/words';
 /** What happened, and can we show it? The audit trail, its sealed heads, its verification and its export. */
 @Component({
   selector: 'kc-proof',
-  imports: [Button, CountPipe, FormsModule, InputText, InstantPipe, ProblemNotice, RouterLink, Select],
+  imports: [Button, CountPipe, FormsModule, InputText, InstantPipe, ProblemNotice, RouterLink, Choice],
   templateUrl: './proofPage.html',
   styleUrl: './proofPage.css',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -37,7 +37,8 @@ export class ProofPage {
     subjectKind: this.subjectKind() || undefined,
   }));
   protected readonly people = toSignal(this.api.call(identity.people));
-  protected readonly acts = toSignal(this.api.call(ledger.acts));
+  private readonly acts = toSignal(this.api.call(ledger.acts));
+  protected readonly actOptions = computed(() => (this.acts()?.acts ?? []).map((act) => ({ value: act, name: act })));
   protected readonly heads = loaded(() => this.api.call(ledger.heads));
   protected readonly entries = signal<readonly LedgerEntry[]>([]);
   protected readonly next = signal<number | null>(null);
@@ -58,8 +59,10 @@ export class ProofPage {
     'person',
     'ledger',
     'setting',
-  ];
-  protected readonly personOptions = computed(() => (this.people()?.people ?? []).filter((p) => p.kind === 'person'));
+  ].map((kind) => ({ value: kind, name: kind }));
+  protected readonly personOptions = computed(() =>
+    (this.people()?.people ?? []).filter((p) => p.kind === 'person').map((p) => ({ value: p.id, name: p.name })),
+  );
   protected readonly newest = computed(() => this.heads.value()?.heads[0]);
   protected readonly exportUrl = computed(() => {
     const query = new URLSearchParams();

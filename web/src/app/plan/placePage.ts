@@ -5,9 +5,9 @@ import { plan, schedule, type Problem, type SortColumn } from '@key-cellar/contr
 import { kindsInside } from '@key-cellar/core/plan';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
-import { Select } from 'primeng/select';
 import { Tooltip } from 'primeng/tooltip';
 import { Session } from '../identity/index';
+import { Choice } from '../kit/choice';
 import { Api, toProblem } from '../kit/api';
 import { Keys } from '../kit/keys';
 import { loaded } from '../kit/loaded';
@@ -26,7 +26,7 @@ type Task = 'close' | 'event' | 'rule' | null;
 @Component({
   selector: 'kc-place',
   imports: [
-    ActOnMany, Button, CountPipe, DayPipe, FormsModule, InputText, Mark, PlaceSheet, ProblemNotice, RecordTable, RouterLink, Select, Sheet, Tooltip, Uploads,
+    ActOnMany, Button, CountPipe, DayPipe, FormsModule, InputText, Mark, PlaceSheet, ProblemNotice, RecordTable, RouterLink, Choice, Sheet, Tooltip, Uploads,
   ], // prettier-ignore
   templateUrl: './placePage.html',
   styleUrl: './placePage.css',
@@ -69,7 +69,7 @@ export class PlacePage {
     );
     return (this.rules.value()?.rules ?? [])
       .filter((r) => r.version !== null && !set.has(r.id))
-      .map((r) => ({ id: r.id, name: `${r.code} ${r.definition.title}` }));
+      .map((r) => ({ value: r.id, name: `${r.code} ${r.definition.title}` }));
   });
   protected readonly taskOpen = computed(() => this.task() !== null);
   protected readonly taskName = computed(() => {

@@ -4,8 +4,8 @@ import { plan, type PlaceLine, type Problem } from '@key-cellar/contract';
 import { kindsInside, type PlaceKind } from '@key-cellar/core/plan';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
-import { Select } from 'primeng/select';
 import { Textarea } from 'primeng/textarea';
+import { Choice } from '../kit/choice';
 import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
@@ -22,39 +22,19 @@ const names: Record<PlaceKind, string> = {
 /** Makes a place under another one. */
 @Component({
   selector: 'kc-place-sheet',
-  imports: [Button, FormsModule, InputText, ProblemNotice, Select, Sheet, Textarea],
+  imports: [Button, FormsModule, InputText, ProblemNotice, Choice, Sheet, Textarea],
   template: `
     <kc-sheet [(open)]="open" heading="New place" i18n-heading>
       <form class="form" (ngSubmit)="make()">
-        <div class="field">
-          <label id="place-parent-label" for="place-parent" i18n>Inside</label>
-          <p-select
-            inputId="place-parent"
-            ariaLabelledBy="place-parent-label"
-            name="parent"
-            appendTo="body"
-            [options]="parents()"
-            optionLabel="name"
-            optionValue="id"
-            [filter]="true"
-            [ngModel]="parentId()"
-            (ngModelChange)="choose($event)"
-          />
-        </div>
-        <div class="field">
-          <label id="place-kind-label" for="place-kind" i18n>Kind</label>
-          <p-select
-            inputId="place-kind"
-            ariaLabelledBy="place-kind-label"
-            name="kind"
-            appendTo="body"
-            [options]="kinds()"
-            optionLabel="name"
-            optionValue="kind"
-            [ngModel]="kind()"
-            (ngModelChange)="kind.set($event)"
-          />
-        </div>
+        <kc-choice
+          field="place-parent"
+          label="Inside"
+          i18n-label
+          [options]="parents()"
+          [value]="parentId()"
+          (valueChange)="choose($event)"
+        />
+        <kc-choice field="place-kind" label="Kind" i18n-label [options]="kinds()" [value]="kind()" (valueChange)="kind.set($event)" />
         <div class="field">
           <label for="place-code" i18n>Code</label>
           <input pInputText id="place-code" name="code" required maxlength="40" [ngModel]="code()" (ngModelChange)="code.set($event)" />
@@ -101,11 +81,11 @@ export class PlaceSheet {
   protected readonly parents = computed(() =>
     (this.places.value()?.places ?? [])
       .filter((p) => p.discover && p.closedOn === null)
-      .map((p) => ({ id: p.id, kind: p.kind, name: `${p.code} ${p.title}` })),
+      .map((p) => ({ value: p.id, kind: p.kind, name: `${p.code} ${p.title}` })),
   );
   protected readonly kinds = computed(() => {
-    const parent = this.parents().find((p) => p.id === this.parentId()) ?? this.parent();
-    return parent ? kindsInside(parent.kind).map((kind) => ({ kind, name: names[kind] })) : [];
+    const parent = this.parents().find((p) => p.value === this.parentId()) ?? this.parent();
+    return parent ? kindsInside(parent.kind).map((kind) => ({ value: kind, name: names[kind] })) : [];
   });
 
   constructor() {
@@ -125,7 +105,7 @@ export class PlaceSheet {
   protected choose(parentId: string | null): void {
     this.parentId.set(parentId);
     const [first] = this.kinds();
-    this.kind.set((first?.kind as Exclude<PlaceKind, 'repository'> | undefined) ?? null);
+    this.kind.set(first?.value ?? null);
   }
 
   protected make(): void {

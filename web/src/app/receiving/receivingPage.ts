@@ -5,10 +5,10 @@ import { RouterLink } from '@angular/router';
 import { plan, receiving, type Arrival, type Filing, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
-import { Select } from 'primeng/select';
 import { Tooltip } from 'primeng/tooltip';
 import { catchError, debounceTime, of, switchMap, tap } from 'rxjs';
 import { Session } from '../identity/index';
+import { Choice } from '../kit/choice';
 import { Api, toProblem } from '../kit/api';
 import { Keys } from '../kit/keys';
 import { loaded } from '../kit/loaded';
@@ -18,14 +18,14 @@ import { ResultList, type ResultLine } from '../kit/resultList';
 import { Sheet } from '../kit/sheet';
 import { Why } from '../kit/why';
 import { BytesPipe, CountPipe, InstantPipe } from '../kit/words';
-import { FactFields, RecordsService, type FactValues } from '../records/index';
+import { FactFields, Preview, RecordsService, type FactValues, type Shown } from '../records/index';
 import { Uploads } from './uploads';
 
 /** What has arrived and is not filed: choose type, place and facts for one or for many, see the date, file. */
 @Component({
   selector: 'kc-receiving',
   imports: [
-    BytesPipe, Button, CountPipe, FactFields, FormsModule, InputText, InstantPipe, Mark, ProblemNotice, ResultList, RouterLink, Select, Sheet, Tooltip, Uploads, Why,
+    BytesPipe, Button, CountPipe, FactFields, FormsModule, InputText, InstantPipe, Mark, Preview, ProblemNotice, ResultList, RouterLink, Choice, Sheet, Tooltip, Uploads, Why,
   ], // prettier-ignore
   templateUrl: './receivingPage.html',
   styleUrl: './receivingPage.css',
@@ -58,6 +58,15 @@ export class ReceivingPage {
   protected readonly chosen = computed(() => this.list().filter((a) => this.marked().has(a.id)));
   protected readonly twice = computed(() => this.list().filter((a) => a.sameAs.length > 0).length);
   protected readonly sheetOpen = computed(() => this.filing() !== null);
+  /** The one thing that is being filed, to be looked at meanwhile. */
+  protected readonly looked = computed<Shown | null>(
+    () => {
+      const [one, ...others] = this.chosen();
+      if (this.filing() !== 'arrivals' || !one || others.length > 0) return null;
+      return { kind: 'arrival', id: one.id, fileName: one.fileName, mediaType: one.mediaType, size: one.size };
+    },
+    { equal: (a, b) => a?.id === b?.id },
+  );
   protected readonly type = computed(() => this.types()?.types.find((t) => t.code === this.recordType()));
   protected readonly typeOptions = computed(() => (this.types()?.types ?? []).map((t) => ({ value: t.code, name: t.title })));
   protected readonly placeOptions = computed(() => {

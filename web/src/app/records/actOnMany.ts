@@ -28,7 +28,8 @@ import { RecordsService } from './recordsService';
       >
         @if (!single()) {
           <span
-            ><b>{{ ids().size | count }}</b> <ng-container i18n>marked</ng-container></span
+            ><b>{{ ids().size | count }}</b
+            >&ngsp;<ng-container i18n>marked</ng-container></span
           >
         }
         @if (session.may('declare') && (state() === null || state() === 'working')) {

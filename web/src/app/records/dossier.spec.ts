@@ -13,7 +13,7 @@ const dossier = {
   versions: [{ no: 1, fileName: 'a.txt', mediaType: 'text/plain', size: 5, sha256: 'ab', madeBy: 'Lune Abara', madeAt: '2019-05-20T10:00:00Z', note: '' }],
   holds: [], frozenParts: [], frozenByHold: false,
   why: { outcome: 'dated', summary: 'Kept until 2029-12-31, then destroyed.', dueOn: '2030-01-01', action: 'destroy', governing: null, clock: null, cutoff: null, vintage: 2019, steps: [{ kind: 'destroy', dueOn: '2030-01-01', words: 'destroyed', repeat: null, approvals: 1, noticeDays: 14 }], override: null, yielded: [], holds: [], missing: [] },
-  rights: ['discover', 'read', 'edit'], accessWhy: 'Editor on PIL.', certificate: null,
+  rights: ['discover', 'read', 'edit'], accessWhy: 'Editor on PIL.', certificate: null, transferredTo: null, deferral: null,
 } as unknown as Dossier; // prettier-ignore
 
 describe('the dossier', () => {

@@ -21,7 +21,7 @@ import { BytesPipe, DayPipe, InstantPipe } from '../kit/words';
 import { UploadService } from '../receiving/index';
 import { ActOnMany } from './actOnMany';
 import { FactFields, type FactValues } from './factFields';
-import { Preview } from './preview';
+import { Preview, type Shown } from './preview';
 import { RecordsService } from './recordsService';
 
 type TabName = 'why' | 'facts' | 'versions' | 'access' | 'ledger';
@@ -68,6 +68,14 @@ export class DossierPage {
     const versions = this.page.value()?.versions ?? [];
     return versions.find((v) => v.no === this.shownVersion()) ?? versions[0] ?? null;
   });
+  /** What the preview shows; a new one only when another version is to be seen. */
+  protected readonly shown = computed<Shown | null>(
+    () => {
+      const v = this.version();
+      return v ? { kind: 'record', id: this.id(), version: v.no, fileName: v.fileName, mediaType: v.mediaType, size: v.size } : null;
+    },
+    { equal: (a, b) => a?.id === b?.id && a?.version === b?.version },
+  );
   protected readonly life = computed(() => {
     const d = this.page.value();
     return d ? lifeOfDossier(d) : null;

@@ -52,11 +52,34 @@ export type FactValues = Record<string, string | number | boolean>;
               [ngModelOptions]="{ standalone: true }"
             ></textarea>
           }
+          @case ('whole') {
+            <!-- The type is written out: a bound one would give text instead of numbers. -->
+            <input
+              pInputText
+              type="number"
+              step="1"
+              [id]="prefix() + fact.code"
+              [ngModel]="values()[fact.code]"
+              (ngModelChange)="set(fact, $event)"
+              [ngModelOptions]="{ standalone: true }"
+            />
+          }
+          @case ('decimal') {
+            <input
+              pInputText
+              type="number"
+              step="any"
+              [id]="prefix() + fact.code"
+              [ngModel]="values()[fact.code]"
+              (ngModelChange)="set(fact, $event)"
+              [ngModelOptions]="{ standalone: true }"
+            />
+          }
           @default {
             <input
               pInputText
               [id]="prefix() + fact.code"
-              [type]="fact.kind === 'date' ? 'date' : fact.kind === 'whole' || fact.kind === 'decimal' ? 'number' : 'text'"
+              [type]="fact.kind === 'date' ? 'date' : 'text'"
               [ngModel]="values()[fact.code]"
               (ngModelChange)="set(fact, $event)"
               [ngModelOptions]="{ standalone: true }"

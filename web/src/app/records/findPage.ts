@@ -5,10 +5,10 @@ import { plan, type RecordFilter, type SortColumn } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Popover } from 'primeng/popover';
-import { Select } from 'primeng/select';
 import { Tooltip } from 'primeng/tooltip';
 import { toSignal } from '@angular/core/rxjs-interop';
 import { Session } from '../identity/index';
+import { Choice } from '../kit/choice';
 import { Api } from '../kit/api';
 import { Keys } from '../kit/keys';
 import { loaded } from '../kit/loaded';
@@ -31,7 +31,7 @@ const shows: { value: NonNullable<RecordFilter['show']>; name: string }[] = [
 /** Where is it? Words, place, state; everything that narrows the list is in the address. */
 @Component({
   selector: 'kc-find',
-  imports: [ActOnMany, Button, CountPipe, FormsModule, InputText, Popover, RecordTable, Select, Tooltip],
+  imports: [ActOnMany, Button, CountPipe, FormsModule, InputText, Popover, RecordTable, Choice, Tooltip],
   templateUrl: './findPage.html',
   styleUrl: './findPage.css',
   changeDetection: ChangeDetectionStrategy.OnPush,

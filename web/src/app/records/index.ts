@@ -2,3 +2,4 @@ export { FactFields, type FactValues } from './factFields';
 export { RecordsService, type ListState } from './recordsService';
 export { RecordTable } from './recordTable';
 export { ActOnMany } from './actOnMany';
+export { Preview, type Shown } from './preview';

@@ -1,49 +1,60 @@
-import { ChangeDetectionStrategy, Component, computed, effect, type ElementRef, inject, input, signal, viewChild } from '@angular/core';
-import type { Problem, VersionLine } from '@key-cellar/contract';
-import { firstValueFrom } from 'rxjs';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
+import { receiving, records, type Problem, type ResponseOf } from '@key-cellar/contract';
+import { readAs } from '@key-cellar/core/records';
+import type { Subscription } from 'rxjs';
 import { Api, toProblem } from '../kit/api';
 import { ProblemNotice } from '../kit/notice';
 
-type Kind = 'pdf' | 'image' | 'text' | 'other';
-const images = ['image/png', 'image/jpeg', 'image/gif', 'image/webp', 'image/svg+xml', 'image/avif'];
-const longestText = 2_000_000;
-const mostPages = 30;
-
-function kindOf(mediaType: string): Kind {
-  if (mediaType === 'application/pdf') return 'pdf';
-  if (images.includes(mediaType)) return 'image';
-  if (mediaType.startsWith('text/') || ['application/json', 'application/xml', 'message/rfc822'].includes(mediaType)) return 'text';
-  return 'other';
+/** What is shown: where it is, and what is known of it beforehand. */
+export interface Shown {
+  readonly kind: 'record' | 'arrival';
+  readonly id: string;
+  /** Of a record: which of its versions. */
+  readonly version?: number;
+  readonly fileName: string;
+  readonly mediaType: string;
+  readonly size: number;
 }
 
-/** The content of one version on screen, without downloading: pages, a picture, or its text; other types say so. */
+const longestText = 2_000_000;
+const mostPages = 200;
+
+/**
+ * The content of one version on screen, without the file itself: its pages as pictures, drawn when they are scrolled to,
+ * or its text; other types say so.
+ */
 @Component({
   selector: 'kc-preview',
   imports: [ProblemNotice],
   template: `
     <kc-problem [problem]="problem()" />
-    @switch (kind()) {
-      @case ('image') {
-        <img [src]="url()" [alt]="'Content: ' + version().fileName" />
+    @switch (shownAs()) {
+      @case ('pages') {
+        @if (extent(); as e) {
+          @for (no of numbers(); track no) {
+            <img
+              [src]="address('pages/' + no)"
+              [alt]="e.pages === 1 ? of().fileName : 'Page ' + no + ' of ' + e.pages + ' of ' + of().fileName"
+              [style.aspect-ratio]="e.width + ' / ' + e.height"
+              [style.max-width.px]="e.width < 720 && e.pages === 1 ? e.width : null"
+              loading="lazy"
+              draggable="false"
+              (error)="broken(no)"
+            />
+          }
+        }
       }
       @case ('text') {
         @if (text() !== null) {
           <pre tabindex="0" aria-label="Text of the content" i18n-aria-label>{{ text() }}</pre>
         }
       }
-      @case ('other') {
+      @case ('nothing') {
         <div class="other">
-          <p i18n><b>No preview for this type.</b> {{ version().mediaType }} can be taken as a copy by whoever may.</p>
+          <p i18n><b>No preview for this type.</b> {{ of().mediaType }} can be taken as a copy by whoever may.</p>
         </div>
       }
     }
-    <div
-      #pages
-      class="pages"
-      [hidden]="kind() !== 'pdf'"
-      [attr.aria-label]="kind() === 'pdf' ? 'Pages of ' + version().fileName : null"
-      [attr.role]="kind() === 'pdf' ? 'img' : null"
-    ></div>
     @if (note()) {
       <p class="quiet small">{{ note() }}</p>
     }
@@ -57,18 +68,12 @@ function kindOf(mediaType: string): Kind {
       min-height: 420px;
       overflow: auto;
     }
-    .pages {
-      display: grid;
-      gap: 12px;
-      justify-items: center;
-    }
-    .pages[hidden] {
-      display: none;
-    }
     img {
-      max-width: 100%;
+      width: 100%;
+      max-width: 720px;
+      height: auto;
       display: block;
-      margin: 0 auto;
+      margin: 0 auto 12px;
       background: #fff;
       border: 1px solid var(--line);
     }
@@ -98,59 +103,55 @@ function kindOf(mediaType: string): Kind {
 })
 export class Preview {
   private readonly api = inject(Api);
-  readonly recordId = input.required<string>();
-  readonly version = input.required<VersionLine>();
-  private readonly pages = viewChild.required<ElementRef<HTMLElement>>('pages');
-  protected readonly kind = computed(() => kindOf(this.version().mediaType));
-  protected readonly url = computed(() => `/api/records/${this.recordId()}/preview?version=${this.version().no}`);
+  /** A version of a record, or something that arrived. */
+  readonly of = input.required<Shown>();
+  protected readonly shownAs = computed(() => readAs(this.of().mediaType));
+  protected readonly extent = signal<ResponseOf<typeof records.pages> | null>(null);
+  protected readonly numbers = computed(() => Array.from({ length: Math.min(this.extent()?.pages ?? 0, mostPages) }, (_, i) => i + 1));
   protected readonly text = signal<string | null>(null);
   protected readonly note = signal('');
   protected readonly problem = signal<Problem | null>(null);
 
   constructor() {
     effect((onCleanup) => {
-      const url = this.url();
-      const kind = this.kind();
-      const { size } = this.version();
-      let current = true;
-      onCleanup(() => (current = false));
+      const { kind, id, version, size } = this.of();
+      this.extent.set(null);
       this.text.set(null);
       this.note.set('');
       this.problem.set(null);
-      this.pages().nativeElement.replaceChildren();
-      const failed = (error: unknown): void => {
-        if (current) this.problem.set(toProblem(error));
-      };
-      if (kind === 'text' && size > longestText) this.note.set($localize`This text is too long to show here.`);
-      else if (kind === 'text') this.showText(url, () => current).catch(failed);
-      else if (kind === 'pdf') this.showPages(url, () => current).catch(failed);
+      const failed = (error: unknown): void => this.problem.set(toProblem(error));
+      let asked: Subscription | undefined;
+      switch (this.shownAs()) {
+        case 'pages':
+          asked = (
+            kind === 'record'
+              ? this.api.call(records.pages, { params: { id }, query: { version } })
+              : this.api.call(receiving.pages, { params: { id } })
+          ).subscribe({
+            next: (extent) => {
+              this.extent.set(extent);
+              if (extent.pages > mostPages) this.note.set($localize`Pages 1 to ${mostPages}:shown: of ${extent.pages}:all:.`);
+            },
+            error: failed,
+          });
+          break;
+        case 'text':
+          if (size > longestText) this.note.set($localize`This text is too long to show here.`);
+          else asked = this.api.text(this.address('preview')).subscribe({ next: (text) => this.text.set(text), error: failed });
+          break;
+        case 'nothing':
+          break;
+      }
+      onCleanup(() => asked?.unsubscribe());
     });
   }
 
-  private async showText(url: string, current: () => boolean): Promise<void> {
-    const text = await firstValueFrom(this.api.text(url));
-    if (current()) this.text.set(text);
+  protected address(what: string): string {
+    const { kind, id, version } = this.of();
+    return kind === 'record' ? `/api/records/${id}/${what}?version=${version}` : `/api/arrivals/${id}/${what}`;
   }
 
-  private async showPages(url: string, current: () => boolean): Promise<void> {
-    const [pdfjs, response] = await Promise.all([import('pdfjs-dist'), firstValueFrom(this.api.bytes(url))]);
-    pdfjs.GlobalWorkerOptions.workerSrc = '/pdf/pdf.worker.min.mjs';
-    const document_ = await pdfjs.getDocument({ data: response.body!, isEvalSupported: false }).promise;
-    const shown = Math.min(document_.numPages, mostPages);
-    for (let no = 1; no <= shown && current(); no++) {
-      const page = await document_.getPage(no);
-      const width = Math.min(this.pages().nativeElement.clientWidth - 8, 720);
-      const scale = width / page.getViewport({ scale: 1 }).width;
-      const viewport = page.getViewport({ scale: scale * devicePixelRatio });
-      const canvas = document.createElement('canvas');
-      canvas.width = viewport.width;
-      canvas.height = viewport.height;
-      canvas.style.width = `${width}px`;
-      canvas.style.background = '#fff';
-      await page.render({ canvas, viewport }).promise;
-      if (current()) this.pages().nativeElement.append(canvas);
-    }
-    if (current() && document_.numPages > shown) this.note.set($localize`Pages 1 to ${shown}:shown: of ${document_.numPages}:all:.`);
-    await document_.loadingTask.destroy();
+  protected broken(no: number): void {
+    this.note.set($localize`Page ${no}:no: could not be shown. It may be damaged; whoever may can take a copy.`);
   }
 }

@@ -5,9 +5,9 @@ import { ruleDefinition, schedule, type Problem, type RuleDefinition } from '@ke
 import { describeCutoff, describeStep, describeTrigger, recordDates, stepKinds, type StepKind } from '@key-cellar/core/schedule';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
-import { Select } from 'primeng/select';
 import { concatMap, of } from 'rxjs';
 import { Session } from '../identity/index';
+import { Choice } from '../kit/choice';
 import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
@@ -57,7 +57,7 @@ const cutoffKinds = [
     ProblemNotice,
     RouterLink,
     RuleStrip,
-    Select,
+    Choice,
     Sheet,
   ],
   templateUrl: './rulePage.html',
@@ -91,7 +91,7 @@ export class RulePage {
   protected readonly froms = [
     { value: 'clockStart', name: $localize`after the clock starts` },
     { value: 'previousStep', name: $localize`after the step before` },
-  ];
+  ] as const;
   protected readonly months = Array.from({ length: 12 }, (_, i) => ({
     value: i + 1,
     name: new Date(2000, i, 1).toLocaleString('en', { month: 'long' }),

@@ -1,0 +1,143 @@
+import { docket, plan, records, reports, type PlaceLine } from '@key-cellar/contract';
+import { getOrMakeSet, placeGrant, programActor, withUnitOfWork } from '../src/index.js';
+import { asOwner } from './support/database.js';
+import { makeWorld, ruleDefinition, statusOf, today, type Login, type World } from './support/world.js';
+
+describe('places and who may see them', () => {
+  let world: World;
+  beforeAll(async () => {
+    world = await makeWorld();
+  }, 60_000);
+  afterAll(() => world.stop());
+
+  const outline = async (login: Login): Promise<PlaceLine[]> =>
+    (await world.as(login).call(plan.outline, { query: { folders: true } })).places;
+  const codes = async (login: Login): Promise<string[]> => (await outline(login)).map((p) => p.code).sort();
+  const page = (login: Login, id: string) => world.as(login).call(plan.place, { params: { id } });
+  const folder = (code: string, parentId = world.ids.A01): Promise<string> =>
+    world
+      .as('steward')
+      .call(plan.makePlace, { body: { parentId, kind: 'folder', code, title: `Folder ${code}`, note: '' } })
+      .then(({ id }) => id);
+  const grant = (login: Login, placeId: string, profile: string, more: { from?: string; until?: string } = {}): Promise<void> =>
+    withUnitOfWork(world.pool, programActor('test', today), (uow) => placeGrant(uow, { principalId: world.ids[login], placeId, profile, reason: 'test', ...more })).then(() => undefined); // prettier-ignore
+
+  it('shows the way down to what a person may see, and nothing beside it', async () => {
+    expect(await codes('outsider')).toEqual([]);
+    expect(await codes('reader')).toEqual(['A', 'A-01', 'ALL']);
+    const [root] = (await outline('reader')).filter((p) => p.code === 'ALL');
+    expect([root!.discover, root!.counts, root!.rules]).toEqual([false, null, []]);
+    expect(await codes('editor')).toEqual(['A', 'A-01', 'A-02', 'ALL']);
+    expect(await codes('keeper')).toEqual(['A', 'A-01', 'A-02', 'ALL', 'B', 'B-01']);
+  });
+
+  it('on the way down is no page of its own', async () => {
+    for (const id of [world.ids.root, world.ids.A]) expect(await statusOf(page('reader', id))).toBe(404);
+    expect((await page('reader', world.ids.A01)).path.map((p) => p.code)).toEqual(['ALL', 'A', 'A-01']);
+  });
+
+  it('counts for each person only what they may discover', async () => {
+    await world.file('editor', { title: 'Open' });
+    const secretly = await world.file('keeper', { place: world.ids.B01, title: 'Apart' });
+    const kept = async (login: Login, code: string) => (await outline(login)).find((p) => p.code === code)?.counts?.kept;
+    expect([await kept('keeper', 'ALL'), await kept('editor', 'A'), await kept('reader', 'A-01')]).toEqual([2, 1, 1]);
+    expect(await kept('steward', 'B-01')).toBe(1);
+    expect((await world.as('editor').call(plan.rack)).cells.reduce((sum, c) => sum + c.kept, 0)).toBe(1);
+    expect((await world.as('editor').call(reports.ask, { query: { text: secretly.number } })).suggestions).toEqual([]);
+  });
+
+  it('opens for a grant on its first day and closes after its last', async () => {
+    const id = await folder('G-1');
+    await grant('outsider', id, 'reader', { from: '2026-10-01', until: '2026-10-31' });
+    const { id: record } = await world.file('editor', { place: id, title: 'For October' });
+    const sees = async (): Promise<boolean> =>
+      (await statusOf(world.as('outsider').call(records.dossier, { params: { id: record } }))) === 200;
+    const seen: [string, boolean][] = [];
+    for (const day of [today, '2026-10-01', '2026-10-31', '2026-11-01']) {
+      await world.setToday(day);
+      seen.push([day, await sees()]);
+    }
+    await world.setToday(today);
+    expect(seen).toEqual([[today, false], ['2026-10-01', true], ['2026-10-31', true], ['2026-11-01', false]]); // prettier-ignore
+  });
+
+  it('nearer to a record counts before a farther one, also when it gives less', async () => {
+    const id = await folder('N-1');
+    const { id: record } = await world.file('editor', { place: id, title: 'Near' });
+    expect((await world.as('editor').call(records.dossier, { params: { id: record } })).rights).toContain('edit');
+    await grant('editor', id, 'reader');
+    const { rights, accessWhy } = await world.as('editor').call(records.dossier, { params: { id: record } });
+    expect(rights).not.toContain('edit');
+    expect(accessWhy).toContain('Reader on');
+    expect(await statusOf(world.as('editor').call(records.editFacts, { params: { id: record }, body: { revision: 1, title: 'T', createdOn: '2025-01-10', facts: {} } }))).toBe(403); // prettier-ignore
+  });
+
+  it('hides what is marked above a person’s clearance, whatever they were granted', async () => {
+    const id = await folder('M-1');
+    const { id: record } = await world.file('editor', { place: id, title: 'Zanzara marked' });
+    const set = await withUnitOfWork(world.pool, programActor('test', today), (uow) => getOrMakeSet(uow, { anchorPlace: world.ids.root, recordId: null, level: 5, caveats: [] })); // prettier-ignore
+    await asOwner(world.database, (client) =>
+      client.query('update record set access_set_id = $1, marking_level = 5 where id = $2', [set, record]),
+    );
+    for (const login of ['keeper', 'auditor', 'editor'] as const) {
+      expect(await statusOf(world.as(login).call(records.dossier, { params: { id: record } })))
+        .withContext(login)
+        .toBe(404);
+      const found = await world.as(login).call(records.list, { query: { words: 'zanzara' } });
+      expect(found.records).withContext(login).toEqual([]);
+      expect((await world.as(login).call(records.count, { query: { words: 'zanzara' } })).count)
+        .withContext(login)
+        .toBe(0);
+    }
+  });
+
+  it('closes a folder once, on a day it was open, and takes nothing more', async () => {
+    const id = await folder('C-1');
+    const close = (on: string, login: Login = 'steward') =>
+      statusOf(world.as(login).call(plan.closeFolder, { params: { id }, body: { on } }));
+    expect(await close('2026-09-15'))
+      .withContext('ahead of time')
+      .toBe(422);
+    expect(await close('2020-01-01'))
+      .withContext('before it was opened')
+      .toBe(422);
+    expect(await close(today, 'editor'))
+      .withContext('without the right to move')
+      .toBe(403);
+    expect(await close(today, 'outsider')).toBe(404);
+    expect(await close(today)).toBe(200);
+    expect(await close(today))
+      .withContext('again')
+      .toBe(409);
+    await expectAsync(world.file('editor', { place: id })).toBeRejected();
+    expect(await statusOf(world.as('steward').call(plan.makePlace, { body: { parentId: id, kind: 'folder', code: 'C-1-1', title: 'T', note: '' } }))).toBe(409); // prettier-ignore
+  });
+
+  it('declares all that is in a folder, and says what it did with each', async () => {
+    const id = await folder('D-1');
+    const inside = await folder('D-1-1', id);
+    for (const place of [id, id, inside]) await world.file('editor', { place });
+    expect(await statusOf(world.as('editor').call(plan.declareInside, { params: { id } }))).toBe(403);
+    const { results } = await world.as('steward').call(plan.declareInside, { params: { id } });
+    expect(results.map((r) => r.outcome)).toEqual(['done', 'done', 'done']);
+    expect((await world.as('steward').call(records.count, { query: { under: id, show: 'declared' } })).count).toBe(3);
+  });
+
+  it('keeps a batch from those who may not see everything in it, but for the owners of what is', async () => {
+    await world.rule('R-P', world.ids.A02, ruleDefinition());
+    const theirs = await world.file('depositor', { place: world.ids.A02, createdOn: '2024-01-01', title: 'Of the depositor' });
+    await world.file('keeper', { place: world.ids.A02, createdOn: '2024-01-01', title: 'Of the keeper' });
+    const keeper = world.as('keeper');
+    await keeper.call(docket.sweep);
+    const group = (await keeper.call(docket.due)).groups.find((g) => g.seriesCode === 'A-02')!;
+    const { id } = await keeper.call(docket.propose, { body: { groupKey: group.key, noticeDays: 0, announce: true } });
+    expect((await keeper.call(docket.batch, { params: { id } })).items.length).toBe(2);
+    const own = await world.as('depositor').call(docket.batch, { params: { id } });
+    expect(own.items.map((i) => i.recordId)).toEqual([theirs.id]);
+    expect(await statusOf(world.as('reader').call(docket.batch, { params: { id } }))).toBe(404);
+    expect((await world.as('reader').call(docket.batches)).batches).toEqual([]);
+    expect(await statusOf(world.as('depositor').call(docket.withdraw, { params: { id }, body: { reason: 'not mine to end' } }))).not.toBe(
+      200,
+    );
+  });
+});

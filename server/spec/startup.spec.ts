@@ -1,0 +1,134 @@
+import { spawn } from 'node:child_process';
+import { mkdir, mkdtemp, writeFile } from 'node:fs/promises';
+import { createServer } from 'node:net';
+import type { AddressInfo } from 'node:net';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { docket, plan, schedule } from '@key-cellar/contract';
+import { migrate } from '../src/db/index.js';
+import { asOwner, configFor, dropDatabase, freshName, urlOf } from './support/database.js';
+import { makeWorld, ruleDefinition, type World } from './support/world.js';
+
+const root = fileURLToPath(new URL('../..', import.meta.url));
+
+interface Ended {
+  readonly code: number | null;
+  readonly said: string;
+}
+
+/** Runs a program until it ends, and gives what it said. */
+function ran(args: string[], env: NodeJS.ProcessEnv): Promise<Ended> {
+  return new Promise((resolve) => {
+    const child = spawn(process.execPath, args, { cwd: root, env: { ...process.env, ...env } });
+    let said = '';
+    child.stdout.on('data', (part: Buffer) => (said += part.toString()));
+    child.stderr.on('data', (part: Buffer) => (said += part.toString()));
+    child.on('exit', (code) => resolve({ code, said }));
+  });
+}
+const server = (env: NodeJS.ProcessEnv): Promise<Ended> => ran(['--import', 'tsx', 'server/src/main.ts'], { LOG_LEVEL: 'silent', ...env });
+const tool = (script: string, env: NodeJS.ProcessEnv): Promise<Ended> =>
+  ran(['--input-type=module', '-e', `import { run } from '${root}/tools/lib/say.mjs'; await run(async () => { ${script} });`], env);
+
+describe('a start that cannot succeed ends with a sentence', () => {
+  let database: string;
+  beforeAll(async () => {
+    database = freshName();
+    await asOwner('postgres', (client) => client.query(`create database ${database}`));
+    await migrate(configFor(database));
+  }, 30_000);
+  afterAll(() => dropDatabase(database));
+
+  it('when the port is taken: which one, and how to take another', async () => {
+    const other = createServer();
+    await new Promise<void>((resolve) => other.listen(0, '127.0.0.1', resolve));
+    const { port } = other.address() as AddressInfo;
+    const { code, said } = await server({ DATABASE_URL: urlOf(database), PORT: String(port) });
+    other.close();
+    expect(code).toBe(1);
+    expect(said).toContain(`Port ${port} is taken by another program.`);
+    expect(said).toContain('PORT=4190 npm start');
+    expect(said).not.toMatch(/^\s+at /m);
+  });
+
+  it('when the database is newer than the program', async () => {
+    await asOwner(database, (client) => client.query(`insert into migration (name, checksum) values ('9999_future.sql', 'x')`));
+    const { code, said } = await server({ DATABASE_URL: urlOf(database), PORT: '0' });
+    await asOwner(database, (client) => client.query(`delete from migration where name = '9999_future.sql'`));
+    expect(code).toBe(1);
+    expect(said).toContain('newer than this program');
+    expect(said).not.toMatch(/^\s+at /m);
+  });
+
+  it('when no database answers', async () => {
+    const { code, said } = await tool(
+      `const { ensureDatabase } = await import('${root}/tools/lib/database.mjs'); await ensureDatabase('postgres://a:b@127.0.0.1:9/postgres', 'x');`,
+      {},
+    );
+    expect(code).toBe(1);
+    expect(said).toContain('The database at 127.0.0.1:9 does not answer');
+  });
+
+  it('when a file stands where the data should be, or the data is not a database’s', async () => {
+    const folder = await mkdtemp(join(tmpdir(), 'data-'));
+    await writeFile(join(folder, 'cluster'), 'not a folder');
+    const start = `const { cluster } = await import('${root}/tools/lib/cluster.mjs'); await cluster('cluster').start();`;
+    const blocked = await tool(start, { KEY_CELLAR_DATA: folder });
+    expect(blocked.code).toBe(1);
+    expect(blocked.said).toContain('cannot be written');
+    expect(blocked.said).toContain('KEY_CELLAR_DATA');
+
+    const old = await mkdtemp(join(tmpdir(), 'data-'));
+    await mkdir(join(old, 'cluster', 'data'), { recursive: true });
+    await writeFile(join(old, 'cluster', 'data', 'PG_VERSION'), '9.1\n');
+    const made = await tool(start, { KEY_CELLAR_DATA: old });
+    expect(made.code).toBe(1);
+    expect(made.said).toContain('was made by PostgreSQL 9.1');
+    expect(made.said).toContain('postgresql-9.1');
+  });
+});
+
+describe('the job thread', () => {
+  let world: World;
+  beforeAll(async () => {
+    world = await makeWorld();
+  }, 60_000);
+  afterAll(() => world.stop());
+
+  it('does work that was left by a server that died, however it was left', async () => {
+    for (let i = 0; i < 5; i++) await world.file('editor', { createdOn: '2024-01-01' });
+    const keeper = world.as('keeper');
+    const { id } = await keeper.call(schedule.makeRule, { body: { code: 'R-J', definition: ruleDefinition() } });
+    await keeper.call(schedule.publish, { params: { id }, body: { revision: 1, inForceFrom: '2000-01-01', takesOver: 'all' } });
+    await keeper.call(plan.setRule, { params: { id: world.ids.A01 }, body: { ruleId: id } });
+    // A job that somebody added and nobody was told of.
+    const [row] = (
+      await world.pool.query<{ id: string }>(
+        `insert into job_progress (id, kind, subject, data, state, total) values (gen_random_uuid(), 'recompute', 'R-J', $1, 'running', 5) returning id`,
+        [JSON.stringify({ placeIds: [world.ids.A01] })],
+      )
+    ).rows;
+    const other = await (await import('../src/index.js')).startServices(configFor(world.database));
+    const done = await other.services.jobs.settled(row!.id);
+    await other.stop();
+    expect([done.state, done.done]).toEqual(['done', 5]);
+  });
+
+  it('says that work failed when it did, and goes on with the next', async () => {
+    const add = async (data: unknown): Promise<string> =>
+      (
+        await world.pool.query<{ id: string }>(
+          `insert into job_progress (id, kind, subject, data, state, total) values (gen_random_uuid(), 'execute', 'D-0', $1, 'running', 1) returning id`,
+          [JSON.stringify(data)],
+        )
+      ).rows[0]!.id;
+    const id = await add({ batchId: '00000000-0000-4000-8000-000000000000', by: { id: world.ids.keeper, name: 'K' } });
+    world.services.jobs.wake(id);
+    const failed = await world.services.jobs.settled(id);
+    expect(failed.state).toBe('failed');
+    expect(failed.sentence).toContain('This batch does not exist here');
+    await world.file('editor', { createdOn: '2024-01-01' });
+    expect((await world.as('keeper').call(docket.sweep)).newlyDue).toBeGreaterThan(0);
+  });
+});

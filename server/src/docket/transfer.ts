@@ -1,0 +1,211 @@
+import { Readable } from 'node:stream';
+import { civilDate } from '@key-cellar/core/calendar';
+import { executionVerdict } from '@key-cellar/core/docket';
+import { dublinCoreOf } from '@key-cellar/core/records';
+import * as z from 'zod';
+import { withUnitOfWork } from '../db/index.js';
+import { readSettings, type Actor, type Settings } from '../identity/index.js';
+import type { JobContext } from '../jobs/index.js';
+import { exportEntries } from '../ledger/index.js';
+import { Problem } from '../problem.js';
+import { contentById, dropUnusedContent, readContent, recordTypes, versionsOf, withFixity, writeContent } from '../records/index.js';
+import type { Services } from '../services.js';
+import { packBag, safePart, type Fixity, type PayloadFile } from './bag.js';
+import { packageXml, type PackedFile, type PackedRecord } from './packageXml.js';
+import * as store from './store.js';
+
+const receiptSchema = z.object({
+  archive: z.string().min(1).max(200),
+  accession: z.string().min(1).max(100),
+  receivedOn: z.iso.date(),
+  bag: z.string(),
+  bagSha256: z.string().regex(/^[0-9a-f]{64}$/),
+  payloadOxum: z.string(),
+  files: z.number().int(),
+});
+/** An accession receipt, as the archive answered it. */
+export type Receipt = z.infer<typeof receiptSchema>;
+
+const ledgerFile = 'ledger.json';
+
+/** What goes into the bag for one record: its newest facts, every version's bytes, and what the ledger says of it. */
+async function packRecord(
+  services: Services,
+  settings: Settings,
+  record: store.PackableRow,
+  types: ReadonlyMap<string, Awaited<ReturnType<typeof recordTypes>>[number]>,
+): Promise<{ described: PackedRecord; payload: PayloadFile[] }> {
+  const { pool } = services;
+  const folder = `records/${safePart(record.number)}`;
+  const versions = await versionsOf(pool, record.id);
+  const entries = await exportEntries(pool, settings.timeZone, { subject: record.id });
+  const files: PackedFile[] = [
+    ...versions.map((v) => ({
+      path: `data/${folder}/${v.no}-${safePart(v.file_name)}`,
+      fileName: v.file_name,
+      mediaType: v.media_type,
+      use: 'content' as const,
+    })),
+    { path: `data/${folder}/${ledgerFile}`, fileName: ledgerFile, mediaType: 'application/json', use: 'ledger' },
+  ];
+  const payload: PayloadFile[] = versions.map((v, i) => ({
+    path: files[i]!.path.slice('data/'.length),
+    open: () => withFixity(readContent(pool, v.content_id, 0, v.size), v.sha256),
+  }));
+  payload.push({ path: `${folder}/${ledgerFile}`, open: () => Readable.from([JSON.stringify(entries, null, 1)], { objectMode: false }) });
+  const events = entries.entries.map(({ entry }) => {
+    const body = JSON.parse(entry) as { act: string; at: string; actor: { name: string }; note: string | null };
+    return { act: body.act, at: body.at, agent: body.actor.name, note: body.note };
+  });
+  const type = types.get(record.record_type)!;
+  return {
+    described: {
+      id: record.id,
+      number: record.number,
+      title: record.title,
+      typeTitle: type.title,
+      dublinCore: dublinCoreOf({ number: record.number, title: record.title, createdOn: record.created_on, facts: record.facts }, type),
+      rule: record.rule ? `${record.rule}, ${record.authority}; due ${record.due_on}` : `due ${record.due_on}, set by hand`,
+      files,
+      events,
+    },
+    payload,
+  };
+}
+
+/** Which open records of the batch may go now; those go into the bag, and each is judged again before it is removed. */
+async function goesInto(services: Services, batch: store.BatchRow, today: string): Promise<store.PackableRow[]> {
+  const rows = await store.packable(services.pool, batch.id);
+  return rows.filter(
+    (r) =>
+      executionVerdict(
+        {
+          disposed: r.state === 'disposed',
+          holds: r.held,
+          objected: r.objected,
+          deferredUntil: r.deferred_until === null ? null : civilDate(r.deferred_until),
+          action: r.action,
+          batchAction: batch.action,
+          dueOn: r.due_on === null ? null : civilDate(r.due_on),
+          physical: false,
+        },
+        civilDate(today),
+      ).outcome === 'dispose',
+  );
+}
+
+async function pack(services: Services, actor: Actor, batch: store.BatchRow): Promise<void> {
+  // What the ledger says of the records is in the bag with its proofs: so everything up to now is sealed first.
+  await services.sealer.sealNow();
+  const settings = await readSettings(services.pool);
+  const records = await goesInto(services, batch, actor.today);
+  if (records.length === 0) return;
+  const types = new Map((await recordTypes(services.pool)).map((t) => [t.code, t]));
+  const packed: Awaited<ReturnType<typeof packRecord>>[] = [];
+  for (const record of records) packed.push(await packRecord(services, settings, record, types));
+  // Writes no record: placing holds goes on while a large bag is made; what they cover is found when it is judged again.
+  await withUnitOfWork(
+    services.uploadPool,
+    actor,
+    async (uow) => {
+      const description = {
+        repository: settings.repository,
+        batch: batch.number,
+        what: batch.what,
+        madeAt: uow.at,
+        records: packed.map((p) => p.described),
+      };
+      const mets: PayloadFile = {
+        path: 'mets.xml',
+        open: (before) => Readable.from([packageXml(description, (path) => before.get(path) as Fixity)], { objectMode: false }),
+      };
+      const bag = packBag({
+        name: batch.number,
+        payload: [...packed.flatMap((p) => p.payload), mets],
+        info: [
+          ['Source-Organization', settings.repository],
+          ['External-Identifier', batch.number],
+          ['External-Description', batch.what],
+          ['Bagging-Date', actor.today],
+        ],
+        madeOn: new Date(`${actor.today}T12:00:00Z`),
+      });
+      const name = `${batch.number}.zip`;
+      const content = await writeContent(uow, bag, name, Infinity);
+      await store.addTransfer(uow, {
+        batchId: batch.id,
+        records: records.map((r) => r.id),
+        bagName: name,
+        sha256: content.sha256,
+        size: content.size,
+        bagId: content.id,
+        today: actor.today,
+      });
+      uow.enter({
+        act: 'packed a bag',
+        subject: { kind: 'batch', id: batch.id, name: batch.number },
+        after: { records: records.length, sha256: content.sha256.toString('hex'), size: content.size },
+      });
+    },
+    'none',
+  );
+}
+
+/** Sends the bag. Throws a problem with a sentence when the archive cannot be reached, refuses it, or confirms another. */
+async function deliver(services: Services, today: string, transfer: store.TransferRow): Promise<Receipt> {
+  const { pool } = services;
+  const content = await contentById(pool, transfer.bag_id!);
+  if (!content) throw new Problem(500, 'content-damaged', 'The bag is missing from the store.');
+  const bag = Readable.from(withFixity(readContent(pool, content.id, 0, content.size), content.sha256));
+  const response = await fetch(`${services.archiveUrl}/accessions`, {
+    method: 'POST',
+    headers: { 'content-type': 'application/zip', 'x-sent-on': today },
+    body: Readable.toWeb(bag) as ReadableStream,
+    duplex: 'half',
+  } as RequestInit).catch((error: unknown) => {
+    services.log.warn({ err: error }, 'archive not reached');
+    throw new Problem(503, 'archive-away', 'The archive could not be reached. Nothing was removed here; execute the batch again later.');
+  });
+  const answer: unknown = await response.json().catch(() => null);
+  if (!response.ok) {
+    const detail = z.object({ detail: z.string() }).safeParse(answer);
+    throw new Problem(
+      409,
+      'archive-refused',
+      `The archive refused the bag: ${detail.success ? detail.data.detail : `it answered ${response.status}.`} Nothing was removed here.`,
+    );
+  }
+  const receipt = receiptSchema.safeParse(answer);
+  if (!receipt.success || receipt.data.bagSha256 !== transfer.bag_sha256.toString('hex')) {
+    throw new Problem(409, 'receipt-wrong', 'The archive’s receipt is not for this bag. Nothing was removed here.');
+  }
+  return receipt.data;
+}
+
+/**
+ * Packs what may go of an executing transfer batch into a bag, sends it and keeps the receipt; each step is done once,
+ * however often a crash or a refusal makes it start again. Nothing is removed here: that is for the execution, on the
+ * strength of the receipt (3-rules 3.8).
+ */
+export async function handOver(services: Services, job: JobContext, actor: Actor, batch: store.BatchRow): Promise<void> {
+  const { pool } = services;
+  if (!(await store.transferOf(pool, batch.id))) await pack(services, actor, batch);
+  const transfer = await store.transferOf(pool, batch.id);
+  if (!transfer || transfer.receipt !== null) return;
+  const receipt = await deliver(services, actor.today, transfer);
+  await withUnitOfWork(pool, actor, async (uow) => {
+    await store.setReceipt(uow, batch.id, receipt);
+    await job.advance(uow, 0, null);
+    uow.enter({
+      act: 'got a receipt',
+      subject: { kind: 'batch', id: batch.id, name: batch.number },
+      after: { archive: receipt.archive, accession: receipt.accession, receivedOn: receipt.receivedOn, bagSha256: receipt.bagSha256 },
+    });
+  });
+}
+
+/** Lets go of the bag once its batch is done: the archive has it. */
+export async function dropBag(uow: Parameters<typeof dropUnusedContent>[0], batchId: string): Promise<void> {
+  const bagId = await store.forgetBag(uow, batchId);
+  if (bagId) await dropUnusedContent(uow, [bagId]);
+}

@@ -1,0 +1,57 @@
+import { buffer } from 'node:stream/consumers';
+import { readAs } from '@key-cellar/core/records';
+import * as z from 'zod';
+import { notFound, Problem } from '../problem.js';
+import type { Services } from '../services.js';
+import { readContent, withFixity } from './content.js';
+import type { Extent, Showable } from './pages.js';
+
+/** A stored content, as records' versions and arrivals have it. */
+export interface StoredRow {
+  readonly content_id: string;
+  readonly sha256: Buffer;
+  readonly size: number;
+  readonly media_type: string;
+}
+
+/** Served into a sandbox: whatever it is, it runs nothing and reaches nothing. */
+export const sandboxPolicy = "sandbox; default-src 'none'; img-src data:; style-src 'unsafe-inline'; frame-ancestors 'self'";
+/** Longer text is not shown on screen. */
+const longestText = 4 * 1024 * 1024;
+
+const whole = (services: Services, content: StoredRow): Promise<Buffer> =>
+  buffer(withFixity(readContent(services.pool, content.content_id, 0, content.size), content.sha256));
+
+function showable(services: Services, content: StoredRow): Showable {
+  if (readAs(content.media_type) !== 'pages') throw notFound('A picture of this content');
+  return { sha256: content.sha256, mediaType: content.media_type, load: () => whole(services, content) };
+}
+
+/** How many pages a content has, and their proportion. Throws 404 for what is not shown as pictures. */
+export function extentOf(services: Services, content: StoredRow): Promise<Extent> {
+  return services.pages.extent(showable(services, content));
+}
+
+/** The picture of a page, by its number in the address. */
+export async function pictureOf(services: Services, content: StoredRow, page: string | undefined): Promise<Response> {
+  const no = z.coerce.number().int().min(1).max(100_000).safeParse(page);
+  if (!no.success) throw notFound('This page');
+  const png = await services.pages.picture(showable(services, content), no.data);
+  return new Response(new Uint8Array(png), { headers: { 'content-type': 'image/png', 'x-content-type-options': 'nosniff' } });
+}
+
+/** Text is read as text; of everything else only pictures go to those who may not take a copy. */
+export async function textOf(services: Services, content: StoredRow): Promise<Response> {
+  if (readAs(content.media_type) !== 'text') {
+    throw new Problem(409, 'no-text', 'This content is not text. Its pages are shown as pictures; a copy needs the right “copyOut”.');
+  }
+  if (content.size > longestText) throw new Problem(409, 'long-text', 'This text is too long to show here. Whoever may can take a copy.');
+  return new Response(new Uint8Array(await whole(services, content)), {
+    headers: {
+      'content-type': content.media_type.startsWith('text/') ? `${content.media_type}; charset=utf-8` : content.media_type,
+      'content-security-policy': sandboxPolicy,
+      'content-disposition': 'inline',
+      'x-content-type-options': 'nosniff',
+    },
+  });
+}

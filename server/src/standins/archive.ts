@@ -1,0 +1,176 @@
+import { createHash, randomUUID } from 'node:crypto';
+import { createWriteStream } from 'node:fs';
+import { appendFile, mkdir, readFile, rename, rm } from 'node:fs/promises';
+import { join } from 'node:path';
+import type { Readable } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
+import { Hono } from 'hono';
+import { open as openZip, type Entry, type ZipFile } from 'yauzl';
+import { listen, type StandIn } from './listen.js';
+
+/** What the archive answers once it has verified a bag. */
+interface Accession {
+  readonly archive: string;
+  readonly accession: string;
+  readonly receivedOn: string;
+  readonly bag: string;
+  readonly bagSha256: string;
+  readonly payloadOxum: string;
+  readonly files: number;
+}
+
+class BadBag extends Error {}
+
+const archiveName = 'Tarrin Sound Archive';
+
+function openedZip(path: string): Promise<ZipFile> {
+  return new Promise((resolve, reject) => {
+    openZip(path, { lazyEntries: true, autoClose: false }, (error, zip) =>
+      error ? reject(new BadBag('The package is not a ZIP file.')) : resolve(zip),
+    );
+  });
+}
+
+function entriesOf(zip: ZipFile): Promise<Entry[]> {
+  return new Promise((resolve, reject) => {
+    const found: Entry[] = [];
+    zip.on('entry', (entry: Entry) => {
+      found.push(entry);
+      zip.readEntry();
+    });
+    zip.on('end', () => resolve(found));
+    // yauzl itself refuses names with "..", absolute names and backslashes.
+    zip.on('error', (error: Error) => reject(new BadBag(`The package cannot be read: ${error.message}.`)));
+    zip.readEntry();
+  });
+}
+
+function contentOf(zip: ZipFile, entry: Entry): Promise<Readable> {
+  return new Promise((resolve, reject) => {
+    zip.openReadStream(entry, (error, stream) => (error ? reject(error) : resolve(stream)));
+  });
+}
+
+async function digestOf(zip: ZipFile, entry: Entry): Promise<string> {
+  const hash = createHash('sha256');
+  await pipeline(await contentOf(zip, entry), hash);
+  return hash.digest('hex');
+}
+
+async function textOf(zip: ZipFile, entry: Entry | undefined, name: string): Promise<string> {
+  if (!entry) throw new BadBag(`${name} is missing.`);
+  const parts: Buffer[] = [];
+  for await (const part of await contentOf(zip, entry)) parts.push(part as Buffer);
+  return Buffer.concat(parts).toString('utf8');
+}
+
+function parseManifest(text: string): Map<string, string> {
+  return new Map(
+    text
+      .split('\n')
+      .filter(Boolean)
+      .map((line) => {
+        const match = /^([0-9a-f]{64}) {2}(.+)$/.exec(line);
+        if (!match) throw new BadBag(`A line of a manifest cannot be read: ${line.slice(0, 80)}`);
+        return [match[2]!, match[1]!];
+      }),
+  );
+}
+
+/** Checks a serialised bag as RFC 8493 §3 asks of a *valid* one, and that its METS names every payload file. */
+async function verifyBag(path: string): Promise<{ bag: string; payloadOxum: string; files: number }> {
+  const zip = await openedZip(path);
+  try {
+    const entries = await entriesOf(zip);
+    const bag = entries[0]?.fileName.split('/')[0] ?? '';
+    const files = new Map(entries.filter((e) => !e.fileName.endsWith('/')).map((e) => [e.fileName.slice(bag.length + 1), e]));
+    if (!bag || entries.some((e) => !e.fileName.startsWith(`${bag}/`))) throw new BadBag('The package is not one folder.');
+    if (!/^BagIt-Version: 1\.0\nTag-File-Character-Encoding: UTF-8\n$/.test(await textOf(zip, files.get('bagit.txt'), 'bagit.txt'))) {
+      throw new BadBag('bagit.txt does not say BagIt 1.0 in UTF-8.');
+    }
+    const manifest = parseManifest(await textOf(zip, files.get('manifest-sha256.txt'), 'manifest-sha256.txt'));
+    const tags = parseManifest(await textOf(zip, files.get('tagmanifest-sha256.txt'), 'tagmanifest-sha256.txt'));
+    let octets = 0;
+    for (const [name, entry] of files) {
+      if (!name.startsWith('data/')) continue;
+      if (!manifest.has(name)) throw new BadBag(`${name} is in the bag and not in its manifest.`);
+      octets += entry.uncompressedSize;
+    }
+    for (const [name, sha256] of [...manifest, ...tags]) {
+      const entry = files.get(name);
+      if (!entry) throw new BadBag(`${name} is in a manifest and not in the bag.`);
+      if ((await digestOf(zip, entry)) !== sha256) throw new BadBag(`${name} does not have the fingerprint its manifest says.`);
+    }
+    const payloadOxum = `${octets}.${manifest.size}`;
+    const info = await textOf(zip, files.get('bag-info.txt'), 'bag-info.txt');
+    if (!info.includes(`Payload-Oxum: ${payloadOxum}\n`)) throw new BadBag('Payload-Oxum does not say what the bag holds.');
+    const mets = await textOf(zip, files.get('data/mets.xml'), 'data/mets.xml');
+    for (const name of manifest.keys()) {
+      const href = name.split('/').map(encodeURIComponent).join('/');
+      if (name !== 'data/mets.xml' && !mets.includes(`xlink:href="${href}"`)) throw new BadBag(`mets.xml does not name ${name}.`);
+    }
+    return { bag, payloadOxum, files: manifest.size };
+  } finally {
+    zip.close();
+  }
+}
+
+async function register(folder: string): Promise<Accession[]> {
+  const text = await readFile(join(folder, 'accessions.jsonl'), 'utf8').catch(() => '');
+  return text
+    .split('\n')
+    .filter(Boolean)
+    .map((line) => JSON.parse(line) as Accession);
+}
+
+/**
+ * A small archive on loopback, in place of the one that a repository hands records over to. `POST /accessions` takes a
+ * bag as ZIP, verifies it, keeps it in `folder` and answers with an accession receipt; the same bag again gets the same
+ * receipt; a bag that does not verify gets 422 and a sentence.
+ */
+export async function startArchive(folder: string): Promise<StandIn> {
+  await mkdir(folder, { recursive: true });
+  const app = new Hono();
+  let turn: Promise<unknown> = Promise.resolve();
+  const accept = async (temporary: string, sha256: string, receivedOn: string): Promise<Accession> => {
+    const known = await register(folder);
+    const same = known.find((a) => a.bagSha256 === sha256);
+    if (same) return same;
+    const verified = await verifyBag(temporary);
+    const year = receivedOn.slice(0, 4);
+    const number = known.filter((a) => a.accession.includes(` ${year}/`)).length + 1;
+    const accession = { archive: archiveName, accession: `TSA ${year}/${String(number).padStart(4, '0')}`, receivedOn, ...verified, bagSha256: sha256 };
+    await rename(temporary, join(folder, `${sha256}.zip`));
+    await appendFile(join(folder, 'accessions.jsonl'), `${JSON.stringify(accession)}\n`);
+    return accession;
+  }; // prettier-ignore
+  app.post('/accessions', async (context) => {
+    const temporary = join(folder, `${randomUUID()}.part`);
+    try {
+      const hash = createHash('sha256');
+      const body = context.req.raw.body;
+      if (!body) throw new BadBag('Nothing was sent.');
+      await pipeline(
+        body as unknown as AsyncIterable<Uint8Array>,
+        async function* (source: AsyncIterable<Uint8Array>) {
+          for await (const piece of source) {
+            hash.update(piece);
+            yield piece;
+          }
+        },
+        createWriteStream(temporary),
+      );
+      const receivedOn = context.req.header('x-sent-on') ?? new Date().toISOString().slice(0, 10);
+      // One at a time, so that numbers follow each other.
+      const mine = turn.then(() => accept(temporary, hash.digest('hex'), receivedOn));
+      turn = mine.catch(() => undefined);
+      return context.json(await mine, 201);
+    } catch (error) {
+      if (error instanceof BadBag) return context.json({ detail: error.message }, 422);
+      throw error;
+    } finally {
+      await rm(temporary, { force: true });
+    }
+  });
+  return listen(app);
+}

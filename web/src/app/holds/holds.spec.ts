@@ -1,0 +1,165 @@
+import { TestBed } from '@angular/core/testing';
+import type { HoldLine, HoldPage as Page, MatterLine } from '@key-cellar/contract';
+import { me, Stage, testingProviders } from '../kit/testing';
+import { HoldPage } from './holdPage';
+import { HoldsPage } from './holdsPage';
+
+const hold: HoldLine = {
+  id: 'h', name: 'Ottoline inquiry', reason: 'The office asks that nothing be destroyed.', state: 'open', freeze: false, scope: 'has word “Ottoline” and created from 2012-01-01',
+  placedBy: 'Hanne Bright', placedOn: '2024-03-12', releasedOn: null, releaseReason: null, covers: 62, unacknowledged: 1,
+}; // prettier-ignore
+const matter: MatterLine = { id: 'm', code: 'I-2024-1', title: 'Grounding of the barge', kind: 'inquiry', note: '', openedOn: '2024-03-12', holds: [hold] }; // prettier-ignore
+const page: Page = {
+  ...hold,
+  matter: { id: 'm', code: 'I-2024-1', title: 'Grounding of the barge' },
+  custodians: [
+    { person: { id: me.id, name: me.name }, notifiedOn: '2024-03-12', reminders: 2, acknowledgedOn: null },
+    { person: { id: 'p2', name: 'Dario Quist' }, notifiedOn: '2024-03-12', reminders: 0, acknowledgedOn: '2024-03-14' },
+  ],
+  records: [
+    { id: 'r1', number: 'PIL-03/2019/0001', title: 'Statement', because: 'its criteria', since: '2024-03-12', released: false, holds: 2 },
+    { id: 'r2', number: 'PIL-03/2019/0002', title: 'Let out', because: 'the list', since: '2024-03-12', released: true, holds: 0 },
+  ],
+  coverage: [{ month: '2024-03', covered: 60 }, { month: '2024-04', covered: 62 }],
+}; // prettier-ignore
+const people = [{ id: 'p2', name: 'Dario Quist', kind: 'person' }, { id: 'g', name: 'Keepers', kind: 'group' }]; // prettier-ignore
+
+describe('holds', () => {
+  beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
+  const show = async (matters: MatterLine[], who = {}): Promise<Stage<HoldsPage>> => {
+    const stage = await Stage.show(HoldsPage, {}, who);
+    for (const request of stage.http.match('/api/matters')) request.flush({ matters });
+    await stage.answer('/api/people', { people });
+    return stage;
+  };
+
+  it('say what they cover, in words, and who has not acknowledged', async () => {
+    const text = (await show([matter])).text();
+    expect(text).toContain('One hold is open in 1 matters, covering 62 times a record.');
+    expect(text).toContain('has word “Ottoline” and created from 1 Jan 2012');
+    expect(text).toContain('one has not acknowledged');
+  });
+
+  it('say how to begin when nothing is held', async () => {
+    expect((await show([])).text()).toContain('Mark records in Find and hold them');
+  });
+
+  it('are placed by those who may only', async () => {
+    const stage = await show([matter], { rights: ['discover', 'read'] });
+    expect(() => stage.button('Place a hold')).toThrow();
+    expect(stage.text()).not.toContain('place another hold for it');
+  });
+
+  it('by criteria say how much they would cover, and make their matter first', async () => {
+    const stage = await show([matter]);
+    await stage.press('Place a hold');
+    expect(stage.button('Place hold on what matches').disabled).toBeTrue();
+    await stage.type('#matter-code', 'C-2026-1');
+    await stage.type('#matter-title', 'A case');
+    await stage.type('#hold-name', 'Case hold');
+    await stage.type('#hold-reason', 'asked for by counsel');
+    await stage.type('#hold-words', 'ottoline');
+    expect(stage.button('Place hold on what matches').disabled).toBeFalse();
+    await stage.press('Place hold on what matches');
+    const made = await stage.answer('/api/matters', { id: 'm9' });
+    expect(made.request.body).toEqual({ code: 'C-2026-1', title: 'A case', kind: 'case', note: '' });
+    const placed = stage.http.expectOne('/api/holds');
+    expect(placed.request.body).toEqual(
+      jasmine.objectContaining({
+        matterId: 'm9',
+        recordIds: [],
+        freeze: false,
+        criteria: { op: 'and', of: [{ op: 'words', text: 'ottoline' }] },
+      }),
+    );
+    placed.flush({ id: 'h2', covered: 3, results: [] });
+    await stage.settle();
+    expect(stage.sheet.textContent).toContain('3');
+  });
+
+  it('whose placing was refused keep what was typed, and use the matter that was made', async () => {
+    const stage = await show([matter]);
+    await stage.press('Place a hold');
+    await stage.type('#matter-code', 'C-2026-1');
+    await stage.type('#matter-title', 'A case');
+    await stage.type('#hold-name', 'Case hold');
+    await stage.type('#hold-reason', 'no');
+    await stage.type('#hold-words', 'ottoline');
+    await stage.press('Place hold on what matches');
+    await stage.answer('/api/matters', { id: 'm9' });
+    await stage.refuse('/api/holds', 'The reason needs three letters or more.', undefined, 422);
+    for (const request of stage.http.match('/api/matters')) request.flush({ matters: [matter, { ...matter, id: 'm9', code: 'C-2026-1', title: 'A case', holds: [] }] }); // prettier-ignore
+    await stage.settle();
+    expect(stage.sheet.textContent).toContain('The reason needs three letters or more.');
+    expect(document.querySelector<HTMLInputElement>('#hold-name')!.value).toBe('Case hold');
+    await stage.press('Place hold on what matches');
+    expect(stage.http.expectOne('/api/holds').request.body.matterId).toBe('m9');
+  });
+});
+
+describe('a hold', () => {
+  beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
+  const show = async (changes: Partial<Page> = {}, who = {}): Promise<Stage<HoldPage>> => {
+    const stage = await Stage.show(HoldPage, { id: 'h' }, who);
+    await stage.answer('/api/holds/h', { ...page, ...changes });
+    return stage;
+  };
+
+  it('shows what it covers, what was let out, and who was told how often', async () => {
+    const stage = await show();
+    expect(stage.text()).toContain('Covers 62 records');
+    expect(stage.host.querySelectorAll('tr.out').length).toBe(1);
+    expect(stage.text()).toContain('reminded 2 times');
+    expect(stage.text()).toContain('acknowledged 14 Mar 2024');
+  });
+
+  it('is acknowledged by its custodian', async () => {
+    const stage = await show();
+    await stage.press('Acknowledge the notice');
+    await stage.answer('/api/holds/h/acknowledge', {});
+    await stage.answer('/api/holds/h', { ...page, custodians: page.custodians.map((c) => ({ ...c, acknowledgedOn: '2026-09-14' })) });
+    expect(stage.text()).toContain('Your acknowledgement was written down.');
+    expect(() => stage.button('Acknowledge the notice')).toThrow();
+  });
+
+  it('is not acknowledged by anybody else', async () => {
+    const stage = await show({}, { id: 'someone-else' });
+    expect(() => stage.button('Acknowledge the notice')).toThrow();
+  });
+
+  it('is released with a reason, after its effect was said', async () => {
+    const stage = await show();
+    await stage.press('Release …');
+    expect(stage.sheet.textContent).toContain('what is due wants a fresh notice');
+    await stage.type('#release-reason', 'The inquiry is closed');
+    await stage.press('Release 62 records');
+    const request = await stage.answer('/api/holds/h/release', { released: 60 });
+    expect(request.request.body).toEqual({ reason: 'The inquiry is closed' });
+    await stage.answer('/api/holds/h', { ...page, state: 'released', releasedOn: '2026-09-14', releaseReason: 'The inquiry is closed' });
+    expect(stage.text()).toContain('The hold let go of 60 records.');
+    expect(stage.text()).toContain('Released 14 Sep 2026: The inquiry is closed');
+    expect(() => stage.button('Release …')).toThrow();
+  });
+
+  it('keeps the reason when releasing is refused', async () => {
+    const stage = await show();
+    await stage.press('Release …');
+    await stage.type('#release-reason', 'x');
+    await stage.press('Release 62 records');
+    await stage.refuse('/api/holds/h/release', 'Releasing a hold needs a reason.', undefined, 422);
+    expect(stage.sheet.textContent).toContain('Releasing a hold needs a reason.');
+    expect(document.querySelector<HTMLTextAreaElement>('#release-reason')!.value).toBe('x');
+  });
+
+  it('reminds, and says how many', async () => {
+    const stage = await show();
+    await stage.press('Remind custodians');
+    await stage.answer('/api/holds/h/remind', { reminded: 1 });
+    await stage.answer('/api/holds/h', page);
+    expect(stage.text()).toContain('One custodian was reminded.');
+  });
+
+  it('that covers nothing one may see says so, not a number', async () => {
+    expect((await show({ records: [] })).text()).toContain('It covers nothing that you may see.');
+  });
+});

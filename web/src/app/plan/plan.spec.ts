@@ -1,0 +1,221 @@
+import { TestBed } from '@angular/core/testing';
+import { Router } from '@angular/router';
+import type { PlaceLine, PlacePage as Page, RackCell, RackCounts } from '@key-cellar/contract';
+import { Stage, testingProviders } from '../kit/testing';
+import { PlacePage } from './placePage';
+import { PlanPage } from './planPage';
+
+const counts = (changes: Partial<RackCounts> = {}): RackCounts => ({ kept: 0, due: 0, held: 0, unscheduled: 0, permanent: 0, waiting: 0, ...changes }); // prettier-ignore
+const place = (id: string, kind: PlaceLine['kind'], parentId: string | null, code: string, changes: Partial<PlaceLine> = {}): PlaceLine => ({ id, kind, parentId, code, title: `Title of ${code}`, closedOn: null, rules: [], discover: true, deposit: true, counts: counts(), ...changes }); // prettier-ignore
+const places = [
+  place('root', 'repository', null, 'ALL', { counts: counts({ kept: 40, due: 3, held: 2 }) }),
+  place('f', 'function', 'root', 'BER'),
+  place('a', 'activity', 'f', 'BER.1'),
+  place('s1', 'series', 'a', 'BER-01', { rules: ['R-BER-1'], counts: counts({ kept: 30, due: 3 }) }),
+  place('s2', 'series', 'a', 'BER-04', { counts: counts({ kept: 10, unscheduled: 10 }) }),
+];
+const cell = (seriesId: string, vintage: number, changes: Partial<RackCounts>): RackCell => ({ seriesId, vintage, ...counts(changes) });
+const cells = [
+  cell('s1', 2025, { kept: 12, due: 3 }),
+  cell('s1', 2024, { kept: 8, held: 2 }),
+  cell('s1', 0, { kept: 5, waiting: 5 }),
+  cell('s1', 1999, { kept: 5 }),
+  cell('s2', 2024, { kept: 10, unscheduled: 10 }),
+];
+
+describe('the plan', () => {
+  beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
+  const show = async (inputs = {}, who = {}): Promise<{ stage: Stage<PlanPage>; go: jasmine.Spy<Router['navigate']> }> => {
+    const stage = await Stage.show(PlanPage, inputs, who);
+    for (const request of stage.http.match((r) => r.url === '/api/plan')) request.flush({ places });
+    await stage.answer('/api/plan/rack', { cells });
+    return { stage, go: spyOn(TestBed.inject(Router), 'navigate').and.resolveTo(true) };
+  };
+  const named = (stage: Stage<PlanPage>, words: RegExp): HTMLButtonElement =>
+    [...stage.host.querySelectorAll<HTMLButtonElement>('[role="gridcell"]')].find((c) => words.test(c.getAttribute('aria-label') ?? ''))!;
+
+  it('says what there is, and names every cell', async () => {
+    const { stage } = await show();
+    expect(stage.text()).toContain('2 series hold 40 records. 3 are due, 2 are held, 1 series have no rule.');
+    expect(named(stage, /BER-01 2025: 12 kept, 3 due/)).toBeDefined();
+    expect(named(stage, /BER-01 running: 5 kept, 5 waiting/)).toBeDefined();
+    expect(named(stage, /BER-04 2024: 10 kept, 10 without a rule/)).toBeDefined();
+  });
+
+  it('opens the list behind a cell, and all years behind the earlier ones', async () => {
+    const { stage, go } = await show();
+    named(stage, /BER-01 2025/).click();
+    expect(go.calls.mostRecent().args).toEqual([['/find'], { queryParams: { under: 's1', vintage: '2025' } }]);
+    named(stage, /BER-01 running/).click();
+    expect(go.calls.mostRecent().args[1]!.queryParams).toEqual({ under: 's1', vintage: 0 });
+    named(stage, /BER-01 ≤/).click();
+    expect(go.calls.mostRecent().args[1]!.queryParams).toEqual({ cells: 's1.1999' });
+  });
+
+  it('is walked with the arrows, marked with the space bar, opened with Enter', async () => {
+    const { stage, go } = await show();
+    document.body.append(stage.host);
+    const start = named(stage, /BER-01 2025/);
+    start.focus();
+    const press = async (key: string): Promise<void> => {
+      document.activeElement!.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true, cancelable: true }));
+      await stage.settle();
+    };
+    await press(' ');
+    expect(start.getAttribute('aria-selected')).toBe('true');
+    expect(stage.text()).toContain('One cell marked · 12 records');
+    const other = named(stage, /BER-04 2024/);
+    other.focus();
+    await press('x');
+    expect(stage.text()).toContain('2 cells marked · 22 records');
+    await stage.press('Open list');
+    expect(go.calls.mostRecent().args[1]!.queryParams).toEqual({ cells: 's1.2025,s2.2024' });
+    await press('Enter');
+    expect(go.calls.mostRecent().args[1]!.queryParams).toEqual({ under: 's2', vintage: '2024' });
+  });
+
+  it('folds a function away and brings it back', async () => {
+    const { stage } = await show();
+    await stage.press('Fold Title of BER');
+    expect(stage.text()).not.toContain('BER-01');
+    await stage.press('Unfold Title of BER');
+    expect(stage.text()).toContain('BER-01');
+  });
+
+  it('shows only what is held, or says that nothing is', async () => {
+    const { stage } = await show({ only: 'held' });
+    expect(stage.text()).toContain('BER-01');
+    expect(stage.text()).not.toContain('BER-04');
+    stage.fixture.componentRef.setInput('only', 'unscheduled');
+    await stage.settle();
+    expect(stage.text()).toContain('BER-04');
+    expect(stage.text()).not.toContain('BER-01');
+  });
+
+  it('is an outline as well, with the rules that are set', async () => {
+    const { stage } = await show({ view: 'outline' });
+    expect(stage.host.querySelector('table.outline')!.textContent).toContain('R-BER-1');
+    expect(stage.host.querySelector('[role="grid"]')).toBeNull();
+  });
+
+  it('takes a new place inside another, of a kind that may stand there', async () => {
+    const { stage } = await show();
+    await stage.press('New place');
+    await stage.choose('place-parent', /BER\.1/);
+    expect(document.getElementById('place-kind')!.textContent).toContain('series');
+    await stage.type('#place-code', 'BER-09');
+    await stage.type('#place-title', 'Bollards');
+    await stage.press(/^Make/);
+    await stage.refuse('/api/places', 'Something with this code or number exists already.');
+    expect(stage.sheet.textContent).toContain('Something with this code or number exists already.');
+    expect(document.querySelector<HTMLInputElement>('#place-code')!.value).toBe('BER-09');
+  });
+
+  it('is built by keepers only', async () => {
+    const { stage } = await show({}, { rights: ['discover', 'edit'] });
+    expect(() => stage.button('New place')).toThrow();
+  });
+});
+
+describe('a place', () => {
+  beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
+  const page: Page = {
+    ...place('fo', 'folder', 's1', 'B-11'),
+    note: 'Berth 11',
+    openedOn: '2010-01-01',
+    standAlone: false,
+    path: [
+      { id: 'root', kind: 'repository', code: 'ALL', title: 'All' },
+      { id: 's1', kind: 'series', code: 'BER-01', title: 'Leases' },
+      { id: 'fo', kind: 'folder', code: 'B-11', title: 'Berth 11' },
+    ],
+    inside: [],
+    setRules: [
+      { id: 'r1', code: 'R-BER-1', title: 'Leases', setOn: 'series BER-01', here: false },
+      { id: 'r2', code: 'R-X', title: 'Extra', setOn: 'folder B-11', here: true },
+    ],
+    events: [{ id: 'e', type: 'lease ended', on: '2024-06-30', note: '', by: 'Petra' }],
+    rights: ['discover', 'read', 'annotate', 'edit', 'move', 'dispose'],
+    accessWhy: 'May read through Keeper on repository.',
+    revision: 1,
+  };
+  const rules = [{ id: 'r3', code: 'R-Y', version: 1, definition: { title: 'Yearly' }, setOn: [], records: 0 }, { id: 'r2', code: 'R-X', version: 1, definition: { title: 'Extra' }, setOn: [], records: 0 }, { id: 'r4', code: 'R-DRAFT', version: null, definition: { title: 'Draft' }, setOn: [], records: 0 }]; // prettier-ignore
+  const show = async (changes: Partial<Page> = {}): Promise<Stage<PlacePage>> => {
+    const stage = await Stage.show(PlacePage, { id: 'fo' });
+    await stage.answer('/api/places/fo', { ...page, ...changes });
+    await stage.answer('/api/rules', { rules });
+    return stage;
+  };
+
+  it('tells where it is, which rules reach it from where, what happened, and why one may', async () => {
+    const stage = await show();
+    expect(stage.host.querySelector('.crumbs')!.textContent).toContain('BER-01');
+    expect(stage.text()).toContain('from series BER-01');
+    expect(stage.text()).toContain('lease ended 30 Jun 2024 · Petra');
+    expect(stage.text()).toContain('May read through Keeper on repository.');
+  });
+
+  it('gets a rule that is published and not set here yet, and says what it dated', async () => {
+    const stage = await show();
+    await stage.press('Set a rule');
+    expect(stage.sheet.querySelector<HTMLButtonElement>('button[type="submit"]')!.disabled).toBeTrue();
+    document.getElementById('rule-to-set')!.closest<HTMLElement>('.p-select')!.click();
+    await stage.settle();
+    expect([...document.querySelectorAll('[role="option"]')].map((o) => o.textContent!.trim())).toEqual(['R-Y Yearly']);
+    document.querySelector<HTMLElement>('[role="option"]')!.click();
+    await stage.settle();
+    await stage.press('Set a rule', stage.sheet);
+    const request = await stage.answer('/api/places/fo/rules', { recomputed: 12 });
+    expect(request.request.body).toEqual({ ruleId: 'r3' });
+    expect(stage.text()).toContain('12 records were dated anew.');
+  });
+
+  it('loses a rule that is set right here, not one from above', async () => {
+    const stage = await show();
+    expect(() => stage.button('Take off R-BER-1')).toThrow();
+    await stage.press('Take off R-X');
+    const request = await stage.answer('/api/places/fo/rules/unset', { recomputed: 2 });
+    expect(request.request.body).toEqual({ ruleId: 'r2' });
+  });
+
+  it('takes an event with its day, and keeps it when it is refused', async () => {
+    const stage = await show();
+    await stage.press('Record an event');
+    await stage.type('#event-type', 'lease ended');
+    await stage.type('#task-date', '2026-09-01');
+    await stage.press('Record an event', stage.sheet);
+    await stage.refuse('/api/places/fo/events', 'This day is before the folder was opened.', undefined, 422);
+    expect(stage.sheet.textContent).toContain('This day is before the folder was opened.');
+    expect(document.querySelector<HTMLInputElement>('#event-type')!.value).toBe('lease ended');
+  });
+
+  it('is closed once', async () => {
+    const stage = await show();
+    await stage.press('Close', stage.host);
+    await stage.press('Close the folder');
+    expect((await stage.answer('/api/places/fo/close', {})).request.body).toEqual({ on: '2026-09-14' });
+    await stage.answer('/api/places/fo', { ...page, closedOn: '2026-09-14' });
+    expect(stage.text()).toContain('closed 14 Sep 2026');
+    expect(() => stage.button('Close', stage.host)).toThrow();
+  });
+
+  it('offers nothing to those who only read', async () => {
+    const stage = await show({ rights: ['discover', 'read'], deposit: false });
+    for (const name of ['Set a rule', 'Close', 'Record an event', 'New here', 'Take off R-X']) {
+      expect(() => stage.button(name, stage.host))
+        .withContext(name)
+        .toThrow();
+    }
+    expect(stage.host.querySelector('kc-uploads')).toBeNull();
+  });
+
+  it('without any rule says that what is filed here has no date', async () => {
+    expect((await show({ setRules: [] })).text()).toContain('What is filed here has no date.');
+  });
+
+  it('that may not be seen says no more than that', async () => {
+    const stage = await Stage.show(PlacePage, { id: 'fo' });
+    await stage.refuse('/api/places/fo', 'This place does not exist here, or you may not see it.', undefined, 404);
+    expect(stage.text()).toContain('This place does not exist here, or you may not see it.');
+  });
+});

@@ -1,0 +1,74 @@
+import { TestBed } from '@angular/core/testing';
+import { Router } from '@angular/router';
+import { Stage, testingProviders } from '../kit/testing';
+import { FindPage } from './findPage';
+
+const record = (n: number) => ({
+  id: `00000000-0000-4000-8000-0000000000${String(n).padStart(2, '0')}`, number: `BER-02/2024/${String(n).padStart(4, '0')}`, title: `Bollard test ${n}`, medium: 'electronic',
+  recordType: 'inspection', placeId: 's', placeCode: 'BER-02', state: 'working', createdOn: '2024-05-05', filedOn: '2024-05-06', declaredOn: null, outcome: 'dated',
+  clockStart: '2025-01-01', dueOn: '2034-01-01', action: 'destroy', docket: 'none', held: 0, heldSince: null, gaps: 0, size: 100, mediaType: 'text/plain', disposedOn: null,
+}); // prettier-ignore
+
+describe('find', () => {
+  beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
+  const show = async (inputs: Record<string, unknown> = {}, found = 3): Promise<Stage<FindPage>> => {
+    const stage = await Stage.show(FindPage, inputs);
+    stage.host.style.height = '600px';
+    for (const r of stage.http.match('/api/record-types'))
+      r.flush({ types: [{ code: 'inspection', title: 'Inspection report', facts: [] }] });
+    for (const r of stage.http.match((q) => q.url === '/api/plan')) r.flush({ places: [{ id: 's', kind: 'series', parentId: null, code: 'BER-02', title: 'Inspections', closedOn: null, rules: [], discover: true, deposit: true, counts: null }] }); // prettier-ignore
+    await answerList(stage, found);
+    return stage;
+  };
+  const answerList = async (stage: Stage<FindPage>, found: number): Promise<string[]> => {
+    const asked: string[] = [];
+    for (let round = 0; round < 4; round++) {
+      for (const r of stage.http.match((q) => q.url === '/api/records/count')) {
+        asked.push(r.request.urlWithParams);
+        r.flush({ count: found });
+      }
+      for (const r of stage.http.match((q) => q.url === '/api/records')) {
+        asked.push(r.request.urlWithParams);
+        r.flush({ records: Array.from({ length: found }, (_, i) => record(i + 1)), next: null });
+      }
+      await stage.settle();
+    }
+    return asked;
+  };
+
+  it('asks for what the address says, and says what was found', async () => {
+    const stage = await Stage.show(FindPage, { words: 'bollard', show: 'due', under: 's', vintage: '2024' });
+    const asked = await answerList(stage, 1);
+    const query = new URLSearchParams(asked.find((a) => a.startsWith('/api/records/count'))!.split('?')[1]);
+    expect(Object.fromEntries(query)).toEqual(jasmine.objectContaining({ words: 'bollard', show: 'due', under: 's', vintage: '2024' }));
+    expect(stage.text()).toContain('1 record');
+    expect(stage.text()).toContain('“bollard”');
+  });
+
+  it('narrows through the address, and clears all of it at once', async () => {
+    const stage = await show({ type: 'inspection' });
+    const go = spyOn(TestBed.inject(Router), 'navigate').and.resolveTo(true);
+    await stage.choose('find-place', 'BER-02 Inspections');
+    expect(go.calls.mostRecent().args[1]!.queryParams).toEqual({ under: 's' });
+    await stage.choose('find-state', /held/);
+    expect(go.calls.mostRecent().args[1]!.queryParams).toEqual({ show: 'held' });
+    await stage.press('Clear');
+    // Nothing is merged in: what narrowed the list is gone from the address.
+    expect(go.calls.mostRecent().args[1]!.queryParams).toEqual({});
+    expect(go.calls.mostRecent().args[1]!.queryParamsHandling).not.toBe('merge');
+  });
+
+  it('says what to try when nothing was found', async () => {
+    const stage = await show({ words: 'zzzz' }, 0);
+    expect(stage.text()).toContain('Try fewer words, another place or any state.');
+  });
+
+  it('has a name for each list, seen or not', async () => {
+    const stage = await show();
+    for (const [field, name] of [['find-place', 'Place'], ['find-type', 'Record type'], ['find-state', 'State']]) {
+      const labelled = document.getElementById(field!)!.getAttribute('aria-labelledby')!;
+      expect(document.getElementById(labelled)!.textContent).toBe(name!);
+    }
+    expect(stage.host.querySelectorAll('kc-choice label.sr').length).toBe(3);
+  }); // prettier-ignore
+});

@@ -1,0 +1,49 @@
+import { TestBed } from '@angular/core/testing';
+import { Router } from '@angular/router';
+import type { TodayLine } from '@key-cellar/contract';
+import { Stage, testingProviders } from '../kit/testing';
+import { Today } from './today';
+
+const line = (key: string, when: TodayLine['when'], act: string): TodayLine => ({
+  key,
+  when,
+  mark: 'due',
+  sentence: `Batch ${key} waits for your decision`,
+  detail: 'closed 2026-08-31',
+  act,
+  link: `/docket/${key}`,
+});
+const horizon = Array.from({ length: 24 }, (_, i) => ({ month: `20${26 + Math.floor((i + 8) / 12)}-${String(((i + 8) % 12) + 1).padStart(2, '0')}`, destroy: i, transfer: 0, held: 0 })); // prettier-ignore
+
+describe('today', () => {
+  beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
+  const show = async (lines: TodayLine[], nextLarge: { on: string; count: number } | null = null): Promise<Stage<Today>> => {
+    const stage = await Stage.show(Today);
+    await stage.answer('/api/today', { name: 'Ines Okafor-Lind', lines, horizon, nextLarge });
+    return stage;
+  };
+
+  it('greets, and says that nothing needs the person', async () => {
+    const text = (await show([])).text();
+    expect(text).toContain('Good day, Ines');
+    expect(text).toContain('Nothing needs you today.');
+  });
+
+  it('puts what is late first, under its own heading, with its act', async () => {
+    const stage = await show([line('1', 'late', 'Decide'), line('2', 'week', 'Announce'), line('3', 'today', 'Execute')], { on: '2027-01-01', count: 1234 }); // prettier-ignore
+    expect([...stage.host.querySelectorAll('h2')].map((h) => h.textContent)).toEqual(['Late', 'Today', 'This week']);
+    expect(stage.text()).toContain('3 things need you. One is late.');
+    expect(stage.text()).toContain('Next large date: 1 Jan 2027, 1,234 records.');
+    expect(stage.text()).toContain('closed 31 Aug 2026');
+    const go = spyOn(TestBed.inject(Router), 'navigateByUrl').and.resolveTo(true);
+    await stage.press('Decide: Batch 1 waits for your decision');
+    expect(go).toHaveBeenCalledWith('/docket/1');
+  });
+
+  it('keeps its head when the server fails', async () => {
+    const stage = await Stage.show(Today);
+    await stage.refuse('/api/today', 'The database is being restarted.', undefined, 503);
+    expect(stage.text()).toContain('Good day, Ines');
+    expect(stage.text()).toContain('The database is being restarted.');
+  });
+});

@@ -1,0 +1,176 @@
+import { TestBed } from '@angular/core/testing';
+import { Router } from '@angular/router';
+import type { RuleDefinition, RuleLine, RulePage as Page } from '@key-cellar/contract';
+import { Stage, testingProviders } from '../kit/testing';
+import { RulePage } from './rulePage';
+import { SchedulePage } from './schedulePage';
+
+const definition: RuleDefinition = {
+  title: 'Near misses',
+  authority: 'Sound Compact, art. 22',
+  jurisdictions: [],
+  trigger: { kind: 'event', eventType: 'inquiry closed', occurrence: 'last' },
+  cutoff: { kind: 'calendarYear' },
+  steps: [
+    { kind: 'askOwner', after: 'P7Y', from: 'clockStart', repeatEvery: 'P30D', approvals: 0, noticeDays: 0 },
+    { kind: 'destroy', after: 'P10Y', from: 'clockStart', approvals: 2, noticeDays: 21 },
+  ],
+};
+const version = (no: number, inForceFrom: string): Page['versions'][number] => ({ id: `v${no}`, version: no, definition, inForceFrom, takesOver: 'all', publishedBy: 'Ines', publishedAt: '2021-02-01T09:00:00Z' }); // prettier-ignore
+const page: Page = { id: 'r', code: 'R-SAF-4', revision: 3, draft: null, versions: [version(2, '2021-02-01'), version(1, '2008-01-01')], setOn: [{ placeId: 's', code: 'PIL-03', title: 'Near misses' }], records: 100 }; // prettier-ignore
+const line = (code: string, changes: Partial<RuleLine> = {}): RuleLine => ({ id: code, code, version: 1, definition, inForceFrom: '2003-01-01', hasDraft: false, setOn: [], records: 10, ...changes }); // prettier-ignore
+
+describe('the schedule', () => {
+  beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
+  const show = async (rules: RuleLine[], who = {}): Promise<Stage<SchedulePage>> => {
+    const stage = await Stage.show(SchedulePage, {}, who);
+    await stage.answer('/api/rules', { rules });
+    return stage;
+  };
+
+  it('says how many records its rules date, and which have drafts', async () => {
+    const text = (await show([line('R-1'), line('R-2', { hasDraft: true, records: 5 })])).text();
+    expect(text).toContain('2 rules date 15 records. One has a draft.');
+    expect(text).toContain('event “inquiry closed”');
+  });
+
+  it('finds rules by code, title and authority', async () => {
+    const stage = await show([line('R-1'), line('R-2', { definition: { ...definition, title: 'Leases', authority: 'Board 2009/2' } })]);
+    const shown = (): string[] => [...stage.host.querySelectorAll('tbody code:first-of-type')].map((c) => c.textContent!.trim());
+    await stage.type('input', 'board');
+    expect(shown()).toContain('R-2');
+    expect(stage.text()).not.toContain('R-1');
+    await stage.type('input', 'nothing like it');
+    expect(stage.text()).toContain('Begin one, publish it, and set it on a series.');
+  });
+
+  it('is changed by keepers only', async () => {
+    const stage = await show([line('R-1')], { rights: ['discover'] });
+    expect(() => stage.button('New rule')).toThrow();
+  });
+});
+
+describe('a rule', () => {
+  beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
+  const show = async (changes: Partial<Page> = {}, who = {}): Promise<Stage<RulePage>> => {
+    const stage = await Stage.show(RulePage, { id: 'r' }, who);
+    await stage.answer('/api/rules/r', { ...page, ...changes });
+    return stage;
+  };
+
+  it('shows the version in force, not one to come', async () => {
+    const text = (await show({ versions: [version(3, '2030-01-01'), ...page.versions] })).text();
+    expect(text).toContain('Version 2 in force since 1 Feb 2021, dates 100 records.');
+    expect(text).toContain('Version 3 in force from 1 Jan 2030, all records');
+  });
+
+  it('works its example out as one types, without asking the server', async () => {
+    const stage = await show();
+    await stage.press('Edit as a draft');
+    await stage.type('#example-on', '2026-05-05');
+    expect(stage.text()).toContain('the clock starts on 1 Jan 2027');
+    expect(stage.text()).toContain('destroyed from 1 Jan 2037');
+    await stage.type('#step-after-1', 'P12Y');
+    expect(stage.text()).toContain('destroyed from 1 Jan 2039');
+    await stage.choose('rule-cutoff', /fiscal/);
+    await stage.choose('rule-month', 'October');
+    expect(stage.text()).toContain('the clock starts on 1 Oct 2026');
+    stage.http.verify();
+  });
+
+  it('says what is wrong where it is wrong, and cannot be saved so', async () => {
+    const stage = await show();
+    await stage.press('Edit as a draft');
+    await stage.type('#step-after-1', 'ten years');
+    expect(stage.host.querySelector('.wrong')!.textContent).toContain('period');
+    expect(stage.button('Save draft').disabled).toBeTrue();
+    expect(stage.text()).toContain('Something above is not right yet.');
+    await stage.type('#step-after-1', 'P10Y');
+    expect(stage.button('Save draft').disabled).toBeFalse();
+  });
+
+  it('saves what was changed at the revision it was read at', async () => {
+    const stage = await show();
+    await stage.press('Edit as a draft');
+    await stage.type('#rule-jurisdictions', 'Northshore, Southshore ,');
+    await stage.press('Save draft');
+    const request = await stage.answer('/api/rules/r/draft', { revision: 4 });
+    expect(request.request.body.revision).toBe(3);
+    expect(request.request.body.definition.jurisdictions).toEqual(['Northshore', 'Southshore']);
+    await stage.answer('/api/rules/r', { ...page, revision: 4, draft: request.request.body.definition });
+    expect(stage.button('Save draft').disabled).toBeTrue();
+  });
+
+  it('keeps the draft when somebody else was faster, and says so', async () => {
+    const stage = await show();
+    await stage.press('Edit as a draft');
+    await stage.type('#step-after-1', 'P15Y');
+    await stage.press('Save draft');
+    await stage.refuse('/api/rules/r/draft', 'Somebody changed this after you opened it.', undefined, 412);
+    expect(stage.text()).toContain('Somebody changed this after you opened it.');
+    expect(document.querySelector<HTMLInputElement>('#step-after-1')!.value).toBe('P15Y');
+  });
+
+  it('saves before it publishes, and shows the work that follows', async () => {
+    const stage = await show();
+    await stage.press('Edit as a draft');
+    await stage.type('#step-after-1', 'P12Y');
+    await stage.press('Publish …');
+    expect(stage.sheet.textContent).toContain('A published version never changes.');
+    await stage.type('#in-force', '2026-10-01');
+    stage.sheet.querySelector<HTMLInputElement>('input[value="laterClocks"]')!.click();
+    await stage.settle();
+    await stage.press('Publish');
+    await stage.answer('/api/rules/r/draft', { revision: 4 });
+    const request = await stage.answer('/api/rules/r/publish', { version: 3, jobId: 'j' });
+    expect(request.request.body).toEqual({ revision: 4, inForceFrom: '2026-10-01', takesOver: 'laterClocks' });
+    expect(stage.host.querySelector('kc-job-progress')).not.toBeNull();
+  });
+
+  it('that never starts a clock keeps for good', async () => {
+    const stage = await show();
+    await stage.press('Edit as a draft');
+    await stage.choose('rule-trigger', /kept for good/);
+    expect(stage.text()).toContain('It is kept for good.');
+    expect(document.querySelector('#example-on')).toBeNull();
+  });
+
+  it('gets steps, loses them, and asks for approvals where it disposes', async () => {
+    const stage = await show();
+    await stage.press('Edit as a draft');
+    await stage.press('Add a step');
+    expect(stage.host.querySelectorAll('fieldset').length).toBe(3);
+    await stage.press('Remove step 1');
+    expect(document.querySelector('#step-approvals-0')).toBeNull();
+    await stage.choose('step-kind-1', /transferred/);
+    expect(document.querySelector<HTMLInputElement>('#step-approvals-1')!.value).toBe('1');
+    expect(document.querySelector<HTMLInputElement>('#step-notice-1')!.value).toBe('14');
+  });
+
+  it('drops a draft that was never saved without asking anybody, a saved one on the server', async () => {
+    const stage = await show();
+    await stage.press('Edit as a draft');
+    await stage.press('Drop the draft');
+    stage.http.expectNone('/api/rules/r/draft/drop');
+    expect(() => stage.button('Edit as a draft')).not.toThrow();
+  });
+
+  it('is read, not edited, by those who may not', async () => {
+    const stage = await show({}, { rights: ['discover'] });
+    expect(() => stage.button('Edit as a draft')).toThrow();
+    expect(stage.text()).toContain('2 approvals, 21 days of notice');
+  });
+
+  it('begins with a code of its own', async () => {
+    const stage = await Stage.show(RulePage);
+    const go = spyOn(TestBed.inject(Router), 'navigate').and.resolveTo(true);
+    expect(stage.button('Save draft').disabled).toBeTrue();
+    await stage.type('#rule-code', 'R-NEW-1');
+    await stage.type('#rule-title', 'New papers');
+    await stage.type('#rule-authority', 'Board 2026/1');
+    await stage.press('Save draft');
+    const request = await stage.answer('/api/rules', { id: 'n' });
+    expect(request.request.body.code).toBe('R-NEW-1');
+    expect(go).toHaveBeenCalledWith(['/schedule', 'n']);
+  });
+});
