@@ -1,26 +1,85 @@
-import { codeFields, dateFields, type Criteria } from '@key-cellar/core/criteria';
+import { codeFields, dateFields, personFields, spanUnits, textFields, type AskedCriteria, type Criteria } from '@key-cellar/core/criteria';
+import { factKinds } from '@key-cellar/core/records';
 import * as z from 'zod';
-import { dateText, id } from './shared.js';
+import { dateText, get, id } from './shared.js';
 
 const deepest = 12;
 
-function depth(clause: Criteria): number {
-  if (clause.op === 'and' || clause.op === 'or') return 1 + Math.max(0, ...clause.of.map(depth));
-  return clause.op === 'not' ? 1 + depth(clause.of) : 1;
+function depth(tree: AskedCriteria): number {
+  if (tree.op === 'and' || tree.op === 'or') return 1 + Math.max(0, ...tree.of.map(depth));
+  return tree.op === 'not' ? 1 + depth(tree.of) : 1;
 }
 
-const clause: z.ZodType<Criteria> = z.lazy(() =>
-  z.union([
-    z.object({ op: z.literal('words'), text: z.string().max(300), prefix: z.boolean().optional() }),
-    z.object({ op: z.literal('under'), placeId: id, name: z.string().max(300) }),
-    z.object({ op: z.literal('is'), field: z.enum(codeFields), value: z.string().max(100) }),
-    z.object({ op: z.literal('between'), field: z.enum(dateFields), from: dateText.optional(), until: dateText.optional() }),
-    z.object({ op: z.literal('fact'), fact: z.string().max(80), value: z.union([z.string().max(300), z.number(), z.boolean()]) }),
-    z.object({ op: z.literal('held') }),
-    z.object({ op: z.enum(['and', 'or']), of: z.array(clause).max(30) }),
-    z.object({ op: z.literal('not'), of: clause }),
-  ]),
-);
+const text = z.string().max(300);
+const fact = z.string().max(80);
+const bound = z.union([dateText, z.number()]).optional();
+const clause = z.discriminatedUnion('op', [
+  z.object({ op: z.literal('words'), text, prefix: z.boolean().optional() }),
+  z.object({ op: z.literal('under'), placeId: id, name: text }),
+  z.object({ op: z.literal('is'), field: z.enum(codeFields), value: z.string().max(100) }),
+  z.object({ op: z.literal('text'), field: z.enum(textFields), how: z.enum(['is', 'startsWith']), value: text }),
+  z.object({ op: z.literal('between'), field: z.enum(dateFields), from: dateText.optional(), until: dateText.optional() }),
+  z.object({ op: z.literal('person'), field: z.enum(personFields), personId: id.optional(), name: text.optional() }),
+  z.object({ op: z.literal('fact'), fact, value: z.union([text, z.number(), z.boolean()]) }),
+  z.object({ op: z.literal('factStarts'), fact, text }),
+  z
+    .object({ op: z.literal('factBetween'), fact, from: bound, until: bound })
+    .refine((c) => c.from === undefined || c.until === undefined || typeof c.from === typeof c.until, 'both ends must be of one kind'),
+  z.object({ op: z.literal('held') }),
+  z.object({ op: z.literal('heldBy'), holdId: id, name: text }),
+  z.object({ op: z.literal('gaps') }),
+]);
+const within = z.object({
+  op: z.literal('within'),
+  field: z.enum(dateFields),
+  way: z.enum(['last', 'next']),
+  count: z.number().int().min(1).max(9999),
+  unit: z.enum(spanUnits),
+});
 
-/** Criteria as they travel: at most twelve levels deep and thirty clauses wide. */
-export const criteria = clause.refine((c) => depth(c) <= deepest, { error: `may be at most ${deepest} levels deep` });
+function tree<Leaf extends AskedCriteria>(leaf: z.ZodType): z.ZodType<Leaf> {
+  const node: z.ZodType = z.lazy(() =>
+    z.union([leaf, z.object({ op: z.enum(['and', 'or']), of: z.array(node).max(30) }), z.object({ op: z.literal('not'), of: node })]),
+  );
+  return node.refine((c) => depth(c as AskedCriteria) <= deepest, {
+    error: `may be at most ${deepest} levels deep`,
+  }) as z.ZodType<Leaf>;
+}
+
+/** Criteria whose truth changes only with the record: at most twelve levels deep and thirty conditions wide. */
+export const criteria = tree<Criteria>(clause);
+/** Criteria as people ask: dates may be relative to today. */
+export const askedCriteria = tree<AskedCriteria>(z.union([clause, within]));
+
+function jsonOf(value: string): unknown {
+  try {
+    return JSON.parse(value);
+  } catch {
+    return undefined;
+  }
+}
+
+/** Criteria in the query of an address: their JSON. */
+export const criteriaParameter = z
+  .string()
+  .max(8000)
+  .refine((value) => askedCriteria.safeParse(jsonOf(value)).success, { error: 'must be criteria, as JSON' });
+
+/** Reads what {@link criteriaParameter} let through. */
+export function criteriaOf(parameter: string): AskedCriteria {
+  return askedCriteria.parse(jsonOf(parameter));
+}
+
+const named = z.object({ id: z.string(), name: z.string(), also: z.array(z.string()).optional() });
+
+export const criteriaEndpoints = {
+  vocabulary: get('/criteria/vocabulary', 'What criteria of this person may speak of: types, facts, places, people, holds', {
+    response: z.object({
+      recordTypes: z.array(named),
+      facts: z.array(z.object({ code: z.string(), title: z.string(), kind: z.enum(factKinds), choices: z.array(z.string()).optional() })),
+      places: z.array(named),
+      people: z.array(named),
+      holds: z.array(named),
+    }),
+  }),
+};

@@ -2,8 +2,22 @@ export type { BodyOf, Endpoint, ParamsOf, QueryOf, ResponseOf } from './endpoint
 export { problem, type OutcomeLine, type PersonRef, type Problem, type ProblemField } from './shared.js';
 export { identity, type Me, type Message } from './identity.js';
 export { plan, type PlaceLine, type PlacePage, type RackCell, type RackCounts } from './plan.js';
-export { ruleDefinition, schedule, type RuleDefinition, type RuleLine, type RulePage } from './schedule.js';
-export { criteria } from './criteria.js';
+export {
+  findingKinds,
+  ruleDefinition,
+  schedule,
+  type CriteriaRuleLine,
+  type DatesLine,
+  type EventLine,
+  type Finding,
+  type JurisdictionLine,
+  type OverrideInput,
+  type RuleDefinition,
+  type RuleLine,
+  type RulePage,
+  type WaitingLine,
+} from './schedule.js';
+export { askedCriteria, criteria, criteriaEndpoints, criteriaOf } from './criteria.js';
 export {
   records,
   sortColumns,

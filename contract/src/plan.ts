@@ -31,8 +31,6 @@ export type PlaceLine = z.infer<typeof placeLine>;
 const rackCell = counts.extend({ seriesId: id, vintage: z.number().int() });
 export type RackCell = z.infer<typeof rackCell>;
 
-const placeEvent = z.object({ id, type: z.string(), on: dateText, note: z.string(), by: z.string() });
-
 export const placePage = placeLine.extend({
   note: z.string(),
   openedOn: dateText,
@@ -40,7 +38,9 @@ export const placePage = placeLine.extend({
   path: z.array(z.object({ id, kind: z.enum(placeKinds), code: z.string(), title: z.string() })),
   inside: z.array(placeLine),
   setRules: z.array(z.object({ id, code: z.string(), title: z.string(), setOn: z.string(), here: z.boolean() })),
-  events: z.array(placeEvent),
+  jurisdictions: z.array(z.string()),
+  /** Code of the place that says so; null when none does. */
+  jurisdictionsFrom: z.string().nullable(),
   rights: z.array(z.string()),
   accessWhy: z.string(),
   revision: z.number().int(),

@@ -1,6 +1,7 @@
 import { factKinds } from '@key-cellar/core/records';
 import type { Explanation } from '@key-cellar/core/schedule';
 import * as z from 'zod';
+import { criteriaParameter } from './criteria.js';
 import { dateText, get, id, idParam, line, outcomes, personRef, post, put, reason, revision } from './shared.js';
 
 export const sortColumns = ['number', 'title', 'created', 'filed', 'due', 'size'] as const;
@@ -60,6 +61,8 @@ export const recordFilter = z.object({
     .regex(/^[0-9a-f-]{36}\.\d{1,4}(,[0-9a-f-]{36}\.\d{1,4})*$/, 'must be cells of the rack')
     .max(8000)
     .optional(),
+  /** A condition as JSON; see the criteria of the core. */
+  criteria: criteriaParameter.optional(),
 });
 export type RecordFilter = z.infer<typeof recordFilter>;
 

@@ -1,7 +1,8 @@
 import { parsePeriod } from '@key-cellar/core/calendar';
-import { recordDates, stepKinds } from '@key-cellar/core/schedule';
+import { recordDates, stepKinds, type Explanation } from '@key-cellar/core/schedule';
 import * as z from 'zod';
-import { dateText, get, id, idParam, line, periodText, post, put, revision } from './shared.js';
+import { askedCriteria, criteria } from './criteria.js';
+import { dateText, get, id, idParam, line, outcomeLine, periodText, post, put, reason, revision } from './shared.js';
 
 export const trigger = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('recordDate'), date: z.enum(recordDates) }),
@@ -41,6 +42,11 @@ export const ruleDefinition = z
   .object({
     title: line(),
     authority: line(),
+    /** Where the authority can be read. */
+    link: z
+      .url({ protocol: /^https?$/, error: 'must be a web address' })
+      .max(500)
+      .optional(),
     jurisdictions: z.array(line(80)).max(20),
     trigger,
     cutoff,
@@ -62,6 +68,81 @@ export const ruleDefinition = z
 export type RuleDefinition = z.infer<typeof ruleDefinition>;
 
 const setOn = z.object({ placeId: id, code: z.string(), title: z.string() });
+
+const pairLine = z.object({ recordType: z.string(), typeTitle: z.string(), seriesId: id, code: z.string(), title: z.string() });
+const ruleRef = z.object({ id, code: z.string(), title: z.string() });
+
+const criteriaRuleLine = z.object({
+  id,
+  rule: ruleRef,
+  criteria,
+  note: z.string(),
+  /** 1 = asked first. */
+  order: z.number().int(),
+});
+export type CriteriaRuleLine = z.infer<typeof criteriaRuleLine>;
+
+const jurisdictionLine = z.object({
+  name: z.string(),
+  partOf: z.string().nullable(),
+  rules: z.number().int(),
+  places: z.number().int(),
+});
+export type JurisdictionLine = z.infer<typeof jurisdictionLine>;
+
+/** A due date or a rule that somebody sets on records by hand. */
+export const overrideInput = z.discriminatedUnion('kind', [
+  z.object({ kind: z.literal('date'), dueOn: dateText, action: z.enum(['destroy', 'transfer']) }),
+  z.object({ kind: z.literal('rule'), ruleId: id }),
+]);
+export type OverrideInput = z.infer<typeof overrideInput>;
+
+/** One record's due date before and after a change. */
+const datesLine = outcomeLine.extend({ before: z.string(), after: z.string(), shortens: z.boolean() });
+export type DatesLine = z.infer<typeof datesLine>;
+
+export const findingKinds = [
+  'seriesWithoutRule',
+  'typeWithoutRule',
+  'ruleNeverUsed',
+  'ruleNeverDue',
+  'disagreement',
+  'factTypeLacks',
+  'jurisdictionWithoutRule',
+  'nearerKeepsShorter',
+  'criteriaNeverReached',
+] as const;
+const finding = z.object({
+  kind: z.enum(findingKinds),
+  sentence: z.string(),
+  /** Where it can be mended. */
+  link: z.string(),
+  /** Records that it concerns today; null where that is not a matter of records. */
+  records: z.number().int().nullable(),
+});
+export type Finding = z.infer<typeof finding>;
+
+const waitingLine = z.object({
+  /** What is waited for, in words. */
+  trigger: z.string(),
+  eventType: z.string().nullable(),
+  records: z.number().int(),
+  places: z.array(z.object({ placeId: id, code: z.string(), title: z.string(), records: z.number().int() })),
+});
+export type WaitingLine = z.infer<typeof waitingLine>;
+
+const eventLine = z.object({
+  id,
+  type: z.string(),
+  on: dateText,
+  note: z.string(),
+  by: z.string(),
+  recordedAt: z.string(),
+  corrects: id.nullable(),
+  withdrawn: z.object({ by: z.string(), reason: z.string() }).nullable(),
+});
+export type EventLine = z.infer<typeof eventLine>;
+const eventInput = z.object({ type: line(80), on: dateText, note: z.string().max(2000).default('') });
 
 export const ruleLine = z.object({
   id,
@@ -93,6 +174,8 @@ export const rulePage = z.object({
     }),
   ),
   setOn: z.array(setOn),
+  pairs: z.array(pairLine),
+  criteria: z.array(criteriaRuleLine),
   records: z.number().int(),
 });
 export type RulePage = z.infer<typeof rulePage>;
@@ -123,6 +206,105 @@ export const schedule = {
     params: idParam,
     body: z.object({ revision, inForceFrom: dateText, takesOver: z.enum(['all', 'laterClocks']) }),
     response: z.object({ version: z.number().int(), jobId: id }),
+  }),
+  pairs: get('/schedule/pairs', 'Rules for a record type in a series', {
+    response: z.object({ pairs: z.array(pairLine.extend({ rule: ruleRef })) }),
+  }),
+  setPair: post('/schedule/pairs', 'Set a rule on a record type in a series', {
+    body: z.object({ recordType: line(60), seriesId: id, ruleId: id }),
+    response: z.object({ recomputed: z.number().int() }),
+  }),
+  unsetPair: post('/schedule/pairs/unset', 'Take a rule off a record type in a series', {
+    body: z.object({ recordType: line(60), seriesId: id, ruleId: id }),
+    response: z.object({ recomputed: z.number().int() }),
+  }),
+  criteriaRules: get('/schedule/criteria', 'Rules set by criteria, in their priority order', {
+    response: z.object({ rules: z.array(criteriaRuleLine) }),
+  }),
+  addCriteriaRule: post('/schedule/criteria', 'Set a rule on what criteria match; it is asked last', {
+    body: z.object({ ruleId: id, criteria, note: z.string().max(2000).default('') }),
+    response: z.object({ id, recomputed: z.number().int() }),
+  }),
+  changeCriteriaRule: put('/schedule/criteria/{id}', 'Change the criteria of a rule', {
+    params: idParam,
+    body: z.object({ criteria, note: z.string().max(2000).default('') }),
+    response: z.object({ recomputed: z.number().int() }),
+  }),
+  moveCriteriaRule: post('/schedule/criteria/{id}/move', 'Ask a rule set by criteria earlier or later', {
+    params: idParam,
+    /** New place in the order, from 1. */
+    body: z.object({ order: z.number().int().min(1) }),
+    response: z.object({ recomputed: z.number().int() }),
+  }),
+  dropCriteriaRule: post('/schedule/criteria/{id}/drop', 'Set a rule by criteria no longer', {
+    params: idParam,
+    response: z.object({ recomputed: z.number().int() }),
+  }),
+  countCriteria: post('/schedule/criteria/count', 'How many records criteria match that the person may discover', {
+    body: z.object({ criteria: askedCriteria }),
+    response: z.object({ count: z.number().int() }),
+  }),
+  jurisdictions: get('/jurisdictions', 'Jurisdictions, each with the wider one that it is part of', {
+    response: z.object({ jurisdictions: z.array(jurisdictionLine) }),
+  }),
+  makeJurisdiction: post('/jurisdictions', 'Add a jurisdiction', { body: z.object({ name: line(80), partOf: line(80).nullable() }) }),
+  moveJurisdiction: put('/jurisdictions', 'Make a jurisdiction part of another one, or of none', {
+    body: z.object({ name: line(80), partOf: line(80).nullable() }),
+    response: z.object({ recomputed: z.number().int() }),
+  }),
+  dropJurisdiction: post('/jurisdictions/drop', 'Remove a jurisdiction that nothing uses', { body: z.object({ name: line(80) }) }),
+  placeJurisdictions: put('/places/{id}/jurisdictions', 'Say in which jurisdictions a place is', {
+    params: idParam,
+    body: z.object({ jurisdictions: z.array(line(80)).max(20) }),
+    response: z.object({ recomputed: z.number().int() }),
+  }),
+  override: post(
+    '/records/override',
+    'Set a due date or a rule on records by hand, or let the rules decide again; tried first with dryRun',
+    {
+      body: z.object({
+        ids: z.array(id).min(1).max(5000),
+        override: overrideInput.nullable(),
+        reason,
+        dryRun: z.boolean().default(false),
+      }),
+      response: z.object({ results: z.array(datesLine) }),
+    },
+  ),
+  ruleOnDay: get('/records/{id}/rule', 'Which rule was in force for a record on a day, and what it said', {
+    params: idParam,
+    query: z.object({ on: dateText }),
+    response: z.object({ explanation: z.custom<Explanation>() }),
+  }),
+  check: get('/schedule/check', 'What is not right with the schedule', { response: z.object({ findings: z.array(finding) }) }),
+  waiting: get('/schedule/waiting', 'Who waits for what', { response: z.object({ waiting: z.array(waitingLine) }) }),
+  placeEvents: get('/places/{id}/events', 'Everything recorded on a place, what was taken back too', {
+    params: idParam,
+    response: z.object({ events: z.array(eventLine) }),
+  }),
+  recordEvents: get('/records/{id}/events', 'Everything recorded on a record, what was taken back too', {
+    params: idParam,
+    response: z.object({ events: z.array(eventLine) }),
+  }),
+  addRecordEvent: post('/records/{id}/events', 'Record something that happened to what a record is about', {
+    params: idParam,
+    body: eventInput,
+    response: z.object({ id }),
+  }),
+  withdrawEvent: post('/events/{id}/withdraw', 'Take an event back; with “instead”, put the right one in its place', {
+    params: idParam,
+    body: z.object({ reason, instead: eventInput.optional() }),
+    response: z.object({ recomputed: z.number().int() }),
+  }),
+  importEvents: post('/events/import', 'Record many events from CSV (place, type, on, note); tried first with dryRun', {
+    body: z.object({ csv: z.string().max(4_000_000), dryRun: z.boolean().default(true) }),
+    response: z.object({
+      rows: z.number().int(),
+      /** Events of rows without error. */
+      events: z.number().int(),
+      errors: z.array(z.object({ row: z.number().int(), column: z.string(), sentence: z.string() })),
+      recomputed: z.number().int(),
+    }),
   }),
   job: get('/jobs/{id}', 'Progress of long work', {
     params: idParam,

@@ -1,7 +1,8 @@
 import { createHash } from 'node:crypto';
 import { civilDate, dateInZone } from '@key-cellar/core/calendar';
 import type { RuleDefinition } from '@key-cellar/contract';
-import type { Criteria } from '@key-cellar/core/criteria';
+import { emptyVocabulary, parseCriteria, type Criteria, type Vocabulary } from '@key-cellar/core/criteria';
+import type { FactDefinition } from '@key-cellar/core/records';
 import {
   acknowledge,
   addPrincipal,
@@ -16,6 +17,7 @@ import {
   openPool,
   makeMatter,
   object,
+  override,
   placeGrant,
   placeHold,
   programActor,
@@ -42,7 +44,7 @@ import { demoPassword, groups, people, type GroupCode } from './people.js';
 import { functions, recordTypes } from './plan.js';
 import { seeded, type Random } from './random.js';
 import { containers, demoToday, makeRecords, type DemoFolder, type DemoRecord } from './records.js';
-import { rules, type DemoRule } from './rules.js';
+import { jurisdictions, rules, rulesByCriteria, rulesForPairs, rulesOnPlaces, type DemoRule } from './rules.js';
 import { voyageOn } from './tidebook.js';
 
 const timeZone = 'Europe/Dublin';
@@ -154,7 +156,10 @@ async function addPlaces(uow: UnitOfWork, folders: readonly DemoFolder[]): Promi
   for (const [i, fn] of functions.entries()) {
     const fnId = random.id();
     placeId.set(fn.code, fnId);
-    await add(fnId, 'function', rootId, fn.code, fn.title, i, { standAlone: fn.code === 'PEO' });
+    await add(fnId, 'function', rootId, fn.code, fn.title, i, {
+      standAlone: fn.code === 'PEO',
+      jurisdictions: fn.code === 'ENV' ? ['Tarrin Sound'] : [],
+    });
     for (const [j, activity] of fn.activities.entries()) {
       const activityId = random.id();
       placeId.set(activity.code, activityId);
@@ -212,7 +217,12 @@ function versionsOf(rule: DemoRule): { definition: RuleDefinition; inForceFrom: 
   ];
 }
 
-async function addSchedule(uow: UnitOfWork, ines: string, placeId: ReadonlyMap<string, string>): Promise<void> {
+async function addSchedule(
+  uow: UnitOfWork,
+  ines: string,
+  placeId: ReadonlyMap<string, string>,
+  folders: readonly DemoFolder[],
+): Promise<void> {
   const random = seeded(3);
   for (const [code, type] of Object.entries(recordTypes)) {
     await run(uow, 'demo.type', 'insert into record_type (code, title, facts) values ($1, $2, $3)', [
@@ -221,8 +231,13 @@ async function addSchedule(uow: UnitOfWork, ines: string, placeId: ReadonlyMap<s
       JSON.stringify(type.facts),
     ]);
   }
+  for (const [i, [name, partOf]] of jurisdictions.entries()) {
+    await run(uow, 'demo.jurisdiction', 'insert into jurisdiction (name, part_of, position) values ($1, $2, $3)', [name, partOf, i]);
+  }
+  const ruleIds = new Map<string, string>();
   for (const rule of rules) {
     const ruleId = random.id();
+    ruleIds.set(rule.code, ruleId);
     await run(uow, 'demo.rule', 'insert into rule (id, code, draft) values ($1, $2, $3)', [
       ruleId,
       rule.code,
@@ -247,10 +262,42 @@ async function addSchedule(uow: UnitOfWork, ines: string, placeId: ReadonlyMap<s
     }
     for (const series of functions.flatMap((f) => f.activities.flatMap((a) => a.series))) {
       if (series.rules.includes(rule.code)) {
-        await run(uow, 'demo.placeRule', 'insert into place_rule (place_id, rule_id) values ($1, $2)', [placeId.get(series.code), ruleId]);
+        await setRuleOn(uow, placeId.get(series.code)!, ruleId);
       }
     }
   }
+  for (const { rule, node, folder } of rulesOnPlaces) {
+    const inside = folder && folders.find((f) => f.seriesCode === folder[0] && f.code === folder[1]);
+    await setRuleOn(uow, inside?.id ?? placeId.get(node!)!, ruleIds.get(rule)!);
+  }
+  for (const { rule, recordType, series } of rulesForPairs) {
+    await run(uow, 'demo.pairRule', 'insert into pair_rule (record_type, series_id, rule_id) values ($1, $2, $3)', [
+      recordType,
+      placeId.get(series),
+      ruleIds.get(rule),
+    ]);
+  }
+  const vocabulary: Vocabulary = {
+    ...emptyVocabulary,
+    recordTypes: Object.entries(recordTypes).map(([code, type]) => ({ id: code, name: type.title })),
+    facts: Object.values(recordTypes).flatMap((type): readonly FactDefinition[] => type.facts),
+    places: [...placeId].map(([code, id]) => ({ id, name: code })),
+  };
+  for (const [i, { rule, criteria, note }] of rulesByCriteria.entries()) {
+    const parsed = parseCriteria(criteria, vocabulary);
+    if (!parsed.ok) throw new Error(`${criteria}: ${parsed.error.sentence}`);
+    await run(uow, 'demo.criteriaRule', 'insert into criteria_rule (id, rule_id, criteria, note, position) values ($1, $2, $3, $4, $5)', [
+      random.id(),
+      ruleIds.get(rule),
+      JSON.stringify(parsed.criteria),
+      note,
+      i + 1,
+    ]);
+  }
+}
+
+async function setRuleOn(uow: UnitOfWork, placeId: string, ruleId: string): Promise<void> {
+  await run(uow, 'demo.placeRule', 'insert into place_rule (place_id, rule_id) values ($1, $2)', [placeId, ruleId]);
 }
 
 async function addEvents(uow: UnitOfWork, folders: readonly DemoFolder[], by: string): Promise<void> {
@@ -640,6 +687,23 @@ async function addActs(loaded: Loaded): Promise<void> {
       until: '2027-08-31',
     });
   });
+  // What the rules would let go is kept longer by hand, and once sooner.
+  await on('2026-08-27', async (person) => {
+    const byTitle = (beginning: string) =>
+      rows<{ id: string }>(
+        services.pool,
+        'demo.byTitle',
+        `select r.id from record r where r.title like $1 || '%' and r.state = 'working' and r.docket = 'none' and r.hold_count = 0 order by r.number limit 2`,
+        [beginning],
+      );
+    const set = async (beginning: string, dueOn: string, action: 'destroy' | 'transfer', reason: string): Promise<void> => {
+      const ids = (await byTitle(beginning)).map((r) => r.id);
+      await override(services, await person('ines'), { ids, override: { kind: 'date', dueOn, action }, reason, dryRun: false });
+    };
+    await set('Complaint of', '2041-01-01', 'transfer', 'The archive of the sound asked for complaints about the new quay.');
+    await set('Fire drill', '2035-01-01', 'destroy', 'Insurers look at ten years of drills at these berths.');
+    await set('School visit', '2026-12-31', 'destroy', 'Parents asked that the lists of children go this year.');
+  });
   await on('2026-09-02', async (person) => {
     await decide(services, await person('tomas'), invoices, { decision: 'approve', note: 'Checked against the ledger of 2015.' });
     await proposeSeries(loaded, 'ines', '2026-09-02', 'SAF-03', true);
@@ -781,7 +845,7 @@ export async function loadDemo(config: Config, progress: (line: string) => void)
       const { placeId, rootId } = await addPlaces(uow, folders);
       const made = { personId, groupId, placeId, rootId };
       await addGrants(uow, made);
-      await addSchedule(uow, personId.get('ines')!, placeId);
+      await addSchedule(uow, personId.get('ines')!, placeId, folders);
       await addEvents(uow, folders, personId.get('ines')!);
       await addRecords(uow, made, records, files);
       await addHistory(uow, made, records, files);

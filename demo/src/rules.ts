@@ -143,5 +143,36 @@ export const rules: readonly DemoRule[] = [
     destroy('P3Y'),
   ]),
   rule('R-GOV-5', 'Declared agreements', compact('art. 4'), declared, year, [transfer('P25Y')]),
+  rule('R-GOV-6', 'What the board has no rule for', board('2013/9'), created, year, [review('P8Y'), destroy('P10Y')]),
+  rule('R-PEO-6', 'Grievances', south('24'), created, year, [review('P5Y'), destroy('P12Y', { approvals: 2 })]),
+  rule('R-SAF-6', 'Unsafe berths and marks', compact('art. 25'), created, year, [transfer('P30Y')]),
+  rule('R-SAF-7', 'Inquiries with a loss of cargo', compact('art. 23'), event('inquiry closed'), year, [transfer('P30Y')]),
+  rule('R-ENV-5', 'Readings from before the compact', compact('art. 53'), created, none, [transfer('P25Y')], { in: ['Tarrin Sound'] }),
   rule('R-VES-1', 'Harbour craft papers', compact('art. 19'), event('vessel scrapped'), year, [destroy('P10Y')]),
 ];
+
+/** Jurisdictions, each with the wider one that it is part of. */
+export const jurisdictions: readonly (readonly [string, string | null])[] = [
+  ['Tarrin Sound', null],
+  ['Northshore', 'Tarrin Sound'],
+  ['Southshore', 'Tarrin Sound'],
+];
+
+/** Rules set elsewhere than on a series. */
+export const rulesOnPlaces: readonly { readonly rule: string; readonly node?: string; readonly folder?: readonly [string, string] }[] = [
+  { rule: 'R-GOV-6', node: 'GOV' },
+  { rule: 'R-SAF-7', folder: ['PIL-03', 'Q-22'] },
+];
+export const rulesForPairs = [{ rule: 'R-PEO-6', recordType: 'personnel', series: 'PEO-07' }] as const;
+export const rulesByCriteria = [
+  {
+    rule: 'R-SAF-6',
+    criteria: 'record type is Inspection report and finding is unsafe',
+    note: 'Wherever an inspector found a berth or a mark unsafe, its report goes to the archive.',
+  },
+  {
+    rule: 'R-ENV-5',
+    criteria: 'under ENV and record type is Reading or sample and created before 2014',
+    note: 'The sound measured differently then; the readings are kept for comparison.',
+  },
+] as const;

@@ -112,7 +112,7 @@ describe('holds and those they concern', () => {
     };
     expect(await counsel().call(holds.countScope, { body: { criteria } })).toEqual({
       count: 0,
-      words: 'has word “grounding” and is under A',
+      words: 'has words “grounding” and under A',
     });
     const { id } = await counsel().call(holds.placeHold, {
       body: { matterId, name: 'Criteria', reason: 'whatever comes', freeze: false, recordIds: [], custodianIds: [], criteria },

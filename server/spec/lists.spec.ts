@@ -1,9 +1,11 @@
-import { records, sortColumns, type RecordLine } from '@key-cellar/contract';
+import { holds, identity, records, sortColumns, type RecordLine } from '@key-cellar/contract';
 import { civilDate } from '@key-cellar/core/calendar';
-import { criteriaToSql, distinctWords, matches, type Criteria, type CriteriaRecord } from '@key-cellar/core/criteria';
+import { criteriaToSql, distinctWords, matches, resolveCriteria, type CriteriaRecord } from '@key-cellar/core/criteria';
+import { anyAsked, type Material } from '@key-cellar/core/criteria/testing';
 import * as fc from 'fast-check';
 import { boundCriteria } from '../src/criteria/index.js';
-import { makeWorld, statusOf, type World } from './support/world.js';
+import { asOwner } from './support/database.js';
+import { makeWorld, statusOf, today, type World } from './support/world.js';
 
 const words = ['berth', 'lease', 'pilot', 'ottoline', 'log', 'Größe', 'x-1', 'año'];
 
@@ -81,66 +83,84 @@ describe('lists', () => {
   });
 
   it('criteria find in SQL exactly what they match in memory', async () => {
-    const leaf: fc.Arbitrary<Criteria> = fc.oneof(
-      fc.record({
-        op: fc.constant('words' as const),
-        text: fc.constantFrom('berth', 'lease 3', 'PILOT', '', 'zzz', 'ber'),
-        prefix: fc.boolean(),
-      }),
-      fc.record({
-        op: fc.constant('under' as const),
-        placeId: fc.constantFrom(world.ids.A, world.ids.A01, world.ids.B),
-        name: fc.constant('x'),
-      }),
-      fc.record({
-        op: fc.constant('is' as const),
-        field: fc.constantFrom('outcome' as const, 'state' as const),
-        value: fc.constantFrom('waiting', 'dated', 'working'),
-      }),
-      fc.record({
-        op: fc.constant('between' as const),
-        field: fc.constantFrom('created' as const, 'due' as const, 'declared' as const),
-        from: fc.constantFrom(undefined, '2020-06-01', '2030-01-05'),
-        until: fc.constantFrom(undefined, '2021-12-31', '2030-01-08'),
-      }),
-      fc.record({ op: fc.constant('fact' as const), fact: fc.constantFrom('topic', 'none'), value: fc.constantFrom('a', 'b', 1) }),
-      fc.constant({ op: 'held' as const }),
-    );
-    const { tree } = fc.letrec<{ tree: Criteria }>((tie) => ({
-      tree: fc.oneof(
-        { depthSize: 'small' },
-        leaf,
-        fc.record({ op: fc.constantFrom('and' as const, 'or' as const), of: fc.array(tie('tree'), { maxLength: 3 }) }),
-        fc.record({ op: fc.constant('not' as const), of: tie('tree') }),
-      ),
-    }));
-    const { rows } = await world.pool.query<{ id: string; facts: Record<string, string>; places: string[] }>(
-      'select id, facts, places from record',
-    );
+    const keeper = world.as('keeper');
+    const people = (await keeper.call(identity.people)).people.filter((p) => p.kind === 'person').slice(0, 3);
+    // Facts of every kind on some, an owner missing on others, and a hold on a few.
+    await asOwner(world.database, async (client) => {
+      const facts = [{ tons: 40 }, { tons: 2.5, expires: '2020-06-01' }, { expires: 'soon', urgent: true }, { topic: 7 }, { urgent: 'yes' }];
+      for (const [i, fact] of facts.entries()) {
+        await client.query(`update record set facts = facts || $1 where id in (select id from record order by number offset $2 limit 25)`, [fact, i * 40]);
+      }
+      await client.query('update record set owner_id = null, gaps = 1 where id in (select id from record order by number limit 30)');
+    }); // prettier-ignore
+    const held = all.slice(10, 14).map((r) => r.id);
+    const { id: matterId } = await keeper.call(holds.makeMatter, { body: { code: 'M-L', title: 'Lists', kind: 'case', note: '' } });
+    const { id: holdId } = await keeper.call(holds.placeHold, {
+      body: { matterId, name: 'Lists', reason: 'for lists', freeze: false, recordIds: held, custodianIds: [] },
+    });
+    const { rows } = await world.pool.query<{
+      id: string; facts: CriteriaRecord['facts']; places: string[]; owner_id: string | null; deposited_by: string; received_on: string; gaps: number;
+    }>('select id, facts, places, owner_id, deposited_by, received_on, gaps from record'); // prettier-ignore
     const extra = new Map(rows.map((r) => [r.id, r]));
-    const inMemory: { id: string; record: CriteriaRecord }[] = all.map((r) => ({
-      id: r.id,
-      record: {
-        words: new Set(distinctWords(r.title)),
-        places: new Set(extra.get(r.id)!.places),
-        recordType: r.recordType,
-        state: r.state,
-        medium: r.medium,
-        outcome: r.outcome,
-        dates: { created: civilDate(r.createdOn), ...(r.dueOn ? { due: civilDate(r.dueOn) } : {}) },
-        facts: extra.get(r.id)!.facts,
-        held: r.held > 0,
+    const named = (id: string): { id: string; name: string } => ({ id, name: id });
+    const material: Material = {
+      vocabulary: {
+        recordTypes: ['note', 'none'].map(named),
+        facts: [
+          { code: 'topic', title: 'Topic', kind: 'text' },
+          { code: 'tons', title: 'Tons', kind: 'decimal' },
+          { code: 'expires', title: 'Expires', kind: 'date' },
+          { code: 'urgent', title: 'Urgent', kind: 'yesNo' },
+        ],
+        places: [world.ids.A, world.ids.A01, world.ids.B].map(named),
+        people: people.map((p) => named(p.id)),
+        holds: [named(holdId)],
       },
-    }));
+      words: ['berth', 'lease', '3', 'PILOT', 'zzz', 'ber', '40'],
+      days: ['2020-06-01', '2021-12-31', '2030-01-05', today],
+      titles: [all[0]!.title, 'Be'],
+      numbers: [all[0]!.number, 'A-0'],
+      texts: ['a', 'b', 'soon', ''],
+    };
+    const inMemory: { id: string; record: CriteriaRecord }[] = all.map((r) => {
+      const more = extra.get(r.id)!;
+      return {
+        id: r.id,
+        record: {
+          words: new Set(distinctWords(r.title)),
+          title: r.title,
+          number: r.number,
+          places: new Set(more.places),
+          recordType: r.recordType,
+          state: r.state,
+          medium: r.medium,
+          outcome: r.outcome,
+          docket: r.docket,
+          owner: more.owner_id,
+          depositor: more.deposited_by,
+          dates: {
+            created: civilDate(r.createdOn),
+            filed: civilDate(r.filedOn),
+            received: civilDate(more.received_on),
+            ...(r.dueOn ? { due: civilDate(r.dueOn) } : {}),
+          },
+          facts: more.facts,
+          held: held.includes(r.id),
+          holds: new Set(held.includes(r.id) ? [holdId] : []),
+          gaps: more.gaps,
+        },
+      };
+    });
     await fc.assert(
-      fc.asyncProperty(tree, async (criteria) => {
+      fc.asyncProperty(anyAsked(material), async (asked) => {
+        const criteria = resolveCriteria(asked, civilDate(today));
         const values: unknown[] = [];
         const where = boundCriteria(criteria, (value) => `$${values.push(value)}`);
         const found = await world.pool.query<{ id: string }>(`select r.id from record r where ${where}`, values);
         const expected = inMemory.filter((r) => matches(criteria, r.record)).map((r) => r.id);
         expect(found.rows.map((r) => r.id).sort()).toEqual(expected.sort());
       }),
-      { numRuns: 150 },
+      { numRuns: 400 },
     );
     expect(criteriaToSql({ op: 'words', text: words.join(' ') }, (v) => v)).toContain('große');
   }, 60_000);

@@ -14,7 +14,18 @@ import {
   type World,
 } from './support/world.js';
 
-const areas = ['identity', 'plan', 'schedule', 'records', 'receiving', 'holds', 'docket', 'ledger', 'reports'] as const;
+const areas = [
+  'identity',
+  'plan',
+  'schedule',
+  'criteriaEndpoints',
+  'records',
+  'receiving',
+  'holds',
+  'docket',
+  'ledger',
+  'reports',
+] as const;
 const endpoints = areas.flatMap((area) =>
   Object.entries(contract[area] as Record<string, Endpoint>).map(([name, endpoint]) => ({ name: `${area}.${name}`, endpoint })),
 );
@@ -54,6 +65,17 @@ describe('every route that changes something', () => {
           },
         })
       ).id,
+    byCriteria: async () =>
+      (
+        await world.as('keeper').call(contract.schedule.addCriteriaRule, {
+          body: { ruleId: await scene.rule(), criteria: { op: 'fact', fact: 'topic', value: uuidv7() }, note: '' },
+        })
+      ).id,
+    jurisdiction: async () => {
+      const name = `Shore ${uuidv7()}`;
+      await world.as('keeper').call(contract.schedule.makeJurisdiction, { body: { name, partOf: null } });
+      return name;
+    },
     batch: async (announce: boolean) => {
       await world.file('editor', { createdOn: '2024-01-01' });
       const keeper = world.as('keeper');
@@ -125,11 +147,67 @@ describe('every route that changes something', () => {
     'schedule.cancelJob': async () => {
       const id = uuidv7();
       await world.pool.query(
-        `insert into job_progress (id, kind, subject, data, state) values ($1, 'recompute', 'x', '{"placeIds":[]}', 'running')`,
+        `insert into job_progress (id, kind, subject, data, state) values ($1, 'recompute', 'x', '{"reach":{}}', 'running')`,
         [id],
       );
       await world.as('keeper').call(contract.schedule.cancelJob, { params: { id } });
     },
+    'schedule.setPair': async () =>
+      world
+        .as('keeper')
+        .call(contract.schedule.setPair, { body: { recordType: 'note', seriesId: world.ids.A01, ruleId: await scene.rule() } }),
+    'schedule.unsetPair': async () => {
+      const body = { recordType: 'note', seriesId: world.ids.A01, ruleId: await scene.rule() };
+      await world.as('keeper').call(contract.schedule.setPair, { body });
+      await world.as('keeper').call(contract.schedule.unsetPair, { body });
+    },
+    'schedule.addCriteriaRule': () => scene.byCriteria(),
+    'schedule.changeCriteriaRule': async () =>
+      world.as('keeper').call(contract.schedule.changeCriteriaRule, {
+        params: { id: await scene.byCriteria() },
+        body: { criteria: { op: 'fact', fact: 'topic', value: 'other' }, note: '' },
+      }),
+    'schedule.moveCriteriaRule': async () => {
+      await scene.byCriteria();
+      await world.as('keeper').call(contract.schedule.moveCriteriaRule, { params: { id: await scene.byCriteria() }, body: { order: 1 } });
+    },
+    'schedule.dropCriteriaRule': async () =>
+      world.as('keeper').call(contract.schedule.dropCriteriaRule, { params: { id: await scene.byCriteria() } }),
+    'schedule.countCriteria': async () => undefined,
+    'schedule.makeJurisdiction': () => scene.jurisdiction(),
+    'schedule.moveJurisdiction': async () => {
+      const name = await scene.jurisdiction();
+      await world.as('keeper').call(contract.schedule.moveJurisdiction, { body: { name, partOf: await scene.jurisdiction() } });
+    },
+    'schedule.dropJurisdiction': async () =>
+      world.as('keeper').call(contract.schedule.dropJurisdiction, { body: { name: await scene.jurisdiction() } }),
+    'schedule.placeJurisdictions': async () =>
+      world.as('keeper').call(contract.schedule.placeJurisdictions, {
+        params: { id: world.ids.A02 },
+        body: { jurisdictions: [await scene.jurisdiction()] },
+      }),
+    'schedule.override': async () =>
+      world.as('keeper').call(contract.schedule.override, {
+        body: {
+          ids: [(await world.file('editor')).id],
+          override: { kind: 'date', dueOn: '2050-01-01', action: 'destroy' },
+          reason: 'for the walk',
+          dryRun: false,
+        },
+      }),
+    'schedule.addRecordEvent': async () =>
+      world.as('editor').call(contract.schedule.addRecordEvent, {
+        params: { id: (await world.file('editor')).id },
+        body: { type: 'x', on: today, note: '' },
+      }),
+    'schedule.withdrawEvent': async () => {
+      const { id } = await world
+        .as('keeper')
+        .call(contract.plan.recordEvent, { params: { id: world.ids.A01 }, body: { type: 'x', on: today, note: '' } });
+      await world.as('keeper').call(contract.schedule.withdrawEvent, { params: { id }, body: { reason: 'by mistake' } });
+    },
+    'schedule.importEvents': () =>
+      world.as('keeper').call(contract.schedule.importEvents, { body: { csv: `place,type,on\nA-01,x,${today}\n`, dryRun: false } }),
     'records.editFacts': async () => {
       const { id } = await world.file('editor');
       await world
@@ -248,7 +326,7 @@ describe('every route that changes something', () => {
     'ledger.verify': () => world.as('auditor').call(contract.ledger.verify),
   };
   /** Asks with a body but changes nothing; the first keeper is refused once anybody exists. */
-  const changesNothing = ['receiving.preview', 'holds.countScope', 'identity.makeFirstKeeper'];
+  const changesNothing = ['receiving.preview', 'holds.countScope', 'schedule.countCriteria', 'identity.makeFirstKeeper'];
 
   it('has a line in this walk', () => {
     expect(mutating.map((m) => m.name).filter((name) => !acts[name])).toEqual([]);
@@ -322,6 +400,9 @@ describe('what a person may not discover', () => {
       expect(JSON.stringify(await client.call(contract.reports.ask, { query: { text: 'D-2026' } }))).not.toContain(batchId);
       expect(JSON.stringify(await client.call(contract.docket.batches))).not.toContain(batchId);
       expect(JSON.stringify(await client.call(contract.docket.due))).not.toContain('B-01');
+      expect(JSON.stringify(await client.call(contract.schedule.rules))).not.toContain('B-01');
+      expect(JSON.stringify(await client.call(contract.criteriaEndpoints.vocabulary))).not.toContain('B-01');
+      expect(JSON.stringify(await client.call(contract.schedule.criteriaRules))).not.toContain('B-01');
       const unknown = uuidv7();
       for (const path of [
         '/records/ID',

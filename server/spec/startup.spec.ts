@@ -106,7 +106,7 @@ describe('the job thread', () => {
     const [row] = (
       await world.pool.query<{ id: string }>(
         `insert into job_progress (id, kind, subject, data, state, total) values (gen_random_uuid(), 'recompute', 'R-J', $1, 'running', 5) returning id`,
-        [JSON.stringify({ placeIds: [world.ids.A01] })],
+        [JSON.stringify({ reach: { placeIds: [world.ids.A01] } })],
       )
     ).rows;
     const other = await (await import('../src/index.js')).startServices(configFor(world.database));

@@ -3,7 +3,7 @@ export { appUrlFor, readConfig, type Config } from './config.js';
 export { entryBody, migrate, openPool, row, rows, run, withUnitOfWork, type Act, type UnitOfWork } from './db/index.js';
 export { addPrincipal, hashPassword, programActor, readSettings, writeSetting, type Actor, type SignedIn } from './identity/index.js';
 export { accessBooks, getOrMakeSet, placeGrant } from './access/index.js';
-export { loadRuleBook, recompute } from './schedule/index.js';
+export { loadRuleBook, override, recompute } from './schedule/index.js';
 export { listRecords, recordWords, writeContent } from './records/index.js';
 export { receive } from './receiving/index.js';
 export { acknowledge, makeMatter, placeHold, remind } from './holds/index.js';

@@ -64,3 +64,8 @@ export function describePeriod(p: Period): string {
   if (parts.length === 1) return parts[0]!;
   return `${parts.slice(0, -1).join(', ')} and ${parts.at(-1)!}`;
 }
+
+/** The date a period before another, by the same rules as {@link addPeriod} (2024-03-31 − P1M = 2024-02-29). */
+export function subtractPeriod(date: EpochDay, p: Period): EpochDay {
+  return addPeriod(date, { years: -p.years, months: -p.months, weeks: -p.weeks, days: -p.days });
+}

@@ -4,38 +4,81 @@ import { wordsOf } from './words.js';
 
 export const dateFields = ['created', 'received', 'filed', 'declared', 'due'] as const;
 export type DateField = (typeof dateFields)[number];
-export const codeFields = ['recordType', 'state', 'medium', 'outcome'] as const;
+export const codeFields = ['recordType', 'state', 'medium', 'outcome', 'docket'] as const;
 export type CodeField = (typeof codeFields)[number];
+export const textFields = ['title', 'number'] as const;
+export type TextField = (typeof textFields)[number];
+export const personFields = ['owner', 'depositor'] as const;
+export type PersonField = (typeof personFields)[number];
+export const spanUnits = ['day', 'week', 'month', 'year'] as const;
+export type SpanUnit = (typeof spanUnits)[number];
 
-/** A typed condition over records (3-rules 3.11). Dates are YYYY-MM-DD and inclusive. */
-export type Criteria =
-  | { readonly op: 'and' | 'or'; readonly of: readonly Criteria[] }
-  | { readonly op: 'not'; readonly of: Criteria }
+/**
+ * One condition over a record. Ranges are inclusive; one with neither end asks only that the value is known.
+ * Dates are YYYY-MM-DD.
+ */
+export type Clause =
   /** Every word occurs in title, number or facts; with `prefix`, the last one may be unfinished. */
   | { readonly op: 'words'; readonly text: string; readonly prefix?: boolean | undefined }
   | { readonly op: 'under'; readonly placeId: string; readonly name: string }
   | { readonly op: 'is'; readonly field: CodeField; readonly value: string }
-  | {
-      readonly op: 'between';
-      readonly field: DateField;
-      readonly from?: string | undefined;
-      readonly until?: string | undefined;
-    }
+  /** Letter by letter: upper and lower case differ. */
+  | { readonly op: 'text'; readonly field: TextField; readonly how: 'is' | 'startsWith'; readonly value: string }
+  | { readonly op: 'between'; readonly field: DateField; readonly from?: string | undefined; readonly until?: string | undefined }
+  /** Without a person: somebody is known. */
+  | { readonly op: 'person'; readonly field: PersonField; readonly personId?: string | undefined; readonly name?: string | undefined }
   | { readonly op: 'fact'; readonly fact: string; readonly value: FactValue }
-  | { readonly op: 'held' };
+  | { readonly op: 'factStarts'; readonly fact: string; readonly text: string }
+  /** Both ends numbers, or both dates. */
+  | {
+      readonly op: 'factBetween';
+      readonly fact: string;
+      readonly from?: string | number | undefined;
+      readonly until?: string | number | undefined;
+    }
+  | { readonly op: 'held' }
+  | { readonly op: 'heldBy'; readonly holdId: string; readonly name: string }
+  /** A required fact is missing. */
+  | { readonly op: 'gaps' };
+
+/** A span of days that moves with the calendar; it counts today and is as long as it says. */
+export interface Within {
+  readonly op: 'within';
+  readonly field: DateField;
+  readonly way: 'last' | 'next';
+  readonly count: number;
+  readonly unit: SpanUnit;
+}
+
+type Tree<Leaf> =
+  Leaf | { readonly op: 'and' | 'or'; readonly of: readonly Tree<Leaf>[] } | { readonly op: 'not'; readonly of: Tree<Leaf> };
+
+/** A typed condition over records (3-rules 3.11) whose truth changes only with the record, never with the calendar. */
+export type Criteria = Tree<Clause>;
+/** Criteria as people ask: dates may be relative to today. */
+export type AskedCriteria = Tree<Clause | Within>;
 
 /** What criteria can see of a record. */
 export interface CriteriaRecord {
   readonly words: ReadonlySet<string>;
+  readonly title: string;
+  readonly number: string;
   /** Ids of all places the record is under, itself excluded. */
   readonly places: ReadonlySet<string>;
   readonly recordType: string;
   readonly state: RecordState;
   readonly medium: string;
   readonly outcome: string;
+  readonly docket: string;
+  readonly owner: string | null;
+  readonly depositor: string;
   readonly dates: Readonly<Partial<Record<DateField, EpochDay>>>;
   readonly facts: Facts;
   readonly held: boolean;
+  /** Ids of the holds that cover it. */
+  readonly holds: ReadonlySet<string>;
+  /** How many required facts are missing. */
+  readonly gaps: number;
 }
 
 /** How a words clause is read: whole words and, for an unfinished one, a beginning. */
@@ -46,4 +89,18 @@ export function wordQuery(clause: { text: string; prefix?: boolean | undefined }
   const words = wordsOf(clause.text);
   if (!clause.prefix || /\s$/.test(clause.text)) return { whole: words, beginning: null };
   return { whole: words.slice(0, -1), beginning: words.at(-1) ?? null };
+}
+
+/** All conditions of criteria, in their order. */
+export function clausesOf<Leaf extends { readonly op: string }>(criteria: Tree<Leaf>): Leaf[] {
+  const tree = criteria as AskedCriteria;
+  switch (tree.op) {
+    case 'and':
+    case 'or':
+      return tree.of.flatMap((part) => clausesOf(part as Tree<Leaf>));
+    case 'not':
+      return clausesOf(tree.of as Tree<Leaf>);
+    default:
+      return [tree as unknown as Leaf];
+  }
 }

@@ -1,5 +1,26 @@
-export { codeFields, dateFields, wordQuery, type CodeField, type Criteria, type CriteriaRecord, type DateField } from './criteria.js';
-export { describeCriteria } from './describe.js';
+export {
+  clausesOf,
+  codeFields,
+  dateFields,
+  personFields,
+  spanUnits,
+  textFields,
+  wordQuery,
+  type AskedCriteria,
+  type Clause,
+  type CodeField,
+  type Criteria,
+  type CriteriaRecord,
+  type DateField,
+  type PersonField,
+  type SpanUnit,
+  type TextField,
+  type Within,
+} from './criteria.js';
 export { matches } from './matches.js';
+export { completeCriteria, parseCriteria, type Completion, type CriteriaError, type Parsed } from './parse.js';
+export { describeCriteria, printCriteria } from './print.js';
+export { resolveCriteria } from './resolve.js';
 export { criteriaToSql, type Bind, type SqlType } from './toSql.js';
+export { emptyVocabulary, fieldWords, fold, valuesOf, type Named, type NamedFact, type Vocabulary } from './vocabulary.js';
 export { distinctWords, wordsOf } from './words.js';

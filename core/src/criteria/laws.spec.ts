@@ -1,59 +1,63 @@
 import * as fc from 'fast-check';
 import { civilDate, formatCivilDate } from '../calendar/index.js';
 import {
-  codeFields,
+  completeCriteria,
   criteriaToSql,
-  dateFields,
-  describeCriteria,
   distinctWords,
   matches,
+  parseCriteria,
+  printCriteria,
+  resolveCriteria,
   wordsOf,
+  type AskedCriteria,
   type Criteria,
-  type CriteriaRecord,
 } from './index.js';
+import { anyAsked, anyClause, anyCriteria, anyRecord, type Material } from './testing/index.js';
 
-const words = ['ottoline', 'barge', 'café', 'PIL-03', 'größe', '14'];
-const days = ['2019-05-07', '2019-05-08', '2020-02-29', '2026-09-14'];
-const anyRecord: fc.Arbitrary<CriteriaRecord> = fc.record({
-  words: fc.array(fc.constantFrom(...words), { maxLength: 4 }).map((some) => new Set(distinctWords(...some))),
-  places: fc.subarray(['root', 'pil', 'pil-03']).map((some) => new Set(some)),
-  recordType: fc.constantFrom('statement', 'invoice'),
-  state: fc.constantFrom('working' as const, 'declared' as const),
-  medium: fc.constantFrom('electronic', 'physical'),
-  outcome: fc.constantFrom('dated', 'waiting'),
-  dates: fc.record(Object.fromEntries(dateFields.map((f) => [f, fc.constantFrom(...days).map(civilDate)])) as never, { requiredKeys: [] }),
-  facts: fc.record(
-    { vessel: fc.constantFrom('Ottoline', 'Quill'), tons: fc.nat(2), urgent: fc.boolean() },
-    { requiredKeys: [] },
-  ) as fc.Arbitrary<CriteriaRecord['facts']>,
-  held: fc.boolean(),
-});
-const anyClause: fc.Arbitrary<Criteria> = fc.oneof(
-  fc.record({ op: fc.constant('words' as const), text: fc.array(fc.constantFrom(...words, 'otto', 'bar')).map((w) => w.join(' ')), prefix: fc.boolean() }),
-  fc.record({ op: fc.constant('under' as const), placeId: fc.constantFrom('root', 'pil', 'ber'), name: fc.constant('a place') }),
-  fc.record({ op: fc.constant('is' as const), field: fc.constantFrom(...codeFields), value: fc.constantFrom('statement', 'declared', 'physical', 'waiting') }),
-  fc.record(
-    { op: fc.constant('between' as const), field: fc.constantFrom(...dateFields), from: fc.constantFrom(...days), until: fc.constantFrom(...days) },
-    { requiredKeys: ['op', 'field'] },
-  ) as fc.Arbitrary<Criteria>,
-  fc.record({ op: fc.constant('fact' as const), fact: fc.constantFrom('vessel', 'tons', 'urgent'), value: fc.constantFrom<string | number | boolean>('Ottoline', 1, true) }),
-  fc.constant<Criteria>({ op: 'held' }),
-); // prettier-ignore
-const { any: anyCriteria } = fc.letrec<{ any: Criteria }>((tie) => ({
-  any: fc.oneof(
-    { maxDepth: 4, depthIdentifier: 'criteria' },
-    anyClause,
-    fc.record({ op: fc.constant('not' as const), of: tie('any') }),
-    fc.record({ op: fc.constantFrom('and' as const, 'or' as const), of: fc.array(tie('any'), { maxLength: 3 }) }),
-  ),
-}));
+const material: Material = {
+  vocabulary: {
+    recordTypes: [
+      { id: 'statement', name: 'Witness statement' },
+      { id: 'invoice', name: 'Service invoice' },
+    ],
+    facts: [
+      { code: 'vessel', title: 'Vessel', kind: 'text' },
+      { code: 'tons', title: 'Gross tons', kind: 'decimal' },
+      { code: 'urgent', title: 'Urgent', kind: 'yesNo' },
+      { code: 'expires', title: 'Expires', kind: 'date' },
+      { code: 'side', title: 'Side of the sound', kind: 'choice', choices: ['Northshore', 'Southshore and islands'] },
+      { code: 'state', title: 'State', kind: 'text' },
+      { code: 'due-date', title: 'Due date', kind: 'date' },
+      { code: 'note-1', title: 'Note', kind: 'longText' },
+      { code: 'note-2', title: 'Note', kind: 'longText' },
+    ],
+    places: [
+      { id: 'root', name: 'Marrowick' },
+      { id: 'pil', name: 'PIL Pilotage', also: ['PIL'] },
+      { id: 'ber', name: 'BER Berths and leases', also: ['BER'] },
+    ],
+    people: [
+      { id: 'lune', name: 'Lune Abara' },
+      { id: 'and', name: 'Nor And Or' },
+      { id: 'odd', name: 'The “odd” one (left)' },
+    ],
+    holds: [{ id: 'h1', name: 'Grounding of the barge Ottoline' }],
+  },
+  words: ['ottoline', 'barge', 'café', 'PIL-03', 'größe', '14'],
+  days: ['2019-01-01', '2019-05-07', '2019-12-31', '2020-02-29', '2026-09-14'],
+  titles: ['Statement', 'not held', 'a “quoted” title', 'ends with space ', '(x)'],
+  numbers: ['PIL-03/2019/0047', '12'],
+  texts: ['Ottoline', 'is missing', '2020-02-29', 'a, b', 'yes', '”', '“ ”'],
+};
+const anyOne = anyCriteria(material);
+const aRecord = anyRecord(material);
 const not = (of: Criteria): Criteria => ({ op: 'not', of });
 
 describe('criteria obey the laws of logic', () => {
   const agree = (name: string, left: (a: Criteria, b: Criteria) => Criteria, right: (a: Criteria, b: Criteria) => Criteria): void =>
     it(name, () => {
       fc.assert(
-        fc.property(anyCriteria, anyCriteria, anyRecord, (a, b, record) => {
+        fc.property(anyOne, anyOne, aRecord, (a, b, record) => {
           expect(matches(left(a, b), record)).toBe(matches(right(a, b), record));
         }),
         { numRuns: 300 },
@@ -69,10 +73,10 @@ describe('criteria obey the laws of logic', () => {
 describe('criteria as SQL, whatever they are', () => {
   it('bind every value, number their parameters in order, and close every bracket', () => {
     fc.assert(
-      fc.property(anyCriteria, (criteria) => {
+      fc.property(anyOne, (criteria) => {
         const bound: string[] = [];
         const sql = criteriaToSql(criteria, (value, type) => `$${bound.push(value)}::${type}`);
-        expect([...sql.matchAll(/\$(\d+)/g)].map((m) => Number(m[1]))).toEqual(bound.map((_, i) => i + 1));
+        expect([...new Set([...sql.matchAll(/\$(\d+)/g)].map((m) => Number(m[1])))]).toEqual(bound.map((_, i) => i + 1));
         let depth = 0;
         for (const c of sql) {
           depth += c === '(' ? 1 : c === ')' ? -1 : 0;
@@ -84,19 +88,62 @@ describe('criteria as SQL, whatever they are', () => {
   });
 });
 
-describe('criteria in words, whatever they are', () => {
-  it('say every value that they ask for', () => {
+describe('criteria as text, whatever they are', () => {
+  const today = civilDate('2026-09-14');
+  const read = (text: string): AskedCriteria => {
+    const parsed = parseCriteria(text, material.vocabulary);
+    if (!parsed.ok) throw new Error(`${text}: ${parsed.error.sentence}`);
+    return parsed.criteria;
+  };
+  it('mean the same when they are read back, and print the same again', () => {
     fc.assert(
-      fc.property(anyCriteria, (criteria) => {
-        const text = describeCriteria(criteria);
-        const check = (c: Criteria): void => {
-          if (c.op === 'and' || c.op === 'or') c.of.forEach(check);
-          else if (c.op === 'not') check(c.of);
-          else if (c.op === 'is') expect(text).toContain(c.value);
-          else if (c.op === 'between') for (const day of [c.from, c.until]) if (day) expect(text).toContain(day);
-        };
-        check(criteria);
-        expect(text).not.toMatch(/undefined|\[object/);
+      fc.property(anyAsked(material), aRecord, (criteria, record) => {
+        const text = printCriteria(criteria, material.vocabulary);
+        const again = read(text);
+        expect(matches(resolveCriteria(again, today), record))
+          .withContext(text)
+          .toBe(matches(resolveCriteria(criteria, today), record));
+        expect(printCriteria(again, material.vocabulary)).toBe(text);
+      }),
+      { numRuns: 1000 },
+    );
+  });
+  it('keep each condition as it was', () => {
+    fc.assert(
+      fc.property(anyClause(material), (clause) => {
+        expect(read(printCriteria(clause, material.vocabulary))).toEqual(clause);
+      }),
+      { numRuns: 1000 },
+    );
+  });
+  it('never break the parser, and say where they are wrong', () => {
+    const piece = fc.constantFrom('under', 'is', 'not', 'and', 'or', '(', ')', 'held', 'Vessel', 'has', 'words', '“', '"', ',', 'in the last', '7', '2019', 'PIL', 'x'); // prettier-ignore
+    fc.assert(
+      fc.property(
+        fc.oneof(
+          fc.string(),
+          fc.array(piece).map((p) => p.join(' ')),
+        ),
+        (text) => {
+          const parsed = parseCriteria(text, material.vocabulary);
+          if (parsed.ok) return;
+          expect(parsed.error.sentence).toMatch(/[.…]$/);
+          expect(parsed.error.from).toBeGreaterThanOrEqual(0);
+          expect(parsed.error.until).toBeGreaterThanOrEqual(parsed.error.from);
+          expect(parsed.error.until).toBeLessThanOrEqual(text.length);
+        },
+      ),
+      { numRuns: 1000 },
+    );
+  });
+  it('complete to what can be read on', () => {
+    fc.assert(
+      fc.property(anyClause(material), fc.nat(60), (clause, at) => {
+        const text = printCriteria(clause, material.vocabulary);
+        const cut = text.slice(0, Math.min(at, text.length));
+        const { from, until, options } = completeCriteria(cut, cut.length, material.vocabulary);
+        expect(until).toBe(cut.length);
+        for (const option of options) expect(`${cut.slice(0, from)}${option}`.length).toBeGreaterThan(0);
       }),
     );
   });

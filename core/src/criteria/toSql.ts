@@ -1,6 +1,7 @@
-import { wordQuery, type CodeField, type Criteria, type DateField } from './criteria.js';
+import { wordQuery, type Clause, type CodeField, type Criteria, type DateField, type PersonField, type TextField } from './criteria.js';
+import { dateShape } from './matches.js';
 
-export type SqlType = 'text' | 'uuid' | 'date' | 'tsquery' | 'jsonb';
+export type SqlType = 'text' | 'uuid' | 'date' | 'tsquery' | 'jsonb' | 'numeric';
 /** Takes a parameter and returns the SQL that stands for it, already of the type. */
 export type Bind = (value: string, type: SqlType) => string;
 
@@ -9,14 +10,42 @@ const dateColumns: Record<DateField, string> = {
   received: 'r.received_on',
   filed: 'r.filed_on',
   declared: 'r.declared_on',
-  due: 'r.due_on',
+  // As the index has it.
+  due: `coalesce(r.due_on, 'infinity'::date)`,
+};
+const knownDates: Record<DateField, string> = {
+  created: 'true',
+  received: 'true',
+  filed: 'true',
+  declared: 'r.declared_on is not null',
+  due: 'r.due_on is not null',
 };
 const codeColumns: Record<CodeField, string> = {
   recordType: 'r.record_type',
   state: 'r.state',
   medium: 'r.medium',
   outcome: 'r.outcome',
+  docket: 'r.docket',
 };
+const textColumns: Record<TextField, string> = { title: 'r.title', number: 'r.number' };
+const personColumns: Record<PersonField, string> = { owner: 'r.owner_id', depositor: 'r.deposited_by' };
+
+function factRange(clause: Extract<Clause, { op: 'factBetween' }>, bind: Bind): string {
+  const fact = bind(clause.fact, 'text');
+  const { from, until } = clause;
+  if (from === undefined && until === undefined) return `(jsonb_exists(r.facts, ${fact}))`;
+  const asNumber = typeof (from ?? until) === 'number';
+  const type = asNumber ? 'numeric' : 'text';
+  const value = asNumber ? `(r.facts->>${fact})::numeric` : `(r.facts->>${fact}) collate "C"`;
+  const bounds: string[] = [];
+  if (from !== undefined) bounds.push(`${value} >= ${bind(String(from), type)}`);
+  if (until !== undefined) bounds.push(`${value} <= ${bind(String(until), type)}`);
+  // A CASE, because the cast must not be tried on another kind of value.
+  const kind = asNumber
+    ? `jsonb_typeof(r.facts->${fact}) = 'number'`
+    : `jsonb_typeof(r.facts->${fact}) = 'string' and r.facts->>${fact} ~ '${dateShape.source}'`;
+  return `(case when ${kind} then ${bounds.join(' and ')} else false end)`;
+}
 
 /**
  * Renders criteria as a boolean SQL expression over the table `record r`. Never null: a missing value is false.
@@ -41,16 +70,34 @@ export function criteriaToSql(criteria: Criteria, bind: Bind): string {
       return `(r.places @> array[${bind(criteria.placeId, 'uuid')}])`;
     case 'is':
       return `(${codeColumns[criteria.field]} = ${bind(criteria.value, 'text')})`;
+    case 'text':
+      return `(${textColumns[criteria.field]} ${criteria.how === 'is' ? '=' : '^@'} ${bind(criteria.value, 'text')})`;
     case 'between': {
       const column = dateColumns[criteria.field];
-      const bounds = [`${column} is not null`];
+      const bounds = [knownDates[criteria.field]];
       if (criteria.from !== undefined) bounds.push(`${column} >= ${bind(criteria.from, 'date')}`);
       if (criteria.until !== undefined) bounds.push(`${column} <= ${bind(criteria.until, 'date')}`);
       return `(${bounds.join(' and ')})`;
     }
+    case 'person': {
+      const column = personColumns[criteria.field];
+      const known = `${column} is not null`;
+      return criteria.personId === undefined ? `(${known})` : `(${known} and ${column} = ${bind(criteria.personId, 'uuid')})`;
+    }
     case 'fact':
       return `(r.facts @> ${bind(JSON.stringify({ [criteria.fact]: criteria.value }), 'jsonb')})`;
+    case 'factStarts': {
+      const fact = bind(criteria.fact, 'text');
+      const text = bind(criteria.text, 'text');
+      return `(case when jsonb_typeof(r.facts->${fact}) = 'string' then r.facts->>${fact} ^@ ${text} else false end)`;
+    }
+    case 'factBetween':
+      return factRange(criteria, bind);
     case 'held':
       return '(r.hold_count > 0)';
+    case 'heldBy':
+      return `(exists (select from hold_cover c where c.record_id = r.id and c.hold_id = ${bind(criteria.holdId, 'uuid')} and c.released_at is null))`;
+    case 'gaps':
+      return '(r.gaps > 0)';
   }
 }

@@ -234,8 +234,8 @@ describe('the governing rule by example', () => {
   });
   const north = { jurisdictions: ['Northshore'] };
   const south = { jurisdictions: ['Southshore'] };
-  const byRule = (...versions: RuleVersion[]): Override => ({ kind: 'rule', versions, reason: 'by hand' });
-  const byDate: Override = { kind: 'date', dueOn: '2040-01-01', action: 'transfer', reason: 'by hand' };
+  const byRule = (...versions: RuleVersion[]): Override => ({ kind: 'rule', versions, reason: 'by hand', by: 'Ines', on: '2026-09-01' });
+  const byDate: Override = { kind: 'date', dueOn: '2040-01-01', action: 'transfer', reason: 'by hand', by: 'Ines', on: '2026-09-01' };
   type Row = [string, RuleCandidate[], { in?: string[]; override?: Override; created?: string }, string, string];
   const rows: Row[] = [
     ['nothing set', [], {}, 'unscheduled', ''],

@@ -1,7 +1,7 @@
 import { describePeriod, formatCivilDate, period, type EpochDay } from '../calendar/index.js';
 import { vintageOf, type Cutoff } from './cutoff.js';
 import type { ClockFacts, StepDate, Verdict } from './evaluate.js';
-import type { Governing, Weighed, YieldReason } from './governing.js';
+import type { ByHand, Governing, Weighed, YieldReason } from './governing.js';
 import { isDisposing, type RuleVersion, type StepKind, type Trigger } from './rule.js';
 
 /** A hold that stands in the way of a disposition. */
@@ -45,7 +45,7 @@ export interface Explanation {
   readonly cutoff: { readonly words: string; readonly clockStart: string } | null;
   readonly vintage: number | null;
   readonly steps: readonly ExplainedStep[];
-  readonly override: { readonly reason: string } | null;
+  readonly override: ByHand | null;
   readonly yielded: readonly {
     readonly rule: ExplainedRule;
     readonly reason: YieldReason;
@@ -214,7 +214,7 @@ export function explain({ governing, holds, missing }: ExplainInput): Explanatio
       dueOn,
       action: governing.action,
       governing: null,
-      override: { reason: governing.reason },
+      override: governing.hand,
       missing,
     };
   }
@@ -227,6 +227,7 @@ export function explain({ governing, holds, missing }: ExplainInput): Explanatio
     ...nothing,
     ...shared,
     governing: explainRule(by),
+    override: governing.hand,
     steps: verdict.steps.map(explainStep),
     missing,
   };

@@ -16,10 +16,19 @@ export interface RuleCandidate {
   readonly versions: readonly RuleVersion[];
 }
 
+/** Why something was set by hand, by whom and when. */
+export interface ByHand {
+  readonly reason: string;
+  readonly by: string;
+  /** YYYY-MM-DD */
+  readonly on: string;
+}
 /** A due date or a rule set by hand for one record. */
-export type Override =
-  | { readonly kind: 'date'; readonly dueOn: string; readonly action: 'destroy' | 'transfer'; readonly reason: string }
-  | { readonly kind: 'rule'; readonly versions: readonly RuleVersion[]; readonly reason: string };
+export type Override = ByHand &
+  (
+    | { readonly kind: 'date'; readonly dueOn: string; readonly action: 'destroy' | 'transfer' }
+    | { readonly kind: 'rule'; readonly versions: readonly RuleVersion[] }
+  );
 
 export type YieldReason = 'farther away' | 'other jurisdiction' | 'not in force' | 'keeps shorter' | 'tie, later code';
 
@@ -36,12 +45,12 @@ export interface Yielded extends Weighed {
 }
 
 export type Governing =
-  | { readonly kind: 'rule'; readonly by: Weighed; readonly yielded: readonly Yielded[] }
+  | { readonly kind: 'rule'; readonly by: Weighed; readonly hand: ByHand | null; readonly yielded: readonly Yielded[] }
   | {
       readonly kind: 'overrideDate';
       readonly dueOn: EpochDay;
       readonly action: 'destroy' | 'transfer';
-      readonly reason: string;
+      readonly hand: ByHand;
       readonly yielded: readonly Yielded[];
     }
   | { readonly kind: 'unscheduled'; readonly yielded: readonly Yielded[] };
@@ -61,7 +70,7 @@ export function versionInForce(
 }
 
 /** Orders verdicts by how long they keep: permanent, then waiting, then the later date; a rule without an end keeps longer. */
-function rank(verdict: Verdict): number {
+export function rank(verdict: Verdict): number {
   switch (verdict.kind) {
     case 'permanent':
       return Infinity;
@@ -79,15 +88,19 @@ export function keepsLonger(a: Weighed, b: Weighed): number {
   return a.rule.code < b.rule.code ? 1 : a.rule.code > b.rule.code ? -1 : 0;
 }
 
-function applies(rule: RuleVersion, jurisdictions: readonly string[]): boolean {
+export function applies(rule: RuleVersion, jurisdictions: readonly string[]): boolean {
   return rule.jurisdictions.length === 0 || rule.jurisdictions.some((j) => jurisdictions.includes(j));
 }
 
 /** Which of the levels a candidate stands on, as one number: smaller is nearer. */
-function standing(candidate: Pick<Weighed, 'level' | 'distance'>): number {
+export function standing(candidate: Pick<Weighed, 'level' | 'distance'>): number {
   const level = ruleLevels.indexOf(candidate.level);
   // Rules by criteria count one by one in their priority order; folders and plan nodes by distance.
-  return level * 1000 + candidate.distance;
+  return level * 1_000_000 + candidate.distance;
+}
+
+function handOf({ reason, by, on }: ByHand): ByHand {
+  return { reason, by, on };
 }
 
 /**
@@ -128,7 +141,7 @@ export function governingRule(
       kind: 'overrideDate',
       dueOn: civilDate(override.dueOn),
       action: override.action,
-      reason: override.reason,
+      hand: handOf(override),
       yielded: [...contenders.map((c) => ({ ...c, reason: 'farther away' as const })), ...yielded],
     };
   }
@@ -147,5 +160,22 @@ export function governingRule(
             ? ('tie, later code' as const)
             : ('keeps shorter' as const),
     }));
-  return { kind: 'rule', by, yielded: [...losers, ...yielded] };
+  return { kind: 'rule', by, hand: by.level === 'override' && override ? handOf(override) : null, yielded: [...losers, ...yielded] };
+}
+
+/**
+ * Whether what is set by hand lets go of a record sooner than the rules do. What no rule reaches can be given any date.
+ */
+export function shortens(byHand: Governing, rules: Governing): boolean {
+  const keeps = (g: Governing): number => {
+    switch (g.kind) {
+      case 'unscheduled':
+        return -Infinity;
+      case 'overrideDate':
+        return g.dueOn;
+      case 'rule':
+        return rank(g.by.verdict);
+    }
+  };
+  return keeps(byHand) < keeps(rules);
 }

@@ -1,4 +1,7 @@
+export { compileGoverning, dateSlots, factDatesOf, unknownDay, type DateSlots, type FastVerdict } from './compiled.js';
+export { checkSchedule, type FindingKind, type ScheduleFinding, type ScheduleUnderCheck } from './check.js';
 export { clockStart, vintageOf, type Cutoff } from './cutoff.js';
+export { mayBePartOf, widened, type Jurisdiction } from './jurisdiction.js';
 export { isDisposing, recordDates, stepKinds, type RecordDate, type RuleVersion, type Step, type StepKind, type Trigger } from './rule.js';
 export {
   compileDueDate,
@@ -16,7 +19,9 @@ export {
   governingRule,
   keepsLonger,
   ruleLevels,
+  shortens,
   versionInForce,
+  type ByHand,
   type Governing,
   type Override,
   type RuleCandidate,

@@ -210,14 +210,16 @@ describe('the governing rule', () => {
   it('an override wins and the rules are listed as yielded', () => {
     const result = governingRule(
       [on('planNode', 0, long)],
-      { kind: 'date', dueOn: '2040-01-01', action: 'destroy', reason: 'board decision' },
+      { kind: 'date', dueOn: '2040-01-01', action: 'destroy', reason: 'board decision', by: 'Ines', on: '2026-09-01' },
       facts(),
       [],
       today,
     );
     expect(result.kind).toBe('overrideDate');
     expect(result.yielded.map((y) => [y.rule.code, y.reason])).toEqual([['R-B', 'farther away']]);
-    expect(codeOf([on('planNode', 0, long)], [], { kind: 'rule', versions: [short], reason: 'x' })).toBe('R-A');
+    expect(codeOf([on('planNode', 0, long)], [], { kind: 'rule', versions: [short], reason: 'x', by: 'Ines', on: '2026-09-01' })).toBe(
+      'R-A',
+    );
   });
 
   it('does not depend on the order of candidates, and loses none', () => {

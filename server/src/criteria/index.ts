@@ -1,1 +1,2 @@
 export { boundCriteria, storedCriteria } from './compile.js';
+export { criteriaRoutes, vocabularyOf } from './routes.js';

@@ -2,6 +2,7 @@ import { randomBytes } from 'node:crypto';
 import type { IncomingMessage } from 'node:http';
 import { Hono } from 'hono';
 import { secureHeaders } from 'hono/secure-headers';
+import { criteriaRoutes } from '../criteria/index.js';
 import { docketRoutes } from '../docket/index.js';
 import { holdsRoutes } from '../holds/index.js';
 import { identityRoutes } from '../identity/index.js';
@@ -54,6 +55,7 @@ export function makeApp(services: Services): HttpApp {
   identityRoutes(api, services);
   planRoutes(api, services);
   scheduleRoutes(api, services);
+  criteriaRoutes(api, services);
   receivingRoutes(api, services);
   recordsRoutes(api, services);
   holdsRoutes(api, services);

@@ -7,7 +7,7 @@ import { withUnitOfWork } from '../db/index.js';
 import type { SignedIn } from '../identity/index.js';
 import { notAllowed, notFound, Problem, wrongField } from '../problem.js';
 import { declareUnder } from '../records/index.js';
-import { recomputeUnder } from '../schedule/index.js';
+import { recomputeWithin } from '../schedule/index.js';
 import type { Services } from '../services.js';
 import * as store from './store.js';
 
@@ -108,12 +108,11 @@ export async function placePage(services: Services, person: SignedIn, id: string
   const { place, access } = await openPlace(services, person, id);
   const { pool } = services;
   const discoverable = access.sets('discover');
-  const [ancestors, children, folderCounts, setRules, events, cells] = await Promise.all([
+  const [ancestors, children, folderCounts, setRules, cells] = await Promise.all([
     store.placesByIds(pool, place.ancestors),
     store.childrenOf(pool, id),
     store.folderCounts(pool, id, discoverable),
     store.rulesSetOn(pool, place.ancestors),
-    store.eventsOf(pool, id),
     store.rackCells(pool, discoverable),
   ]);
   const byId = new Map(ancestors.map((p) => [p.id, p]));
@@ -124,6 +123,7 @@ export async function placePage(services: Services, person: SignedIn, id: string
       ? folderCounts.reduce((sum, f) => addCounts(sum, countsOf(f)), noCounts)
       : cells.filter((c) => series.has(c.series_id)).reduce((sum, c) => addCounts(sum, countsOf(c)), noCounts);
   const childCounts = new Map(folderCounts.map((f) => [f.folder_id, countsOf(f)]));
+  const inJurisdictions = [...path].reverse().find((p) => p.jurisdictions.length > 0);
   const effective = access.explain(place.access_set_id);
   return {
     ...toLine(
@@ -144,7 +144,8 @@ export async function placePage(services: Services, person: SignedIn, id: string
       setOn: byId.get(r.place_id)!.code,
       here: r.place_id === id,
     })),
-    events: events.map((e) => ({ id: e.id, type: e.type, on: e.happened_on, note: e.note, by: e.by_name })),
+    jurisdictions: inJurisdictions?.jurisdictions ?? [],
+    jurisdictionsFrom: inJurisdictions?.code ?? null,
     rights: listRights(access.on(place.access_set_id).all),
     accessWhy: explainAccess(effective),
     revision: place.revision,
@@ -204,7 +205,7 @@ export async function closeFolder(services: Services, person: SignedIn, id: stri
       after: { closedOn: on },
     });
     if (place.declare_on === 'folderClosed') await declareUnder(services, uow, id);
-    await recomputeUnder(services, uow, [id], place.code);
+    await recomputeWithin(services, uow, { placeIds: [id] }, place.code);
   });
 }
 
@@ -226,7 +227,7 @@ export async function recordEvent(
       subject: { kind: 'place', id, name: `${place.code} ${place.title}` },
       after: input,
     });
-    await recomputeUnder(services, uow, [id], place.code);
+    await recomputeWithin(services, uow, { placeIds: [id] }, place.code);
     return eventId;
   });
 }

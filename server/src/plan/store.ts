@@ -13,13 +13,14 @@ export interface PlaceRow extends Record<string, unknown> {
   access_set_id: number;
   declare_on: 'filing' | 'folderClosed' | null;
   frozen_when_declared: string[];
+  jurisdictions: string[];
   opened_on: string;
   closed_on: string | null;
   revision: number;
 }
 
 const columns =
-  'id, kind, parent_id, ancestors, code, title, note, stand_alone, access_set_id, declare_on, frozen_when_declared, opened_on, closed_on, revision';
+  'id, kind, parent_id, ancestors, code, title, note, stand_alone, access_set_id, declare_on, frozen_when_declared, jurisdictions, opened_on, closed_on, revision';
 
 export function placeById(db: Db, id: string) {
   return row<PlaceRow>(db, 'place.byId', `select ${columns} from place where id = $1`, [id]);
@@ -86,16 +87,6 @@ export async function addEvent(
     'event.add',
     'insert into event (id, type, happened_on, place_id, note, recorded_by, recorded_at) values ($1, $2, $3, $4, $5, $6, $7)',
     [e.id, e.type, e.on, e.placeId, e.note, e.by, e.at],
-  );
-}
-
-export function eventsOf(db: Db, placeId: string) {
-  return rows<{ id: string; type: string; happened_on: string; note: string; by_name: string }>(
-    db,
-    'event.ofPlace',
-    `select e.id, e.type, e.happened_on, e.note, p.name as by_name from event e join principal p on p.id = e.recorded_by
-     where e.place_id = $1 and e.withdrawn_at is null order by e.happened_on desc`,
-    [placeId],
   );
 }
 

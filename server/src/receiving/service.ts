@@ -267,6 +267,13 @@ export async function preview(
 function hypothetical(person: SignedIn, filing: Filing, checked: CheckedFiling | null): ClockRow {
   return {
     id: filing.arrivalId,
+    number: '',
+    title: filing.title,
+    medium: 'electronic',
+    state: 'working',
+    gaps: checked?.gaps.length ?? 0,
+    owner_id: person.id,
+    deposited_by: person.id,
     record_type: filing.recordType,
     place_id: filing.placeId,
     series_id: filing.placeId,

@@ -1,6 +1,7 @@
-import type { Dossier, OutcomeLine, RecordFilter, RecordLine, SortColumn } from '@key-cellar/contract';
+import { criteriaOf, type Dossier, type OutcomeLine, type RecordFilter, type RecordLine, type SortColumn } from '@key-cellar/contract';
 import { explainAccess, listRights } from '@key-cellar/core/access';
-import { distinctWords } from '@key-cellar/core/criteria';
+import { civilDate } from '@key-cellar/core/calendar';
+import { distinctWords, resolveCriteria } from '@key-cellar/core/criteria';
 import { factGaps, factProblems, refusalFor, type Facts, type RecordAct, type RecordStanding } from '@key-cellar/core/records';
 import type { HoldInTheWay } from '@key-cellar/core/schedule';
 import { mayOn, requireRight, visibleSql } from '../access/index.js';
@@ -9,7 +10,7 @@ import type { SignedIn } from '../identity/index.js';
 import { placeById, placesByIds, seriesUnder } from '../plan/index.js';
 import { changedMeanwhile, notFound, Problem, refused } from '../problem.js';
 import { takeArrival } from '../receiving/index.js';
-import { explainJudged, judge, loadRuleBook, recompute, type ClockRow } from '../schedule/index.js';
+import { explainJudged, judge, loadRuleBook, recompute } from '../schedule/index.js';
 import type { Services } from '../services.js';
 import * as store from './store.js';
 
@@ -82,6 +83,11 @@ function decodePosition(text: string): store.Position {
   throw new Problem(422, 'wrong-input', 'The position in “after” is not one that a page gave.');
 }
 
+/** Reads the criteria of a filter; relative dates mean what they mean today. */
+function readFilter({ criteria, ...filter }: RecordFilter, today: string): store.ListFilter {
+  return criteria ? { ...filter, criteria: resolveCriteria(criteriaOf(criteria), civilDate(today)) } : filter;
+}
+
 export interface ListQuery extends RecordFilter {
   readonly sort: SortColumn;
   readonly descending: boolean;
@@ -96,9 +102,10 @@ export async function list(
   query: ListQuery,
 ): Promise<{ records: RecordLine[]; next: string | null }> {
   const { sort, descending, after, skip, limit, ...filter } = query;
+  const read = readFilter(filter, person.today);
   const access = await services.access.of(person);
   const found = await store.page(services.pool, {
-    filter,
+    filter: read,
     scope: await scopeOf(services, person, filter.under),
     sort,
     descending,
@@ -110,8 +117,9 @@ export async function list(
   return { records: found.map(toLine), next: found.length === limit ? encodePosition(found.at(-1)!) : null };
 }
 
-export async function count(services: Services, person: SignedIn, filter: RecordFilter): Promise<number> {
+export async function count(services: Services, person: SignedIn, asked: RecordFilter): Promise<number> {
   const access = await services.access.of(person);
+  const filter = readFilter(asked, person.today);
   const scope = await scopeOf(services, person, filter.under);
   if (access.ownSets('discover').length === 0) {
     const known = await store.rackCount(services.pool, filter, scope, access.sets('discover'));
@@ -126,7 +134,7 @@ export async function ids(services: Services, person: SignedIn, filter: RecordFi
   const access = await services.access.of(person);
   const found = await store.ids(
     services.pool,
-    filter,
+    readFilter(filter, person.today),
     await scopeOf(services, person, filter.under),
     (bind) => visibleSql(access, person, 'discover', bind),
     mostIds + 1,
@@ -169,7 +177,7 @@ export async function dossier(services: Services, person: SignedIn, id: string):
     .filter((h) => !h.released)
     .map((h) => ({ holdId: h.id, name: h.name, matter: h.matter, since: h.since, because: h.because }));
   const book = await services.rules.current(pool);
-  const [judged] = await judge(pool, [found as ClockRow & store.RecordRow], book, person.today);
+  const [judged] = await judge(pool, [found], book, person.today);
   const byId = new Map(places.map((p) => [p.id, p]));
   const rights = access.on(found.access_set_id);
   const own = found.deposited_by === person.id;

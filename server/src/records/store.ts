@@ -1,6 +1,8 @@
 import type { RecordFilter, SortColumn } from '@key-cellar/contract';
-import { wordQuery } from '@key-cellar/core/criteria';
+import { wordQuery, type Criteria } from '@key-cellar/core/criteria';
 import type { FactDefinition, Facts, RecordState } from '@key-cellar/core/records';
+import type { StoredOverride } from '../schedule/index.js';
+import { boundCriteria } from '../criteria/index.js';
 import { dynamicRows, row, rows, run, type Db } from '../db/index.js';
 
 const lineColumns = `r.id, r.number, r.title, r.medium, r.record_type, r.place_id, r.state, r.created_on, r.filed_on, r.declared_on,
@@ -46,7 +48,7 @@ export interface RecordRow extends LineRow {
   owner_id: string | null;
   container_id: string | null;
   jurisdictions: string[];
-  override: never;
+  override: StoredOverride | null;
   frozen: string[];
   version_no: number;
   revision: number;
@@ -88,8 +90,11 @@ export interface Position {
 
 export type Bind = (value: unknown) => string;
 
+/** A filter whose criteria are read, and their dates fixed. */
+export type ListFilter = Omit<RecordFilter, 'criteria'> & { readonly criteria?: Criteria | undefined };
+
 /** What a filter means in SQL, besides place and access. */
-function filterSql(filter: RecordFilter, bind: Bind): string[] {
+function filterSql(filter: ListFilter, bind: Bind): string[] {
   const where: string[] = [];
   where.push(filter.show === 'disposed' ? `r.state = 'disposed'` : `r.state <> 'disposed'`);
   if (filter.words) {
@@ -108,6 +113,7 @@ function filterSql(filter: RecordFilter, bind: Bind): string[] {
       )}::int[]))`,
     );
   }
+  if (filter.criteria) where.push(boundCriteria(filter.criteria, bind));
   if (filter.recordType) where.push(`r.record_type = ${bind(filter.recordType)}`);
   switch (filter.show) {
     case 'due':
@@ -141,7 +147,7 @@ export type Scope =
   | { readonly kind: 'folder'; readonly id: string };
 
 export interface PageRequest {
-  readonly filter: RecordFilter;
+  readonly filter: ListFilter;
   readonly scope: Scope;
   readonly sort: SortColumn;
   readonly descending: boolean;
@@ -199,7 +205,7 @@ function scopeSql(scope: Scope, bind: Bind): string[] {
   }
 }
 
-export async function count(db: Db, filter: RecordFilter, scope: Scope, visible: (bind: Bind) => string): Promise<number> {
+export async function count(db: Db, filter: ListFilter, scope: Scope, visible: (bind: Bind) => string): Promise<number> {
   const values: unknown[] = [];
   const bind: Bind = (value) => `$${values.push(value)}`;
   const where = [visible(bind), ...scopeSql(scope, bind), ...filterSql(filter, bind)];
@@ -208,9 +214,9 @@ export async function count(db: Db, filter: RecordFilter, scope: Scope, visible:
 }
 
 /** Counts that the rack knows already; null when the filter asks for something it does not count. */
-export async function rackCount(db: Db, filter: RecordFilter, scope: Scope, sets: readonly number[]): Promise<number | null> {
-  const { words, recordType, show, vintage, cells } = filter;
-  if (words || cells || recordType || scope.kind === 'folder' || show === 'gaps' || show === 'disposed') return null;
+export async function rackCount(db: Db, filter: ListFilter, scope: Scope, sets: readonly number[]): Promise<number | null> {
+  const { words, recordType, show, vintage, cells, criteria } = filter;
+  if (words || criteria || cells || recordType || scope.kind === 'folder' || show === 'gaps' || show === 'disposed') return null;
   const column = show ?? 'kept';
   const found = await row<{ n: number }>(
     db,
@@ -222,7 +228,7 @@ export async function rackCount(db: Db, filter: RecordFilter, scope: Scope, sets
   return found!.n;
 }
 
-export async function ids(db: Db, filter: RecordFilter, scope: Scope, visible: (bind: Bind) => string, limit: number): Promise<string[]> {
+export async function ids(db: Db, filter: ListFilter, scope: Scope, visible: (bind: Bind) => string, limit: number): Promise<string[]> {
   const values: unknown[] = [];
   const bind: Bind = (value) => `$${values.push(value)}`;
   const where = [visible(bind), ...scopeSql(scope, bind), ...filterSql(filter, bind)];

@@ -1,4 +1,5 @@
 import { civilDate, formatCivilDate, parseCivilDate, yearMonthDay, type EpochDay } from '@key-cellar/core/calendar';
+import { distinctWords, matches, type CriteriaRecord } from '@key-cellar/core/criteria';
 import {
   explain,
   governingRule,
@@ -13,14 +14,16 @@ import {
   type RuleCandidate,
 } from '@key-cellar/core/schedule';
 import type { Db } from '../db/index.js';
-import type { RuleBook } from './ruleBook.js';
+import type { CriteriaRule, RuleBook } from './ruleBook.js';
 import * as store from './store.js';
 
 /** One record with all that the core needs to judge it. */
-interface Judged {
+export interface Judged {
   readonly row: store.ClockRow;
   readonly facts: ClockFacts;
   readonly governing: Governing;
+  /** What would govern with another override, or with none. */
+  readonly weigh: (override: Override | null) => Governing;
 }
 
 const dayOrUndefined = (text: string | null): EpochDay | undefined => (text === null ? undefined : civilDate(text));
@@ -69,7 +72,40 @@ function clockFacts(
   };
 }
 
-function candidates(chain: readonly store.ChainPlace[], book: RuleBook): RuleCandidate[] {
+/** What criteria of rules can see: what the schedule itself says of a record is not part of it. */
+function criteriaRecord(row: store.ClockRow): CriteriaRecord {
+  const known = (day: string | null): EpochDay | undefined => dayOrUndefined(day);
+  let words: ReadonlySet<string> | undefined;
+  const declared = known(row.declared_on);
+  return {
+    get words() {
+      return (words ??= new Set(distinctWords(row.title, row.number, ...Object.values(row.facts).map(String))));
+    },
+    title: row.title,
+    number: row.number,
+    places: new Set(row.places),
+    recordType: row.record_type,
+    state: row.state,
+    medium: row.medium,
+    outcome: '',
+    docket: '',
+    owner: row.owner_id,
+    depositor: row.deposited_by,
+    dates: {
+      created: civilDate(row.created_on),
+      received: civilDate(row.received_on),
+      filed: civilDate(row.filed_on),
+      ...(declared === undefined ? {} : { declared }),
+    },
+    facts: row.facts,
+    held: false,
+    holds: new Set(),
+    gaps: row.gaps,
+  };
+}
+
+/** The rules set on a chain of places, folders first, nearest first. */
+export function candidatesOnPlaces(chain: readonly store.ChainPlace[], book: RuleBook): RuleCandidate[] {
   const found: RuleCandidate[] = [];
   let folders = 0;
   let nodes = 0;
@@ -83,14 +119,42 @@ function candidates(chain: readonly store.ChainPlace[], book: RuleBook): RuleCan
   return found;
 }
 
+/** The rules for a record type in a series. */
+export function candidatesForPair(recordType: string, seriesId: string, series: string, book: RuleBook): RuleCandidate[] {
+  return book
+    .rulesForPair(recordType, seriesId)
+    .map((ruleId) => ({ level: 'typeAndSeries', distance: 0, setOn: `${recordType} in ${series}`, versions: book.versionsOf(ruleId) }));
+}
+
+/** The rule set by criteria at a place of the order. */
+export function candidateByCriteria(rule: CriteriaRule, order: number, book: RuleBook): RuleCandidate {
+  return { level: 'criteria', distance: order, setOn: `criteria no. ${order + 1}`, versions: book.versionsOf(rule.ruleId) };
+}
+
+function candidates(row: store.ClockRow, chain: readonly store.ChainPlace[], book: RuleBook): RuleCandidate[] {
+  const found = candidatesOnPlaces(chain, book);
+  const series = chain.find((place) => place.kind === 'series');
+  if (series) found.push(...candidatesForPair(row.record_type, series.id, nameOf(series), book));
+  if (book.criteriaRules.length > 0) {
+    const record = criteriaRecord(row);
+    book.criteriaRules.forEach((rule, order) => {
+      if (matches(rule.criteria, record)) found.push(candidateByCriteria(rule, order, book));
+    });
+  }
+  return found;
+}
+
 function overrideOf(row: store.ClockRow, book: RuleBook): Override | null {
   const stored = row.override;
   if (!stored) return null;
-  return stored.kind === 'date' ? stored : { kind: 'rule', versions: book.versionsOf(stored.ruleId), reason: stored.reason };
+  if (stored.kind === 'date') return stored;
+  const { reason, by, on } = stored;
+  return { kind: 'rule', versions: book.versionsOf(stored.ruleId), reason, by, on };
 }
 
-function jurisdictionsOf(row: store.ClockRow, chain: readonly store.ChainPlace[]): readonly string[] {
-  return row.jurisdictions.length > 0 ? row.jurisdictions : (chain.find((place) => place.jurisdictions.length > 0)?.jurisdictions ?? []);
+/** A record's jurisdictions come from itself, else from its folder, else from its plan node; wider ones count with them. */
+export function jurisdictionsOf(own: readonly string[], chain: readonly store.ChainPlace[], book: RuleBook): readonly string[] {
+  return book.widen(own.length > 0 ? own : (chain.find((place) => place.jurisdictions.length > 0)?.jurisdictions ?? []));
 }
 
 /** Judges records by the rules in force on a day. Reads their places and events in two queries, however many they are. */
@@ -114,8 +178,9 @@ export async function judge(db: Db, records: readonly store.ClockRow[], book: Ru
   return records.map((row) => {
     const chain = outward(row, places);
     const facts = clockFacts(row, chain, events);
-    const governing = governingRule(candidates(chain, book), overrideOf(row, book), facts, jurisdictionsOf(row, chain), day);
-    return { row, facts, governing };
+    const weigh = (override: Override | null): Governing =>
+      governingRule(candidates(row, chain, book), override, facts, jurisdictionsOf(row.jurisdictions, chain, book), day);
+    return { row, facts, governing: weigh(overrideOf(row, book)), weigh };
   });
 }
 

@@ -1,5 +1,6 @@
-export { explainJudged, judge, recompute, verdictOf } from './evaluation.js';
+export { explainJudged, judge, recompute, verdictOf, type Judged } from './evaluation.js';
+export { override } from './override.js';
 export { loadRuleBook, ruleBooks, toRuleVersion, type RuleBook, type RuleBooks } from './ruleBook.js';
 export { scheduleRoutes } from './routes.js';
-export { recomputeUnder, runRecompute, setRule } from './service.js';
-export { clockColumns, type ClockRow, type StoredVerdict } from './store.js';
+export { recomputeWithin, runRecompute, setRule } from './service.js';
+export { clockColumns, type ClockRow, type Reach, type StoredOverride, type StoredVerdict } from './store.js';

@@ -1,13 +1,19 @@
 import { hasRight } from '@key-cellar/core/access';
 import { schedule } from '@key-cellar/contract';
 import { streamSSE } from 'hono/streaming';
+import { requireRight } from '../access/index.js';
 import { withUnitOfWork } from '../db/index.js';
 import { implement, type HttpApp } from '../http/implement.js';
 import type { SignedIn } from '../identity/index.js';
 import { cancelJob, jobById } from '../jobs/index.js';
 import { notAllowed, notFound, Problem } from '../problem.js';
 import type { Services } from '../services.js';
+import { checkOfSchedule } from './check.js';
+import * as events from './events.js';
+import * as levels from './levels.js';
+import { override, ruleOnDay } from './override.js';
 import * as service from './service.js';
+import * as store from './store.js';
 
 export function scheduleRoutes(app: HttpApp, services: Services): void {
   const { pool } = services;
@@ -38,6 +44,85 @@ export function scheduleRoutes(app: HttpApp, services: Services): void {
     await requireKeeper(person);
     return service.publish(services, person, params.id, body);
   });
+
+  implement(app, services, schedule.pairs, async ({ person }) => ({ pairs: await levels.listPairs(services, person) }));
+  for (const [endpoint, set] of [
+    [schedule.setPair, true],
+    [schedule.unsetPair, false],
+  ] as const) {
+    implement(app, services, endpoint, async ({ person, body }) => {
+      await requireKeeper(person);
+      return { recomputed: await levels.setPair(services, person, body, set) };
+    });
+  }
+  implement(app, services, schedule.criteriaRules, async ({ person }) => ({ rules: await levels.listCriteriaRules(services, person) }));
+  implement(app, services, schedule.addCriteriaRule, async ({ person, body }) => {
+    await requireKeeper(person);
+    return levels.addCriteriaRule(services, person, body);
+  });
+  implement(app, services, schedule.changeCriteriaRule, async ({ person, params, body }) => {
+    await requireKeeper(person);
+    return { recomputed: await levels.changeCriteriaRule(services, person, params.id, body) };
+  });
+  implement(app, services, schedule.moveCriteriaRule, async ({ person, params, body }) => {
+    await requireKeeper(person);
+    return { recomputed: await levels.moveCriteriaRule(services, person, params.id, body.order) };
+  });
+  implement(app, services, schedule.dropCriteriaRule, async ({ person, params }) => {
+    await requireKeeper(person);
+    return { recomputed: await levels.dropCriteriaRule(services, person, params.id) };
+  });
+  implement(app, services, schedule.countCriteria, async ({ person, body }) => ({
+    count: await levels.countCriteria(services, person, body.criteria),
+  }));
+  implement(app, services, schedule.jurisdictions, async () => ({ jurisdictions: await levels.listJurisdictions(services) }));
+  implement(app, services, schedule.makeJurisdiction, async ({ person, body }) => {
+    await requireKeeper(person);
+    await levels.makeJurisdiction(services, person, body);
+    return {};
+  });
+  implement(app, services, schedule.moveJurisdiction, async ({ person, body }) => {
+    await requireKeeper(person);
+    return { recomputed: await levels.moveJurisdiction(services, person, body) };
+  });
+  implement(app, services, schedule.dropJurisdiction, async ({ person, body }) => {
+    await requireKeeper(person);
+    await levels.dropJurisdiction(services, person, body.name);
+    return {};
+  });
+  implement(app, services, schedule.placeJurisdictions, async ({ person, params, body }) => {
+    const place = requireRight(
+      await services.access.of(person),
+      person,
+      await store.guardedPlace(pool, params.id),
+      'dispose',
+      'This place',
+    );
+    return { recomputed: await levels.setPlaceJurisdictions(services, person, place, body.jurisdictions) };
+  });
+  implement(app, services, schedule.override, async ({ person, body }) => ({ results: await override(services, person, body) }));
+  implement(app, services, schedule.ruleOnDay, async ({ person, params, query }) => ({
+    explanation: await ruleOnDay(services, person, params.id, query.on),
+  }));
+  implement(app, services, schedule.check, async ({ person }) => {
+    await requireKeeper(person);
+    return { findings: await checkOfSchedule(services, person) };
+  });
+  implement(app, services, schedule.waiting, async ({ person }) => ({ waiting: await events.waiting(services, person) }));
+  implement(app, services, schedule.placeEvents, async ({ person, params }) => {
+    requireRight(await services.access.of(person), person, await store.guardedPlace(pool, params.id), 'discover', 'This place');
+    return { events: await events.placeEvents(services, params.id) };
+  });
+  implement(app, services, schedule.recordEvents, async ({ person, params }) => ({
+    events: await events.recordEvents(services, person, params.id),
+  }));
+  implement(app, services, schedule.addRecordEvent, async ({ person, params, body }) => ({
+    id: await events.addRecordEvent(services, person, params.id, body),
+  }));
+  implement(app, services, schedule.withdrawEvent, async ({ person, params, body }) => ({
+    recomputed: await events.withdrawEvent(services, person, params.id, body),
+  }));
+  implement(app, services, schedule.importEvents, ({ person, body }) => events.importEvents(services, person, body));
 
   implement(app, services, schedule.job, async ({ params }) => {
     const job = await jobById(pool, params.id);

@@ -1,13 +1,37 @@
 import type { RuleDefinition } from '@key-cellar/contract';
-import type { RuleVersion } from '@key-cellar/core/schedule';
+import { describeCriteria, type Criteria } from '@key-cellar/core/criteria';
+import { widened, type Jurisdiction, type RuleVersion } from '@key-cellar/core/schedule';
 import type pg from 'pg';
 import { row, type Db } from '../db/index.js';
 import * as store from './store.js';
 
-/** All published rules and where they are set, as they stood at one epoch. */
+/** A rule set by criteria, with its place in the order. */
+export interface CriteriaRule {
+  readonly id: string;
+  readonly ruleId: string;
+  readonly criteria: Criteria;
+  readonly position: number;
+  readonly words: string;
+}
+
+/** All published rules and where they are set, as they stood at one epoch; plain data, so that threads can hand it on. */
+export interface RuleBookData {
+  readonly versions: Readonly<Record<string, readonly RuleVersion[]>>;
+  readonly placeRules: readonly { readonly placeId: string; readonly ruleId: string }[];
+  readonly pairRules: readonly { readonly recordType: string; readonly seriesId: string; readonly ruleId: string }[];
+  readonly criteriaRules: readonly CriteriaRule[];
+  readonly jurisdictions: readonly Jurisdiction[];
+}
+
 export interface RuleBook {
+  readonly data: RuleBookData;
   readonly versionsOf: (ruleId: string) => readonly RuleVersion[];
   readonly rulesAt: (placeId: string) => readonly string[];
+  readonly rulesForPair: (recordType: string, seriesId: string) => readonly string[];
+  /** In priority order. */
+  readonly criteriaRules: readonly CriteriaRule[];
+  /** Jurisdictions with the wider ones that they are part of. */
+  readonly widen: (names: readonly string[]) => readonly string[];
 }
 
 /** A published version in the core's shape. */
@@ -23,13 +47,53 @@ export function toRuleVersion(v: store.VersionRow): RuleVersion {
   };
 }
 
+function grouped<T>(items: readonly T[], key: (item: T) => string, value: (item: T) => string): Map<string, string[]> {
+  const groups = new Map<string, string[]>();
+  for (const item of items) {
+    const group = groups.get(key(item));
+    if (group) group.push(value(item));
+    else groups.set(key(item), [value(item)]);
+  }
+  return groups;
+}
+
+/** The book over its data. */
+export function ruleBookOf(data: RuleBookData): RuleBook {
+  const byPlace = grouped(data.placeRules, (s) => s.placeId, (s) => s.ruleId); // prettier-ignore
+  const byPair = grouped(data.pairRules, (s) => `${s.recordType} ${s.seriesId}`, (s) => s.ruleId); // prettier-ignore
+  return {
+    data,
+    versionsOf: (id) => data.versions[id] ?? [],
+    rulesAt: (id) => byPlace.get(id) ?? [],
+    rulesForPair: (recordType, seriesId) => byPair.get(`${recordType} ${seriesId}`) ?? [],
+    criteriaRules: data.criteriaRules,
+    widen: (names) => widened(names, data.jurisdictions),
+  };
+}
+
 export async function loadRuleBook(db: Db): Promise<RuleBook> {
-  const [versions, set] = await Promise.all([store.allVersions(db), store.placeRules(db)]);
-  const byRule = new Map<string, RuleVersion[]>();
-  for (const v of versions) byRule.set(v.rule_id, [...(byRule.get(v.rule_id) ?? []), toRuleVersion(v)]);
-  const byPlace = new Map<string, string[]>();
-  for (const s of set) byPlace.set(s.place_id, [...(byPlace.get(s.place_id) ?? []), s.rule_id]);
-  return { versionsOf: (id) => byRule.get(id) ?? [], rulesAt: (id) => byPlace.get(id) ?? [] };
+  const [versions, placeRules, pairRules, criteriaRules, jurisdictions] = await Promise.all([
+    store.allVersions(db),
+    store.placeRules(db),
+    store.pairRules(db),
+    store.criteriaRules(db),
+    store.jurisdictions(db),
+  ]);
+  const byRule: Record<string, RuleVersion[]> = {};
+  for (const v of versions) (byRule[v.rule_id] ??= []).push(toRuleVersion(v));
+  return ruleBookOf({
+    versions: byRule,
+    placeRules: placeRules.map((s) => ({ placeId: s.place_id, ruleId: s.rule_id })),
+    pairRules: pairRules.map((s) => ({ recordType: s.record_type, seriesId: s.series_id, ruleId: s.rule_id })),
+    criteriaRules: criteriaRules.map((c) => ({
+      id: c.id,
+      ruleId: c.rule_id,
+      criteria: c.criteria,
+      position: c.position,
+      words: describeCriteria(c.criteria),
+    })),
+    jurisdictions: jurisdictions.map((j) => ({ name: j.name, partOf: j.part_of })),
+  });
 }
 
 export interface RuleBooks {

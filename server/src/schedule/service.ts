@@ -8,6 +8,7 @@ import { changedMeanwhile, notFound, Problem } from '../problem.js';
 import type { Services } from '../services.js';
 import { recompute } from './evaluation.js';
 import { loadRuleBook } from './ruleBook.js';
+import * as levels from './levels.js';
 import * as store from './store.js';
 
 /** Up to this many records are recomputed in the transaction that touches them; more become a job. */
@@ -20,7 +21,7 @@ export async function listRules(services: Services, person: SignedIn): Promise<R
   const [rules, versions, set, counts] = await Promise.all([
     store.rules(pool),
     store.allVersions(pool),
-    store.setOn(pool),
+    store.setOn(pool, access.sets('discover')),
     store.recordsByVersion(pool, access.sets('discover')),
   ]);
   const count = new Map(counts.map((c) => [c.rule_id, c.n]));
@@ -44,7 +45,12 @@ export async function rulePage(services: Services, person: SignedIn, id: string)
   const { pool } = services;
   const rule = await store.ruleById(pool, id);
   if (!rule) throw notFound('This rule');
-  const [lines, versions] = await Promise.all([listRules(services, person), store.allVersions(pool)]);
+  const [lines, versions, pairs, byCriteria] = await Promise.all([
+    listRules(services, person),
+    store.allVersions(pool),
+    levels.listPairs(services, person),
+    levels.listCriteriaRules(services, person),
+  ]);
   const line = lines.find((l) => l.id === id)!;
   return {
     id: rule.id,
@@ -64,6 +70,8 @@ export async function rulePage(services: Services, person: SignedIn, id: string)
       }))
       .reverse(),
     setOn: line.setOn,
+    pairs: pairs.filter((p) => p.rule.id === id),
+    criteria: byCriteria.filter((c) => c.rule.id === id),
     records: line.records,
   };
 }
@@ -140,45 +148,38 @@ export async function publish(
       before: earlier.at(-1)?.definition ?? null,
       after: { ...rule.draft, version, inForceFrom: input.inForceFrom, takesOver: input.takesOver },
     });
-    const placeIds = (await store.placesOfRule(uow, id)).map((p) => p.place_id);
-    const jobId = await addJob(uow, services.jobs, {
-      kind: 'recompute',
-      subject: rule.code,
-      data: { placeIds },
-      total: await store.countUnder(uow, placeIds),
-    });
+    const jobId = await recomputeAsJob(services, uow, await store.reachOfRules(uow, [id]), rule.code);
     return { version, jobId };
   });
 }
 
+async function recomputeAsJob(services: Services, uow: UnitOfWork, reach: store.Reach, subjectName: string): Promise<string> {
+  const total = await store.countWithin(uow, reach);
+  return addJob(uow, services.jobs, { kind: 'recompute', subject: subjectName, data: { reach }, total });
+}
+
 /**
- * Recomputes what lies under places after a change there: at once when little, as a job when much.
- * Gives the number of records looked at.
+ * Recomputes what a change may touch: at once when little, as a job when much.
+ * Gives the number of records looked at, or to be looked at.
  */
-export async function recomputeUnder(
-  services: Services,
-  uow: UnitOfWork,
-  placeIds: readonly string[],
-  subjectName: string,
-): Promise<number> {
-  const count = await store.countUnder(uow, placeIds);
-  if (count > inOneTransaction) {
-    await addJob(uow, services.jobs, { kind: 'recompute', subject: subjectName, data: { placeIds }, total: count });
-    return count;
+export async function recomputeWithin(services: Services, uow: UnitOfWork, reach: store.Reach, subjectName: string): Promise<number> {
+  const ids = await store.idsWithin(uow, reach, null, inOneTransaction + 1);
+  if (ids.length > inOneTransaction) {
+    await recomputeAsJob(services, uow, reach, subjectName);
+    return store.countWithin(uow, reach);
   }
-  const ids = await store.idsUnder(uow, placeIds, null, inOneTransaction);
   // This transaction may have changed the rules itself, so it reads them through its own eyes.
   await recompute(uow, ids, await loadRuleBook(uow), uow.actor.today);
-  return count;
+  return ids.length;
 }
 
 /** The job behind a large recompute: one transaction for each step, a cursor that survives a crash. */
 export async function runRecompute(services: Services, job: JobContext, actor: Actor): Promise<string> {
-  const { placeIds } = job.data as { placeIds: string[] };
+  const { reach } = job.data as { reach: store.Reach };
   let changed = 0;
   let looked = 0;
   for (let cursor = job.cursor; ;) {
-    const ids = await store.idsUnder(services.pool, placeIds, cursor, perStep);
+    const ids = await store.idsWithin(services.pool, reach, cursor, perStep);
     if (ids.length === 0) break;
     changed += await withUnitOfWork(services.pool, actor, async (uow) => {
       const n = await recompute(uow, ids, await services.rules.current(uow), actor.today);
@@ -215,6 +216,6 @@ export async function setRule(
       subject: { kind: 'place', id: place.id, name: `${place.code} ${place.title}` },
       after: { rule: rule.code },
     });
-    return recomputeUnder(services, uow, [place.id], rule.code);
+    return recomputeWithin(services, uow, { placeIds: [place.id] }, rule.code);
   });
 }

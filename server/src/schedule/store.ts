@@ -1,6 +1,9 @@
 import type { RuleDefinition } from '@key-cellar/contract';
-import type { Facts } from '@key-cellar/core/records';
-import { row, rows, run, type Db } from '../db/index.js';
+import type { Criteria } from '@key-cellar/core/criteria';
+import type { Facts, RecordState } from '@key-cellar/core/records';
+import type { ByHand } from '@key-cellar/core/schedule';
+import { boundCriteria } from '../criteria/index.js';
+import { dynamicRows, row, rows, run, type Db } from '../db/index.js';
 
 export interface VersionRow extends Record<string, unknown> {
   id: string;
@@ -27,13 +30,52 @@ export function placeRules(db: Db) {
   return rows<{ place_id: string; rule_id: string }>(db, 'rule.placeRules', 'select place_id, rule_id from place_rule');
 }
 
-/** The columns that a record's clock depends on. */
-export const clockColumns = `r.id, r.record_type, r.place_id, r.series_id, r.places, r.created_on, r.received_on, r.filed_on, r.modified_on,
+export function pairRules(db: Db) {
+  return rows<{ record_type: string; series_id: string; rule_id: string }>(
+    db,
+    'rule.pairRules',
+    'select record_type, series_id, rule_id from pair_rule',
+  );
+}
+
+export interface CriteriaRuleRow extends Record<string, unknown> {
+  id: string;
+  rule_id: string;
+  criteria: Criteria;
+  note: string;
+  position: number;
+}
+
+export function criteriaRules(db: Db) {
+  return rows<CriteriaRuleRow>(
+    db,
+    'rule.criteriaRules',
+    'select id, rule_id, criteria, note, position from criteria_rule order by position',
+  );
+}
+
+export function jurisdictions(db: Db) {
+  return rows<{ name: string; part_of: string | null }>(
+    db,
+    'jurisdiction.all',
+    'select name, part_of from jurisdiction order by position, name',
+  );
+}
+
+/** The columns that decide which rule governs a record and when. */
+export const clockColumns = `r.id, r.number, r.title, r.medium, r.state, r.gaps, r.owner_id, r.deposited_by, r.record_type, r.place_id, r.series_id, r.places, r.created_on, r.received_on, r.filed_on, r.modified_on,
   r.declared_on, r.superseded_on, r.last_used_on, r.facts, r.override, r.jurisdictions,
   r.outcome, r.rule_version_id, r.clock_start, r.due_on, r.action, r.vintage, r.docket`;
 
 export interface ClockRow extends Record<string, unknown> {
   id: string;
+  number: string;
+  title: string;
+  medium: string;
+  state: RecordState;
+  gaps: number;
+  owner_id: string | null;
+  deposited_by: string;
   record_type: string;
   place_id: string;
   series_id: string;
@@ -60,8 +102,7 @@ export interface StoredVerdict {
   vintage: number | null;
 }
 
-export type StoredOverride =
-  { kind: 'date'; dueOn: string; action: 'destroy' | 'transfer'; reason: string } | { kind: 'rule'; ruleId: string; reason: string };
+export type StoredOverride = ByHand & ({ kind: 'date'; dueOn: string; action: 'destroy' | 'transfer' } | { kind: 'rule'; ruleId: string });
 
 export function lockForRecompute(db: Db, ids: readonly string[]) {
   return rows<ClockRow & StoredVerdict & { docket: 'none' | 'due' | 'batch' }>(
@@ -70,6 +111,32 @@ export function lockForRecompute(db: Db, ids: readonly string[]) {
     `select ${clockColumns} from record r where r.id = any ($1::uuid[]) and r.state <> 'disposed' order by r.id for no key update`,
     [ids],
   );
+}
+
+type OverridableRow = ClockRow & { access_set_id: number };
+
+export function lockForOverride(db: Db, ids: readonly string[]) {
+  return rows<OverridableRow>(
+    db,
+    'override.lock',
+    `select ${clockColumns}, r.access_set_id from record r where r.id = any ($1::uuid[]) order by r.id for update`,
+    [ids],
+  );
+}
+
+export function clockOf(db: Db, id: string) {
+  return row<OverridableRow>(db, 'record.clock', `select ${clockColumns}, r.access_set_id from record r where r.id = $1`, [id]);
+}
+
+export async function writeOverride(db: Db, ids: readonly string[], override: StoredOverride | null): Promise<void> {
+  await run(db, 'override.write', 'update record set override = $2, revision = revision + 1 where id = any ($1::uuid[])', [
+    ids,
+    override === null ? null : JSON.stringify(override),
+  ]);
+}
+
+export function seriesSets(db: Db) {
+  return rows<{ id: string; access_set_id: number }>(db, 'series.sets', `select id, access_set_id from place where kind = 'series'`);
 }
 
 export interface ChainPlace extends Record<string, unknown> {
@@ -123,26 +190,78 @@ export async function writeVerdicts(db: Db, verdicts: readonly (StoredVerdict & 
   );
 }
 
-/** Records whose clock a rule, an event or a closing at one of these places may touch, after a cursor. */
-export async function idsUnder(db: Db, placeIds: readonly string[], after: string | null, limit: number): Promise<string[]> {
-  const found = await rows<{ id: string }>(
+/** Which records a change may touch: any of what is named. */
+export interface Reach {
+  readonly placeIds?: readonly string[];
+  readonly pairs?: readonly { readonly recordType: string; readonly seriesId: string }[];
+  readonly criteria?: readonly Criteria[];
+  /** Records that one of these rules was set on by hand. */
+  readonly setByHand?: readonly string[];
+  readonly recordIds?: readonly string[];
+  /** Records of these jurisdictions, by themselves or through their place. */
+  readonly jurisdictions?: readonly string[];
+}
+
+/** What a reach means in SQL over `record r`; always something, if only `false`. */
+export function reachSql(reach: Reach, bind: (value: unknown) => string): string {
+  const any: string[] = ['false'];
+  if (reach.placeIds?.length) any.push(`r.places && ${bind(reach.placeIds)}::uuid[]`);
+  for (const { recordType, seriesId } of reach.pairs ?? []) {
+    any.push(`(r.series_id = ${bind(seriesId)}::uuid and r.record_type = ${bind(recordType)})`);
+  }
+  for (const criteria of reach.criteria ?? []) any.push(boundCriteria(criteria, bind));
+  if (reach.setByHand?.length) any.push(`(r.override is not null and r.override->>'ruleId' = any (${bind(reach.setByHand)}::text[]))`);
+  if (reach.recordIds?.length) any.push(`r.id = any (${bind(reach.recordIds)}::uuid[])`);
+  if (reach.jurisdictions?.length) {
+    const names = `${bind(reach.jurisdictions)}::text[]`;
+    any.push(`r.jurisdictions && ${names}`);
+    any.push(`r.places && (select coalesce(array_agg(id), '{}') from place where jurisdictions && ${names})`);
+  }
+  return `(${any.join(' or ')})`;
+}
+
+/** Ids of the records within reach, after a cursor. */
+export async function idsWithin(db: Db, reach: Reach, after: string | null, limit: number): Promise<string[]> {
+  const values: unknown[] = [];
+  const bind = (value: unknown): string => `$${values.push(value)}`;
+  const found = await dynamicRows<{ id: string }>(
     db,
-    'recompute.idsUnder',
-    `select r.id from record r where r.places && $1::uuid[] and r.state <> 'disposed' and ($2::uuid is null or r.id > $2)
-     order by r.id limit $3`,
-    [placeIds, after, limit],
+    `select r.id from record r where ${reachSql(reach, bind)} and r.state <> 'disposed' ${after === null ? '' : `and r.id > ${bind(after)}::uuid`}
+     order by r.id limit ${bind(limit)}`,
+    values,
   );
   return found.map((f) => f.id);
 }
 
-export async function countUnder(db: Db, placeIds: readonly string[]): Promise<number> {
-  const found = await row<{ n: number }>(
+export async function countWithin(db: Db, reach: Reach): Promise<number> {
+  const values: unknown[] = [];
+  const where = reachSql(reach, (value) => `$${values.push(value)}`);
+  const found = await dynamicRows<{ n: number }>(
     db,
-    'recompute.countUnder',
-    `select count(*) as n from record r where r.places && $1::uuid[] and r.state <> 'disposed'`,
-    [placeIds],
+    `select count(*)::int as n from record r where ${where} and r.state <> 'disposed'`,
+    values,
   );
-  return found!.n;
+  return found[0]!.n;
+}
+
+/** Where rules are set, as a reach. */
+export async function reachOfRules(db: Db, ruleIds: readonly string[]): Promise<Reach> {
+  const [places, pairs, byCriteria] = await Promise.all([
+    rows<{ place_id: string }>(db, 'reach.places', 'select place_id from place_rule where rule_id = any ($1::uuid[])', [ruleIds]),
+    rows<{ record_type: string; series_id: string }>(
+      db,
+      'reach.pairs',
+      'select record_type, series_id from pair_rule where rule_id = any ($1::uuid[])',
+      [ruleIds],
+    ),
+    rows<{ criteria: Criteria }>(db, 'reach.criteria', 'select criteria from criteria_rule where rule_id = any ($1::uuid[])', [ruleIds]),
+  ]);
+  return {
+    placeIds: places.map((p) => p.place_id),
+    pairs: pairs.map((p) => ({ recordType: p.record_type, seriesId: p.series_id })),
+    criteria: byCriteria.map((c) => c.criteria),
+    setByHand: ruleIds,
+  };
 }
 
 export interface RuleRow extends Record<string, unknown> {
@@ -200,16 +319,15 @@ export async function addVersion(
   );
 }
 
-export function setOn(db: Db) {
+/** Where rules are set, among the places a person may discover. */
+export function setOn(db: Db, sets: readonly number[]) {
   return rows<{ rule_id: string; place_id: string; code: string; title: string }>(
     db,
     'rule.setOn',
-    'select s.rule_id, p.id as place_id, p.code, p.title from place_rule s join place p on p.id = s.place_id order by p.code',
+    `select s.rule_id, p.id as place_id, p.code, p.title from place_rule s join place p on p.id = s.place_id
+     where p.access_set_id = any ($1::int[]) order by p.code`,
+    [sets],
   );
-}
-
-export function placesOfRule(db: Db, ruleId: string) {
-  return rows<{ place_id: string }>(db, 'rule.placesOf', 'select place_id from place_rule where rule_id = $1', [ruleId]);
 }
 
 /** Kept records per rule among the sets of a person; read from totals that are kept up to date, not counted. */
@@ -229,4 +347,52 @@ export async function addPlaceRule(db: Db, placeId: string, ruleId: string): Pro
 
 export async function removePlaceRule(db: Db, placeId: string, ruleId: string): Promise<number> {
   return run(db, 'rule.unsetOnPlace', 'delete from place_rule where place_id = $1 and rule_id = $2', [placeId, ruleId]);
+}
+
+export function guardedPlace(db: Db, id: string) {
+  return row<{ id: string; code: string; title: string; access_set_id: number }>(
+    db,
+    'place.guarded',
+    'select id, code, title, access_set_id from place where id = $1',
+    [id],
+  );
+}
+
+export function placesUnderCheck(db: Db, sets: readonly number[]) {
+  return rows<{ id: string; kind: string; code: string; ancestors: string[] }>(
+    db,
+    'check.places',
+    `select id, kind, code, ancestors from place
+     where access_set_id = any ($1::int[]) and (kind <> 'folder' or exists (select from place_rule s where s.place_id = place.id))
+     order by cardinality(ancestors), position, code`,
+    [sets],
+  );
+}
+
+export function typesUnderCheck(db: Db) {
+  return rows<{ code: string; title: string; facts: { code: string; kind: string }[] }>(
+    db,
+    'check.types',
+    'select code, title, facts from record_type order by title',
+  );
+}
+
+export function unscheduledByType(db: Db, sets: readonly number[]) {
+  return rows<{ series_id: string; record_type: string; n: number }>(
+    db,
+    'check.unscheduled',
+    `select series_id, record_type, count(*)::int as n from record
+     where outcome = 'unscheduled' and state <> 'disposed' and access_set_id = any ($1::int[]) group by 1, 2`,
+    [sets],
+  );
+}
+
+export function waitingByType(db: Db, sets: readonly number[]) {
+  return rows<{ rule_version_id: string; record_type: string; n: number }>(
+    db,
+    'check.waiting',
+    `select rule_version_id, record_type, count(*)::int as n from record
+     where outcome = 'waiting' and state <> 'disposed' and rule_version_id is not null and access_set_id = any ($1::int[]) group by 1, 2`,
+    [sets],
+  );
 }

@@ -38,6 +38,31 @@ export const routes: Routes = [
         loadComponent: () => import('./schedule/schedulePage').then((m) => m.SchedulePage),
       },
       { path: 'schedule/new', title: 'New rule · Key Cellar', loadComponent: () => import('./schedule/rulePage').then((m) => m.RulePage) },
+      {
+        path: 'schedule/types',
+        title: 'Rules by type · Key Cellar',
+        loadComponent: () => import('./schedule/pairsPage').then((m) => m.PairsPage),
+      },
+      {
+        path: 'schedule/criteria',
+        title: 'Rules by criteria · Key Cellar',
+        loadComponent: () => import('./schedule/criteriaPage').then((m) => m.CriteriaPage),
+      },
+      {
+        path: 'schedule/jurisdictions',
+        title: 'Jurisdictions · Key Cellar',
+        loadComponent: () => import('./schedule/jurisdictionsPage').then((m) => m.JurisdictionsPage),
+      },
+      {
+        path: 'schedule/waiting',
+        title: 'Waiting · Key Cellar',
+        loadComponent: () => import('./schedule/waitingPage').then((m) => m.WaitingPage),
+      },
+      {
+        path: 'schedule/check',
+        title: 'Check of the schedule · Key Cellar',
+        loadComponent: () => import('./schedule/checkPage').then((m) => m.CheckPage),
+      },
       { path: 'schedule/:id', title: 'Rule · Key Cellar', loadComponent: () => import('./schedule/rulePage').then((m) => m.RulePage) },
       { path: 'holds', title: 'Holds · Key Cellar', loadComponent: () => import('./holds/holdsPage').then((m) => m.HoldsPage) },
       { path: 'holds/:id', title: 'Hold · Key Cellar', loadComponent: () => import('./holds/holdPage').then((m) => m.HoldPage) },

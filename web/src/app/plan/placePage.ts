@@ -18,15 +18,16 @@ import { CountPipe, DayPipe } from '../kit/words';
 import { Uploads } from '../receiving/index';
 import { ActOnMany, RecordTable } from '../records/index';
 import type { ListState } from '../records/index';
+import { EventList, JurisdictionsField } from '../schedule/index';
 import { PlaceSheet } from './placeSheet';
 
-type Task = 'close' | 'event' | 'rule' | null;
+type Task = 'close' | 'rule' | 'jurisdictions' | null;
 
 /** One place of the plan: what is inside, which rules hold there, what happened, its records. */
 @Component({
   selector: 'kc-place',
   imports: [
-    ActOnMany, Button, CountPipe, DayPipe, FormsModule, InputText, Mark, PlaceSheet, ProblemNotice, RecordTable, RouterLink, Choice, Sheet, Tooltip, Uploads,
+    ActOnMany, Button, CountPipe, DayPipe, EventList, FormsModule, InputText, JurisdictionsField, Mark, PlaceSheet, ProblemNotice, RecordTable, RouterLink, Choice, Sheet, Tooltip, Uploads,
   ], // prettier-ignore
   templateUrl: './placePage.html',
   styleUrl: './placePage.css',
@@ -43,8 +44,7 @@ export class PlacePage {
   protected readonly task = signal<Task>(null);
   protected readonly making = signal(false);
   protected readonly date = signal('');
-  protected readonly eventType = signal('');
-  protected readonly note = signal('');
+  protected readonly jurisdictions = signal<readonly string[]>([]);
   protected readonly ruleId = signal<string | null>(null);
   protected readonly busy = signal(false);
   protected readonly problem = signal<Problem | null>(null);
@@ -76,8 +76,8 @@ export class PlacePage {
     switch (this.task()) {
       case 'close':
         return $localize`Close the folder`;
-      case 'event':
-        return $localize`Record an event`;
+      case 'jurisdictions':
+        return $localize`Jurisdictions`;
       case 'rule':
         return $localize`Set a rule`;
       case null:
@@ -103,8 +103,7 @@ export class PlacePage {
     this.problem.set(null);
     this.done.set(null);
     this.date.set(this.session.today());
-    this.eventType.set('');
-    this.note.set('');
+    this.jurisdictions.set(this.page.value()?.jurisdictions ?? []);
     this.ruleId.set(null);
     this.task.set(task);
   }
@@ -130,10 +129,8 @@ export class PlacePage {
     this.busy.set(true);
     this.problem.set(null);
     if (this.task() === 'close') this.api.call(plan.closeFolder, { params, body: { on: this.date() } }).subscribe(finish);
-    else if (this.task() === 'event') {
-      this.api
-        .call(plan.recordEvent, { params, body: { type: this.eventType(), on: this.date(), note: this.note() } })
-        .subscribe({ ...finish, next: () => finish.next({}) });
+    else if (this.task() === 'jurisdictions') {
+      this.api.call(schedule.placeJurisdictions, { params, body: { jurisdictions: [...this.jurisdictions()] } }).subscribe(finish);
     } else this.api.call(plan.setRule, { params, body: { ruleId: this.ruleId()! } }).subscribe(finish);
   }
 

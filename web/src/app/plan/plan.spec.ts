@@ -134,7 +134,8 @@ describe('a place', () => {
       { id: 'r1', code: 'R-BER-1', title: 'Leases', setOn: 'series BER-01', here: false },
       { id: 'r2', code: 'R-X', title: 'Extra', setOn: 'folder B-11', here: true },
     ],
-    events: [{ id: 'e', type: 'lease ended', on: '2024-06-30', note: '', by: 'Petra' }],
+    jurisdictions: ['Northshore'],
+    jurisdictionsFrom: 'BER-01',
     rights: ['discover', 'read', 'annotate', 'edit', 'move', 'dispose'],
     accessWhy: 'May read through Keeper on repository.',
     revision: 1,
@@ -144,7 +145,18 @@ describe('a place', () => {
     const stage = await Stage.show(PlacePage, { id: 'fo' });
     await stage.answer('/api/places/fo', { ...page, ...changes });
     await stage.answer('/api/rules', { rules });
+    await stage.answer('/api/places/fo/events', { events: [event] });
     return stage;
+  };
+  const event = {
+    id: 'e',
+    type: 'lease ended',
+    on: '2024-06-30',
+    note: '',
+    by: 'Petra',
+    recordedAt: '2024-07-01T10:00:00Z',
+    corrects: null,
+    withdrawn: null,
   };
 
   it('tells where it is, which rules reach it from where, what happened, and why one may', async () => {
@@ -182,11 +194,23 @@ describe('a place', () => {
     const stage = await show();
     await stage.press('Record an event');
     await stage.type('#event-type', 'lease ended');
-    await stage.type('#task-date', '2026-09-01');
-    await stage.press('Record an event', stage.sheet);
+    await stage.type('#event-on', '2026-09-01');
+    await stage.answer('/api/rules', { rules: [] });
+    await stage.press('Record the event', stage.sheet);
     await stage.refuse('/api/places/fo/events', 'This day is before the folder was opened.', undefined, 422);
     expect(stage.sheet.textContent).toContain('This day is before the folder was opened.');
     expect(document.querySelector<HTMLInputElement>('#event-type')!.value).toBe('lease ended');
+  });
+
+  it('says in which jurisdictions it is and who says so, and takes others', async () => {
+    const stage = await show();
+    expect(stage.text()).toContain('Northshore from BER-01');
+    await stage.press('change');
+    await stage.answer('/api/jurisdictions', { jurisdictions: [{ name: 'Northshore', partOf: null, rules: 1, places: 1 }] });
+    await stage.press('Jurisdictions', stage.sheet);
+    const request = await stage.answer('/api/places/fo/jurisdictions', { recomputed: 3 });
+    expect(request.request.body).toEqual({ jurisdictions: ['Northshore'] });
+    expect(stage.text()).toContain('3 records were dated anew.');
   });
 
   it('is closed once', async () => {

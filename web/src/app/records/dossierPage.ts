@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, input, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
-import { ledger, type Dossier, type Problem } from '@key-cellar/contract';
+import { ledger, schedule, type Dossier, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Tab, TabList, TabPanel, TabPanels, Tabs } from 'primeng/tabs';
@@ -19,12 +19,13 @@ import { Sheet } from '../kit/sheet';
 import { Why } from '../kit/why';
 import { BytesPipe, DayPipe, InstantPipe } from '../kit/words';
 import { UploadService } from '../receiving/index';
+import { EventList } from '../schedule/index';
 import { ActOnMany } from './actOnMany';
 import { FactFields, type FactValues } from './factFields';
 import { Preview, type Shown } from './preview';
 import { RecordsService } from './recordsService';
 
-type TabName = 'why' | 'facts' | 'versions' | 'access' | 'ledger';
+type TabName = 'why' | 'facts' | 'events' | 'versions' | 'access' | 'ledger';
 
 export function lifeOfDossier(d: Dossier): Life {
   return {
@@ -44,7 +45,7 @@ export function lifeOfDossier(d: Dossier): Life {
 @Component({
   selector: 'kc-dossier',
   imports: [
-    ActOnMany, BytesPipe, Button, DayPipe, FactFields, FormsModule, InputText, InstantPipe, Lifeline, Mark, Preview, ProblemNotice, RouterLink, Sheet,
+    ActOnMany, BytesPipe, Button, DayPipe, EventList, FactFields, FormsModule, InputText, InstantPipe, Lifeline, Mark, Preview, ProblemNotice, RouterLink, Sheet,
     Tab, TabList, TabPanel, TabPanels, Tabs, Tooltip, Why,
   ], // prettier-ignore
   templateUrl: './dossierPage.html',
@@ -119,6 +120,9 @@ export class DossierPage {
     Object.fromEntries((this.problem()?.fields ?? []).map((f) => [f.pointer.replace('/facts/', ''), f.sentence])),
   );
   protected readonly uploading = signal<string | null>(null);
+  /** The day one looks back to, and what the schedule said on it. */
+  protected readonly asOfDay = signal('');
+  protected readonly asOf = signal<Dossier['why'] | null>(null);
 
   constructor() {
     const remove = inject(Keys).add({
@@ -183,6 +187,16 @@ export class DossierPage {
           this.problem.set(toProblem(error));
         },
       });
+  }
+
+  protected lookBack(day: string): void {
+    this.asOfDay.set(day);
+    this.asOf.set(null);
+    if (!day) return;
+    this.api.call(schedule.ruleOnDay, { params: { id: this.id() }, query: { on: day } }).subscribe({
+      next: ({ explanation }) => day === this.asOfDay() && this.asOf.set(explanation),
+      error: (error: unknown) => this.problem.set(toProblem(error)),
+    });
   }
 
   protected reload(): void {

@@ -58,6 +58,42 @@ describe('find', () => {
     expect(go.calls.mostRecent().args[1]!.queryParamsHandling).not.toBe('merge');
   });
 
+  const vocabulary = {
+    recordTypes: [{ id: 'inspection', name: 'Inspection report' }],
+    facts: [{ code: 'vessel', title: 'Vessel', kind: 'text' }],
+    places: [{ id: '00000000-0000-4000-8000-000000000099', name: 'BER-02 Inspections', also: ['BER-02'] }],
+    people: [],
+    holds: [],
+  };
+
+  it('follows a condition from the address, once it knows what it may speak of', async () => {
+    const stage = await Stage.show(FindPage, { where: 'under BER-02 and not held' });
+    expect(await answerList(stage, 3)).toEqual([]);
+    await stage.answer('/api/criteria/vocabulary', vocabulary);
+    const asked = await answerList(stage, 3);
+    const query = new URLSearchParams(asked[0]!.split('?')[1]);
+    expect(JSON.parse(query.get('criteria')!)).toEqual({
+      op: 'and',
+      of: [
+        { op: 'under', placeId: '00000000-0000-4000-8000-000000000099', name: 'BER-02 Inspections' },
+        { op: 'not', of: { op: 'held' } },
+      ],
+    });
+  });
+
+  it('puts a condition into the address as it is typed, but not a wrong one', async () => {
+    const stage = await show();
+    await stage.press('Condition');
+    await stage.answer('/api/criteria/vocabulary', vocabulary);
+    const go = spyOn(TestBed.inject(Router), 'navigate').and.resolveTo(true);
+    await stage.type('#find-where', 'vesel is Ottoline');
+    expect(go).not.toHaveBeenCalled();
+    expect(stage.text()).toContain('“vesel” is not a condition that is known here.');
+    await stage.press('Vessel?');
+    expect(document.querySelector<HTMLTextAreaElement>('#find-where')!.value).toBe('Vessel is Ottoline');
+    expect(go.calls.mostRecent().args[1]!.queryParams).toEqual({ where: 'Vessel is Ottoline' });
+  });
+
   it('says what to try when nothing was found', async () => {
     const stage = await show({ words: 'zzzz' }, 0);
     expect(stage.text()).toContain('Try fewer words, another place or any state.');

@@ -1,12 +1,15 @@
-import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, input, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, input, linkedSignal, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { ActivatedRoute, Router } from '@angular/router';
 import { plan, type RecordFilter, type SortColumn } from '@key-cellar/contract';
+import { parseCriteria, type AskedCriteria } from '@key-cellar/core/criteria';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Popover } from 'primeng/popover';
 import { Tooltip } from 'primeng/tooltip';
 import { toSignal } from '@angular/core/rxjs-interop';
+import { catchError, of } from 'rxjs';
+import { CriteriaField, VocabularyService } from '../criteria/index';
 import { Session } from '../identity/index';
 import { Choice } from '../kit/choice';
 import { Api } from '../kit/api';
@@ -31,7 +34,7 @@ const shows: { value: NonNullable<RecordFilter['show']>; name: string }[] = [
 /** Where is it? Words, place, state; everything that narrows the list is in the address. */
 @Component({
   selector: 'kc-find',
-  imports: [ActOnMany, Button, CountPipe, FormsModule, InputText, Popover, RecordTable, Choice, Tooltip],
+  imports: [ActOnMany, Button, CountPipe, CriteriaField, FormsModule, InputText, Popover, RecordTable, Choice, Tooltip],
   templateUrl: './findPage.html',
   styleUrl: './findPage.css',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -47,6 +50,8 @@ export class FindPage {
   readonly cells = input<string>();
   readonly show = input<RecordFilter['show']>();
   readonly type = input<string>();
+  /** Criteria in their text form. */
+  readonly where = input<string>();
   readonly sortIn = input<SortColumn | undefined>(undefined, { alias: 'sort' });
   readonly down = input<string>();
   readonly columnsIn = input<string | undefined>(undefined, { alias: 'columns' });
@@ -60,7 +65,23 @@ export class FindPage {
   protected readonly marked = signal<ReadonlySet<string>>(new Set());
   protected readonly version = signal(0);
 
+  private readonly vocabulary = toSignal(
+    inject(VocabularyService)
+      .get()
+      .pipe(catchError(() => of(undefined))),
+  );
+  /** What is typed as a condition; the list follows it while it can be read. */
+  protected readonly condition = linkedSignal(() => this.where() ?? '');
+  protected readonly asking = linkedSignal(() => (this.where() ?? '') !== '');
+  private readonly criteria = computed(() => {
+    const vocabulary = this.vocabulary();
+    const parsed = this.where() && vocabulary ? parseCriteria(this.where()!, vocabulary) : null;
+    return parsed?.ok ? JSON.stringify(parsed.criteria) : undefined;
+  });
+  /** Criteria from an address cannot be read before it is known what they may speak of. */
+  protected readonly ready = computed(() => !this.where() || this.criteria() !== undefined);
   protected readonly filter = computed<RecordFilter>(() => ({
+    criteria: this.criteria(),
     words: this.words() || undefined,
     under: this.under() || undefined,
     vintage: this.vintage() === undefined ? undefined : Number(this.vintage()),
@@ -86,6 +107,7 @@ export class FindPage {
   constructor() {
     const remove = inject(Keys).add({
       f: [$localize`words`, () => document.getElementById('find-words')?.focus()],
+      q: [$localize`condition`, () => this.toggleCondition()],
     });
     inject(DestroyRef).onDestroy(remove);
   }
@@ -93,6 +115,17 @@ export class FindPage {
   protected narrow(changes: Record<string, string | null | undefined>): void {
     this.marked.set(new Set());
     void this.router.navigate([], { relativeTo: this.route, queryParams: changes, queryParamsHandling: 'merge', replaceUrl: true });
+  }
+
+  /** Follows a condition as it is typed; its text goes into the address. */
+  protected ask(criteria: AskedCriteria | null): void {
+    if (criteria) this.narrow({ where: this.condition().trim() || null });
+  }
+
+  protected toggleCondition(): void {
+    const open = !this.asking();
+    this.asking.set(open);
+    if (!open && this.where()) this.narrow({ where: null });
   }
 
   protected clear(): void {

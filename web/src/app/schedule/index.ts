@@ -1,1 +1,4 @@
+export { EventList } from './eventList';
 export { JobProgress } from './jobProgress';
+export { JurisdictionsField } from './jurisdictionsField';
+export { OverrideSheet } from './overrideSheet';

@@ -15,6 +15,7 @@ import { RuleStrip } from '../kit/ruleStrip';
 import { Sheet } from '../kit/sheet';
 import { CountPipe, DayPipe, InstantPipe } from '../kit/words';
 import { JobProgress } from './jobProgress';
+import { JurisdictionsField } from './jurisdictionsField';
 import { workedExample } from './workedExample';
 
 type Step = RuleDefinition['steps'][number];
@@ -54,6 +55,7 @@ const cutoffKinds = [
     InputText,
     InstantPipe,
     JobProgress,
+    JurisdictionsField,
     ProblemNotice,
     RouterLink,
     RuleStrip,
@@ -74,7 +76,6 @@ export class RulePage {
   protected readonly page = loaded(() => (this.id() ? this.api.call(schedule.rule, { params: { id: this.id()! } }) : of(undefined)));
   protected readonly draft = signal<RuleDefinition | null>(null);
   protected readonly code = signal('');
-  protected readonly jurisdictions = signal('');
   protected readonly exampleOn = signal(this.session.today());
   protected readonly publishing = signal(false);
   protected readonly inForceFrom = signal(this.session.today());
@@ -125,11 +126,10 @@ export class RulePage {
     effect(() => {
       const page = this.page.value();
       untracked(() => {
-        if (!this.id() && !this.draft()) this.take(emptyRule);
+        if (!this.id() && !this.draft()) this.draft.set(emptyRule);
         if (page && this.saved()) {
           this.code.set(page.code);
-          if (page.draft) this.take(page.draft);
-          else this.draft.set(null);
+          this.draft.set(page.draft);
         }
       });
     });
@@ -139,29 +139,14 @@ export class RulePage {
     return !ruleDefinition.safeParse({ ...draft, title: draft.title || 'x', authority: draft.authority || 'x' }).success;
   }
 
-  private take(definition: RuleDefinition): void {
-    this.draft.set(definition);
-    this.jurisdictions.set(definition.jurisdictions.join(', '));
-  }
-
   protected edit(): void {
-    this.take(this.current()!.definition);
+    this.draft.set(this.current()!.definition);
     this.saved.set(false);
   }
 
   protected change(changes: Partial<RuleDefinition>): void {
     this.draft.update((draft) => ({ ...draft!, ...changes }));
     this.saved.set(false);
-  }
-
-  protected setJurisdictions(text: string): void {
-    this.jurisdictions.set(text);
-    this.change({
-      jurisdictions: text
-        .split(',')
-        .map((part) => part.trim())
-        .filter(Boolean),
-    });
   }
 
   protected setTrigger(kind: RuleDefinition['trigger']['kind']): void {

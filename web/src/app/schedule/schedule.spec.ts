@@ -17,7 +17,7 @@ const definition: RuleDefinition = {
   ],
 };
 const version = (no: number, inForceFrom: string): Page['versions'][number] => ({ id: `v${no}`, version: no, definition, inForceFrom, takesOver: 'all', publishedBy: 'Ines', publishedAt: '2021-02-01T09:00:00Z' }); // prettier-ignore
-const page: Page = { id: 'r', code: 'R-SAF-4', revision: 3, draft: null, versions: [version(2, '2021-02-01'), version(1, '2008-01-01')], setOn: [{ placeId: 's', code: 'PIL-03', title: 'Near misses' }], records: 100 }; // prettier-ignore
+const page: Page = { id: 'r', code: 'R-SAF-4', revision: 3, draft: null, versions: [version(2, '2021-02-01'), version(1, '2008-01-01')], setOn: [{ placeId: 's', code: 'PIL-03', title: 'Near misses' }], pairs: [], criteria: [], records: 100 }; // prettier-ignore
 const line = (code: string, changes: Partial<RuleLine> = {}): RuleLine => ({ id: code, code, version: 1, definition, inForceFrom: '2003-01-01', hasDraft: false, setOn: [], records: 10, ...changes }); // prettier-ignore
 
 describe('the schedule', () => {
@@ -75,6 +75,8 @@ describe('a rule', () => {
     await stage.choose('rule-cutoff', /fiscal/);
     await stage.choose('rule-month', 'October');
     expect(stage.text()).toContain('the clock starts on 1 Oct 2026');
+    // Besides the jurisdictions that can be chosen nothing was asked.
+    stage.http.expectOne('/api/jurisdictions');
     stage.http.verify();
   });
 
@@ -92,11 +94,17 @@ describe('a rule', () => {
   it('saves what was changed at the revision it was read at', async () => {
     const stage = await show();
     await stage.press('Edit as a draft');
-    await stage.type('#rule-jurisdictions', 'Northshore, Southshore ,');
+    await stage.answer('/api/jurisdictions', { jurisdictions: [{ name: 'Northshore', partOf: null, rules: 0, places: 0 }] });
+    document.getElementById('rule-jurisdictions')!.closest<HTMLElement>('.p-multiselect')!.click();
+    await stage.settle();
+    document.querySelector<HTMLElement>('[role="option"]')!.click();
+    await stage.settle();
+    await stage.type('#rule-link', 'https://compact.example/art-22');
     await stage.press('Save draft');
     const request = await stage.answer('/api/rules/r/draft', { revision: 4 });
     expect(request.request.body.revision).toBe(3);
-    expect(request.request.body.definition.jurisdictions).toEqual(['Northshore', 'Southshore']);
+    expect(request.request.body.definition.jurisdictions).toEqual(['Northshore']);
+    expect(request.request.body.definition.link).toBe('https://compact.example/art-22');
     await stage.answer('/api/rules/r', { ...page, revision: 4, draft: request.request.body.definition });
     expect(stage.button('Save draft').disabled).toBeTrue();
   });

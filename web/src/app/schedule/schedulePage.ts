@@ -13,11 +13,12 @@ import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { RuleStrip } from '../kit/ruleStrip';
 import { CountPipe, DayPipe } from '../kit/words';
+import { ScheduleNav } from './scheduleNav';
 
 /** What rules, and on what authority: each with its strip, to one scale. */
 @Component({
   selector: 'kc-schedule',
-  imports: [Button, CountPipe, DayPipe, FormsModule, InputText, ProblemNotice, RouterLink, RuleStrip, Tooltip],
+  imports: [Button, CountPipe, DayPipe, FormsModule, InputText, ProblemNotice, RouterLink, RuleStrip, ScheduleNav, Tooltip],
   template: `
     <div class="page">
       <div class="page-head">
@@ -46,6 +47,7 @@ import { CountPipe, DayPipe } from '../kit/words';
           }
         </div>
       </div>
+      <kc-schedule-nav />
       <kc-problem [problem]="page.problem()" />
       @if (page.value()) {
         <table class="frame">

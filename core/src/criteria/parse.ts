@@ -1,0 +1,483 @@
+import { epochDay, formatCivilDate, parseCivilDate } from '../calendar/index.js';
+import type { FactValue } from '../records/index.js';
+import { spanUnits, type AskedCriteria, type Clause, type CodeField, type DateField, type SpanUnit } from './criteria.js';
+import { nearest } from './nearest.js';
+import { tokensOf, type Token } from './tokens.js';
+import {
+  factPhrases,
+  fieldPhrases,
+  fold,
+  namePhrases,
+  valuesOf,
+  type Field,
+  type Named,
+  type NamedFact,
+  type Phrases,
+  type Vocabulary,
+} from './vocabulary.js';
+
+/** What is wrong with criteria text, where (UTF-16 units), and what may have been meant. */
+export interface CriteriaError {
+  readonly from: number;
+  readonly until: number;
+  readonly sentence: string;
+  readonly suggestions: readonly string[];
+}
+
+export type Parsed = { readonly ok: true; readonly criteria: AskedCriteria } | { readonly ok: false; readonly error: CriteriaError };
+
+/** What the grammar would take at a place in the text. */
+export interface Expected {
+  readonly at: number;
+  readonly options: readonly string[];
+}
+
+class Wrong extends Error {
+  constructor(readonly error: CriteriaError) {
+    super(error.sentence);
+  }
+}
+
+const months = [
+  'january', 'february', 'march', 'april', 'may', 'june', 'july',
+  'august', 'september', 'october', 'november', 'december',
+]; // prettier-ignore
+const deepest = 12;
+const everything: AskedCriteria = { op: 'and', of: [] };
+
+/** Reads one text; keeps what it would have taken at each place, for completion. */
+class Reader {
+  readonly expected: Expected[] = [];
+  private readonly tokens: readonly Token[];
+  private at = 0;
+  private depth = 0;
+
+  constructor(
+    private readonly text: string,
+    private readonly vocabulary: Vocabulary,
+  ) {
+    const { tokens, unclosed } = tokensOf(text);
+    this.tokens = tokens;
+    if (unclosed !== null) this.failAt(unclosed, text.length, 'This quotation is not closed.');
+  }
+
+  read(): AskedCriteria {
+    if (this.tokens.length === 0) {
+      this.expectClause();
+      return everything;
+    }
+    const criteria = this.either();
+    const extra = this.tokens[this.at];
+    if (extra) {
+      if (extra.kind === ')') this.fail('This bracket closes nothing.');
+      this.fail(`After a condition comes “and”, “or” or the end, not “${extra.text}”.`, ['and', 'or']);
+    }
+    return criteria;
+  }
+
+  private either(): AskedCriteria {
+    return this.joined('or', () => this.joined('and', () => this.single()));
+  }
+
+  private joined(op: 'and' | 'or', part: () => AskedCriteria): AskedCriteria {
+    const parts = [part()];
+    while (this.isWord(op)) parts.push(part());
+    return parts.length === 1 ? parts[0]! : { op, of: parts };
+  }
+
+  private single(): AskedCriteria {
+    const first = this.tokens[this.at];
+    if (this.isWord('not')) return this.deeper(() => ({ op: 'not', of: this.single() }));
+    if (first?.kind === '(') {
+      this.at++;
+      const inner = this.deeper(() => this.either());
+      if (this.tokens[this.at]?.kind !== ')') this.fail('A bracket that was opened is not closed.', [')']);
+      this.at++;
+      return inner;
+    }
+    return this.clause();
+  }
+
+  private deeper<T>(read: () => T): T {
+    if (++this.depth > deepest) this.fail(`Conditions may be at most ${deepest} levels deep.`);
+    const inner = read();
+    this.depth--;
+    return inner;
+  }
+
+  private expectClause(): void {
+    this.expect(['under', 'has words', 'held', 'held by', 'has gaps', 'not', ...fieldPhrases(this.vocabulary).names]);
+  }
+
+  private clause(): AskedCriteria {
+    this.expectClause();
+    if (this.isWord('everything')) return everything;
+    if (this.isWord('nothing')) return { op: 'or', of: [] };
+    if (this.isWord('held')) {
+      if (!this.isWord('by')) return { op: 'held' };
+      const hold = this.name(this.vocabulary.holds, 'hold');
+      return { op: 'heldBy', holdId: hold.id, name: hold.name };
+    }
+    if (this.isWord('under')) {
+      const place = this.name(this.vocabulary.places, 'place');
+      return { op: 'under', placeId: place.id, name: place.name };
+    }
+    if (this.isWord('has')) {
+      if (this.isWord('gaps')) return { op: 'gaps' };
+      if (this.isWord('words') || this.isWord('word')) {
+        const beginning = this.isWord('beginning');
+        return { op: 'words', text: this.value('the words to find'), ...(beginning ? { prefix: true } : {}) };
+      }
+      this.fail('Say “has words” and the words, or “has gaps”.', ['words', 'gaps']);
+    }
+    if (this.isWord('fact')) return this.fact(this.factName());
+    const field = this.phrase(fieldPhrases(this.vocabulary));
+    if (!field) this.failUnknown('a condition', [...fieldPhrases(this.vocabulary).names, 'under', 'held', 'has words', 'has gaps', 'not']);
+    return this.comparison(field);
+  }
+
+  private factName(): NamedFact {
+    const names = factPhrases(this.vocabulary);
+    this.expect(names.names);
+    const fact = this.phrase(names);
+    if (!fact) this.failUnknown('a fact', names.names);
+    return fact;
+  }
+
+  private comparison(field: Field): AskedCriteria {
+    switch (field.kind) {
+      case 'code':
+        return this.code(field.field);
+      case 'date':
+        return this.date(field.field);
+      case 'fact':
+        return this.fact(field.fact);
+      case 'text': {
+        if (this.isWord('starts')) {
+          this.need('with');
+          return { op: 'text', field: field.field, how: 'startsWith', value: this.value('a text') };
+        }
+        return this.is(['is', 'is not', 'starts with'], () => ({
+          op: 'text',
+          field: field.field,
+          how: 'is',
+          value: this.value('a text'),
+        }));
+      }
+      case 'person':
+        return this.is(
+          ['is', 'is not'],
+          () => {
+            const person = this.name(this.vocabulary.people, 'person');
+            return { op: 'person', field: field.field, personId: person.id, name: person.name };
+          },
+          () => ({ op: 'person', field: field.field }),
+        );
+    }
+  }
+
+  /** `is …` and `is not …`; where a value may be absent, `is known` and `is missing` too. */
+  private is(options: readonly string[], affirmed: () => AskedCriteria, known?: () => AskedCriteria): AskedCriteria {
+    const all = known ? [...options, 'is known', 'is missing'] : options;
+    this.expect(all);
+    if (!this.isWord('is')) this.fail(`Here comes ${all.map((o) => `“${o}”`).join(', ')}.`, all);
+    const not = (of: AskedCriteria): AskedCriteria => ({ op: 'not', of });
+    if (known && this.isWord('known')) return known();
+    if (known && this.isWord('missing')) return not(known());
+    return this.isWord('not') ? not(affirmed()) : affirmed();
+  }
+
+  private code(field: CodeField): AskedCriteria {
+    const values = valuesOf(field, this.vocabulary);
+    const one = (): AskedCriteria => {
+      const value = this.name(values, 'value');
+      return { op: 'is', field, value: value.id };
+    };
+    // “schedule says waiting” reads better than “schedule says is waiting”.
+    const verb = field === 'outcome' ? [] : ['is', 'is not', 'is one of'];
+    if (verb.length === 0) {
+      if (this.isWord('one')) return this.oneOf(one);
+      return this.isWord('not') ? { op: 'not', of: one() } : one();
+    }
+    return this.is(verb, () => (this.isWord('one') ? this.oneOf(one) : one()));
+  }
+
+  private oneOf(one: () => AskedCriteria): AskedCriteria {
+    this.need('of');
+    const of = [one()];
+    while (this.tokens[this.at]?.kind === ',') {
+      this.at++;
+      of.push(one());
+    }
+    return of.length === 1 ? of[0]! : { op: 'or', of };
+  }
+
+  private date(field: DateField): AskedCriteria {
+    this.expect(['in', 'before', 'after', 'from', 'until', 'between', 'in the last', 'in the next']);
+    const isIn = this.isWord('in');
+    if (isIn && this.isWord('the')) {
+      const way = this.isWord('last') ? 'last' : this.isWord('next') ? 'next' : null;
+      if (!way) this.fail('Say “in the last” or “in the next”, and how long.', ['last', 'next']);
+      return { op: 'within', field, way, ...this.span() };
+    }
+    return this.range(isIn, (from, until) => ({
+      op: 'between',
+      field,
+      ...(from === undefined ? {} : { from }),
+      ...(until === undefined ? {} : { until }),
+    }));
+  }
+
+  private span(): { count: number; unit: SpanUnit } {
+    const token = this.tokens[this.at];
+    const count = token && /^\d{1,4}$/.test(token.text) ? Number(token.text) : 0;
+    if (count < 1) this.fail('How long: a number, such as “7 days”.');
+    this.at++;
+    this.expect(spanUnits.map((u) => `${u}s`));
+    for (const unit of spanUnits) if (this.isWord(`${unit}s`) || this.isWord(unit)) return { count, unit };
+    this.fail('How long: days, weeks, months or years.', spanUnits.map((u) => `${u}s`)); // prettier-ignore
+  }
+
+  /** Comparisons of dates, after the field and, if it stood there, “in”. */
+  private range(isIn: boolean, make: (from?: string, until?: string) => Clause): AskedCriteria {
+    if (isIn) return make(...this.day());
+    if (this.isWord('before')) return make(undefined, shift(this.day()[0], -1));
+    if (this.isWord('after')) return make(shift(this.day()[1], 1));
+    if (this.isWord('from')) return make(this.day()[0]);
+    if (this.isWord('until')) return make(undefined, this.day()[1]);
+    if (this.isWord('between')) {
+      const [from] = this.day();
+      this.need('and');
+      return make(from, this.day()[1]);
+    }
+    return this.is(['is', 'is not'], () => make(...this.day()), make);
+  }
+
+  /** A day, a month (`May 2019`) or a year: its first and last day. */
+  private day(): [string, string] {
+    this.expect(['2019-05-01', '1 May 2019', 'May 2019', '2019']);
+    const [a, b, c] = [0, 1, 2].map((i) => this.tokens[this.at + i]?.text ?? '');
+    const day = parseCivilDate(a!);
+    if (day !== null) {
+      this.at++;
+      return [a!, a!];
+    }
+    const month = (text: string): number => months.findIndex((m) => m === text.toLowerCase() || (text.length >= 3 && m.startsWith(text.toLowerCase()))) + 1; // prettier-ignore
+    const year = (text: string): number | null => (/^\d{4}$/.test(text) && Number(text) > 0 ? Number(text) : null);
+    if (/^\d{1,2}$/.test(a!) && month(b!) > 0 && year(c!) !== null) {
+      const text = `${c!}-${String(month(b!)).padStart(2, '0')}-${a!.padStart(2, '0')}`;
+      if (parseCivilDate(text) !== null) {
+        this.at += 3;
+        return [text, text];
+      }
+      this.fail(`There is no ${a!} ${b!} ${c!}.`);
+    }
+    if (month(a!) > 0 && year(b!) !== null) {
+      this.at += 2;
+      const m = month(a!);
+      const y = year(b!)!;
+      return [formatCivilDate(epochDay(y, m, 1)), formatCivilDate((m === 12 ? epochDay(y + 1, 1, 1) : epochDay(y, m + 1, 1)) - 1)];
+    }
+    if (year(a!) !== null) {
+      this.at++;
+      return [`${a!}-01-01`, `${a!}-12-31`];
+    }
+    this.fail('Here comes a date, such as 2019-05-01, 1 May 2019, May 2019 or 2019.');
+  }
+
+  private fact(fact: NamedFact): AskedCriteria {
+    const { code, kind } = fact;
+    const known = (): AskedCriteria => this.factRange(code);
+    switch (kind) {
+      case 'date':
+        this.expect(['in', 'before', 'after', 'from', 'until', 'between']);
+        return this.range(this.isWord('in'), (from, until) => this.factRange(code, from, until));
+      case 'whole':
+      case 'decimal': {
+        this.expect(['from', 'until', 'between']);
+        if (this.isWord('from')) return this.factRange(code, this.number());
+        if (this.isWord('until')) return this.factRange(code, undefined, this.number());
+        if (this.isWord('between')) {
+          const from = this.number();
+          this.need('and');
+          return this.factRange(code, from, this.number());
+        }
+        return this.is(['is', 'is not'], () => ({ op: 'fact', fact: code, value: this.number() }), known);
+      }
+      case 'yesNo':
+        return this.is(
+          ['is', 'is not'],
+          () => {
+            this.expect(['yes', 'no']);
+            if (this.isWord('yes')) return { op: 'fact', fact: code, value: true };
+            if (this.isWord('no')) return { op: 'fact', fact: code, value: false };
+            this.fail('Here comes “yes” or “no”.', ['yes', 'no']);
+          },
+          known,
+        );
+      case 'choice':
+      case 'text':
+      case 'longText': {
+        this.expect(['starts with']);
+        if (this.isWord('starts')) {
+          this.need('with');
+          return { op: 'factStarts', fact: code, text: this.value('a text') };
+        }
+        const one = (): AskedCriteria => ({ op: 'fact', fact: code, value: this.factValue(fact) });
+        return this.is(['is', 'is not', 'is one of'], () => (this.isWord('one') ? this.oneOf(one) : one()), known);
+      }
+    }
+  }
+
+  private factValue(fact: NamedFact): FactValue {
+    if (!fact.choices) return this.value('a value');
+    return this.name(
+      fact.choices.map((choice) => ({ id: choice, name: choice })),
+      'value',
+    ).id;
+  }
+
+  private factRange(fact: string, from?: string | number, until?: string | number): Clause {
+    return { op: 'factBetween', fact, ...(from === undefined ? {} : { from }), ...(until === undefined ? {} : { until }) };
+  }
+
+  private number(): number {
+    const token = this.tokens[this.at];
+    if (!token || !/^-?\d+(\.\d+)?(e[+-]?\d+)?$/.test(token.text)) this.fail('Here comes a number.');
+    this.at++;
+    return Number(token.text);
+  }
+
+  /** A text up to the next “and”, “or”, comma or bracket, or one in quotation marks. */
+  private value(what: string): string {
+    const first = this.tokens[this.at];
+    if (first?.kind === 'quoted') {
+      this.at++;
+      return first.text;
+    }
+    const from = this.at;
+    while (this.tokens[this.at]?.kind === 'word' && !['and', 'or'].includes(this.tokens[this.at]!.text.toLowerCase())) this.at++;
+    if (this.at === from) this.fail(`Here comes ${what}.`);
+    return this.text.slice(first!.from, this.tokens[this.at - 1]!.until);
+  }
+
+  private name(names: readonly Named[], what: string): Named {
+    const known = namePhrases(names);
+    this.expect(names.map((n) => n.name));
+    const found = this.phrase(known);
+    if (!found) this.failUnknown(`a ${what}`, known.names);
+    return found;
+  }
+
+  /** The longest of the phrases that the text goes on with. */
+  private phrase<T>({ byForm, longest }: Phrases<T>): T | undefined {
+    const first = this.tokens[this.at];
+    if (first?.kind === 'quoted') {
+      const found = byForm.get(fold(first.text));
+      if (found !== undefined) this.at++;
+      return found;
+    }
+    let form = '';
+    let best: { value: T; at: number } | undefined;
+    for (let i = this.at; this.tokens[i]?.kind === 'word' && form.split(' ').length <= longest; i++) {
+      form = `${form} ${fold(this.tokens[i]!.text)}`.trim();
+      const value = byForm.get(form);
+      if (value !== undefined) best = { value, at: i + 1 };
+    }
+    if (best) this.at = best.at;
+    return best?.value;
+  }
+
+  private isWord(word: string): boolean {
+    this.expect([word]);
+    const token = this.tokens[this.at];
+    if (token?.kind !== 'word' || token.text.toLowerCase() !== word) return false;
+    this.at++;
+    return true;
+  }
+
+  private need(word: string): void {
+    if (!this.isWord(word)) this.fail(`Here comes “${word}”.`, [word]);
+  }
+
+  private expect(options: readonly string[]): void {
+    const at = this.tokens[this.at]?.from ?? this.text.length;
+    this.expected.push({ at, options });
+  }
+
+  private failUnknown(what: string, names: readonly string[]): never {
+    const token = this.tokens[this.at];
+    if (!token) this.fail(`Here comes ${what}.`);
+    let end = this.at;
+    while (this.tokens[end]?.kind === 'word' && !['and', 'or', 'is'].includes(this.tokens[end]!.text.toLowerCase())) end++;
+    const until = this.tokens[Math.max(end, this.at + 1) - 1]!.until;
+    const text = token.kind === 'quoted' ? token.text : this.text.slice(token.from, until);
+    const suggestions = nearest(text, names, fold);
+    const more = suggestions.length > 0 ? suggestions : nearest(token.text, names, fold);
+    this.failAt(token.from, until, `“${text}” is not ${what} that is known here.`, more);
+  }
+
+  private fail(sentence: string, suggestions: readonly string[] = []): never {
+    const token = this.tokens[this.at];
+    this.failAt(token?.from ?? this.text.length, token?.until ?? this.text.length, sentence, suggestions);
+  }
+
+  private failAt(from: number, until: number, sentence: string, suggestions: readonly string[] = []): never {
+    throw new Wrong({ from, until, sentence, suggestions });
+  }
+}
+
+function shift(day: string, by: number): string {
+  return formatCivilDate(parseCivilDate(day)! + by);
+}
+
+function attempt(text: string, vocabulary: Vocabulary): { parsed: Parsed; expected: readonly Expected[] } {
+  let expected: readonly Expected[] = [];
+  try {
+    const reader = new Reader(text, vocabulary);
+    expected = reader.expected;
+    return { parsed: { ok: true, criteria: reader.read() }, expected };
+  } catch (error) {
+    if (error instanceof Wrong) return { parsed: { ok: false, error: error.error }, expected };
+    throw error;
+  }
+}
+
+/**
+ * Reads criteria from their text form, such as
+ * `under PIL-03 and (vessel is Ottoline or created before 2019) and not held`.
+ * Upper and lower case make no difference but in values; an empty text is everything.
+ */
+export function parseCriteria(text: string, vocabulary: Vocabulary): Parsed {
+  return attempt(text, vocabulary).parsed;
+}
+
+export interface Completion {
+  /** The part of the text that the option replaces. */
+  readonly from: number;
+  readonly until: number;
+  readonly options: readonly string[];
+}
+
+/** What may come at a place in the text, narrowed by what is already typed there. */
+export function completeCriteria(text: string, at: number, vocabulary: Vocabulary, most = 12): Completion {
+  const before = text.slice(0, at);
+  const { expected } = attempt(before, vocabulary);
+  const places = [...new Set(expected.map((e) => e.at))].sort((a, b) => b - a);
+  for (const from of places) {
+    const typed = fold(before.slice(from));
+    if (typed === '' && from < before.length) continue;
+    const options = new Set<string>();
+    for (const e of expected) {
+      if (e.at !== from) continue;
+      for (const option of e.options) {
+        const form = fold(option);
+        if (options.size < most && (form.startsWith(typed) || (typed.length > 1 && form.includes(` ${typed}`))) && form !== typed) {
+          options.add(option);
+        }
+      }
+    }
+    if (options.size > 0) return { from, until: at, options: [...options] };
+  }
+  return { from: at, until: at, options: [] };
+}

@@ -1,0 +1,186 @@
+import * as fc from 'fast-check';
+import { civilDate } from '../calendar/index.js';
+import {
+  compileGoverning,
+  dateSlots,
+  factDatesOf,
+  governingRule,
+  isDisposing,
+  mayBePartOf,
+  recordDates,
+  shortens,
+  unknownDay,
+  widened,
+  type ClockFacts,
+  type FastVerdict,
+  type Governing,
+  type Override,
+  type RuleCandidate,
+  type RuleVersion,
+} from './index.js';
+
+const today = civilDate('2026-09-14');
+const days = ['2019-05-07', '2020-02-29', '2020-12-31', '2024-03-31', '2026-09-14'];
+const day = fc.constantFrom(...days).map(civilDate);
+
+const trigger: fc.Arbitrary<RuleVersion['trigger']> = fc.oneof(
+  fc.constantFrom(...recordDates).map((date) => ({ kind: 'recordDate' as const, date })),
+  fc.constantFrom('expires', 'signed').map((fact) => ({ kind: 'fact' as const, fact })),
+  fc.constant({ kind: 'folderClosed' as const }),
+  fc.record({ kind: fc.constant('event' as const), eventType: fc.constantFrom('ended', 'left'), occurrence: fc.constantFrom('first' as const, 'last' as const) }),
+  fc.constant({ kind: 'never' as const }),
+); // prettier-ignore
+const cutoff: fc.Arbitrary<RuleVersion['cutoff']> = fc.constantFrom(
+  { kind: 'none' },
+  { kind: 'month' },
+  { kind: 'quarter' },
+  { kind: 'calendarYear' },
+  { kind: 'fiscalYear', firstMonth: 10, firstDay: 1 },
+);
+const step = fc.record({
+  kind: fc.constantFrom('destroy' as const, 'transfer' as const, 'review' as const, 'keepPermanently' as const),
+  after: fc.constantFrom('P0D', 'P1Y', 'P6M', 'P7Y', 'P90D'),
+  from: fc.constantFrom('clockStart' as const, 'previousStep' as const),
+  approvals: fc.constant(1),
+  noticeDays: fc.constant(0),
+});
+const version = (code: string, no: number): fc.Arbitrary<RuleVersion> =>
+  fc.record({
+    id: fc.constant(`${code}-${no}`),
+    code: fc.constant(code),
+    version: fc.constant(no),
+    title: fc.constant(code),
+    authority: fc.constant('Sound Compact'),
+    jurisdictions: fc.subarray(['Sound', 'Northshore', 'Southshore'], { maxLength: 2 }),
+    trigger,
+    cutoff,
+    steps: fc.array(step, { minLength: 1, maxLength: 3 }),
+    inForceFrom: fc.constantFrom('2000-01-01', '2020-06-01', '2021-01-01', '2030-01-01'),
+    takesOver: fc.constantFrom('all' as const, 'laterClocks' as const),
+  });
+const candidate: fc.Arbitrary<RuleCandidate> = fc
+  .record({
+    level: fc.constantFrom('typeAndSeries' as const, 'criteria' as const, 'folder' as const, 'planNode' as const),
+    distance: fc.nat(2),
+    code: fc.constantFrom('R-A', 'R-B', 'R-C', 'R-D'),
+    count: fc.nat(3),
+  })
+  .chain(({ level, distance, code, count }) =>
+    fc
+      .tuple(...Array.from({ length: count }, (_, i) => version(code, i + 1)))
+      .map((versions) => ({ level, distance, setOn: level, versions: versions as RuleVersion[] })),
+  );
+const facts: fc.Arbitrary<ClockFacts> = fc.record(
+  {
+    dates: fc.record(Object.fromEntries(recordDates.map((d) => [d, day])) as never, { requiredKeys: [] }),
+    factDates: fc.record({ expires: day, signed: day }, { requiredKeys: [] }) as fc.Arbitrary<Record<string, number>>,
+    folderClosed: fc.record({ on: day, subject: fc.constant('folder') }),
+    events: fc.array(fc.record({ type: fc.constantFrom('ended', 'left'), on: day, distance: fc.nat(2), subject: fc.constant('folder') }), {
+      maxLength: 4,
+    }),
+  },
+  { requiredKeys: ['dates', 'factDates', 'events'] },
+);
+
+/** What the slow way says, in the shape of the fast one. */
+function slow(governing: Governing): FastVerdict {
+  if (governing.kind !== 'rule') return { outcome: 'unscheduled', rule: null, clockStart: unknownDay, dueOn: unknownDay };
+  const { rule, verdict } = governing.by;
+  return {
+    outcome: verdict.kind,
+    rule,
+    clockStart: verdict.kind === 'waiting' ? unknownDay : (verdict.clockStart ?? unknownDay),
+    dueOn: verdict.kind === 'dated' ? (verdict.dueOn ?? unknownDay) : unknownDay,
+  };
+}
+
+describe('the fast way to a governing rule', () => {
+  it('decides exactly as the one that explains itself', () => {
+    fc.assert(
+      fc.property(
+        // One code stands once on a level: a rule is set in a place once.
+        fc.uniqueArray(candidate, { maxLength: 6, selector: (c) => `${c.level} ${c.distance} ${c.versions[0]?.code ?? ''}` }),
+        facts,
+        fc.subarray(['Sound', 'Northshore', 'Southshore']),
+        (candidates, clock, jurisdictions) => {
+          const slots = dateSlots(factDatesOf(candidates.flatMap((c) => c.versions)));
+          const dates = new Int32Array(slots.length).fill(unknownDay);
+          recordDates.forEach((d, i) => (dates[i] = clock.dates[d] ?? unknownDay));
+          slots.facts.forEach((f, i) => (dates[recordDates.length + i] = clock.factDates[f] ?? unknownDay));
+          const fast: FastVerdict = { outcome: 'unscheduled', rule: null, clockStart: 0, dueOn: 0 };
+          compileGoverning(candidates, clock, jurisdictions, today, slots)(dates, fast);
+          const wanted = slow(governingRule(candidates, null, clock, jurisdictions, today));
+          expect({ ...fast, rule: fast.rule?.id }).toEqual({ ...wanted, rule: wanted.rule?.id });
+        },
+      ),
+      { numRuns: 3000 },
+    );
+  });
+});
+
+describe('setting by hand', () => {
+  const rule = (changes: Partial<RuleVersion>): RuleVersion => ({
+    id: 'x', code: 'R-X', version: 1, title: 'X', authority: 'Y', jurisdictions: [], trigger: { kind: 'recordDate', date: 'created' },
+    cutoff: { kind: 'none' }, steps: [{ kind: 'destroy', after: 'P7Y', from: 'clockStart', approvals: 1, noticeDays: 0 }],
+    inForceFrom: '2000-01-01', takesOver: 'all', ...changes,
+  }); // prettier-ignore
+  const clock: ClockFacts = { dates: { created: civilDate('2020-03-10') }, factDates: {}, events: [] };
+  const hand = { reason: 'board decision', by: 'Ines', on: '2026-09-01' };
+  const set = (changes: Partial<RuleVersion> | null, override: Override | null): Governing =>
+    governingRule(
+      changes === null ? [] : [{ level: 'planNode', distance: 0, setOn: 'series', versions: [rule(changes)] }],
+      override, clock, [], today,
+    ); // prettier-ignore
+  const date = (dueOn: string): Override => ({ kind: 'date', dueOn, action: 'destroy', ...hand });
+  const table: [string, Partial<RuleVersion> | null, Override, boolean][] = [
+    ['a day earlier', {}, date('2027-03-09'), true],
+    ['the same day', {}, date('2027-03-10'), false],
+    ['a day later', {}, date('2027-03-11'), false],
+    ['any date on what no rule reaches', null, date('2020-01-01'), false],
+    ['a date on what is kept for good', { trigger: { kind: 'never' } }, date('2999-01-01'), true],
+    ['a date on what waits', { trigger: { kind: 'folderClosed' } }, date('2999-01-01'), true],
+    ['a rule that keeps for good', {}, { kind: 'rule', versions: [rule({ code: 'R-P', trigger: { kind: 'never' } })], ...hand }, false],
+    ['a rule that waits', {}, { kind: 'rule', versions: [rule({ code: 'R-W', trigger: { kind: 'folderClosed' } })], ...hand }, false],
+    ['a shorter rule', {}, { kind: 'rule', versions: [rule({ code: 'R-S', steps: [{ kind: 'destroy', after: 'P1Y', from: 'clockStart', approvals: 1, noticeDays: 0 }] })], ...hand }, true],
+  ]; // prettier-ignore
+  for (const [name, rules, override, expected] of table) {
+    it(`${name} ${expected ? 'shortens' : 'does not shorten'}`, () => {
+      expect(shortens(set(rules, override), set(rules, null))).toBe(expected);
+    });
+  }
+  it('is told with its reason, its author and its day', () => {
+    const found = set({}, date('2030-01-01'));
+    expect(found.kind === 'overrideDate' && found.hand).toEqual(hand);
+    const byRule = set({}, { kind: 'rule', versions: [rule({ code: 'R-W' })], ...hand });
+    expect(byRule.kind === 'rule' && byRule.hand).toEqual(hand);
+    const without = set({}, null);
+    expect(without.kind === 'rule' && without.hand).toBeNull();
+  });
+});
+
+describe('jurisdictions', () => {
+  const all = [
+    { name: 'Sound', partOf: null },
+    { name: 'Northshore', partOf: 'Sound' },
+    { name: 'North quay', partOf: 'Northshore' },
+    { name: 'Southshore', partOf: 'Sound' },
+  ];
+  it('reach from the narrow to the wide, not back', () => {
+    expect(widened(['North quay'], all)).toEqual(['North quay', 'Northshore', 'Sound']);
+    expect(widened(['Sound'], all)).toEqual(['Sound']);
+    expect(widened(['Northshore', 'Southshore'], all)).toEqual(['Northshore', 'Sound', 'Southshore']);
+    expect(widened([], all)).toEqual([]);
+    expect(widened(['Elsewhere'], all)).toEqual(['Elsewhere']);
+  });
+  it('never close a circle', () => {
+    expect(mayBePartOf('Sound', 'North quay', all)).toBe(false);
+    expect(mayBePartOf('Sound', 'Sound', all)).toBe(false);
+    expect(mayBePartOf('Southshore', 'Northshore', all)).toBe(true);
+    expect(widened(['a'], [{ name: 'a', partOf: 'b' }, { name: 'b', partOf: 'a' }])).toEqual(['a', 'b']); // prettier-ignore
+  });
+});
+
+describe('kinds of steps', () => {
+  it('that end a stay', () =>
+    expect(['destroy', 'transfer', 'review'].map((k) => isDisposing(k as 'review'))).toEqual([true, true, false]));
+});

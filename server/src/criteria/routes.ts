@@ -1,0 +1,41 @@
+import { criteriaEndpoints } from '@key-cellar/contract';
+import { hasRight } from '@key-cellar/core/access';
+import type { Vocabulary } from '@key-cellar/core/criteria';
+import { implement, type HttpApp } from '../http/implement.js';
+import type { SignedIn } from '../identity/index.js';
+import type { Services } from '../services.js';
+import * as store from './store.js';
+
+/** What criteria of a person may speak of: places they may discover, and holds only for those who may place them. */
+export async function vocabularyOf(services: Services, person: SignedIn): Promise<Vocabulary> {
+  const { pool } = services;
+  const access = await services.access.of(person);
+  const [types, places, people, holds] = await Promise.all([
+    store.types(pool),
+    store.places(pool, access.sets('discover')),
+    store.people(pool),
+    hasRight(access.anywhere, 'hold') ? store.openHolds(pool) : [],
+  ]);
+  const facts = new Map(types.flatMap((t) => t.facts.map((f) => [f.code, f])));
+  return {
+    recordTypes: types.map((t) => ({ id: t.code, name: t.title, also: [t.code] })),
+    facts: [...facts.values()].map(({ code, title, kind, choices }) => ({ code, title, kind, ...(choices ? { choices } : {}) })),
+    places: places.map((p) => ({ id: p.id, name: `${p.path} ${p.title}`, also: [p.path] })),
+    people: people.map((p) => ({ id: p.id, name: p.name })),
+    holds: holds.map((h) => ({ id: h.id, name: h.name })),
+  };
+}
+
+export function criteriaRoutes(app: HttpApp, services: Services): void {
+  implement(app, services, criteriaEndpoints.vocabulary, async ({ person }) => {
+    const { recordTypes, facts, places, people, holds } = await vocabularyOf(services, person);
+    const names = (list: Vocabulary['places']) => list.map(({ id, name, also }) => ({ id, name, ...(also ? { also: [...also] } : {}) }));
+    return {
+      recordTypes: names(recordTypes),
+      facts: facts.map(({ choices, ...f }) => ({ ...f, ...(choices ? { choices: [...choices] } : {}) })),
+      places: names(places),
+      people: names(people),
+      holds: names(holds),
+    };
+  });
+}

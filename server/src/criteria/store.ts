@@ -1,0 +1,31 @@
+import type { FactDefinition } from '@key-cellar/core/records';
+import { rows, type Db } from '../db/index.js';
+
+export function types(db: Db) {
+  return rows<{ code: string; title: string; facts: FactDefinition[] }>(
+    db,
+    'vocabulary.types',
+    'select code, title, facts from record_type order by title',
+  );
+}
+
+/** Places with the codes on the way to them: a folder is named after its series. */
+export function places(db: Db, sets: readonly number[]) {
+  return rows<{ id: string; path: string; title: string }>(
+    db,
+    'vocabulary.places',
+    `select p.id, p.title, case when p.kind <> 'folder' then p.code else (
+       select string_agg(a.code, '/' order by array_position(p.ancestors, a.id)) from place a
+       where a.id = any (p.ancestors) and a.kind in ('series', 'folder')) end as path
+     from place p where p.access_set_id = any ($1::int[]) order by cardinality(p.ancestors), p.position, p.code`,
+    [sets],
+  );
+}
+
+export function people(db: Db) {
+  return rows<{ id: string; name: string }>(db, 'vocabulary.people', `select id, name from principal where kind = 'person' order by name`);
+}
+
+export function openHolds(db: Db) {
+  return rows<{ id: string; name: string }>(db, 'vocabulary.holds', `select id, name from hold where state = 'open' order by name`);
+}

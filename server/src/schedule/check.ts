@@ -1,0 +1,65 @@
+import type { Finding } from '@key-cellar/contract';
+import { civilDate } from '@key-cellar/core/calendar';
+import { checkSchedule, type ScheduleFinding, type ScheduleUnderCheck } from '@key-cellar/core/schedule';
+import { visibleSql } from '../access/index.js';
+import type { SignedIn } from '../identity/index.js';
+import type { Services } from '../services.js';
+import * as levels from './levelsStore.js';
+import * as store from './store.js';
+
+function linkOf({ mend, kind }: ScheduleFinding): string {
+  switch (mend.at) {
+    case 'place':
+      return `/plan/${mend.id}`;
+    case 'rule':
+      return `/schedule/${mend.id}`;
+    case 'criteria':
+      return '/schedule/criteria';
+    case 'jurisdiction':
+      return '/schedule/jurisdictions';
+    case 'records':
+      return kind === 'typeWithoutRule' ? `/find?show=unscheduled&type=${encodeURIComponent(mend.id)}` : '/find';
+  }
+}
+
+/** What is not right with the schedule, seen with the eyes of one person. */
+export async function checkOfSchedule(services: Services, person: SignedIn): Promise<Finding[]> {
+  const { pool } = services;
+  const access = await services.access.of(person);
+  const sets = access.sets('discover');
+  const today = civilDate(person.today);
+  const [book, rules, places, types, uses, unscheduled, waiting] = await Promise.all([
+    services.rules.current(pool),
+    store.rules(pool),
+    store.placesUnderCheck(pool, sets),
+    store.typesUnderCheck(pool),
+    store.recordsByVersion(pool, sets),
+    store.unscheduledByType(pool, sets),
+    store.waitingByType(pool, sets),
+  ]);
+  const used = new Map(uses.map((u) => [u.rule_id, u.n]));
+  const matched = await Promise.all(
+    book.criteriaRules.map((c) => levels.countMatching(pool, c.criteria, (bind) => visibleSql(access, person, 'discover', bind))),
+  );
+  const ruleOfVersion = new Map(
+    Object.entries(book.data.versions).flatMap(([ruleId, versions]) => versions.map((v) => [v.id, ruleId] as const)),
+  );
+  const under: ScheduleUnderCheck = {
+    rules: rules.flatMap(({ id }) => {
+      const version = [...book.versionsOf(id)].reverse().find((v) => civilDate(v.inForceFrom) <= today);
+      return version ? [{ id, version, governs: used.get(id) ?? 0 }] : [];
+    }),
+    places: places.map((p) => ({ id: p.id, kind: p.kind, code: p.code, path: p.ancestors })),
+    placeRules: book.data.placeRules,
+    pairRules: book.data.pairRules,
+    criteriaRules: book.criteriaRules.map((c, i) => ({ ...c, matches: matched[i]! })),
+    types,
+    jurisdictions: book.data.jurisdictions,
+    unscheduled: unscheduled.map((u) => ({ seriesId: u.series_id, recordType: u.record_type, records: u.n })),
+    waiting: waiting.flatMap((w) => {
+      const ruleId = ruleOfVersion.get(w.rule_version_id);
+      return ruleId ? [{ ruleId, recordType: w.record_type, records: w.n }] : [];
+    }),
+  };
+  return checkSchedule(under).map((f) => ({ kind: f.kind, sentence: f.sentence, records: f.records, link: linkOf(f) }));
+}

@@ -1,0 +1,110 @@
+import { row, rows, run, type Db } from '../db/index.js';
+
+export interface EventRow extends Record<string, unknown> {
+  id: string;
+  type: string;
+  happened_on: string;
+  note: string;
+  by_name: string;
+  recorded_at: Date;
+  corrects: string | null;
+  withdrawn_at: Date | null;
+  withdrawn_by_name: string | null;
+  withdrawn_reason: string | null;
+}
+const columns = `e.id, e.type, e.happened_on, e.note, p.name as by_name, e.recorded_at, e.corrects, e.withdrawn_at,
+  w.name as withdrawn_by_name, e.withdrawn_reason`;
+const joins = 'join principal p on p.id = e.recorded_by left join principal w on w.id = e.withdrawn_by';
+
+export function eventsOfPlace(db: Db, placeId: string) {
+  return rows<EventRow>(
+    db,
+    'event.allOfPlace',
+    `select ${columns} from event e ${joins} where e.place_id = $1 order by e.happened_on desc, e.id`,
+    [placeId],
+  );
+}
+
+export function eventsOfRecord(db: Db, recordId: string) {
+  return rows<EventRow>(
+    db,
+    'event.allOfRecord',
+    `select ${columns} from event e ${joins} where e.record_id = $1 order by e.happened_on desc, e.id`,
+    [recordId],
+  );
+}
+
+export function lockEvent(db: Db, id: string) {
+  return row<{ id: string; type: string; happened_on: string; note: string; place_id: string | null; record_id: string | null; withdrawn_at: Date | null }>(
+    db,
+    'event.lock',
+    'select id, type, happened_on, note, place_id, record_id, withdrawn_at from event where id = $1 for update',
+    [id],
+  ); // prettier-ignore
+}
+
+export interface NewEvent {
+  readonly id: string;
+  readonly type: string;
+  readonly on: string;
+  readonly note: string;
+  readonly placeId: string | null;
+  readonly recordId: string | null;
+  readonly corrects: string | null;
+}
+
+export async function addEvents(db: Db, events: readonly NewEvent[], by: string, at: string): Promise<void> {
+  await run(
+    db,
+    'event.addMany',
+    `insert into event (id, type, happened_on, note, place_id, record_id, corrects, recorded_by, recorded_at)
+     select e.id, e.type, e.happened_on, e.note, e.place_id, e.record_id, e.corrects, $8, $9
+     from unnest($1::uuid[], $2::text[], $3::date[], $4::text[], $5::uuid[], $6::uuid[], $7::uuid[])
+       as e (id, type, happened_on, note, place_id, record_id, corrects)`,
+    [
+      events.map((e) => e.id),
+      events.map((e) => e.type),
+      events.map((e) => e.on),
+      events.map((e) => e.note),
+      events.map((e) => e.placeId),
+      events.map((e) => e.recordId),
+      events.map((e) => e.corrects),
+      by,
+      at,
+    ],
+  );
+}
+
+export async function withdrawEvent(db: Db, id: string, by: string, at: string, reason: string): Promise<void> {
+  await run(db, 'event.withdraw', 'update event set withdrawn_at = $2, withdrawn_by = $3, withdrawn_reason = $4 where id = $1', [
+    id,
+    at,
+    by,
+    reason,
+  ]);
+}
+
+/** Places by the codes on the way to them, such as `BER-02/Q-16`: a plan node by its code, a folder after its series. */
+export function placesByPath(db: Db) {
+  return rows<{ id: string; code: string; title: string; path: string; access_set_id: number }>(
+    db,
+    'event.placePaths',
+    `select p.id, p.code, p.title, p.access_set_id, case when p.kind <> 'folder' then p.code else (
+       select string_agg(a.code, '/' order by array_position(p.ancestors, a.id)) from place a
+       where a.id = any (p.ancestors) and a.kind in ('series', 'folder')) end as path
+     from place p`,
+  );
+}
+
+/** Waiting records under each rule version and place, among the sets a person may discover. */
+export function waitingByPlace(db: Db, sets: readonly number[]) {
+  return rows<{ rule_version_id: string; place_id: string; code: string; title: string; records: number }>(
+    db,
+    'event.waiting',
+    `select w.rule_version_id, w.place_id, p.code, p.title, w.records from (
+       select rule_version_id, place_id, count(*)::int as records from record
+       where outcome = 'waiting' and state <> 'disposed' and access_set_id = any ($1::int[]) group by 1, 2) w
+     join place p on p.id = w.place_id order by w.records desc, p.code`,
+    [sets],
+  );
+}

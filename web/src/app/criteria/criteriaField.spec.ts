@@ -1,0 +1,130 @@
+import { TestBed } from '@angular/core/testing';
+import { parseCriteria, printCriteria, type AskedCriteria, type Vocabulary } from '@key-cellar/core/criteria';
+import * as fc from 'fast-check';
+import { Stage, testingProviders } from '../kit/testing';
+import { clauseAbout, subjectOf, subjectsOf, verbOf, verbsFor, withVerb, type Single } from './clauseForm';
+import { CriteriaField } from './criteriaField';
+
+const vocabulary: Vocabulary = {
+  recordTypes: [
+    { id: 'lease', name: 'Lease' },
+    { id: 'log', name: 'Log' },
+  ],
+  facts: [
+    { code: 'vessel', title: 'Vessel', kind: 'text' },
+    { code: 'tons', title: 'Gross tons', kind: 'whole' },
+    { code: 'expires', title: 'Expires', kind: 'date' },
+    { code: 'urgent', title: 'Urgent', kind: 'yesNo' },
+    { code: 'side', title: 'Side', kind: 'choice', choices: ['Northshore', 'Southshore'] },
+  ],
+  places: [{ id: 'pil', name: 'PIL Pilotage', also: ['PIL'] }],
+  people: [{ id: 'lune', name: 'Lune Abara' }],
+  holds: [{ id: 'h', name: 'Grounding' }],
+};
+const today = '2026-09-14';
+
+describe('a condition put together by hand', () => {
+  const subjects = subjectsOf(vocabulary).map((s) => s.value);
+  for (const subject of subjects) {
+    it(`about ${subject} says so in every way that there is to compare it`, () => {
+      const first = clauseAbout(subject, vocabulary, today);
+      expect(subjectOf(first)).toBe(subject);
+      for (const verb of verbsFor(first, vocabulary)) {
+        const clause = withVerb(first, verb, vocabulary, today);
+        expect(subjectOf(clause)).toBe(subject);
+        expect(verbOf(clause)).toBe(verb);
+      }
+    });
+  }
+  it('can always be written, and read again as it was', () => {
+    const step = fc.record({ subject: fc.constantFrom(...subjects), verb: fc.nat(5) });
+    fc.assert(
+      fc.property(fc.array(step, { minLength: 1, maxLength: 4 }), (steps) => {
+        let clause: Single = clauseAbout(steps[0]!.subject, vocabulary, today);
+        for (const { subject, verb } of steps) {
+          clause = subjectOf(clause) === subject ? clause : clauseAbout(subject, vocabulary, today);
+          const verbs = verbsFor(clause, vocabulary);
+          if (verbs.length > 0) clause = withVerb(clause, verbs[verb % verbs.length]!, vocabulary, today);
+        }
+        const text = printCriteria(clause, vocabulary);
+        expect(parseCriteria(text, vocabulary)).withContext(text).toEqual({ ok: true, criteria: clause });
+      }),
+    );
+  });
+});
+
+describe('the field for criteria', () => {
+  beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
+  const show = async (inputs: Record<string, unknown> = {}): Promise<{ stage: Stage<CriteriaField>; last: () => AskedCriteria | null | undefined }> => {
+    const stage = await Stage.show(CriteriaField, { field: 'c', label: 'Which records', ...inputs });
+    let read: AskedCriteria | null | undefined;
+    stage.fixture.componentInstance.read.subscribe((criteria) => (read = criteria));
+    await stage.answer('/api/criteria/vocabulary', vocabulary);
+    return { stage, last: () => read };
+  }; // prettier-ignore
+  const area = (): HTMLTextAreaElement => document.querySelector('#c')!;
+  const key = async (stage: Stage<CriteriaField>, name: string): Promise<void> => {
+    area().dispatchEvent(new KeyboardEvent('keydown', { key: name, bubbles: true, cancelable: true }));
+    await stage.settle();
+  };
+
+  it('gives criteria as they are typed, and none while they cannot be read', async () => {
+    const { stage, last } = await show();
+    await stage.type('#c', 'vessel is Ottoline');
+    expect(last()).toEqual({ op: 'fact', fact: 'vessel', value: 'Ottoline' });
+    await stage.type('#c', 'vessel is');
+    expect(last()).toBeNull();
+  });
+
+  it('is completed with the keyboard alone', async () => {
+    const { stage, last } = await show();
+    area().focus();
+    await stage.type('#c', 'record ty');
+    await key(stage, 'ArrowDown');
+    expect(area().getAttribute('aria-activedescendant')).toBe('c-option-0');
+    await key(stage, 'Enter');
+    expect(area().value).toBe('record type ');
+    await stage.type('#c', 'record type is le');
+    await key(stage, 'ArrowDown');
+    await key(stage, 'Enter');
+    expect(last()).toEqual({ op: 'is', field: 'recordType', value: 'lease' });
+  });
+
+  it('does not call wrong what is not finished yet', async () => {
+    const { stage } = await show();
+    area().focus();
+    await stage.type('#c', 'vessel is ');
+    expect(stage.host.querySelector('.wrong')).toBeNull();
+    area().blur();
+    await stage.settle();
+    expect(stage.host.querySelector('.wrong')!.textContent).toContain('Here comes a value.');
+  });
+
+  it('refuses dates that move where they must stand still', async () => {
+    const { stage, last } = await show({ relative: false });
+    await stage.type('#c', 'created in the last 7 days');
+    expect(last()).toBeNull();
+    expect(stage.text()).toContain('Here dates must stand still');
+  });
+
+  it('says the same by hand and as text', async () => {
+    const { stage, last } = await show();
+    await stage.type('#c', 'held');
+    await stage.press('Put it together');
+    await stage.press('Add a condition');
+    expect(area().value).toBe('held and record type is Lease');
+    await stage.press('not', stage.host.querySelectorAll('.clause')[1]!);
+    expect(area().value).toBe('held and record type is not Lease');
+    await stage.press('Add a group');
+    expect(last()).toEqual({
+      op: 'and',
+      of: [
+        { op: 'held' },
+        { op: 'not', of: { op: 'is', field: 'recordType', value: 'lease' } },
+        { op: 'is', field: 'recordType', value: 'lease' },
+      ],
+    });
+    await stage.press('Remove the condition', stage.host.querySelector('.clause')!);
+    expect(area().value).toBe('record type is not Lease and record type is Lease');
+  });
+});

@@ -1,0 +1,2 @@
+export { CriteriaField } from './criteriaField';
+export { VocabularyService } from './vocabularyService';

@@ -1,0 +1,186 @@
+import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { plan, schedule, type EventLine, type Problem } from '@key-cellar/contract';
+import { Button } from 'primeng/button';
+import { InputText } from 'primeng/inputtext';
+import { Textarea } from 'primeng/textarea';
+import { EMPTY, type Observable } from 'rxjs';
+import { Session } from '../identity/index';
+import { Api, toProblem } from '../kit/api';
+import { loaded } from '../kit/loaded';
+import { ProblemNotice } from '../kit/notice';
+import { Sheet } from '../kit/sheet';
+import { DayPipe } from '../kit/words';
+
+/** What happened to a place or a record: recorded, corrected, taken back. What was wrong stays to be read. */
+@Component({
+  selector: 'kc-event-list',
+  imports: [Button, DayPipe, FormsModule, InputText, ProblemNotice, Sheet, Textarea],
+  template: `
+    <kc-problem [problem]="page.problem()" />
+    <ul>
+      @for (event of shown(); track event.id) {
+        <li [class.gone]="event.withdrawn">
+          <span
+            ><b>{{ event.type }}</b>&ngsp;<span class="quiet small">{{ event.on | day }} · {{ event.by }}</span></span
+          >
+          @if (event.withdrawn; as w) {
+            <span class="small quiet" i18n>taken back by {{ w.by }}: {{ w.reason }}</span>
+          } @else if (mayRecord()) {
+            <button type="button" (click)="begin(event)" [attr.aria-label]="'Correct ' + event.type + ' of ' + event.on" i18n>correct</button>
+          }
+          @if (event.note) {
+            <span class="small note">{{ event.note }}</span>
+          }
+        </li>
+      } @empty {
+        <li class="quiet" i18n>Nothing was recorded here.</li>
+      }
+      @if (hidden() > 0) {
+        <li><button type="button" (click)="all.set(true)" i18n>and {{ hidden() }} more</button></li>
+      }
+    </ul>
+    @if (mayRecord()) {
+      <p-button size="small" severity="secondary" [outlined]="true" label="Record an event" i18n-label (onClick)="begin(null)" />
+    }
+    <kc-sheet [(open)]="open" [heading]="correcting() ? 'Correct an event' : 'Record an event'">
+      <form class="form" (ngSubmit)="save(true)">
+        <p i18n>Clocks that wait for this event start from that day. Everything it concerns is dated anew.</p>
+        <div class="field">
+          <label for="event-type" i18n>What happened</label>
+          <input pInputText id="event-type" name="type" required maxlength="80" list="event-types" [ngModel]="type()" (ngModelChange)="type.set($event)" />
+          <datalist id="event-types">
+            @for (known of knownTypes(); track known) {
+              <option [value]="known"></option>
+            }
+          </datalist>
+        </div>
+        <div class="field">
+          <label for="event-on" i18n>On</label>
+          <input pInputText id="event-on" name="on" type="date" required [max]="session.today()" [ngModel]="on()" (ngModelChange)="on.set($event)" />
+        </div>
+        <div class="field">
+          <label for="event-note" i18n>Note</label>
+          <input pInputText id="event-note" name="note" [ngModel]="note()" (ngModelChange)="note.set($event)" />
+        </div>
+        @if (correcting()) {
+          <div class="field">
+            <label for="event-reason" i18n>Why it was wrong</label>
+            <textarea pTextarea id="event-reason" name="reason" rows="2" required [ngModel]="reason()" (ngModelChange)="reason.set($event)"></textarea>
+          </div>
+        }
+        <kc-problem [problem]="problem()" />
+        <div class="acts">
+          <p-button type="submit" [disabled]="busy() || !type().trim() || !on() || (!!correcting() && reason().trim().length < 3)" [label]="correcting() ? 'Correct it' : 'Record the event'" />
+          @if (correcting()) {
+            <p-button severity="secondary" [outlined]="true" [disabled]="busy() || reason().trim().length < 3" label="It never happened: take it back" i18n-label (onClick)="save(false)" />
+          }
+        </div>
+      </form>
+    </kc-sheet>
+  `,
+  styles: `
+    :host {
+      display: grid;
+      gap: 8px;
+      justify-items: start;
+    }
+    ul {
+      justify-self: stretch;
+    }
+    li {
+      display: flex;
+      flex-wrap: wrap;
+      align-items: baseline;
+      justify-content: space-between;
+      gap: 0 10px;
+      border-top: 1px solid var(--line-soft);
+      padding: 3px 0;
+    }
+    li:first-child {
+      border-top: 0;
+    }
+    .gone b {
+      text-decoration: line-through;
+      font-weight: 400;
+    }
+    .note {
+      flex-basis: 100%;
+    }
+    li button {
+      border: 0;
+      background: none;
+      padding: 0;
+      color: var(--ink-2);
+      text-decoration: underline;
+      cursor: pointer;
+    }
+  `,
+  changeDetection: ChangeDetectionStrategy.OnPush,
+}) // prettier-ignore
+export class EventList {
+  private readonly api = inject(Api);
+  protected readonly session = inject(Session);
+  readonly kind = input.required<'place' | 'record'>();
+  readonly id = input.required<string>();
+  readonly mayRecord = input(false);
+  readonly changed = output();
+
+  protected readonly open = signal(false);
+  protected readonly page = loaded(() =>
+    this.api.call(this.kind() === 'place' ? schedule.placeEvents : schedule.recordEvents, { params: { id: this.id() } }),
+  );
+  private readonly rules = loaded(() => (this.open() ? this.api.call(schedule.rules) : EMPTY));
+  /** Events that rules count from. */
+  protected readonly knownTypes = computed(() => [
+    ...new Set(
+      (this.rules.value()?.rules ?? []).flatMap((r) => (r.definition.trigger.kind === 'event' ? [r.definition.trigger.eventType] : [])),
+    ),
+  ]);
+  protected readonly all = signal(false);
+  private readonly events = computed(() => this.page.value()?.events ?? []);
+  protected readonly shown = computed(() => (this.all() ? this.events() : this.events().slice(0, 5)));
+  protected readonly hidden = computed(() => this.events().length - this.shown().length);
+  protected readonly correcting = signal<EventLine | null>(null);
+  protected readonly type = signal('');
+  protected readonly on = signal('');
+  protected readonly note = signal('');
+  protected readonly reason = signal('');
+  protected readonly busy = signal(false);
+  protected readonly problem = signal<Problem | null>(null);
+
+  protected begin(event: EventLine | null): void {
+    this.correcting.set(event);
+    this.type.set(event?.type ?? '');
+    this.on.set(event?.on ?? this.session.today());
+    this.note.set(event?.note ?? '');
+    this.reason.set('');
+    this.problem.set(null);
+    this.open.set(true);
+  }
+
+  protected save(instead: boolean): void {
+    const body = { type: this.type(), on: this.on(), note: this.note() };
+    const wrong = this.correcting();
+    const call: Observable<unknown> = wrong
+      ? this.api.call(schedule.withdrawEvent, {
+          params: { id: wrong.id },
+          body: { reason: this.reason(), ...(instead ? { instead: body } : {}) },
+        })
+      : this.api.call(this.kind() === 'place' ? plan.recordEvent : schedule.addRecordEvent, { params: { id: this.id() }, body });
+    this.busy.set(true);
+    this.problem.set(null);
+    call.subscribe({
+      next: () => {
+        this.busy.set(false);
+        this.open.set(false);
+        this.page.reload();
+        this.changed.emit();
+      },
+      error: (error: unknown) => {
+        this.busy.set(false);
+        this.problem.set(toProblem(error));
+      },
+    });
+  }
+}

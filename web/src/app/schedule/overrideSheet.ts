@@ -1,0 +1,190 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, model, output, signal, untracked } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { schedule, type DatesLine, type OverrideInput, type Problem } from '@key-cellar/contract';
+import { Button } from 'primeng/button';
+import { InputText } from 'primeng/inputtext';
+import { Textarea } from 'primeng/textarea';
+import { EMPTY } from 'rxjs';
+import { Api, toProblem } from '../kit/api';
+import { Choice } from '../kit/choice';
+import { loaded } from '../kit/loaded';
+import { ProblemNotice } from '../kit/notice';
+import { ResultList, type ResultLine } from '../kit/resultList';
+import { Sheet } from '../kit/sheet';
+
+type Way = 'date' | 'rule' | 'rules';
+
+/** Sets a due date or a rule by hand, or lets the rules decide again; says first what that does. */
+@Component({
+  selector: 'kc-override-sheet',
+  imports: [Button, Choice, FormsModule, InputText, ProblemNotice, ResultList, Sheet, Textarea],
+  template: `
+    <kc-sheet [(open)]="open" heading="Set the date by hand" i18n-heading [width]="520">
+      @if (results(); as lines) {
+        <kc-result-list [lines]="lines" />
+      } @else {
+        <form class="form" (ngSubmit)="carryOut(false)">
+          <p i18n>
+            What is set by hand counts before every rule. Letting go sooner than the rules say needs a keeper. The ledger keeps your reason.
+          </p>
+          <kc-choice field="hand-way" label="What" i18n-label [options]="ways" [value]="way()" (valueChange)="way.set($event); stale()" />
+          @switch (way()) {
+            @case ('date') {
+              <div class="row-fields">
+                <div class="field">
+                  <label for="hand-due" i18n>Due on</label>
+                  <input pInputText id="hand-due" name="due" type="date" [ngModel]="dueOn()" (ngModelChange)="dueOn.set($event); stale()" />
+                </div>
+                <kc-choice field="hand-action" label="Then" i18n-label [options]="actions" [value]="action()" (valueChange)="action.set($event); stale()" />
+              </div>
+            }
+            @case ('rule') {
+              <kc-choice field="hand-rule" label="Rule" i18n-label [options]="ruleOptions()" [value]="ruleId()" (valueChange)="ruleId.set($event); stale()" />
+            }
+          }
+          <div class="field">
+            <label for="hand-reason" i18n>Reason</label>
+            <textarea pTextarea id="hand-reason" name="reason" rows="3" required [ngModel]="reason()" (ngModelChange)="reason.set($event)"></textarea>
+          </div>
+          <kc-problem [problem]="problem()" />
+          @if (effect(); as lines) {
+            <div class="panel effect" role="status">
+              <p i18n>
+                <b>{{ of('done') }}</b> of {{ lines.length }} would change, {{ shorter() }} of them sooner than before;
+                {{ of('refused') }} refused.
+              </p>
+              <ul>
+                @for (line of lines.slice(0, 6); track line.id) {
+                  <li>
+                    <span class="clip">{{ line.name }}</span>
+                    <span class="dates" [class.madder]="line.outcome === 'refused'">{{
+                      line.outcome === 'refused' ? line.why : line.before + ' → ' + line.after
+                    }}</span>
+                  </li>
+                }
+              </ul>
+            </div>
+          }
+          <div class="acts">
+            <p-button severity="secondary" [outlined]="true" [disabled]="busy() || !ready()" label="What would change?" i18n-label (onClick)="carryOut(true)" />
+            <p-button type="submit" [disabled]="busy() || !ready()" [label]="button()" />
+          </div>
+        </form>
+      }
+    </kc-sheet>
+  `,
+  styles: `
+    .effect {
+      padding: 8px 12px;
+    }
+    li {
+      display: grid;
+      grid-template-columns: minmax(0, 1fr) auto;
+      gap: 10px;
+      border-top: 1px solid var(--line-soft);
+      padding: 3px 0;
+    }
+    .dates {
+      font-size: 12.5px;
+      max-width: 270px;
+    }
+  `,
+  changeDetection: ChangeDetectionStrategy.OnPush,
+}) // prettier-ignore
+export class OverrideSheet {
+  private readonly api = inject(Api);
+  readonly open = model.required<boolean>();
+  readonly ids = input.required<readonly string[]>();
+  readonly acted = output();
+
+  private readonly rules = loaded(() => (this.open() ? this.api.call(schedule.rules) : EMPTY));
+  protected readonly ruleOptions = computed(() =>
+    (this.rules.value()?.rules ?? [])
+      .filter((r) => r.version !== null)
+      .map((r) => ({ value: r.id, name: `${r.code} ${r.definition.title}` })),
+  );
+  protected readonly ways: { value: Way; name: string }[] = [
+    { value: 'date', name: $localize`a due date` },
+    { value: 'rule', name: $localize`a rule` },
+    { value: 'rules', name: $localize`nothing: the rules decide again` },
+  ];
+  protected readonly actions: { value: 'destroy' | 'transfer'; name: string }[] = [
+    { value: 'destroy', name: $localize`destroyed` },
+    { value: 'transfer', name: $localize`transferred to the archive` },
+  ];
+  protected readonly way = signal<Way>('date');
+  protected readonly dueOn = signal('');
+  protected readonly action = signal<'destroy' | 'transfer'>('destroy');
+  protected readonly ruleId = signal<string | null>(null);
+  protected readonly reason = signal('');
+  protected readonly busy = signal(false);
+  protected readonly problem = signal<Problem | null>(null);
+  protected readonly effect = signal<readonly DatesLine[] | null>(null);
+  protected readonly results = signal<ResultLine[] | null>(null);
+  private readonly chosen = signal<readonly string[]>([]);
+  protected readonly shorter = computed(() => (this.effect() ?? []).filter((l) => l.outcome === 'done' && l.shortens).length);
+  private readonly override = computed<OverrideInput | null | undefined>(() => {
+    switch (this.way()) {
+      case 'rules':
+        return null;
+      case 'rule':
+        return this.ruleId() ? { kind: 'rule', ruleId: this.ruleId()! } : undefined;
+      case 'date':
+        return this.dueOn() ? { kind: 'date', dueOn: this.dueOn(), action: this.action() } : undefined;
+    }
+  });
+  protected readonly ready = computed(() => this.override() !== undefined && this.reason().trim().length > 2);
+  protected readonly button = computed(() =>
+    this.chosen().length === 1 ? $localize`Set it on one record` : $localize`Set it on ${this.chosen().length}:n: records`,
+  );
+
+  constructor() {
+    effect(() => {
+      if (!this.open()) return;
+      untracked(() => {
+        this.chosen.set(this.ids());
+        this.results.set(null);
+        this.effect.set(null);
+        this.problem.set(null);
+        this.reason.set('');
+      });
+    });
+  }
+
+  protected stale(): void {
+    this.effect.set(null);
+  }
+
+  protected of(outcome: DatesLine['outcome']): number {
+    return (this.effect() ?? []).filter((l) => l.outcome === outcome).length;
+  }
+
+  protected carryOut(dryRun: boolean): void {
+    this.busy.set(true);
+    this.problem.set(null);
+    this.api
+      .call(schedule.override, { body: { ids: [...this.chosen()], override: this.override()!, reason: this.reason(), dryRun } })
+      .subscribe({
+        next: ({ results }) => {
+          this.busy.set(false);
+          if (dryRun) {
+            this.effect.set(results);
+            return;
+          }
+          this.results.set(
+            results.map((r) => ({
+              name: r.name,
+              outcome: r.outcome,
+              why: r.outcome === 'done' ? `${r.before} → ${r.after}` : r.why,
+              link: ['/records', r.id],
+            })),
+          );
+          this.acted.emit();
+        },
+        error: (error: unknown) => {
+          this.busy.set(false);
+          this.problem.set(toProblem(error));
+        },
+      });
+  }
+}
