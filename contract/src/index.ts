@@ -8,6 +8,8 @@ export {
   schedule,
   type CriteriaRuleLine,
   type DatesLine,
+  type EffectLine,
+  type EffectPage,
   type EventLine,
   type Finding,
   type JurisdictionLine,
@@ -15,6 +17,7 @@ export {
   type RuleDefinition,
   type RuleLine,
   type RulePage,
+  type ScheduleChange,
   type WaitingLine,
 } from './schedule.js';
 export { askedCriteria, criteria, criteriaEndpoints, criteriaOf } from './criteria.js';

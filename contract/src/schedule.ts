@@ -2,7 +2,7 @@ import { parsePeriod } from '@key-cellar/core/calendar';
 import { recordDates, stepKinds, type Explanation } from '@key-cellar/core/schedule';
 import * as z from 'zod';
 import { askedCriteria, criteria } from './criteria.js';
-import { dateText, get, id, idParam, line, outcomeLine, periodText, post, put, reason, revision } from './shared.js';
+import { dateText, get, id, idParam, line, outcomeLine, periodText, post, put, reason, revision, type Problem } from './shared.js';
 
 export const trigger = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('recordDate'), date: z.enum(recordDates) }),
@@ -100,6 +100,64 @@ export type OverrideInput = z.infer<typeof overrideInput>;
 /** One record's due date before and after a change. */
 const datesLine = outcomeLine.extend({ before: z.string(), after: z.string(), shortens: z.boolean() });
 export type DatesLine = z.infer<typeof datesLine>;
+
+/** A change to the schedule or the plan that was not made yet. */
+export const scheduleChange = z.discriminatedUnion('kind', [
+  z.object({ kind: z.literal('nothing') }),
+  z.object({
+    kind: z.literal('rule'),
+    ruleId: id,
+    definition: ruleDefinition,
+    inForceFrom: dateText,
+    takesOver: z.enum(['all', 'laterClocks']),
+  }),
+  z.object({ kind: z.literal('setRule'), placeId: id, ruleId: id, set: z.boolean() }),
+  z.object({ kind: z.literal('setPair'), recordType: line(60), seriesId: id, ruleId: id, set: z.boolean() }),
+  z.object({ kind: z.literal('addCriteriaRule'), ruleId: id, criteria }),
+  z.object({ kind: z.literal('changeCriteriaRule'), id, criteria }),
+  z.object({ kind: z.literal('moveCriteriaRule'), id, order: z.number().int().min(1) }),
+  z.object({ kind: z.literal('dropCriteriaRule'), id }),
+  z.object({ kind: z.literal('movePlace'), placeId: id, parentId: id }),
+]);
+export type ScheduleChange = z.infer<typeof scheduleChange>;
+
+const shift = z.object({
+  earlier: z.number().int(),
+  later: z.number().int(),
+  first: z.number().int(),
+  none: z.number().int(),
+  otherwise: z.number().int(),
+});
+const month = z.string().regex(/^\d{4}-\d{2}$/);
+/** What a change does to due dates, and what comes due in the thirty years ahead with and without it. */
+export const effectPage = z.object({
+  looked: z.number().int(),
+  changed: z.number().int(),
+  shift,
+  atOnce: z.object({ records: z.number().int(), bytes: z.number().int() }),
+  held: z.number().int(),
+  inBatches: z.number().int(),
+  bySeries: z.array(shift.extend({ seriesId: id, code: z.string(), title: z.string() })),
+  byYear: z.array(shift.extend({ year: z.number().int() })),
+  most: z.array(z.object({ id, number: z.string(), title: z.string(), before: dateText.nullable(), after: dateText.nullable() })),
+  forecast: z.array(
+    z.object({
+      month,
+      series: z.string(),
+      /** Empty: set by hand. */
+      rule: z.string(),
+      step: z.enum(stepKinds),
+      records: z.number().int(),
+      bytes: z.number().int(),
+      afterRecords: z.number().int(),
+      afterBytes: z.number().int(),
+    }),
+  ),
+});
+export type EffectPage = z.infer<typeof effectPage>;
+/** What comes while the effect is being worked out, one JSON text a line; the last line has the effect or says what went wrong. */
+export type EffectLine =
+  { readonly done: number; readonly total: number } | { readonly effect: EffectPage } | { readonly problem: Problem };
 
 export const findingKinds = [
   'seriesWithoutRule',
@@ -275,6 +333,10 @@ export const schedule = {
     params: idParam,
     query: z.object({ on: dateText }),
     response: z.object({ explanation: z.custom<Explanation>() }),
+  }),
+  effect: post('/schedule/effect', 'What a change would do to all records; answers with lines of JSON, progress first, the effect last', {
+    body: z.object({ change: scheduleChange }),
+    response: z.object({ effect: effectPage }),
   }),
   check: get('/schedule/check', 'What is not right with the schedule', { response: z.object({ findings: z.array(finding) }) }),
   waiting: get('/schedule/waiting', 'Who waits for what', { response: z.object({ waiting: z.array(waitingLine) }) }),

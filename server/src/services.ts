@@ -7,7 +7,7 @@ import { openPool } from './db/index.js';
 import { openJobs, type Jobs } from './jobs/index.js';
 import type { Sealer } from './ledger/index.js';
 import { pageDrawer, type PageDrawer } from './records/index.js';
-import { ruleBooks, type RuleBooks } from './schedule/index.js';
+import { effectThreads, ruleBooks, type EffectThreads, type RuleBooks } from './schedule/index.js';
 
 /** What routes and services share: connections, snapshots and background work of one thread of one app server. */
 export interface Services {
@@ -22,6 +22,8 @@ export interface Services {
   /** Where transfers go: an archive that takes bags at `/accessions`. */
   readonly archiveUrl: string;
   readonly sealer: Sealer;
+  /** Works out what changes to the schedule would do. */
+  readonly effects: EffectThreads;
   /** Draws content for reading on screen. */
   readonly pages: PageDrawer;
   /** What the routes have bound so far; the OpenAPI document is made from it. */
@@ -52,6 +54,7 @@ export async function openServices(
     jobs: await openJobs(config.appUrl, pool, log),
     archiveUrl: config.archiveUrl,
     sealer: given.sealer(pool),
+    effects: effectThreads(),
     pages: pageDrawer(),
     endpoints: [],
     stopping: false,

@@ -93,7 +93,7 @@ export async function startServices(given: Config, log: Logger = pino({ level: g
     async stop() {
       services.stopping = true;
       clearInterval(housekeeping);
-      await Promise.all([jobThread.stop(), services.jobs.stop(), services.pages.stop()]);
+      await Promise.all([jobThread.stop(), services.jobs.stop(), services.pages.stop(), services.effects.stop()]);
       // A last seal, so that what was done before the stop is provable from the first moment of the next start.
       await services.sealer.sealNow().catch((error: unknown) => log.warn({ err: error }, 'last seal failed'));
       await services.sealer.stop();

@@ -1,6 +1,19 @@
 export { compileGoverning, dateSlots, factDatesOf, unknownDay, type DateSlots, type FastVerdict } from './compiled.js';
 export { checkSchedule, type FindingKind, type ScheduleFinding, type ScheduleUnderCheck } from './check.js';
 export { clockStart, vintageOf, type Cutoff } from './cutoff.js';
+export {
+  effectTally,
+  formatMonth,
+  mergeEffects,
+  monthOf,
+  type Effect,
+  type EffectTally,
+  type ForecastCell,
+  type MostAffected,
+  type Outcome,
+  type Shift,
+  type Standing,
+} from './effect.js';
 export { mayBePartOf, widened, type Jurisdiction } from './jurisdiction.js';
 export { isDisposing, recordDates, stepKinds, type RecordDate, type RuleVersion, type Step, type StepKind, type Trigger } from './rule.js';
 export {

@@ -129,3 +129,17 @@ export async function withUnitOfWork<T>(
     client.release(broken);
   }
 }
+
+/** Reads in one transaction that changes nothing; other connections can see exactly the same through the snapshot's name. */
+export async function inReadSnapshot<T>(pool: pg.Pool, work: (db: Db, snapshot: string) => Promise<T>): Promise<T> {
+  const client = await pool.connect();
+  let broken: Error | undefined;
+  try {
+    await client.query('begin isolation level repeatable read read only');
+    const { rows } = await client.query<{ name: string }>('select pg_export_snapshot() as name');
+    return await work({ query: (config) => client.query(config) }, rows[0]!.name);
+  } finally {
+    await client.query('rollback').catch((error: Error) => (broken = error));
+    client.release(broken);
+  }
+}

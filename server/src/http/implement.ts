@@ -47,12 +47,15 @@ async function readJson(context: HttpContext): Promise<unknown> {
   }
 }
 
-/** Binds an endpoint of the contract to what answers it: parses, checks the session, and answers JSON. */
+/**
+ * Binds an endpoint of the contract to what answers it: parses, checks the session, and answers JSON. What comes in parts
+ * (lines of progress) is answered as a response of its own.
+ */
 export function implement<E extends Endpoint>(
   app: HttpApp,
   services: Services,
   endpoint: E,
-  answer: (call: Call<E>) => Promise<ResponseOf<E>> | ResponseOf<E>,
+  answer: (call: Call<E>) => Promise<ResponseOf<E> | Response> | ResponseOf<E> | Response,
 ): void {
   const honoPath = endpoint.path.replace(/\{(\w+)\}/g, ':$1');
   const method = endpoint.method;
@@ -74,6 +77,6 @@ export function implement<E extends Endpoint>(
       person: person!,
       context,
     });
-    return context.json(response ?? {});
+    return response instanceof Response ? response : context.json(response ?? {});
   });
 }

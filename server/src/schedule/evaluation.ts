@@ -37,20 +37,40 @@ function outward(row: store.ClockRow, places: ReadonlyMap<string, store.ChainPla
   return [...row.places].reverse().flatMap((id) => places.get(id) ?? []);
 }
 
+type EventRow = { readonly type: string; readonly happened_on: string };
+
+/** Events on the places around a record, nearest first; the record itself is nearer still. */
+export function eventsOnChain(
+  chain: readonly store.ChainPlace[],
+  eventsBySubject: ReadonlyMap<string, readonly EventRow[]>,
+): EventOccurrence[] {
+  return chain.flatMap((place, i) =>
+    (eventsBySubject.get(place.id) ?? []).map((e) => ({
+      type: e.type,
+      on: civilDate(e.happened_on),
+      distance: i + 1,
+      subject: nameOf(place),
+    })),
+  );
+}
+
+/** The nearest folder that was closed. */
+export function folderClosedOn(chain: readonly store.ChainPlace[]): ClockFacts['folderClosed'] {
+  const closed = chain.find((place) => place.kind === 'folder' && place.closed_on !== null);
+  return closed ? { on: civilDate(closed.closed_on!), subject: nameOf(closed) } : undefined;
+}
+
 function clockFacts(
   row: store.ClockRow,
   chain: readonly store.ChainPlace[],
-  eventsBySubject: ReadonlyMap<string, { type: string; happened_on: string }[]>,
+  eventsBySubject: ReadonlyMap<string, readonly EventRow[]>,
 ): ClockFacts {
-  const events: EventOccurrence[] = [];
-  const take = (subjectId: string, distance: number, subject: string): void => {
-    for (const e of eventsBySubject.get(subjectId) ?? []) {
-      events.push({ type: e.type, on: civilDate(e.happened_on), distance, subject });
-    }
-  };
-  take(row.id, 0, 'the record');
-  chain.forEach((place, i) => take(place.id, i + 1, nameOf(place)));
-  const closed = chain.find((place) => place.kind === 'folder' && place.closed_on !== null);
+  const own = (eventsBySubject.get(row.id) ?? []).map((e) => ({
+    type: e.type,
+    on: civilDate(e.happened_on),
+    distance: 0,
+    subject: 'the record',
+  }));
   const factDates: Record<string, EpochDay> = {};
   for (const [code, value] of Object.entries(row.facts)) {
     const date = typeof value === 'string' ? parseCivilDate(value) : null;
@@ -67,8 +87,8 @@ function clockFacts(
       lastUsed: dayOrUndefined(row.last_used_on),
     },
     factDates,
-    folderClosed: closed ? { on: civilDate(closed.closed_on!), subject: nameOf(closed) } : undefined,
-    events,
+    folderClosed: folderClosedOn(chain),
+    events: [...own, ...eventsOnChain(chain, eventsBySubject)],
   };
 }
 

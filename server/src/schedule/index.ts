@@ -1,4 +1,6 @@
 export { explainJudged, judge, recompute, verdictOf, type Judged } from './evaluation.js';
+export { effectThreads, effectOfChange, type EffectAnswer, type EffectQuestion, type EffectThreads } from './effect.js';
+export { effectOfPart } from './effectPart.js';
 export { override } from './override.js';
 export { loadRuleBook, ruleBooks, toRuleVersion, type RuleBook, type RuleBooks } from './ruleBook.js';
 export { scheduleRoutes } from './routes.js';

@@ -1,14 +1,15 @@
 import { hasRight } from '@key-cellar/core/access';
-import { schedule } from '@key-cellar/contract';
-import { streamSSE } from 'hono/streaming';
+import { schedule, type EffectLine } from '@key-cellar/contract';
+import { stream, streamSSE } from 'hono/streaming';
 import { requireRight } from '../access/index.js';
 import { withUnitOfWork } from '../db/index.js';
 import { implement, type HttpApp } from '../http/implement.js';
 import type { SignedIn } from '../identity/index.js';
 import { cancelJob, jobById } from '../jobs/index.js';
-import { notAllowed, notFound, Problem } from '../problem.js';
+import { notAllowed, notFound, Problem, problemOfDatabase } from '../problem.js';
 import type { Services } from '../services.js';
 import { checkOfSchedule } from './check.js';
+import { effectOfChange } from './effect.js';
 import * as events from './events.js';
 import * as levels from './levels.js';
 import { override, ruleOnDay } from './override.js';
@@ -104,6 +105,25 @@ export function scheduleRoutes(app: HttpApp, services: Services): void {
   implement(app, services, schedule.ruleOnDay, async ({ person, params, query }) => ({
     explanation: await ruleOnDay(services, person, params.id, query.on),
   }));
+  implement(app, services, schedule.effect, async ({ person, body, context }) => {
+    await requireKeeper(person);
+    return stream(context, async (out) => {
+      const gone = new AbortController();
+      out.onAbort(() => gone.abort());
+      const say = (line: EffectLine): Promise<unknown> => out.write(`${JSON.stringify(line)}\n`);
+      try {
+        const effect = await effectOfChange(services, person, body.change, (done, total) => void say({ done, total }), gone.signal);
+        await say({ effect });
+      } catch (error) {
+        if (gone.signal.aborted) return;
+        const problem = error instanceof Problem ? error : problemOfDatabase(error as Error);
+        if (!problem) services.log.error({ err: error }, 'an effect could not be worked out');
+        await say({
+          problem: (problem ?? new Problem(500, 'unexpected', 'The effect could not be worked out. The server’s log says why.')).document(),
+        });
+      }
+    });
+  });
   implement(app, services, schedule.check, async ({ person }) => {
     await requireKeeper(person);
     return { findings: await checkOfSchedule(services, person) };

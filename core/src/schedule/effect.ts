@@ -1,0 +1,317 @@
+import { addPeriod, period, yearMonthDay, type EpochDay } from '../calendar/index.js';
+import { unknownDay } from './compiled.js';
+import { isDisposing, stepKinds, type RuleVersion, type StepKind } from './rule.js';
+
+export type Outcome = 'permanent' | 'waiting' | 'dated' | 'unscheduled';
+
+/** What a schedule says of one record, before or after a change. */
+export interface Standing {
+  readonly outcome: Outcome;
+  /** Null where the date was set by hand, or where no rule reaches. */
+  readonly rule: RuleVersion | null;
+  /** {@link unknownDay} when the clock has not started. */
+  readonly clockStart: EpochDay;
+  /** {@link unknownDay} when there is none. */
+  readonly dueOn: EpochDay;
+  readonly action: 'destroy' | 'transfer' | null;
+}
+
+/** How many records a change dates otherwise, by what it does to their due date. */
+export interface Shift {
+  earlier: number;
+  later: number;
+  /** Had no date and gets one. */
+  first: number;
+  /** Had a date and has none any more. */
+  none: number;
+  /** No date before or after, but for another reason, such as kept for good instead of waiting. */
+  otherwise: number;
+}
+
+export interface MostAffected {
+  readonly id: string;
+  readonly before: EpochDay | null;
+  readonly after: EpochDay | null;
+}
+
+/** One cell of the forecast: what is due in a month in a series under a rule by a step, without the change and with it. */
+export interface ForecastCell {
+  /** Months since year 0; what is overdue counts in the first month, what comes after the last in none. */
+  readonly month: number;
+  readonly series: string;
+  /** Rule code; empty for dates set by hand. */
+  readonly rule: string;
+  readonly step: StepKind;
+  readonly records: number;
+  readonly bytes: number;
+  readonly afterRecords: number;
+  readonly afterBytes: number;
+}
+
+/** What a change to the schedule does to the records it touches, and what comes due with and without it. */
+export interface Effect {
+  readonly looked: number;
+  /** Records with another date, rule or outcome. */
+  readonly changed: number;
+  readonly shift: Shift;
+  /** Not due before, due on the first day with the change. */
+  readonly atOnce: { readonly records: number; readonly bytes: number };
+  /** Among those that change: held, and in a batch. */
+  readonly held: number;
+  readonly inBatches: number;
+  readonly bySeries: readonly (Shift & { readonly series: string })[];
+  /** By the year of the new date, or of the old one where there is no new. */
+  readonly byYear: readonly (Shift & { readonly year: number })[];
+  /** The ten whose date moves farthest; those that lose it first. */
+  readonly most: readonly MostAffected[];
+  readonly forecast: readonly ForecastCell[];
+}
+
+const forecastYears = 30;
+const mostListed = 10;
+const noShift = (): Shift => ({ earlier: 0, later: 0, first: 0, none: 0, otherwise: 0 });
+const shifts = ['earlier', 'later', 'first', 'none', 'otherwise'] as const;
+
+/** Months since year 0. */
+export function monthOf(day: EpochDay): number {
+  const { year, month } = yearMonthDay(day);
+  return year * 12 + month - 1;
+}
+
+/** A month such as `2031-01`. */
+export function formatMonth(month: number): string {
+  return `${String(Math.floor(month / 12)).padStart(4, '0')}-${String((month % 12) + 1).padStart(2, '0')}`;
+}
+
+/** Steps with a date of their own, besides the one that disposes. */
+function otherSteps(rule: RuleVersion): { kind: number; due: (start: EpochDay) => EpochDay }[] {
+  return rule.steps.flatMap((step) => {
+    if (isDisposing(step.kind) || step.kind === 'keepPermanently' || step.from === 'previousStep') return [];
+    const after = period(step.after);
+    return [{ kind: stepKinds.indexOf(step.kind), due: (start: EpochDay) => addPeriod(start, after) }];
+  });
+}
+
+export interface EffectTally {
+  /** Counts one record; `after` is the same object as `before` where nothing can change. */
+  add(
+    record: { readonly series: string; readonly bytes: number; readonly held: boolean; readonly inBatch: boolean; id(): string },
+    before: Standing,
+    after: Standing,
+  ): void;
+  result(): Effect;
+}
+
+/** Days a date moves; losing it counts as moving farther than any date can. */
+function distance(before: EpochDay, after: EpochDay): number {
+  return before === unknownDay || after === unknownDay ? Number.MAX_SAFE_INTEGER : Math.abs(after - before);
+}
+
+/** Counts the effect of a change record by record, in one pass. `today` is the first day on which the change counts. */
+export function effectTally(today: EpochDay): EffectTally {
+  const first = monthOf(today);
+  const months = forecastYears * 12;
+  const seriesOf = new Map<string, number>();
+  const seriesNames: string[] = [];
+  const codeOf = new Map<string, number>([['', 0]]);
+  const codes = [''];
+  const stepsOf = new Map<RuleVersion, ReturnType<typeof otherSteps>>();
+  const cellOf = new Map<number, number>();
+  const keys: number[] = [];
+  let cells = new Float64Array(4 * 4096);
+  const shift = noShift();
+  const bySeries = new Map<number, Shift>();
+  const byYear = new Map<number, Shift>();
+  let most: (MostAffected & { far: number })[] = [];
+  let [looked, changed, held, inBatches, atOnceRecords, atOnceBytes] = [0, 0, 0, 0, 0, 0];
+
+  function indexOf(name: string, known: Map<string, number>, names: string[]): number {
+    let index = known.get(name);
+    if (index === undefined) {
+      index = names.push(name) - 1;
+      known.set(name, index);
+    }
+    return index;
+  }
+
+  const mostSeries = 65_536;
+  const mostCodes = 65_536;
+  function count(day: EpochDay, series: number, code: number, step: number, bytes: number, side: 0 | 2 | 'both'): void {
+    const month = Math.max(0, monthOf(day) - first);
+    if (month >= months) return;
+    const key = ((month * mostSeries + series) * mostCodes + code) * stepKinds.length + step;
+    let at = cellOf.get(key);
+    if (at === undefined) {
+      at = keys.push(key) - 1;
+      cellOf.set(key, at);
+      if (at * 4 >= cells.length) {
+        const larger = new Float64Array(cells.length * 2);
+        larger.set(cells);
+        cells = larger;
+      }
+    }
+    const base = at * 4;
+    if (side !== 2) {
+      cells[base]! += 1;
+      cells[base + 1]! += bytes;
+    }
+    if (side !== 0) {
+      cells[base + 2]! += 1;
+      cells[base + 3]! += bytes;
+    }
+  }
+
+  function forecast(s: Standing, series: number, bytes: number, side: 0 | 2 | 'both'): void {
+    const code = s.rule ? indexOf(s.rule.code, codeOf, codes) : 0;
+    if (s.dueOn !== unknownDay && s.action) count(s.dueOn, series, code, stepKinds.indexOf(s.action), bytes, side);
+    if (s.rule && s.clockStart !== unknownDay) {
+      let steps = stepsOf.get(s.rule);
+      if (!steps) stepsOf.set(s.rule, (steps = otherSteps(s.rule)));
+      for (const step of steps) {
+        const due = step.due(s.clockStart);
+        // A step of the past was taken or passed over; only those ahead are forecast.
+        if (due >= today) count(due, series, code, step.kind, bytes, side);
+      }
+    }
+  }
+
+  const raise = <K>(into: Map<K, Shift>, key: K, which: keyof Shift): void => {
+    let at = into.get(key);
+    if (!at) into.set(key, (at = noShift()));
+    at[which] += 1;
+  };
+
+  return {
+    add(record, before, after) {
+      looked += 1;
+      const series = indexOf(record.series, seriesOf, seriesNames);
+      if (before === after) {
+        forecast(before, series, record.bytes, 'both');
+        return;
+      }
+      forecast(before, series, record.bytes, 0);
+      forecast(after, series, record.bytes, 2);
+      const sameDate = before.dueOn === after.dueOn && before.outcome === after.outcome;
+      if (sameDate && before.rule?.id === after.rule?.id && before.action === after.action) return;
+      changed += 1;
+      if (record.held) held += 1;
+      if (record.inBatch) inBatches += 1;
+      if (after.dueOn !== unknownDay && after.dueOn <= today && (before.dueOn === unknownDay || before.dueOn > today)) {
+        atOnceRecords += 1;
+        atOnceBytes += record.bytes;
+      }
+      if (sameDate) return;
+      const which: keyof Shift =
+        before.dueOn === unknownDay
+          ? after.dueOn === unknownDay
+            ? 'otherwise'
+            : 'first'
+          : after.dueOn === unknownDay
+            ? 'none'
+            : after.dueOn < before.dueOn
+              ? 'earlier'
+              : after.dueOn > before.dueOn
+                ? 'later'
+                : 'otherwise';
+      shift[which] += 1;
+      raise(bySeries, series, which);
+      if (which === 'otherwise') return;
+      raise(byYear, yearMonthDay(after.dueOn === unknownDay ? before.dueOn : after.dueOn).year, which);
+      const far = distance(before.dueOn, after.dueOn);
+      if (most.length < mostListed || far > most.at(-1)!.far) {
+        const day = (d: EpochDay): EpochDay | null => (d === unknownDay ? null : d);
+        most.push({ id: record.id(), before: day(before.dueOn), after: day(after.dueOn), far });
+        most = most.sort((a, b) => b.far - a.far || (a.id < b.id ? -1 : 1)).slice(0, mostListed);
+      }
+    },
+    result() {
+      const { length } = stepKinds;
+      return {
+        looked,
+        changed,
+        shift: { ...shift },
+        atOnce: { records: atOnceRecords, bytes: atOnceBytes },
+        held,
+        inBatches,
+        bySeries: [...bySeries].map(([series, counts]) => ({ series: seriesNames[series]!, ...counts })),
+        byYear: [...byYear].map(([year, counts]) => ({ year, ...counts })).sort((a, b) => a.year - b.year),
+        most: most.map(({ id, before, after }) => ({ id, before, after })),
+        forecast: keys.map((key, at) => {
+          const rest = Math.floor(key / length);
+          const seriesAndMonth = Math.floor(rest / mostCodes);
+          return {
+            month: first + Math.floor(seriesAndMonth / mostSeries),
+            series: seriesNames[seriesAndMonth % mostSeries]!,
+            rule: codes[rest % mostCodes]!,
+            step: stepKinds[key % length]!,
+            records: cells[at * 4]!,
+            bytes: cells[at * 4 + 1]!,
+            afterRecords: cells[at * 4 + 2]!,
+            afterBytes: cells[at * 4 + 3]!,
+          };
+        }),
+      };
+    },
+  };
+}
+
+function addShift(a: Shift, b: Shift): Shift {
+  const sum = noShift();
+  for (const which of shifts) sum[which] = a[which] + b[which];
+  return sum;
+}
+
+function merged<T extends Shift>(lists: readonly (readonly T[])[], key: (item: T) => string | number): T[] {
+  const all = new Map<string | number, T>();
+  for (const item of lists.flat()) {
+    const known = all.get(key(item));
+    all.set(key(item), known ? { ...known, ...addShift(known, item) } : item);
+  }
+  return [...all.values()];
+}
+
+/** Effects on different records, counted apart, as one. */
+export function mergeEffects(parts: readonly Effect[]): Effect {
+  const sum = (of: (e: Effect) => number): number => parts.reduce((n, e) => n + of(e), 0);
+  const cells = new Map<string, ForecastCell>();
+  for (const part of parts) {
+    for (const cell of part.forecast) {
+      const key = `${cell.month} ${cell.series} ${cell.rule} ${cell.step}`;
+      const known = cells.get(key);
+      cells.set(
+        key,
+        known
+          ? {
+              ...known,
+              records: known.records + cell.records,
+              bytes: known.bytes + cell.bytes,
+              afterRecords: known.afterRecords + cell.afterRecords,
+              afterBytes: known.afterBytes + cell.afterBytes,
+            }
+          : cell,
+      );
+    }
+  }
+  const far = (m: MostAffected): number => distance(m.before ?? unknownDay, m.after ?? unknownDay);
+  return {
+    looked: sum((e) => e.looked),
+    changed: sum((e) => e.changed),
+    shift: parts.reduce((s, e) => addShift(s, e.shift), noShift()),
+    atOnce: { records: sum((e) => e.atOnce.records), bytes: sum((e) => e.atOnce.bytes) },
+    held: sum((e) => e.held),
+    inBatches: sum((e) => e.inBatches),
+    bySeries: merged(
+      parts.map((e) => e.bySeries),
+      (s) => s.series,
+    ),
+    byYear: merged(
+      parts.map((e) => e.byYear),
+      (y) => y.year,
+    ).sort((a, b) => a.year - b.year),
+    most: parts
+      .flatMap((e) => e.most)
+      .sort((a, b) => far(b) - far(a) || (a.id < b.id ? -1 : 1))
+      .slice(0, mostListed),
+    forecast: [...cells.values()].sort((a, b) => a.month - b.month || (a.series < b.series ? -1 : a.series > b.series ? 1 : 0)),
+  };
+}

@@ -1,0 +1,73 @@
+import type { ScheduleChange } from '@key-cellar/contract';
+import { describeCriteria } from '@key-cellar/core/criteria';
+import type { RuleVersion } from '@key-cellar/core/schedule';
+import { notFound } from '../problem.js';
+import type { CriteriaRule, RuleBookData } from './ruleBook.js';
+
+/** Versions that are not published yet have this id. */
+export const draftVersionId = '00000000-0000-4000-8000-00000000d4af';
+
+function reordered(rules: readonly CriteriaRule[]): CriteriaRule[] {
+  return rules.map((rule, i) => ({ ...rule, position: i + 1 }));
+}
+
+/** The rules as they would be after a change; what does not change stays the same object. */
+export function changedBook(data: RuleBookData, change: ScheduleChange, codeOf: (ruleId: string) => string): RuleBookData {
+  const toggle = <T>(list: readonly T[], item: T, same: (a: T) => boolean, set: boolean): readonly T[] => {
+    const others = list.filter((a) => !same(a));
+    return set ? [...others, item] : others;
+  };
+  const criteriaAt = (id: string): number => {
+    const at = data.criteriaRules.findIndex((c) => c.id === id);
+    if (at < 0) throw notFound('This rule by criteria');
+    return at;
+  };
+  switch (change.kind) {
+    case 'nothing':
+    case 'movePlace':
+      return data;
+    case 'rule': {
+      const earlier = data.versions[change.ruleId] ?? [];
+      const draft: RuleVersion = {
+        ...change.definition,
+        id: draftVersionId,
+        code: codeOf(change.ruleId),
+        version: (earlier.at(-1)?.version ?? 0) + 1,
+        inForceFrom: change.inForceFrom,
+        takesOver: change.takesOver,
+      };
+      return { ...data, versions: { ...data.versions, [change.ruleId]: [...earlier, draft] } };
+    }
+    case 'setRule': {
+      const { placeId, ruleId } = change;
+      const same = (a: { placeId: string; ruleId: string }): boolean => a.placeId === placeId && a.ruleId === ruleId;
+      return { ...data, placeRules: toggle(data.placeRules, { placeId, ruleId }, same, change.set) };
+    }
+    case 'setPair': {
+      const { recordType, seriesId, ruleId } = change;
+      const same = (a: typeof change | { recordType: string; seriesId: string; ruleId: string }): boolean =>
+        a.recordType === recordType && a.seriesId === seriesId && a.ruleId === ruleId;
+      return { ...data, pairRules: toggle(data.pairRules, { recordType, seriesId, ruleId }, same, change.set) };
+    }
+    case 'addCriteriaRule': {
+      const { ruleId, criteria } = change;
+      const added: CriteriaRule = { id: draftVersionId, ruleId, criteria, position: 0, words: describeCriteria(criteria) };
+      return { ...data, criteriaRules: reordered([...data.criteriaRules, added]) };
+    }
+    case 'changeCriteriaRule': {
+      const at = criteriaAt(change.id);
+      const changed = { ...data.criteriaRules[at]!, criteria: change.criteria, words: describeCriteria(change.criteria) };
+      return { ...data, criteriaRules: data.criteriaRules.with(at, changed) };
+    }
+    case 'moveCriteriaRule': {
+      const rules = [...data.criteriaRules];
+      const [moved] = rules.splice(criteriaAt(change.id), 1);
+      rules.splice(change.order - 1, 0, moved!);
+      return { ...data, criteriaRules: reordered(rules) };
+    }
+    case 'dropCriteriaRule': {
+      const at = criteriaAt(change.id);
+      return { ...data, criteriaRules: reordered(data.criteriaRules.filter((_, i) => i !== at)) };
+    }
+  }
+}

@@ -1,0 +1,203 @@
+import { availableParallelism } from 'node:os';
+import type { Worker } from 'node:worker_threads';
+import type { EffectPage, ScheduleChange } from '@key-cellar/contract';
+import { formatCivilDate } from '@key-cellar/core/calendar';
+import { formatMonth, mergeEffects, type Effect } from '@key-cellar/core/schedule';
+import { inReadSnapshot } from '../db/index.js';
+import type { SignedIn } from '../identity/index.js';
+import { notFound, Problem, wrongField } from '../problem.js';
+import type { Services } from '../services.js';
+import { startThread } from '../threads.js';
+import { changedBook } from './change.js';
+import type { EffectPart } from './effectPart.js';
+import * as store from './store.js';
+
+export interface EffectQuestion {
+  readonly id: number;
+  readonly part: EffectPart;
+}
+export type EffectAnswer =
+  | { readonly id: number; readonly kind: 'progress'; readonly done: number }
+  | { readonly id: number; readonly kind: 'effect'; readonly effect: Effect }
+  | { readonly id: number; readonly kind: 'failed'; readonly why: string };
+
+/** Threads that work out effects; started when they are first needed, and kept. */
+export interface EffectThreads {
+  readonly count: number;
+  /** Works out the parts side by side; rejects when one fails or when `signal` is given up. */
+  run(parts: readonly EffectPart[], progress: (done: number) => void, signal: AbortSignal): Promise<Effect>;
+  stop(): Promise<void>;
+}
+
+const mostThreads = 4;
+/** Tables with fewer pages are not worth sharing out. */
+const pagesAThread = 500;
+
+export function effectThreads(): EffectThreads {
+  const count = Math.max(1, Math.min(mostThreads, availableParallelism()));
+  const threads: (Worker | undefined)[] = [];
+  let last = 0;
+
+  function thread(i: number): Worker {
+    const known = threads[i];
+    if (known) return known;
+    const started = startThread('effectThread');
+    started.on('error', () => undefined);
+    started.on('exit', () => {
+      if (threads[i] === started) threads[i] = undefined;
+    });
+    started.setMaxListeners(0);
+    // A program that is done may end.
+    started.unref();
+    threads[i] = started;
+    return started;
+  }
+
+  function one(i: number, part: EffectPart, progress: (done: number) => void, signal: AbortSignal): Promise<Effect> {
+    return new Promise((resolve, reject) => {
+      const id = ++last;
+      const worker = thread(i);
+      const finish = (settle: () => void): void => {
+        worker.off('message', take);
+        worker.off('exit', ended);
+        signal.removeEventListener('abort', giveUp);
+        settle();
+      };
+      const take = (answer: EffectAnswer): void => {
+        if (answer.id !== id) return;
+        if (answer.kind === 'progress') progress(answer.done);
+        else if (answer.kind === 'effect') finish(() => resolve(answer.effect));
+        else finish(() => reject(new Error(answer.why)));
+      };
+      const ended = (): void => finish(() => reject(new Error('the thread ended')));
+      // Nobody waits any more: the thread goes with its query, and a new one is there for the next question.
+      const giveUp = (): void => void worker.terminate();
+      worker.on('message', take);
+      worker.on('exit', ended);
+      signal.addEventListener('abort', giveUp);
+      worker.postMessage({ id, part } satisfies EffectQuestion);
+    });
+  }
+
+  return {
+    count,
+    async run(parts, progress, signal) {
+      const done = parts.map(() => 0);
+      const effects = await Promise.all(
+        parts.map((part, i) =>
+          one(
+            i,
+            part,
+            (n) => {
+              done[i] = n;
+              progress(done.reduce((sum, d) => sum + d, 0));
+            },
+            signal,
+          ),
+        ),
+      );
+      return mergeEffects(effects);
+    },
+    async stop() {
+      await Promise.all(threads.map((t) => t?.terminate()));
+    },
+  };
+}
+
+/** A day later than which a change counts: a version that comes into force later is looked at on its first day. */
+function dayOf(change: ScheduleChange, today: string): string {
+  return change.kind === 'rule' && change.inForceFrom > today ? change.inForceFrom : today;
+}
+
+/**
+ * What a change would do to all records that the person may discover. All threads read the same snapshot, so that what is
+ * written meanwhile is either in all of it or in none.
+ */
+export async function effectOfChange(
+  services: Services,
+  person: SignedIn,
+  change: ScheduleChange,
+  progress: (done: number, total: number) => void,
+  signal: AbortSignal,
+): Promise<EffectPage> {
+  const access = await services.access.of(person);
+  const book = await services.rules.current(services.pool);
+  const rules = new Map((await store.rules(services.pool)).map((r) => [r.id, r]));
+  const ruleId = 'ruleId' in change ? change.ruleId : null;
+  if (ruleId !== null && !rules.has(ruleId)) throw notFound('This rule');
+  const after = changedBook(book.data, change, (id) => rules.get(id)!.code);
+  return inReadSnapshot(services.pool, async (db, snapshot) => {
+    const [places, events, withEvents, extent] = await Promise.all([
+      store.effectPlaces(db),
+      store.placeEvents(db),
+      store.recordsWithEvents(db),
+      store.recordExtent(db),
+    ]);
+    const moved = change.kind === 'movePlace' ? { placeId: change.placeId, parentId: change.parentId } : null;
+    if (moved) requireMove(places, moved);
+    const shares = Math.max(1, Math.min(services.effects.count, Math.floor(extent.pages / pagesAThread)));
+    const share = Math.ceil(extent.pages / shares);
+    const parts = Array.from({ length: shares }, (_, i): EffectPart => ({
+      url: services.config.appUrl,
+      snapshot,
+      fromPage: i * share,
+      untilPage: i === shares - 1 ? null : (i + 1) * share,
+      today: person.today,
+      afterDay: dayOf(change, person.today),
+      before: book.data,
+      after,
+      places,
+      moved,
+      events: events.map((e) => ({ placeId: e.place_id, type: e.type, on: e.happened_on })),
+      withEvents: withEvents.map((r) => r.record_id),
+      sets: access.sets('discover'),
+      ruleId: change.kind === 'rule' ? change.ruleId : null,
+    }));
+    progress(0, extent.records);
+    const effect = await services.effects.run(parts, (done) => progress(Math.min(done, extent.records), extent.records), signal);
+    return toPage(effect, places, await store.recordNames(db, effect.most.map((m) => m.id))); // prettier-ignore
+  });
+}
+
+function requireMove(places: readonly { id: string; parent_id: string | null }[], moved: { placeId: string; parentId: string }): void {
+  const parents = new Map(places.map((p) => [p.id, p.parent_id]));
+  if (!parents.has(moved.placeId)) throw notFound('This place');
+  if (!parents.has(moved.parentId)) throw wrongField('/parentId', 'There is no such place.');
+  for (let at: string | null = moved.parentId; at !== null; at = parents.get(at) ?? null) {
+    if (at === moved.placeId) throw new Problem(409, 'circle', 'A place cannot be moved into itself.');
+  }
+}
+
+function toPage(
+  effect: Effect,
+  places: readonly { id: string; code: string; title: string }[],
+  names: readonly { id: string; number: string; title: string }[],
+): EffectPage {
+  const place = new Map(places.map((p) => [p.id, p]));
+  const name = new Map(names.map((n) => [n.id, n]));
+  const day = (d: number | null): string | null => (d === null ? null : formatCivilDate(d));
+  return {
+    ...effect,
+    bySeries: effect.bySeries
+      .map(({ series, ...counts }) => ({
+        seriesId: series,
+        code: place.get(series)?.code ?? '?',
+        title: place.get(series)?.title ?? '',
+        ...counts,
+      }))
+      .sort((a, b) => (a.code < b.code ? -1 : 1)),
+    byYear: [...effect.byYear],
+    most: effect.most.map((m) => ({
+      id: m.id,
+      number: name.get(m.id)?.number ?? '?',
+      title: name.get(m.id)?.title ?? '',
+      before: day(m.before),
+      after: day(m.after),
+    })),
+    forecast: effect.forecast.map(({ month, series, ...cell }) => ({
+      month: formatMonth(month),
+      series: place.get(series)?.code ?? '?',
+      ...cell,
+    })),
+  };
+}
