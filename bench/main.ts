@@ -28,10 +28,13 @@ import { pino } from 'pino';
 import { makeDatabase, type Size } from './database.js';
 import { listPage } from './listPage.js';
 import { median, p95, ratio, say } from './measure.js';
+import { criteriaPage, publishing, rack, whatIf } from './schedule.js';
 
 const today = '2026-09-14';
 const ownerUrl = process.env['BENCH_DATABASE_URL']!;
 const quick = process.argv.includes('--quick');
+/** Only what the schedule and the plan do. */
+const scheduleOnly = process.argv.includes('--schedule');
 const large: Size = quick ? { records: 50_000, entries: 50_000 } : { records: 1_000_000, entries: 5_000_000 };
 const small: Size = { records: 10_000, entries: 10_000 };
 const sha256 = (data: Uint8Array): Uint8Array => createHash('sha256').update(data).digest();
@@ -217,9 +220,11 @@ async function lists(): Promise<void> {
 
 async function main(): Promise<void> {
   process.stdout.write(`${'what'.padEnd(58)} ${'against'.padEnd(42)} ratio  target\n`);
-  await evaluation();
-  await verifying();
-  for (const size of [small, large]) {
+  if (!scheduleOnly) {
+    await evaluation();
+    await verifying();
+  }
+  for (const size of scheduleOnly ? [large] : [small, large]) {
     const name = `bench_${size.records}`;
     const admin = openPool(ownerUrl, 1);
     await admin.query(`drop database if exists ${name} with (force)`);
@@ -235,15 +240,26 @@ async function main(): Promise<void> {
     await sealAll(pool);
     await pool.end();
   }
-  await lists();
-  await sweeping();
+  if (!scheduleOnly) {
+    await lists();
+    await sweeping();
+  }
   const { url, person } = databases.get(large)!;
   // Without the sealer and the jobs of a running server, so that only what is measured runs.
   const quiet = await openServices(configOf(url), pino({ level: 'silent' }), {
     connections: 4,
     sealer: () => ({ sealNow: () => Promise.resolve(0), stop: () => Promise.resolve() }),
   });
-  await intake(quiet, await keeper(quiet, person), quick ? 100 : 400);
+  const kept = await keeper(quiet, person);
+  await rack(quiet, kept);
+  await criteriaPage(quiet, kept);
+  await whatIf(quiet, kept);
+  await publishing(quiet, kept);
+  if (scheduleOnly) {
+    await closeQuiet(quiet);
+    return;
+  }
+  await intake(quiet, kept, quick ? 100 : 400);
   await appendAndSeal(quiet.pool, quick ? 5000 : 20_000);
   const begin = performance.now();
   const verified = await verifyLedger(quiet.pool);
@@ -251,7 +267,11 @@ async function main(): Promise<void> {
   process.stdout.write(
     `whole ledger of ${verified.size} entries verified from the database in ${((performance.now() - begin) / 1000).toFixed(1)} s\n`,
   );
-  await quiet.jobs.stop();
+  await closeQuiet(quiet);
+}
+
+async function closeQuiet(quiet: Services): Promise<void> {
+  await Promise.all([quiet.jobs.stop(), quiet.effects.stop()]);
   await Promise.all([quiet.pool.end(), quiet.uploadPool.end()]);
 }
 

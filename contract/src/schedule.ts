@@ -140,17 +140,16 @@ export const effectPage = z.object({
   bySeries: z.array(shift.extend({ seriesId: id, code: z.string(), title: z.string() })),
   byYear: z.array(shift.extend({ year: z.number().int() })),
   most: z.array(z.object({ id, number: z.string(), title: z.string(), before: dateText.nullable(), after: dateText.nullable() })),
+  /** The month that cells count from. */
+  firstMonth: month,
   forecast: z.array(
     z.object({
-      month,
       series: z.string(),
       /** Empty: set by hand. */
       rule: z.string(),
       step: z.enum(stepKinds),
-      records: z.number().int(),
-      bytes: z.number().int(),
-      afterRecords: z.number().int(),
-      afterBytes: z.number().int(),
+      /** Five numbers a month in which something is due: months after the first, records, bytes, records and bytes with the change. */
+      cells: z.array(z.number()),
     }),
   ),
 });

@@ -174,6 +174,7 @@ describe('every route that changes something', () => {
     'schedule.dropCriteriaRule': async () =>
       world.as('keeper').call(contract.schedule.dropCriteriaRule, { params: { id: await scene.byCriteria() } }),
     'schedule.countCriteria': async () => undefined,
+    'schedule.effect': async () => undefined,
     'schedule.makeJurisdiction': () => scene.jurisdiction(),
     'schedule.moveJurisdiction': async () => {
       const name = await scene.jurisdiction();
@@ -326,7 +327,7 @@ describe('every route that changes something', () => {
     'ledger.verify': () => world.as('auditor').call(contract.ledger.verify),
   };
   /** Asks with a body but changes nothing; the first keeper is refused once anybody exists. */
-  const changesNothing = ['receiving.preview', 'holds.countScope', 'schedule.countCriteria', 'identity.makeFirstKeeper'];
+  const changesNothing = ['receiving.preview', 'holds.countScope', 'schedule.countCriteria', 'schedule.effect', 'identity.makeFirstKeeper'];
 
   it('has a line in this walk', () => {
     expect(mutating.map((m) => m.name).filter((name) => !acts[name])).toEqual([]);

@@ -3,7 +3,6 @@ import { civilDate } from '../calendar/index.js';
 import {
   compileGoverning,
   dateSlots,
-  factDatesOf,
   governingRule,
   isDisposing,
   mayBePartOf,
@@ -103,10 +102,10 @@ describe('the fast way to a governing rule', () => {
         facts,
         fc.subarray(['Sound', 'Northshore', 'Southshore']),
         (candidates, clock, jurisdictions) => {
-          const slots = dateSlots(factDatesOf(candidates.flatMap((c) => c.versions)));
+          const slots = dateSlots(candidates.flatMap((c) => c.versions));
           const dates = new Int32Array(slots.length).fill(unknownDay);
-          recordDates.forEach((d, i) => (dates[i] = clock.dates[d] ?? unknownDay));
-          slots.facts.forEach((f, i) => (dates[recordDates.length + i] = clock.factDates[f] ?? unknownDay));
+          slots.dates.forEach((d, i) => (dates[i] = clock.dates[d] ?? unknownDay));
+          slots.facts.forEach((f, i) => (dates[slots.dates.length + i] = clock.factDates[f] ?? unknownDay));
           const fast: FastVerdict = { outcome: 'unscheduled', rule: null, clockStart: 0, dueOn: 0 };
           compileGoverning(candidates, clock, jurisdictions, today, slots)(dates, fast);
           const wanted = slow(governingRule(candidates, null, clock, jurisdictions, today));

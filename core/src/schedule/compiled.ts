@@ -2,26 +2,28 @@ import { addPeriod, civilDate, period, type EpochDay } from '../calendar/index.j
 import { clockStart } from './cutoff.js';
 import { isPermanent, triggerDate, type ClockFacts } from './evaluate.js';
 import { applies, standing, type RuleCandidate } from './governing.js';
-import { isDisposing, recordDates, type RuleVersion } from './rule.js';
+import { isDisposing, type RecordDate, type RuleVersion } from './rule.js';
 
 /** A date that is not known, in a row of dates. */
 export const unknownDay = -(2 ** 31);
 
-/** Where each date of a record stands in a row of dates: the record's own first, then the date facts asked for. */
+/** Where each date that rules count from stands in a row of dates. */
 export interface DateSlots {
+  /** Dates of the record itself, from the first slot on. */
+  readonly dates: readonly RecordDate[];
+  /** Date facts, after them. */
   readonly facts: readonly string[];
   readonly length: number;
 }
 
-export function dateSlots(factDates: readonly string[]): DateSlots {
-  return { facts: factDates, length: recordDates.length + factDates.length };
-}
-
-/** The date facts that any of the rules counts from. */
-export function factDatesOf(versions: Iterable<RuleVersion>): string[] {
-  const found = new Set<string>();
-  for (const { trigger } of versions) if (trigger.kind === 'fact') found.add(trigger.fact);
-  return [...found].sort();
+/** Slots for all dates that any of the rules counts from, and for no others. */
+export function dateSlots(versions: Iterable<RuleVersion>): DateSlots {
+  const [dates, facts] = [new Set<RecordDate>(), new Set<string>()];
+  for (const { trigger } of versions) {
+    if (trigger.kind === 'recordDate') dates.add(trigger.date);
+    if (trigger.kind === 'fact') facts.add(trigger.fact);
+  }
+  return { dates: [...dates].sort(), facts: [...facts].sort(), length: dates.size + facts.size };
 }
 
 /** What a schedule says of one record; reused from call to call. */
@@ -67,11 +69,11 @@ export function compileGoverning(
     const { trigger } = rule;
     const slot =
       trigger.kind === 'recordDate'
-        ? recordDates.indexOf(trigger.date)
-        : trigger.kind === 'fact'
-          ? recordDates.length + slots.facts.indexOf(trigger.fact)
+        ? slots.dates.indexOf(trigger.date)
+        : trigger.kind === 'fact' && slots.facts.includes(trigger.fact)
+          ? slots.dates.length + slots.facts.indexOf(trigger.fact)
           : -1;
-    if (trigger.kind === 'fact' && !slots.facts.includes(trigger.fact)) throw new RangeError(`No slot for fact ${trigger.fact}`);
+    if (slot < 0 && (trigger.kind === 'recordDate' || trigger.kind === 'fact')) throw new RangeError(`No slot for a date of ${rule.code}`);
     const disposing = rule.steps.findIndex((s) => isDisposing(s.kind));
     const step = rule.steps[disposing];
     const after = step && (step.from === 'clockStart' || disposing === 0) ? period(step.after) : null;

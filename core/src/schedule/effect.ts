@@ -34,18 +34,17 @@ export interface MostAffected {
   readonly after: EpochDay | null;
 }
 
-/** One cell of the forecast: what is due in a month in a series under a rule by a step, without the change and with it. */
-export interface ForecastCell {
-  /** Months since year 0; what is overdue counts in the first month, what comes after the last in none. */
-  readonly month: number;
+/**
+ * What comes due in a series under a rule by one kind of step, month by month: four numbers each (records and bytes as it
+ * stands, records and bytes with the change), from the month of the first day on. What is overdue counts in the first month,
+ * what comes after thirty years in none.
+ */
+export interface ForecastLane {
   readonly series: string;
   /** Rule code; empty for dates set by hand. */
   readonly rule: string;
   readonly step: StepKind;
-  readonly records: number;
-  readonly bytes: number;
-  readonly afterRecords: number;
-  readonly afterBytes: number;
+  readonly cells: Float64Array;
 }
 
 /** What a change to the schedule does to the records it touches, and what comes due with and without it. */
@@ -64,11 +63,17 @@ export interface Effect {
   readonly byYear: readonly (Shift & { readonly year: number })[];
   /** The ten whose date moves farthest; those that lose it first. */
   readonly most: readonly MostAffected[];
-  readonly forecast: readonly ForecastCell[];
+  /** Months since year 0 of the first cells. */
+  readonly firstMonth: number;
+  readonly forecast: readonly ForecastLane[];
 }
 
-const forecastYears = 30;
+const forecastMonths = 30 * 12;
+/** Numbers in a cell of a lane. */
+export const laneWidth = 4;
 const mostListed = 10;
+const destroying = stepKinds.indexOf('destroy');
+const transferring = stepKinds.indexOf('transfer');
 const noShift = (): Shift => ({ earlier: 0, later: 0, first: 0, none: 0, otherwise: 0 });
 const shifts = ['earlier', 'later', 'first', 'none', 'otherwise'] as const;
 
@@ -110,15 +115,12 @@ function distance(before: EpochDay, after: EpochDay): number {
 /** Counts the effect of a change record by record, in one pass. `today` is the first day on which the change counts. */
 export function effectTally(today: EpochDay): EffectTally {
   const first = monthOf(today);
-  const months = forecastYears * 12;
   const seriesOf = new Map<string, number>();
   const seriesNames: string[] = [];
   const codeOf = new Map<string, number>([['', 0]]);
   const codes = [''];
-  const stepsOf = new Map<RuleVersion, ReturnType<typeof otherSteps>>();
-  const cellOf = new Map<number, number>();
-  const keys: number[] = [];
-  let cells = new Float64Array(4 * 4096);
+  const known = new Map<RuleVersion, { code: number; steps: ReturnType<typeof otherSteps> }>();
+  const lanes = new Map<number, ForecastLane>();
   const shift = noShift();
   const bySeries = new Map<number, Shift>();
   const byYear = new Map<number, Shift>();
@@ -134,40 +136,38 @@ export function effectTally(today: EpochDay): EffectTally {
     return index;
   }
 
-  const mostSeries = 65_536;
   const mostCodes = 65_536;
   function count(day: EpochDay, series: number, code: number, step: number, bytes: number, side: 0 | 2 | 'both'): void {
     const month = Math.max(0, monthOf(day) - first);
-    if (month >= months) return;
-    const key = ((month * mostSeries + series) * mostCodes + code) * stepKinds.length + step;
-    let at = cellOf.get(key);
-    if (at === undefined) {
-      at = keys.push(key) - 1;
-      cellOf.set(key, at);
-      if (at * 4 >= cells.length) {
-        const larger = new Float64Array(cells.length * 2);
-        larger.set(cells);
-        cells = larger;
-      }
+    if (month >= forecastMonths) return;
+    const key = (series * mostCodes + code) * stepKinds.length + step;
+    let lane = lanes.get(key);
+    if (!lane) {
+      const cells = new Float64Array(forecastMonths * laneWidth);
+      lane = { series: seriesNames[series]!, rule: codes[code]!, step: stepKinds[step]!, cells };
+      lanes.set(key, lane);
     }
-    const base = at * 4;
+    const at = month * laneWidth;
     if (side !== 2) {
-      cells[base]! += 1;
-      cells[base + 1]! += bytes;
+      lane.cells[at]! += 1;
+      lane.cells[at + 1]! += bytes;
     }
     if (side !== 0) {
-      cells[base + 2]! += 1;
-      cells[base + 3]! += bytes;
+      lane.cells[at + 2]! += 1;
+      lane.cells[at + 3]! += bytes;
     }
   }
 
   function forecast(s: Standing, series: number, bytes: number, side: 0 | 2 | 'both'): void {
-    const code = s.rule ? indexOf(s.rule.code, codeOf, codes) : 0;
-    if (s.dueOn !== unknownDay && s.action) count(s.dueOn, series, code, stepKinds.indexOf(s.action), bytes, side);
-    if (s.rule && s.clockStart !== unknownDay) {
-      let steps = stepsOf.get(s.rule);
-      if (!steps) stepsOf.set(s.rule, (steps = otherSteps(s.rule)));
-      for (const step of steps) {
+    let rule: { code: number; steps: ReturnType<typeof otherSteps> } | undefined;
+    if (s.rule) {
+      rule = known.get(s.rule);
+      if (!rule) known.set(s.rule, (rule = { code: indexOf(s.rule.code, codeOf, codes), steps: otherSteps(s.rule) }));
+    }
+    const code = rule?.code ?? 0;
+    if (s.dueOn !== unknownDay && s.action) count(s.dueOn, series, code, s.action === 'destroy' ? destroying : transferring, bytes, side);
+    if (rule && rule.steps.length > 0 && s.clockStart !== unknownDay) {
+      for (const step of rule.steps) {
         const due = step.due(s.clockStart);
         // A step of the past was taken or passed over; only those ahead are forecast.
         if (due >= today) count(due, series, code, step.kind, bytes, side);
@@ -225,7 +225,6 @@ export function effectTally(today: EpochDay): EffectTally {
       }
     },
     result() {
-      const { length } = stepKinds;
       return {
         looked,
         changed,
@@ -236,20 +235,8 @@ export function effectTally(today: EpochDay): EffectTally {
         bySeries: [...bySeries].map(([series, counts]) => ({ series: seriesNames[series]!, ...counts })),
         byYear: [...byYear].map(([year, counts]) => ({ year, ...counts })).sort((a, b) => a.year - b.year),
         most: most.map(({ id, before, after }) => ({ id, before, after })),
-        forecast: keys.map((key, at) => {
-          const rest = Math.floor(key / length);
-          const seriesAndMonth = Math.floor(rest / mostCodes);
-          return {
-            month: first + Math.floor(seriesAndMonth / mostSeries),
-            series: seriesNames[seriesAndMonth % mostSeries]!,
-            rule: codes[rest % mostCodes]!,
-            step: stepKinds[key % length]!,
-            records: cells[at * 4]!,
-            bytes: cells[at * 4 + 1]!,
-            afterRecords: cells[at * 4 + 2]!,
-            afterBytes: cells[at * 4 + 3]!,
-          };
-        }),
+        firstMonth: first,
+        forecast: [...lanes.values()],
       };
     },
   };
@@ -273,24 +260,11 @@ function merged<T extends Shift>(lists: readonly (readonly T[])[], key: (item: T
 /** Effects on different records, counted apart, as one. */
 export function mergeEffects(parts: readonly Effect[]): Effect {
   const sum = (of: (e: Effect) => number): number => parts.reduce((n, e) => n + of(e), 0);
-  const cells = new Map<string, ForecastCell>();
-  for (const part of parts) {
-    for (const cell of part.forecast) {
-      const key = `${cell.month} ${cell.series} ${cell.rule} ${cell.step}`;
-      const known = cells.get(key);
-      cells.set(
-        key,
-        known
-          ? {
-              ...known,
-              records: known.records + cell.records,
-              bytes: known.bytes + cell.bytes,
-              afterRecords: known.afterRecords + cell.afterRecords,
-              afterBytes: known.afterBytes + cell.afterBytes,
-            }
-          : cell,
-      );
-    }
+  const lanes = new Map<string, ForecastLane>();
+  for (const lane of parts.flatMap((e) => e.forecast)) {
+    const key = `${lane.series} ${lane.rule} ${lane.step}`;
+    const known = lanes.get(key);
+    lanes.set(key, known ? { ...known, cells: known.cells.map((n, i) => n + lane.cells[i]!) } : lane);
   }
   const far = (m: MostAffected): number => distance(m.before ?? unknownDay, m.after ?? unknownDay);
   return {
@@ -312,6 +286,7 @@ export function mergeEffects(parts: readonly Effect[]): Effect {
       .flatMap((e) => e.most)
       .sort((a, b) => far(b) - far(a) || (a.id < b.id ? -1 : 1))
       .slice(0, mostListed),
-    forecast: [...cells.values()].sort((a, b) => a.month - b.month || (a.series < b.series ? -1 : a.series > b.series ? 1 : 0)),
+    firstMonth: parts[0]?.firstMonth ?? 0,
+    forecast: [...lanes.values()],
   };
 }

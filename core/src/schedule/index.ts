@@ -1,14 +1,15 @@
-export { compileGoverning, dateSlots, factDatesOf, unknownDay, type DateSlots, type FastVerdict } from './compiled.js';
+export { compileGoverning, dateSlots, unknownDay, type DateSlots, type FastVerdict } from './compiled.js';
 export { checkSchedule, type FindingKind, type ScheduleFinding, type ScheduleUnderCheck } from './check.js';
 export { clockStart, vintageOf, type Cutoff } from './cutoff.js';
 export {
   effectTally,
   formatMonth,
+  laneWidth,
   mergeEffects,
   monthOf,
   type Effect,
   type EffectTally,
-  type ForecastCell,
+  type ForecastLane,
   type MostAffected,
   type Outcome,
   type Shift,

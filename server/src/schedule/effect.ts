@@ -2,21 +2,22 @@ import { availableParallelism } from 'node:os';
 import type { Worker } from 'node:worker_threads';
 import type { EffectPage, ScheduleChange } from '@key-cellar/contract';
 import { formatCivilDate } from '@key-cellar/core/calendar';
-import { formatMonth, mergeEffects, type Effect } from '@key-cellar/core/schedule';
+import { formatMonth, laneWidth, mergeEffects, type Effect } from '@key-cellar/core/schedule';
 import { inReadSnapshot } from '../db/index.js';
 import type { SignedIn } from '../identity/index.js';
 import { notFound, Problem, wrongField } from '../problem.js';
 import type { Services } from '../services.js';
 import { startThread } from '../threads.js';
 import { changedBook } from './change.js';
-import type { EffectPart } from './effectPart.js';
+import type { EffectPart, PageRange } from './effectPart.js';
 import * as store from './store.js';
 
-export interface EffectQuestion {
-  readonly id: number;
-  readonly part: EffectPart;
-}
+export type EffectQuestion =
+  | { readonly id: number; readonly kind: 'begin'; readonly part: EffectPart }
+  /** The next range; null when there is none any more. */
+  | { readonly id: number; readonly kind: 'range'; readonly range: PageRange | null };
 export type EffectAnswer =
+  | { readonly id: number; readonly kind: 'next' }
   | { readonly id: number; readonly kind: 'progress'; readonly done: number }
   | { readonly id: number; readonly kind: 'effect'; readonly effect: Effect }
   | { readonly id: number; readonly kind: 'failed'; readonly why: string };
@@ -24,14 +25,19 @@ export type EffectAnswer =
 /** Threads that work out effects; started when they are first needed, and kept. */
 export interface EffectThreads {
   readonly count: number;
-  /** Works out the parts side by side; rejects when one fails or when `signal` is given up. */
-  run(parts: readonly EffectPart[], progress: (done: number) => void, signal: AbortSignal): Promise<Effect>;
+  /**
+   * Works the ranges off side by side, each thread taking the next one when it is done with one; rejects when a thread fails
+   * or when `signal` is given up.
+   */
+  run(part: EffectPart, ranges: readonly PageRange[], progress: (done: number) => void, signal: AbortSignal): Promise<Effect>;
   stop(): Promise<void>;
 }
 
 const mostThreads = 4;
 /** Tables with fewer pages are not worth sharing out. */
-const pagesAThread = 500;
+const leastPages = 500;
+/** Ranges for each thread: many are shared out evenly, few cost less. */
+const rangesAThread = 8;
 
 export function effectThreads(): EffectThreads {
   const count = Math.max(1, Math.min(mostThreads, availableParallelism()));
@@ -53,41 +59,50 @@ export function effectThreads(): EffectThreads {
     return started;
   }
 
-  function one(i: number, part: EffectPart, progress: (done: number) => void, signal: AbortSignal): Promise<Effect> {
+  function one(
+    i: number,
+    part: EffectPart,
+    take: () => PageRange | null,
+    progress: (done: number) => void,
+    signal: AbortSignal,
+  ): Promise<Effect> {
     return new Promise((resolve, reject) => {
       const id = ++last;
       const worker = thread(i);
       const finish = (settle: () => void): void => {
-        worker.off('message', take);
+        worker.off('message', hear);
         worker.off('exit', ended);
         signal.removeEventListener('abort', giveUp);
         settle();
       };
-      const take = (answer: EffectAnswer): void => {
+      const hear = (answer: EffectAnswer): void => {
         if (answer.id !== id) return;
-        if (answer.kind === 'progress') progress(answer.done);
+        if (answer.kind === 'next') worker.postMessage({ id, kind: 'range', range: take() } satisfies EffectQuestion);
+        else if (answer.kind === 'progress') progress(answer.done);
         else if (answer.kind === 'effect') finish(() => resolve(answer.effect));
         else finish(() => reject(new Error(answer.why)));
       };
       const ended = (): void => finish(() => reject(new Error('the thread ended')));
       // Nobody waits any more: the thread goes with its query, and a new one is there for the next question.
       const giveUp = (): void => void worker.terminate();
-      worker.on('message', take);
+      worker.on('message', hear);
       worker.on('exit', ended);
       signal.addEventListener('abort', giveUp);
-      worker.postMessage({ id, part } satisfies EffectQuestion);
+      worker.postMessage({ id, kind: 'begin', part } satisfies EffectQuestion);
     });
   }
 
   return {
     count,
-    async run(parts, progress, signal) {
-      const done = parts.map(() => 0);
+    async run(part, ranges, progress, signal) {
+      const left = [...ranges];
+      const done = Array.from({ length: Math.min(count, ranges.length) }, () => 0);
       const effects = await Promise.all(
-        parts.map((part, i) =>
+        done.map((_, i) =>
           one(
             i,
             part,
+            () => left.shift() ?? null,
             (n) => {
               done[i] = n;
               progress(done.reduce((sum, d) => sum + d, 0));
@@ -102,6 +117,13 @@ export function effectThreads(): EffectThreads {
       await Promise.all(threads.map((t) => t?.terminate()));
     },
   };
+}
+
+/** Pages shared out in ranges; the last one is open. */
+function rangesOf(pages: number, threads: number): PageRange[] {
+  const shares = pages < leastPages ? 1 : threads * rangesAThread;
+  const share = Math.ceil(pages / shares);
+  return Array.from({ length: shares }, (_, i) => ({ from: i * share, until: i === shares - 1 ? null : (i + 1) * share }));
 }
 
 /** A day later than which a change counts: a version that comes into force later is looked at on its first day. */
@@ -135,13 +157,9 @@ export async function effectOfChange(
     ]);
     const moved = change.kind === 'movePlace' ? { placeId: change.placeId, parentId: change.parentId } : null;
     if (moved) requireMove(places, moved);
-    const shares = Math.max(1, Math.min(services.effects.count, Math.floor(extent.pages / pagesAThread)));
-    const share = Math.ceil(extent.pages / shares);
-    const parts = Array.from({ length: shares }, (_, i): EffectPart => ({
+    const part: EffectPart = {
       url: services.config.appUrl,
       snapshot,
-      fromPage: i * share,
-      untilPage: i === shares - 1 ? null : (i + 1) * share,
       today: person.today,
       afterDay: dayOf(change, person.today),
       before: book.data,
@@ -152,9 +170,14 @@ export async function effectOfChange(
       withEvents: withEvents.map((r) => r.record_id),
       sets: access.sets('discover'),
       ruleId: change.kind === 'rule' ? change.ruleId : null,
-    }));
+    };
     progress(0, extent.records);
-    const effect = await services.effects.run(parts, (done) => progress(Math.min(done, extent.records), extent.records), signal);
+    const effect = await services.effects.run(
+      part,
+      rangesOf(extent.pages, services.effects.count),
+      (done) => progress(Math.min(done, extent.records), extent.records),
+      signal,
+    );
     return toPage(effect, places, await store.recordNames(db, effect.most.map((m) => m.id))); // prettier-ignore
   });
 }
@@ -166,6 +189,15 @@ function requireMove(places: readonly { id: string; parent_id: string | null }[]
   for (let at: string | null = moved.parentId; at !== null; at = parents.get(at) ?? null) {
     if (at === moved.placeId) throw new Problem(409, 'circle', 'A place cannot be moved into itself.');
   }
+}
+
+/** The cells of a lane in which there is something, each after its month. */
+function filledCells(cells: Float64Array): number[] {
+  const filled: number[] = [];
+  for (let at = 0; at < cells.length; at += laneWidth) {
+    if (cells[at]! > 0 || cells[at + 2]! > 0) filled.push(at / laneWidth, ...cells.subarray(at, at + laneWidth));
+  }
+  return filled;
 }
 
 function toPage(
@@ -194,10 +226,9 @@ function toPage(
       before: day(m.before),
       after: day(m.after),
     })),
-    forecast: effect.forecast.map(({ month, series, ...cell }) => ({
-      month: formatMonth(month),
-      series: place.get(series)?.code ?? '?',
-      ...cell,
-    })),
+    firstMonth: formatMonth(effect.firstMonth),
+    forecast: effect.forecast
+      .map(({ series, rule, step, cells }) => ({ series: place.get(series)?.code ?? '?', rule, step, cells: filledCells(cells) }))
+      .sort((a, b) => (a.series < b.series ? -1 : a.series > b.series ? 1 : a.rule < b.rule ? -1 : 1)),
   };
 }

@@ -4,14 +4,14 @@ import {
   compileGoverning,
   dateSlots,
   effectTally,
-  factDatesOf,
   isDisposing,
-  recordDates,
   unknownDay,
+  type DateSlots,
   type Effect,
   type EventOccurrence,
   type FastVerdict,
   type Outcome,
+  type RecordDate,
   type RuleCandidate,
   type RuleVersion,
   type Standing,
@@ -35,14 +35,17 @@ export interface EffectPlace extends store.ChainPlace {
   readonly parent_id: string | null;
 }
 
-/** One share of the records, by the pages of the table, and all that decides what becomes of them. */
+/** Pages of the table of records, from one up to another; null: to the end, however long the table has become. */
+export interface PageRange {
+  readonly from: number;
+  readonly until: number | null;
+}
+
+/** All that decides what becomes of records; each thread gets it once, and then one range of pages after another. */
 export interface EffectPart {
   readonly url: string;
-  /** The snapshot that all parts read, so that together they see each record once. */
+  /** The snapshot that all threads read, so that together they see each record once. */
   readonly snapshot: string;
-  readonly fromPage: number;
-  /** Null: to the end, however long the table has become. */
-  readonly untilPage: number | null;
   readonly today: string;
   /** The day on which the change counts. */
   readonly afterDay: string;
@@ -68,6 +71,15 @@ const dateBase = civilDate('2000-01-01');
 const headerLength = 19;
 const slowAtOnce = 1000;
 
+const dateColumns: Record<RecordDate, string> = {
+  created: 'r.created_on',
+  received: 'r.received_on',
+  filed: 'r.filed_on',
+  modified: 'r.modified_on',
+  declared: 'r.declared_on',
+  superseded: 'r.superseded_on',
+  lastUsed: 'r.last_used_on',
+};
 const outcomeCode = `case r.outcome when 'dated' then 0 when 'waiting' then 1 when 'permanent' then 2 else 3 end`;
 const actionCode = `case r.action when 'destroy' then 1 when 'transfer' then 2 else 0 end`;
 
@@ -99,7 +111,7 @@ function criteriaMasks(part: EffectPart): { columns: string[]; before: number[];
   return { columns, before, after };
 }
 
-function selectOf(part: EffectPart, factDates: readonly string[], masks: readonly string[]): string {
+function selectOf(part: EffectPart, slots: DateSlots, masks: readonly string[]): (range: PageRange) => string {
   const columns = [
     // First what decides which rules are asked: taken together, these bytes are a key.
     'r.place_id',
@@ -118,18 +130,12 @@ function selectOf(part: EffectPart, factDates: readonly string[], masks: readonl
     'r.clock_start',
     'r.due_on',
     'r.size',
-    'r.created_on',
-    'r.received_on',
-    'r.filed_on',
-    'r.modified_on',
-    'r.declared_on',
-    'r.superseded_on',
-    'r.last_used_on',
-    ...factDates.map((fact) => `r.facts->>${pg.escapeLiteral(fact)}`),
+    ...slots.dates.map((date) => dateColumns[date]),
+    ...slots.facts.map((fact) => `r.facts->>${pg.escapeLiteral(fact)}`),
   ];
-  const until = part.untilPage === null ? '' : ` and r.ctid < '(${part.untilPage},0)'::tid`;
-  return `select ${columns.join(', ')} from record r where r.ctid >= '(${part.fromPage},0)'::tid${until}
-    and r.state <> 'disposed' and r.access_set_id = any ('{${part.sets.join(',')}}'::int[])`;
+  return ({ from, until }) => `select ${columns.join(', ')} from record r
+    where r.ctid >= '(${from},0)'::tid${until === null ? '' : ` and r.ctid < '(${until},0)'::tid`}
+      and r.state <> 'disposed' and r.access_set_id = any ('{${part.sets.join(',')}}'::int[])`;
 }
 
 function uuidAt(buffer: Buffer, at: number): string {
@@ -150,8 +156,12 @@ function actionOf(rule: RuleVersion | null): 'destroy' | 'transfer' | null {
   return step && isDisposing(step.kind) ? step.kind : null;
 }
 
-/** Works out the effect of a change on one share of the records, in one pass over them. */
-export async function effectOfPart(part: EffectPart, progress: (done: number) => void): Promise<Effect> {
+/** Works out the effect of a change on the records in the ranges that it is given, in one pass over them. */
+export async function effectOfPart(
+  part: EffectPart,
+  nextRange: () => Promise<PageRange | null>,
+  progress: (done: number) => void,
+): Promise<Effect> {
   const [beforeBook, afterBook] = [ruleBookOf(part.before), ruleBookOf(part.after)];
   const places = new Map(part.places.map((p) => [p.id, p]));
   const placeByKey = new Map(part.places.map((p) => [uuidKey(p.id), p]));
@@ -170,12 +180,13 @@ export async function effectOfPart(part: EffectPart, progress: (done: number) =>
     eventsBySubject.set(placeId, [...(eventsBySubject.get(placeId) ?? []), { type, happened_on: on }]);
   }
   const afterVersions = Object.values(part.after.versions).flat();
-  const slots = dateSlots(factDatesOf(afterVersions));
+  const slots = dateSlots(afterVersions);
   const masksOf = criteriaMasks(part);
   const maskColumns = masksOf.columns.length;
-  const sql = selectOf(part, slots.facts, masksOf.columns);
+  const rowsIn = selectOf(part, slots, masksOf.columns);
   const versionByKey = new Map(afterVersions.map((v) => [uuidKey(v.id), v]));
   const withEvents = new Set(part.withEvents);
+  const ownDates = slots.dates.length;
   const afterDay = civilDate(part.afterDay);
 
   function candidates(chain: readonly EffectPlace[], type: string, masks: readonly number[], book: RuleBook, order: number[]): RuleCandidate[] {
@@ -262,7 +273,7 @@ export async function effectOfPart(part: EffectPart, progress: (done: number) =>
         dates[slot] =
           length < 0
             ? unknownDay
-            : slot < recordDates.length
+            : slot < ownDates
               ? buffer.readInt32BE(at) + dateBase
               : (parseCivilDate(buffer.toString('utf8', at, at + length)) ?? unknownDay);
       }
@@ -323,13 +334,10 @@ export async function effectOfPart(part: EffectPart, progress: (done: number) =>
     tally.add(record, before, after);
   }
 
-  const client = new pg.Client({ connectionString: part.url });
-  await client.connect();
-  try {
-    await client.query(`begin isolation level repeatable read read only; set transaction snapshot ${pg.escapeLiteral(part.snapshot)}`);
+  async function readAll(stream: AsyncIterable<Buffer>): Promise<void> {
     let left: Buffer = Buffer.alloc(0);
     let begun = false;
-    for await (const chunk of client.query(copyTo(`copy (${sql}) to stdout (format binary)`)) as AsyncIterable<Buffer>) {
+    for await (const chunk of stream) {
       const buffer = left.length > 0 ? Buffer.concat([left, chunk]) : chunk;
       let at = 0;
       if (!begun) {
@@ -342,6 +350,15 @@ export async function effectOfPart(part: EffectPart, progress: (done: number) =>
       }
       for (let next = read(buffer, at); next >= 0 && at < buffer.length; next = read(buffer, at)) at = next;
       left = buffer.subarray(at);
+    }
+  }
+
+  const client = new pg.Client({ connectionString: part.url });
+  await client.connect();
+  try {
+    await client.query(`begin isolation level repeatable read read only; set transaction snapshot ${pg.escapeLiteral(part.snapshot)}`);
+    for (let range = await nextRange(); range !== null; range = await nextRange()) {
+      await readAll(client.query(copyTo(`copy (${rowsIn(range)}) to stdout (format binary)`)));
     }
     const ids = [...slow.keys()];
     for (let i = 0; i < ids.length; i += slowAtOnce) {

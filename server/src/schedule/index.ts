@@ -1,8 +1,8 @@
 export { explainJudged, judge, recompute, verdictOf, type Judged } from './evaluation.js';
 export { effectThreads, effectOfChange, type EffectAnswer, type EffectQuestion, type EffectThreads } from './effect.js';
-export { effectOfPart } from './effectPart.js';
+export { effectOfPart, type PageRange } from './effectPart.js';
 export { override } from './override.js';
 export { loadRuleBook, ruleBooks, toRuleVersion, type RuleBook, type RuleBooks } from './ruleBook.js';
 export { scheduleRoutes } from './routes.js';
-export { recomputeWithin, runRecompute, setRule } from './service.js';
+export { publish, recomputeWithin, runRecompute, saveDraft, setRule } from './service.js';
 export { clockColumns, type ClockRow, type Reach, type StoredOverride, type StoredVerdict } from './store.js';

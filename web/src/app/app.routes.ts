@@ -59,6 +59,11 @@ export const routes: Routes = [
         loadComponent: () => import('./schedule/waitingPage').then((m) => m.WaitingPage),
       },
       {
+        path: 'schedule/forecast',
+        title: 'Thirty years ahead · Key Cellar',
+        loadComponent: () => import('./schedule/forecastPage').then((m) => m.ForecastPage),
+      },
+      {
         path: 'schedule/check',
         title: 'Check of the schedule · Key Cellar',
         loadComponent: () => import('./schedule/checkPage').then((m) => m.CheckPage),

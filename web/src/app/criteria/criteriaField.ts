@@ -1,4 +1,15 @@
-import { ChangeDetectionStrategy, Component, computed, type ElementRef, inject, input, model, output, signal, viewChild } from '@angular/core';
+import {
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  type ElementRef,
+  inject,
+  input,
+  model,
+  output,
+  signal,
+  viewChild,
+} from '@angular/core';
 import { toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { clausesOf, completeCriteria, parseCriteria, printCriteria, type AskedCriteria } from '@key-cellar/core/criteria';

@@ -1,8 +1,8 @@
-import { HttpClient, HttpErrorResponse } from '@angular/common/http';
+import { HttpClient, HttpErrorResponse, HttpEventType, type HttpDownloadProgressEvent } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
 import { Router } from '@angular/router';
 import type { BodyOf, Endpoint, ParamsOf, Problem, QueryOf, ResponseOf } from '@key-cellar/contract';
-import { catchError, type Observable, throwError } from 'rxjs';
+import { catchError, concatMap, map, type Observable, scan, throwError } from 'rxjs';
 
 /** An answer that was not the one asked for; `problem.detail` is a sentence for the person. */
 export class ApiProblem extends Error {
@@ -53,6 +53,35 @@ export class Api {
         ...(endpoint.method === 'get' ? {} : { body: given.body ?? {} }),
       })
       .pipe(catchError((error: unknown) => this.fail(error)));
+  }
+
+  /**
+   * Calls an endpoint that answers in lines of JSON, and gives each line as it comes. Leaving the observable ends the
+   * request, and with it the work on the server.
+   */
+  lines<L extends object>(endpoint: Endpoint, body: object): Observable<L> {
+    return this.http
+      .request(endpoint.method, `/api${endpoint.path}`, { body, observe: 'events', reportProgress: true, responseType: 'text' })
+      .pipe(
+        scan(
+          (read, event) => {
+            const text =
+              event.type === HttpEventType.DownloadProgress
+                ? ((event as HttpDownloadProgressEvent).partialText ?? '')
+                : event.type === HttpEventType.Response
+                  ? `${event.body ?? ''}\n`
+                  : '';
+            // Only what ends with a line break is whole.
+            const until = text.lastIndexOf('\n') + 1;
+            if (until <= read.until) return { until: read.until, fresh: [] };
+            return { until, fresh: text.slice(read.until, until).split('\n').filter(Boolean) };
+          },
+          { until: 0, fresh: [] as string[] },
+        ),
+        concatMap(({ fresh }) => fresh),
+        map((line) => JSON.parse(line) as L),
+        catchError((error: unknown) => this.fail(error)),
+      );
   }
 
   /** Text of a file for preview. */

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, DestroyRef, effect, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import { plan, schedule, type Problem, type SortColumn } from '@key-cellar/contract';
+import { plan, schedule, type Problem, type ScheduleChange, type SortColumn } from '@key-cellar/contract';
 import { kindsInside } from '@key-cellar/core/plan';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
@@ -18,7 +18,7 @@ import { CountPipe, DayPipe } from '../kit/words';
 import { Uploads } from '../receiving/index';
 import { ActOnMany, RecordTable } from '../records/index';
 import type { ListState } from '../records/index';
-import { EventList, JurisdictionsField } from '../schedule/index';
+import { EffectView, EventList, JurisdictionsField } from '../schedule/index';
 import { PlaceSheet } from './placeSheet';
 
 type Task = 'close' | 'rule' | 'jurisdictions' | null;
@@ -27,7 +27,7 @@ type Task = 'close' | 'rule' | 'jurisdictions' | null;
 @Component({
   selector: 'kc-place',
   imports: [
-    ActOnMany, Button, CountPipe, DayPipe, EventList, FormsModule, InputText, JurisdictionsField, Mark, PlaceSheet, ProblemNotice, RecordTable, RouterLink, Choice, Sheet, Tooltip, Uploads,
+    ActOnMany, Button, CountPipe, DayPipe, EffectView, EventList, FormsModule, InputText, JurisdictionsField, Mark, PlaceSheet, ProblemNotice, RecordTable, RouterLink, Choice, Sheet, Tooltip, Uploads,
   ], // prettier-ignore
   templateUrl: './placePage.html',
   styleUrl: './placePage.css',
@@ -70,6 +70,11 @@ export class PlacePage {
     return (this.rules.value()?.rules ?? [])
       .filter((r) => r.version !== null && !set.has(r.id))
       .map((r) => ({ value: r.id, name: `${r.code} ${r.definition.title}` }));
+  });
+  /** Setting the rule that is chosen, as a change to look at first. */
+  protected readonly whatIf = computed<ScheduleChange | null>(() => {
+    const ruleId = this.ruleId();
+    return this.task() === 'rule' && ruleId ? { kind: 'setRule', placeId: this.id(), ruleId, set: true } : null;
   });
   protected readonly taskOpen = computed(() => this.task() !== null);
   protected readonly taskName = computed(() => {

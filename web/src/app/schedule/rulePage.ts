@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import { ruleDefinition, schedule, type Problem, type RuleDefinition } from '@key-cellar/contract';
+import { ruleDefinition, schedule, type Problem, type RuleDefinition, type ScheduleChange } from '@key-cellar/contract';
 import { describeCutoff, describeStep, describeTrigger, recordDates, stepKinds, type StepKind } from '@key-cellar/core/schedule';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
@@ -14,6 +14,7 @@ import { ProblemNotice } from '../kit/notice';
 import { RuleStrip } from '../kit/ruleStrip';
 import { Sheet } from '../kit/sheet';
 import { CountPipe, DayPipe, InstantPipe } from '../kit/words';
+import { EffectView } from './effectView';
 import { JobProgress } from './jobProgress';
 import { JurisdictionsField } from './jurisdictionsField';
 import { workedExample } from './workedExample';
@@ -51,6 +52,7 @@ const cutoffKinds = [
     Button,
     CountPipe,
     DayPipe,
+    EffectView,
     FormsModule,
     InputText,
     InstantPipe,
@@ -120,6 +122,14 @@ export class RulePage {
     const draft = this.draft();
     if (!draft || !this.exampleOn() || this.isBroken(draft)) return null;
     return workedExample(draft, this.exampleOn());
+  });
+
+  /** The draft as a change, while it is about to be published. */
+  protected readonly whatIf = computed<ScheduleChange | null>(() => {
+    const definition = this.draft();
+    const ruleId = this.id();
+    if (!this.publishing() || !definition || !ruleId || !this.inForceFrom() || this.isWrong()) return null;
+    return { kind: 'rule', ruleId, definition, inForceFrom: this.inForceFrom(), takesOver: this.takesOver() };
   });
 
   constructor() {

@@ -50,6 +50,7 @@ export class ScheduleNav {
     { path: '/schedule/criteria', name: $localize`By criteria`, keepers: true },
     { path: '/schedule/jurisdictions', name: $localize`Jurisdictions`, keepers: false },
     { path: '/schedule/waiting', name: $localize`Waiting`, keepers: false },
+    { path: '/schedule/forecast', name: $localize`Thirty years`, keepers: true },
     { path: '/schedule/check', name: $localize`Check`, keepers: true },
   ];
 }

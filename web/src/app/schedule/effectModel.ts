@@ -1,0 +1,60 @@
+import type { EffectPage } from '@key-cellar/contract';
+import Papa from 'papaparse';
+import type { YearAhead } from '../kit/twoHorizons';
+
+/** What is due in a month in a series under a rule by a step, as it stands and with the change. */
+export interface Cell {
+  readonly month: string;
+  readonly series: string;
+  readonly rule: string;
+  readonly step: EffectPage['forecast'][number]['step'];
+  readonly records: number;
+  readonly bytes: number;
+  readonly afterRecords: number;
+  readonly afterBytes: number;
+}
+
+/** The forecast cell by cell, in order of months. */
+export function cellsOf(page: Pick<EffectPage, 'firstMonth' | 'forecast'> | null): Cell[] {
+  if (!page) return [];
+  const [year, month] = page.firstMonth.split('-').map(Number) as [number, number];
+  const cells: Cell[] = [];
+  for (const { series, rule, step, cells: flat } of page.forecast) {
+    for (let i = 0; i < flat.length; i += 5) {
+      const [after, records, bytes, afterRecords, afterBytes] = flat.slice(i, i + 5) as [number, number, number, number, number];
+      const at = year * 12 + month - 1 + after;
+      const name = `${Math.floor(at / 12)}-${String((at % 12) + 1).padStart(2, '0')}`;
+      cells.push({ month: name, series, rule, step, records, bytes, afterRecords, afterBytes });
+    }
+  }
+  return cells.sort((a, b) => (a.month < b.month ? -1 : a.month > b.month ? 1 : 0));
+}
+
+/** The forecast by year, of some series and steps or of all. */
+export function byYear(cells: readonly Cell[], from: number, years: number): YearAhead[] {
+  const all = Array.from({ length: years }, (_, i) => ({ year: from + i, before: 0, after: 0 }));
+  for (const cell of cells) {
+    const at = all[Number(cell.month.slice(0, 4)) - from];
+    if (!at) continue;
+    at.before += cell.records;
+    at.after += cell.afterRecords;
+  }
+  return all;
+}
+
+/** The forecast as a table for others to read (RFC 4180); no spreadsheet takes a field for a formula. */
+export function forecastCsv(cells: readonly Cell[]): string {
+  const fields = ['month', 'series', 'rule', 'step', 'records', 'bytes', 'records with the change', 'bytes with the change'];
+  const data = cells.map((c) => [c.month, c.series, c.rule, c.step, c.records, c.bytes, c.afterRecords, c.afterBytes]);
+  return `${Papa.unparse({ fields, data }, { escapeFormulae: true })}\r\n`;
+}
+
+/** Gives a text to the person as a file. */
+export function saveText(name: string, text: string): void {
+  const url = URL.createObjectURL(new Blob([text], { type: 'text/csv;charset=utf-8' }));
+  const link = document.createElement('a');
+  link.href = url;
+  link.download = name;
+  link.click();
+  URL.revokeObjectURL(url);
+}
