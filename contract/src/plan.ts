@@ -1,6 +1,6 @@
 import { codePattern, placeKinds } from '@key-cellar/core/plan';
 import * as z from 'zod';
-import { dateText, get, id, idParam, line, outcomes, post } from './shared.js';
+import { dateText, get, id, idParam, line, outcomes, post, put, reason, revision } from './shared.js';
 
 const counts = z.object({
   kept: z.number().int(),
@@ -19,6 +19,7 @@ const placeLine = z.object({
   code: z.string(),
   title: z.string(),
   closedOn: dateText.nullable(),
+  retiredOn: dateText.nullable(),
   /** Codes of the rules set right here. */
   rules: z.array(z.string()),
   /** False: shown only so that the person finds the way further down. */
@@ -32,7 +33,13 @@ const rackCell = counts.extend({ seriesId: id, vintage: z.number().int() });
 export type RackCell = z.infer<typeof rackCell>;
 
 export const placePage = placeLine.extend({
+  /** What belongs here. */
   note: z.string(),
+  /** What does not. */
+  notHere: z.string(),
+  /** What depositors see when they file here. */
+  message: z.string(),
+  formerCodes: z.array(z.object({ code: z.string(), until: dateText })),
   openedOn: dateText,
   standAlone: z.boolean(),
   path: z.array(z.object({ id, kind: z.enum(placeKinds), code: z.string(), title: z.string() })),
@@ -43,9 +50,25 @@ export const placePage = placeLine.extend({
   jurisdictionsFrom: z.string().nullable(),
   rights: z.array(z.string()),
   accessWhy: z.string(),
-  revision: z.number().int(),
+  revision,
 });
 export type PlacePage = z.infer<typeof placePage>;
+
+const text = (max: number) => z.string().trim().max(max).default('');
+const code = z.string().trim().regex(codePattern, 'may have capital letters, digits, hyphens, dots and slashes, 40 at most');
+
+/** What moving or merging does besides changing dates: how much goes along, and whose access changes. */
+const planEffect = z.object({
+  records: z.number().int(),
+  places: z.number().int(),
+  /** People who could not discover what is there, and can afterwards. */
+  gains: z.array(z.string()),
+  /** People who could, and cannot afterwards. */
+  loses: z.array(z.string()),
+  /** Records that are dated anew. */
+  recomputed: z.number().int(),
+});
+export type PlanEffect = z.infer<typeof planEffect>;
 
 export const plan = {
   outline: get('/plan', 'All places of the file plan that the person may see; folders only with ?folders=true', {
@@ -60,11 +83,40 @@ export const plan = {
     body: z.object({
       parentId: id,
       kind: z.enum(['function', 'activity', 'series', 'folder']),
-      code: z.string().trim().regex(codePattern, 'may have capital letters, digits, hyphens, dots and slashes, 40 at most'),
+      /** A code, or a pattern such as `PIL-{nn}` that takes the next number. */
+      code: z
+        .string()
+        .trim()
+        .max(40)
+        .regex(/^[A-Z0-9{][A-Z0-9./{}n-]*$/, 'may have capital letters, digits, hyphens, dots and slashes, and {nn} for a number'),
       title: line(),
-      note: z.string().max(4000).default(''),
+      note: text(4000),
     }),
     response: z.object({ id }),
+  }),
+  editPlace: put('/places/{id}', 'Rename, renumber or describe a place; its old code still leads to it', {
+    params: idParam,
+    body: z.object({ revision, code, title: line(), note: text(4000), notHere: text(4000), message: text(1000) }),
+    response: z.object({ revision }),
+  }),
+  movePlace: post('/places/{id}/move', 'Move a place under another one, with all that is in it; tried first with dryRun', {
+    params: idParam,
+    body: z.object({ revision, parentId: id, dryRun: z.boolean().default(false) }),
+    response: planEffect,
+  }),
+  mergePlace: post('/places/{id}/merge', 'Merge a place into another of its kind; the empty one is retired; tried first with dryRun', {
+    params: idParam,
+    body: z.object({ revision, intoId: id, dryRun: z.boolean().default(false) }),
+    response: planEffect,
+  }),
+  reopenFolder: post('/places/{id}/reopen', 'Open a closed folder again, with a reason', { params: idParam, body: z.object({ reason }) }),
+  retirePlace: post('/places/{id}/retire', 'Retire a place: what is in it stays, nothing comes in any more', {
+    params: idParam,
+    body: z.object({ reason }),
+  }),
+  placeByCode: get('/places-by-code', 'The place that has or had a code', {
+    query: z.object({ code: z.string().trim().min(1).max(200) }),
+    response: z.object({ id, code: z.string(), former: z.boolean() }),
   }),
   closeFolder: post('/places/{id}/close', 'Close a folder on a day; clocks that wait for it start', {
     params: idParam,

@@ -65,6 +65,12 @@ describe('every route that changes something', () => {
           },
         })
       ).id,
+    folder: async () =>
+      (
+        await world
+          .as('keeper')
+          .call(contract.plan.makePlace, { body: { parentId: world.ids.A01, kind: 'folder', code: 'WALK-{nn}', title: 'W', note: '' } })
+      ).id,
     byCriteria: async () =>
       (
         await world.as('keeper').call(contract.schedule.addCriteriaRule, {
@@ -112,6 +118,29 @@ describe('every route that changes something', () => {
         .call(contract.plan.makePlace, { body: { parentId: world.ids.A01, kind: 'folder', code: 'W-2', title: 'W', note: '' } });
       const { openedOn } = await world.as('keeper').call(contract.plan.place, { params: { id } });
       await world.as('keeper').call(contract.plan.closeFolder, { params: { id }, body: { on: openedOn } });
+    },
+    'plan.editPlace': async () => {
+      const id = await scene.folder();
+      const { revision, code } = await world.as('keeper').call(contract.plan.place, { params: { id } });
+      const body = { revision, code, title: 'Other', note: '', notHere: '', message: '' };
+      await world.as('keeper').call(contract.plan.editPlace, { params: { id }, body });
+    },
+    'plan.movePlace': async () =>
+      world.as('keeper').call(contract.plan.movePlace, {
+        params: { id: await scene.folder() },
+        body: { revision: 1, parentId: world.ids.A02, dryRun: false },
+      }),
+    'plan.mergePlace': async () =>
+      world.as('keeper').call(contract.plan.mergePlace, {
+        params: { id: await scene.folder() },
+        body: { revision: 1, intoId: await scene.folder(), dryRun: false },
+      }),
+    'plan.retirePlace': async () =>
+      world.as('keeper').call(contract.plan.retirePlace, { params: { id: await scene.folder() }, body: { reason: 'not used' } }),
+    'plan.reopenFolder': async () => {
+      const params = { id: await scene.folder() };
+      await world.as('keeper').call(contract.plan.retirePlace, { params, body: { reason: 'not used' } });
+      await world.as('keeper').call(contract.plan.reopenFolder, { params, body: { reason: 'used after all' } });
     },
     'plan.recordEvent': () =>
       world.as('keeper').call(contract.plan.recordEvent, { params: { id: world.ids.A01 }, body: { type: 'x', on: today, note: '' } }),

@@ -98,6 +98,16 @@ class Snapshot {
   }
 }
 
+function toGrant(g: Awaited<ReturnType<typeof store.grants>>[number]): Grant {
+  return {
+    id: g.id,
+    principalId: g.principal_id,
+    profile: g.profile,
+    from: g.from_on === null ? null : civilDate(g.from_on),
+    until: g.until_on === null ? null : civilDate(g.until_on),
+  };
+}
+
 async function loadSnapshot(pool: pg.Pool): Promise<Snapshot> {
   const [sets, anchors, grants, members] = await Promise.all([
     store.accessSets(pool),
@@ -108,14 +118,7 @@ async function loadSnapshot(pool: pg.Pool): Promise<Snapshot> {
   const grantsAt = new Map<string, Grant[]>();
   for (const g of grants) {
     const at = g.place_id ?? g.record_id!;
-    const grant: Grant = {
-      id: g.id,
-      principalId: g.principal_id,
-      profile: g.profile,
-      from: g.from_on === null ? null : civilDate(g.from_on),
-      until: g.until_on === null ? null : civilDate(g.until_on),
-    };
-    grantsAt.set(at, [...(grantsAt.get(at) ?? []), grant]);
+    grantsAt.set(at, [...(grantsAt.get(at) ?? []), toGrant(g)]);
   }
   const places = new Map(anchors.map((a) => [a.id, a]));
   const chains = new Map<string, AccessPlace[]>();
@@ -167,4 +170,42 @@ export function accessBooks(pool: pg.Pool): AccessBooks {
       return (await current.snapshot).of(person);
     },
   };
+}
+
+/** People who gain or lose the right to discover what is in a place when it is moved under another, by name. */
+export async function whoseAccessChanges(
+  pool: pg.Pool,
+  today: string,
+  moved: { placeId: string; newParentId: string },
+): Promise<{ gains: string[]; loses: string[] }> {
+  const [places, grantRows, members, people] = await Promise.all([
+    store.chainsOf(pool, [moved.placeId, moved.newParentId]),
+    store.grants(pool),
+    store.memberships(pool),
+    store.people(pool),
+  ]);
+  const byId = new Map(places.map((p) => [p.id, p]));
+  const grantsAt = new Map<string, Grant[]>();
+  for (const g of grantRows) if (g.place_id) grantsAt.set(g.place_id, [...(grantsAt.get(g.place_id) ?? []), toGrant(g)]);
+  const memberships = new Map<string, string[]>();
+  for (const m of members) memberships.set(m.member_id, [...(memberships.get(m.member_id) ?? []), m.group_id]);
+  const chain = (ids: readonly string[]): AccessPlace[] =>
+    ids.map((id) => byId.get(id)!).map((p) => ({ id: p.id, name: p.code, standAlone: p.stand_alone, grants: grantsAt.get(p.id) ?? [] }));
+  const place = byId.get(moved.placeId)!;
+  const [before, after] = [chain(place.ancestors), chain([...byId.get(moved.newParentId)!.ancestors, place.id])];
+  const marking = { level: place.marking_level, caveats: place.marking_caveats };
+  const day = civilDate(today);
+  const [gains, loses]: [string[], string[]] = [[], []];
+  for (const p of people) {
+    const who = {
+      id: p.id,
+      principals: principalsOf(p.id, memberships),
+      clearance: { level: p.clearance_level, caveats: p.clearance_caveats },
+    };
+    const may = (places_: readonly AccessPlace[]): boolean => hasRight(effectiveAccess(who, places_, marking, day).all, 'discover');
+    const [could, can] = [may(before), may(after)];
+    if (can && !could) gains.push(p.name);
+    if (could && !can) loses.push(p.name);
+  }
+  return { gains, loses };
 }

@@ -14,7 +14,7 @@ export async function placeGrant(
   if (!place) throw notFound('This place');
   const id = uuidv7();
   await store.addGrant(uow, { ...grant, id, madeBy: uow.actor.id });
-  if (place.anchor_place !== grant.placeId) await store.reanchor(uow, grant.placeId, place.anchor_place);
+  if (place.anchor_place !== grant.placeId) await store.reanchor(uow, grant.placeId, place.anchor_place, grant.placeId);
   uow.enter({
     act: 'granted',
     subject: { kind: 'place', id: grant.placeId, name: `${place.code} ${place.title}` },

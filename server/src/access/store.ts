@@ -88,21 +88,21 @@ export async function addGrant(
   );
 }
 
-/** Places and records below a place whose access hangs on `oldAnchor`, re-anchored to the place itself. */
-export async function reanchor(db: Db, placeId: string, oldAnchor: string): Promise<void> {
+/** Places and records below a place whose access hangs on `oldAnchor` get it from `newAnchor` instead. */
+export async function reanchor(db: Db, under: string, oldAnchor: string, newAnchor: string): Promise<void> {
   await run(
     db,
     'access.newSets',
     `insert into access_set (anchor_place, record_id, marking_level, marking_caveats)
-     select distinct $1::uuid, s.record_id, s.marking_level, s.marking_caveats
+     select distinct $3::uuid, s.record_id, s.marking_level, s.marking_caveats
      from place p join access_set s on s.id = p.access_set_id
      where p.ancestors @> array[$1::uuid] and s.anchor_place = $2
      union
-     select distinct $1::uuid, s.record_id, s.marking_level, s.marking_caveats
+     select distinct $3::uuid, s.record_id, s.marking_level, s.marking_caveats
      from record r join access_set s on s.id = r.access_set_id
      where r.places @> array[$1::uuid] and s.anchor_place = $2
      on conflict do nothing`,
-    [placeId, oldAnchor],
+    [under, oldAnchor, newAnchor],
   );
   for (const [name, table, path] of [
     ['access.movePlaces', 'place', 'ancestors'],
@@ -113,12 +113,31 @@ export async function reanchor(db: Db, placeId: string, oldAnchor: string): Prom
       name,
       `update ${table} t set access_set_id = new_set.id
        from access_set old_set join access_set new_set
-         on new_set.anchor_place = $1 and new_set.record_id is not distinct from old_set.record_id
+         on new_set.anchor_place = $3 and new_set.record_id is not distinct from old_set.record_id
         and new_set.marking_level = old_set.marking_level and new_set.marking_caveats = old_set.marking_caveats
        where t.access_set_id = old_set.id and old_set.anchor_place = $2 and t.${path} @> array[$1::uuid]`,
-      [placeId, oldAnchor],
+      [under, oldAnchor, newAnchor],
     );
   }
+}
+
+/** Places and all around them. */
+export function chainsOf(db: Db, ids: readonly string[]) {
+  return rows<{ id: string; ancestors: string[]; code: string; stand_alone: boolean; marking_level: number; marking_caveats: string[] }>(
+    db,
+    'access.chains',
+    `select id, ancestors, code, stand_alone, marking_level, marking_caveats from place
+     where id in (select unnest(ancestors) from place where id = any ($1::uuid[]))`,
+    [ids],
+  );
+}
+
+export function people(db: Db) {
+  return rows<{ id: string; name: string; clearance_level: number; clearance_caveats: string[] }>(
+    db,
+    'access.people',
+    `select id, name, clearance_level, clearance_caveats from principal where kind = 'person' and active order by name`,
+  );
 }
 
 export function anchorOfPlace(db: Db, placeId: string) {

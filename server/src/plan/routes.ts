@@ -5,6 +5,7 @@ import { implement, type HttpApp } from '../http/implement.js';
 import { declareUnder } from '../records/index.js';
 import { setRule } from '../schedule/index.js';
 import type { Services } from '../services.js';
+import * as changes from './changes.js';
 import * as service from './service.js';
 
 export function planRoutes(app: HttpApp, services: Services): void {
@@ -14,6 +15,20 @@ export function planRoutes(app: HttpApp, services: Services): void {
   implement(app, services, plan.rack, async ({ person }) => ({ cells: await service.rack(services, person) }));
   implement(app, services, plan.place, ({ person, params }) => service.placePage(services, person, params.id));
   implement(app, services, plan.makePlace, async ({ person, body }) => ({ id: await service.makePlace(services, person, body) }));
+  implement(app, services, plan.editPlace, async ({ person, params, body }) => ({
+    revision: await changes.editPlace(services, person, params.id, body),
+  }));
+  implement(app, services, plan.movePlace, ({ person, params, body }) => changes.movePlace(services, person, params.id, body));
+  implement(app, services, plan.mergePlace, ({ person, params, body }) => changes.mergePlace(services, person, params.id, body));
+  implement(app, services, plan.reopenFolder, async ({ person, params, body }) => {
+    await changes.reopenFolder(services, person, params.id, body.reason);
+    return {};
+  });
+  implement(app, services, plan.retirePlace, async ({ person, params, body }) => {
+    await changes.retirePlace(services, person, params.id, body.reason);
+    return {};
+  });
+  implement(app, services, plan.placeByCode, ({ person, query }) => changes.placeByCode(services, person, query.code));
   implement(app, services, plan.closeFolder, async ({ person, params, body }) => {
     await service.closeFolder(services, person, params.id, body.on);
     return {};

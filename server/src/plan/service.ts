@@ -1,6 +1,6 @@
 import type { PlaceLine, PlacePage, RackCell, RackCounts } from '@key-cellar/contract';
 import { explainAccess, hasRight, listRights } from '@key-cellar/core/access';
-import { kindsInside, type PlaceKind } from '@key-cellar/core/plan';
+import { codePattern, kindsInside, refusesInside, type PlaceKind } from '@key-cellar/core/plan';
 import { uuidv7 } from 'uuidv7';
 import { requireRight, type PersonAccess } from '../access/index.js';
 import { withUnitOfWork } from '../db/index.js';
@@ -9,6 +9,7 @@ import { notAllowed, notFound, Problem, wrongField } from '../problem.js';
 import { declareUnder } from '../records/index.js';
 import { recomputeWithin } from '../schedule/index.js';
 import type { Services } from '../services.js';
+import { freeCode } from './changes.js';
 import * as store from './store.js';
 
 const noCounts: RackCounts = { kept: 0, due: 0, held: 0, unscheduled: 0, permanent: 0, waiting: 0 };
@@ -44,6 +45,7 @@ function toLine(place: store.PlaceRow, access: PersonAccess, rules: readonly str
     code: place.code,
     title: place.title,
     closedOn: place.closed_on,
+    retiredOn: place.retired_on,
     rules: open ? [...rules] : [],
     discover: open,
     deposit: hasRight(access.on(place.access_set_id).all, 'deposit'),
@@ -108,11 +110,12 @@ export async function placePage(services: Services, person: SignedIn, id: string
   const { place, access } = await openPlace(services, person, id);
   const { pool } = services;
   const discoverable = access.sets('discover');
-  const [ancestors, children, folderCounts, setRules, cells] = await Promise.all([
+  const [ancestors, children, folderCounts, setRules, formerCodes, cells] = await Promise.all([
     store.placesByIds(pool, place.ancestors),
     store.childrenOf(pool, id),
     store.folderCounts(pool, id, discoverable),
     store.rulesSetOn(pool, place.ancestors),
+    store.formerCodes(pool, id),
     store.rackCells(pool, discoverable),
   ]);
   const byId = new Map(ancestors.map((p) => [p.id, p]));
@@ -133,6 +136,9 @@ export async function placePage(services: Services, person: SignedIn, id: string
       ownCounts,
     ),
     note: place.note,
+    notHere: place.not_here,
+    message: place.message,
+    formerCodes,
     openedOn: place.opened_on,
     standAlone: place.stand_alone,
     path: path.map(({ id: placeId, kind, code, title }) => ({ id: placeId, kind, code, title })),
@@ -152,6 +158,15 @@ export async function placePage(services: Services, person: SignedIn, id: string
   };
 }
 
+/** Why nothing may come into a place: it, or one around it, was closed or retired. */
+export async function shutAround(services: Services, place: store.PlaceRow): Promise<string | null> {
+  for (const p of (await store.placesByIds(services.pool, place.ancestors)).reverse()) {
+    const refusal = refusesInside({ ...p, closedOn: p.closed_on, retiredOn: p.retired_on });
+    if (refusal) return refusal;
+  }
+  return null;
+}
+
 export async function makePlace(
   services: Services,
   person: SignedIn,
@@ -163,13 +178,16 @@ export async function makePlace(
   if (!kindsInside(parent.kind).includes(input.kind)) {
     throw wrongField('/kind', `A ${input.kind} cannot be inside a ${parent.kind}.`);
   }
-  if (parent.closed_on !== null) throw new Problem(409, 'folder-closed', `${parent.code} was closed on ${parent.closed_on}.`);
+  const shut = await shutAround(services, parent);
+  if (shut) throw new Problem(409, 'folder-closed', shut);
   return withUnitOfWork(services.pool, person, async (uow) => {
     const siblings = await store.childrenOf(uow, parent.id);
-    if (siblings.some((s) => s.code === input.code)) throw wrongField('/code', `${input.code} exists here already.`);
+    const code = await freeCode(uow, input.code, input.kind, parent.id);
+    if (!codePattern.test(code)) throw wrongField('/code', `${code} is no code: 40 letters at most.`);
     const id = uuidv7();
     await store.addPlace(uow, {
       ...input,
+      code,
       id,
       ancestors: [...parent.ancestors, id],
       position: siblings.length,
@@ -178,7 +196,7 @@ export async function makePlace(
     });
     uow.enter({
       act: `made a ${input.kind}`,
-      subject: { kind: 'place', id, name: `${input.code} ${input.title}` },
+      subject: { kind: 'place', id, name: `${code} ${input.title}` },
       after: { parent: parent.code, note: input.note },
     });
     return id;

@@ -1,4 +1,5 @@
 import type { PlaceKind } from '@key-cellar/core/plan';
+import { reanchor } from '../access/index.js';
 import { row, rows, run, type Db } from '../db/index.js';
 
 export interface PlaceRow extends Record<string, unknown> {
@@ -16,11 +17,14 @@ export interface PlaceRow extends Record<string, unknown> {
   jurisdictions: string[];
   opened_on: string;
   closed_on: string | null;
+  retired_on: string | null;
+  not_here: string;
+  message: string;
   revision: number;
 }
 
 const columns =
-  'id, kind, parent_id, ancestors, code, title, note, stand_alone, access_set_id, declare_on, frozen_when_declared, jurisdictions, opened_on, closed_on, revision';
+  'id, kind, parent_id, ancestors, code, title, note, stand_alone, access_set_id, declare_on, frozen_when_declared, jurisdictions, opened_on, closed_on, retired_on, not_here, message, revision';
 
 export function placeById(db: Db, id: string) {
   return row<PlaceRow>(db, 'place.byId', `select ${columns} from place where id = $1`, [id]);
@@ -134,5 +138,215 @@ export function rulesSetOn(db: Db, placeIds: readonly string[]) {
        coalesce((select v.definition->>'title' from rule_version v where v.rule_id = r.id order by v.version desc limit 1), r.draft->>'title') as title
      from place_rule s join rule r on r.id = s.rule_id where s.place_id = any ($1::uuid[]) order by r.code`,
     [placeIds],
+  );
+}
+
+/** Whether a code is one of another place: of any for plan nodes, of a sibling for folders. */
+export async function codeTaken(db: Db, code: string, kind: string, parentId: string, except: string | null = null): Promise<boolean> {
+  const found = await row(
+    db,
+    'place.codeTaken',
+    `select from place where code = $1 and id is distinct from $4
+       and case when $2 = 'folder' then kind = 'folder' and parent_id = $3 else kind <> 'folder' end`,
+    [code, kind, parentId, except],
+  );
+  return found !== undefined;
+}
+
+/** Codes that were ever given to places of a kind: of siblings for folders. */
+export function codesGiven(db: Db, kind: string, parentId: string) {
+  return rows<{ code: string }>(
+    db,
+    'place.codesGiven',
+    `select code from place where case when $1 = 'folder' then kind = 'folder' and parent_id = $2 else kind <> 'folder' end
+     union select f.code from former_code f join place p on p.id = f.place_id
+     where case when $1 = 'folder' then p.kind = 'folder' and f.parent_id = $2 else p.kind <> 'folder' end`,
+    [kind, parentId],
+  );
+}
+
+const [codesKey, planKey] = [4246, 4247];
+export async function lockCodes(db: Db): Promise<void> {
+  await run(db, 'place.lockCodes', `select pg_advisory_xact_lock(${codesKey})`, []);
+}
+export async function lockPlan(db: Db): Promise<void> {
+  await run(db, 'place.lockPlan', `select pg_advisory_xact_lock(${planKey})`, []);
+}
+
+export async function keepFormerCode(db: Db, place: PlaceRow, until: string): Promise<void> {
+  await run(
+    db,
+    'place.keepFormerCode',
+    `insert into former_code (place_id, code, parent_id, until) values ($1, $2, $3, $4)
+     on conflict (place_id, code) do update set parent_id = excluded.parent_id, until = excluded.until`,
+    [place.id, place.code, place.parent_id, until],
+  );
+}
+
+export async function dropFormerCode(db: Db, placeId: string, code: string): Promise<void> {
+  await run(db, 'place.dropFormerCode', 'delete from former_code where place_id = $1 and code = $2', [placeId, code]);
+}
+
+export function formerCodes(db: Db, placeId: string) {
+  return rows<{ code: string; until: string }>(
+    db,
+    'place.formerCodes',
+    `select f.code, f.until from former_code f join place p on p.id = f.place_id where f.place_id = $1 and f.code <> p.code order by f.until desc`,
+    [placeId],
+  );
+}
+
+export async function writePlace(
+  db: Db,
+  id: string,
+  p: { code: string; title: string; note: string; notHere: string; message: string },
+): Promise<number> {
+  const found = await row<{ revision: number }>(
+    db,
+    'place.write',
+    `update place set code = $2, title = $3, note = $4, not_here = $5, message = $6, revision = revision + 1 where id = $1 returning revision`,
+    [id, p.code, p.title, p.note, p.notHere, p.message],
+  );
+  return found!.revision;
+}
+
+export async function extentOf(db: Db, id: string): Promise<{ records: number; places: number }> {
+  const found = await row<{ records: number; places: number }>(
+    db,
+    'place.extent',
+    `select (select count(*) from record where places @> array[$1::uuid] and state <> 'disposed')::int as records,
+       (select count(*) from place where ancestors @> array[$1::uuid] and id <> $1)::int as places`,
+    [id],
+  );
+  return found!;
+}
+
+/** Declared records under a place that would leave their series, or with `own` that place, and may not. */
+export async function declaredThatStay(db: Db, id: string, newSeriesId: string | null, own: boolean): Promise<number> {
+  const found = await row<{ n: number }>(
+    db,
+    'place.declaredThatStay',
+    `select count(*)::int as n from record where places @> array[$1::uuid] and state = 'declared' and 'moving' = any (frozen)
+       and (series_id is distinct from coalesce($2, series_id) or ($3 and place_id = $1))`,
+    [id, newSeriesId, own],
+  );
+  return found!.n;
+}
+
+async function anchorOf(db: Db, placeId: string): Promise<string> {
+  const found = await row<{ anchor_place: string }>(
+    db,
+    'place.anchor',
+    'select s.anchor_place from place p join access_set s on s.id = p.access_set_id where p.id = $1',
+    [placeId],
+  );
+  return found!.anchor_place;
+}
+
+/** The way to everything under a place, after its own way has become `path`; records get their new series with it. */
+async function rewriteWay(db: Db, id: string, oldLength: number, path: readonly string[], seriesId: string | null): Promise<void> {
+  await run(db, 'place.rewriteWay', 'update place set ancestors = $3::uuid[] || ancestors[$2 + 1:] where ancestors @> array[$1::uuid]', [
+    id,
+    oldLength,
+    path,
+  ]);
+  await run(
+    db,
+    'record.rewriteWay',
+    `update record set places = $3::uuid[] || places[$2 + 1:], series_id = coalesce($4, series_id)
+     where places @> array[$1::uuid] and state <> 'disposed'`,
+    [id, oldLength, path, seriesId],
+  );
+}
+
+/** Puts a place, with all that is in it, under another one: its way, its access, and the series of its records. */
+export async function moveUnder(db: Db, place: PlaceRow, parent: PlaceRow, seriesId: string | null): Promise<void> {
+  const [oldAnchor, newAnchor] = [await anchorOf(db, place.id), await anchorOf(db, parent.id)];
+  await run(
+    db,
+    'place.move',
+    `update place set parent_id = $2, position = (select coalesce(max(position), -1) + 1 from place where parent_id = $2), revision = revision + 1 where id = $1`,
+    [place.id, parent.id],
+  );
+  await rewriteWay(db, place.id, place.ancestors.length, [...parent.ancestors, place.id], seriesId);
+  // A place with grants of its own, or that stands alone, is its own anchor and stays it.
+  if (oldAnchor !== place.id && oldAnchor !== newAnchor) await reanchor(db, place.id, oldAnchor, newAnchor);
+}
+
+/** Codes that places inside both have. */
+export function clashingCodes(db: Db, a: string, b: string) {
+  return rows<{ code: string }>(
+    db,
+    'place.clashing',
+    `select x.code from place x join place y on y.parent_id = $2 and y.code = x.code and y.kind = x.kind where x.parent_id = $1 order by x.code`,
+    [a, b],
+  );
+}
+
+export async function eventCount(db: Db, placeId: string): Promise<number> {
+  const found = await row<{ n: number }>(
+    db,
+    'place.eventCount',
+    'select count(*)::int as n from event where place_id = $1 and withdrawn_at is null',
+    [placeId],
+  );
+  return found!.n;
+}
+
+/** Moves all that is in a place into another, leaves its code behind there, and retires it. */
+export async function mergeInto(db: Db, place: PlaceRow, into: PlaceRow, seriesId: string | null, on: string): Promise<void> {
+  for (const child of await childrenOf(db, place.id)) await moveUnder(db, child, into, seriesId);
+  const [oldAnchor, newAnchor] = [await anchorOf(db, place.id), await anchorOf(db, into.id)];
+  if (oldAnchor !== newAnchor) {
+    await run(
+      db,
+      'place.mergeSets',
+      `insert into access_set (anchor_place, record_id, marking_level, marking_caveats)
+       select distinct $2::uuid, s.record_id, s.marking_level, s.marking_caveats from record r join access_set s on s.id = r.access_set_id
+       where r.place_id = $1 and s.anchor_place = $3 on conflict do nothing`,
+      [place.id, newAnchor, oldAnchor],
+    );
+  }
+  await run(
+    db,
+    'record.merge',
+    `update record r set place_id = $2, places = $3, series_id = coalesce($4, r.series_id),
+       access_set_id = coalesce((select n.id from access_set o join access_set n on n.anchor_place = $6 and n.record_id is not distinct from o.record_id
+         and n.marking_level = o.marking_level and n.marking_caveats = o.marking_caveats
+         where o.id = r.access_set_id and o.anchor_place = $5), r.access_set_id)
+     where r.place_id = $1 and r.state <> 'disposed'`,
+    [place.id, into.id, into.ancestors, seriesId, oldAnchor, newAnchor],
+  );
+  await run(
+    db,
+    'place.mergeCode',
+    `insert into former_code (place_id, code, parent_id, until) values ($1, $2, $3, $4)
+     on conflict (place_id, code) do update set until = excluded.until`,
+    [into.id, place.code, place.parent_id, on],
+  );
+  await retire(db, place.id, on);
+}
+
+export async function reopen(db: Db, id: string): Promise<void> {
+  await run(db, 'place.reopen', 'update place set closed_on = null, retired_on = null, revision = revision + 1 where id = $1', [id]);
+}
+
+export async function retire(db: Db, id: string, on: string): Promise<void> {
+  await run(db, 'place.retire', 'update place set retired_on = $2, revision = revision + 1 where id = $1', [id, on]);
+}
+
+/** Places with a code now or before, those that have it now and stand first. */
+export function placesWithCode(db: Db, code: string, sets: readonly number[]) {
+  return rows<{ id: string; code: string; former: boolean }>(
+    db,
+    'place.withCode',
+    `select p.id, p.code, false as former, p.retired_on is not null as gone from place p
+     where p.access_set_id = any ($2::int[]) and (p.code = $1 or ($1 like '%/%' and p.kind = 'folder' and $1 = (
+       select string_agg(a.code, '/' order by array_position(p.ancestors, a.id)) from place a where a.id = any (p.ancestors) and a.kind in ('series', 'folder'))))
+     union all
+     select p.id, p.code, true, p.retired_on is not null from former_code f join place p on p.id = f.place_id
+     where f.code = $1 and p.access_set_id = any ($2::int[])
+     order by gone, former limit 5`,
+    [code, sets],
   );
 }

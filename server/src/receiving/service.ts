@@ -7,7 +7,7 @@ import type { Explanation } from '@key-cellar/core/schedule';
 import { uuidv7 } from 'uuidv7';
 import { withUnitOfWork, type UnitOfWork } from '../db/index.js';
 import type { SignedIn } from '../identity/index.js';
-import { openPlace, placesByIds, type PlaceRow } from '../plan/index.js';
+import { openPlace, placesByIds, shutAround, type PlaceRow } from '../plan/index.js';
 import { notAllowed, notFound, Problem, wrongField } from '../problem.js';
 import {
   addRecord,
@@ -92,7 +92,8 @@ async function checkFiling(
   if (!takesRecords(place.kind)) {
     throw wrongField('/placeId', `Records are filed in a series or a folder; ${place.code} is a ${place.kind}.`);
   }
-  if (place.closed_on !== null) throw wrongField('/placeId', `${place.code} was closed on ${place.closed_on}.`);
+  const shut = await shutAround(services, place);
+  if (shut) throw wrongField('/placeId', shut);
   if (input.createdOn > person.today) throw wrongField('/createdOn', 'The document’s date is still to come.');
   const type = await recordType(services.pool, input.recordType);
   if (!type) throw wrongField('/recordType', `There is no record type “${input.recordType}”.`);
@@ -276,7 +277,7 @@ function hypothetical(person: SignedIn, filing: Filing, checked: CheckedFiling |
     deposited_by: person.id,
     record_type: filing.recordType,
     place_id: filing.placeId,
-    series_id: filing.placeId,
+    series_id: checked?.series.id ?? filing.placeId,
     places: checked?.place.ancestors ?? [],
     created_on: filing.createdOn,
     received_on: person.today,

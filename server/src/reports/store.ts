@@ -55,7 +55,8 @@ export function askPlaces(db: Db, text: string) {
     db,
     'ask.places',
     `select id, code, title, access_set_id from place
-     where kind <> 'repository' and (code ilike $1 || '%' or title ilike '%' || $1 || '%')
+     where kind <> 'repository' and (code ilike $1 || '%' or title ilike '%' || $1 || '%'
+       or id in (select f.place_id from former_code f where f.code ilike $1 || '%'))
      order by (code ilike $1 || '%') desc, kind <> 'folder' desc, code limit 12`,
     [text],
   );

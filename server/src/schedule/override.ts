@@ -77,7 +77,7 @@ export async function override(
           note: input.reason,
         });
       }
-      return { ...line, outcome: 'done', why: shorter ? 'Sooner than before.' : 'Done.' };
+      return { ...line, outcome: 'done', why: shorter ? 'Let go sooner than the rules say.' : 'Done.' };
     });
     if (!input.dryRun) {
       await store.writeOverride(uow, done, stored);

@@ -6,25 +6,41 @@ export interface YearAhead {
   readonly year: number;
   readonly before: number;
   readonly after: number;
+  /** Of `before`: to be destroyed, and to be transferred; the rest are other steps. */
+  readonly destroy: number;
+  readonly transfer: number;
 }
 
-const width = 1000;
 const height = 150;
 const foot = 20;
 const head = 14;
+
+/** The parts of a bar from the ground up. */
+function stack({ before, destroy, transfer }: YearAhead): { fill: string; from: number; until: number }[] {
+  return [
+    { fill: 'destroy', from: 0, until: destroy },
+    { fill: 'transfer', from: destroy, until: destroy + transfer },
+    { fill: 'other', from: destroy + transfer, until: before },
+  ].filter((part) => part.until > part.from);
+}
 
 /** Years ahead with two outlines: what comes due as things stand, and what would with a change. */
 @Component({
   selector: 'kc-two-horizons',
   template: `
-    <svg [attr.viewBox]="'0 0 ' + width + ' ' + height" role="img" [attr.aria-label]="words()">
+    <svg [attr.viewBox]="'0 0 ' + width() + ' ' + height" role="img" [attr.aria-label]="words()">
       @for (bar of bars(); track bar.year) {
         <g>
           <title>{{ bar.words }}</title>
           <rect class="hit" [attr.x]="bar.x" y="0" [attr.width]="bar.width" [attr.height]="height - foot" />
-          <rect class="before" [attr.x]="bar.x + 1" [attr.y]="bar.before" [attr.width]="bar.width - 2" [attr.height]="floor - bar.before" />
-          @if (changes() && bar.differs) {
-            <rect class="after" [attr.x]="bar.x + 4" [attr.y]="bar.after" [attr.width]="bar.width - 8" [attr.height]="floor - bar.after" />
+          @for (part of bar.parts; track part.fill) {
+            <rect
+              [attr.class]="part.fill"
+              [attr.x]="bar.x + 1"
+              [attr.y]="part.y"
+              [attr.width]="bar.width - 2"
+              [attr.height]="part.height"
+            />
           }
           @if (bar.label) {
             <text [attr.x]="bar.x + bar.width / 2" [attr.y]="height - 5">{{ bar.label }}</text>
@@ -34,15 +50,17 @@ const head = 14;
       @if (changes()) {
         <path class="outline" [attr.d]="outline()" />
       }
-      <line class="ground" x1="0" [attr.x2]="width" [attr.y1]="floor" [attr.y2]="floor" />
+      <line class="ground" x1="0" [attr.x2]="width()" [attr.y1]="floor" [attr.y2]="floor" />
       <text class="most" x="4" y="11">{{ most() }}</text>
     </svg>
-    @if (changes()) {
-      <p class="legend">
-        <span><i class="key-before"></i><ng-container i18n>as it stands</ng-container></span>
-        <span><i class="key-after"></i><ng-container i18n>with the change</ng-container></span>
-      </p>
-    }
+    <p class="legend">
+      <span><i class="key-destroy"></i><ng-container i18n>destroyed</ng-container></span>
+      <span><i class="key-transfer"></i><ng-container i18n>transferred</ng-container></span>
+      <span><i class="key-other"></i><ng-container i18n>other steps</ng-container></span>
+      @if (changes()) {
+        <span><i class="key-after"></i><ng-container i18n>all, with the change</ng-container></span>
+      }
+    </p>
   `,
   styles: `
     :host {
@@ -59,11 +77,14 @@ const head = 14;
     g:hover .hit {
       fill: var(--head);
     }
-    .before {
-      fill: var(--kept);
+    .destroy {
+      fill: var(--madder);
     }
-    .after {
-      fill: none;
+    .transfer {
+      fill: var(--slate);
+    }
+    .other {
+      fill: var(--kept);
     }
     .outline {
       fill: none;
@@ -81,7 +102,13 @@ const head = 14;
     .most {
       text-anchor: start;
     }
-    .key-before {
+    .key-destroy {
+      background: var(--madder);
+    }
+    .key-transfer {
+      background: var(--slate);
+    }
+    .key-other {
       background: var(--kept);
     }
     .key-after {
@@ -93,7 +120,8 @@ const head = 14;
 })
 export class TwoHorizons {
   readonly years = input.required<readonly YearAhead[]>();
-  protected readonly width = width;
+  /** Width of the drawing, about as wide as it is shown: then its letters are as large as the others. */
+  readonly width = input(1000);
   protected readonly height = height;
   protected readonly foot = foot;
   protected readonly floor = height - foot;
@@ -104,7 +132,7 @@ export class TwoHorizons {
     const years = this.years();
     const x = scaleBand(
       years.map((y) => y.year),
-      [0, width],
+      [0, this.width()],
     );
     const y = scaleLinear([0, this.peak() || 1], [this.floor, head]);
     const every = years.length > 20 ? 5 : 1;
@@ -112,9 +140,8 @@ export class TwoHorizons {
       year: at.year,
       x: x(at.year)!,
       width: x.bandwidth(),
-      before: y(at.before),
       after: y(at.after),
-      differs: at.before !== at.after,
+      parts: stack(at).map((part) => ({ fill: part.fill, y: y(part.until), height: y(part.from) - y(part.until) })),
       label: i === 0 || at.year % every === 0 ? String(at.year) : '',
       words: at.before === at.after ? $localize`${at.year}:year:: ${at.before}:n:` : $localize`${at.year}:year:: ${at.before}:n: as it stands, ${at.after}:m: with the change`, // prettier-ignore
     }));
@@ -124,7 +151,7 @@ export class TwoHorizons {
     const bars = this.bars();
     if (bars.length === 0) return '';
     const steps = bars.map((b) => `L${b.x},${b.after} L${b.x + b.width},${b.after}`).join(' ');
-    return `M${bars[0]!.x},${this.floor} ${steps} L${width},${this.floor}`;
+    return `M${bars[0]!.x},${this.floor} ${steps} L${this.width()},${this.floor}`;
   });
   protected readonly words = computed(() => $localize`Due by year: ${this.bars().map((b) => b.words).join('; ')}:list:`); // prettier-ignore
 }

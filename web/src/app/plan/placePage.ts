@@ -5,6 +5,8 @@ import { plan, schedule, type Problem, type ScheduleChange, type SortColumn } fr
 import { kindsInside } from '@key-cellar/core/plan';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
+import type { MenuItem } from 'primeng/api';
+import { Menu } from 'primeng/menu';
 import { Tooltip } from 'primeng/tooltip';
 import { Session } from '../identity/index';
 import { Choice } from '../kit/choice';
@@ -19,6 +21,7 @@ import { Uploads } from '../receiving/index';
 import { ActOnMany, RecordTable } from '../records/index';
 import type { ListState } from '../records/index';
 import { EffectView, EventList, JurisdictionsField } from '../schedule/index';
+import { PlaceChanges, type PlaceTask } from './placeChanges';
 import { PlaceSheet } from './placeSheet';
 
 type Task = 'close' | 'rule' | 'jurisdictions' | null;
@@ -27,7 +30,7 @@ type Task = 'close' | 'rule' | 'jurisdictions' | null;
 @Component({
   selector: 'kc-place',
   imports: [
-    ActOnMany, Button, CountPipe, DayPipe, EffectView, EventList, FormsModule, InputText, JurisdictionsField, Mark, PlaceSheet, ProblemNotice, RecordTable, RouterLink, Choice, Sheet, Tooltip, Uploads,
+    ActOnMany, Button, CountPipe, DayPipe, EffectView, EventList, FormsModule, InputText, JurisdictionsField, Mark, Menu, PlaceChanges, PlaceSheet, ProblemNotice, RecordTable, RouterLink, Choice, Sheet, Tooltip, Uploads,
   ], // prettier-ignore
   templateUrl: './placePage.html',
   styleUrl: './placePage.css',
@@ -43,6 +46,7 @@ export class PlacePage {
   private readonly rules = loaded(() => this.api.call(schedule.rules));
   protected readonly task = signal<Task>(null);
   protected readonly making = signal(false);
+  protected readonly changing = signal<PlaceTask | null>(null);
   protected readonly date = signal('');
   protected readonly jurisdictions = signal<readonly string[]>([]);
   protected readonly ruleId = signal<string | null>(null);
@@ -55,9 +59,28 @@ export class PlacePage {
   private readonly sort = signal<{ sort: SortColumn; descending: boolean }>({ sort: 'number', descending: false });
   protected readonly state = computed<ListState>(() => ({ filter: { under: this.id() }, ...this.sort() }));
   protected readonly mayKeep = computed(() => this.page.value()?.rights.includes('dispose') ?? false);
+  /** Changes of the place itself: folders by those who may move what is in them, the plan by keepers. */
+  protected readonly mayChange = computed(() => {
+    const p = this.page.value();
+    return !!p && p.kind !== 'repository' && (p.kind === 'folder' ? p.rights.includes('move') : this.mayKeep());
+  });
+  protected readonly changes = computed<MenuItem[]>(() => {
+    const p = this.page.value();
+    const change = (label: string, task: PlaceTask): MenuItem => ({ label, command: () => this.changing.set(task) });
+    if (!p) return [];
+    const shut = p.closedOn !== null || p.retiredOn !== null;
+    return [
+      change($localize`Describe and renumber`, 'edit'),
+      change($localize`Move`, 'move'),
+      ...(p.retiredOn === null ? [change($localize`Merge into another`, 'merge')] : []),
+      ...(p.kind === 'folder' && !shut ? [{ label: $localize`Close`, command: () => this.start('close') }] : []),
+      ...(shut ? [change($localize`Open again`, 'reopen')] : []),
+      ...(p.retiredOn === null ? [change($localize`Retire`, 'retire')] : []),
+    ];
+  });
   protected readonly mayMake = computed(() => {
     const p = this.page.value();
-    if (!p || p.closedOn !== null || kindsInside(p.kind).length === 0) return false;
+    if (!p || p.closedOn !== null || p.retiredOn !== null || kindsInside(p.kind).length === 0) return false;
     return kindsInside(p.kind).includes('folder') ? p.rights.includes('edit') || this.mayKeep() : this.mayKeep();
   });
   protected readonly ruleOptions = computed(() => {
@@ -96,8 +119,15 @@ export class PlacePage {
       this.id();
       untracked(() => this.marked.set(new Set()));
     });
-    const remove = inject(Keys).add({ n: [$localize`new place here`, () => this.mayMake() && this.making.set(true)] });
+    const remove = inject(Keys).add({
+      n: [$localize`new place here`, () => this.mayMake() && this.making.set(true)],
+      m: [$localize`move this place`, () => this.mayChange() && this.changing.set('move')],
+    });
     inject(DestroyRef).onDestroy(remove);
+  }
+
+  protected formerly(page: { formerCodes: readonly { code: string }[] }): string {
+    return page.formerCodes.map((f) => f.code).join(', ');
   }
 
   protected sorted(by: { sort: SortColumn; descending: boolean }): void {
@@ -147,6 +177,11 @@ export class PlacePage {
       },
       error: (error: unknown) => this.problem.set(toProblem(error)),
     });
+  }
+
+  protected wasChanged(sentence: string): void {
+    this.done.set(sentence || null);
+    this.reload();
   }
 
   protected reload(): void {

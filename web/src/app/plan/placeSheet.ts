@@ -5,6 +5,7 @@ import { kindsInside, type PlaceKind } from '@key-cellar/core/plan';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Textarea } from 'primeng/textarea';
+import { EMPTY } from 'rxjs';
 import { Choice } from '../kit/choice';
 import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
@@ -38,7 +39,7 @@ const names: Record<PlaceKind, string> = {
         <div class="field">
           <label for="place-code" i18n>Code</label>
           <input pInputText id="place-code" name="code" required maxlength="40" [ngModel]="code()" (ngModelChange)="code.set($event)" />
-          <span class="hint" i18n>Capital letters, digits, hyphens, dots, slashes. Such as PIL-03.</span>
+          <span class="hint" i18n>Such as PIL-03. PIL-{{ '{' }}nn{{ '}' }} takes the next number.</span>
         </div>
         <div class="field">
           <label for="place-title" i18n>Title</label>
@@ -70,7 +71,7 @@ export class PlaceSheet {
   readonly made = output<string>();
 
   protected readonly names = names;
-  private readonly places = loaded(() => this.api.call(plan.outline, { query: { folders: true } }));
+  private readonly places = loaded(() => (this.open() ? this.api.call(plan.outline, { query: { folders: true } }) : EMPTY));
   protected readonly parentId = signal<string | null>(null);
   protected readonly kind = signal<Exclude<PlaceKind, 'repository'> | null>(null);
   protected readonly code = signal('');
@@ -119,7 +120,6 @@ export class PlaceSheet {
         next: ({ id }) => {
           this.busy.set(false);
           this.open.set(false);
-          this.places.reload();
           this.made.emit(id);
         },
         error: (error: unknown) => {

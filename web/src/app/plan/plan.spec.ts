@@ -6,7 +6,7 @@ import { PlacePage } from './placePage';
 import { PlanPage } from './planPage';
 
 const counts = (changes: Partial<RackCounts> = {}): RackCounts => ({ kept: 0, due: 0, held: 0, unscheduled: 0, permanent: 0, waiting: 0, ...changes }); // prettier-ignore
-const place = (id: string, kind: PlaceLine['kind'], parentId: string | null, code: string, changes: Partial<PlaceLine> = {}): PlaceLine => ({ id, kind, parentId, code, title: `Title of ${code}`, closedOn: null, rules: [], discover: true, deposit: true, counts: counts(), ...changes }); // prettier-ignore
+const place = (id: string, kind: PlaceLine['kind'], parentId: string | null, code: string, changes: Partial<PlaceLine> = {}): PlaceLine => ({ id, kind, parentId, code, title: `Title of ${code}`, closedOn: null, retiredOn: null, rules: [], discover: true, deposit: true, counts: counts(), ...changes }); // prettier-ignore
 const places = [
   place('root', 'repository', null, 'ALL', { counts: counts({ kept: 40, due: 3, held: 2 }) }),
   place('f', 'function', 'root', 'BER'),
@@ -101,6 +101,7 @@ describe('the plan', () => {
   it('takes a new place inside another, of a kind that may stand there', async () => {
     const { stage } = await show();
     await stage.press('New place');
+    await stage.answer('/api/plan?folders=true', { places });
     await stage.choose('place-parent', /BER\.1/);
     expect(document.getElementById('place-kind')!.textContent).toContain('series');
     await stage.type('#place-code', 'BER-09');
@@ -109,6 +110,40 @@ describe('the plan', () => {
     await stage.refuse('/api/places', 'Something with this code or number exists already.');
     expect(stage.sheet.textContent).toContain('Something with this code or number exists already.');
     expect(document.querySelector<HTMLInputElement>('#place-code')!.value).toBe('BER-09');
+  });
+
+  it('is dragged about in the outline, but only where a place can go, and nothing moves before its effect was seen', async () => {
+    const { stage } = await show({ view: 'outline' });
+    const row = (code: string): HTMLElement =>
+      [...stage.host.querySelectorAll<HTMLElement>('tbody tr')].find((tr) => tr.querySelector('code')!.textContent === code)!;
+    const dragged = (type: string, at: Element): boolean => !at.dispatchEvent(new DragEvent(type, { bubbles: true, cancelable: true }));
+    dragged('dragstart', row('BER-01').querySelector('a[draggable]')!);
+    await stage.settle();
+    expect(dragged('dragover', row('BER-04')))
+      .withContext('a series into a series')
+      .toBeFalse();
+    expect(dragged('dragover', row('BER.1')))
+      .withContext('where it is')
+      .toBeFalse();
+    expect(dragged('dragover', row('BER'))).toBeTrue();
+    dragged('drop', row('BER'));
+    const from = places.find((p) => p.code === 'BER-01')!;
+    const into = places.find((p) => p.code === 'BER')!;
+    await stage.answer(`/api/places/${from.id}`, { ...from, note: '', notHere: '', message: '', formerCodes: [], revision: 2 });
+    await stage.answer('/api/plan?folders=true', { places });
+    const dry = await stage.answer(`/api/places/${from.id}/move`, { records: 9, places: 2, gains: [], loses: [], recomputed: 9 });
+    expect(dry.request.body).toEqual({ revision: 2, parentId: into.id, dryRun: true });
+    expect(stage.sheet.textContent).toContain('Nobody gains or loses access.');
+  });
+
+  it('moves the place in focus with a key', async () => {
+    const { stage } = await show({ view: 'outline' });
+    const link = [...stage.host.querySelectorAll<HTMLElement>('a[data-place]')].find((a) => a.textContent!.includes('BER-04'))!;
+    link.focus();
+    link.dispatchEvent(new KeyboardEvent('keydown', { key: 'm', bubbles: true }));
+    await stage.settle();
+    stage.http.expectOne(`/api/places/${link.getAttribute('data-place')!}`);
+    expect(link.getAttribute('data-place')).not.toBeNull();
   });
 
   it('is built by keepers only', async () => {
@@ -122,6 +157,9 @@ describe('a place', () => {
   const page: Page = {
     ...place('fo', 'folder', 's1', 'B-11'),
     note: 'Berth 11',
+    notHere: 'no drafts',
+    message: 'Two copies, please.',
+    formerCodes: [{ code: 'B-9', until: '2020-01-01' }],
     openedOn: '2010-01-01',
     standAlone: false,
     path: [
@@ -213,19 +251,74 @@ describe('a place', () => {
     expect(stage.text()).toContain('3 records were dated anew.');
   });
 
+  const choose = async (stage: Stage<PlacePage>, name: string): Promise<void> => {
+    await stage.press('Change …', stage.host);
+    const item = [...document.querySelectorAll<HTMLElement>('.p-menu-item-link')].find((i) => i.textContent!.trim() === name);
+    if (!item) throw new Error(`no ${name}`);
+    item.click();
+    await stage.settle();
+  };
+
   it('is closed once', async () => {
     const stage = await show();
-    await stage.press('Close', stage.host);
+    await choose(stage, 'Close');
     await stage.press('Close the folder');
     expect((await stage.answer('/api/places/fo/close', {})).request.body).toEqual({ on: '2026-09-14' });
     await stage.answer('/api/places/fo', { ...page, closedOn: '2026-09-14' });
     expect(stage.text()).toContain('closed 14 Sep 2026');
-    expect(() => stage.button('Close', stage.host)).toThrow();
+    await expectAsync(choose(stage, 'Close')).toBeRejected();
+  });
+
+  it('says what does not belong there, what depositors should know, and how it was called', async () => {
+    const text = (await show()).text();
+    expect(text).toContain('Not here: no drafts');
+    expect(text).toContain('Two copies, please.');
+    expect(text).toContain('Formerly B-9');
+  });
+
+  it('is renumbered at the revision it was read at', async () => {
+    const stage = await show();
+    await choose(stage, 'Describe and renumber');
+    await stage.type('#change-code', 'B-12');
+    await stage.press('Describe and renumber', stage.sheet);
+    const { body } = (await stage.refuse('/api/places/fo', 'B-12 is the code of another place.', undefined, 422)).request;
+    expect(body).toEqual(jasmine.objectContaining({ revision: 1, code: 'B-12', notHere: 'no drafts' }));
+    expect(stage.sheet.textContent).toContain('B-12 is the code of another place.');
+    expect(document.querySelector<HTMLInputElement>('#change-code')!.value).toBe('B-12');
+  });
+
+  it('moves only after it was seen what goes along and who loses sight of it', async () => {
+    const stage = await show();
+    await choose(stage, 'Move');
+    const other = { id: 's2', kind: 'series', parentId: 'f', code: 'BER-02', title: 'Inspections', closedOn: null, retiredOn: null, rules: [], discover: true, deposit: true, counts: null }; // prettier-ignore
+    await stage.answer('/api/plan?folders=true', { places: [other, { ...other, id: 'fo', kind: 'folder', code: 'B-11', parentId: 's1' }, { ...other, id: 'old', code: 'OLD', retiredOn: '2020-01-01' }] }); // prettier-ignore
+    expect(stage.button('Move', stage.sheet).disabled).toBeTrue();
+    await stage.choose('change-parent', 'BER-02 Inspections');
+    const dry = await stage.answer('/api/places/fo/move', { records: 4, places: 0, gains: [], loses: ['Ruben Tal'], recomputed: 4 });
+    expect(dry.request.body).toEqual({ revision: 1, parentId: 's2', dryRun: true });
+    expect(stage.sheet.textContent!.replace(/\s+/g, ' ')).toContain('Can see it no more: Ruben Tal');
+    expect(stage.http.expectOne('/api/schedule/effect').request.body).toEqual({
+      change: { kind: 'movePlace', placeId: 'fo', parentId: 's2' },
+    });
+    await stage.press('Move', stage.sheet);
+    const request = await stage.answer('/api/places/fo/move', { records: 4, places: 0, gains: [], loses: [], recomputed: 4 });
+    expect((request.request.body as { dryRun: boolean }).dryRun).toBeFalse();
+    expect(stage.text()).toContain('4 records were dated anew.');
+  });
+
+  it('that was retired can only be brought back, with a reason', async () => {
+    const stage = await show({ retiredOn: '2026-01-01' });
+    expect(stage.host.querySelector('kc-uploads')).toBeNull();
+    await expectAsync(choose(stage, 'Retire')).toBeRejected();
+    await choose(stage, 'Open again');
+    await stage.type('#change-reason', 'used after all');
+    await stage.press('Open again', stage.sheet);
+    expect((await stage.answer('/api/places/fo/reopen', {})).request.body).toEqual({ reason: 'used after all' });
   });
 
   it('offers nothing to those who only read', async () => {
     const stage = await show({ rights: ['discover', 'read'], deposit: false });
-    for (const name of ['Set a rule', 'Close', 'Record an event', 'New here', 'Take off R-X']) {
+    for (const name of ['Set a rule', 'Change …', 'Record an event', 'New here', 'Take off R-X']) {
       expect(() => stage.button(name, stage.host))
         .withContext(name)
         .toThrow();

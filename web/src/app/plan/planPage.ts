@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, DestroyRef, ElementRef, inject, input, signal } from '@angular/core';
 import { ActivatedRoute, Router, RouterLink } from '@angular/router';
-import { plan, type RackCounts } from '@key-cellar/contract';
+import { plan, type PlacePage as Page, type RackCounts } from '@key-cellar/contract';
+import { kindsInside } from '@key-cellar/core/plan';
 import { Button } from 'primeng/button';
 import { Tooltip } from 'primeng/tooltip';
 import { Session } from '../identity/index';
@@ -10,6 +11,7 @@ import { loaded } from '../kit/loaded';
 import { Mark } from '../kit/mark';
 import { ProblemNotice } from '../kit/notice';
 import { CountPipe } from '../kit/words';
+import { PlaceChanges, type PlaceTask } from './placeChanges';
 import { PlaceSheet } from './placeSheet';
 import { barParts, rackColumns, rackRows, type RackRow } from './rackModel';
 
@@ -19,7 +21,7 @@ const yearsShown = 11;
 /** What do we have, where, of which years? The rack, and the same plan as an outline. */
 @Component({
   selector: 'kc-plan',
-  imports: [Button, CountPipe, Mark, PlaceSheet, ProblemNotice, RouterLink, Tooltip],
+  imports: [Button, CountPipe, Mark, PlaceChanges, PlaceSheet, ProblemNotice, RouterLink, Tooltip],
   templateUrl: './planPage.html',
   styleUrl: './planPage.css',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -39,6 +41,14 @@ export class PlanPage {
   protected readonly marked = signal<ReadonlySet<string>>(new Set());
   protected readonly active = signal({ row: 0, column: 0 });
   protected readonly making = signal(false);
+  /** The row that is being dragged in the outline, and the one it is over. */
+  protected readonly dragged = signal<RackRow | null>(null);
+  protected readonly over = signal<string | null>(null);
+  /** The place that is to be moved, and where to. */
+  protected readonly moving = signal<Page | null>(null);
+  protected readonly target = signal<string | null>(null);
+  protected readonly task = signal<PlaceTask | null>(null);
+  protected readonly done = signal('');
   protected readonly barParts = barParts;
 
   private readonly places = computed(() => this.outline.value()?.places ?? []);
@@ -69,6 +79,7 @@ export class PlanPage {
       ' ': [$localize`mark the cell`, () => this.markActive()],
       x: [$localize`mark the cell`, () => this.markActive()],
       n: [$localize`new place here`, () => this.mayMake() && this.making.set(true)],
+      m: [$localize`move the place`, () => this.moveFocused()],
     });
     inject(DestroyRef).onDestroy(remove);
   }
@@ -180,6 +191,52 @@ export class PlanPage {
 
   private openCells(cells: readonly string[]): void {
     void this.router.navigate(['/find'], { queryParams: { cells: cells.join(',') } });
+  }
+
+  protected drag(event: DragEvent, row: RackRow): void {
+    this.dragged.set(row);
+    event.dataTransfer?.setData('text/plain', row.place.code);
+  }
+
+  /** Whether what is dragged can go under a row; the server asks again, and knows more. */
+  protected takes(row: RackRow): boolean {
+    const dragged = this.dragged()?.place;
+    if (!dragged || dragged.parentId === row.place.id || this.isUnder(row.place.id, dragged.id)) return false;
+    return kindsInside(row.place.kind).some((kind) => kind === dragged.kind) && row.place.retiredOn === null;
+  }
+
+  protected dragOver(event: DragEvent, row: RackRow): void {
+    if (!this.takes(row)) return;
+    event.preventDefault();
+    this.over.set(row.place.id);
+  }
+
+  protected drop(event: DragEvent, row: RackRow): void {
+    event.preventDefault();
+    const dragged = this.dragged();
+    this.over.set(null);
+    this.dragged.set(null);
+    if (dragged) this.startMove(dragged.place.id, row.place.id);
+  }
+
+  /** With the keyboard: the place whose name has the focus in the outline. */
+  private moveFocused(): void {
+    const id = document.activeElement?.getAttribute('data-place');
+    if (id && this.mayMake()) this.startMove(id, null);
+  }
+
+  /** Shows what moving would do; nothing moves before that was seen. */
+  private startMove(id: string, target: string | null): void {
+    this.api.call(plan.place, { params: { id } }).subscribe((place) => {
+      this.moving.set(place);
+      this.target.set(target);
+      this.task.set('move');
+    });
+  }
+
+  protected moved(sentence: string): void {
+    this.done.set(sentence);
+    this.made();
   }
 
   protected made(): void {

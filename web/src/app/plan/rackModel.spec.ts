@@ -2,7 +2,7 @@ import type { PlaceLine, RackCell } from '@key-cellar/contract';
 import { barParts, rackColumns, rackRows } from './rackModel';
 
 const place = (id: string, kind: PlaceLine['kind'], parentId: string | null): PlaceLine => ({
-  id, kind, parentId, code: id, title: id, closedOn: null, rules: [], discover: true, deposit: true, counts: null,
+  id, kind, parentId, code: id, title: id, closedOn: null, retiredOn: null, rules: [], discover: true, deposit: true, counts: null,
 }); // prettier-ignore
 const cell = (seriesId: string, vintage: number, kept: number, more: Partial<RackCell> = {}): RackCell => ({
   seriesId, vintage, kept, due: 0, held: 0, unscheduled: 0, permanent: 0, waiting: 0, ...more,

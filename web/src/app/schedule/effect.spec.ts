@@ -3,7 +3,7 @@ import { TestBed } from '@angular/core/testing';
 import type { EffectPage, ScheduleChange } from '@key-cellar/contract';
 import { Stage, testingProviders } from '../kit/testing';
 import { TwoHorizons } from '../kit/twoHorizons';
-import { byYear, cellsOf, forecastCsv, type Cell } from './effectModel';
+import { byYear, cellsOf, forecastCsv, touched, type Cell } from './effectModel';
 import { EffectView } from './effectView';
 import { ForecastPage } from './forecastPage';
 
@@ -39,12 +39,15 @@ describe('the forecast', () => {
   it('is summed by year, also where nothing comes due', () => {
     expect(cellsOf(effect).map((c) => c.month)).toEqual(['2027-01', '2027-05', '2030-02']);
     expect(byYear(cellsOf(effect), 2026, 5)).toEqual([
-      { year: 2026, before: 0, after: 0 },
-      { year: 2027, before: 4, after: 3 },
-      { year: 2028, before: 0, after: 0 },
-      { year: 2029, before: 0, after: 0 },
-      { year: 2030, before: 2, after: 2 },
+      { year: 2026, before: 0, after: 0, destroy: 0, transfer: 0 },
+      { year: 2027, before: 4, after: 3, destroy: 4, transfer: 0 },
+      { year: 2028, before: 0, after: 0, destroy: 0, transfer: 0 },
+      { year: 2029, before: 0, after: 0, destroy: 0, transfer: 0 },
+      { year: 2030, before: 2, after: 2, destroy: 0, transfer: 0 },
     ]);
+  });
+  it('of a change is that of the series that it touches', () => {
+    expect(touched(cellsOf(effect)).map((c) => c.series)).toEqual(['PIL-01', 'PIL-01']);
   });
   it('is a table that no spreadsheet takes for a formula', () => {
     const csv = forecastCsv([cell('2027-01', { rule: '=HYPERLINK("x")', series: 'A,"B"' })]).split('\r\n');
@@ -56,10 +59,10 @@ describe('the forecast', () => {
 describe('two horizons', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
   it('are one where nothing changes, and told in words', async () => {
-    const stage = await Stage.show(TwoHorizons, { years: [{ year: 2027, before: 4, after: 4 }] });
+    const stage = await Stage.show(TwoHorizons, { years: [{ year: 2027, before: 4, after: 4, destroy: 3, transfer: 1 }] });
     expect(stage.host.querySelector('.outline')).toBeNull();
     expect(stage.host.querySelector('svg')!.getAttribute('aria-label')).toBe('Due by year: 2027: 4');
-    stage.fixture.componentRef.setInput('years', [{ year: 2027, before: 4, after: 3 }]);
+    stage.fixture.componentRef.setInput('years', [{ year: 2027, before: 4, after: 3, destroy: 3, transfer: 1 }]);
     await stage.settle();
     expect(stage.host.querySelector('.outline')).not.toBeNull();
     expect(stage.host.querySelector('svg')!.getAttribute('aria-label')).toContain('4 as it stands, 3 with the change');

@@ -30,14 +30,21 @@ export function cellsOf(page: Pick<EffectPage, 'firstMonth' | 'forecast'> | null
   return cells.sort((a, b) => (a.month < b.month ? -1 : a.month > b.month ? 1 : 0));
 }
 
+/** The cells of those series in which something changes. */
+export function touched(cells: readonly Cell[]): Cell[] {
+  const series = new Set(cells.filter((c) => c.records !== c.afterRecords).map((c) => c.series));
+  return cells.filter((c) => series.has(c.series));
+}
+
 /** The forecast by year, of some series and steps or of all. */
 export function byYear(cells: readonly Cell[], from: number, years: number): YearAhead[] {
-  const all = Array.from({ length: years }, (_, i) => ({ year: from + i, before: 0, after: 0 }));
+  const all = Array.from({ length: years }, (_, i) => ({ year: from + i, before: 0, after: 0, destroy: 0, transfer: 0 }));
   for (const cell of cells) {
     const at = all[Number(cell.month.slice(0, 4)) - from];
     if (!at) continue;
     at.before += cell.records;
     at.after += cell.afterRecords;
+    if (cell.step === 'destroy' || cell.step === 'transfer') at[cell.step] += cell.records;
   }
   return all;
 }

@@ -8,7 +8,7 @@ import { Api, toProblem } from '../kit/api';
 import { ProblemNotice } from '../kit/notice';
 import { TwoHorizons } from '../kit/twoHorizons';
 import { CountPipe, DayPipe } from '../kit/words';
-import { byYear, cellsOf, forecastCsv, saveText } from './effectModel';
+import { byYear, cellsOf, forecastCsv, saveText, touched } from './effectModel';
 
 const yearsShown = 30;
 
@@ -29,7 +29,7 @@ export class EffectView {
   protected readonly found = signal<EffectPage | null>(null);
   protected readonly problem = signal<Problem | null>(null);
   private readonly cells = computed(() => cellsOf(this.found()));
-  protected readonly years = computed(() => byYear(this.cells(), Number(this.session.today().slice(0, 4)), yearsShown));
+  protected readonly years = computed(() => byYear(touched(this.cells()), Number(this.session.today().slice(0, 4)), yearsShown));
   protected readonly widest = computed(() =>
     Math.max(1, ...(this.found()?.bySeries ?? []).map((s) => Math.max(s.earlier + s.none, s.later + s.first))),
   );

@@ -88,6 +88,9 @@ import { DayPipe } from '../kit/words';
     ul {
       justify-self: stretch;
     }
+    kc-problem:empty {
+      display: none;
+    }
     li {
       display: flex;
       flex-wrap: wrap;

@@ -173,7 +173,9 @@ describe('setting by hand', () => {
       reason: 'board decision',
       dryRun: true,
     });
-    expect(stage.sheet.textContent!.replace(/\s+/g, ' ')).toContain('1 of 2 would change, 0 of them sooner than before; 1 refused.');
+    expect(stage.sheet.textContent!.replace(/\s+/g, ' ')).toContain(
+      '1 of 2 would change, 0 of them to let go sooner than the rules say; 1 refused.',
+    );
     await stage.press('Set it on 2 records');
     await stage.answer('/api/records/override', { results: [result('a', 'done'), result('b', 'refused')] });
     expect(stage.sheet.textContent).toContain('2030-01-01 (R-1) → 2040-01-01');

@@ -11,13 +11,14 @@ import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { ResultList, type ResultLine } from '../kit/resultList';
 import { Sheet } from '../kit/sheet';
+import { DatedPipe } from '../kit/words';
 
 type Way = 'date' | 'rule' | 'rules';
 
 /** Sets a due date or a rule by hand, or lets the rules decide again; says first what that does. */
 @Component({
   selector: 'kc-override-sheet',
-  imports: [Button, Choice, FormsModule, InputText, ProblemNotice, ResultList, Sheet, Textarea],
+  imports: [Button, Choice, DatedPipe, FormsModule, InputText, ProblemNotice, ResultList, Sheet, Textarea],
   template: `
     <kc-sheet [(open)]="open" heading="Set the date by hand" i18n-heading [width]="520">
       @if (results(); as lines) {
@@ -50,7 +51,7 @@ type Way = 'date' | 'rule' | 'rules';
           @if (effect(); as lines) {
             <div class="panel effect" role="status">
               <p i18n>
-                <b>{{ of('done') }}</b> of {{ lines.length }} would change, {{ shorter() }} of them sooner than before;
+                <b>{{ of('done') }}</b> of {{ lines.length }} would change, {{ shorter() }} of them to let go sooner than the rules say;
                 {{ of('refused') }} refused.
               </p>
               <ul>
@@ -58,7 +59,7 @@ type Way = 'date' | 'rule' | 'rules';
                   <li>
                     <span class="clip">{{ line.name }}</span>
                     <span class="dates" [class.madder]="line.outcome === 'refused'">{{
-                      line.outcome === 'refused' ? line.why : line.before + ' → ' + line.after
+                      (line.outcome === 'refused' ? line.why : line.before + ' → ' + line.after) | dated
                     }}</span>
                   </li>
                 }

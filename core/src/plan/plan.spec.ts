@@ -1,0 +1,67 @@
+import * as fc from 'fast-check';
+import { isCodePattern, mergeRefusal, moveRefusal, nextCode, refusesInside, type PlaceStanding } from './index.js';
+
+describe('codes by pattern', () => {
+  const table: [string, string[], string][] = [
+    ['PIL-{nn}', [], 'PIL-01'],
+    ['PIL-{nn}', ['PIL-01', 'PIL-07', 'BER-99'], 'PIL-08'],
+    ['PIL-{nn}', ['PIL-99'], 'PIL-100'],
+    ['PIL-{nnn}', ['PIL-7'], 'PIL-008'],
+    ['{n}', ['1', '2', 'x'], '3'],
+    ['Q-{nn}/A', ['Q-03/A', 'Q-09/B'], 'Q-04/A'],
+    ['PIL-{nn}', ['PIL-1A', 'PIL-'], 'PIL-01'],
+    ['PIL-07', ['PIL-07'], 'PIL-07'],
+  ];
+  for (const [pattern, taken, expected] of table) it(`${pattern} after ${taken.join(', ') || 'nothing'} is ${expected}`, () => expect(nextCode(pattern, taken)).toBe(expected)); // prettier-ignore
+  it('are never one that was given', () => {
+    fc.assert(
+      fc.property(fc.integer({ min: 1, max: 3 }), fc.array(fc.nat(2000)), (digits, given) => {
+        const pattern = `A-{${'n'.repeat(digits)}}`;
+        const taken = given.map((n) => `A-${n}`);
+        const code = nextCode(pattern, taken);
+        expect(isCodePattern(code)).toBeFalse();
+        expect(taken.map((t) => Number(t.slice(2)))).not.toContain(Number(code.slice(2)));
+      }),
+    );
+  });
+});
+
+describe('changes of the plan', () => {
+  const place = (id: string, kind: PlaceStanding['kind'], ancestors: string[], more: Partial<PlaceStanding> = {}): PlaceStanding => ({ id, kind, code: id.toUpperCase(), closedOn: null, retiredOn: null, ancestors, ...more }); // prettier-ignore
+  const root = place('all', 'repository', ['all']);
+  const fn = place('pil', 'function', ['all', 'pil']);
+  const activity = place('pil.1', 'activity', ['all', 'pil', 'pil.1']);
+  const series = place('pil-01', 'series', ['all', 'pil', 'pil.1', 'pil-01']);
+  const folder = place('f', 'folder', ['all', 'pil', 'pil.1', 'pil-01', 'f']);
+  const inner = place('g', 'folder', [...folder.ancestors, 'g']);
+  const other = place('ber-01', 'series', ['all', 'ber', 'ber-01']);
+  const closed = place('c', 'folder', ['all', 'ber', 'ber-01', 'c'], { closedOn: '2020-01-01' });
+  const retired = place('old', 'series', ['all', 'ber', 'old'], { retiredOn: '2021-01-01' });
+  const moves: [PlaceStanding, PlaceStanding, RegExp | null][] = [
+    [folder, other, null],
+    [series, fn, null],
+    [inner, series, null],
+    [activity, fn, /already/],
+    [folder, inner, /into itself/],
+    [series, place('h', 'folder', ['all', 'ber', 'ber-01', 'h']), /cannot be inside/],
+    [folder, fn, /cannot be inside/],
+    [root, fn, /repository itself/],
+    [folder, closed, /closed on 2020-01-01/],
+    [folder, retired, /retired on 2021-01-01/],
+  ];
+  for (const [a, b, refusal] of moves) it(`moving ${a.code} to ${b.code}`, () => (refusal ? expect(moveRefusal(a, b)).toMatch(refusal) : expect(moveRefusal(a, b)).toBeNull())); // prettier-ignore
+  const merges: [PlaceStanding, PlaceStanding, RegExp | null][] = [
+    [series, other, null],
+    [folder, place('h', 'folder', ['all', 'ber', 'ber-01', 'h']), null],
+    [series, series, /into itself/],
+    [folder, series, /another folder/],
+    [folder, inner, /is inside/],
+    [series, retired, /retired/],
+    [retired, series, /retired/],
+    [root, root, /repository itself/],
+  ];
+  for (const [a, b, refusal] of merges) it(`merging ${a.code} into ${b.code}`, () => (refusal ? expect(mergeRefusal(a, b)).toMatch(refusal) : expect(mergeRefusal(a, b)).toBeNull())); // prettier-ignore
+  it('nothing comes into what is closed or retired', () => {
+    expect([root, closed, retired].map((p) => refusesInside(p) !== null)).toEqual([false, true, true]);
+  });
+});

@@ -1,0 +1,150 @@
+import { plan, records, schedule, type EffectLine, type PlacePage } from '@key-cellar/contract';
+import { makeWorld, Refused, ruleDefinition, statusOf, type Login, type World } from './support/world.js';
+
+describe('changes of the plan', () => {
+  let world: World;
+  beforeAll(async () => {
+    world = await makeWorld();
+    await world.rule('R-A', world.ids.A01);
+    await world.rule('R-B', world.ids.B01, ruleDefinition({ steps: [{ kind: 'destroy', after: 'P9Y', from: 'clockStart', approvals: 1, noticeDays: 0 }] })); // prettier-ignore
+  }, 60_000);
+  afterAll(() => world.stop());
+
+  const keeper = () => world.as('keeper');
+  const page = (id: string, login: Login = 'keeper'): Promise<PlacePage> => world.as(login).call(plan.place, { params: { id } });
+  const make = async (parentId: string, kind: 'function' | 'activity' | 'series' | 'folder', code: string): Promise<string> =>
+    (await keeper().call(plan.makePlace, { body: { parentId, kind, code, title: `Title ${code}`, note: '' } })).id;
+  const edit = async (id: string, changes: object, login: Login = 'keeper') => {
+    const { revision, code, title, note, notHere, message } = await page(id);
+    return world.as(login).call(plan.editPlace, { params: { id }, body: { revision, code, title, note, notHere, message, ...changes } });
+  };
+  const move = async (id: string, parentId: string, dryRun = false, login: Login = 'keeper') =>
+    world.as(login).call(plan.movePlace, { params: { id }, body: { revision: (await page(id)).revision, parentId, dryRun } });
+  const merge = async (id: string, intoId: string, dryRun = false) =>
+    keeper().call(plan.mergePlace, { params: { id }, body: { revision: (await page(id)).revision, intoId, dryRun } });
+  const due = async (id: string): Promise<string | null> => (await keeper().call(records.dossier, { params: { id } })).dueOn;
+  const refusal = async (call: Promise<unknown>): Promise<string> => {
+    try {
+      await call;
+      return 'done';
+    } catch (error) {
+      if (error instanceof Refused) return error.problem.detail;
+      return error instanceof Error ? error.message : String(error);
+    }
+  };
+
+  it('a renumbered place is found by its old code, and its codes are not given again by a pattern', async () => {
+    const first = await make(world.ids.A, 'series', 'NEW-{nn}');
+    expect((await page(first)).code).toBe('NEW-01');
+    await edit(first, { code: 'OTHER-1', notHere: 'no drafts', message: 'Two copies, please.' });
+    const changed = await page(first);
+    expect([changed.code, changed.notHere, changed.message, changed.formerCodes[0]?.code]).toEqual(['OTHER-1', 'no drafts', 'Two copies, please.', 'NEW-01']); // prettier-ignore
+    expect(await keeper().call(plan.placeByCode, { query: { code: 'new-01' } })).toEqual({ id: first, code: 'OTHER-1', former: true });
+    expect((await page(await make(world.ids.A, 'series', 'NEW-{nn}'))).code).toBe('NEW-02');
+    expect(await refusal(edit(first, { code: 'A-01' }))).toContain('code of another place');
+    expect(await statusOf(edit(first, { revision: 1, title: 'x' }))).toBe(412);
+    expect(await statusOf(edit(first, { title: 'x' }, 'steward'))).toBe(403);
+    await edit(first, { code: 'NEW-01' });
+    expect((await page(first)).formerCodes.map((c) => c.code)).toEqual(['OTHER-1']);
+  });
+
+  it('fifty who ask for the next code at once get fifty codes', async () => {
+    const codes = await Promise.all(Array.from({ length: 50 }, async () => (await page(await make(world.ids.A02, 'folder', 'P-{nn}'))).code));
+    expect(new Set(codes).size).toBe(50);
+    expect(codes.sort().at(-1)).toBe('P-50');
+  }, 60_000); // prettier-ignore
+
+  it('a folder moves with its records: their dates, their access and their series follow', async () => {
+    const folder = await make(world.ids.A01, 'folder', 'M-1');
+    const inner = await make(folder, 'folder', 'M-1-1');
+    const record = await world.file('editor', { place: inner });
+    expect(await due(record.id)).toBe('2026-01-10');
+    const dry = await move(folder, world.ids.B01, true);
+    expect([dry.records, dry.places]).toEqual([1, 1]);
+    expect(dry.loses).toContain('Person reader');
+    expect(dry.loses).toContain('Person editor');
+    expect(dry.gains).toEqual([]);
+    expect(await due(record.id)).toBe('2026-01-10');
+    // What the dates would do is what the effect of the change says.
+    const response = await keeper().fetch('/api/schedule/effect', { method: 'POST', body: JSON.stringify({ change: { kind: 'movePlace', placeId: folder, parentId: world.ids.B01 } }) }); // prettier-ignore
+    const last = JSON.parse((await response.text()).trim().split('\n').at(-1)!) as Extract<EffectLine, { effect: unknown }>;
+    expect(last.effect.most.map((m) => [m.id, m.after])).toEqual([[record.id, '2034-01-10']]);
+    await move(folder, world.ids.B01);
+    expect(await due(record.id)).toBe('2034-01-10');
+    const dossier = await keeper().call(records.dossier, { params: { id: record.id } });
+    expect(dossier.path.map((p) => p.code)).toEqual(['B', 'B-01', 'M-1', 'M-1-1']);
+    expect(await statusOf(world.as('reader').call(records.dossier, { params: { id: record.id } }))).toBe(404);
+    expect((await keeper().call(records.count, { query: { under: world.ids.B01 } })).count).toBe(1);
+    expect(await keeper().call(plan.placeByCode, { query: { code: 'A-01/M-1' } }).then(() => 'found', () => 'gone')).toBe('gone'); // prettier-ignore
+    expect((await keeper().call(plan.placeByCode, { query: { code: 'B-01/M-1' } })).id).toBe(folder);
+    await move(folder, world.ids.A01);
+    expect(await due(record.id)).toBe('2026-01-10');
+    expect(await statusOf(world.as('reader').call(records.dossier, { params: { id: record.id } }))).toBe(200);
+  }, 60_000);
+
+  it('declared records hold their folder in its series', async () => {
+    const folder = await make(world.ids.A01, 'folder', 'D-1');
+    const { id } = await world.file('editor', { place: folder });
+    await world.as('steward').call(records.declare, { body: { ids: [id] } });
+    expect(await refusal(move(folder, world.ids.A02))).toContain('One declared record in D-1 cannot be moved.');
+    const other = await make(world.ids.A01, 'folder', 'D-2');
+    expect((await move(folder, other)).records).toBe(1);
+    expect(await refusal(merge(folder, other))).toContain('One declared record in D-1 cannot be moved.');
+    expect((await keeper().call(records.dossier, { params: { id } })).path.map((p) => p.code)).toEqual(['A', 'A-01', 'D-2', 'D-1']);
+  });
+
+  it('a series moves under another function, and refuses what makes no plan', async () => {
+    const fn = await make(world.ids.root, 'function', 'C');
+    const series = await make(world.ids.A, 'series', 'MOV-1');
+    const record = await world.file('editor', { place: series });
+    await move(series, fn);
+    expect((await page(series)).path.map((p) => p.code)).toEqual(['ALL', 'C', 'MOV-1']);
+    expect((await keeper().call(records.list, { query: { under: fn } })).records.map((r) => r.id)).toEqual([record.id]);
+    expect(await refusal(move(fn, series))).toContain('moved into itself');
+    expect(await refusal(move(series, world.ids.A01))).toContain('cannot be inside');
+    expect(await refusal(move(series, fn))).toContain('already');
+    expect(await statusOf(move(world.ids.A01, world.ids.A, false, 'steward'))).toBe(403);
+  });
+
+  it('two moves at once never close a circle', async () => {
+    const [x, y] = [await make(world.ids.A02, 'folder', 'X'), await make(world.ids.A02, 'folder', 'Y')];
+    const outcomes = await Promise.allSettled([move(x, y), move(y, x)]);
+    expect(outcomes.filter((o) => o.status === 'fulfilled').length).toBe(1);
+    const paths = await Promise.all([page(x), page(y)]);
+    for (const p of paths) expect(new Set(p.path.map((a) => a.id)).size).toBe(p.path.length);
+  });
+
+  it('a merged place leaves its code and its records behind, and takes nothing more', async () => {
+    const [from, into] = [await make(world.ids.A, 'series', 'OLD-1'), await make(world.ids.A, 'series', 'KEEP-1')];
+    const folder = await make(from, 'folder', 'F-1');
+    const [one, two] = [await world.file('editor', { place: from }), await world.file('editor', { place: folder })];
+    await make(into, 'folder', 'F-1');
+    expect(await refusal(merge(from, into))).toContain('Both have F-1 inside.');
+    await edit(folder, { code: 'F-2' });
+    expect((await merge(from, into, true)).records).toBe(2);
+    await merge(from, into);
+    for (const { id } of [one, two]) expect((await keeper().call(records.dossier, { params: { id } })).path[1]!.code).toBe('KEEP-1');
+    expect((await keeper().call(plan.placeByCode, { query: { code: 'OLD-1' } })).code).toMatch(/KEEP-1|OLD-1/);
+    expect((await page(from)).retiredOn).toBe('2026-09-14');
+    expect(await refusal(world.file('editor', { place: from }))).toContain('retired');
+    expect(await refusal(make(from, 'folder', 'N-1'))).toContain('retired on 2026-09-14');
+    const cells = (await keeper().call(plan.rack)).cells.filter((c) => c.seriesId === into);
+    expect(cells.reduce((n, c) => n + c.kept, 0)).toBe(2);
+    expect((await keeper().call(plan.rack)).cells.filter((c) => c.seriesId === from)).toEqual([]);
+  });
+
+  it('a folder is closed, opened again with a reason, and retired; each is in the ledger', async () => {
+    const folder = await make(world.ids.A01, 'folder', 'R-1');
+    await keeper().call(plan.closeFolder, { params: { id: folder }, body: { on: '2026-09-14' } });
+    expect(await refusal(make(folder, 'folder', 'R-1-1'))).toContain('closed on 2026-09-14');
+    await world.as('steward').call(plan.reopenFolder, { params: { id: folder }, body: { reason: 'one paper was late' } });
+    expect((await page(folder)).closedOn).toBeNull();
+    expect(await statusOf(world.as('steward').call(plan.reopenFolder, { params: { id: folder }, body: { reason: 'again' } }))).toBe(409);
+    await keeper().call(plan.retirePlace, { params: { id: folder }, body: { reason: 'not used' } });
+    expect(await refusal(make(folder, 'folder', 'R-1-2'))).toContain('retired');
+    expect(await statusOf(world.as('reader').call(plan.retirePlace, { params: { id: folder }, body: { reason: 'not used' } }))).toBe(403);
+    await keeper().call(plan.reopenFolder, { params: { id: folder }, body: { reason: 'used after all' } });
+    expect((await page(folder)).retiredOn).toBeNull();
+    expect((await keeper().call(schedule.placeEvents, { params: { id: folder } })).events).toEqual([]);
+  });
+});
