@@ -1,5 +1,5 @@
 export type { BodyOf, Endpoint, ParamsOf, QueryOf, ResponseOf } from './endpoint.js';
-export { problem, type OutcomeLine, type PersonRef, type Problem, type ProblemField } from './shared.js';
+export { problem, type OutcomeLine, type PersonRef, type Problem, type ProblemField, type TableOutcome } from './shared.js';
 export { identity, type Me, type Message } from './identity.js';
 export { plan, type PlaceLine, type PlacePage, type PlanEffect, type RackCell, type RackCounts } from './plan.js';
 export {

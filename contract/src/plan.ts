@@ -1,6 +1,6 @@
 import { codePattern, placeKinds } from '@key-cellar/core/plan';
 import * as z from 'zod';
-import { dateText, get, id, idParam, line, outcomes, post, put, reason, revision } from './shared.js';
+import { dateText, get, id, idParam, line, outcomes, post, put, reason, revision, tableInput, tableOutcome } from './shared.js';
 
 const counts = z.object({
   kept: z.number().int(),
@@ -114,6 +114,10 @@ export const plan = {
     params: idParam,
     body: z.object({ reason }),
   }),
+  exportPlan: get('/plan/export', 'The plan as a table, as SKOS in JSON-LD, or to print', {
+    query: z.object({ format: z.enum(['csv', 'xlsx', 'json', 'skos', 'pdf']) }),
+  }),
+  importPlan: post('/plan/import', 'Take in a plan from a table; tried first with dryRun', { body: tableInput, response: tableOutcome }),
   placeByCode: get('/places-by-code', 'The place that has or had a code', {
     query: z.object({ code: z.string().trim().min(1).max(200) }),
     response: z.object({ id, code: z.string(), former: z.boolean() }),

@@ -2,7 +2,23 @@ import { parsePeriod } from '@key-cellar/core/calendar';
 import { recordDates, stepKinds, type Explanation } from '@key-cellar/core/schedule';
 import * as z from 'zod';
 import { askedCriteria, criteria } from './criteria.js';
-import { dateText, get, id, idParam, line, outcomeLine, periodText, post, put, reason, revision, type Problem } from './shared.js';
+import {
+  dateText,
+  get,
+  id,
+  idParam,
+  line,
+  outcomeLine,
+  periodText,
+  post,
+  put,
+  reason,
+  revision,
+  tableFormat,
+  tableInput,
+  tableOutcome,
+  type Problem,
+} from './shared.js';
 
 export const trigger = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('recordDate'), date: z.enum(recordDates) }),
@@ -332,6 +348,11 @@ export const schedule = {
     params: idParam,
     query: z.object({ on: dateText }),
     response: z.object({ explanation: z.custom<Explanation>() }),
+  }),
+  exportSchedule: get('/schedule/export', 'All rules as a table', { query: z.object({ format: tableFormat }) }),
+  importSchedule: post('/schedule/import', 'Take in rules from a table, as drafts or published; tried first with dryRun', {
+    body: tableInput,
+    response: tableOutcome,
   }),
   effect: post('/schedule/effect', 'What a change would do to all records; answers with lines of JSON, progress first, the effect last', {
     body: z.object({ change: scheduleChange }),

@@ -56,6 +56,22 @@ export const outcomeLine = z.object({
 export type OutcomeLine = z.infer<typeof outcomeLine>;
 export const outcomes = z.object({ results: z.array(outcomeLine) });
 
+export const tableFormat = z.enum(['csv', 'xlsx', 'json']);
+/** A table that somebody brings: its bytes in base64 (RFC 4648), 8 MB of them at most. */
+export const tableInput = z.object({
+  format: tableFormat,
+  data: z.base64().max(12_000_000),
+  dryRun: z.boolean().default(true),
+});
+/** What a table would change or has changed, and what is wrong in it, by row and column. */
+export const tableOutcome = z.object({
+  rows: z.number().int(),
+  changes: z.array(z.object({ row: z.number().int(), what: z.string(), sentence: z.string() })),
+  errors: z.array(z.object({ row: z.number().int(), column: z.string(), sentence: z.string() })),
+  recomputed: z.number().int(),
+});
+export type TableOutcome = z.infer<typeof tableOutcome>;
+
 /** RFC 9457 problem document. */
 export const problem = z.object({
   type: z.string(),

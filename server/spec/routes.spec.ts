@@ -142,6 +142,22 @@ describe('every route that changes something', () => {
       await world.as('keeper').call(contract.plan.retirePlace, { params, body: { reason: 'not used' } });
       await world.as('keeper').call(contract.plan.reopenFolder, { params, body: { reason: 'used after all' } });
     },
+    'plan.importPlan': () =>
+      world.as('keeper').call(contract.plan.importPlan, {
+        body: {
+          format: 'csv',
+          data: Buffer.from('code,kind,inside,title\nWALK,function,,Walk\n').toString('base64'),
+          dryRun: false,
+        },
+      }),
+    'schedule.importSchedule': () =>
+      world.as('keeper').call(contract.schedule.importSchedule, {
+        body: {
+          format: 'csv',
+          data: Buffer.from('code,title,authority,clock,steps\nR-WALK-2,Walk,Board,created,destroy P1Y\n').toString('base64'),
+          dryRun: false,
+        },
+      }),
     'plan.recordEvent': () =>
       world.as('keeper').call(contract.plan.recordEvent, { params: { id: world.ids.A01 }, body: { type: 'x', on: today, note: '' } }),
     'plan.setRule': async () =>

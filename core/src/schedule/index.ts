@@ -16,6 +16,7 @@ export {
   type Standing,
 } from './effect.js';
 export { mayBePartOf, widened, type Jurisdiction } from './jurisdiction.js';
+export { parseCutoff, parseSteps, parseTrigger, printCutoff, printSteps, printTrigger, type Read } from './ruleText.js';
 export { isDisposing, recordDates, stepKinds, type RecordDate, type RuleVersion, type Step, type StepKind, type Trigger } from './rule.js';
 export {
   compileDueDate,

@@ -80,3 +80,14 @@ export function implement<E extends Endpoint>(
     return response instanceof Response ? response : context.json(response ?? {});
   });
 }
+
+/** A file to be saved, under a name of ours. */
+export function download(file: { readonly bytes: Buffer; readonly type: string; readonly name: string }): Response {
+  return new Response(new Uint8Array(file.bytes), {
+    headers: {
+      'content-type': file.type,
+      'content-disposition': `attachment; filename="${file.name}"`,
+      'content-length': String(file.bytes.length),
+    },
+  });
+}

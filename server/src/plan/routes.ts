@@ -1,11 +1,13 @@
 import { plan } from '@key-cellar/contract';
 import { requireRight } from '../access/index.js';
 import { withUnitOfWork } from '../db/index.js';
-import { implement, type HttpApp } from '../http/implement.js';
+import { download, implement, type HttpApp } from '../http/implement.js';
 import { declareUnder } from '../records/index.js';
 import { setRule } from '../schedule/index.js';
 import type { Services } from '../services.js';
 import * as changes from './changes.js';
+import { exportPlan } from './planExport.js';
+import { importPlan } from './planTable.js';
 import * as service from './service.js';
 
 export function planRoutes(app: HttpApp, services: Services): void {
@@ -28,6 +30,10 @@ export function planRoutes(app: HttpApp, services: Services): void {
     await changes.retirePlace(services, person, params.id, body.reason);
     return {};
   });
+  implement(app, services, plan.exportPlan, async ({ person, query }) => download(await exportPlan(services, person, query.format)));
+  implement(app, services, plan.importPlan, ({ person, body }) =>
+    importPlan(services, person, { bytes: Buffer.from(body.data, 'base64'), format: body.format, dryRun: body.dryRun }),
+  );
   implement(app, services, plan.placeByCode, ({ person, query }) => changes.placeByCode(services, person, query.code));
   implement(app, services, plan.closeFolder, async ({ person, params, body }) => {
     await service.closeFolder(services, person, params.id, body.on);

@@ -350,3 +350,43 @@ export function placesWithCode(db: Db, code: string, sets: readonly number[]) {
     [code, sets],
   );
 }
+
+export function publishedRules(db: Db) {
+  return rows<{ id: string; code: string }>(
+    db,
+    'plan.publishedRules',
+    'select id, code from rule where exists (select from rule_version v where v.rule_id = rule.id)',
+  );
+}
+
+export function jurisdictionNames(db: Db) {
+  return rows<{ name: string }>(db, 'plan.jurisdictionNames', 'select name from jurisdiction');
+}
+
+export async function describePlace(
+  db: Db,
+  p: { id: string; title: string; note: string; not_here: string; message: string; jurisdictions: readonly string[] },
+): Promise<void> {
+  await run(
+    db,
+    'place.describe',
+    `update place set title = $2, note = $3, not_here = $4, message = $5, jurisdictions = $6, revision = revision + 1 where id = $1`,
+    [p.id, p.title, p.note, p.not_here, p.message, p.jurisdictions],
+  );
+}
+
+export function addRule(db: Db, placeId: string, ruleId: string): Promise<number> {
+  return run(db, 'place.addRule', 'insert into place_rule (place_id, rule_id) values ($1, $2) on conflict do nothing', [placeId, ruleId]);
+}
+
+export function removeRule(db: Db, placeId: string, ruleId: string): Promise<number> {
+  return run(db, 'place.removeRule', 'delete from place_rule where place_id = $1 and rule_id = $2', [placeId, ruleId]);
+}
+
+export function allFormerCodes(db: Db) {
+  return rows<{ place_id: string; code: string }>(
+    db,
+    'plan.formerCodes',
+    'select f.place_id, f.code from former_code f join place p on p.id = f.place_id where f.code <> p.code order by f.until',
+  );
+}

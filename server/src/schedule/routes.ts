@@ -3,7 +3,7 @@ import { schedule, type EffectLine } from '@key-cellar/contract';
 import { stream, streamSSE } from 'hono/streaming';
 import { requireRight } from '../access/index.js';
 import { withUnitOfWork } from '../db/index.js';
-import { implement, type HttpApp } from '../http/implement.js';
+import { download, implement, type HttpApp } from '../http/implement.js';
 import type { SignedIn } from '../identity/index.js';
 import { cancelJob, jobById } from '../jobs/index.js';
 import { notAllowed, notFound, Problem, problemOfDatabase } from '../problem.js';
@@ -13,6 +13,7 @@ import { effectOfChange } from './effect.js';
 import * as events from './events.js';
 import * as levels from './levels.js';
 import { override, ruleOnDay } from './override.js';
+import { exportSchedule, importSchedule } from './scheduleTable.js';
 import * as service from './service.js';
 import * as store from './store.js';
 
@@ -105,6 +106,13 @@ export function scheduleRoutes(app: HttpApp, services: Services): void {
   implement(app, services, schedule.ruleOnDay, async ({ person, params, query }) => ({
     explanation: await ruleOnDay(services, person, params.id, query.on),
   }));
+  implement(app, services, schedule.exportSchedule, async ({ person, query }) =>
+    download(await exportSchedule(services, person, query.format)),
+  );
+  implement(app, services, schedule.importSchedule, async ({ person, body }) => {
+    await requireKeeper(person);
+    return importSchedule(services, person, { bytes: Buffer.from(body.data, 'base64'), format: body.format, dryRun: body.dryRun });
+  });
   implement(app, services, schedule.effect, async ({ person, body, context }) => {
     await requireKeeper(person);
     return stream(context, async (out) => {

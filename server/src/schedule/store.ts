@@ -283,8 +283,12 @@ export function lockRule(db: Db, id: string) {
   return row<RuleRow>(db, 'rule.lock', 'select id, code, draft, revision from rule where id = $1 for update', [id]);
 }
 
-export async function addRule(db: Db, rule: { id: string; code: string; draft: RuleDefinition }): Promise<void> {
-  await run(db, 'rule.add', 'insert into rule (id, code, draft) values ($1, $2, $3)', [rule.id, rule.code, JSON.stringify(rule.draft)]);
+export async function addRule(db: Db, rule: { id: string; code: string; draft: RuleDefinition | null }): Promise<void> {
+  await run(db, 'rule.add', 'insert into rule (id, code, draft) values ($1, $2, $3)', [
+    rule.id,
+    rule.code,
+    rule.draft === null ? null : JSON.stringify(rule.draft),
+  ]);
 }
 
 export async function writeDraft(db: Db, id: string, draft: RuleDefinition | null): Promise<number> {

@@ -1,15 +1,17 @@
 import { ChangeDetectionStrategy, Component, computed, DestroyRef, ElementRef, inject, input, signal } from '@angular/core';
 import { ActivatedRoute, Router, RouterLink } from '@angular/router';
-import { plan, type PlacePage as Page, type RackCounts } from '@key-cellar/contract';
+import { plan, type PlacePage as Page, type RackCounts, type TableOutcome } from '@key-cellar/contract';
 import { kindsInside } from '@key-cellar/core/plan';
 import { Button } from 'primeng/button';
 import { Tooltip } from 'primeng/tooltip';
 import { Session } from '../identity/index';
 import { Api } from '../kit/api';
+import { ExportMenu } from '../kit/exportMenu';
 import { Keys } from '../kit/keys';
 import { loaded } from '../kit/loaded';
 import { Mark } from '../kit/mark';
 import { ProblemNotice } from '../kit/notice';
+import { TableImport } from '../kit/tableImport';
 import { CountPipe } from '../kit/words';
 import { PlaceChanges, type PlaceTask } from './placeChanges';
 import { PlaceSheet } from './placeSheet';
@@ -21,7 +23,7 @@ const yearsShown = 11;
 /** What do we have, where, of which years? The rack, and the same plan as an outline. */
 @Component({
   selector: 'kc-plan',
-  imports: [Button, CountPipe, Mark, PlaceChanges, PlaceSheet, ProblemNotice, RouterLink, Tooltip],
+  imports: [Button, CountPipe, ExportMenu, Mark, PlaceChanges, PlaceSheet, ProblemNotice, RouterLink, TableImport, Tooltip],
   templateUrl: './planPage.html',
   styleUrl: './planPage.css',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -49,6 +51,8 @@ export class PlanPage {
   protected readonly target = signal<string | null>(null);
   protected readonly task = signal<PlaceTask | null>(null);
   protected readonly done = signal('');
+  protected readonly importing = signal(false);
+  protected readonly importPlan = plan.importPlan;
   protected readonly barParts = barParts;
 
   private readonly places = computed(() => this.outline.value()?.places ?? []);
@@ -232,6 +236,10 @@ export class PlanPage {
       this.target.set(target);
       this.task.set('move');
     });
+  }
+
+  protected imported(outcome: TableOutcome): void {
+    this.moved($localize`${outcome.changes.length}:n: changes were made, ${outcome.recomputed}:m: records dated anew.`);
   }
 
   protected moved(sentence: string): void {

@@ -1,24 +1,39 @@
 import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import { schedule } from '@key-cellar/contract';
+import { schedule, type TableOutcome } from '@key-cellar/contract';
 import { describeCutoff, describeTrigger } from '@key-cellar/core/schedule';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Tooltip } from 'primeng/tooltip';
 import { Session } from '../identity/index';
 import { Api } from '../kit/api';
+import { ExportMenu } from '../kit/exportMenu';
 import { Keys } from '../kit/keys';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { RuleStrip } from '../kit/ruleStrip';
+import { TableImport } from '../kit/tableImport';
 import { CountPipe, DayPipe } from '../kit/words';
 import { ScheduleNav } from './scheduleNav';
 
 /** What rules, and on what authority: each with its strip, to one scale. */
 @Component({
   selector: 'kc-schedule',
-  imports: [Button, CountPipe, DayPipe, FormsModule, InputText, ProblemNotice, RouterLink, RuleStrip, ScheduleNav, Tooltip],
+  imports: [
+    Button,
+    CountPipe,
+    DayPipe,
+    ExportMenu,
+    FormsModule,
+    InputText,
+    ProblemNotice,
+    RouterLink,
+    RuleStrip,
+    ScheduleNav,
+    TableImport,
+    Tooltip,
+  ],
   template: `
     <div class="page">
       <div class="page-head">
@@ -42,12 +57,17 @@ import { ScheduleNav } from './scheduleNav';
             [ngModel]="text()"
             (ngModelChange)="text.set($event)"
           />
+          <kc-export-menu address="/api/schedule/export" />
           @if (session.may('dispose')) {
+            <p-button severity="secondary" [outlined]="true" label="Import …" i18n-label (onClick)="importing.set(true)" />
             <p-button label="New rule" i18n-label pTooltip="n" tooltipPosition="bottom" (onClick)="make()" />
           }
         </div>
       </div>
       <kc-schedule-nav />
+      @if (done(); as sentence) {
+        <p role="status" class="quiet">{{ sentence }}</p>
+      }
       <kc-problem [problem]="page.problem()" />
       @if (page.value()) {
         <table class="frame">
@@ -105,6 +125,14 @@ import { ScheduleNav } from './scheduleNav';
           <div class="empty" i18n><b>No rule</b>Begin one, publish it, and set it on a series.</div>
         }
       }
+      <kc-table-import [(open)]="importing" heading="Take in rules" i18n-heading [endpoint]="importSchedule" (done)="imported($event)">
+        <p i18n>
+          One line a rule: <code>code</code>, <code>title</code>, <code>authority</code>, <code>clock</code> (such as <code>created</code>,
+          <code>fact expires</code>, <code>folder closed</code>, <code>event lease ended</code>), <code>cutoff</code>,
+          <code>steps</code> (such as <code>ask owner P5Y every P30D; destroy P7Y, 2 approvals, 21 days notice</code>). With
+          <code>in force from</code> it is published, without it becomes a draft.
+        </p>
+      </kc-table-import>
     </div>
   `,
   styles: `
@@ -141,6 +169,9 @@ export class SchedulePage {
   protected readonly session = inject(Session);
   protected readonly page = loaded(() => this.api.call(schedule.rules));
   protected readonly text = signal('');
+  protected readonly importing = signal(false);
+  protected readonly importSchedule = schedule.importSchedule;
+  protected readonly done = signal('');
   protected readonly describeTrigger = describeTrigger;
   protected readonly describeCutoff = describeCutoff;
   protected readonly rules = computed(() => {
@@ -155,6 +186,11 @@ export class SchedulePage {
   constructor() {
     const remove = inject(Keys).add({ n: [$localize`new rule`, () => this.session.may('dispose') && this.make()] });
     inject(DestroyRef).onDestroy(remove);
+  }
+
+  protected imported(outcome: TableOutcome): void {
+    this.done.set($localize`${outcome.changes.length}:n: changes were made, ${outcome.recomputed}:m: records are dated anew.`);
+    this.page.reload();
   }
 
   protected make(): void {

@@ -1,0 +1,146 @@
+import { parsePeriod } from '../calendar/index.js';
+import type { Cutoff } from './cutoff.js';
+import { recordDates, stepKinds, type Step, type StepKind, type Trigger } from './rule.js';
+
+/** Reads or says why not. */
+export type Read<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; readonly sentence: string };
+
+const stepWords: Record<StepKind, string> = {
+  askOwner: 'ask owner',
+  review: 'review',
+  declare: 'declare',
+  trimVersions: 'trim versions',
+  move: 'move',
+  route: 'route',
+  transfer: 'transfer',
+  destroy: 'destroy',
+  keepPermanently: 'keep for good',
+};
+const dateWords: Record<(typeof recordDates)[number], string> = {
+  created: 'created',
+  received: 'received',
+  filed: 'filed',
+  modified: 'modified',
+  declared: 'declared',
+  superseded: 'superseded',
+  lastUsed: 'last used',
+};
+const wrong = (sentence: string): { ok: false; sentence: string } => ({ ok: false, sentence });
+const tidy = (text: string): string => text.trim().replace(/\s+/g, ' ');
+
+/** A trigger in a table: `created`, `fact expires`, `folder closed`, `event lease ended`, `first event person left`, `never`. */
+export function printTrigger(trigger: Trigger): string {
+  switch (trigger.kind) {
+    case 'recordDate':
+      return dateWords[trigger.date];
+    case 'fact':
+      return `fact ${trigger.fact}`;
+    case 'folderClosed':
+      return 'folder closed';
+    case 'event':
+      return `${trigger.occurrence === 'first' ? 'first ' : ''}event ${trigger.eventType}`;
+    case 'never':
+      return 'never';
+  }
+}
+
+export function parseTrigger(text: string): Read<Trigger> {
+  const words = tidy(text);
+  const lower = words.toLowerCase();
+  const date = recordDates.find((d) => dateWords[d] === lower);
+  if (date) return { ok: true, value: { kind: 'recordDate', date } };
+  if (lower === 'folder closed') return { ok: true, value: { kind: 'folderClosed' } };
+  if (lower === 'never') return { ok: true, value: { kind: 'never' } };
+  const named = /^(fact|event|first event|last event) (.+)$/i.exec(words);
+  if (!named) return wrong('says not when the clock starts: created, filed, fact …, folder closed, event …, first event … or never');
+  const [, kind, name] = named as unknown as [string, string, string];
+  if (kind.toLowerCase() === 'fact') return { ok: true, value: { kind: 'fact', fact: name } };
+  return { ok: true, value: { kind: 'event', eventType: name, occurrence: /^first/i.test(kind) ? 'first' : 'last' } };
+}
+
+/** A cutoff in a table: `none`, `month`, `quarter`, `calendar year`, `fiscal year from 4-1` (month and day). */
+export function printCutoff(cutoff: Cutoff): string {
+  switch (cutoff.kind) {
+    case 'calendarYear':
+      return 'calendar year';
+    case 'fiscalYear':
+      return `fiscal year from ${cutoff.firstMonth}-${cutoff.firstDay}`;
+    default:
+      return cutoff.kind;
+  }
+}
+
+export function parseCutoff(text: string): Read<Cutoff> {
+  const words = tidy(text).toLowerCase();
+  if (words === '' || words === 'none') return { ok: true, value: { kind: 'none' } };
+  if (words === 'month' || words === 'quarter') return { ok: true, value: { kind: words } };
+  if (words === 'calendar year' || words === 'year') return { ok: true, value: { kind: 'calendarYear' } };
+  const fiscal = /^fiscal year from (\d{1,2})-(\d{1,2})$/.exec(words);
+  const [month, day] = [Number(fiscal?.[1]), Number(fiscal?.[2])];
+  if (fiscal && month >= 1 && month <= 12 && day >= 1 && day <= 28) {
+    return { ok: true, value: { kind: 'fiscalYear', firstMonth: month, firstDay: day } };
+  }
+  return wrong('is no cutoff: none, month, quarter, calendar year, or fiscal year from 4-1 (month and day, the 28th at the latest)');
+}
+
+/** Keeping for good begins with the clock, so it needs no period. */
+function isBare(step: Step): boolean {
+  return step.kind === 'keepPermanently' && step.after === 'P0D' && step.from === 'clockStart' && step.repeatEvery === undefined;
+}
+
+/** Steps in a table, one after another: `ask owner P5Y every P30D; destroy P7Y, 2 approvals, 21 days notice`. */
+export function printSteps(steps: readonly Step[]): string {
+  return steps
+    .map((step) =>
+      [
+        `${stepWords[step.kind]}${isBare(step) ? '' : ` ${step.after}`}${step.from === 'previousStep' ? ' after the step before' : ''}${step.repeatEvery ? ` every ${step.repeatEvery}` : ''}`,
+        ...(step.approvals > 0 ? [`${step.approvals} ${step.approvals === 1 ? 'approval' : 'approvals'}`] : []),
+        ...(step.noticeDays > 0 ? [`${step.noticeDays} days notice`] : []),
+      ].join(', '),
+    )
+    .join('; ');
+}
+
+function parseStep(text: string): Read<Step> {
+  const [what = '', ...more] = text.split(',').map(tidy);
+  const kind = [...stepKinds].find((k) => what.toLowerCase() === stepWords[k] || what.toLowerCase().startsWith(`${stepWords[k]} `));
+  if (!kind) return wrong(`“${what}” is no step: ${Object.values(stepWords).join(', ')}`);
+  const rest = what.slice(stepWords[kind].length).trim();
+  const match = /^(\S*?)( after the step before)?( every (\S+))?$/i.exec(rest === '' ? 'P0D' : rest);
+  const after = (match?.[1] ?? '').toUpperCase();
+  if (!match || parsePeriod(after) === null || (rest === '' && kind !== 'keepPermanently')) {
+    return wrong(`“${what}” says not after how long, such as P7Y or P90D`);
+  }
+  const repeatEvery = match[4]?.toUpperCase();
+  if (repeatEvery !== undefined && parsePeriod(repeatEvery) === null) return wrong(`“${match[4]!}” is no period, such as P30D`);
+  let [approvals, noticeDays] = [0, 0];
+  for (const part of more) {
+    const given = /^(\d+) (approvals?|days notice)$/i.exec(part);
+    if (!given) return wrong(`“${part}” is neither a number of approvals nor of days notice`);
+    if (/^approval/i.test(given[2]!)) approvals = Number(given[1]);
+    else noticeDays = Number(given[1]);
+  }
+  return {
+    ok: true,
+    value: {
+      kind,
+      after,
+      from: match[2] ? 'previousStep' : 'clockStart',
+      ...(repeatEvery === undefined ? {} : { repeatEvery }),
+      approvals,
+      noticeDays,
+    },
+  };
+}
+
+export function parseSteps(text: string): Read<Step[]> {
+  const parts = text.split(';').map(tidy).filter(Boolean);
+  if (parts.length === 0) return wrong('names no step');
+  const steps: Step[] = [];
+  for (const part of parts) {
+    const step = parseStep(part);
+    if (!step.ok) return step;
+    steps.push(step.value);
+  }
+  return { ok: true, value: steps };
+}

@@ -1,0 +1,113 @@
+import { withUnitOfWork } from '../db/index.js';
+import type { SignedIn } from '../identity/index.js';
+import { document } from '../print/index.js';
+import type { Services } from '../services.js';
+import { writeTable } from '../tables/index.js';
+import { planColumns, planLines, planOf } from './planTable.js';
+import * as store from './store.js';
+
+type Format = 'csv' | 'xlsx' | 'json' | 'skos' | 'pdf';
+interface Exported {
+  readonly bytes: Buffer;
+  readonly type: string;
+  readonly name: string;
+}
+
+/** The plan as a concept scheme of SKOS (W3C Recommendation, 2009) in JSON-LD 1.1. */
+async function asSkos(services: Services, person: SignedIn): Promise<Buffer> {
+  const { places } = await planOf(services, person);
+  const former = new Map<string, string[]>();
+  for (const f of await store.allFormerCodes(services.pool)) former.set(f.place_id, [...(former.get(f.place_id) ?? []), f.code]);
+  const shown = new Set(places.map((p) => p.id));
+  const root = places.find((p) => p.kind === 'repository');
+  const iri = (id: string): string => `urn:uuid:${id}`;
+  const children = new Map<string, string[]>();
+  for (const p of places) if (p.parent_id) children.set(p.parent_id, [...(children.get(p.parent_id) ?? []), iri(p.id)]);
+  const english = (text: string): { '@value': string; '@language': string } => ({ '@value': text, '@language': 'en' });
+  const scheme = root ? iri(root.id) : 'urn:key-cellar:plan';
+  const concepts = places
+    .filter((p) => p.kind !== 'repository')
+    .map((p) => ({
+      '@id': iri(p.id),
+      '@type': 'skos:Concept',
+      'skos:notation': p.code,
+      'skos:prefLabel': english(p.title),
+      'skos:inScheme': { '@id': scheme },
+      ...(p.parent_id && p.parent_id !== root?.id && shown.has(p.parent_id)
+        ? { 'skos:broader': { '@id': iri(p.parent_id) } }
+        : { 'skos:topConceptOf': { '@id': scheme } }),
+      ...(children.has(p.id) ? { 'skos:narrower': children.get(p.id)!.map((id) => ({ '@id': id })) } : {}),
+      ...(p.note ? { 'skos:scopeNote': english(p.note) } : {}),
+      ...(p.not_here ? { 'skos:note': english(`Not here: ${p.not_here}`) } : {}),
+      ...(former.has(p.id) ? { 'skos:hiddenLabel': former.get(p.id) } : {}),
+      'dcterms:type': p.kind,
+      'dcterms:created': { '@value': p.opened_on, '@type': 'xsd:date' },
+      ...(p.retired_on ? { 'owl:deprecated': true } : {}),
+    }));
+  const graph = {
+    '@context': {
+      skos: 'http://www.w3.org/2004/02/skos/core#',
+      dcterms: 'http://purl.org/dc/terms/',
+      owl: 'http://www.w3.org/2002/07/owl#',
+      xsd: 'http://www.w3.org/2001/XMLSchema#',
+    },
+    '@graph': [{ '@id': scheme, '@type': 'skos:ConceptScheme', 'dcterms:title': english(person.repository) }, ...concepts],
+  };
+  return Buffer.from(`${JSON.stringify(graph, null, 2)}\n`);
+}
+
+const inset: Record<string, number> = { function: 0, activity: 12, series: 24, folder: 40 };
+
+async function toPrint(services: Services, person: SignedIn): Promise<Buffer> {
+  const { places, rules } = await planOf(services, person);
+  const about = {
+    title: `File plan of ${person.repository}`,
+    author: person.repository,
+    foot: `File plan, ${person.today}`,
+    fontsDir: services.config.fontsDir,
+  };
+  return document(about, ({ write, rule, space }) => {
+    write(person.repository, { soft: true });
+    write('File plan', { bold: true, size: 20, gap: 8 });
+    write(`As it stood on ${person.today}: ${places.filter((p) => p.kind === 'series').length} series.`, { size: 11, gap: 6 });
+    for (const p of places) {
+      if (p.kind === 'repository') continue;
+      const indent = inset[p.kind]! + (p.kind === 'folder' ? Math.max(0, p.ancestors.length - 5) * 12 : 0);
+      if (p.kind === 'function') rule();
+      const set = rules.get(p.id) ?? [];
+      write(`${p.code}  ${p.title}${p.retired_on ? ` (retired ${p.retired_on})` : p.closed_on ? ` (closed ${p.closed_on})` : ''}`, {
+        bold: p.kind !== 'folder',
+        size: p.kind === 'function' ? 13 : p.kind === 'folder' ? 9 : 10,
+        indent,
+        gap: 3,
+      });
+      if (set.length > 0) write(`Rules: ${set.join(', ')}`, { size: 9, soft: true, indent: indent + 12, gap: 3 });
+      if (p.note) write(p.note, { size: 9, indent: indent + 12, gap: 3 });
+      if (p.not_here) write(`Not here: ${p.not_here}`, { size: 9, indent: indent + 12, gap: 3 });
+      if (p.kind === 'series') space(2);
+    }
+  });
+}
+
+/** The plan as others can read it: what the person may discover of it. Exporting is an act of its own. */
+export async function exportPlan(services: Services, person: SignedIn, format: Format): Promise<Exported> {
+  const made = await make(services, person, format);
+  await withUnitOfWork(
+    services.pool,
+    person,
+    (uow) => uow.enter({ act: 'exported the plan', subject: { kind: 'plan', id: null, name: person.repository }, after: { format } }),
+    'none',
+  );
+  return made;
+}
+
+async function make(services: Services, person: SignedIn, format: Format): Promise<Exported> {
+  switch (format) {
+    case 'skos':
+      return { bytes: await asSkos(services, person), type: 'application/ld+json', name: 'plan.jsonld' };
+    case 'pdf':
+      return { bytes: await toPrint(services, person), type: 'application/pdf', name: 'file-plan.pdf' };
+    default:
+      return { ...(await writeTable(planColumns, await planLines(services, person), format)), name: `plan.${format}` };
+  }
+}

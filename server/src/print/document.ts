@@ -1,0 +1,100 @@
+import { readFile } from 'node:fs/promises';
+import { join } from 'node:path';
+import fontkit from '@pdf-lib/fontkit';
+import { PDFDocument, rgb, type PDFFont, type PDFPage } from '@cantoo/pdf-lib';
+
+// A4 in PDF points (ISO 32000-1 §8.3.2.3), with margins.
+const width = 595.28;
+const height = 841.89;
+const margin = 56;
+const ink = rgb(0.08, 0.13, 0.11);
+const soft = rgb(0.29, 0.35, 0.32);
+const line = rgb(0.79, 0.82, 0.78);
+
+interface Style {
+  readonly bold?: boolean;
+  readonly size?: number;
+  readonly soft?: boolean;
+  readonly gap?: number;
+  readonly indent?: number;
+}
+
+/** A document while it is written, from the top down; pages follow one another as they are needed. */
+export interface Sheet {
+  write(text: string, style?: Style): void;
+  rule(): void;
+  space(points: number): void;
+}
+
+function wrap(text: string, font: PDFFont, size: number, room: number): string[] {
+  const lines: string[] = [];
+  let current = '';
+  for (const word of text.split(/\s+/)) {
+    const longer = current ? `${current} ${word}` : word;
+    if (font.widthOfTextAtSize(longer, size) <= room) {
+      current = longer;
+      continue;
+    }
+    if (current) lines.push(current);
+    current = word;
+    // A single word wider than the page (a long name without spaces) is cut where it fits.
+    while (font.widthOfTextAtSize(current, size) > room) {
+      let fits = current.length;
+      while (fits > 1 && font.widthOfTextAtSize(current.slice(0, fits), size) > room) fits -= 1;
+      lines.push(current.slice(0, fits));
+      current = current.slice(fits);
+    }
+  }
+  if (current) lines.push(current);
+  return lines;
+}
+
+/** A PDF on A4 in the fonts of the house, with its name and the number of the page at the foot of each. */
+export async function document(
+  about: { readonly title: string; readonly author: string; readonly foot: string; readonly fontsDir: string },
+  compose: (sheet: Sheet) => void,
+): Promise<Buffer> {
+  const pdf = await PDFDocument.create();
+  pdf.registerFontkit(fontkit);
+  const [regularBytes, boldBytes] = await Promise.all(
+    ['AtkinsonHyperlegibleNext-Regular.ttf', 'AtkinsonHyperlegibleNext-Bold.ttf'].map((name) => readFile(join(about.fontsDir, name))),
+  );
+  const regular = await pdf.embedFont(regularBytes!, { subset: false });
+  const bold = await pdf.embedFont(boldBytes!, { subset: false });
+  pdf.setTitle(about.title);
+  pdf.setAuthor(about.author);
+  pdf.setProducer('Key Cellar');
+  pdf.setCreator('Key Cellar');
+
+  let page: PDFPage = pdf.addPage([width, height]);
+  let y = height - margin;
+  const room = width - 2 * margin;
+  compose({
+    write(text, style = {}) {
+      const { size = 10, gap = 4, indent = 0 } = style;
+      const font = style.bold ? bold : regular;
+      for (const part of wrap(text, font, size, room - indent)) {
+        if (y < margin + size + 20) {
+          page = pdf.addPage([width, height]);
+          y = height - margin;
+        }
+        y -= size;
+        page.drawText(part, { x: margin + indent, y, size, font, color: style.soft ? soft : ink });
+        y -= gap;
+      }
+    },
+    rule() {
+      y -= 4;
+      page.drawLine({ start: { x: margin, y }, end: { x: width - margin, y }, thickness: 0.6, color: line });
+      y -= 8;
+    },
+    space(points) {
+      y -= points;
+    },
+  });
+  const pages = pdf.getPages();
+  pages.forEach((p, i) => {
+    p.drawText(`${about.foot} · page ${i + 1} of ${pages.length}`, { x: margin, y: margin / 2, size: 8, font: regular, color: soft });
+  });
+  return Buffer.from(await pdf.save());
+}

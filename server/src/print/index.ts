@@ -1,0 +1,1 @@
+export { document, type Sheet } from './document.js';

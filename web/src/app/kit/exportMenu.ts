@@ -1,0 +1,31 @@
+import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
+import type { MenuItem } from 'primeng/api';
+import { Button } from 'primeng/button';
+import { Menu } from 'primeng/menu';
+
+const names: Readonly<Record<string, string>> = {
+  csv: $localize`Table (CSV)`,
+  xlsx: $localize`Spreadsheet (XLSX)`,
+  json: $localize`JSON`,
+  skos: $localize`Concept scheme (SKOS, JSON-LD)`,
+  pdf: $localize`To print (PDF)`,
+};
+
+/** Saves something in one of several formats. */
+@Component({
+  selector: 'kc-export-menu',
+  imports: [Button, Menu],
+  template: `
+    <p-button severity="secondary" [outlined]="true" label="Export …" i18n-label ariaHasPopup="menu" (onClick)="menu.toggle($event)" />
+    <p-menu #menu [model]="items()" [popup]="true" appendTo="body" ariaLabel="Export as" i18n-ariaLabel />
+  `,
+  changeDetection: ChangeDetectionStrategy.OnPush,
+})
+export class ExportMenu {
+  /** Address that takes `?format=`. */
+  readonly address = input.required<string>();
+  readonly formats = input<readonly string[]>(['csv', 'xlsx', 'json']);
+  protected readonly items = computed<MenuItem[]>(() =>
+    this.formats().map((format) => ({ label: names[format] ?? format, url: `${this.address()}?format=${format}`, target: '_blank' })),
+  );
+}

@@ -1,0 +1,149 @@
+import { ChangeDetectionStrategy, Component, computed, inject, input, model, output, signal } from '@angular/core';
+import type { Endpoint, Problem, TableOutcome } from '@key-cellar/contract';
+import { Button } from 'primeng/button';
+import { Api, toProblem } from './api';
+import { ProblemNotice } from './notice';
+import { Sheet } from './sheet';
+import { CountPipe } from './words';
+
+type Format = 'csv' | 'xlsx' | 'json';
+
+/** Takes in a table: says first what it would change and what is wrong in it, by row and column. */
+@Component({
+  selector: 'kc-table-import',
+  imports: [Button, CountPipe, ProblemNotice, Sheet],
+  template: `
+    <kc-sheet [(open)]="open" [heading]="heading()" [width]="680">
+      <div class="form">
+        <ng-content />
+        <div class="acts">
+          <p-button severity="secondary" [outlined]="true" label="Choose a file" i18n-label (onClick)="chosen.click()" />
+          <input #chosen type="file" accept=".csv,.xlsx,.json" hidden aria-label="File" i18n-aria-label (change)="take(chosen)" />
+          @if (name()) {
+            <span>{{ name() }}</span>
+          }
+        </div>
+        @if (busy()) {
+          <p role="status" class="quiet" i18n>The table is being looked at …</p>
+        }
+        <kc-problem [problem]="problem()" />
+        @if (outcome(); as o) {
+          <p role="status">
+            @if (o.errors.length > 0) {
+              <ng-container i18n
+                ><b class="madder">{{ o.errors.length | count }}</b> of {{ o.rows | count }} rows are wrong. Nothing is taken in before they
+                are mended.</ng-container
+              >
+            } @else if (o.changes.length === 0) {
+              <ng-container i18n>{{ o.rows | count }} rows, and nothing in them is new.</ng-container>
+            } @else {
+              <ng-container i18n
+                ><b>{{ o.changes.length | count }}</b> of {{ o.rows | count }} rows change something.</ng-container
+              >
+            }
+          </p>
+          <div class="lines">
+            <table class="frame">
+              <thead>
+                <tr>
+                  <th class="num" i18n>row</th>
+                  <th>{{ o.errors.length > 0 ? 'column' : 'what' }}</th>
+                  <th>{{ o.errors.length > 0 ? 'what is wrong' : 'what it does' }}</th>
+                </tr>
+              </thead>
+              <tbody>
+                @for (line of lines(); track $index) {
+                  <tr>
+                    <td class="num">{{ line.row }}</td>
+                    <td>{{ line.what }}</td>
+                    <td>{{ line.sentence }}</td>
+                  </tr>
+                }
+                @if (hidden() > 0) {
+                  <tr>
+                    <td colspan="3" class="quiet" i18n>and {{ hidden() | count }} more</td>
+                  </tr>
+                }
+              </tbody>
+            </table>
+          </div>
+          @if (o.errors.length === 0 && o.changes.length > 0) {
+            <p-button
+              [disabled]="busy()"
+              [label]="o.changes.length === 1 ? 'Make one change' : 'Make ' + o.changes.length + ' changes'"
+              (onClick)="load(false)"
+            />
+          }
+        }
+      </div>
+    </kc-sheet>
+  `,
+  styles: `
+    .lines {
+      max-height: 340px;
+      overflow: auto;
+    }
+    .lines:empty {
+      display: none;
+    }
+  `,
+  changeDetection: ChangeDetectionStrategy.OnPush,
+})
+export class TableImport {
+  private readonly api = inject(Api);
+  readonly open = model.required<boolean>();
+  readonly heading = input.required<string>();
+  readonly endpoint = input.required<Endpoint>();
+  readonly done = output<TableOutcome>();
+
+  protected readonly name = signal('');
+  private readonly data = signal('');
+  private readonly format = computed<Format>(() => (/\.(csv|xlsx|json)$/i.exec(this.name())?.[1]?.toLowerCase() as Format) ?? 'csv');
+  protected readonly outcome = signal<TableOutcome | null>(null);
+  protected readonly busy = signal(false);
+  protected readonly problem = signal<Problem | null>(null);
+  private readonly most = 300;
+  private readonly all = computed(() => {
+    const o = this.outcome();
+    return o?.errors.length ? o.errors.map((e) => ({ row: e.row, what: e.column, sentence: e.sentence })) : (o?.changes ?? []);
+  });
+  protected readonly lines = computed(() => this.all().slice(0, this.most));
+  protected readonly hidden = computed(() => this.all().length - this.lines().length);
+
+  protected take(field: HTMLInputElement): void {
+    const file = field.files?.[0];
+    field.value = '';
+    if (!file) return;
+    this.name.set(file.name);
+    this.outcome.set(null);
+    void file.arrayBuffer().then((buffer) => {
+      let binary = '';
+      const bytes = new Uint8Array(buffer);
+      for (let i = 0; i < bytes.length; i += 32_768) binary += String.fromCharCode(...bytes.subarray(i, i + 32_768));
+      this.data.set(btoa(binary));
+      this.load(true);
+    });
+  }
+
+  protected load(dryRun: boolean): void {
+    this.busy.set(true);
+    this.problem.set(null);
+    const call = this.api.call(this.endpoint(), { body: { format: this.format(), data: this.data(), dryRun } as never });
+    call.subscribe({
+      next: (answer) => {
+        const outcome = answer as TableOutcome;
+        this.busy.set(false);
+        this.outcome.set(outcome);
+        if (dryRun || outcome.errors.length > 0) return;
+        this.open.set(false);
+        this.name.set('');
+        this.outcome.set(null);
+        this.done.emit(outcome);
+      },
+      error: (error: unknown) => {
+        this.busy.set(false);
+        this.problem.set(toProblem(error));
+      },
+    });
+  }
+}
