@@ -26,6 +26,8 @@ test('one picture of each main view', async ({ browser, app }) => {
     ['dossier', `/records/${dossier}`],
     ['schedule', '/schedule'],
     ['rule', `/schedule/${await one(`select id from rule where code = 'R-SAF-4'`)}`],
+    ['forecast', '/schedule/forecast'],
+    ['check', '/schedule/check'],
     ['holds', '/holds'],
     ['hold', `/holds/${await one(`select id from hold where name = 'Ottoline inquiry'`)}`],
     ['docket', '/docket'],

@@ -61,9 +61,9 @@ const code = z.string().trim().regex(codePattern, 'may have capital letters, dig
 const planEffect = z.object({
   records: z.number().int(),
   places: z.number().int(),
-  /** People who could not discover what is there, and can afterwards. */
+  /** People who get more rights there, each with those rights. */
   gains: z.array(z.string()),
-  /** People who could, and cannot afterwards. */
+  /** People who lose rights there, each with those rights. */
   loses: z.array(z.string()),
   /** Records that are dated anew. */
   recomputed: z.number().int(),

@@ -182,6 +182,21 @@ describe('the effect of a change', () => {
     await compare({ kind: 'dropCriteriaRule', id: second }, () => keeper.call(schedule.dropCriteriaRule, { params: { id: second } }));
   }, 60_000);
 
+  it('that nobody waits for any more leaves the threads to others', async () => {
+    const path = `${world.base}/api/schedule/effect`;
+    const init = { method: 'POST', body: JSON.stringify({ change: { kind: 'nothing' } }), headers: { cookie: world.as('keeper').cookie, 'x-key-cellar': 'test' } }; // prettier-ignore
+    const tries = Array.from({ length: 12 }, async (_, i) => {
+      const gone = new AbortController();
+      const asking = fetch(path, { ...init, signal: gone.signal }).then((r) => r.text());
+      if (i % 3 === 0) return asking;
+      setTimeout(() => gone.abort(), i * 3);
+      return asking.catch(() => 'given up');
+    });
+    const answers = await Promise.all(tries);
+    for (const [i, text] of answers.entries()) if (i % 3 === 0) expect(text).toContain('"effect"');
+    expect((await effectOf({ kind: 'nothing' })).looked).toBeGreaterThan(0);
+  }, 60_000);
+
   it('is for keepers, counts only what they may see, and refuses what cannot be', async () => {
     const change = JSON.stringify({ change: { kind: 'nothing' } });
     expect((await world.as('editor').fetch('/api/schedule/effect', { method: 'POST', body: change })).status).toBe(403);

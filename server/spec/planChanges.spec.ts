@@ -61,8 +61,9 @@ describe('changes of the plan', () => {
     expect(await due(record.id)).toBe('2026-01-10');
     const dry = await move(folder, world.ids.B01, true);
     expect([dry.records, dry.places]).toEqual([1, 1]);
-    expect(dry.loses).toContain('Person reader');
-    expect(dry.loses).toContain('Person editor');
+    expect(dry.loses).toContain('Person reader (discover, read)');
+    expect(dry.loses.some((l) => l.startsWith('Person editor (discover, read, copyOut'))).toBeTrue();
+    expect(dry.loses.some((l) => l.startsWith('Person steward ('))).toBeTrue();
     expect(dry.gains).toEqual([]);
     expect(await due(record.id)).toBe('2026-01-10');
     // What the dates would do is what the effect of the change says.

@@ -75,9 +75,10 @@ describe('plans and schedules as tables', () => {
     broken[2500]!['code'] = broken[2499]!['code']!;
     const before = (await exported('plan')).length;
     const wrong = await loadPlan(csv(broken));
-    expect(errorsOf(wrong).slice(0, 5)).toEqual([
+    expect(errorsOf(wrong).slice(0, 6)).toEqual([
       '2 code: “F 1!” may have capital letters, digits, hyphens, dots and slashes, 40 at most',
       '3 title: is missing',
+      '3 inside: there is no place F1',
       '4 inside: there is no place F99-1',
       '5 kind: “box” is none of function, activity, series, folder',
       '6 rules: there is no published rule R-NONE',

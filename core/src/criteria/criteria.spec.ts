@@ -179,6 +179,7 @@ describe('criteria from text', () => {
 describe('wrong criteria text', () => {
   const table: [string, number, RegExp, string[]][] = [
     ['vesel is Ottoline', 0, /“vesel” is not a condition/, ['Vessel']],
+    ['titel starts with Log', 0, /“titel” is not a condition/, ['title']],
     ['under PIL-30', 6, /not a place/, ['PIL-03']],
     ['record type is bert lease', 15, /not a value/, ['Berth lease']],
     ['created on 2019', 8, /“in”|“is”/, []],

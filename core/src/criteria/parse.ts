@@ -410,11 +410,13 @@ class Reader {
     if (!token) this.fail(`Here comes ${what}.`);
     let end = this.at;
     while (this.tokens[end]?.kind === 'word' && !['and', 'or', 'is'].includes(this.tokens[end]!.text.toLowerCase())) end++;
-    const until = this.tokens[Math.max(end, this.at + 1) - 1]!.until;
-    const text = token.kind === 'quoted' ? token.text : this.text.slice(token.from, until);
-    const suggestions = nearest(text, names, fold);
-    const more = suggestions.length > 0 ? suggestions : nearest(token.text, names, fold);
-    this.failAt(token.from, until, `“${text}” is not ${what} that is known here.`, more);
+    // Names have several words, mistakes mostly one: only what resembles a name as a whole is taken as a whole.
+    const last = this.tokens[Math.max(end, this.at + 1) - 1]!.until;
+    const read = (until: number): string => (token.kind === 'quoted' ? token.text : this.text.slice(token.from, until));
+    const whole = nearest(read(last), names, fold);
+    const until = whole.length > 0 ? last : token.until;
+    const suggestions = whole.length > 0 ? whole : nearest(read(until), names, fold);
+    this.failAt(token.from, until, `“${read(until)}” is not ${what} that is known here.`, suggestions);
   }
 
   private fail(sentence: string, suggestions: readonly string[] = []): never {

@@ -1,6 +1,7 @@
 import {
   effectiveAccess,
   hasRight,
+  listRights,
   principalsOf,
   type AccessPlace,
   type EffectiveAccess,
@@ -172,7 +173,7 @@ export function accessBooks(pool: pg.Pool): AccessBooks {
   };
 }
 
-/** People who gain or lose the right to discover what is in a place when it is moved under another, by name. */
+/** People who gain or lose rights on what is in a place when it is moved under another: their names, with the rights. */
 export async function whoseAccessChanges(
   pool: pg.Pool,
   today: string,
@@ -202,10 +203,11 @@ export async function whoseAccessChanges(
       principals: principalsOf(p.id, memberships),
       clearance: { level: p.clearance_level, caveats: p.clearance_caveats },
     };
-    const may = (places_: readonly AccessPlace[]): boolean => hasRight(effectiveAccess(who, places_, marking, day).all, 'discover');
-    const [could, can] = [may(before), may(after)];
-    if (can && !could) gains.push(p.name);
-    if (could && !can) loses.push(p.name);
+    const rights = (places_: readonly AccessPlace[]): RightSet => effectiveAccess(who, places_, marking, day).all;
+    const [had, has] = [rights(before), rights(after)];
+    const told = (difference: RightSet): string => `${p.name} (${listRights(difference).join(', ')})`;
+    if (has & ~had) gains.push(told(has & ~had));
+    if (had & ~has) loses.push(told(had & ~has));
   }
   return { gains, loses };
 }

@@ -98,6 +98,11 @@ interface Wanted {
 
 const list = (text: string): string[] => [...new Set(text.split(/[;,]/).map((part) => part.trim()).filter(Boolean))]; // prettier-ignore
 
+/** Kinds that a table may speak of. */
+function isPlaced(kind: string): kind is Exclude<PlaceKind, 'repository'> {
+  return kind !== 'repository' && (placeKinds as readonly string[]).includes(kind);
+}
+
 /** What a row says, or what is wrong with it. Columns that the table lacks say nothing. */
 function readRow(
   { row, values }: TableRow,
@@ -105,17 +110,13 @@ function readRow(
   known: { byPath: ReadonlyMap<string, store.PlaceRow>; rules: ReadonlyMap<string, string>; jurisdictions: ReadonlySet<string> },
   wrong: (row: number, column: Column, sentence: string) => void,
 ): Wanted | null {
-  let right = true;
-  const bad = (column: Column, sentence: string): void => {
-    right = false;
-    wrong(row, column, sentence);
-  };
+  const bad = (column: Column, sentence: string): void => wrong(row, column, sentence);
   const text = (column: Column): string => values[column] ?? '';
   const code = text('code').toUpperCase();
   const kind = text('kind').toLowerCase();
   const inside = text('inside').toUpperCase();
   if (!codePattern.test(code)) bad('code', code ? `“${code}” may have capital letters, digits, hyphens, dots and slashes, 40 at most` : 'is missing'); // prettier-ignore
-  if (!(placeKinds as readonly string[]).includes(kind) || kind === 'repository') bad('kind', `“${text('kind')}” is none of function, activity, series, folder`); // prettier-ignore
+  if (!isPlaced(kind)) bad('kind', `“${text('kind')}” is none of function, activity, series, folder`); // prettier-ignore
   const title = text('title');
   if (!title) bad('title', 'is missing');
   else if (title.length > 300) bad('title', 'is longer than 300 letters');
@@ -125,7 +126,8 @@ function readRow(
   for (const rule of rules) if (!known.rules.has(rule)) bad('rules', `there is no published rule ${rule}`);
   const jurisdictions = list(text('jurisdictions'));
   for (const name of jurisdictions) if (!known.jurisdictions.has(name)) bad('jurisdictions', `there is no jurisdiction ${name}`);
-  if (!right) return null;
+  // Without them it cannot be told which place it is; with them the rest of the row is looked at, too.
+  if (!codePattern.test(code) || !isPlaced(kind)) return null;
   const path = kind === 'folder' ? `${inside}/${code}` : code;
   const existing = known.byPath.get(path);
   if (existing && existing.kind !== kind) {
@@ -136,7 +138,7 @@ function readRow(
   return {
     row,
     path,
-    kind: kind as PlaceKind,
+    kind,
     insidePath: inside,
     line: {
       ...(Object.fromEntries(planColumns.map((c) => [c, text(c)])) as Line),
@@ -201,10 +203,12 @@ export async function importPlan(
     const made = new Map<string, store.PlaceRow>();
     const at = (path: string): store.PlaceRow => (path === '' ? root : (made.get(path) ?? byPath.get(path)!));
     const touched: string[] = [];
+    // What is new comes after what was there, in the order of the table.
+    const last = Math.max(0, ...all.map((p) => p.position));
     // From the outside inwards, so that what is around a place is there before it.
     const depth = (w: Wanted): number => (w.insidePath === '' ? 0 : 1 + (wanted.has(w.insidePath) ? depth(wanted.get(w.insidePath)!) : 0));
     for (const w of [...wanted.values()].map((w_) => [depth(w_), w_] as const).sort(([a], [b]) => a - b).map(([, w_]) => w_)) {
-      const change = await (w.existing ? changeTo(uow, w, at(w.insidePath), rulesNow.get(w.existing.id) ?? [], published, input.dryRun, wrong) : makeNew(uow, w, at(w.insidePath), published, person.today, input.dryRun, made));
+      const change = await (w.existing ? changeTo(uow, w, at(w.insidePath), rulesNow.get(w.existing.id) ?? [], published, input.dryRun, wrong) : makeNew(uow, w, at(w.insidePath), published, person.today, input.dryRun, made, last));
       if (!change) continue;
       changes.push({ row: w.row, what: change.what, sentence: `${w.path} ${change.sentence}` });
       if (change.redate) touched.push(w.existing?.id ?? made.get(w.path)!.id);
@@ -241,6 +245,7 @@ async function makeNew(
   today: string,
   dryRun: boolean,
   made: Map<string, store.PlaceRow>,
+  last: number,
 ): Promise<Change> {
   const id = uuidv7();
   const place = { ...parent, id, kind: w.kind, parent_id: parent.id, ancestors: [...parent.ancestors, id], code: w.line.code, title: w.line.title, note: w.line['belongs here'], not_here: w.line['not here'], message: w.line.message, jurisdictions: [...w.jurisdictions], opened_on: today, closed_on: null, retired_on: null, revision: 1 }; // prettier-ignore
@@ -249,7 +254,7 @@ async function makeNew(
   if (!dryRun) {
     // Nothing waits for these: they go to the database one behind the other, with the commit.
     uow.alongside(
-      store.addPlace(uow, { id, kind: w.kind, parentId: parent.id, ancestors: place.ancestors, code: place.code, title: place.title, note: place.note, position: w.row, accessSetId: parent.access_set_id, openedOn: today }),
+      store.addPlace(uow, { id, kind: w.kind, parentId: parent.id, ancestors: place.ancestors, code: place.code, title: place.title, note: place.note, position: last + w.row, accessSetId: parent.access_set_id, openedOn: today }),
     ); // prettier-ignore
     if (place.not_here || place.message || place.jurisdictions.length > 0) uow.alongside(store.describePlace(uow, place));
     for (const rule of rules) uow.alongside(store.addRule(uow, id, published.get(rule)!));

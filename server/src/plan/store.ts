@@ -20,11 +20,12 @@ export interface PlaceRow extends Record<string, unknown> {
   retired_on: string | null;
   not_here: string;
   message: string;
+  position: number;
   revision: number;
 }
 
 const columns =
-  'id, kind, parent_id, ancestors, code, title, note, stand_alone, access_set_id, declare_on, frozen_when_declared, jurisdictions, opened_on, closed_on, retired_on, not_here, message, revision';
+  'id, kind, parent_id, ancestors, code, title, note, stand_alone, access_set_id, declare_on, frozen_when_declared, jurisdictions, opened_on, closed_on, retired_on, not_here, message, position, revision';
 
 export function placeById(db: Db, id: string) {
   return row<PlaceRow>(db, 'place.byId', `select ${columns} from place where id = $1`, [id]);

@@ -69,22 +69,27 @@ export function effectThreads(): EffectThreads {
     return new Promise((resolve, reject) => {
       const id = ++last;
       const worker = thread(i);
-      const finish = (settle: () => void): void => {
-        worker.off('message', hear);
+      const settleWith = (settle: () => void): void => {
         worker.off('exit', ended);
         signal.removeEventListener('abort', giveUp);
         settle();
       };
+      /** The thread is done with the question, also when nobody waited for it. */
+      const finish = (settle: () => void): void => {
+        worker.off('message', hear);
+        settleWith(settle);
+      };
       const hear = (answer: EffectAnswer): void => {
         if (answer.id !== id) return;
-        if (answer.kind === 'next') worker.postMessage({ id, kind: 'range', range: take() } satisfies EffectQuestion);
+        if (answer.kind === 'next')
+          worker.postMessage({ id, kind: 'range', range: signal.aborted ? null : take() } satisfies EffectQuestion);
         else if (answer.kind === 'progress') progress(answer.done);
         else if (answer.kind === 'effect') finish(() => resolve(answer.effect));
         else finish(() => reject(new Error(answer.why)));
       };
       const ended = (): void => finish(() => reject(new Error('the thread ended')));
-      // Nobody waits any more: the thread goes with its query, and a new one is there for the next question.
-      const giveUp = (): void => void worker.terminate();
+      // Nobody waits any more: the thread gets no further range and turns to the next question.
+      const giveUp = (): void => settleWith(() => reject(new Error('nobody waits for this effect any more')));
       worker.on('message', hear);
       worker.on('exit', ended);
       signal.addEventListener('abort', giveUp);

@@ -294,9 +294,9 @@ describe('a place', () => {
     await stage.answer('/api/plan?folders=true', { places: [other, { ...other, id: 'fo', kind: 'folder', code: 'B-11', parentId: 's1' }, { ...other, id: 'old', code: 'OLD', retiredOn: '2020-01-01' }] }); // prettier-ignore
     expect(stage.button('Move', stage.sheet).disabled).toBeTrue();
     await stage.choose('change-parent', 'BER-02 Inspections');
-    const dry = await stage.answer('/api/places/fo/move', { records: 4, places: 0, gains: [], loses: ['Ruben Tal'], recomputed: 4 });
+    const dry = await stage.answer('/api/places/fo/move', { records: 4, places: 0, gains: [], loses: ['Ruben Tal (read)'], recomputed: 4 });
     expect(dry.request.body).toEqual({ revision: 1, parentId: 's2', dryRun: true });
-    expect(stage.sheet.textContent!.replace(/\s+/g, ' ')).toContain('Can see it no more: Ruben Tal');
+    expect(stage.sheet.textContent!.replace(/\s+/g, ' ')).toContain('Lose access: Ruben Tal (read)');
     expect(stage.http.expectOne('/api/schedule/effect').request.body).toEqual({
       change: { kind: 'movePlace', placeId: 'fo', parentId: 's2' },
     });
