@@ -112,7 +112,10 @@ export function rackCells(db: Db, sets: readonly number[]) {
   return rows<CellRow>(
     db,
     'rack.cells',
-    `select series_id, vintage, ${sums} from rack_now where access_set_id = any ($1::int[])
+    // Cells and what was not folded into them yet, added up once: the view would add them up by access set first. A join, because
+    // a prepared statement looks through a list one by one.
+    `select series_id, vintage, ${sums} from unnest($1::int[]) as seen (id)
+     join (select * from rack_cell union all select * from rack_delta) c on c.access_set_id = seen.id
      group by series_id, vintage having sum(kept) > 0 order by series_id, vintage`,
     [sets],
   );

@@ -2,10 +2,19 @@ import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@a
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { Router } from '@angular/router';
 import { reports, type Suggestion } from '@key-cellar/contract';
-import { catchError, debounceTime, of, switchMap } from 'rxjs';
+import { completeCriteria, parseCriteria, printCriteria } from '@key-cellar/core/criteria';
+import { catchError, debounceTime, filter, of, switchMap, take } from 'rxjs';
+import { VocabularyService } from '../criteria/index';
 import { Api } from './api';
 
-const kinds: Record<Suggestion['kind'], string> = {
+/** What can be chosen below the bar: something found, a condition as it was understood, or a way to go on with one. */
+type Choice = Suggestion | { readonly kind: 'condition' | 'completion'; readonly id: string; readonly title: string };
+
+const mostCompletions = 5;
+
+const kinds: Record<Choice['kind'], string> = {
+  condition: $localize`records`,
+  completion: $localize`go on`,
   record: $localize`record`,
   place: $localize`place`,
   rule: $localize`rule`,
@@ -14,7 +23,10 @@ const kinds: Record<Suggestion['kind'], string> = {
   batch: $localize`batch`,
 };
 
-/** The ask bar: words find records, places, rules, batches and matters; Enter searches for all of them. */
+/**
+ * The ask bar: words find records, places, rules, batches and matters; Enter searches for all of them. Conditions are
+ * completed as one types, and lead to what they match.
+ */
 @Component({
   selector: 'kc-ask-bar',
   templateUrl: './askBar.html',
@@ -24,12 +36,13 @@ const kinds: Record<Suggestion['kind'], string> = {
 export class AskBar {
   private readonly api = inject(Api);
   private readonly router = inject(Router);
+  private readonly vocabularies = inject(VocabularyService);
   protected readonly text = signal('');
   protected readonly focused = signal(false);
   protected readonly active = signal(-1);
   protected readonly kinds = kinds;
 
-  private readonly found = toSignal(
+  private readonly answered = toSignal(
     toObservable(this.text).pipe(
       debounceTime(120),
       switchMap((text) =>
@@ -39,7 +52,45 @@ export class AskBar {
       ),
     ),
   );
-  protected readonly suggestions = computed(() => (this.text().trim().length < 2 ? [] : (this.found()?.suggestions ?? [])));
+  private readonly vocabulary = toSignal(
+    toObservable(this.focused).pipe(
+      filter(Boolean),
+      take(1),
+      switchMap(() => this.vocabularies.get()),
+      catchError(() => of(undefined)),
+    ),
+  );
+  protected readonly found = computed(() => (this.text().trim().length < 2 ? [] : (this.answered()?.suggestions ?? [])));
+  /** What is typed, read as a condition; null while it cannot be, or says nothing but plain words. */
+  private readonly condition = computed<string | null>(() => {
+    const vocabulary = this.vocabulary();
+    const text = this.text().trim();
+    if (!vocabulary || text.length < 2) return null;
+    const parsed = parseCriteria(text, vocabulary);
+    return parsed.ok ? printCriteria(parsed.criteria, vocabulary) : null;
+  });
+  private readonly completion = computed(() => {
+    const vocabulary = this.vocabulary();
+    const text = this.text();
+    return vocabulary && text.trim().length > 1 ? completeCriteria(text, text.length, vocabulary, mostCompletions) : null;
+  });
+  protected readonly choices = computed<readonly Choice[]>(() => {
+    const condition = this.condition();
+    const completion = this.completion();
+    // A condition is begun once a first word of it stands there; before that a word is just a word.
+    const begun = completion !== null && completion.from > 0;
+    return [
+      ...(condition === null ? [] : [{ kind: 'condition' as const, id: 'condition', title: condition }]),
+      ...(begun
+        ? completion.options.map((option) => ({
+            kind: 'completion' as const,
+            id: option,
+            title: `${this.text().slice(0, completion.from)}${option}`.trim(),
+          }))
+        : []),
+      ...this.found(),
+    ];
+  });
   protected readonly open = computed(() => this.focused() && this.text().trim().length > 1);
 
   protected type(value: string): void {
@@ -48,13 +99,13 @@ export class AskBar {
   }
 
   protected key(event: KeyboardEvent): void {
-    const count = this.suggestions().length;
+    const count = this.choices().length;
     if (event.key === 'ArrowDown' || event.key === 'ArrowUp') {
       event.preventDefault();
       const step = event.key === 'ArrowDown' ? 1 : -1;
       this.active.update((i) => Math.max(-1, Math.min(count - 1, i + step)));
     } else if (event.key === 'Enter') {
-      const chosen = this.suggestions()[this.active()];
+      const chosen = this.choices()[this.active()];
       if (chosen) this.go(chosen);
       else this.search();
     } else if (event.key === 'Escape') {
@@ -62,9 +113,19 @@ export class AskBar {
     }
   }
 
-  protected go(suggestion: Suggestion): void {
-    this.leave();
-    void this.router.navigateByUrl(suggestion.link);
+  protected go(choice: Choice): void {
+    switch (choice.kind) {
+      case 'completion':
+        this.type(`${choice.title} `);
+        return;
+      case 'condition':
+        this.leave();
+        void this.router.navigate(['/find'], { queryParams: { where: choice.title } });
+        return;
+      default:
+        this.leave();
+        void this.router.navigateByUrl(choice.link);
+    }
   }
 
   protected search(): void {
