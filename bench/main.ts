@@ -8,6 +8,7 @@ import {
   getOrMakeSet,
   migrate,
   openPool,
+  closeConnections,
   openServices,
   placeGrant,
   programActor,
@@ -272,7 +273,7 @@ async function main(): Promise<void> {
 
 async function closeQuiet(quiet: Services): Promise<void> {
   await Promise.all([quiet.jobs.stop(), quiet.effects.stop()]);
-  await Promise.all([quiet.pool.end(), quiet.uploadPool.end()]);
+  await closeConnections(quiet);
 }
 
 await main();

@@ -12,6 +12,7 @@ async function paths(databaseUrl: string): Promise<Record<string, string>> {
     receiving: '/receiving',
     rack: '/plan',
     outline: '/plan?view=outline',
+    numbering: '/plan/numbering',
     series: `/plan/${await one(`select id from place where code = 'BER-01'`)}`,
     find: '/find',
     nothing: '/find?words=zzzz',

@@ -25,6 +25,7 @@ export {
   records,
   sortColumns,
   type Dossier,
+  type NumberingLine,
   type RecordFilter,
   type RecordLine,
   type RecordType,

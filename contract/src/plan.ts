@@ -48,6 +48,8 @@ export const placePage = placeLine.extend({
   jurisdictions: z.array(z.string()),
   /** Code of the place that says so; null when none does. */
   jurisdictionsFrom: z.string().nullable(),
+  /** How what is filed here is numbered; null: as usual. */
+  numbering: z.object({ id, title: z.string(), pattern: z.string(), setOn: z.string() }).nullable(),
   rights: z.array(z.string()),
   accessWhy: z.string(),
   revision,

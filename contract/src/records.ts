@@ -1,4 +1,4 @@
-import { factKinds } from '@key-cellar/core/records';
+import { countScopes, factKinds } from '@key-cellar/core/records';
 import type { Explanation } from '@key-cellar/core/schedule';
 import * as z from 'zod';
 import { criteriaParameter } from './criteria.js';
@@ -119,7 +119,40 @@ export type Dossier = z.infer<typeof dossier>;
 
 const manyRecords = z.object({ ids: z.array(id).min(1).max(10_000) });
 
+const numbering = z.object({
+  title: line(120),
+  /** Such as `{series}/{year}/{nnnn}`. */
+  pattern: z.string().trim().min(1).max(120),
+  /** What the counter starts anew for. */
+  per: z.array(z.enum(countScopes)).max(5),
+  /** No number is left out, at the price that filings of one scope wait for each other. */
+  gapless: z.boolean(),
+});
+const numberingLine = numbering.extend({
+  id,
+  revision,
+  places: z.array(z.object({ id, code: z.string(), title: z.string() })),
+});
+export type NumberingLine = z.infer<typeof numberingLine>;
+
 export const records = {
+  numberings: get('/numberings', 'Numbering schemes, and the places that number by them', {
+    response: z.object({ numberings: z.array(numberingLine) }),
+  }),
+  makeNumbering: post('/numberings', 'Make a numbering scheme', { body: numbering, response: z.object({ id }) }),
+  changeNumbering: put('/numberings/{id}', 'Change a scheme: numbers that were given stay', {
+    params: idParam,
+    body: numbering.extend({ revision }),
+    response: z.object({ revision }),
+  }),
+  tryNumbering: post('/numberings/try', 'The numbers that a scheme would give', {
+    body: numbering.pick({ pattern: true, per: true }),
+    response: z.object({ refusal: z.string().nullable(), examples: z.array(z.string()) }),
+  }),
+  placeNumbering: put('/places/{id}/numbering', 'Number what is filed in a place by a scheme; null: as the place around it', {
+    params: idParam,
+    body: z.object({ numberingId: id.nullable() }),
+  }),
   types: get('/record-types', 'Record types and their facts', { response: z.object({ types: z.array(recordType) }) }),
   list: get('/records', 'Records the person may discover, by keyset pages', {
     query: listQuery,

@@ -16,6 +16,7 @@ import {
   loadRuleBook,
   openPool,
   makeMatter,
+  makeNumbering,
   object,
   override,
   placeGrant,
@@ -30,6 +31,7 @@ import {
   rows,
   run,
   startServices,
+  setPlaceNumbering,
   sweep,
   withUnitOfWork,
   writeSetting,
@@ -434,8 +436,9 @@ async function addRecords(
   await run(
     uow,
     'demo.counters',
-    `insert into number_counter (series_id, year, last)
-     select series_id, split_part(number, '/', 2)::int, max(split_part(number, '/', 3)::int) from record group by 1, 2`,
+    `insert into numbering_counter (numbering_id, scope, last)
+     select '00000000-0000-0000-0000-000000000000', series_id || ' ' || split_part(number, '/', 2), max(split_part(number, '/', 3)::int)
+     from record group by 2`,
   );
   await inParts(files, async (part) => {
     await run(uow, 'demo.content', 'insert into content (id) select unnest($1::uuid[])', [part.map((f) => f.contentId)]);
@@ -703,6 +706,17 @@ async function addActs(loaded: Loaded): Promise<void> {
     await set('Complaint of', '2041-01-01', 'transfer', 'The archive of the sound asked for complaints about the new quay.');
     await set('Fire drill', '2035-01-01', 'destroy', 'Insurers look at ten years of drills at these berths.');
     await set('School visit', '2026-12-31', 'destroy', 'Parents asked that the lists of children go this year.');
+  });
+  // From now on near misses are counted through the year, whatever their folder, and rosters through the month.
+  await on('2026-08-31', async (person) => {
+    const ines = await person('ines');
+    const numberBy = async (code: string, title: string, pattern: string, per: ('series' | 'year' | 'month')[], gapless: boolean) => {
+      const id = await makeNumbering(services, ines, { title, pattern, per, gapless });
+      const [place] = await rows<{ id: string; code: string; title: string }>(services.pool, 'demo.place', 'select id, code, title from place where code = $1', [code]); // prettier-ignore
+      await setPlaceNumbering(services, ines, place!, id);
+    };
+    await numberBy('PIL-03', 'Near misses through the year', 'NM-{year}-{nnn}', ['year'], true);
+    await numberBy('PIL-06', 'Rosters by month', '{series}/{year}-{month}/{nn}', ['series', 'month'], false);
   });
   await on('2026-09-02', async (person) => {
     await decide(services, await person('tomas'), invoices, { decision: 'approve', note: 'Checked against the ledger of 2015.' });

@@ -71,6 +71,12 @@ describe('every route that changes something', () => {
           .as('keeper')
           .call(contract.plan.makePlace, { body: { parentId: world.ids.A01, kind: 'folder', code: 'WALK-{nn}', title: 'W', note: '' } })
       ).id,
+    numbering: async () =>
+      (
+        await world
+          .as('keeper')
+          .call(contract.records.makeNumbering, { body: { title: `N ${uuidv7()}`, pattern: '{year}-{nnn}', per: ['year'], gapless: true } })
+      ).id,
     byCriteria: async () =>
       (
         await world.as('keeper').call(contract.schedule.addCriteriaRule, {
@@ -272,6 +278,17 @@ describe('every route that changes something', () => {
       await world.as('steward').call(contract.records.declare, { body: { ids: [id] } });
       await world.as('keeper').call(contract.records.undeclare, { body: { ids: [id], reason: 'by mistake' } });
     },
+    'records.makeNumbering': () => scene.numbering(),
+    'records.changeNumbering': async () =>
+      world.as('keeper').call(contract.records.changeNumbering, {
+        params: { id: await scene.numbering() },
+        body: { title: `N ${uuidv7()}`, pattern: '{year}-{nnn}', per: ['year'], gapless: false, revision: 1 },
+      }),
+    'records.placeNumbering': async () =>
+      world
+        .as('keeper')
+        .call(contract.records.placeNumbering, { params: { id: world.ids.A02 }, body: { numberingId: await scene.numbering() } }),
+    'records.tryNumbering': async () => undefined,
     'receiving.preview': async () => undefined,
     'receiving.file': () => world.file('editor'),
     'receiving.discard': async () =>
@@ -372,7 +389,14 @@ describe('every route that changes something', () => {
     'ledger.verify': () => world.as('auditor').call(contract.ledger.verify),
   };
   /** Asks with a body but changes nothing; the first keeper is refused once anybody exists. */
-  const changesNothing = ['receiving.preview', 'holds.countScope', 'schedule.countCriteria', 'schedule.effect', 'identity.makeFirstKeeper'];
+  const changesNothing = [
+    'receiving.preview',
+    'records.tryNumbering',
+    'holds.countScope',
+    'schedule.countCriteria',
+    'schedule.effect',
+    'identity.makeFirstKeeper',
+  ];
 
   it('has a line in this walk', () => {
     expect(mutating.map((m) => m.name).filter((name) => !acts[name])).toEqual([]);

@@ -5,10 +5,10 @@ export { addPrincipal, hashPassword, programActor, readSettings, writeSetting, t
 export { accessBooks, getOrMakeSet, placeGrant } from './access/index.js';
 export { effectOfChange, loadRuleBook, override, publish, recompute, runRecompute, saveDraft } from './schedule/index.js';
 export { rack as rackOfPlan } from './plan/index.js';
-export { listRecords, recordWords, writeContent } from './records/index.js';
+export { listRecords, makeNumbering, recordWords, setPlaceNumbering, writeContent } from './records/index.js';
 export { receive } from './receiving/index.js';
 export { acknowledge, makeMatter, placeHold, remind } from './holds/index.js';
 export { announce, answer, decide, dueGroups, execute, object, propose, sweep } from './docket/index.js';
 export { sealOnce, verifyLedger } from './ledger/index.js';
 export { startServer, startServices, type Running } from './start.js';
-export { openServices, type Services } from './services.js';
+export { closeConnections, openServices, type Services } from './services.js';

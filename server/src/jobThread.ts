@@ -5,7 +5,7 @@ import { runExecution } from './docket/index.js';
 import { programActor, readSettings, type Actor } from './identity/index.js';
 import { sealAll } from './ledger/index.js';
 import { runRecompute } from './schedule/index.js';
-import { openServices, type Reachable } from './services.js';
+import { closeConnections, openServices, type Reachable } from './services.js';
 
 const connections = 6;
 
@@ -24,5 +24,5 @@ await services.jobs.start({
 });
 await stop;
 await services.jobs.stop();
-await Promise.all([services.pool.end(), services.uploadPool.end()]);
+await closeConnections(services);
 parentPort!.close();

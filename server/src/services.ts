@@ -16,6 +16,8 @@ export interface Services {
   readonly pool: pg.Pool;
   /** Uploads hold a connection for as long as they stream; they must not starve the rest. */
   readonly uploadPool: pg.Pool;
+  /** Counts numbers outside the caller's transaction; whoever asks holds a connection of `pool` already. */
+  readonly countPool: pg.Pool;
   readonly access: AccessBooks;
   readonly rules: RuleBooks;
   readonly jobs: Jobs;
@@ -36,6 +38,7 @@ export interface Services {
 export type Reachable = Config & { readonly archiveUrl: string; readonly timeAuthorityUrl: string };
 
 const uploadConnections = 8;
+const countConnections = 2;
 
 /** Opens connections and snapshots over one database; nothing works in the background yet but what `sealer` starts. */
 export async function openServices(
@@ -49,6 +52,7 @@ export async function openServices(
     log,
     pool,
     uploadPool: openPool(config.appUrl, uploadConnections),
+    countPool: openPool(config.appUrl, countConnections),
     access: accessBooks(pool),
     rules: ruleBooks(pool),
     jobs: await openJobs(config.appUrl, pool, log),
@@ -59,4 +63,9 @@ export async function openServices(
     endpoints: [],
     stopping: false,
   };
+}
+
+/** The last thing of all: whoever still works on a connection is waited for. */
+export async function closeConnections({ pool, uploadPool, countPool }: Services): Promise<void> {
+  await Promise.all([pool.end(), uploadPool.end(), countPool.end()]);
 }

@@ -5,7 +5,7 @@ import { pino, type Logger } from 'pino';
 import type { Config } from './config.js';
 import { makeApp } from './http/app.js';
 import { startSealer } from './ledger/index.js';
-import { openServices, type Reachable, type Services } from './services.js';
+import { closeConnections, openServices, type Reachable, type Services } from './services.js';
 import { startArchive } from './standins/archive.js';
 import type { StandIn } from './standins/listen.js';
 import { startTimeAuthority } from './standins/timeAuthority.js';
@@ -80,7 +80,7 @@ export async function startServices(given: Config, log: Logger = pino({ level: g
     sealer: (pool) => startSealer(pool, log, sealEveryMs, config.timeAuthorityUrl),
   });
   const jobThread = startJobThread(config, log);
-  const { pool, uploadPool } = services;
+  const { pool } = services;
 
   const housekeeping = setInterval(() => {
     pool
@@ -98,7 +98,7 @@ export async function startServices(given: Config, log: Logger = pino({ level: g
       await services.sealer.sealNow().catch((error: unknown) => log.warn({ err: error }, 'last seal failed'));
       await services.sealer.stop();
       await stopStandIns();
-      await Promise.all([pool.end(), uploadPool.end()]);
+      await closeConnections(services);
     },
   };
 }

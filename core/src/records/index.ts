@@ -21,3 +21,15 @@ export {
 } from './facts.js';
 export { dublinCoreElements, dublinCoreOf, type Described, type DublinCoreElement } from './dublinCore.js';
 export { readAs } from './reading.js';
+export {
+  countingScope,
+  countScopes,
+  numberFor,
+  numberingRefusal,
+  parseNumbering,
+  usualNumbering,
+  type CountScope,
+  type Numbering,
+  type NumberPart,
+  type NumberValues,
+} from './numbering.js';

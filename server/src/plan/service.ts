@@ -127,6 +127,8 @@ export async function placePage(services: Services, person: SignedIn, id: string
       : cells.filter((c) => series.has(c.series_id)).reduce((sum, c) => addCounts(sum, countsOf(c)), noCounts);
   const childCounts = new Map(folderCounts.map((f) => [f.folder_id, countsOf(f)]));
   const inJurisdictions = [...path].reverse().find((p) => p.jurisdictions.length > 0);
+  const numbered = [...path].reverse().find((p) => p.numbering_id !== null);
+  const numbering = numbered && (await store.numberingOf(pool, numbered.numbering_id!));
   const effective = access.explain(place.access_set_id);
   return {
     ...toLine(
@@ -152,6 +154,7 @@ export async function placePage(services: Services, person: SignedIn, id: string
     })),
     jurisdictions: inJurisdictions?.jurisdictions ?? [],
     jurisdictionsFrom: inJurisdictions?.code ?? null,
+    numbering: numbering ? { ...numbering, setOn: numbered.code } : null,
     rights: listRights(access.on(place.access_set_id).all),
     accessWhy: explainAccess(effective),
     revision: place.revision,

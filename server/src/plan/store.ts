@@ -21,11 +21,21 @@ export interface PlaceRow extends Record<string, unknown> {
   not_here: string;
   message: string;
   position: number;
+  numbering_id: string | null;
   revision: number;
 }
 
 const columns =
-  'id, kind, parent_id, ancestors, code, title, note, stand_alone, access_set_id, declare_on, frozen_when_declared, jurisdictions, opened_on, closed_on, retired_on, not_here, message, position, revision';
+  'id, kind, parent_id, ancestors, code, title, note, stand_alone, access_set_id, declare_on, frozen_when_declared, jurisdictions, opened_on, closed_on, retired_on, not_here, message, position, numbering_id, revision';
+
+export function numberingOf(db: Db, id: string) {
+  return row<{ id: string; title: string; pattern: string }>(
+    db,
+    'place.numberingOf',
+    'select id, title, pattern from numbering where id = $1',
+    [id],
+  );
+}
 
 export function placeById(db: Db, id: string) {
   return row<PlaceRow>(db, 'place.byId', `select ${columns} from place where id = $1`, [id]);

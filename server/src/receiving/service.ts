@@ -1,6 +1,5 @@
 import type { Arrival, Filing, FilingResult } from '@key-cellar/contract';
 import { hasRight } from '@key-cellar/core/access';
-import { yearMonthDay, civilDate } from '@key-cellar/core/calendar';
 import { takesRecords } from '@key-cellar/core/plan';
 import { titleFromFileName, type Facts } from '@key-cellar/core/records';
 import type { Explanation } from '@key-cellar/core/schedule';
@@ -16,7 +15,7 @@ import {
   containerById,
   declareRecords,
   dropUnusedContent,
-  nextNumber,
+  giveNumber,
   recordType,
   recordWords,
   type NewRecord,
@@ -76,6 +75,8 @@ export async function takeArrival(uow: UnitOfWork, person: SignedIn, id: string,
 interface CheckedFiling {
   readonly place: PlaceRow;
   readonly series: PlaceRow;
+  /** From the repository down to the place. */
+  readonly chain: readonly PlaceRow[];
   readonly type: TypeRow;
   readonly facts: Facts;
   readonly gaps: string[];
@@ -100,7 +101,8 @@ async function checkFiling(
   const { facts, gaps } = checkFacts(type, input.facts);
   const ancestors = await placesByIds(services.pool, place.ancestors);
   const series = ancestors.find((p) => p.kind === 'series')!;
-  return { place, series, type, facts, gaps };
+  const chain = place.ancestors.map((id) => ancestors.find((p) => p.id === id)!);
+  return { place, series, chain, type, facts, gaps };
 }
 
 async function addFiled(
@@ -112,9 +114,8 @@ async function addFiled(
   what: Pick<NewRecord, 'medium' | 'containerId' | 'versionNo' | 'size' | 'mediaType' | 'depositedBy'>,
 ): Promise<{ id: string; number: string }> {
   const { place, series, type, facts, gaps } = checked;
-  const year = yearMonthDay(civilDate(person.today)).year;
   const id = uuidv7();
-  const number = `${series.code}/${year}/${String(await nextNumber(uow, series.id, year)).padStart(4, '0')}`;
+  const number = await giveNumber(services, uow, { chain: checked.chain, type, facts, on: person.today });
   await addRecord(uow, {
     ...what,
     id,

@@ -10,6 +10,7 @@ export {
 } from './content.js';
 export { pageDrawer, type PageAnswer, type PageDrawer, type PageQuestion } from './pages.js';
 export { extentOf, pictureOf, textOf } from './view.js';
+export { giveNumber, makeNumbering, setPlaceNumbering } from './numbering.js';
 export { recordsRoutes } from './routes.js';
 export { checkFacts, declareUnder, list as listRecords, recordWords, requireStanding, subjectOf } from './service.js';
 export {
@@ -18,7 +19,6 @@ export {
   containerById,
   declare as declareRecords,
   lockRecords,
-  nextNumber,
   recordById,
   recordType,
   recordTypes,

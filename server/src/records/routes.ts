@@ -1,11 +1,15 @@
 import { records } from '@key-cellar/contract';
+import { hasRight } from '@key-cellar/core/access';
 import * as z from 'zod';
+import { requireRight } from '../access/index.js';
 import { withUnitOfWork } from '../db/index.js';
 import { implement, type HttpApp, type HttpContext } from '../http/implement.js';
 import type { SignedIn } from '../identity/index.js';
-import { notFound, Problem, wrongField } from '../problem.js';
+import { placeById } from '../plan/index.js';
+import { notAllowed, notFound, Problem, wrongField } from '../problem.js';
 import type { Services } from '../services.js';
 import { readContent, withFixity } from './content.js';
+import * as numbering from './numbering.js';
 import * as service from './service.js';
 import * as store from './store.js';
 import { extentOf, pictureOf, sandboxPolicy, textOf } from './view.js';
@@ -78,6 +82,31 @@ async function serveCopy(services: Services, context: HttpContext): Promise<Resp
 
 export function recordsRoutes(app: HttpApp, services: Services): void {
   implement(app, services, records.types, async () => ({ types: await store.recordTypes(services.pool) }));
+  async function requireKeeper(person: SignedIn): Promise<void> {
+    if (!hasRight((await services.access.of(person)).anywhere, 'dispose'))
+      throw notAllowed('dispose', 'Keepers decide how records are numbered.');
+  }
+  implement(app, services, records.numberings, async ({ person }) => ({ numberings: await numbering.listNumberings(services, person) }));
+  implement(app, services, records.makeNumbering, async ({ person, body }) => {
+    await requireKeeper(person);
+    return { id: await numbering.makeNumbering(services, person, body) };
+  });
+  implement(app, services, records.changeNumbering, async ({ person, params, body }) => {
+    await requireKeeper(person);
+    return { revision: await numbering.changeNumbering(services, person, params.id, body) };
+  });
+  implement(app, services, records.tryNumbering, ({ person, body }) => numbering.tryNumbering(body, person.today));
+  implement(app, services, records.placeNumbering, async ({ person, params, body }) => {
+    const place = requireRight(
+      await services.access.of(person),
+      person,
+      await placeById(services.pool, params.id),
+      'dispose',
+      'This place',
+    );
+    await numbering.setPlaceNumbering(services, person, place, body.numberingId);
+    return {};
+  });
   implement(app, services, records.list, ({ person, query }) => service.list(services, person, query));
   implement(app, services, records.count, async ({ person, query }) => ({ count: await service.count(services, person, query) }));
   implement(app, services, records.ids, ({ person, query }) => service.ids(services, person, query));

@@ -302,18 +302,6 @@ export async function setNewestVersion(
   );
 }
 
-/** Next number of a series in a year; two callers never get the same, and the second waits for the first. */
-export async function nextNumber(db: Db, seriesId: string, year: number): Promise<number> {
-  const found = await row<{ last: number }>(
-    db,
-    'number.next',
-    `insert into number_counter (series_id, year, last) values ($1, $2, 1)
-     on conflict (series_id, year) do update set last = number_counter.last + 1 returning last`,
-    [seriesId, year],
-  );
-  return found!.last;
-}
-
 export interface NewRecord {
   readonly id: string;
   readonly number: string;

@@ -25,6 +25,11 @@ export const routes: Routes = [
         loadComponent: () => import('./receiving/receivingPage').then((m) => m.ReceivingPage),
       },
       { path: 'plan', title: 'Plan · Key Cellar', loadComponent: () => import('./plan/planPage').then((m) => m.PlanPage) },
+      {
+        path: 'plan/numbering',
+        title: 'Numbering · Key Cellar',
+        loadComponent: () => import('./plan/numberingPage').then((m) => m.NumberingPage),
+      },
       { path: 'plan/:id', title: 'Place · Key Cellar', loadComponent: () => import('./plan/placePage').then((m) => m.PlacePage) },
       { path: 'find', title: 'Find · Key Cellar', loadComponent: () => import('./records/findPage').then((m) => m.FindPage) },
       {

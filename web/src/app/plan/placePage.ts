@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, DestroyRef, effect, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import { plan, schedule, type Problem, type ScheduleChange, type SortColumn } from '@key-cellar/contract';
+import { plan, records, schedule, type Problem, type ScheduleChange, type SortColumn } from '@key-cellar/contract';
 import { kindsInside } from '@key-cellar/core/plan';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
@@ -9,7 +9,7 @@ import type { MenuItem } from 'primeng/api';
 import { Menu } from 'primeng/menu';
 import { Tooltip } from 'primeng/tooltip';
 import { Session } from '../identity/index';
-import { Choice } from '../kit/choice';
+import { Choice, type Option } from '../kit/choice';
 import { Api, toProblem } from '../kit/api';
 import { Keys } from '../kit/keys';
 import { loaded } from '../kit/loaded';
@@ -24,7 +24,7 @@ import { EffectView, EventList, JurisdictionsField } from '../schedule/index';
 import { PlaceChanges, type PlaceTask } from './placeChanges';
 import { PlaceSheet } from './placeSheet';
 
-type Task = 'close' | 'rule' | 'jurisdictions' | null;
+type Task = 'close' | 'rule' | 'jurisdictions' | 'numbering' | null;
 
 /** One place of the plan: what is inside, which rules hold there, what happened, its records. */
 @Component({
@@ -50,6 +50,8 @@ export class PlacePage {
   protected readonly date = signal('');
   protected readonly jurisdictions = signal<readonly string[]>([]);
   protected readonly ruleId = signal<string | null>(null);
+  protected readonly numberings = signal<readonly Option<string>[]>([]);
+  protected readonly numberingId = signal<string | null>(null);
   protected readonly busy = signal(false);
   protected readonly problem = signal<Problem | null>(null);
   protected readonly done = signal<string | null>(null);
@@ -106,6 +108,8 @@ export class PlacePage {
         return $localize`Close the folder`;
       case 'jurisdictions':
         return $localize`Jurisdictions`;
+      case 'numbering':
+        return $localize`Numbering`;
       case 'rule':
         return $localize`Set a rule`;
       case null:
@@ -140,7 +144,17 @@ export class PlacePage {
     this.date.set(this.session.today());
     this.jurisdictions.set(this.page.value()?.jurisdictions ?? []);
     this.ruleId.set(null);
+    if (task === 'numbering') this.offerNumberings();
     this.task.set(task);
+  }
+
+  private offerNumberings(): void {
+    const { numbering, code } = this.page.value()!;
+    this.numberingId.set(numbering?.setOn === code ? numbering.id : null);
+    this.api.call(records.numberings).subscribe({
+      next: ({ numberings }) => this.numberings.set(numberings.map((n) => ({ value: n.id, name: `${n.title} · ${n.pattern}` }))),
+      error: (error: unknown) => this.problem.set(toProblem(error)),
+    });
   }
 
   protected closeTask(open: boolean): void {
@@ -166,6 +180,8 @@ export class PlacePage {
     if (this.task() === 'close') this.api.call(plan.closeFolder, { params, body: { on: this.date() } }).subscribe(finish);
     else if (this.task() === 'jurisdictions') {
       this.api.call(schedule.placeJurisdictions, { params, body: { jurisdictions: [...this.jurisdictions()] } }).subscribe(finish);
+    } else if (this.task() === 'numbering') {
+      this.api.call(records.placeNumbering, { params, body: { numberingId: this.numberingId() } }).subscribe(finish);
     } else this.api.call(plan.setRule, { params, body: { ruleId: this.ruleId()! } }).subscribe(finish);
   }
 

@@ -175,6 +175,7 @@ describe('a place', () => {
     jurisdictions: ['Northshore'],
     jurisdictionsFrom: 'BER-01',
     rights: ['discover', 'read', 'annotate', 'edit', 'move', 'dispose'],
+    numbering: null,
     accessWhy: 'May read through Keeper on repository.',
     revision: 1,
   };
@@ -196,6 +197,18 @@ describe('a place', () => {
     corrects: null,
     withdrawn: null,
   };
+
+  it('takes a numbering, or goes back to that of the place around it', async () => {
+    const stage = await show({ numbering: { id: 'n1', title: 'Bills', pattern: 'PB-{nnn}', setOn: 'B-11' } });
+    expect(stage.text()).toMatch(/Bills ?PB-\{nnn\}/);
+    const section = [...stage.host.querySelectorAll('section')].find((x) => x.textContent!.includes('Numbering'))!;
+    await stage.press('change', section);
+    await stage.answer('/api/numberings', { numberings: [{ id: 'n1', title: 'Bills', pattern: 'PB-{nnn}' }, { id: 'n2', title: 'Others', pattern: 'O-{nnn}' }] }); // prettier-ignore
+    await stage.choose('place-numbering', /Others/);
+    await stage.press('Numbering', stage.sheet);
+    const request = await stage.answer('/api/places/fo/numbering', {});
+    expect(request.request.body).toEqual({ numberingId: 'n2' });
+  });
 
   it('tells where it is, which rules reach it from where, what happened, and why one may', async () => {
     const stage = await show();

@@ -1,0 +1,113 @@
+/** One part of a number. */
+export type NumberPart =
+  | { readonly kind: 'text'; readonly text: string }
+  | { readonly kind: 'series' | 'place' | 'type' | 'year' | 'month' | 'day' }
+  | { readonly kind: 'fact'; readonly fact: string }
+  /** The counter, at least as many digits wide. */
+  | { readonly kind: 'counter'; readonly width: number };
+
+/** What counters can start anew for. */
+export const countScopes = ['series', 'place', 'type', 'year', 'month'] as const;
+export type CountScope = (typeof countScopes)[number];
+
+export interface Numbering {
+  readonly pattern: string;
+  readonly per: readonly CountScope[];
+}
+
+/** How records are numbered where no scheme is set. */
+export const usualNumbering: Numbering = { pattern: '{series}/{year}/{nnnn}', per: ['series', 'year'] };
+
+/** What a number is made of. */
+export interface NumberValues {
+  readonly series: string;
+  /** The series and the folders in it, such as `BER-01/B-07`. */
+  readonly place: string;
+  readonly type: string;
+  /** The day of filing, YYYY-MM-DD. */
+  readonly on: string;
+  readonly facts: Readonly<Record<string, string | number | boolean>>;
+}
+
+type Read<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; readonly sentence: string };
+const wrong = (sentence: string): { ok: false; sentence: string } => ({ ok: false, sentence });
+const named = ['series', 'place', 'type', 'year', 'month', 'day'] as const;
+const longest = 120;
+
+/** Reads a pattern such as `{series}/{year}/{nnnn}` or `INV-{fact customer}-{nnn}`. */
+export function parseNumbering(pattern: string): Read<NumberPart[]> {
+  const parts: NumberPart[] = [];
+  for (const piece of pattern.split(/(\{[^{}]*\})/).filter(Boolean)) {
+    const field = /^\{(.*)\}$/.exec(piece)?.[1]?.trim();
+    if (field === undefined) {
+      if (/[{}]/.test(piece)) return wrong('A bracket is not closed.');
+      parts.push({ kind: 'text', text: piece });
+    } else if (/^n{1,9}$/.test(field)) {
+      parts.push({ kind: 'counter', width: field.length });
+    } else if ((named as readonly string[]).includes(field)) {
+      parts.push({ kind: field as (typeof named)[number] });
+    } else if (/^fact \S+$/.test(field)) {
+      parts.push({ kind: 'fact', fact: field.slice(5) });
+    } else {
+      return wrong(`{${field}} is none of {series}, {place}, {type}, {year}, {month}, {day}, {fact …} and {nnnn}.`);
+    }
+  }
+  const counters = parts.filter((p) => p.kind === 'counter').length;
+  if (counters !== 1) return wrong(counters === 0 ? 'A number needs a counter, such as {nnnn}.' : 'A number has one counter, not several.');
+  return { ok: true, value: parts };
+}
+
+/**
+ * Why a scheme would give one number twice or cannot be used; null when it is sound. What a counter starts anew for must be
+ * said in the number.
+ */
+export function numberingRefusal({ pattern, per }: Numbering): string | null {
+  const parsed = parseNumbering(pattern);
+  if (!parsed.ok) return parsed.sentence;
+  const says = new Set(parsed.value.map((p) => p.kind));
+  const unsaid = per.filter((scope) => !says.has(scope) && !(scope === 'series' && says.has('place')));
+  if (per.includes('month') && !says.has('year')) unsaid.push('year');
+  if (unsaid.length === 0) return null;
+  return `It counts anew for each ${unsaid.join(' and ')}, but the number does not say the ${unsaid.join(' and ')}: two records would get the same number.`;
+}
+
+/** The part of the counter that a record belongs to; records with the same scope are counted together. */
+export function countingScope(per: readonly CountScope[], ids: { series: string; place: string; type: string }, on: string): string {
+  const parts: Record<CountScope, string> = { ...ids, year: on.slice(0, 4), month: on.slice(0, 7) };
+  return countScopes.filter((scope) => per.includes(scope)).map((scope) => parts[scope]).join(' '); // prettier-ignore
+}
+
+/** The number of a record; says why when a fact that it needs is missing. */
+export function numberFor(parts: readonly NumberPart[], values: NumberValues, counter: number): Read<string> {
+  let number = '';
+  for (const part of parts) {
+    switch (part.kind) {
+      case 'text':
+        number += part.text;
+        break;
+      case 'series':
+      case 'place':
+      case 'type':
+        number += values[part.kind];
+        break;
+      case 'year':
+        number += values.on.slice(0, 4);
+        break;
+      case 'month':
+        number += values.on.slice(5, 7);
+        break;
+      case 'day':
+        number += values.on.slice(8, 10);
+        break;
+      case 'fact': {
+        const value = values.facts[part.fact];
+        if (value === undefined || value === '') return wrong(`Its number is made with the fact “${part.fact}”, which is missing.`);
+        number += String(value).trim();
+        break;
+      }
+      case 'counter':
+        number += String(counter).padStart(part.width, '0');
+    }
+  }
+  return number.length > longest ? wrong(`Its number would be longer than ${longest} letters.`) : { ok: true, value: number };
+}

@@ -1,0 +1,107 @@
+import { ChangeDetectionStrategy, Component, DestroyRef, effect, inject, signal, untracked } from '@angular/core';
+import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { FormsModule } from '@angular/forms';
+import { RouterLink } from '@angular/router';
+import { records, type NumberingLine, type Problem } from '@key-cellar/contract';
+import type { CountScope } from '@key-cellar/core/records';
+import { Button } from 'primeng/button';
+import { Checkbox } from 'primeng/checkbox';
+import { InputText } from 'primeng/inputtext';
+import { MultiSelect } from 'primeng/multiselect';
+import { Tooltip } from 'primeng/tooltip';
+import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
+import { Session } from '../identity/index';
+import { Api, toProblem } from '../kit/api';
+import { Keys } from '../kit/keys';
+import { loaded } from '../kit/loaded';
+import { ProblemNotice } from '../kit/notice';
+import { Sheet } from '../kit/sheet';
+
+const typingMs = 150;
+
+/** How records get their numbers. */
+@Component({
+  selector: 'kc-numbering',
+  imports: [Button, Checkbox, FormsModule, InputText, MultiSelect, ProblemNotice, RouterLink, Sheet, Tooltip],
+  templateUrl: './numberingPage.html',
+  styleUrl: './numberingPage.css',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+})
+export class NumberingPage {
+  private readonly api = inject(Api);
+  protected readonly session = inject(Session);
+  protected readonly page = loaded(() => this.api.call(records.numberings));
+  protected readonly open = signal(false);
+  protected readonly changing = signal<NumberingLine | null>(null);
+  protected readonly title = signal('');
+  protected readonly pattern = signal('');
+  protected readonly per = signal<CountScope[]>([]);
+  protected readonly gapless = signal(true);
+  protected readonly tried = signal<{ refusal: string | null; examples: string[] } | null>(null);
+  protected readonly busy = signal(false);
+  protected readonly problem = signal<Problem | null>(null);
+  protected readonly scopes: readonly { readonly value: CountScope; readonly name: string }[] = [
+    { value: 'series', name: $localize`each series` },
+    { value: 'place', name: $localize`each place` },
+    { value: 'type', name: $localize`each record type` },
+    { value: 'year', name: $localize`each year` },
+    { value: 'month', name: $localize`each month` },
+  ];
+  protected readonly parts = ['{series}', '{place}', '{type}', '{year}', '{month}', '{day}', '{fact …}', '{nnnn}'];
+  private readonly asked = new Subject<{ pattern: string; per: CountScope[] }>();
+
+  constructor() {
+    const remove = inject(Keys).add({ n: [$localize`make a numbering`, () => this.session.may('dispose') && this.begin(null)] });
+    inject(DestroyRef).onDestroy(remove);
+    this.asked
+      .pipe(
+        debounceTime(typingMs),
+        switchMap((body) => this.api.call(records.tryNumbering, { body }).pipe(catchError(() => EMPTY))),
+        takeUntilDestroyed(),
+      )
+      .subscribe((tried) => this.tried.set(tried));
+    effect(() => {
+      const [open, pattern, per] = [this.open(), this.pattern().trim(), this.per()];
+      untracked(() => {
+        if (open && pattern) this.asked.next({ pattern, per });
+      });
+    });
+  }
+
+  protected begin(line: NumberingLine | null): void {
+    this.changing.set(line);
+    this.title.set(line?.title ?? '');
+    this.pattern.set(line?.pattern ?? '{series}/{year}/{nnnn}');
+    this.per.set([...(line?.per ?? (['series', 'year'] as const))]);
+    this.gapless.set(line?.gapless ?? true);
+    this.tried.set(null);
+    this.problem.set(null);
+    this.open.set(true);
+  }
+
+  protected countedFor(line: NumberingLine): string {
+    const names = this.scopes.filter((s) => line.per.includes(s.value)).map((s) => s.name);
+    return names.length > 0 ? names.join(', ') : $localize`never`;
+  }
+
+  protected save(): void {
+    const line = this.changing();
+    const body = { title: this.title().trim(), pattern: this.pattern().trim(), per: this.per(), gapless: this.gapless() };
+    this.busy.set(true);
+    this.problem.set(null);
+    const finish = {
+      next: () => {
+        this.busy.set(false);
+        this.open.set(false);
+        this.page.reload();
+      },
+      error: (error: unknown) => {
+        this.busy.set(false);
+        this.problem.set(toProblem(error));
+      },
+    };
+    if (line) {
+      this.api.call(records.changeNumbering, { params: { id: line.id }, body: { ...body, revision: line.revision } }).subscribe(finish);
+    } else this.api.call(records.makeNumbering, { body }).subscribe(finish);
+  }
+}
