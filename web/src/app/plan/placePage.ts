@@ -109,7 +109,7 @@ export class PlacePage {
       case 'jurisdictions':
         return $localize`Jurisdictions`;
       case 'numbering':
-        return $localize`Numbering`;
+        return $localize`Set the numbering`;
       case 'rule':
         return $localize`Set a rule`;
       case null:

@@ -205,7 +205,7 @@ describe('a place', () => {
     await stage.press('change', section);
     await stage.answer('/api/numberings', { numberings: [{ id: 'n1', title: 'Bills', pattern: 'PB-{nnn}' }, { id: 'n2', title: 'Others', pattern: 'O-{nnn}' }] }); // prettier-ignore
     await stage.choose('place-numbering', /Others/);
-    await stage.press('Numbering', stage.sheet);
+    await stage.press('Set the numbering', stage.sheet);
     const request = await stage.answer('/api/places/fo/numbering', {});
     expect(request.request.body).toEqual({ numberingId: 'n2' });
   });
