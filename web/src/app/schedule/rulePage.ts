@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, si
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
 import { ruleDefinition, schedule, type Problem, type RuleDefinition, type ScheduleChange } from '@key-cellar/contract';
-import { describeCutoff, describeStep, describeTrigger, recordDates, stepKinds, type StepKind } from '@key-cellar/core/schedule';
+import { describeStep, describeTrigger, recordDates, stepKinds, type StepKind } from '@key-cellar/core/schedule';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { concatMap, of } from 'rxjs';
@@ -17,6 +17,8 @@ import { CountPipe, DayPipe, InstantPipe } from '../kit/words';
 import { EffectView } from './effectView';
 import { JobProgress } from './jobProgress';
 import { JurisdictionsField } from './jurisdictionsField';
+import { ruleLines } from './ruleLines';
+import { VersionCompare } from './versionCompare';
 import { workedExample } from './workedExample';
 
 type Step = RuleDefinition['steps'][number];
@@ -63,6 +65,7 @@ const cutoffKinds = [
     RuleStrip,
     Choice,
     Sheet,
+    VersionCompare,
   ],
   templateUrl: './rulePage.html',
   styleUrl: './rulePage.css',
@@ -80,6 +83,7 @@ export class RulePage {
   protected readonly code = signal('');
   protected readonly exampleOn = signal(this.session.today());
   protected readonly publishing = signal(false);
+  protected readonly comparing = signal(false);
   protected readonly inForceFrom = signal(this.session.today());
   protected readonly takesOver = signal<'all' | 'laterClocks'>('all');
   protected readonly jobId = signal<string | null>(null);
@@ -100,7 +104,7 @@ export class RulePage {
     name: new Date(2000, i, 1).toLocaleString('en', { month: 'long' }),
   }));
   protected readonly describeTrigger = describeTrigger;
-  protected readonly describeCutoff = describeCutoff;
+  protected readonly ruleLines = ruleLines;
   protected readonly describeStep = describeStep;
 
   protected readonly current = computed(() => {

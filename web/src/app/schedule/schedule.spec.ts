@@ -169,6 +169,35 @@ describe('a rule', () => {
     expect(stage.text()).toContain('2 approvals, 21 days of notice');
   });
 
+  it('reads in words, each step with its period', async () => {
+    const words = [...(await show()).host.querySelectorAll('dl dd')].map((d) => d.textContent!.trim());
+    expect(words.slice(-2)).toEqual([
+      'the owner is asked 7 years after the clock starts, again every 30 days',
+      'destroyed 10 years after the clock starts, 2 approvals, 21 days of notice',
+    ]);
+  });
+
+  it('shows two versions side by side and marks what differs, the draft too', async () => {
+    const older = { ...definition, authority: 'Sound Compact, art. 20', steps: [{ ...definition.steps[1]!, after: 'P8Y' }] };
+    const versions = [page.versions[0]!, { ...page.versions[1]!, definition: older }];
+    const stage = await show({ versions });
+    await stage.press('Compare');
+    const marked = (): string[] =>
+      [...stage.sheet.querySelectorAll('tr.differs')].map((r) => [...r.children].map((c) => c.textContent!.trim()).join(' | '));
+    expect(marked()).toEqual([
+      jasmine.stringMatching(/^Authority.*art. 20 \| Sound Compact, art. 22$/),
+      jasmine.stringMatching(/^Step 1.*destroyed 8 years .* \| the owner is asked 7 years/),
+      jasmine.stringMatching(/^Step 2.* no such step \| destroyed 10 years/),
+    ]);
+    expect(stage.sheet.textContent).toContain('They differ in 3 lines.');
+    await stage.choose('compare-left', /Version 2/);
+    expect(marked()).toEqual([]);
+    expect(stage.sheet.textContent).toContain('They say the same.');
+    await stage.press('Edit as a draft');
+    await stage.type('#rule-title', 'Near misses and strandings');
+    expect(marked()).toEqual([jasmine.stringMatching(/^Title.*Near misses \| Near misses and strandings$/)]);
+  });
+
   it('begins with a code of its own', async () => {
     const stage = await Stage.show(RulePage);
     const go = spyOn(TestBed.inject(Router), 'navigate').and.resolveTo(true);
