@@ -6,7 +6,7 @@ const values: NumberValues = {
   place: 'BER-01/B-07',
   type: 'lease',
   on: '2026-09-04',
-  facts: { tenant: 'Orrin Timber', no: 7 },
+  facts: { tenant: 'Orrin Timber', no: 7, path: '..\\x' },
 };
 const made = (pattern: string, n = 12): string => {
   const parts = parseNumbering(pattern);
@@ -25,6 +25,9 @@ describe('numbers', () => {
     ['{series}', 'A number needs a counter, such as {nnnn}.'],
     ['{n}-{nn}', 'A number has one counter, not several.'],
     ['{serie}-{n}', '{serie} is none of {series}, {place}, {type}, {year}, {month}, {day}, {fact …} and {nnnn}.'],
+    ['{series}_{n}', 'A number may not have “_” in it.'],
+    ['{series}\u0007{n}', 'A number may not have control characters in it.'],
+    ['{fact path}/{n}', 'A number may not have “\\” in it.'],
     ['{series-{n}', 'A bracket is not closed.'],
     [`${'x'.repeat(130)}{n}`, 'Its number would be longer than 120 letters.'],
   ];

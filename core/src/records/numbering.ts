@@ -33,6 +33,13 @@ type Read<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; 
 const wrong = (sentence: string): { ok: false; sentence: string } => ({ ok: false, sentence });
 const named = ['series', 'place', 'type', 'year', 'month', 'day'] as const;
 const longest = 120;
+/**
+ * What no number may have. A number names a folder in a transfer, where a slash becomes an underscore (RFC 8493 §2.1.3): without
+ * these, two numbers never become one name.
+ */
+const neverIn = /[\u0000-\u001f\u007f\\:*?"<>|%_]/;
+const refused = (found: string): { ok: false; sentence: string } =>
+  wrong(`A number may not have ${found > ' ' && found < '\u007f' ? `“${found}”` : 'control characters'} in it.`);
 
 /** Reads a pattern such as `{series}/{year}/{nnnn}` or `INV-{fact customer}-{nnn}`. */
 export function parseNumbering(pattern: string): Read<NumberPart[]> {
@@ -41,6 +48,8 @@ export function parseNumbering(pattern: string): Read<NumberPart[]> {
     const field = /^\{(.*)\}$/.exec(piece)?.[1]?.trim();
     if (field === undefined) {
       if (/[{}]/.test(piece)) return wrong('A bracket is not closed.');
+      const never = neverIn.exec(piece);
+      if (never) return refused(never[0]);
       parts.push({ kind: 'text', text: piece });
     } else if (/^n{1,9}$/.test(field)) {
       parts.push({ kind: 'counter', width: field.length });
@@ -109,5 +118,8 @@ export function numberFor(parts: readonly NumberPart[], values: NumberValues, co
         number += String(counter).padStart(part.width, '0');
     }
   }
+  number = number.normalize('NFC');
+  const never = neverIn.exec(number);
+  if (never) return refused(never[0]);
   return number.length > longest ? wrong(`Its number would be longer than ${longest} letters.`) : { ok: true, value: number };
 }
