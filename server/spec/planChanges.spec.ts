@@ -62,7 +62,7 @@ describe('changes of the plan', () => {
     const dry = await move(folder, world.ids.B01, true);
     expect([dry.records, dry.places]).toEqual([1, 1]);
     expect(dry.loses).toContain('Person reader (discover, read)');
-    expect(dry.loses.some((l) => l.startsWith('Person editor (discover, read, copyOut'))).toBeTrue();
+    expect(dry.loses.some((l) => l.startsWith('Person editor (discover, read, copy out'))).toBeTrue();
     expect(dry.loses.some((l) => l.startsWith('Person steward ('))).toBeTrue();
     expect(dry.gains).toEqual([]);
     expect(await due(record.id)).toBe('2026-01-10');

@@ -3,11 +3,13 @@ import {
   closesCircle,
   effectiveAccess,
   explainAccess,
+  describeRights,
   listRights,
   may,
   principalsOf,
   profile,
   profiles,
+  rightSet,
   type AccessPlace,
   type Grant,
   type Person,
@@ -35,6 +37,7 @@ const at = (chain: AccessPlace[], who = person(), marking: { level: number; cave
 describe('profiles', () => {
   it('never give copying out with reading alone', () => {
     expect(listRights(profile('reader').rights)).toEqual(['discover', 'read']);
+    expect(describeRights(rightSet('read', 'copyOut', 'setUp'))).toBe('read, copy out, set up');
   });
   it('give a keeper everything but setting up', () => {
     expect(listRights(profile('keeper').rights)).not.toContain('setUp');

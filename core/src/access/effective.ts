@@ -1,5 +1,5 @@
 import type { EpochDay } from '../calendar/index.js';
-import { hasRight, listRights, profile, rightSet, type Right, type RightSet } from './rights.js';
+import { hasRight, describeRights, profile, rightSet, type Right, type RightSet } from './rights.js';
 
 /** A grant: principal × place × profile, with its first and last day (both inclusive; null = open). */
 export interface Grant {
@@ -108,5 +108,5 @@ export function explainAccess(access: EffectiveAccess): string {
   const counting = access.weighed.filter((w) => w.status === 'counts');
   if (counting.length === 0) return 'No grant in force reaches this place.';
   const through = counting.map((w) => `${profile(w.grant.profile).title} on ${w.place}`).join(', ');
-  return `May ${listRights(access.all | access.own).join(', ')} through ${through}.`;
+  return `May ${describeRights(access.all | access.own)} through ${through}.`;
 }

@@ -1,4 +1,15 @@
-export { hasRight, listRights, profile, profiles, rights, rightSet, type Profile, type Right, type RightSet } from './rights.js';
+export {
+  describeRights,
+  hasRight,
+  listRights,
+  profile,
+  profiles,
+  rights,
+  rightSet,
+  type Profile,
+  type Right,
+  type RightSet,
+} from './rights.js';
 export {
   dominates,
   effectiveAccess,

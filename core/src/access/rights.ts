@@ -36,6 +36,13 @@ export function listRights(set: RightSet): Right[] {
   return rights.filter((right) => hasRight(set, right));
 }
 
+/** Rights in words: "read, copy out". */
+export function describeRights(set: RightSet): string {
+  return listRights(set)
+    .map((right) => right.replace(/[A-Z]/g, (letter) => ` ${letter.toLowerCase()}`))
+    .join(', ');
+}
+
 /** A named set of rights. `ownOnly`: discover and read reach only what the person deposited. */
 export interface Profile {
   readonly code: string;

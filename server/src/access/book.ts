@@ -1,7 +1,7 @@
 import {
   effectiveAccess,
   hasRight,
-  listRights,
+  describeRights,
   principalsOf,
   type AccessPlace,
   type EffectiveAccess,
@@ -205,7 +205,7 @@ export async function whoseAccessChanges(
     };
     const rights = (places_: readonly AccessPlace[]): RightSet => effectiveAccess(who, places_, marking, day).all;
     const [had, has] = [rights(before), rights(after)];
-    const told = (difference: RightSet): string => `${p.name} (${listRights(difference).join(', ')})`;
+    const told = (difference: RightSet): string => `${p.name} (${describeRights(difference)})`;
     if (has & ~had) gains.push(told(has & ~had));
     if (had & ~has) loses.push(told(had & ~has));
   }
