@@ -145,10 +145,6 @@ export const records = {
     body: numbering.extend({ revision }),
     response: z.object({ revision }),
   }),
-  tryNumbering: post('/numberings/try', 'The numbers that a scheme would give', {
-    body: numbering.pick({ pattern: true, per: true }),
-    response: z.object({ refusal: z.string().nullable(), examples: z.array(z.string()) }),
-  }),
   placeNumbering: put('/places/{id}/numbering', 'Number what is filed in a place by a scheme; null: as the place around it', {
     params: idParam,
     body: z.object({ numberingId: id.nullable() }),

@@ -24,6 +24,7 @@ export { readAs } from './reading.js';
 export {
   countingScope,
   countScopes,
+  exampleNumbers,
   numberFor,
   numberingRefusal,
   parseNumbering,

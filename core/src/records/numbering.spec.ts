@@ -1,5 +1,14 @@
 import * as fc from 'fast-check';
-import { countingScope, countScopes, numberFor, numberingRefusal, parseNumbering, usualNumbering, type NumberValues } from './index.js';
+import {
+  countingScope,
+  countScopes,
+  exampleNumbers,
+  numberFor,
+  numberingRefusal,
+  parseNumbering,
+  usualNumbering,
+  type NumberValues,
+} from './index.js';
 
 const values: NumberValues = {
   series: 'BER-01',
@@ -32,6 +41,11 @@ describe('numbers', () => {
     [`${'x'.repeat(130)}{n}`, 'Its number would be longer than 120 letters.'],
   ];
   for (const [pattern, expected] of table) it(`by ${pattern.slice(0, 40)}`, () => expect(made(pattern)).toBe(expected));
+  it('have examples', () => {
+    expect(exampleNumbers('{type}-{year}-{nn}', '2026-09-04')).toEqual(['lease-2026-01', 'lease-2026-02', 'lease-2026-03']);
+    expect(exampleNumbers('{fact berth}/{n}', '2026-09-04')[0]).toBe('BERTH/1');
+    expect(exampleNumbers('{year', '2026-09-04')).toEqual([]);
+  });
   it('grow wider when they must', () => expect(made('{nn}', 1234)).toBe('1234'));
 });
 

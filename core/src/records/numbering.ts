@@ -123,3 +123,14 @@ export function numberFor(parts: readonly NumberPart[], values: NumberValues, co
   if (never) return refused(never[0]);
   return number.length > longest ? wrong(`Its number would be longer than ${longest} letters.`) : { ok: true, value: number };
 }
+
+/** The first three numbers of a lease in folder B-07 of series BER-01, filed on a day (YYYY-MM-DD); none for a broken pattern. */
+export function exampleNumbers(pattern: string, on: string): string[] {
+  const parsed = parseNumbering(pattern);
+  if (!parsed.ok) return [];
+  const facts = Object.fromEntries(parsed.value.flatMap((p) => (p.kind === 'fact' ? [[p.fact, p.fact.toUpperCase()]] : [])));
+  return [1, 2, 3].flatMap((n) => {
+    const number = numberFor(parsed.value, { series: 'BER-01', place: 'BER-01/B-07', type: 'lease', on, facts }, n);
+    return number.ok ? [number.value] : [];
+  });
+}

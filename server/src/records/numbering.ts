@@ -169,20 +169,6 @@ export async function changeNumbering(
   });
 }
 
-/** What a scheme would give: three records of one series, told with made-up values. */
-export function tryNumbering(input: Numbering, today: string): { refusal: string | null; examples: string[] } {
-  const refusal = numberingRefusal(input);
-  const parsed = parseNumbering(input.pattern);
-  if (!parsed.ok) return { refusal, examples: [] };
-  const facts = Object.fromEntries(parsed.value.flatMap((p) => (p.kind === 'fact' ? [[p.fact, p.fact.toUpperCase()]] : [])));
-  const values = { series: 'BER-01', place: 'BER-01/B-07', type: 'lease', on: today, facts };
-  const examples = [1, 2, 3].flatMap((n) => {
-    const number = numberFor(parsed.value, values, n);
-    return number.ok ? [number.value] : [];
-  });
-  return { refusal, examples };
-}
-
 export async function setPlaceNumbering(
   services: Services,
   person: SignedIn,

@@ -95,7 +95,6 @@ export function recordsRoutes(app: HttpApp, services: Services): void {
     await requireKeeper(person);
     return { revision: await numbering.changeNumbering(services, person, params.id, body) };
   });
-  implement(app, services, records.tryNumbering, ({ person, body }) => numbering.tryNumbering(body, person.today));
   implement(app, services, records.placeNumbering, async ({ person, params, body }) => {
     const place = requireRight(
       await services.access.of(person),

@@ -1,23 +1,19 @@
-import { ChangeDetectionStrategy, Component, DestroyRef, effect, inject, signal, untracked } from '@angular/core';
-import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import { records, type NumberingLine, type Problem } from '@key-cellar/contract';
-import type { CountScope } from '@key-cellar/core/records';
+import { exampleNumbers, numberingRefusal, type CountScope } from '@key-cellar/core/records';
 import { Button } from 'primeng/button';
 import { Checkbox } from 'primeng/checkbox';
 import { InputText } from 'primeng/inputtext';
 import { MultiSelect } from 'primeng/multiselect';
 import { Tooltip } from 'primeng/tooltip';
-import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
 import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
 import { Keys } from '../kit/keys';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
-
-const typingMs = 150;
 
 /** How records get their numbers. */
 @Component({
@@ -37,7 +33,9 @@ export class NumberingPage {
   protected readonly pattern = signal('');
   protected readonly per = signal<CountScope[]>([]);
   protected readonly gapless = signal(true);
-  protected readonly tried = signal<{ refusal: string | null; examples: string[] } | null>(null);
+  /** Why the scheme cannot be used, or what it would give. */
+  protected readonly refusal = computed(() => numberingRefusal({ pattern: this.pattern().trim(), per: this.per() }));
+  protected readonly examples = computed(() => exampleNumbers(this.pattern().trim(), this.session.today()));
   protected readonly busy = signal(false);
   protected readonly problem = signal<Problem | null>(null);
   protected readonly scopes: readonly { readonly value: CountScope; readonly name: string }[] = [
@@ -48,24 +46,10 @@ export class NumberingPage {
     { value: 'month', name: $localize`each month` },
   ];
   protected readonly parts = ['{series}', '{place}', '{type}', '{year}', '{month}', '{day}', '{fact …}', '{nnnn}'];
-  private readonly asked = new Subject<{ pattern: string; per: CountScope[] }>();
 
   constructor() {
     const remove = inject(Keys).add({ n: [$localize`make a numbering`, () => this.session.may('dispose') && this.begin(null)] });
     inject(DestroyRef).onDestroy(remove);
-    this.asked
-      .pipe(
-        debounceTime(typingMs),
-        switchMap((body) => this.api.call(records.tryNumbering, { body }).pipe(catchError(() => EMPTY))),
-        takeUntilDestroyed(),
-      )
-      .subscribe((tried) => this.tried.set(tried));
-    effect(() => {
-      const [open, pattern, per] = [this.open(), this.pattern().trim(), this.per()];
-      untracked(() => {
-        if (open && pattern) this.asked.next({ pattern, per });
-      });
-    });
   }
 
   protected begin(line: NumberingLine | null): void {
@@ -74,7 +58,6 @@ export class NumberingPage {
     this.pattern.set(line?.pattern ?? '{series}/{year}/{nnnn}');
     this.per.set([...(line?.per ?? (['series', 'year'] as const))]);
     this.gapless.set(line?.gapless ?? true);
-    this.tried.set(null);
     this.problem.set(null);
     this.open.set(true);
   }
