@@ -77,7 +77,7 @@ export function problemOfDatabase(error: Error): Problem | null {
     case '53100':
       return new Problem(507, 'disk-full', 'The disk of the database is full, so nothing was stored. Tell whoever runs the server.');
     case '23505':
-      return new Problem(409, 'exists-already', 'Something with this code or number exists already.');
+      return new Problem(409, 'exists-already', 'Something with this name, code or number exists already. Choose another.');
     default:
       return null;
   }
