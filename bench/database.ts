@@ -20,6 +20,8 @@ export async function makeDatabase(url: string, size: Size, parts: Parts): Promi
   const root = '00000000-0000-8000-8000-000000000002';
   await parts.withUnitOfWork(pool, programActor('bench', '2026-09-14'), async (uow) => {
     await parts.writeSetting(uow, 'repository', { name: 'Bench', timeZone: 'UTC' });
+    // Swept until after the last day measured, so that no daily sweep runs beside a measurement.
+    await parts.writeSetting(uow, 'swept', { on: '2999-12-31' });
     await uow.query({
       text: `insert into principal (id, kind, name, login, clearance_level) values ($1, 'person', 'Bench', 'bench', 9)`,
       values: [keeper],
@@ -46,6 +48,7 @@ export async function makeDatabase(url: string, size: Size, parts: Parts): Promi
     `update place set access_set_id = s.id from access_set s where s.anchor_place = place.id`,
     `insert into grant_ (id, principal_id, place_id, profile, reason) select gen_random_uuid(), g.id, s.anchor_place, 'editor', 'bench' from access_set s join (select id, row_number() over () n from principal where kind = 'group') g on g.n = 1 + s.id % 80`,
     `insert into record_type (code, title, facts) values ('note', 'Note', '[]')`,
+    `insert into record_type_version (code, version, title, facts) values ('note', 1, 'Note', '[]')`,
     // Five hundred rules, one a series.
     `insert into rule (id, code) select gen_random_uuid(), 'R-' || lpad(i::text, 3, '0') from generate_series(1, 500) i`,
     `insert into rule_version (id, rule_id, version, definition, in_force_from, takes_over, published_by, published_at)

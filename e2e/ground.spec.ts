@@ -17,24 +17,40 @@ test('a rule is changed with its effect seen first, and the second keeper who ed
   await test.step('the effect says how many move, which farthest, and follows what one chooses', async () => {
     await open(ines);
     await ines.getByLabel('How long').fill('P12Y');
+    // As one types, in the browser: on all that the rule may govern, on one of them, and on a date.
+    const would = ines.getByRole('region', { name: 'What it would do' });
+    await expect(would.getByText(/Of 140 records 140 would follow it\.\s+140 get a later date\./)).toBeVisible();
+    await would.getByRole('button', { name: /^PIL-02\// }).nth(1).click();
+    await expect(ines.getByText('of 140 that it may govern')).toBeVisible();
+    await expect(ines.getByText(/Rule R-PIL-2 version 3, set on series PIL-02/)).toBeVisible();
+    await ines.getByRole('combobox', { name: 'Another record' }).pressSequentially('HAR-05');
+    await ines.getByRole('option').first().click();
+    await expect(ines.getByText('This rule is not set on it or around it. If it were:')).toBeVisible();
+    await ines.getByRole('button', { name: 'A date', exact: true }).click();
     await expect(ines.getByText('destroyed from 1 Jan 2039')).toBeVisible();
     await ines.getByRole('button', { name: 'Publish …' }).click();
     const sheet = ines.getByRole('dialog');
     await expect(sheet.getByText(/Of [\d,]+ records 140 would follow it\./)).toBeVisible();
-    await expect(sheet.getByText(/140 a later one/)).toBeVisible();
+    await expect(sheet.getByText(/140 get a later date/)).toBeVisible();
     await expect(sheet.getByRole('link', { name: /^PIL-02\/\d{4}\/\d+/ }).first()).toBeVisible();
     await sheet.getByLabel('only records whose clock starts on that day or later').check();
     await expect(sheet.getByText(/140 would follow it/)).toBeHidden();
     await sheet.getByLabel('all records').check();
-    await expect(sheet.getByText(/140 a later one/)).toBeVisible();
+    await expect(sheet.getByText(/140 get a later date/)).toBeVisible();
     await sheet.getByRole('button', { name: 'Publish' }).click();
     await expect(ines.getByText('Version 3 in force since')).toBeVisible();
-    await expect(ines.getByText(/140 of 140 records got another date or rule/)).toBeVisible();
+    await expect(ines.getByText(/140 of 140 records got another date, rule or next step/)).toBeVisible();
   });
 
   await test.step('the second keeper is told, and keeps what was typed', async () => {
     await tomas.getByRole('button', { name: 'Save draft' }).click();
     await expect(tomas.getByRole('alert')).toContainText('changed');
+    await expect(tomas.getByText('Ines Okafor-Lind published version 3 while you were editing.')).toBeVisible();
+    await expect(tomas.getByRole('region', { name: 'What changed meanwhile' })).toContainText('destroyed 12 years after the clock starts');
+    await expect(tomas.getByLabel('How long')).toHaveValue('P9Y');
+    await tomas.getByRole('button', { name: 'Keep mine on top of it' }).click();
+    await tomas.getByRole('button', { name: 'Save draft' }).click();
+    await expect(tomas.getByRole('button', { name: 'Save draft' })).toBeDisabled();
     await expect(tomas.getByLabel('How long')).toHaveValue('P9Y');
   });
 

@@ -27,7 +27,11 @@ test('the same work with the keyboard only', async ({ browser, app }) => {
     } else {
       // What can be chosen may still be on its way.
       await page.getByRole('option').filter({ hasText: text }).first().waitFor();
-      await keyboard.type(text);
+      // What is typed is forgotten after half a second: letters that come slowly are typed again.
+      await expect(async () => {
+        await keyboard.type(text);
+        await expect(page.locator('.p-select-option.p-focus')).toContainText(text, { timeout: 700 });
+      }).toPass({ intervals: [700] });
     }
     await keyboard.press('Enter');
     await expect(page.locator('.p-select-overlay')).toHaveCount(0);

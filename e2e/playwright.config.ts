@@ -9,7 +9,7 @@ export default defineConfig({
   reporter: [['list']],
   workers: 2,
   retries: 0,
-  timeout: 240_000,
+  timeout: 480_000,
   // A control that is not there within this time is missing; waiting longer would only hide it.
 
   expect: { timeout: 10_000 },

@@ -13,6 +13,14 @@ async function paths(databaseUrl: string): Promise<Record<string, string>> {
     rack: '/plan',
     outline: '/plan?view=outline',
     numbering: '/plan/numbering',
+    stencils: '/plan/stencils',
+    stencil: `/plan/stencils/${await one(`select id from stencil where title = 'Staff file'`)}`,
+    'new stencil': '/plan/stencils/new',
+    'record types': '/setup',
+    'record type': '/setup/types/notice',
+    detectors: '/setup/detectors',
+    parties: '/setup/parties',
+    party: `/setup/about/${await one(`select id from entity where kind = 'party' order by name limit 1`)}`,
     series: `/plan/${await one(`select id from place where code = 'BER-01'`)}`,
     find: '/find',
     nothing: '/find?words=zzzz',
@@ -36,6 +44,8 @@ async function paths(databaseUrl: string): Promise<Record<string, string>> {
     transfer: `/docket/${await one(`select id from batch where number = 'D-2026-002'`)}`,
     proof: '/proof',
     messages: '/messages',
+    questions: '/questions?whose=all',
+    letter: await one(`select link as id from message where kind = 'question' order by sent_at desc limit 1`),
     'not found': '/nowhere',
   };
   await client.end();
@@ -80,7 +90,7 @@ test('each person sees their own areas, and nothing that is not theirs', async (
     await page.context().close();
     return names;
   };
-  expect(await areas('ines')).toEqual(['Today', 'Receiving', 'Plan', 'Find', 'Schedule', 'Holds', 'Docket', 'Proof']);
+  expect(await areas('ines')).toEqual(['Today', 'Receiving', 'Plan', 'Find', 'Schedule', 'Holds', 'Docket', 'Proof', 'Setup']);
   expect(await areas('ruben')).toEqual(['Today', 'Plan', 'Find', 'Schedule']);
   expect(await areas('odile')).toEqual(['Today', 'Plan', 'Find', 'Schedule', 'Holds', 'Docket', 'Proof']);
 });

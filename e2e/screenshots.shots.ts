@@ -25,10 +25,12 @@ test('one picture of each main view', async ({ browser, app }) => {
     ['find', '/find?words=ottoline'],
     ['dossier', `/records/${dossier}`],
     ['schedule', '/schedule'],
-    ['rule', `/schedule/${await one(`select id from rule where code = 'R-SAF-4'`)}`],
+    ['rule', `/schedule/${await one(`select id from rule where code = 'R-BER-3'`)}`],
     ['forecast', '/schedule/forecast'],
-    ['check', '/schedule/check'],
-    ['holds', '/holds'],
+    ['questions', '/questions?whose=all'],
+    ['stencil', `/plan/stencils/${await one(`select id from stencil where title = 'Staff file'`)}`],
+    ['record-type', '/setup/types/notice'],
+    ['detectors', '/setup/detectors'],
     ['hold', `/holds/${await one(`select id from hold where name = 'Ottoline inquiry'`)}`],
     ['docket', '/docket'],
     ['batch', `/docket/${await one(`select id from batch where number = 'D-2026-003'`)}`],
@@ -40,6 +42,15 @@ test('one picture of each main view', async ({ browser, app }) => {
   for (const [name, path] of paths) {
     await page.goto(path);
     await page.getByRole('heading', { level: 1 }).waitFor();
+    if (name === 'rule') {
+      await page.getByRole('button', { name: 'Edit as a draft' }).click();
+      await page.getByLabel('How long').fill('P6Y');
+      await page.getByText('get an earlier date').waitFor();
+    }
+    if (name === 'detectors') {
+      await page.getByRole('button', { name: 'Change Account numbers' }).click();
+      await page.getByLabel('Try it on a text').fill('Please pay to ZZ59 MHAB 0000 0000 1234 56, not to ZZ60 MHAB 0000 0000 1234 56.');
+    }
     if (name === 'dossier') await page.locator('kc-preview img').first().waitFor();
     await page.waitForLoadState('networkidle');
     await page.screenshot({ path: `${folder}${name}.png` });
@@ -57,8 +68,4 @@ test('one picture of each main view', async ({ browser, app }) => {
   await dark.getByRole('heading', { level: 1 }).waitFor();
   await dark.waitForLoadState('networkidle');
   await dark.screenshot({ path: `${folder}docket-dark.png` });
-  const entrance = await browser.newPage({ viewport: { width: 1280, height: 800 }, baseURL: app.url });
-  await entrance.goto('/sign-in');
-  await entrance.getByText('Demo accounts').waitFor();
-  await entrance.screenshot({ path: `${folder}sign-in.png` });
 });

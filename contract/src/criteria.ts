@@ -27,6 +27,7 @@ const clause = z.discriminatedUnion('op', [
     .refine((c) => c.from === undefined || c.until === undefined || typeof c.from === typeof c.until, 'both ends must be of one kind'),
   z.object({ op: z.literal('held') }),
   z.object({ op: z.literal('heldBy'), holdId: id, name: text }),
+  z.object({ op: z.literal('detected'), detectorId: id, name: text }),
   z.object({ op: z.literal('gaps') }),
 ]);
 const within = z.object({
@@ -73,13 +74,20 @@ export function criteriaOf(parameter: string): AskedCriteria {
 const named = z.object({ id: z.string(), name: z.string(), also: z.array(z.string()).optional() });
 
 export const criteriaEndpoints = {
-  vocabulary: get('/criteria/vocabulary', 'What criteria of this person may speak of: types, facts, places, people, holds', {
-    response: z.object({
-      recordTypes: z.array(named),
-      facts: z.array(z.object({ code: z.string(), title: z.string(), kind: z.enum(factKinds), choices: z.array(z.string()).optional() })),
-      places: z.array(named),
-      people: z.array(named),
-      holds: z.array(named),
-    }),
-  }),
+  vocabulary: get(
+    '/criteria/vocabulary',
+    'What criteria of this person may speak of: types, facts, places, people, parties, business objects, holds, detectors',
+    {
+      response: z.object({
+        recordTypes: z.array(named),
+        facts: z.array(z.object({ code: z.string(), title: z.string(), kind: z.enum(factKinds), choices: z.array(z.string()).optional() })),
+        places: z.array(named),
+        people: z.array(named),
+        parties: z.array(named),
+        objects: z.array(named),
+        holds: z.array(named),
+        detectors: z.array(named),
+      }),
+    },
+  ),
 };

@@ -68,6 +68,8 @@ export const batchPage = batchLine.extend({
   revision: z.number().int(),
   proposedBy: z.string(),
   approvalsNeeded: z.number().int(),
+  /** Names of the groups that they must be of; none: of any. */
+  approverGroups: z.array(z.string()),
   noticeUntil: dateText.nullable(),
   withdrawnReason: z.string().nullable(),
   approvals: z.array(z.object({ by: z.string(), decision: z.enum(['approve', 'reject']), note: z.string(), on: dateText })),
@@ -83,7 +85,6 @@ export const docket = {
     response: z.object({ groups: z.array(dueGroup) }),
   }),
   batches: get('/batches', 'Batches, late ones first', { response: z.object({ batches: z.array(batchLine) }) }),
-  sweep: post('/docket/sweep', 'Find what has come due', { response: z.object({ newlyDue: z.number().int() }) }),
   propose: post('/batches', 'Propose a batch of a due group, to destroy or to transfer, without what is held', {
     body: z.object({ groupKey: z.string().max(200), noticeDays: z.number().int().min(0).max(365), announce: z.boolean() }),
     response: z.object({ id, number: z.string() }),

@@ -27,6 +27,8 @@ const message = z.object({
   link: z.string().nullable(),
   sentAt: z.string(),
   readAt: z.string().nullable(),
+  /** The questions of the letter that are still open, to be answered from the message itself. */
+  ask: z.object({ kind: z.enum(['askOwner', 'review']), ids: z.array(id) }).nullable(),
 });
 export type Message = z.infer<typeof message>;
 

@@ -1,7 +1,7 @@
 export type { BodyOf, Endpoint, ParamsOf, QueryOf, ResponseOf } from './endpoint.js';
 export { problem, type OutcomeLine, type PersonRef, type Problem, type ProblemField, type TableOutcome } from './shared.js';
 export { identity, type Me, type Message } from './identity.js';
-export { plan, type PlaceLine, type PlacePage, type PlanEffect, type RackCell, type RackCounts } from './plan.js';
+export { plan, type OutlineLine, type PlaceLine, type PlacePage, type PlanEffect, type RackCell, type RackCounts } from './plan.js';
 export {
   findingKinds,
   ruleDefinition,
@@ -17,6 +17,7 @@ export {
   type RuleDefinition,
   type RuleLine,
   type RulePage,
+  type ScheduleCases,
   type ScheduleChange,
   type WaitingLine,
 } from './schedule.js';
@@ -37,3 +38,24 @@ export { holds, type HoldLine, type HoldPage, type MatterLine } from './holds.js
 export { docket, type BatchItem, type BatchLine, type BatchPage, type DueGroup, type Gate } from './docket.js';
 export { ledger, type LedgerEntry, type LedgerFilter, type TreeHead } from './ledger.js';
 export { reports, type HorizonBar, type Suggestion, type TodayLine } from './reports.js';
+export { stepAnswers, steps, type LetterTask, type StepAnswer, type StepTask, type SweepLine } from './steps.js';
+export {
+  entityKinds,
+  setup,
+  type EntityLine,
+  type EntityPage,
+  type FactOption,
+  type TypeEffect,
+  type DetectorLine,
+  type TypeLine,
+  type TypePage,
+} from './setup.js';
+export {
+  stencils,
+  type BroughtLine,
+  type StencilBody,
+  type StencilLine,
+  type StencilPage,
+  type StencilUse,
+  type UseLine,
+} from './stencils.js';

@@ -1,5 +1,7 @@
 import { codePattern, placeKinds } from '@key-cellar/core/plan';
 import * as z from 'zod';
+import { facts } from './records.js';
+import { takes } from './setup.js';
 import { dateText, get, id, idParam, line, outcomes, post, put, reason, revision, tableInput, tableOutcome } from './shared.js';
 
 const counts = z.object({
@@ -29,6 +31,12 @@ const placeLine = z.object({
 });
 export type PlaceLine = z.infer<typeof placeLine>;
 
+const outlineLine = placeLine.extend({
+  /** There are folders in it that the person may see, or find the way through. */
+  foldersInside: z.boolean(),
+});
+export type OutlineLine = z.infer<typeof outlineLine>;
+
 const rackCell = counts.extend({ seriesId: id, vintage: z.number().int() });
 export type RackCell = z.infer<typeof rackCell>;
 
@@ -50,6 +58,18 @@ export const placePage = placeLine.extend({
   jurisdictionsFrom: z.string().nullable(),
   /** How what is filed here is numbered; null: as usual. */
   numbering: z.object({ id, title: z.string(), pattern: z.string(), setOn: z.string() }).nullable(),
+  /** What it gives on to what is filed in it, with the names of what that points at. */
+  facts,
+  factNames: z.record(z.string(), z.string()),
+  /** What places around it give on, nearest first. */
+  factsAround: z.array(z.object({ code: z.string(), facts })),
+  /** Titles that are prepared for what is filed here; the day of the document stands before or after. */
+  readyTitles: z.array(z.object({ text: z.string(), date: z.enum(['none', 'before', 'after']), recordType: z.string().nullable() })),
+  /** The stencil it was made from, with its version. */
+  stencil: z.object({ id, title: z.string(), version: z.number().int(), newest: z.number().int() }).nullable(),
+  /** What it says it takes; null: whatever is taken around it. */
+  takes: takes.nullable(),
+  takesAround: z.array(z.object({ code: z.string(), takes })),
   rights: z.array(z.string()),
   accessWhy: z.string(),
   revision,
@@ -75,7 +95,11 @@ export type PlanEffect = z.infer<typeof planEffect>;
 export const plan = {
   outline: get('/plan', 'All places of the file plan that the person may see; folders only with ?folders=true', {
     query: z.object({ folders: z.stringbool().optional() }),
-    response: z.object({ places: z.array(placeLine) }),
+    response: z.object({ places: z.array(outlineLine) }),
+  }),
+  folders: get('/places/{id}/folders', 'The folders right inside a place, as far as the person may see them; 500 at most', {
+    params: idParam,
+    response: z.object({ places: z.array(outlineLine), more: z.number().int() }),
   }),
   rack: get('/plan/rack', 'Counts per series and vintage; vintage 0 = the clock has not started', {
     response: z.object({ cells: z.array(rackCell) }),

@@ -1,4 +1,4 @@
-import { countScopes, factKinds } from '@key-cellar/core/records';
+import { countScopes, dublinCoreElements, factKinds } from '@key-cellar/core/records';
 import type { Explanation } from '@key-cellar/core/schedule';
 import * as z from 'zod';
 import { criteriaParameter } from './criteria.js';
@@ -7,17 +7,45 @@ import { dateText, get, id, idParam, line, outcomes, personRef, post, put, reaso
 export const sortColumns = ['number', 'title', 'created', 'filed', 'due', 'size'] as const;
 export type SortColumn = (typeof sortColumns)[number];
 
+const factScalar = z.union([z.string().max(4000), z.number(), z.boolean()]);
 export const factDefinition = z.object({
-  code: z.string(),
-  title: z.string(),
+  code: z.string().max(40),
+  title: z.string().max(80),
   kind: z.enum(factKinds),
   required: z.boolean(),
-  choices: z.array(z.string()).readonly().optional(),
-  dublinCore: z.string().optional(),
+  help: z.string().max(300).optional(),
+  many: z.boolean().optional(),
+  choices: z.array(z.string().max(300)).max(2000).readonly().optional(),
+  default: factScalar.optional(),
+  mask: z.string().max(100).optional(),
+  min: z.union([z.number(), z.string().max(10)]).optional(),
+  max: z.union([z.number(), z.string().max(10)]).optional(),
+  currency: z.string().max(3).optional(),
+  unique: z.boolean().optional(),
+  onlyWhen: z
+    .object({ fact: z.string().max(40), values: z.array(factScalar).max(200).readonly() })
+    .readonly()
+    .optional(),
+  dublinCore: z.enum(dublinCoreElements).optional(),
 });
-export const facts = z.record(z.string().max(80), z.union([z.string().max(4000), z.number(), z.boolean()]));
+export const facts = z.record(
+  z.string().max(80),
+  z.union([
+    factScalar,
+    z
+      .array(z.union([z.string().max(4000), z.number()]))
+      .max(100)
+      .readonly(),
+  ]),
+);
 
-export const recordType = z.object({ code: z.string(), title: z.string(), facts: z.array(factDefinition).readonly() });
+export const recordType = z.object({
+  code: z.string(),
+  title: z.string(),
+  version: z.number().int(),
+  facts: z.array(factDefinition).readonly(),
+  retired: z.boolean(),
+});
 export type RecordType = z.infer<typeof recordType>;
 
 export const recordLine = z.object({
@@ -95,8 +123,18 @@ export const dossier = recordLine.extend({
   revision,
   path: z.array(z.object({ id, kind: z.string(), code: z.string(), title: z.string() })),
   facts,
+  /** What those things are called that facts point at, as far as the person may know. */
+  factNames: z.record(z.string(), z.string()),
   type: recordType,
+  /** The version of the type that the facts were last checked against. */
+  typeVersion: z.number().int(),
+  /** Facts that an earlier version asked for and this one does not; the record keeps them. */
+  earlierFacts: z.array(factDefinition).readonly(),
   gapList: z.array(z.string()),
+  /** Its own; empty: those of its place. */
+  jurisdictions: z.array(z.string()),
+  /** Detectors that found something in it; none for those who may not know. */
+  detected: z.array(z.object({ id, title: z.string() })),
   receivedOn: dateText,
   modifiedOn: dateText,
   owner: personRef.nullable(),
@@ -132,6 +170,8 @@ const numberingLine = numbering.extend({
   id,
   revision,
   places: z.array(z.object({ id, code: z.string(), title: z.string() })),
+  /** A number was given by it; then it stays. */
+  used: z.boolean(),
 });
 export type NumberingLine = z.infer<typeof numberingLine>;
 
@@ -144,6 +184,10 @@ export const records = {
     params: idParam,
     body: numbering.extend({ revision }),
     response: z.object({ revision }),
+  }),
+  dropNumbering: post('/numberings/{id}/drop', 'Remove a scheme that never gave a number and that no place has', {
+    params: idParam,
+    body: z.object({ revision }),
   }),
   placeNumbering: put('/places/{id}/numbering', 'Number what is filed in a place by a scheme; null: as the place around it', {
     params: idParam,

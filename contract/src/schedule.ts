@@ -1,5 +1,5 @@
 import { parsePeriod } from '@key-cellar/core/calendar';
-import { recordDates, stepKinds, type Explanation } from '@key-cellar/core/schedule';
+import { recordDates, stepKinds, type Explanation, type RuleVersions, type ScheduleCase } from '@key-cellar/core/schedule';
 import * as z from 'zod';
 import { askedCriteria, criteria } from './criteria.js';
 import {
@@ -49,8 +49,11 @@ export const step = z.object({
       return !!period && period.years + period.months + period.weeks + period.days > 0;
     }, 'must be longer than nothing')
     .optional(),
+  /** Where a record is moved: the code of a folder of its series, made when there is none. */
+  to: line(40).optional(),
   approvals: z.number().int().min(0).max(9),
-  approverGroups: z.array(z.string()).optional(),
+  /** Names of the groups that the people must be of who approve; none: of any. */
+  approverGroups: z.array(line(80)).max(10).optional(),
   noticeDays: z.number().int().min(0).max(365),
 });
 
@@ -77,6 +80,18 @@ export const ruleDefinition = z
       });
     }
     const disposing = rule.steps.findIndex((s) => s.kind === 'destroy' || s.kind === 'transfer');
+    rule.steps.forEach((s, i) => {
+      if (s.approverGroups?.length && s.approvals === 0) {
+        context.addIssue({ code: 'custom', path: ['steps', i, 'approvals'], message: 'must be one at least, as it says of whom' });
+      }
+      if (s.kind === 'move' && s.to === undefined) {
+        context.addIssue({ code: 'custom', path: ['steps', i, 'to'], message: 'must say to which folder' });
+      }
+    });
+    const asks = rule.steps.findIndex((s) => s.kind === 'askOwner');
+    if (asks >= 0 && disposing < 0 && rule.steps.every((s) => s.kind !== 'keepPermanently')) {
+      context.addIssue({ code: 'custom', path: ['steps', asks], message: 'needs a last step for what its owner does not need any more' });
+    }
     if (disposing >= 0 && disposing < rule.steps.length - 1) {
       context.addIssue({ code: 'custom', path: ['steps', disposing], message: 'nothing can follow after destroying or transferring' });
     }
@@ -106,16 +121,20 @@ const jurisdictionLine = z.object({
 });
 export type JurisdictionLine = z.infer<typeof jurisdictionLine>;
 
-/** A due date or a rule that somebody sets on records by hand. */
+/** A due date, a rule, or the jurisdictions that somebody sets on records by hand; no jurisdictions: those of their place. */
 export const overrideInput = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('date'), dueOn: dateText, action: z.enum(['destroy', 'transfer']) }),
   z.object({ kind: z.literal('rule'), ruleId: id }),
+  z.object({ kind: z.literal('jurisdictions'), jurisdictions: z.array(line(80)).max(20) }),
 ]);
 export type OverrideInput = z.infer<typeof overrideInput>;
 
 /** One record's due date before and after a change. */
 const datesLine = outcomeLine.extend({ before: z.string(), after: z.string(), shortens: z.boolean() });
 export type DatesLine = z.infer<typeof datesLine>;
+
+/** A rule set on a place, or taken off it. */
+const setting = { placeId: id, ruleId: id, set: z.boolean() };
 
 /** A change to the schedule or the plan that was not made yet. */
 export const scheduleChange = z.discriminatedUnion('kind', [
@@ -127,13 +146,18 @@ export const scheduleChange = z.discriminatedUnion('kind', [
     inForceFrom: dateText,
     takesOver: z.enum(['all', 'laterClocks']),
   }),
-  z.object({ kind: z.literal('setRule'), placeId: id, ruleId: id, set: z.boolean() }),
+  z.object({ kind: z.literal('setRule'), ...setting }),
+  z.object({ kind: z.literal('setRules'), sets: z.array(z.object(setting)).min(1).max(20_000) }),
   z.object({ kind: z.literal('setPair'), recordType: line(60), seriesId: id, ruleId: id, set: z.boolean() }),
   z.object({ kind: z.literal('addCriteriaRule'), ruleId: id, criteria }),
   z.object({ kind: z.literal('changeCriteriaRule'), id, criteria }),
   z.object({ kind: z.literal('moveCriteriaRule'), id, order: z.number().int().min(1) }),
   z.object({ kind: z.literal('dropCriteriaRule'), id }),
   z.object({ kind: z.literal('movePlace'), placeId: id, parentId: id }),
+  z.object({ kind: z.literal('mergePlace'), placeId: id, intoId: id }),
+  /** Null: opened again. */
+  z.object({ kind: z.literal('closeFolder'), placeId: id, on: dateText.nullable() }),
+  z.object({ kind: z.literal('placeJurisdictions'), placeId: id, jurisdictions: z.array(line(80)).max(20) }),
 ]);
 export type ScheduleChange = z.infer<typeof scheduleChange>;
 
@@ -174,6 +198,10 @@ export type EffectPage = z.infer<typeof effectPage>;
 export type EffectLine =
   { readonly done: number; readonly total: number } | { readonly effect: EffectPage } | { readonly problem: Problem };
 
+/** Records as the schedule sees them, with the published versions of all rules that are set on or around them. */
+const cases = z.object({ cases: z.array(z.custom<ScheduleCase>()), rules: z.custom<RuleVersions>() });
+export type ScheduleCases = z.infer<typeof cases>;
+
 export const findingKinds = [
   'seriesWithoutRule',
   'typeWithoutRule',
@@ -204,7 +232,7 @@ const waitingLine = z.object({
 });
 export type WaitingLine = z.infer<typeof waitingLine>;
 
-const eventLine = z.object({
+export const eventLine = z.object({
   id,
   type: z.string(),
   on: dateText,
@@ -215,7 +243,7 @@ const eventLine = z.object({
   withdrawn: z.object({ by: z.string(), reason: z.string() }).nullable(),
 });
 export type EventLine = z.infer<typeof eventLine>;
-const eventInput = z.object({ type: line(80), on: dateText, note: z.string().max(2000).default('') });
+export const eventInput = z.object({ type: line(80), on: dateText, note: z.string().max(2000).default('') });
 
 export const ruleLine = z.object({
   id,
@@ -341,7 +369,11 @@ export const schedule = {
         reason,
         dryRun: z.boolean().default(false),
       }),
-      response: z.object({ results: z.array(datesLine) }),
+      response: z.object({
+        results: z.array(datesLine),
+        /** With dryRun: what it would do to the records that are not refused. */
+        effect: effectPage.nullable(),
+      }),
     },
   ),
   ruleOnDay: get('/records/{id}/rule', 'Which rule was in force for a record on a day, and what it said', {
@@ -354,6 +386,11 @@ export const schedule = {
     body: tableInput,
     response: tableOutcome,
   }),
+  ruleCases: get('/rules/{id}/cases', 'Records that a rule may govern, as data to try its draft on', {
+    params: idParam,
+    response: cases.extend({ more: z.boolean() }),
+  }),
+  recordCase: get('/records/{id}/case', 'One record as data to try rules on', { params: idParam, response: cases }),
   effect: post('/schedule/effect', 'What a change would do to all records; answers with lines of JSON, progress first, the effect last', {
     body: z.object({ change: scheduleChange }),
     response: z.object({ effect: effectPage }),

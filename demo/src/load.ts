@@ -1,22 +1,31 @@
 import { createHash } from 'node:crypto';
 import { civilDate, dateInZone } from '@key-cellar/core/calendar';
-import type { RuleDefinition } from '@key-cellar/contract';
+import type { RuleDefinition, StepAnswer } from '@key-cellar/contract';
 import { emptyVocabulary, parseCriteria, type Criteria, type Vocabulary } from '@key-cellar/core/criteria';
-import type { FactDefinition } from '@key-cellar/core/records';
+import type { FactDefinition, Facts } from '@key-cellar/core/records';
 import {
   acknowledge,
   addPrincipal,
   answer,
+  answerTasks,
+  applyStencil,
+  changeStencil,
+  changeType,
   decide,
   dueGroups,
   entryBody,
   execute,
+  findDue,
   getOrMakeSet,
   hashPassword,
   loadRuleBook,
   openPool,
+  openTasks,
   makeMatter,
   makeNumbering,
+  lookForSigns,
+  makeDetector,
+  makeStencil,
   object,
   override,
   placeGrant,
@@ -32,7 +41,7 @@ import {
   run,
   startServices,
   setPlaceNumbering,
-  sweep,
+  takeSteps,
   withUnitOfWork,
   writeSetting,
   type Act,
@@ -47,6 +56,8 @@ import { functions, recordTypes } from './plan.js';
 import { seeded, type Random } from './random.js';
 import { containers, demoToday, makeRecords, type DemoFolder, type DemoRecord } from './records.js';
 import { jurisdictions, rules, rulesByCriteria, rulesForPairs, rulesOnPlaces, type DemoRule } from './rules.js';
+import { detectors } from './detectors.js';
+import { demoStencils } from './stencils.js';
 import { voyageOn } from './tidebook.js';
 
 const timeZone = 'Europe/Dublin';
@@ -60,9 +71,15 @@ interface Loaded {
   readonly rootId: string;
 }
 
+const dayMs = 86_400_000;
+
 /** Sets the repository's clock so that it is this day there now. */
 async function setClock(services: Services, today: string): Promise<void> {
-  const offsetDays = civilDate(today) - dateInZone(Date.now(), timeZone);
+  const now = Date.now();
+  const wanted = civilDate(today);
+  const days = wanted - dateInZone(now, timeZone);
+  // Summer time may hold there and not now: near midnight the clock would show the day beside.
+  const offsetDays = days + wanted - dateInZone(now + days * dayMs, timeZone);
   await run(
     services.pool,
     'demo.clock',
@@ -232,6 +249,12 @@ async function addSchedule(
       type.title,
       JSON.stringify(type.facts),
     ]);
+    await run(
+      uow,
+      'demo.typeVersion',
+      'insert into record_type_version (code, version, title, facts, published_by, published_at) values ($1, 1, $2, $3, $4, $5)',
+      [code, type.title, JSON.stringify(type.facts), ines, `${begin}T09:00:00Z`],
+    );
   }
   for (const [i, [name, partOf]] of jurisdictions.entries()) {
     await run(uow, 'demo.jurisdiction', 'insert into jurisdiction (name, part_of, position) values ($1, $2, $3)', [name, partOf, i]);
@@ -300,6 +323,55 @@ async function addSchedule(
 
 async function setRuleOn(uow: UnitOfWork, placeId: string, ruleId: string): Promise<void> {
   await run(uow, 'demo.placeRule', 'insert into place_rule (place_id, rule_id) values ($1, $2)', [placeId, ruleId]);
+}
+
+/** Parties and business objects that records name, and how each fact is stored: by their ids. */
+interface Entities {
+  readonly idOf: ReadonlyMap<string, string>;
+  stored(type: keyof typeof recordTypes, facts: Facts): { facts: Facts; refers: string[] };
+}
+
+async function addEntities(uow: UnitOfWork, records: readonly DemoRecord[]): Promise<Entities> {
+  const random = seeded(6);
+  const pointing = (type: keyof typeof recordTypes) => recordTypes[type].facts.filter((f) => f.kind === 'party' || f.kind === 'object');
+  const idOf = new Map<string, string>();
+  for (const record of records) {
+    for (const { code, kind } of pointing(record.type)) {
+      const name = record.facts[code];
+      if (typeof name !== 'string' || idOf.has(name)) continue;
+      const id = random.id();
+      idOf.set(name, id);
+      await run(uow, 'demo.entity', 'insert into entity (id, kind, name, code) values ($1, $2, $3, $4)', [
+        id,
+        kind,
+        name,
+        kind === 'party' ? `C-${String(idOf.size).padStart(4, '0')}` : '',
+      ]);
+    }
+  }
+  return {
+    idOf,
+    stored(type, facts) {
+      const own = pointing(type).flatMap(({ code }) => {
+        const id = idOf.get(String(facts[code]));
+        return id === undefined ? [] : [[code, id] as const];
+      });
+      return { facts: { ...facts, ...Object.fromEntries(own) }, refers: own.map(([, id]) => id) };
+    },
+  };
+}
+
+/** Folders of leases say whose they are: what is filed in them says so too. */
+async function addFolderFacts(uow: UnitOfWork, folders: readonly DemoFolder[], { idOf }: Entities): Promise<void> {
+  for (const folder of folders.filter((f) => f.seriesCode === 'BER-01')) {
+    const [berth, tenant] = folder.title.split(', ');
+    const party = idOf.get(tenant ?? '');
+    const facts = { berth, ...(party ? { tenant: party } : {}) };
+    await run(uow, 'demo.folderFacts', 'update place set facts = $2 where id = $1', [folder.id, JSON.stringify(facts)]);
+  }
+  await run(uow, 'demo.takes', `update place set takes = $1 where code = 'GOV-01'`, [
+    JSON.stringify({ types: ['minutes', 'letter'], formats: ['pdf', 'docx', 'txt'], largest: 50_000_000 }),
+  ]);
 }
 
 async function addEvents(uow: UnitOfWork, folders: readonly DemoFolder[], by: string): Promise<void> {
@@ -372,6 +444,7 @@ async function addRecords(
   loaded: Omit<Loaded, 'services'>,
   records: readonly DemoRecord[],
   files: readonly WithFile[],
+  entities: Entities,
 ): Promise<void> {
   const { placeId, personId } = loaded;
   const containerIds = containers.map((_, i) => `00000000-0000-8000-a000-0000000c${String(i).padStart(4, '0')}`);
@@ -396,14 +469,14 @@ async function addRecords(
       uow,
       'demo.records',
       `insert into record (id, number, title, medium, record_type, place_id, series_id, places, created_on, received_on, filed_on, modified_on,
-         superseded_on, facts, gaps, search, access_set_id, owner_id, deposited_by, container_id, jurisdictions, version_no, size, media_type, last_used_on)
+         superseded_on, facts, gaps, search, access_set_id, owner_id, deposited_by, container_id, jurisdictions, version_no, size, media_type, last_used_on, refers)
        select id, number, title, medium, record_type, place_id, series_id, string_to_array(places, ' ')::uuid[], created_on, filed_on, filed_on, filed_on,
          superseded_on, facts::jsonb, gaps, array_to_tsvector(string_to_array(words, ' ')), access_set_id, owner_id, owner_id, container_id,
-         case when jurisdictions = '' then '{}' else string_to_array(jurisdictions, ' ') end, version_no, size, media_type, filed_on
+         case when jurisdictions = '' then '{}' else string_to_array(jurisdictions, ' ') end, version_no, size, media_type, filed_on, string_to_array(refers, ' ')::uuid[]
        from unnest($1::uuid[], $2::text[], $3::text[], $4::text[], $5::text[], $6::uuid[], $7::uuid[], $8::text[], $9::date[], $10::date[],
-         $11::date[], $12::text[], $13::smallint[], $14::text[], $15::int[], $16::uuid[], $17::uuid[], $18::text[], $19::int[], $20::bigint[], $21::text[])
+         $11::date[], $12::text[], $13::smallint[], $14::text[], $15::int[], $16::uuid[], $17::uuid[], $18::text[], $19::int[], $20::bigint[], $21::text[], $22::text[])
        as r (id, number, title, medium, record_type, place_id, series_id, places, created_on, filed_on, superseded_on, facts, gaps, words,
-         access_set_id, owner_id, container_id, jurisdictions, version_no, size, media_type)`,
+         access_set_id, owner_id, container_id, jurisdictions, version_no, size, media_type, refers)`,
       ((): unknown[] => {
         const seriesOf = (r: DemoRecord): string => placeId.get(r.seriesCode)!;
         const at = (r: DemoRecord) => placeById.get(r.folder?.id ?? seriesOf(r))!;
@@ -419,7 +492,7 @@ async function addRecords(
           part.map((r) => r.createdOn),
           part.map((r) => r.filedOn),
           part.map((r) => r.supersededOn),
-          part.map((r) => JSON.stringify(r.facts)),
+          part.map((r) => JSON.stringify(entities.stored(r.type, r.facts).facts)),
           part.map((r) => r.gaps),
           part.map((r) => recordWords(r.title, r.number, r.facts).join(' ')),
           part.map((r) => at(r).access_set_id),
@@ -429,6 +502,7 @@ async function addRecords(
           part.map((r) => newest.get(r.id)?.no ?? 0),
           part.map((r) => newest.get(r.id)?.file.bytes.length ?? 0),
           part.map((r) => newest.get(r.id)?.file.mediaType ?? null),
+          part.map((r) => entities.stored(r.type, r.facts).refers.join(' ')),
         ];
       })(),
     ),
@@ -613,7 +687,7 @@ async function addActs(loaded: Loaded): Promise<void> {
 
   let calibrations = '';
   await on('2026-05-04', async (person) => {
-    await sweep(services, await person('ines'));
+    await findDue(services, await person('ines'));
     calibrations = await proposeSeries(loaded, 'ines', '2026-05-04', 'ENV-04', true);
   });
   let returns = '';
@@ -632,7 +706,7 @@ async function addActs(loaded: Loaded): Promise<void> {
   await on('2026-06-09', () => runBatch(loaded, 'tomas', '2026-06-09', returns));
 
   await on('2026-07-01', async (person) => {
-    await sweep(services, await person('ines'));
+    await findDue(services, await person('ines'));
     await proposeSeries(loaded, 'tomas', '2026-07-01', 'DRG-02', true);
   });
   await on('2026-07-10', async (person) => {
@@ -668,6 +742,7 @@ async function addActs(loaded: Loaded): Promise<void> {
   await on('2026-08-10', async () => {
     invoices = await proposeSeries(loaded, 'ines', '2026-08-10', 'FIN-02', true);
   });
+  await answerSome(loaded);
   await on('2026-08-20', async (person) => {
     for (const login of ['tomas', 'dario']) await decide(services, await person(login), logs, { decision: 'approve', note: '' });
     const first = await row<{ record_id: string }>(
@@ -718,15 +793,90 @@ async function addActs(loaded: Loaded): Promise<void> {
     await numberBy('PIL-03', 'Near misses through the year', 'NM-{year}-{nnn}', ['year'], true);
     await numberBy('PIL-06', 'Rosters by month', '{series}/{year}-{month}/{nn}', ['series', 'month'], false);
   });
+  // Notices say from now on until when they hold; the older ones lack it.
+  await on('2026-08-28', async (person) => {
+    await changeType(services, await person('ines'), 'notice', {
+      version: 1,
+      title: 'Notice',
+      facts: [
+        ...recordTypes.notice.facts,
+        {
+          code: 'until',
+          title: 'In force until',
+          kind: 'date',
+          required: true,
+          help: 'The day on which it ends; a later notice may end it sooner.',
+        },
+        {
+          code: 'channels',
+          title: 'Made known by',
+          kind: 'choice',
+          required: false,
+          many: true,
+          choices: ['Board', 'Radio', 'Radio / Channel 12', 'Radio / Channel 16', 'Letter'],
+        },
+      ],
+      dryRun: false,
+    });
+  });
+  // The shelf; two staff files are made from the first version of theirs, and wait for what the second adds.
+  await on('2026-08-29', async (person) => {
+    const ines = await person('ines');
+    const ruleIds = new Map(
+      (await rows<{ id: string; code: string }>(services.pool, 'demo.ruleIds', 'select id, code from rule')).map((r) => [r.code, r.id]),
+    );
+    const shelf = demoStencils({
+      person: (login) => personId.get(login)!,
+      group: (code) => loaded.groupId.get(code as GroupCode)!,
+      rule: (code) => ruleIds.get(code)!,
+    });
+    for (const { subject, title, note, versions } of shelf) {
+      const [first, ...later] = versions;
+      const id = await makeStencil(services, ines, { subject, title, note, definition: first! });
+      if (title === 'Staff file') {
+        const uses = ['Maren Tully', 'Osric Vane'].map((name) => ({ code: '', title: '', facts: { person: name } }));
+        const made = await applyStencil(services, ines, id, { placeId: loaded.placeId.get('PEO-01')!, uses, dryRun: false });
+        const refused = made.find((m) => m.outcome !== 'done');
+        if (refused) throw new Error(refused.why);
+      }
+      for (const [i, definition] of later.entries()) {
+        await changeStencil(services, ines, id, { subject, title, note, revision: i + 1, retired: false, definition });
+      }
+    }
+  });
+  await on('2026-08-31', async (person) => {
+    const ines = await person('ines');
+    for (const detector of detectors) await makeDetector(services, ines, detector);
+  });
   await on('2026-09-02', async (person) => {
     await decide(services, await person('tomas'), invoices, { decision: 'approve', note: 'Checked against the ledger of 2015.' });
     await proposeSeries(loaded, 'ines', '2026-09-02', 'SAF-03', true);
   });
   await on('2026-09-11', async (person) => {
-    await sweep(services, await person('tomas'));
+    await findDue(services, await person('tomas'));
     await proposeSeries(loaded, 'tomas', '2026-09-11', 'HAR-02', false);
   });
-  await on(demoToday, async (person) => sweep(services, await person('ines')));
+  await on(demoToday, async (person) => {
+    await findDue(services, await person('ines'));
+    await takeSteps(services, programActor('sweep', demoToday));
+  });
+}
+
+/** What owners and keepers have said so far; the rest is asked again on the demo's first day. */
+async function answerSome(loaded: Loaded): Promise<void> {
+  const { services } = loaded;
+  const day = '2026-08-14';
+  await setClock(services, day);
+  await takeSteps(services, programActor('sweep', day));
+  const say = async (login: string, given: StepAnswer, take: number, note: string): Promise<void> => {
+    const person = await as(loaded, login, day);
+    const { tasks } = await openTasks(services, person, 'mine');
+    const ids = tasks.slice(0, take).map((t) => t.id);
+    if (ids.length > 0) await answerTasks(services, person, { ids, answer: given, note });
+  };
+  await say('lune', 'keep', 3, 'These pilots still sail with us.');
+  await say('petra', 'notNeeded', 1, '');
+  await say('tomas', 'goOn', 2, 'Nothing in these that the archive would want.');
 }
 
 /**
@@ -850,6 +1000,8 @@ export async function loadDemo(config: Config, progress: (line: string) => void)
     await setClock(services, begin);
     const partial = await withUnitOfWork(services.pool, programActor('demo', begin), async (uow) => {
       await writeSetting(uow, 'repository', { name: 'Marrowick Harbour Authority', timeZone });
+      // The loader sweeps itself, each time on the day of the story.
+      await writeSetting(uow, 'swept', { on: demoToday });
       await writeSetting(
         uow,
         'demoAccounts',
@@ -861,7 +1013,9 @@ export async function loadDemo(config: Config, progress: (line: string) => void)
       await addGrants(uow, made);
       await addSchedule(uow, personId.get('ines')!, placeId, folders);
       await addEvents(uow, folders, personId.get('ines')!);
-      await addRecords(uow, made, records, files);
+      const entities = await addEntities(uow, records);
+      await addFolderFacts(uow, folders, entities);
+      await addRecords(uow, made, records, files, entities);
       await addHistory(uow, made, records, files);
       const book = await loadRuleBook(uow);
       await inParts(records, (part) =>
@@ -883,6 +1037,8 @@ export async function loadDemo(config: Config, progress: (line: string) => void)
     progress('receiving the mail');
     await addArrivals(loaded);
     await setClock(services, demoToday);
+    progress('looking for what should not lie about');
+    while ((await lookForSigns(services, programActor('job', demoToday))) > 0);
     await services.pool.query('select fold_rack(), fold_rule_use()');
     await services.sealer.sealNow();
     await services.pool.query('analyze record').catch(() => undefined);

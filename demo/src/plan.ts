@@ -1,6 +1,6 @@
 import type { FactDefinition } from '@key-cellar/core/records';
 
-const text = (code: string, title: string, required = false, dublinCore?: string): FactDefinition => ({
+const text = (code: string, title: string, required = false, dublinCore?: FactDefinition['dublinCore']): FactDefinition => ({
   code,
   title,
   kind: 'text',
@@ -15,6 +15,21 @@ const choice = (code: string, title: string, choices: string[], required = false
   kind: 'choice',
   required,
   choices,
+});
+
+/** A party or business object, by its name here; the loader makes it. */
+const pointing = (
+  kind: 'party' | 'object',
+  code: string,
+  title: string,
+  required = false,
+  dublinCore?: FactDefinition['dublinCore'],
+): FactDefinition => ({
+  code,
+  title,
+  kind,
+  required,
+  dublinCore,
 });
 
 const vessel = text('vessel', 'Vessel', true, 'subject');
@@ -33,13 +48,19 @@ export const recordTypes = {
   order: { title: 'Order or slip', facts: [vessel, text('order', 'Order number', true, 'identifier'), call] },
   statement: { title: 'Statement', facts: [vessel, text('pilot', 'Pilot', true, 'creator')] },
   licence: { title: 'Licence', facts: [text('holder', 'Holder', true), date('expires', 'Expires', true)] },
-  lease: { title: 'Lease', facts: [berth, text('tenant', 'Tenant', true, 'contributor'), date('begins', 'Begins')] },
+  lease: { title: 'Lease', facts: [berth, pointing('party', 'tenant', 'Tenant', true, 'contributor'), date('begins', 'Begins')] },
   inspection: { title: 'Inspection report', facts: [berth, choice('finding', 'Finding', ['sound', 'worn', 'unsafe'], true), author] },
   permit: { title: 'Permit', facts: [text('holder', 'Holder', true), date('expires', 'Expires', true), whole('volume', 'Volume, m³')] },
-  contract: { title: 'Contract paper', facts: [text('contract', 'Contract', true, 'relation'), text('contractor', 'Contractor', true)] },
+  contract: {
+    title: 'Contract paper',
+    facts: [text('contract', 'Contract', true, 'relation'), pointing('party', 'contractor', 'Contractor', true, 'contributor')],
+  },
   sheet: { title: 'Sheet or drawing', facts: [text('area', 'Area', true, 'coverage'), text('scale', 'Scale')] },
   reading: { title: 'Reading or sample', facts: [text('station', 'Station', true, 'coverage'), text('instrument', 'Instrument')] },
-  report: { title: 'Report', facts: [author, text('area', 'Area', false, 'coverage')] },
+  report: {
+    title: 'Report',
+    facts: [author, text('area', 'Area', false, 'coverage'), pointing('object', 'craft', 'Craft', false, 'subject')],
+  },
   notice: { title: 'Notice', facts: [text('area', 'Area', true, 'coverage')] },
   invoice: { title: 'Invoice', facts: [text('customer', 'Customer', true), whole('amount', 'Amount, crowns', true), call] },
   account: { title: 'Account paper', facts: [text('period', 'Period', true)] },

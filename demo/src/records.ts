@@ -178,6 +178,7 @@ function factsFor(
     correspondent: () => names['p']!,
     direction: () => random.pick(['in', 'out']),
   };
+  if (names['craft']) values['craft'] = () => names['craft']!;
   if (voyage) values['call'] = () => voyage.call;
   return Object.fromEntries(recordTypes[type].facts.flatMap((f) => (values[f.code] ? [[f.code, values[f.code]!()]] : [])));
 }
@@ -221,12 +222,14 @@ export function makeRecords(): { folders: DemoFolder[]; records: DemoRecord[] } 
           g: random.pick(gauges),
           f: folder?.code.startsWith('V-') ? folder.title.toLowerCase() : random.pick(craft),
           s: random.pick(subjects),
+          craft: '',
           1: voyage?.call ?? '',
           2: voyage?.order ?? '',
           3: voyage?.slip ?? '',
           4: voyage?.invoice ?? '',
           own: (voyage && (pattern.includes('{3}') ? voyage.slip : series.tidebook ? voyage[series.tidebook] : '')) ?? '',
         };
+        if (series.folders === 'craft') names['craft'] = names['f']!.replace(/^./, (first) => first.toUpperCase());
         let title = titleFrom(pattern, names);
         // Nine papers of contract 14 name the barge: the two matters overlap on them.
         if (folder?.code === 'C-14' && records.filter((r) => r.title.startsWith('Contract 14: Ottoline')).length < 9) {

@@ -90,7 +90,7 @@ export const rules: readonly DemoRule[] = [
   rule('R-BER-1N', 'Berth leases, north shore', north('41'), event('lease ended'), year, [destroy('P10Y')], { in: ['Northshore'] }),
   rule('R-BER-1S', 'Berth leases, south shore', south('12'), event('lease ended'), year, [destroy('P6Y')], { in: ['Southshore'] }),
   rule('R-BER-3', 'Mooring inspections', compact('art. 33'), created, year, [destroy('P9Y')]),
-  rule('R-BER-4', 'Berth allocation lists', board('2014/9'), modified, none, [destroy('P2Y')]),
+  rule('R-BER-4', 'Berth allocation lists', board('2014/9'), modified, none, [step('move', 'P6M', { to: 'PAST' }), destroy('P2Y')]),
   rule('R-DRG-1', 'Dredging permits', compact('art. 40'), fact('expires'), none, [transfer('P9Y')]),
   rule('R-DRG-2', 'Works contracts', compact('art. 41'), event('contract ended'), fiscal, [
     review('P6Y'),
@@ -139,7 +139,7 @@ export const rules: readonly DemoRule[] = [
   rule('R-GOV-2', 'Policies', board('2013/7'), { kind: 'recordDate', date: 'superseded' }, year, [step('route', 'P1Y'), transfer('P10Y')]),
   rule('R-GOV-3', 'Complaints', north('55'), closed, year, [destroy('P6Y')]),
   rule('R-GOV-4', 'Visitors and press', board('2013/8'), { kind: 'recordDate', date: 'lastUsed' }, none, [
-    step('move', 'P1Y'),
+    step('move', 'P1Y', { to: 'PAST' }),
     destroy('P3Y'),
   ]),
   rule('R-GOV-5', 'Declared agreements', compact('art. 4'), declared, year, [transfer('P25Y')]),

@@ -173,8 +173,8 @@ describe('a database killed half-way', () => {
     // What was committed must survive even this.
     await asOwner(world.database, (client) => client.query(`alter database ${world.database} set synchronous_commit = on`));
     await restartDatabase(world.database);
-  }, 60_000);
-  afterAll(() => world.stop(), 60_000);
+  });
+  afterAll(() => world.stop());
 
   const eventually = async (holds: () => Promise<boolean>): Promise<void> => {
     for (const end = Date.now() + 150_000; Date.now() < end;) {

@@ -11,7 +11,7 @@ describe('the entrance', () => {
   let world: World;
   beforeAll(async () => {
     world = await makeWorld();
-  }, 60_000);
+  });
   afterAll(() => world.stop());
 
   const post = (body: unknown, cookie = ''): Promise<Response> =>

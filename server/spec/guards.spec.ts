@@ -24,7 +24,7 @@ describe('straight in SQL with the application’s role', () => {
       body: { matterId, name: 'H', reason: 'an audit', freeze: true, recordIds: [held.id], custodianIds: [] },
     });
     holdId = placed.id;
-  }, 60_000);
+  });
   afterAll(() => world.stop());
 
   const refused = async (sql: string, values: unknown[] = []): Promise<void> => {

@@ -1,4 +1,4 @@
-import { docket, holds, identity, plan, records, reports, type TodayLine } from '@key-cellar/contract';
+import { docket, holds, identity, plan, records, reports, steps, type TodayLine } from '@key-cellar/contract';
 import { approvedBatch, executeAndWait, makeWorld, statusOf, type World } from './support/world.js';
 
 describe('holds and those they concern', () => {
@@ -17,7 +17,7 @@ describe('holds and those they concern', () => {
     ).id;
     first = await world.file('editor', { title: 'First paper', createdOn: '2024-01-01' });
     second = await world.file('editor', { title: 'Second paper', createdOn: '2024-01-01' });
-  }, 60_000);
+  });
   afterAll(() => world.stop());
 
   const counsel = () => world.as('counsel');
@@ -129,7 +129,7 @@ describe('holds and those they concern', () => {
   it('keep their records out of a batch from the beginning', async () => {
     const keeper = world.as('keeper');
     const free = await world.file('editor', { title: 'Free paper', createdOn: '2024-01-01' });
-    await keeper.call(docket.sweep);
+    await keeper.call(steps.sweep);
     const group = (await keeper.call(docket.due)).groups.find((g) => g.seriesCode === 'A-01')!;
     expect([group.count, group.held]).toEqual([1, 3]);
     const batchId = await approvedBatch(world);
@@ -165,7 +165,7 @@ describe('what the ask bar offers', () => {
     world = await makeWorld();
     await world.rule('R-ASK', world.ids.A01);
     await world.file('editor', { title: 'Mooring of the Quill' });
-  }, 60_000);
+  });
   afterAll(() => world.stop());
 
   const ask = async (text: string): Promise<string[]> =>

@@ -49,7 +49,7 @@ describe('the ledger', () => {
   beforeAll(async () => {
     world = await makeWorld();
     folder = await mkdtemp(join(tmpdir(), 'ledger-'));
-  }, 60_000);
+  });
   afterAll(() => world.stop());
 
   it('works off a backlog in parts, and misses nothing that was committed late', async () => {

@@ -1,6 +1,6 @@
 import { criteriaEndpoints, ledger, plan, records, schedule, type Dossier, type RuleDefinition } from '@key-cellar/contract';
 import { parseCriteria, type Criteria } from '@key-cellar/core/criteria';
-import { makeWorld, Refused, ruleDefinition, statusOf, type Login, type World } from './support/world.js';
+import { type Login, makeWorld, problemOf, ruleDefinition, statusOf, type World } from './support/world.js';
 
 const years = (n: number, changes: Partial<RuleDefinition> = {}): RuleDefinition =>
   ruleDefinition({ title: `${n} years`, steps: [{ kind: 'destroy', after: `P${n}Y`, from: 'clockStart', approvals: 1, noticeDays: 0 }], ...changes }); // prettier-ignore
@@ -11,7 +11,7 @@ describe('levels of precedence', () => {
   beforeAll(async () => {
     world = await makeWorld();
     onSeries = await world.rule('R-SERIES', world.ids.A01, years(5));
-  }, 60_000);
+  });
   afterAll(() => world.stop());
 
   const keeper = () => world.as('keeper');
@@ -21,15 +21,6 @@ describe('levels of precedence', () => {
     await keeper().call(schedule.publish, { params: { id }, body: { revision: 1, inForceFrom: '2000-01-01', takesOver: 'all' } });
     return id;
   }
-  const problemOf = async (call: Promise<unknown>): Promise<string> => {
-    try {
-      await call;
-      return 'done';
-    } catch (error) {
-      if (error instanceof Refused) return error.problem.detail;
-      throw error;
-    }
-  };
   const criteria = async (text: string): Promise<Criteria> => {
     const parsed = parseCriteria(text, await keeper().call(criteriaEndpoints.vocabulary));
     if (!parsed.ok) throw new Error(parsed.error.sentence);
@@ -147,9 +138,48 @@ describe('levels of precedence', () => {
       const secret = await world.file('steward', { place: world.ids.B01 });
       const { results } = await override('editor', [id, secret.id], '2040-01-01', true);
       expect(results.map((r) => [r.outcome, r.name === 'unknown'])).toEqual([['refused', false], ['refused', true]]); // prettier-ignore
-      const dry = (await override('keeper', [id], '2040-01-01', true)).results[0]!;
+      const trial = await override('keeper', [id], '2040-01-01', true);
+      const dry = trial.results[0]!;
+      expect([trial.effect!.looked, trial.effect!.shift.later, trial.effect!.most[0]]).toEqual([
+        1,
+        1,
+        { id, number: dry.name.split(' ')[0]!, title: jasmine.any(String), before: '2030-01-10', after: '2040-01-01' },
+      ]);
+      // What is refused is not in the effect, and what was carried out has none.
+      expect((await override('editor', [id], '2040-01-01', true)).effect).toBeNull();
       expect([dry.outcome, dry.before, dry.after]).toEqual(['done', '2030-01-10 (R-SERIES)', '2040-01-01']);
       expect((await dossier(id)).dueOn).toBe('2030-01-10');
+    });
+
+    it('jurisdictions are set on many records with their effect seen first; none: those of the place', async () => {
+      const { id } = await world.file('editor', { place: world.ids.A02 });
+      await keeper().call(schedule.makeJurisdiction, { body: { name: 'Harbour', partOf: null } });
+      await world.rule('R-HARBOUR', world.ids.A02, years(6, { jurisdictions: ['Harbour'] }));
+      const set = (login: Login, jurisdictions: string[], dryRun = false) =>
+        world.as(login).call(schedule.override, {
+          body: { ids: [id], override: { kind: 'jurisdictions', jurisdictions }, reason: 'moved there', dryRun },
+        });
+      const before = await dossier(id);
+      const tried = await set('keeper', ['Harbour'], true);
+      expect([tried.results[0]!.outcome, tried.effect!.changed]).toEqual(['done', 1]);
+      expect((await dossier(id)).jurisdictions).toEqual([]);
+      expect((await set('editor', ['Harbour'])).results[0]!.outcome).toBe('refused');
+      expect(await problemOf(set('keeper', ['Nowhere']))).toContain('no jurisdiction Nowhere');
+      await set('keeper', ['Harbour']);
+      const there = await dossier(id);
+      expect([there.jurisdictions, there.why.governing?.code, there.dueOn]).toEqual([
+        ['Harbour'],
+        'R-HARBOUR',
+        tried.effect!.most[0]!.after,
+      ]);
+      expect((await set('keeper', ['Harbour'])).results[0]!.outcome).toBe('skipped');
+      // While a record is in it, it cannot be removed.
+      await keeper().call(schedule.override, { body: { ids: [id], override: null, reason: 'rules', dryRun: false } });
+      expect(await problemOf(keeper().call(schedule.dropJurisdiction, { body: { name: 'Harbour' } }))).not.toBe('done');
+      await set('keeper', []);
+      expect((await dossier(id)).dueOn).toBe(before.dueOn);
+      const entries = await world.as('auditor').call(ledger.entries, { query: { act: 'set jurisdictions', limit: 10 } });
+      expect(entries.entries.length).toBe(2);
     });
 
     it('a rule by hand works on declared and held records, and follows its new versions', async () => {
@@ -195,7 +225,7 @@ describe('events', () => {
   beforeAll(async () => {
     world = await makeWorld();
     await world.rule('R-EVENT', world.ids.A01, years(3, { trigger: { kind: 'event', eventType: 'lease ended', occurrence: 'last' } }));
-  }, 60_000);
+  });
   afterAll(() => world.stop());
   const keeper = () => world.as('keeper');
   const due = async (id: string): Promise<string | null> => (await keeper().call(records.dossier, { params: { id } })).dueOn;

@@ -3,7 +3,7 @@ import { programActor, withUnitOfWork } from '../src/index.js';
 import { placeById, placesByIds } from '../src/plan/index.js';
 import { giveNumber, recordType } from '../src/records/index.js';
 import { asOwner } from './support/database.js';
-import { makeWorld, statusOf, today, type World } from './support/world.js';
+import { makeWorld, problemOf, statusOf, today, type World } from './support/world.js';
 
 const atOnce = 100;
 const filings = 1000;
@@ -12,7 +12,7 @@ describe('numbering', () => {
   let world: World;
   beforeAll(async () => {
     world = await makeWorld();
-  }, 60_000);
+  });
   afterAll(() => world.stop());
 
   const year = today.slice(0, 4);
@@ -118,5 +118,51 @@ describe('numbering', () => {
     expect(await file(inside)).toBe('C-0002');
     const { numberings } = await world.as('keeper').call(records.numberings);
     expect(numberings.find((n) => n.id === id)!.places.map((p) => p.code)).toEqual(['N-5']);
+  });
+
+  it('is removed only while it never gave a number and no place has it', async () => {
+    const keeper = world.as('keeper');
+    const drop = (id: string, revision = 1, client = keeper) => client.call(records.dropNumbering, { params: { id }, body: { revision } });
+    const ids = async () => (await keeper.call(records.numberings)).numberings.map((n) => n.id);
+    const { id: idle } = await make('Idle', 'I-{nn}', []);
+    expect(await statusOf(drop(idle, 1, world.as('editor')))).toBe(403);
+    expect(await statusOf(drop(idle, 2))).toBe(412);
+    const inside = await folder('N-6');
+    await numberBy(inside, idle);
+    expect(await problemOf(drop(idle))).toContain('is set on a place');
+    await numberBy(inside, null);
+    await drop(idle);
+    expect(await ids()).not.toContain(idle);
+    expect(await statusOf(drop(idle))).toBe(404);
+    expect(await statusOf(numberBy(inside, idle))).toBe(404);
+    // One that counted stays, also after every place has another.
+    for (const [code, gapless] of [
+      ['N-7', true],
+      ['N-8', false],
+    ] as const) {
+      const there = await folder(code);
+      const { id } = await make(`Used ${code}`, `${code}-{nn}`, [], gapless);
+      await numberBy(there, id);
+      await file(there);
+      await numberBy(there, null);
+      expect((await keeper.call(records.numberings)).numberings.find((n) => n.id === id)!.used).toBeTrue();
+      expect(await problemOf(drop(id))).toContain('none may be given twice');
+    }
+  });
+
+  it('is either removed or set on a place, never both', async () => {
+    const there = await folder('N-9');
+    for (let i = 0; i < 8; i++) {
+      const { id } = await make(`Race ${i}`, 'R-{nn}', []);
+      const tried = [numberBy(there, id), world.as('keeper').call(records.dropNumbering, { params: { id }, body: { revision: 1 } })];
+      const outcomes = await Promise.all(tried.map((t) => statusOf(t as Promise<unknown>)));
+      expect(outcomes.filter((status) => status === 200).length)
+        .withContext(outcomes.join())
+        .toBe(1);
+      expect(outcomes.every((status) => [200, 404, 409].includes(status)))
+        .withContext(outcomes.join())
+        .toBeTrue();
+      await numberBy(there, null);
+    }
   });
 });

@@ -19,7 +19,7 @@ describe('reading on screen', () => {
   let world: World;
   beforeAll(async () => {
     world = await makeWorld();
-  }, 60_000);
+  });
   afterAll(() => world.stop());
 
   const filed = async (name: string, bytes: Uint8Array | string): Promise<string> => {

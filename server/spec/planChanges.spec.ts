@@ -7,7 +7,7 @@ describe('changes of the plan', () => {
     world = await makeWorld();
     await world.rule('R-A', world.ids.A01);
     await world.rule('R-B', world.ids.B01, ruleDefinition({ steps: [{ kind: 'destroy', after: 'P9Y', from: 'clockStart', approvals: 1, noticeDays: 0 }] })); // prettier-ignore
-  }, 60_000);
+  });
   afterAll(() => world.stop());
 
   const keeper = () => world.as('keeper');
@@ -81,7 +81,7 @@ describe('changes of the plan', () => {
     await move(folder, world.ids.A01);
     expect(await due(record.id)).toBe('2026-01-10');
     expect(await statusOf(world.as('reader').call(records.dossier, { params: { id: record.id } }))).toBe(200);
-  }, 60_000);
+  });
 
   it('declared records hold their folder in its series', async () => {
     const folder = await make(world.ids.A01, 'folder', 'D-1');

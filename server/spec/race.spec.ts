@@ -18,7 +18,7 @@ describe('hold against destruction', () => {
     world = await makeWorld();
     await world.rule('R-1', world.ids.A01);
     pool = new pg.Pool({ connectionString: appUrlFor(urlOf(world.database)), max: 20 });
-  }, 60_000);
+  });
   afterAll(async () => {
     await pool.end();
     await world.stop();

@@ -16,7 +16,7 @@ describe('the schedule', () => {
         .as('keeper')
         .call(plan.makePlace, { body: { parentId: world.ids.A01, kind: 'folder', code: 'F-1', title: 'Folder', note: '' } })
     ).id;
-  }, 60_000);
+  });
   afterAll(() => world.stop());
 
   const why = async (id: string) => (await world.as('keeper').call(records.dossier, { params: { id } })).why;
@@ -167,7 +167,7 @@ describe('the schedule', () => {
       `select count(*)::int as n from record where title = 'Bulk' and due_on = '2051-01-01'`,
     );
     expect(rows[0]!.n).toBe(9000);
-  }, 60_000);
+  });
 
   it('refuses what cannot be in a plan', async () => {
     const make = (body: object) => statusOf(keeper().call(plan.makePlace, { body: body as never }));

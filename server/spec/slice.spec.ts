@@ -1,4 +1,4 @@
-import { docket, holds, ledger, plan, receiving, records, reports } from '@key-cellar/contract';
+import { docket, holds, ledger, plan, receiving, records, reports, steps } from '@key-cellar/contract';
 import { asOwner } from './support/database.js';
 import { approvedBatch, executeAndWait, makeWorld, rackDifferences, ruleDefinition, statusOf, today, type World } from './support/world.js';
 
@@ -6,7 +6,7 @@ describe('one file from receiving to certificate', () => {
   let world: World;
   beforeAll(async () => {
     world = await makeWorld();
-  }, 60_000);
+  });
   afterAll(() => world.stop());
 
   let kept: { id: string };
@@ -123,7 +123,7 @@ describe('one file from receiving to certificate', () => {
     );
     const keeper = world.as('keeper');
     await world.setToday(today);
-    await keeper.call(docket.sweep);
+    await keeper.call(steps.sweep);
     const group = (await keeper.call(docket.due)).groups.find((g) => g.seriesCode === 'A-02')!;
     expect(await statusOf(keeper.call(docket.propose, { body: { groupKey: group.key, noticeDays: 1, announce: true } }))).toBe(422);
     const { id } = await keeper.call(docket.propose, { body: { groupKey: group.key, noticeDays: 3, announce: true } });
@@ -152,7 +152,7 @@ describe('one file from receiving to certificate', () => {
         containerId: world.ids.box,
       },
     });
-    await keeper.call(docket.sweep);
+    await keeper.call(steps.sweep);
     const group = (await keeper.call(docket.due)).groups.find((g) => g.medium === 'physical')!;
     const { id } = await keeper.call(docket.propose, { body: { groupKey: group.key, noticeDays: 0, announce: true } });
     await world.setToday('2026-09-22');

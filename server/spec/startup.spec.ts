@@ -5,7 +5,7 @@ import type { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { docket, plan, schedule } from '@key-cellar/contract';
+import { plan, schedule, steps } from '@key-cellar/contract';
 import { migrate } from '../src/db/index.js';
 import { asOwner, configFor, dropDatabase, freshName, urlOf } from './support/database.js';
 import { makeWorld, ruleDefinition, type World } from './support/world.js';
@@ -93,7 +93,7 @@ describe('the job thread', () => {
   let world: World;
   beforeAll(async () => {
     world = await makeWorld();
-  }, 60_000);
+  });
   afterAll(() => world.stop());
 
   it('does work that was left by a server that died, however it was left', async () => {
@@ -129,6 +129,6 @@ describe('the job thread', () => {
     expect(failed.state).toBe('failed');
     expect(failed.sentence).toContain('This batch does not exist here');
     await world.file('editor', { createdOn: '2024-01-01' });
-    expect((await world.as('keeper').call(docket.sweep)).newlyDue).toBeGreaterThan(0);
+    expect((await world.as('keeper').call(steps.sweep)).newlyDue).toBeGreaterThan(0);
   });
 });

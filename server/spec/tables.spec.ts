@@ -15,7 +15,7 @@ describe('plans and schedules as tables', () => {
     world = await makeWorld();
     await world.rule('R-ONE', world.ids.A01);
     await world.as('keeper').call(schedule.makeJurisdiction, { body: { name: 'North', partOf: null } });
-  }, 60_000);
+  });
   afterAll(() => world.stop());
 
   const fetchBytes = async (path: string, login: Login = 'keeper'): Promise<{ response: Response; bytes: Buffer }> => {
@@ -178,7 +178,7 @@ describe('plans and schedules as tables', () => {
     ];
     for (const [data, format, sentence] of tries) await expectAsync(loadPlan(data, true, format)).withContext(String(sentence)).toBeRejectedWithError(sentence); // prettier-ignore
     expect(await statusOf(loadPlan('***', true))).toBe(422);
-  }, 60_000);
+  });
 
   it('never hand a spreadsheet a formula', async () => {
     const { id } = await world.as('keeper').call(schedule.makeRule, { body: { code: 'R-EVIL', definition: ruleDefinition({ title: '=HYPERLINK("http://evil.example")', authority: '@x' }) } }); // prettier-ignore

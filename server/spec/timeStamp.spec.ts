@@ -101,7 +101,7 @@ describe('the newest tree head', () => {
     world = await makeWorld();
     await withUnitOfWork(world.pool, { id: null, name: 'T', from: 't', today }, (uow) => uow.enter({ act: 'tested', subject: { kind: 'ledger', id: null, name: 'n' } }), 'none'); // prettier-ignore
     await world.services.sealer.sealNow();
-  }, 60_000);
+  });
   afterAll(() => world.stop());
 
   it('is stamped after sealing, shown so, and checked by the whole verification', async () => {

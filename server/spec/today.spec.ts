@@ -1,4 +1,4 @@
-import { docket, holds, identity, reports, type TodayLine } from '@key-cellar/contract';
+import { docket, holds, identity, reports, steps, type TodayLine } from '@key-cellar/contract';
 import { approvedBatch, executeAndWait, makeWorld, ruleDefinition, statusOf, today, type Login, type World } from './support/world.js';
 
 describe('today', () => {
@@ -6,7 +6,7 @@ describe('today', () => {
   beforeAll(async () => {
     world = await makeWorld();
     await world.rule('R-1', world.ids.A01, ruleDefinition({ steps: [{ kind: 'destroy', after: 'P1Y', from: 'clockStart', approvals: 1, noticeDays: 14 }] })); // prettier-ignore
-  }, 60_000);
+  });
   afterAll(() => world.stop());
 
   const linesOf = async (login: Login): Promise<TodayLine[]> => (await world.as(login).call(reports.today)).lines;
@@ -30,7 +30,7 @@ describe('today', () => {
   it('leads a batch from the one whose turn it is to the next', async () => {
     const { id: recordId } = await world.file('editor', { createdOn: '2024-01-01', title: 'Comes due' });
     const keeper = world.as('keeper');
-    await keeper.call(docket.sweep);
+    await keeper.call(steps.sweep);
     expect(await acts('keeper')).toContain('Propose batch');
     expect(await acts('approver')).toEqual([]);
 
@@ -113,7 +113,7 @@ describe('messages', () => {
     await world.rule('R-1', world.ids.A01);
     await world.file('editor', { createdOn: '2024-01-01' });
     await approvedBatch(world);
-  }, 60_000);
+  });
   afterAll(() => world.stop());
 
   it('are counted until they are read, once', async () => {
@@ -147,7 +147,7 @@ describe('the demo clock', () => {
   beforeAll(async () => {
     world = await makeWorld();
     await world.rule('R-1', world.ids.A01);
-  }, 60_000);
+  });
   afterAll(() => world.stop());
 
   it('moves forward only, finds what comes due on the way, and is nobody’s outside a demo', async () => {

@@ -1,4 +1,4 @@
-// What the page thread runs: draws pages of PDF documents as pictures. Documents come from anybody, so it is a thread that
+// What the page thread runs: draws pages of PDF documents as pictures, and reads their words. Documents come from anybody, so it is a thread that
 // can be ended in the middle of one; it sees nothing but the bytes it is given.
 import { createRequire } from 'node:module';
 import { dirname, join } from 'node:path';
@@ -37,14 +37,28 @@ async function documentOf(key: string, bytes: Uint8Array | undefined): Promise<p
   return opening;
 }
 
+async function textOf(document: pdfjs.PDFDocumentProxy, most: number): Promise<string> {
+  let text = '';
+  for (let no = 1; no <= document.numPages && text.length < most; no++) {
+    const page = await document.getPage(no);
+    const { items } = await page.getTextContent();
+    for (const item of items) if ('str' in item) text += item.str + (item.hasEOL ? '\n' : '');
+    text += '\n\n';
+    page.cleanup();
+  }
+  return text.slice(0, most);
+}
+
 async function answer(question: PageQuestion): Promise<PageAnswer> {
   const { id } = question;
   const document = await documentOf(question.key, question.bytes);
   if (!document) return { id, kind: 'bytesWanted' };
-  const page = await document.getPage(question.no);
+  const { wish } = question;
+  if (wish.kind === 'text') return { id, kind: 'text', text: await textOf(document, wish.most) };
+  const page = await document.getPage(wish.no);
   const natural = page.getViewport({ scale: 1 });
-  if (question.width === null) return { id, kind: 'size', pages: document.numPages, width: natural.width, height: natural.height };
-  const scale = Math.min(question.width / natural.width, Math.sqrt(mostPixels / (natural.width * natural.height)));
+  if (wish.kind === 'size') return { id, kind: 'size', pages: document.numPages, width: natural.width, height: natural.height };
+  const scale = Math.min(wish.width / natural.width, Math.sqrt(mostPixels / (natural.width * natural.height)));
   const viewport = page.getViewport({ scale });
   const canvas = createCanvas(Math.max(1, Math.ceil(viewport.width)), Math.max(1, Math.ceil(viewport.height)));
   await page.render({ canvas: canvas as never, canvasContext: canvas.getContext('2d') as never, viewport }).promise;

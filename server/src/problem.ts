@@ -57,7 +57,8 @@ export function wrongField(pointer: string, sentence: string): Problem {
 }
 
 /** The problem that a database error means for the person; null when it means nothing to them. */
-export function problemOfDatabase(error: Error): Problem | null {
+// x
+function problemOfDatabase(error: Error): Problem | null {
   if (databaseAway(error)) {
     return new Problem(
       503,
@@ -81,4 +82,11 @@ export function problemOfDatabase(error: Error): Problem | null {
     default:
       return null;
   }
+}
+
+/** Whatever went wrong, as it is told: our own refusals, what the database says, and else that it stands in the log. */
+export function problemOf(error: unknown): Problem {
+  if (error instanceof Problem) return error;
+  const known = error instanceof Error ? problemOfDatabase(error) : null;
+  return known ?? new Problem(500, 'unexpected', 'Something went wrong here. It was written to the server’s log.');
 }

@@ -16,7 +16,7 @@ export interface Services {
   readonly pool: pg.Pool;
   /** Uploads hold a connection for as long as they stream; they must not starve the rest. */
   readonly uploadPool: pg.Pool;
-  /** Counts numbers outside the caller's transaction; whoever asks holds a connection of `pool` already. */
+  /** Counts numbers and reads the rules outside the caller's transaction; whoever asks holds a connection of `pool` already. */
   readonly countPool: pg.Pool;
   readonly access: AccessBooks;
   readonly rules: RuleBooks;
@@ -47,14 +47,15 @@ export async function openServices(
   given: { connections: number; sealer: (pool: pg.Pool) => Sealer },
 ): Promise<Services> {
   const pool = openPool(config.appUrl, given.connections);
+  const countPool = openPool(config.appUrl, countConnections);
   return {
     config,
     log,
     pool,
     uploadPool: openPool(config.appUrl, uploadConnections),
-    countPool: openPool(config.appUrl, countConnections),
+    countPool,
     access: accessBooks(pool),
-    rules: ruleBooks(pool),
+    rules: ruleBooks(countPool),
     jobs: await openJobs(config.appUrl, pool, log),
     archiveUrl: config.archiveUrl,
     sealer: given.sealer(pool),

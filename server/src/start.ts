@@ -3,7 +3,9 @@ import type { Worker } from 'node:worker_threads';
 import { serve } from '@hono/node-server';
 import { pino, type Logger } from 'pino';
 import type { Config } from './config.js';
+import { sweepDaily } from './docket/index.js';
 import { makeApp } from './http/app.js';
+import { programActor, readSettings } from './identity/index.js';
 import { startSealer } from './ledger/index.js';
 import { closeConnections, openServices, type Reachable, type Services } from './services.js';
 import { startArchive } from './standins/archive.js';
@@ -14,6 +16,7 @@ import { startThread } from './threads.js';
 const connections = 12;
 const sealEveryMs = 2000;
 const foldEveryMs = 20_000;
+const lookAtDayEveryMs = 60_000;
 const restartAfterMs = 1000;
 /** How long a server that stops waits for requests under way. */
 const graceMs = 10_000;
@@ -82,6 +85,15 @@ export async function startServices(given: Config, log: Logger = pino({ level: g
   const jobThread = startJobThread(config, log);
   const { pool } = services;
 
+  // The first sweep is at the start: what came due while nobody was here is found at once.
+  const daily = (): void => {
+    readSettings(pool)
+      .then(({ today }) => sweepDaily(services, programActor('sweep', today)))
+      .catch((error: unknown) => log.warn({ err: error }, 'the sweep failed; it is tried again'));
+  };
+  daily();
+  const dayWatch = setInterval(daily, lookAtDayEveryMs);
+
   const housekeeping = setInterval(() => {
     pool
       .query('select fold_rack(), fold_rule_use()')
@@ -93,6 +105,7 @@ export async function startServices(given: Config, log: Logger = pino({ level: g
     async stop() {
       services.stopping = true;
       clearInterval(housekeeping);
+      clearInterval(dayWatch);
       await Promise.all([jobThread.stop(), services.jobs.stop(), services.pages.stop(), services.effects.stop()]);
       // A last seal, so that what was done before the stop is provable from the first moment of the next start.
       await services.sealer.sealNow().catch((error: unknown) => log.warn({ err: error }, 'last seal failed'));

@@ -32,6 +32,7 @@ const record: CriteriaRecord = {
   depositor: 'lune',
   held: false,
   holds: new Set(['h1']),
+  detected: new Set(['d1']),
   gaps: 1,
 };
 
@@ -62,6 +63,8 @@ describe('criteria in memory', () => {
     ['a fact of another kind', { op: 'fact', fact: 'tons', value: '40' }, false],
     ['held', { op: 'held' }, false],
     ['held by a hold', { op: 'heldBy', holdId: 'h1', name: 'x' }, true],
+    ['matching a detector', { op: 'detected', detectorId: 'd1', name: 'x' }, true],
+    ['matching another detector', { op: 'detected', detectorId: 'd2', name: 'x' }, false],
     ['gaps', { op: 'gaps' }, true],
     ['a title that starts', { op: 'text', field: 'title', how: 'startsWith', value: 'Pilot' }, true],
     ['letter by letter', { op: 'text', field: 'title', how: 'is', value: 'pilot statement' }, false],
@@ -126,8 +129,11 @@ const vocabulary: Vocabulary = {
     { id: 'pil', name: 'PIL-03 Pilotage logs', also: ['PIL-03'] },
     { id: 'ber', name: 'BER Berths and leases', also: ['BER'] },
   ],
+  parties: [{ id: '00000000-0000-4000-8000-0000000000b1', name: 'Fenwick Aggregates' }],
+  objects: [{ id: '00000000-0000-4000-8000-0000000000c1', name: 'Barge Ottoline' }],
   people: [{ id: 'lune', name: 'Lune Abara' }],
   holds: [{ id: 'h1', name: 'Grounding of the Ottoline' }],
+  detectors: [{ id: 'd1', name: 'Payment cards' }],
 };
 const between = (field: 'created' | 'due', from?: string, until?: string): AskedCriteria => ({
   op: 'between',
@@ -144,6 +150,7 @@ describe('criteria from text', () => {
     ['under pil-03', { op: 'under', placeId: 'pil', name: 'PIL-03 Pilotage logs' }],
     ['UNDER BER Berths and Leases AND held', { op: 'and', of: [{ op: 'under', placeId: 'ber', name: 'BER Berths and leases' }, { op: 'held' }] }],
     ['held by grounding of the ottoline', { op: 'heldBy', holdId: 'h1', name: 'Grounding of the Ottoline' }],
+    ['matches detector payment cards', { op: 'detected', detectorId: 'd1', name: 'Payment cards' }],
     ['has words barge ottoline', { op: 'words', text: 'barge ottoline' }],
     ['has words “this and that”', { op: 'words', text: 'this and that' }],
     ['has gaps', { op: 'gaps' }],

@@ -1,5 +1,5 @@
 import type { EpochDay } from '../calendar/index.js';
-import type { Facts, FactValue, RecordState } from '../records/index.js';
+import type { Facts, FactScalar, RecordState } from '../records/index.js';
 import { wordsOf } from './words.js';
 
 export const dateFields = ['created', 'received', 'filed', 'declared', 'due'] as const;
@@ -27,7 +27,7 @@ export type Clause =
   | { readonly op: 'between'; readonly field: DateField; readonly from?: string | undefined; readonly until?: string | undefined }
   /** Without a person: somebody is known. */
   | { readonly op: 'person'; readonly field: PersonField; readonly personId?: string | undefined; readonly name?: string | undefined }
-  | { readonly op: 'fact'; readonly fact: string; readonly value: FactValue }
+  | { readonly op: 'fact'; readonly fact: string; readonly value: FactScalar }
   | { readonly op: 'factStarts'; readonly fact: string; readonly text: string }
   /** Both ends numbers, or both dates. */
   | {
@@ -38,6 +38,8 @@ export type Clause =
     }
   | { readonly op: 'held' }
   | { readonly op: 'heldBy'; readonly holdId: string; readonly name: string }
+  /** A detector found what it looks for in the title, the facts or the newest version. */
+  | { readonly op: 'detected'; readonly detectorId: string; readonly name: string }
   /** A required fact is missing. */
   | { readonly op: 'gaps' };
 
@@ -77,6 +79,8 @@ export interface CriteriaRecord {
   readonly held: boolean;
   /** Ids of the holds that cover it. */
   readonly holds: ReadonlySet<string>;
+  /** Ids of the detectors that found something in it. */
+  readonly detected: ReadonlySet<string>;
   /** How many required facts are missing. */
   readonly gaps: number;
 }

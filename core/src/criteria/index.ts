@@ -17,10 +17,25 @@ export {
   type TextField,
   type Within,
 } from './criteria.js';
+export {
+  checks,
+  compileDetector,
+  describeSign,
+  detectorProblems,
+  longestText,
+  passesLuhn,
+  passesMod97,
+  patternProblem,
+  type Check,
+  type Sign,
+  type SignFinding,
+  type SignProblem,
+  type Span,
+} from './detector.js';
 export { matches } from './matches.js';
 export { completeCriteria, parseCriteria, type Completion, type CriteriaError, type Parsed } from './parse.js';
 export { describeCriteria, printCriteria } from './print.js';
 export { resolveCriteria } from './resolve.js';
 export { criteriaToSql, type Bind, type SqlType } from './toSql.js';
-export { emptyVocabulary, fieldWords, fold, valuesOf, type Named, type NamedFact, type Vocabulary } from './vocabulary.js';
+export { emptyVocabulary, fieldWords, fold, thingsOf, valuesOf, type Named, type NamedFact, type Vocabulary } from './vocabulary.js';
 export { distinctWords, wordsOf } from './words.js';

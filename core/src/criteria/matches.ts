@@ -1,14 +1,12 @@
 import { civilDate } from '../calendar/index.js';
-import type { FactValue } from '../records/index.js';
+import { valuesOf, type FactScalar } from '../records/index.js';
 import { wordQuery, type Criteria, type CriteriaRecord } from './criteria.js';
 
 /** What a text must look like to be compared as a date. */
 export const dateShape = /^\d{4}-\d{2}-\d{2}$/;
 
-function factInRange(value: FactValue | undefined, from: string | number | undefined, until: string | number | undefined): boolean {
-  if (value === undefined) return false;
+function factInRange(value: FactScalar, from: string | number | undefined, until: string | number | undefined): boolean {
   const kind = typeof (from ?? until);
-  if (kind === 'undefined') return true;
   if (typeof value !== kind || (typeof value === 'string' && !dateShape.test(value))) return false;
   return (from === undefined || value >= from) && (until === undefined || value <= until);
 }
@@ -48,17 +46,24 @@ export function matches(criteria: Criteria, record: CriteriaRecord): boolean {
       return person !== null && (criteria.personId === undefined || person === criteria.personId);
     }
     case 'fact':
-      return record.facts[criteria.fact] === criteria.value;
+      return valuesOf(record.facts[criteria.fact]).includes(criteria.value);
     case 'factStarts': {
-      const value = record.facts[criteria.fact];
-      return typeof value === 'string' && value.startsWith(criteria.text);
+      const { text } = criteria;
+      return valuesOf(record.facts[criteria.fact]).some((value) => typeof value === 'string' && value.startsWith(text));
     }
-    case 'factBetween':
-      return factInRange(record.facts[criteria.fact], criteria.from, criteria.until);
+    case 'factBetween': {
+      const { from, until } = criteria;
+      const values = valuesOf(record.facts[criteria.fact]);
+      return from === undefined && until === undefined
+        ? record.facts[criteria.fact] !== undefined
+        : values.some((value) => factInRange(value, from, until));
+    }
     case 'held':
       return record.held;
     case 'heldBy':
       return record.holds.has(criteria.holdId);
+    case 'detected':
+      return record.detected.has(criteria.detectorId);
     case 'gaps':
       return record.gaps > 0;
   }

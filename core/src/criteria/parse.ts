@@ -1,10 +1,11 @@
 import { epochDay, formatCivilDate, parseCivilDate } from '../calendar/index.js';
-import type { FactValue } from '../records/index.js';
+import type { FactScalar } from '../records/index.js';
 import { spanUnits, type AskedCriteria, type Clause, type CodeField, type DateField, type SpanUnit } from './criteria.js';
 import { nearest } from './nearest.js';
 import { tokensOf, type Token } from './tokens.js';
 import {
   factPhrases,
+  thingsOf,
   fieldPhrases,
   fold,
   namePhrases,
@@ -106,7 +107,8 @@ class Reader {
   }
 
   private expectClause(): void {
-    this.expect(['under', 'has words', 'held', 'held by', 'has gaps', 'not', ...fieldPhrases(this.vocabulary).names]);
+    const detectors = this.vocabulary.detectors.length > 0 ? ['matches detector'] : [];
+    this.expect(['under', 'has words', 'held', 'held by', 'has gaps', ...detectors, 'not', ...fieldPhrases(this.vocabulary).names]);
   }
 
   private clause(): AskedCriteria {
@@ -121,6 +123,11 @@ class Reader {
     if (this.isWord('under')) {
       const place = this.name(this.vocabulary.places, 'place');
       return { op: 'under', placeId: place.id, name: place.name };
+    }
+    if (this.isWord('matches')) {
+      this.need('detector');
+      const detector = this.name(this.vocabulary.detectors, 'detector');
+      return { op: 'detected', detectorId: detector.id, name: detector.name };
     }
     if (this.isWord('has')) {
       if (this.isWord('gaps')) return { op: 'gaps' };
@@ -293,6 +300,7 @@ class Reader {
         this.expect(['in', 'before', 'after', 'from', 'until', 'between']);
         return this.range(this.isWord('in'), (from, until) => this.factRange(code, from, until));
       case 'whole':
+      case 'money':
       case 'decimal': {
         this.expect(['from', 'until', 'between']);
         if (this.isWord('from')) return this.factRange(code, this.number());
@@ -315,6 +323,14 @@ class Reader {
           },
           known,
         );
+      case 'person':
+      case 'party':
+      case 'object':
+      case 'place':
+      case 'reference': {
+        const one = (): AskedCriteria => ({ op: 'fact', fact: code, value: this.name(thingsOf(kind, this.vocabulary), 'name').id });
+        return this.is(['is', 'is not', 'is one of'], () => (this.isWord('one') ? this.oneOf(one) : one()), known);
+      }
       case 'choice':
       case 'text':
       case 'longText': {
@@ -329,7 +345,7 @@ class Reader {
     }
   }
 
-  private factValue(fact: NamedFact): FactValue {
+  private factValue(fact: NamedFact): FactScalar {
     if (!fact.choices) return this.value('a value');
     return this.name(
       fact.choices.map((choice) => ({ id: choice, name: choice })),

@@ -1,4 +1,5 @@
 import { parseCivilDate, yearMonthDay } from '../calendar/index.js';
+import { pointsElsewhere } from '../records/index.js';
 import type { AskedCriteria, Clause, Within } from './criteria.js';
 import { quoted } from './tokens.js';
 import {
@@ -8,6 +9,7 @@ import {
   fold,
   namePhrases,
   standsAlone,
+  thingsOf,
   valuesOf,
   type Named,
   type Vocabulary,
@@ -55,9 +57,11 @@ function factText(code: string, vocabulary: Vocabulary): string {
   return standsAlone(name) ? name : `fact ${quoted(name)}`;
 }
 
-function factValue(value: string | number | boolean): string {
+function factValue({ fact, value }: Extract<Single, { op: 'fact' }>, vocabulary: Vocabulary): string {
   if (typeof value === 'boolean') return value ? 'yes' : 'no';
-  return typeof value === 'number' ? String(value) : valueText(value);
+  if (typeof value === 'number') return String(value);
+  const kind = vocabulary.facts.find((f) => f.code === fact)?.kind;
+  return kind && pointsElsewhere(kind) ? nameText(value, value, thingsOf(kind, vocabulary)) : valueText(value);
 }
 
 type Single = Clause | Within;
@@ -70,7 +74,7 @@ function listed(parts: readonly AskedCriteria[], vocabulary: Vocabulary): string
     return `${fieldWords[first.field]} ${first.field === 'outcome' ? '' : 'is '}one of ${values.join(', ')}`;
   }
   if (first?.op === 'fact' && parts.every((p) => p.op === 'fact' && p.fact === first.fact && typeof p.value === 'string')) {
-    const values = parts.map((p) => factValue((p as Extract<Single, { op: 'fact' }>).value));
+    const values = parts.map((p) => factValue(p as Extract<Single, { op: 'fact' }>, vocabulary));
     return `${factText(first.fact, vocabulary)} is one of ${values.join(', ')}`;
   }
   return null;
@@ -109,7 +113,7 @@ function clauseText(clause: Single, vocabulary: Vocabulary, not: boolean): strin
         ? `${fieldWords[clause.field]} is ${not ? 'missing' : 'known'}`
         : `${fieldWords[clause.field]} ${verb} ${nameText(clause.personId, clause.name ?? '', vocabulary.people)}`;
     case 'fact':
-      return `${factText(clause.fact, vocabulary)} ${verb} ${factValue(clause.value)}`;
+      return `${factText(clause.fact, vocabulary)} ${verb} ${factValue(clause, vocabulary)}`;
     case 'factStarts':
       return wrapped(`${factText(clause.fact, vocabulary)} starts with ${valueText(clause.text)}`);
     case 'factBetween': {
@@ -127,6 +131,8 @@ function clauseText(clause: Single, vocabulary: Vocabulary, not: boolean): strin
       return wrapped('held');
     case 'heldBy':
       return wrapped(`held by ${nameText(clause.holdId, clause.name, vocabulary.holds)}`);
+    case 'detected':
+      return wrapped(`matches detector ${nameText(clause.detectorId, clause.name, vocabulary.detectors)}`);
     case 'gaps':
       return wrapped('has gaps');
   }

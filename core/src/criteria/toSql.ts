@@ -36,15 +36,22 @@ function factRange(clause: Extract<Clause, { op: 'factBetween' }>, bind: Bind): 
   if (from === undefined && until === undefined) return `(jsonb_exists(r.facts, ${fact}))`;
   const asNumber = typeof (from ?? until) === 'number';
   const type = asNumber ? 'numeric' : 'text';
-  const value = asNumber ? `(r.facts->>${fact})::numeric` : `(r.facts->>${fact}) collate "C"`;
-  const bounds: string[] = [];
-  if (from !== undefined) bounds.push(`${value} >= ${bind(String(from), type)}`);
-  if (until !== undefined) bounds.push(`${value} <= ${bind(String(until), type)}`);
-  // A CASE, because the cast must not be tried on another kind of value.
-  const kind = asNumber
-    ? `jsonb_typeof(r.facts->${fact}) = 'number'`
-    : `jsonb_typeof(r.facts->${fact}) = 'string' and r.facts->>${fact} ~ '${dateShape.source}'`;
-  return `(case when ${kind} then ${bounds.join(' and ')} else false end)`;
+  const [least, most] = [from, until].map((bound) => (bound === undefined ? null : bind(String(bound), type)));
+  return ofAnyValue(fact, (value, text) => {
+    const compared = asNumber ? `(${text})::numeric` : `(${text}) collate "C"`;
+    const bounds = [...(least ? [`${compared} >= ${least}`] : []), ...(most ? [`${compared} <= ${most}`] : [])].join(' and ');
+    // A CASE, because the cast must not be tried on another kind of value.
+    const kind = asNumber ? `jsonb_typeof(${value}) = 'number'` : `jsonb_typeof(${value}) = 'string' and ${text} ~ '${dateShape.source}'`;
+    return `case when ${kind} then ${bounds} else false end`;
+  });
+}
+
+/** A condition on the value of a fact, or on any one of them where it has many. */
+function ofAnyValue(fact: string, condition: (value: string, text: string) => string): string {
+  const one = condition(`(r.facts->${fact})`, `r.facts->>${fact}`);
+  const any = condition('v.value', `v.value #>> '{}'`);
+  return `(case when jsonb_typeof(r.facts->${fact}) = 'array'
+    then exists (select from jsonb_array_elements(r.facts->${fact}) v where ${any}) else (${one}) end)`;
 }
 
 /**
@@ -85,11 +92,13 @@ export function criteriaToSql(criteria: Criteria, bind: Bind): string {
       return criteria.personId === undefined ? `(${known})` : `(${known} and ${column} = ${bind(criteria.personId, 'uuid')})`;
     }
     case 'fact':
-      return `(r.facts @> ${bind(JSON.stringify({ [criteria.fact]: criteria.value }), 'jsonb')})`;
+      // Of one value, or of many: two shapes that one index finds.
+      return `(r.facts @> ${bind(JSON.stringify({ [criteria.fact]: criteria.value }), 'jsonb')}
+        or r.facts @> ${bind(JSON.stringify({ [criteria.fact]: [criteria.value] }), 'jsonb')})`;
     case 'factStarts': {
       const fact = bind(criteria.fact, 'text');
       const text = bind(criteria.text, 'text');
-      return `(case when jsonb_typeof(r.facts->${fact}) = 'string' then r.facts->>${fact} ^@ ${text} else false end)`;
+      return ofAnyValue(fact, (value, has) => `case when jsonb_typeof(${value}) = 'string' then ${has} ^@ ${text} else false end`);
     }
     case 'factBetween':
       return factRange(criteria, bind);
@@ -97,6 +106,9 @@ export function criteriaToSql(criteria: Criteria, bind: Bind): string {
       return '(r.hold_count > 0)';
     case 'heldBy':
       return `(exists (select from hold_cover c where c.record_id = r.id and c.hold_id = ${bind(criteria.holdId, 'uuid')} and c.released_at is null))`;
+    case 'detected':
+      // The second half is what the index is over.
+      return `(r.detected @> array[${bind(criteria.detectorId, 'uuid')}] and r.detected <> '{}')`;
     case 'gaps':
       return '(r.gaps > 0)';
   }

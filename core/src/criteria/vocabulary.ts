@@ -31,10 +31,38 @@ export interface Vocabulary {
   readonly facts: readonly NamedFact[];
   readonly places: readonly Named[];
   readonly people: readonly Named[];
+  readonly parties: readonly Named[];
+  readonly objects: readonly Named[];
   readonly holds: readonly Named[];
+  readonly detectors: readonly Named[];
 }
 
-export const emptyVocabulary: Vocabulary = { recordTypes: [], facts: [], places: [], people: [], holds: [] };
+export const emptyVocabulary: Vocabulary = {
+  recordTypes: [],
+  facts: [],
+  places: [],
+  people: [],
+  parties: [],
+  objects: [],
+  holds: [],
+  detectors: [],
+};
+
+/** What facts that point at something else can be compared with by name. Other records are not named in criteria. */
+export function thingsOf(kind: FactKind, vocabulary: Vocabulary): readonly Named[] {
+  switch (kind) {
+    case 'person':
+      return vocabulary.people;
+    case 'party':
+      return vocabulary.parties;
+    case 'object':
+      return vocabulary.objects;
+    case 'place':
+      return vocabulary.places;
+    default:
+      return [];
+  }
+}
 
 /** The values of the fields that have few, in words. Record types come from the vocabulary. */
 const codeWords: Readonly<Record<Exclude<CodeField, 'recordType'>, readonly Named[]>> = {
@@ -108,6 +136,8 @@ const leadWords = [
   'has gaps',
   'has word',
   'has words',
+  'matches',
+  'matches detector',
   'not',
   'and',
   'or',

@@ -18,13 +18,16 @@ export interface BatchStanding {
   readonly proposedBy: string;
   readonly approvalsNeeded: number;
   readonly approvals: readonly Approval[];
+  /** Names of the groups that those who approve must be of; none: of any. */
+  readonly approverGroups: readonly string[];
   /** Last day to object; null before the notice. */
   readonly noticeUntil: EpochDay | null;
 }
 
 export type BatchAct =
   | { readonly kind: 'announce' }
-  | { readonly kind: 'approve'; readonly by: string }
+  /** With the names of all groups that the person is of. */
+  | { readonly kind: 'approve'; readonly by: string; readonly groups: readonly string[] }
   | { readonly kind: 'reject'; readonly by: string }
   | { readonly kind: 'object' }
   | { readonly kind: 'execute' }
@@ -36,6 +39,11 @@ export function countingApprovals(standing: BatchStanding): number {
   const approvers = new Set(standing.approvals.filter((a) => a.decision === 'approve').map((a) => a.by));
   const others = [...approvers].some((by) => by !== standing.proposedBy);
   return others ? approvers.size : 0;
+}
+
+/** Whether somebody of these groups is one of those who approve. */
+export function mayApprove(approverGroups: readonly string[], groups: readonly string[]): boolean {
+  return approverGroups.length === 0 || approverGroups.some((g) => groups.includes(g));
 }
 
 /** How many people have to agree: at least one, and never the proposer alone. */
@@ -63,6 +71,9 @@ export function actOnBatch(standing: BatchStanding, act: BatchAct, today: EpochD
       }
       if (standing.approvals.some((a) => a.by === act.by)) {
         return refuse('decided-before', 'You have decided on this batch before.');
+      }
+      if (!mayApprove(standing.approverGroups, act.groups)) {
+        return refuse('not-of-group', `The rule wants people of ${standing.approverGroups.join(' or ')} to approve this batch.`);
       }
       const after: BatchStanding = {
         ...standing,

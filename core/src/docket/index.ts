@@ -1,6 +1,7 @@
 export {
   actOnBatch,
   approvalsNeeded,
+  mayApprove,
   batchStates,
   countingApprovals,
   executionVerdict,
@@ -13,3 +14,4 @@ export {
   type ExecutionVerdict,
   type ItemOutcome,
 } from './batch.js';
+export { answersTo, stepVerdict, type StepCheck, type StepVerdict } from './stepVerdict.js';

@@ -15,7 +15,8 @@ const today = civilDate('2026-09-14');
 const people = ['ines', 'tomas', 'dario'];
 const anyAct: fc.Arbitrary<BatchAct> = fc.oneof(
   fc.constantFrom<BatchAct>({ kind: 'announce' }, { kind: 'object' }, { kind: 'execute' }, { kind: 'finish' }, { kind: 'withdraw' }),
-  fc.record({ kind: fc.constantFrom('approve' as const, 'reject' as const), by: fc.constantFrom(...people) }),
+  fc.record({ kind: fc.constant('reject' as const), by: fc.constantFrom(...people) }),
+  fc.record({ kind: fc.constant('approve' as const), by: fc.constantFrom(...people), groups: fc.subarray(['Board', 'Counsel', 'Staff']) }),
 );
 
 /** Acts on a batch as a service does: a decision is kept, and an announcement says until when one may object. */
@@ -38,6 +39,7 @@ describe('any sequence of acts on a batch', () => {
     proposedBy: 'ines',
     approvalsNeeded: needed,
     approvals: [],
+    approverGroups: [],
     noticeUntil: null,
   });
 
@@ -95,6 +97,22 @@ describe('any sequence of acts on a batch', () => {
         for (const { act, days } of course) standing = after(standing, act, (day += days));
         const deciders = standing.approvals.filter((a) => a.decision === 'approve').map((a) => a.by);
         expect(new Set(deciders).size).toBe(deciders.length);
+      }),
+    );
+  });
+
+  it('is approved by nobody who is of none of the groups', () => {
+    const groups = fc.subarray(['Board', 'Counsel'], { minLength: 1 });
+    fc.assert(
+      fc.property(groups, anyCourse, (approverGroups, course) => {
+        let standing: BatchStanding = { ...begin(1), approverGroups };
+        let day = today;
+        for (const { act, days } of course) {
+          const before = standing;
+          standing = after(standing, act, (day += days));
+          const counted = act.kind === 'approve' && standing.approvals.length > before.approvals.length;
+          if (counted) expect(act.groups.some((g) => approverGroups.includes(g))).toBeTrue();
+        }
       }),
     );
   });

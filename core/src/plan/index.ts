@@ -1,3 +1,24 @@
 export { mergeRefusal, moveRefusal, refusesInside, type PlaceStanding } from './change.js';
 export { isCodePattern, nextCode } from './nextCode.js';
 export { codePattern, kindsInside, placeKinds, takesRecords, type PlaceKind } from './place.js';
+export {
+  bareFolder,
+  bringChanges,
+  broughtParts,
+  datedTitle,
+  fillCode,
+  filledState,
+  fillText,
+  foldersOf,
+  readyText,
+  slotsOf,
+  stencilProblems,
+  type Brought,
+  type BroughtPart,
+  type FolderState,
+  type ReadyTitle,
+  type StencilDefinition,
+  type StencilFolder,
+  type StencilGrant,
+  type StencilProblem,
+} from './stencil.js';

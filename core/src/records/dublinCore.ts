@@ -1,4 +1,4 @@
-import type { FactDefinition, Facts } from './facts.js';
+import { valuesOf, type FactDefinition, type Facts, type FactScalar } from './facts.js';
 
 /** The fifteen elements of the Dublin Core element set (ISO 15836-1). */
 export const dublinCoreElements = [
@@ -20,9 +20,6 @@ export const dublinCoreElements = [
 ] as const;
 export type DublinCoreElement = (typeof dublinCoreElements)[number];
 
-const isElement = (name: string | undefined): name is DublinCoreElement =>
-  name !== undefined && (dublinCoreElements as readonly string[]).includes(name);
-
 export interface Described {
   readonly number: string;
   readonly title: string;
@@ -33,15 +30,18 @@ export interface Described {
 
 /**
  * A record in Dublin Core: number, title, date and type, then each fact whose definition names an element, in the order
- * of the definitions. A fact that names an element which does not exist, or has no value, is left out.
+ * of the definitions, many values one by one. `words` tells what a value is called where it names something else. A fact that names an element which does not exist, or has no value, is left out.
  */
 export function dublinCoreOf(
   record: Described,
   type: { readonly title: string; readonly facts: readonly FactDefinition[] },
+  words: (value: FactScalar) => string = String,
 ): (readonly [DublinCoreElement, string])[] {
   const fromFacts = type.facts.flatMap((definition): (readonly [DublinCoreElement, string])[] => {
-    const value = record.facts[definition.code];
-    return isElement(definition.dublinCore) && value !== undefined && value !== '' ? [[definition.dublinCore, String(value)]] : [];
+    const { dublinCore } = definition;
+    // Definitions come from stored types, which may be older than the check of their elements.
+    if (!dublinCore || !dublinCoreElements.includes(dublinCore)) return [];
+    return valuesOf(record.facts[definition.code]).flatMap((value) => (value === '' ? [] : [[dublinCore, words(value)]]));
   });
   return [['identifier', record.number], ['title', record.title], ['date', record.createdOn], ['type', type.title], ...fromFacts]; // prettier-ignore
 }

@@ -1,7 +1,36 @@
-import { parseCivilDate } from '../calendar/index.js';
+import { formatCivilDate, parseCivilDate, type EpochDay } from '../calendar/index.js';
+import type { DublinCoreElement } from './dublinCore.js';
+import { maskProblem, matchesMask } from './mask.js';
 
-export const factKinds = ['text', 'longText', 'whole', 'decimal', 'date', 'yesNo', 'choice'] as const;
+export const factKinds = [
+  'text',
+  'longText',
+  'whole',
+  'decimal',
+  'money',
+  'date',
+  'yesNo',
+  'choice',
+  'person',
+  'party',
+  'object',
+  'place',
+  'reference',
+] as const;
 export type FactKind = (typeof factKinds)[number];
+
+/** Facts whose value is the id of something else: a person here, a party or business object, a place, another record. */
+export const pointingKinds = ['person', 'party', 'object', 'place', 'reference'] as const;
+export type PointingKind = (typeof pointingKinds)[number];
+
+export function pointsElsewhere(kind: FactKind): kind is PointingKind {
+  return (pointingKinds as readonly FactKind[]).includes(kind);
+}
+
+export type FactScalar = string | number | boolean;
+/** One value, or for a fact that may have many a list of them without repeats. */
+export type FactValue = FactScalar | readonly (string | number)[];
+export type Facts = Readonly<Record<string, FactValue>>;
 
 /** One fact that a record type asks for. */
 export interface FactDefinition {
@@ -9,53 +38,242 @@ export interface FactDefinition {
   readonly title: string;
   readonly kind: FactKind;
   readonly required: boolean;
+  /** Said beside the field. */
+  readonly help?: string | undefined;
+  /** Several values at once. */
+  readonly many?: boolean | undefined;
+  /** Values of a choice; those of a tree are ways from its root, `Craft / Tug`, their parts separated by {@link choiceStep}. */
   readonly choices?: readonly string[] | undefined;
+  /** What it is filled with when nothing is said: a value, `today` for a date, `me` for a person. */
+  readonly default?: FactScalar | undefined;
+  /** What a text must look like; see {@link matchesMask}. */
+  readonly mask?: string | undefined;
+  /** Smallest and largest value of a number, an amount or a date. */
+  readonly min?: number | string | undefined;
+  readonly max?: number | string | undefined;
+  /** Currency of amounts, ISO 4217. */
+  readonly currency?: string | undefined;
+  /** No two records of the type have the same. */
+  readonly unique?: boolean | undefined;
+  /** Asked only when another fact, defined before it, has one of these values; with none, when it has any. */
+  readonly onlyWhen?: { readonly fact: string; readonly values: readonly FactScalar[] } | undefined;
   /** Dublin Core element (ISO 15836-1), where one fits. */
-  readonly dublinCore?: string | undefined;
+  readonly dublinCore?: DublinCoreElement | undefined;
 }
-
-export type FactValue = string | number | boolean;
-export type Facts = Readonly<Record<string, FactValue>>;
 
 export interface FactProblem {
   readonly fact: string;
   readonly sentence: string;
 }
 
-function problemOf(definition: FactDefinition, value: FactValue): string | null {
-  switch (definition.kind) {
+/** Separates the parts of a choice in a tree. */
+export const choiceStep = ' / ';
+
+const uuidShape = /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/;
+const longest = { text: 300, longText: 4000 } as const;
+const many = 100;
+
+export function valuesOf(value: FactValue | undefined): readonly FactScalar[] {
+  return value === undefined ? [] : Array.isArray(value) ? (value as readonly FactScalar[]) : [value as FactScalar];
+}
+
+function rangeProblem({ min, max }: FactDefinition, value: number | string): string | null {
+  if (min !== undefined && value < min) return `must be ${min} or more`.replace(/^(must be \d{4}-\d{2}-\d{2}) or more$/, '$1 or later');
+  if (max !== undefined && value > max) return `must be ${max} or less`.replace(/^(must be \d{4}-\d{2}-\d{2}) or less$/, '$1 or earlier');
+  return null;
+}
+
+function scalarProblem(definition: FactDefinition, value: FactScalar): string | null {
+  const { kind } = definition;
+  switch (kind) {
     case 'text':
     case 'longText':
-      return typeof value === 'string' ? null : 'must be text';
+      if (typeof value !== 'string') return 'must be text';
+      if (value.length > longest[kind]) return `must have ${longest[kind]} letters at most`;
+      return definition.mask === undefined || matchesMask(definition.mask, value) ? null : `must look like ${definition.mask}`;
     case 'whole':
-      return Number.isSafeInteger(value) ? null : 'must be a whole number';
+      if (!Number.isSafeInteger(value)) return 'must be a whole number';
+      return rangeProblem(definition, value as number);
     case 'decimal':
-      return typeof value === 'number' && Number.isFinite(value) ? null : 'must be a number';
+      if (typeof value !== 'number' || !Number.isFinite(value)) return 'must be a number';
+      return rangeProblem(definition, value);
+    case 'money':
+      if (typeof value !== 'number' || !Number.isFinite(value) || Math.abs(value) > 1e13) return 'must be an amount';
+      if (Number(value.toFixed(2)) !== value) return 'must be an amount with two decimal places at most';
+      return rangeProblem(definition, value);
     case 'date':
-      return typeof value === 'string' && parseCivilDate(value) !== null ? null : 'must be a date such as 2026-09-14';
+      if (typeof value !== 'string' || parseCivilDate(value) === null) return 'must be a date such as 2026-09-14';
+      return rangeProblem(definition, value);
     case 'yesNo':
       return typeof value === 'boolean' ? null : 'must be yes or no';
     case 'choice':
       return definition.choices?.includes(String(value)) ? null : `must be one of ${definition.choices?.join(', ') ?? 'nothing'}`;
+    case 'person':
+    case 'party':
+    case 'object':
+    case 'place':
+    case 'reference':
+      return typeof value === 'string' && uuidShape.test(value) ? null : 'must name one that is there';
   }
 }
 
-/** Wrong values, by fact. Unknown facts are wrong; missing ones are gaps, not problems. */
-export function factProblems(definitions: readonly FactDefinition[], facts: Facts): FactProblem[] {
+function valueProblem(definition: FactDefinition, value: FactValue): string | null {
+  if (Array.isArray(value) !== (definition.many === true)) return definition.many ? 'must be a list' : 'must be one value';
+  const values = valuesOf(value);
+  if (values.length > many) return `must have ${many} values at most`;
+  if (new Set(values).size < values.length) return 'must not have the same value twice';
+  for (const one of values) {
+    const problem = scalarProblem(definition, one);
+    if (problem) return problem;
+  }
+  return null;
+}
+
+/** Whether a fact is asked at all, given the others. */
+export function factApplies(definition: FactDefinition, facts: Facts): boolean {
+  if (!definition.onlyWhen) return true;
+  const { fact, values } = definition.onlyWhen;
+  const has = valuesOf(facts[fact]);
+  return values.length === 0 ? has.length > 0 : has.some((value) => values.includes(value));
+}
+
+function conditionWords({ onlyWhen }: FactDefinition, definitions: readonly FactDefinition[]): string {
+  const title = definitions.find((d) => d.code === onlyWhen!.fact)?.title ?? onlyWhen!.fact;
+  return onlyWhen!.values.length === 0 ? `${title} is known` : `${title} is ${onlyWhen!.values.map(String).join(' or ')}`;
+}
+
+/**
+ * Wrong values, by fact. Unknown facts and facts that are not asked now are wrong; missing ones are gaps, not problems.
+ * What `before` says already is never wrong: a record stays valid when its type changes.
+ */
+export function factProblems(definitions: readonly FactDefinition[], facts: Facts, before: Facts = {}): FactProblem[] {
   const problems: FactProblem[] = [];
   for (const [code, value] of Object.entries(facts)) {
+    if (code in before && JSON.stringify(before[code]) === JSON.stringify(value)) continue;
     const definition = definitions.find((d) => d.code === code);
     if (!definition) {
       problems.push({ fact: code, sentence: `This record type has no fact “${code}”.` });
       continue;
     }
-    const problem = problemOf(definition, value);
+    if (!factApplies(definition, facts)) {
+      problems.push({ fact: code, sentence: `${definition.title} is asked only when ${conditionWords(definition, definitions)}.` });
+      continue;
+    }
+    const problem = valueProblem(definition, value);
     if (problem) problems.push({ fact: code, sentence: `${definition.title} ${problem}.` });
   }
   return problems;
 }
 
-/** Titles of the required facts that are missing. */
+/** All ids among the values of facts: of whatever they point at, by whichever of them. */
+export function idsIn(...facts: readonly Facts[]): string[] {
+  const values = facts.flatMap((f) => Object.values(f)).flatMap((value) => valuesOf(value).map(String));
+  return [...new Set(values.filter(isId))];
+}
+
+export function isId(text: string): boolean {
+  return uuidShape.test(text);
+}
+
+/**
+ * All facts that record types ask for, the first of each code; what folders and stencils can say. Whether one is required,
+ * and when it is asked, is for the type of what is filed to say.
+ */
+export function factsOfTypes(types: readonly { readonly facts: readonly FactDefinition[] }[]): FactDefinition[] {
+  const known = new Map<string, FactDefinition>();
+  for (const { onlyWhen: _onlyWhen, ...fact } of types.flatMap((t) => t.facts)) {
+    if (!known.has(fact.code)) known.set(fact.code, { ...fact, required: false });
+  }
+  return [...known.values()];
+}
+
+const isEmpty = (value: FactValue | undefined): boolean =>
+  value === undefined || value === '' || (Array.isArray(value) && value.length === 0);
+
+/** Facts without those that say nothing. */
+export function filledFacts(facts: Facts): Facts {
+  return Object.fromEntries(Object.entries(facts).filter(([, value]) => !isEmpty(value)));
+}
+
+/** Titles of the required facts that are asked and missing. */
 export function factGaps(definitions: readonly FactDefinition[], facts: Facts): string[] {
-  return definitions.filter((d) => d.required && (facts[d.code] === undefined || facts[d.code] === '')).map((d) => d.title);
+  return definitions.filter((d) => d.required && isEmpty(facts[d.code]) && factApplies(d, facts)).map((d) => d.title);
+}
+
+/**
+ * Fills what nobody said: first from the folders around (nearest first), then by the defaults of the type. What does not fit
+ * the definition, or is not asked, is left out. In the order of the definitions, because one fact may be asked because of
+ * another.
+ */
+export function completeFacts(
+  definitions: readonly FactDefinition[],
+  facts: Facts,
+  around: readonly Facts[],
+  who: { readonly today: EpochDay; readonly me: string },
+): Facts {
+  const completed: Record<string, FactValue> = { ...facts };
+  for (const definition of definitions) {
+    if (!isEmpty(completed[definition.code]) || !factApplies(definition, completed)) continue;
+    const candidates = [...around.map((f) => f[definition.code]), defaultOf(definition, who)];
+    const given = candidates.find((value) => value !== undefined && !isEmpty(value) && valueProblem(definition, value) === null);
+    if (given !== undefined) completed[definition.code] = given;
+  }
+  return completed;
+}
+
+function defaultOf(definition: FactDefinition, who: { readonly today: EpochDay; readonly me: string }): FactValue | undefined {
+  const { kind } = definition;
+  const value =
+    kind === 'date' && definition.default === 'today'
+      ? formatCivilDate(who.today)
+      : kind === 'person' && definition.default === 'me'
+        ? who.me
+        : definition.default;
+  return value === undefined || !definition.many ? value : [value as string | number];
+}
+
+const codeShape = /^[a-z][A-Za-z0-9]{0,39}$/;
+const ranged: readonly FactKind[] = ['whole', 'decimal', 'money', 'date'];
+const countable: readonly FactKind[] = ['text', 'whole', 'date', 'choice', ...pointingKinds];
+
+/** What is wrong with the definitions of a record type; `fact` is the code, or the position (from 1) where that is wrong. */
+export function definitionProblems(definitions: readonly FactDefinition[]): FactProblem[] {
+  const problems: FactProblem[] = [];
+  const seen = new Set<string>();
+  for (const [i, d] of definitions.entries()) {
+    const say = (sentence: string): void => void problems.push({ fact: codeShape.test(d.code) ? d.code : String(i + 1), sentence: `${d.title || `Fact ${i + 1}`} ${sentence}.` });
+    if (!codeShape.test(d.code)) say('needs a code: a small letter, then letters and digits');
+    if (seen.has(d.code)) say(`has the code “${d.code}”, which is taken`);
+    if (d.title.trim() === '') say('needs a title');
+    if (d.kind === 'choice') {
+      if (!d.choices?.length) say('needs choices');
+      else if (new Set(d.choices).size < d.choices.length) say('has the same choice twice');
+      else if (d.choices.some((c) => c.trim() === '' || c.split(choiceStep).some((part) => part.trim() === ''))) say('has an empty choice');
+    } else if (d.choices?.length) say('has choices, but only a choice may');
+    if (d.mask !== undefined) {
+      const problem = d.kind === 'text' ? maskProblem(d.mask) : 'can have a pattern only when it is text';
+      if (problem) say(problem);
+    }
+    if ((d.min !== undefined || d.max !== undefined) && !ranged.includes(d.kind)) say('can have a range only when it is a number, an amount or a date');
+    else if ([d.min, d.max].some((bound) => bound !== undefined && scalarProblem({ ...d, min: undefined, max: undefined }, bound) !== null)) say('has a range that is none of its kind');
+    else if (d.min !== undefined && d.max !== undefined && d.min > d.max) say('has a range that ends before it begins');
+    if (d.kind === 'money' && !/^[A-Z]{3}$/.test(d.currency ?? '')) say('needs a currency of three letters (ISO 4217)');
+    if (d.kind === 'yesNo' && d.many) say('cannot have many values');
+    if (d.unique && (d.many || !countable.includes(d.kind))) say('cannot be unique');
+    if (d.onlyWhen && !seen.has(d.onlyWhen.fact)) say('depends on a fact that does not stand before it');
+    if (d.default !== undefined && !isWord(d) && scalarProblem(d, d.default) !== null) say('has a default that does not fit it');
+    seen.add(d.code);
+  }
+  return problems;
+} // prettier-ignore
+
+const isWord = (d: FactDefinition): boolean => (d.kind === 'date' && d.default === 'today') || (d.kind === 'person' && d.default === 'me');
+
+/** What a new version of a type may not change: what a fact of that code means. */
+export function changeProblems(before: readonly FactDefinition[], after: readonly FactDefinition[]): FactProblem[] {
+  return after.flatMap((d): FactProblem[] => {
+    const old = before.find((b) => b.code === d.code);
+    if (!old || (old.kind === d.kind && (old.many === true) === (d.many === true))) return [];
+    return [{ fact: d.code, sentence: `${d.title} has values of another kind in records already; give the new fact a code of its own.` }];
+  });
 }

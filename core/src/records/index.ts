@@ -10,15 +10,30 @@ export {
 } from './declaring.js';
 export { longestFileName, tidyFileName, titleFromFileName } from './fileName.js';
 export {
+  changeProblems,
+  choiceStep,
+  completeFacts,
+  definitionProblems,
+  factApplies,
   factGaps,
   factKinds,
   factProblems,
+  factsOfTypes,
+  filledFacts,
+  idsIn,
+  isId,
+  pointingKinds,
+  pointsElsewhere,
+  valuesOf,
   type FactDefinition,
   type FactKind,
   type FactProblem,
   type Facts,
+  type FactScalar,
   type FactValue,
+  type PointingKind,
 } from './facts.js';
+export { takesRefusal, type Takes } from './takes.js';
 export { dublinCoreElements, dublinCoreOf, type Described, type DublinCoreElement } from './dublinCore.js';
 export { readAs } from './reading.js';
 export {

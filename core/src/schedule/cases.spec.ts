@@ -205,8 +205,8 @@ describe('steps by example: what is done when', () => {
   ]; // prettier-ignore
   for (const [name, steps, completed, expected, dueOn] of rows) {
     it(name, () => {
-      const days = Object.fromEntries(Object.entries(completed).map(([index, on]) => [index, d(on)]));
-      const verdict = evaluateRule(rule('R', { steps }), facts({ completed: days }));
+      const done = Object.entries(completed).map(([index, on]) => ({ index: Number(index), kind: steps[Number(index)]!.kind, on: d(on) }));
+      const verdict = evaluateRule(rule('R', { steps }), facts({ taken: { R: { completed: done } } }));
       if (verdict.kind !== 'dated') throw new Error(verdict.kind);
       const words = (on: number | null) => (on === null ? null : formatCivilDate(on));
       expect(verdict.steps.map((s) => words(s.dueOn))).toEqual(expected);

@@ -1,5 +1,6 @@
-import { addPeriod, period, yearMonthDay, type EpochDay } from '../calendar/index.js';
+import { addPeriod, formatCivilDate, period, yearMonthDay, type EpochDay } from '../calendar/index.js';
 import { unknownDay } from './compiled.js';
+import type { Governing } from './governing.js';
 import { isDisposing, stepKinds, type RuleVersion, type StepKind } from './rule.js';
 
 export type Outcome = 'permanent' | 'waiting' | 'dated' | 'unscheduled';
@@ -14,6 +15,33 @@ export interface Standing {
   /** {@link unknownDay} when there is none. */
   readonly dueOn: EpochDay;
   readonly action: 'destroy' | 'transfer' | null;
+}
+
+/** What a rule does at the end; null when it has no end. */
+export function actionOf(rule: RuleVersion | null): Standing['action'] {
+  const step = rule?.steps.find((s) => isDisposing(s.kind));
+  return step && isDisposing(step.kind) ? step.kind : null;
+}
+
+/** A judgement reduced to what an effect counts. */
+export function standingOf(governing: Governing): Standing {
+  const none: EpochDay = unknownDay;
+  switch (governing.kind) {
+    case 'unscheduled':
+      return { outcome: 'unscheduled', rule: null, clockStart: none, dueOn: none, action: null };
+    case 'overrideDate':
+      return { outcome: 'dated', rule: null, clockStart: none, dueOn: governing.dueOn, action: governing.action };
+    case 'rule': {
+      const { rule, verdict } = governing.by;
+      return {
+        outcome: verdict.kind,
+        rule,
+        clockStart: verdict.kind === 'waiting' ? none : (verdict.clockStart ?? none),
+        dueOn: verdict.kind === 'dated' ? (verdict.dueOn ?? none) : none,
+        action: actionOf(rule),
+      };
+    }
+  }
 }
 
 /** How many records a change dates otherwise, by what it does to their due date. */
@@ -288,5 +316,54 @@ export function mergeEffects(parts: readonly Effect[]): Effect {
       .slice(0, mostListed),
     firstMonth: parts[0]?.firstMonth ?? 0,
     forecast: [...lanes.values()],
+  };
+}
+
+/** The cells of a lane in which there is something, each after its month. */
+function filledCells(cells: Float64Array): number[] {
+  const filled: number[] = [];
+  for (let at = 0; at < cells.length; at += laneWidth) {
+    if (cells[at]! > 0 || cells[at + 2]! > 0) filled.push(at / laneWidth, ...cells.subarray(at, at + laneWidth));
+  }
+  return filled;
+}
+
+/** An effect as it is shown. */
+export interface NamedEffect extends Omit<Effect, 'bySeries' | 'byYear' | 'most' | 'firstMonth' | 'forecast'> {
+  readonly bySeries: (Shift & { seriesId: string; code: string; title: string })[];
+  readonly byYear: (Shift & { year: number })[];
+  /** Dates as YYYY-MM-DD. */
+  readonly most: { id: string; number: string; title: string; before: string | null; after: string | null }[];
+  /** YYYY-MM */
+  readonly firstMonth: string;
+  /** Cells: five numbers for each month in which something is due: months after the first, then those of the lane. */
+  readonly forecast: { series: string; rule: string; step: StepKind; cells: number[] }[];
+}
+
+/** Puts names to the series and records of an effect, days and months into words, and both in order of their codes. */
+export function namedEffect(
+  effect: Effect,
+  series: (id: string) => { readonly code: string; readonly title: string } | undefined,
+  record: (id: string) => { readonly number: string; readonly title: string } | undefined,
+): NamedEffect {
+  const day = (d: EpochDay | null): string | null => (d === null ? null : formatCivilDate(d));
+  const codeOf = (id: string): string => series(id)?.code ?? '?';
+  return {
+    ...effect,
+    bySeries: effect.bySeries
+      .map(({ series: id, ...counts }) => ({ seriesId: id, code: codeOf(id), title: series(id)?.title ?? '', ...counts }))
+      .sort((a, b) => (a.code < b.code ? -1 : 1)),
+    byYear: [...effect.byYear],
+    most: effect.most.map((m) => ({
+      id: m.id,
+      number: record(m.id)?.number ?? '?',
+      title: record(m.id)?.title ?? '',
+      before: day(m.before),
+      after: day(m.after),
+    })),
+    firstMonth: formatMonth(effect.firstMonth),
+    forecast: effect.forecast
+      .map((lane) => ({ series: codeOf(lane.series), rule: lane.rule, step: lane.step, cells: filledCells(lane.cells) }))
+      .sort((a, b) => (a.series < b.series ? -1 : a.series > b.series ? 1 : a.rule < b.rule ? -1 : 1)),
   };
 }

@@ -1,6 +1,7 @@
 import { addPeriod, civilDate, period, type EpochDay } from '../calendar/index.js';
 import { clockStart } from './cutoff.js';
 import { isDisposing, type RecordDate, type RuleVersion, type Step, type Trigger } from './rule.js';
+import { completedOn, type StepHistory } from './stepHistory.js';
 
 /** Something that happened outside, with the subject it was found on. */
 export interface EventOccurrence {
@@ -18,8 +19,8 @@ export interface ClockFacts {
   readonly factDates: Readonly<Record<string, EpochDay>>;
   readonly folderClosed?: { readonly on: EpochDay; readonly subject: string } | undefined;
   readonly events: readonly EventOccurrence[];
-  /** Completion dates of steps already taken, by their index in the rule. */
-  readonly completed?: Readonly<Record<number, EpochDay>> | undefined;
+  /** What steps have come to already, by the code of their rule. */
+  readonly taken?: Readonly<Record<string, StepHistory>> | undefined;
 }
 
 export interface TriggerDate {
@@ -63,6 +64,8 @@ export interface StepDate {
   readonly step: Step;
   /** First day on which the step may be taken; null when it waits for the one before it. */
   readonly dueOn: EpochDay | null;
+  /** The day on which it was taken; null while it was not. */
+  readonly doneOn: EpochDay | null;
 }
 
 /** What a rule says of a record: for ever, waiting for a date, or dated. */
@@ -73,15 +76,20 @@ export type Verdict =
       readonly kind: 'dated';
       readonly trigger: TriggerDate;
       readonly clockStart: EpochDay;
+      /** The day on which somebody started the clock anew, when it counts from there. */
+      readonly restartedOn: EpochDay | null;
       readonly steps: readonly StepDate[];
       /** Date of the disposing step; null when the rule has none or it waits for a step before it. */
       readonly dueOn: EpochDay | null;
     };
 
-function stepDates(steps: readonly Step[], start: EpochDay, facts: ClockFacts): StepDate[] {
+function stepDates(steps: readonly Step[], start: EpochDay, history: StepHistory | undefined): StepDate[] {
+  const done = steps.map((step, index) => completedOn(history, step, index));
   return steps.map((step, index) => {
-    const base = step.from === 'previousStep' && index > 0 ? (facts.completed?.[index - 1] ?? null) : start;
-    return { index, step, dueOn: base === null ? null : addPeriod(base, period(step.after)) };
+    const base = step.from === 'previousStep' && index > 0 ? done[index - 1]! : start;
+    const dueOn = base === null ? null : addPeriod(base, period(step.after));
+    const released = isDisposing(step.kind) ? history?.releasedOn : undefined;
+    return { index, step, dueOn: released === undefined ? dueOn : Math.min(released, dueOn ?? released), doneOn: done[index]! };
   });
 }
 
@@ -90,18 +98,24 @@ export function isPermanent(rule: Pick<RuleVersion, 'trigger' | 'steps'>): boole
   return rule.trigger.kind === 'never' || rule.steps.some((step) => step.kind === 'keepPermanently');
 }
 
-/** Evaluates one rule version for one record (3-rules 3.2). Throws RangeError on a malformed period. */
+/**
+ * Evaluates one rule version for one record (3-rules 3.2, 3.5). A clock that somebody started anew counts from that very day,
+ * unless its trigger has since given a later one. Throws RangeError on a malformed period.
+ */
 export function evaluateRule(rule: RuleVersion, facts: ClockFacts): Verdict {
   const trigger = triggerDate(rule.trigger, facts);
   if (trigger === null) {
-    const steps = rule.steps.map((step, index) => ({ index, step, dueOn: null }));
+    const steps = rule.steps.map((step, index) => ({ index, step, dueOn: null, doneOn: null }));
     return isPermanent(rule) ? { kind: 'permanent', clockStart: null, steps } : { kind: 'waiting', steps };
   }
-  const start = clockStart(trigger.on, rule.cutoff);
-  const steps = stepDates(rule.steps, start, facts);
+  const history = facts.taken?.[rule.code];
+  const first = clockStart(trigger.on, rule.cutoff);
+  const restartedOn = history?.restartedOn !== undefined && history.restartedOn > first ? history.restartedOn : null;
+  const start = restartedOn ?? first;
+  const steps = stepDates(rule.steps, start, history);
   if (isPermanent(rule)) return { kind: 'permanent', clockStart: start, steps };
   const disposing = steps.find((s) => isDisposing(s.step.kind));
-  return { kind: 'dated', trigger, clockStart: start, steps, dueOn: disposing?.dueOn ?? null };
+  return { kind: 'dated', trigger, clockStart: start, restartedOn, steps, dueOn: disposing?.dueOn ?? null };
 }
 
 /**

@@ -27,9 +27,12 @@ export interface ExplainedRule {
 export interface ExplainedStep {
   readonly kind: StepKind;
   readonly dueOn: string | null;
+  readonly doneOn: string | null;
   readonly words: string;
   readonly repeat: string | null;
   readonly approvals: number;
+  /** Names of the groups that they must be of; absent: of any. */
+  readonly approverGroups?: readonly string[];
   readonly noticeDays: number;
 }
 
@@ -43,6 +46,8 @@ export interface Explanation {
   readonly governing: ExplainedRule | null;
   readonly clock: { readonly trigger: string; readonly date: string | null; readonly source: string } | null;
   readonly cutoff: { readonly words: string; readonly clockStart: string } | null;
+  /** The day on which somebody said that it is still needed, so that the clock counts from there. */
+  readonly restartedOn: string | null;
   readonly vintage: number | null;
   readonly steps: readonly ExplainedStep[];
   readonly override: ByHand | null;
@@ -133,15 +138,17 @@ function explainRule(weighed: { rule: RuleVersion; setOn: string }): ExplainedRu
   };
 }
 
-function explainStep({ step, dueOn }: StepDate): ExplainedStep {
+function explainStep({ step, dueOn, doneOn }: StepDate): ExplainedStep {
   const after = describePeriod(period(step.after));
   const base = step.from === 'previousStep' ? 'the step before it' : 'the clock starts';
   return {
     kind: step.kind,
     dueOn: dueOn === null ? null : formatCivilDate(dueOn),
-    words: `${stepWords[step.kind]} ${after === 'no time' ? 'when' : `${after} after`} ${base}`,
+    doneOn: doneOn === null ? null : formatCivilDate(doneOn),
+    words: `${stepWords[step.kind]}${step.to === undefined ? '' : ` to folder ${step.to}`} ${after === 'no time' ? 'when' : `${after} after`} ${base}`,
     repeat: step.repeatEvery ? `again every ${describePeriod(period(step.repeatEvery))}` : null,
     approvals: step.approvals,
+    ...(step.approverGroups?.length ? { approverGroups: step.approverGroups } : {}),
     noticeDays: step.noticeDays,
   };
 }
@@ -192,7 +199,7 @@ export function explain({ governing, holds, missing }: ExplainInput): Explanatio
     }),
     holds,
   };
-  const nothing = { dueOn: null, action: null, clock: null, cutoff: null, vintage: null, steps: [], override: null };
+  const nothing = { dueOn: null, action: null, clock: null, cutoff: null, restartedOn: null, vintage: null, steps: [], override: null };
 
   if (governing.kind === 'unscheduled') {
     return {
@@ -259,7 +266,9 @@ export function explain({ governing, holds, missing }: ExplainInput): Explanatio
         dueOn: verdict.dueOn === null ? null : formatCivilDate(verdict.dueOn),
         action,
         clock: { trigger, date: formatCivilDate(verdict.trigger.on), source: verdict.trigger.subject },
-        cutoff: cutoffWords ? { words: cutoffWords, clockStart: formatCivilDate(verdict.clockStart) } : null,
+        restartedOn: verdict.restartedOn === null ? null : formatCivilDate(verdict.restartedOn),
+        cutoff:
+          cutoffWords && verdict.restartedOn === null ? { words: cutoffWords, clockStart: formatCivilDate(verdict.clockStart) } : null,
         vintage: vintageOf(verdict.clockStart, rule.cutoff),
       };
     }

@@ -1,16 +1,30 @@
 export { compileGoverning, dateSlots, unknownDay, type DateSlots, type FastVerdict } from './compiled.js';
+export {
+  draftVersionId,
+  effectOnCases,
+  judgeCase,
+  withDraft,
+  type CaseCandidate,
+  type RuleDraft,
+  type RuleVersions,
+  type ScheduleCase,
+} from './scheduleCase.js';
 export { checkSchedule, type FindingKind, type ScheduleFinding, type ScheduleUnderCheck } from './check.js';
 export { clockStart, vintageOf, type Cutoff } from './cutoff.js';
 export {
+  actionOf,
   effectTally,
   formatMonth,
   laneWidth,
   mergeEffects,
   monthOf,
+  namedEffect,
+  standingOf,
   type Effect,
   type EffectTally,
   type ForecastLane,
   type MostAffected,
+  type NamedEffect,
   type Outcome,
   type Shift,
   type Standing,
@@ -30,6 +44,7 @@ export {
   type TriggerDate,
   type Verdict,
 } from './evaluate.js';
+export { nextStep, overtakenOn, stepHistories, stepOutcomes, type StepAct, type StepHistory, type StepOutcome } from './stepHistory.js';
 export {
   governingRule,
   keepsLonger,

@@ -33,8 +33,11 @@ export interface Step {
   readonly from: 'clockStart' | 'previousStep';
   /** ISO 8601 period between two questions to the owner. */
   readonly repeatEvery?: string | undefined;
+  /** Where `move` puts a record: the code of a folder of its series. */
+  readonly to?: string | undefined;
   /** 0 = automatic; otherwise how many people must agree. */
   readonly approvals: number;
+  /** Names of the groups that they must be of; none: of any. */
   readonly approverGroups?: readonly string[] | undefined;
   /** Days to object between announcement and decision. */
   readonly noticeDays: number;

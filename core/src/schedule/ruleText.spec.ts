@@ -35,10 +35,17 @@ const step: fc.Arbitrary<Step> = fc
     after: fc.constantFrom('P0D', 'P7Y', 'P18M', 'P1Y6M', 'P90D'),
     from: fc.constantFrom('clockStart' as const, 'previousStep' as const),
     repeatEvery: fc.option(fc.constantFrom('P30D', 'P1M'), { nil: undefined }),
+    to: fc.constantFrom('CLOSED', '2024 to 2025', 'to Q-19'),
     approvals: fc.nat(3),
+    approverGroups: fc.option(fc.subarray(['Board', 'Finance and dues', 'Counsel'], { minLength: 1 }), { nil: undefined }),
     noticeDays: fc.nat(30),
   })
-  .map(({ repeatEvery, ...s }) => (repeatEvery === undefined ? s : { ...s, repeatEvery }));
+  .map(({ repeatEvery, to, approverGroups, ...s }) => ({
+    ...s,
+    ...(approverGroups === undefined || s.approvals === 0 ? {} : { approverGroups }),
+    ...(repeatEvery === undefined ? {} : { repeatEvery }),
+    ...(s.kind === 'move' ? { to } : {}),
+  }));
 
 describe('a rule in a table', () => {
   it('is read as it was written', () => {

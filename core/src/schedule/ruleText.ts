@@ -88,13 +88,17 @@ function isBare(step: Step): boolean {
   return step.kind === 'keepPermanently' && step.after === 'P0D' && step.from === 'clockStart' && step.repeatEvery === undefined;
 }
 
-/** Steps in a table, one after another: `ask owner P5Y every P30D; destroy P7Y, 2 approvals, 21 days notice`. */
+/** Steps in a table, one after another: `ask owner P5Y every P30D; move P6Y to CLOSED; destroy P7Y, 2 approvals of Board or Counsel, 21 days notice`. */
 export function printSteps(steps: readonly Step[]): string {
   return steps
     .map((step) =>
       [
-        `${stepWords[step.kind]}${isBare(step) ? '' : ` ${step.after}`}${step.from === 'previousStep' ? ' after the step before' : ''}${step.repeatEvery ? ` every ${step.repeatEvery}` : ''}`,
-        ...(step.approvals > 0 ? [`${step.approvals} ${step.approvals === 1 ? 'approval' : 'approvals'}`] : []),
+        `${stepWords[step.kind]}${isBare(step) ? '' : ` ${step.after}`}${step.from === 'previousStep' ? ' after the step before' : ''}${step.repeatEvery ? ` every ${step.repeatEvery}` : ''}${step.to === undefined ? '' : ` to ${step.to}`}`,
+        ...(step.approvals > 0
+          ? [
+              `${step.approvals} ${step.approvals === 1 ? 'approval' : 'approvals'}${step.approverGroups?.length ? ` of ${step.approverGroups.join(' or ')}` : ''}`,
+            ]
+          : []),
         ...(step.noticeDays > 0 ? [`${step.noticeDays} days notice`] : []),
       ].join(', '),
     )
@@ -106,19 +110,27 @@ function parseStep(text: string): Read<Step> {
   const kind = [...stepKinds].find((k) => what.toLowerCase() === stepWords[k] || what.toLowerCase().startsWith(`${stepWords[k]} `));
   if (!kind) return wrong(`“${what}” is no step: ${Object.values(stepWords).join(', ')}`);
   const rest = what.slice(stepWords[kind].length).trim();
-  const match = /^(\S*?)( after the step before)?( every (\S+))?$/i.exec(rest === '' ? 'P0D' : rest);
+  const match = /^(\S*?)( after the step before)?( every (\S+))?( to (.+))?$/i.exec(rest === '' ? 'P0D' : rest);
   const after = (match?.[1] ?? '').toUpperCase();
   if (!match || parsePeriod(after) === null || (rest === '' && kind !== 'keepPermanently')) {
     return wrong(`“${what}” says not after how long, such as P7Y or P90D`);
   }
   const repeatEvery = match[4]?.toUpperCase();
   if (repeatEvery !== undefined && parsePeriod(repeatEvery) === null) return wrong(`“${match[4]!}” is no period, such as P30D`);
+  const to = match[6];
+  if ((kind === 'move') !== (to !== undefined)) {
+    return wrong(kind === 'move' ? `“${what}” says not to which folder, such as to CLOSED` : `“${what}”: only move says to which folder`);
+  }
   let [approvals, noticeDays] = [0, 0];
+  let approverGroups: string[] | undefined;
   for (const part of more) {
-    const given = /^(\d+) (approvals?|days notice)$/i.exec(part);
+    const given = /^(\d+) (?:(approvals?)(?: of (.+))?|days notice)$/i.exec(part);
     if (!given) return wrong(`“${part}” is neither a number of approvals nor of days notice`);
-    if (/^approval/i.test(given[2]!)) approvals = Number(given[1]);
-    else noticeDays = Number(given[1]);
+    if (given[2] === undefined) noticeDays = Number(given[1]);
+    else {
+      approvals = Number(given[1]);
+      approverGroups = given[3]?.split(/ or /i).map(tidy).filter(Boolean); // prettier-ignore
+    }
   }
   return {
     ok: true,
@@ -127,7 +139,9 @@ function parseStep(text: string): Read<Step> {
       after,
       from: match[2] ? 'previousStep' : 'clockStart',
       ...(repeatEvery === undefined ? {} : { repeatEvery }),
+      ...(to === undefined ? {} : { to }),
       approvals,
+      ...(approverGroups === undefined ? {} : { approverGroups }),
       noticeDays,
     },
   };

@@ -110,7 +110,10 @@ describe('due dates', () => {
     const version = rule('R-1', { steps: [step('review', 'P5Y'), step('destroy', 'P1Y', 'previousStep')] });
     const waiting = evaluateRule(version, facts());
     expect(waiting.kind === 'dated' && waiting.dueOn).toBeNull();
-    const done = evaluateRule(version, facts({ completed: { 0: d('2025-06-01') } }));
+    const done = evaluateRule(
+      version,
+      facts({ taken: { [version.code]: { completed: [{ index: 0, kind: version.steps[0]!.kind, on: d('2025-06-01') }] } } }),
+    );
     expect(done.kind === 'dated' && done.dueOn && formatCivilDate(done.dueOn)).toBe('2026-06-01');
   });
 });

@@ -1,4 +1,5 @@
 import type { RecordTypeCode } from '../plan.js';
+import type { Facts } from '@key-cellar/core/records';
 import type { Random } from '../random.js';
 
 export interface Subject {
@@ -6,7 +7,7 @@ export interface Subject {
   readonly number: string;
   readonly type: RecordTypeCode;
   readonly createdOn: string;
-  readonly facts: Readonly<Record<string, string | number | boolean>>;
+  readonly facts: Facts;
   readonly author: string;
 }
 
@@ -25,6 +26,43 @@ const closing = [
   'The matter is to be looked at again in spring.',
   'No cost arose for the Authority.',
 ];
+
+/** A number of one's own for a subject, so that what is made of it stays the same whatever else is made. */
+function serialOf(subject: Subject): number {
+  let n = 7;
+  for (const sign of `${subject.number}${subject.title}`) n = (n * 31 + sign.charCodeAt(0)) % 1_000_003;
+  return n;
+}
+
+/** An account number (ISO 13616) of no country, with right check digits. */
+function accountOf(n: number): string {
+  const body = `MHAB${String(n * 7919).padStart(14, '0')}`;
+  const digits = [...`${body}ZZ00`].map((c) => (c >= 'A' ? String(c.charCodeAt(0) - 55) : c)).join('');
+  let remainder = 0;
+  for (const digit of digits) remainder = (remainder * 10 + Number(digit)) % 97;
+  return `ZZ${String(98 - remainder).padStart(2, '0')}${body}`.replace(/(.{4})(?=.)/g, '$1 ');
+}
+
+/** A card number of no issuer (ISO/IEC 7812-1), with a right check digit. */
+function cardOf(n: number): string {
+  const body = `0000${String(n * 104_729).padStart(11, '0')}`.slice(0, 15);
+  let sum = 0;
+  [...body].reverse().forEach((digit, i) => {
+    const part = Number(digit) * (i % 2 === 0 ? 2 : 1);
+    sum += part > 9 ? part - 9 : part;
+  });
+  return `${body}${(10 - (sum % 10)) % 10}`.replace(/(.{4})(?=.)/g, '$1 ');
+}
+
+/** What nobody should have written into some of the papers, and somebody did. */
+function careless(subject: Subject): string[] {
+  const n = serialOf(subject);
+  if (subject.type === 'invoice' && n % 5 === 0) return [`Please pay to ${accountOf(n)}.`];
+  if (subject.type === 'letter' && n % 23 === 0) return [`The deposit may be taken from card ${cardOf(n)}.`];
+  if (subject.type === 'personnel' && n % 6 === 0)
+    return ['On sick leave for two weeks; the diagnosis is with the doctor of the Authority.'];
+  return [];
+}
 
 const bodies: Record<RecordTypeCode, (s: Subject, r: Random) => string[]> = {
   letter: (s, r) => [
@@ -110,7 +148,7 @@ const bodies: Record<RecordTypeCode, (s: Subject, r: Random) => string[]> = {
 
 /** Paragraphs worth reading for a record: made from its own facts. */
 export function paragraphs(subject: Subject, random: Random): string[] {
-  return [...bodies[subject.type](subject, random), random.pick(closing)];
+  return [...bodies[subject.type](subject, random), ...careless(subject), random.pick(closing)];
 }
 
 /** The same as a plain text file. */

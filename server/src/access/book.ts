@@ -16,6 +16,9 @@ import type pg from 'pg';
 import type { SignedIn } from '../identity/index.js';
 import * as store from './store.js';
 
+/** Whose access is asked for, and for which day. */
+type Accessor = Pick<SignedIn, 'id' | 'today' | 'clearance'>;
+
 interface AccessSet {
   readonly id: number;
   readonly chain: readonly AccessPlace[];
@@ -31,6 +34,8 @@ interface SetRights {
 export interface PersonAccess {
   /** Ids of the sets on which the person has a right for everything there. */
   sets(right: Right): readonly number[];
+  /** How many sets there are, whether the person has anything on them or not. */
+  readonly known: number;
   /** Ids of the sets on which the person has it only for what they deposited. */
   ownSets(right: Right): readonly number[];
   on(setId: number): SetRights;
@@ -48,7 +53,7 @@ class Snapshot {
     private readonly memberships: Memberships,
   ) {}
 
-  of(person: SignedIn): PersonAccess {
+  of(person: Accessor): PersonAccess {
     const key = `${person.id} ${person.today}`;
     let access = this.people.get(key);
     if (!access) {
@@ -59,7 +64,7 @@ class Snapshot {
     return access;
   }
 
-  private compute(person: SignedIn): PersonAccess {
+  private compute(person: Accessor): PersonAccess {
     const today = civilDate(person.today);
     const who = {
       id: person.id,
@@ -88,6 +93,7 @@ class Snapshot {
     const none: SetRights = { all: 0, own: 0 };
     return {
       anywhere,
+      known: this.accessSets.size,
       sets: (right) => listOf(right, 'all'),
       ownSets: (right) => listOf(right, 'own'),
       on: (setId) => bySet.get(setId) ?? none,
@@ -152,23 +158,37 @@ async function loadSnapshot(pool: pg.Pool): Promise<Snapshot> {
 
 /** Snapshots of access, loaded anew when the epoch that a session saw is newer. */
 export interface AccessBooks {
-  of(person: SignedIn): Promise<PersonAccess>;
+  of(person: Accessor & Pick<SignedIn, 'accessEpoch'>): Promise<PersonAccess>;
+  /** The access of every active person on a day. */
+  everyone(today: string): Promise<{ readonly id: string; readonly name: string; readonly access: PersonAccess }[]>;
 }
 
 export function accessBooks(pool: pg.Pool): AccessBooks {
   let current: { epoch: number; snapshot: Promise<Snapshot> } | null = null;
+  function at(epoch: number): Promise<Snapshot> {
+    // A session query that ran before this book was loaded may carry an older epoch: the newer book serves it too.
+    if (!current || current.epoch < epoch) {
+      const snapshot = loadSnapshot(pool);
+      const loading = { epoch, snapshot };
+      current = loading;
+      snapshot.catch(() => {
+        if (current === loading) current = null;
+      });
+    }
+    return current.snapshot;
+  }
   return {
     async of(person) {
-      // A session query that ran before this book was loaded may carry an older epoch: the newer book serves it too.
-      if (!current || current.epoch < person.accessEpoch) {
-        const snapshot = loadSnapshot(pool);
-        const loading = { epoch: person.accessEpoch, snapshot };
-        current = loading;
-        snapshot.catch(() => {
-          if (current === loading) current = null;
-        });
-      }
-      return (await current.snapshot).of(person);
+      return (await at(person.accessEpoch)).of(person);
+    },
+    async everyone(today) {
+      const [epoch, people] = await Promise.all([store.accessEpoch(pool), store.people(pool)]);
+      const snapshot = await at(epoch);
+      return people.map((p) => ({
+        id: p.id,
+        name: p.name,
+        access: snapshot.of({ id: p.id, today, clearance: { level: p.clearance_level, caveats: p.clearance_caveats } }),
+      }));
     },
   };
 }

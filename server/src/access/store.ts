@@ -148,3 +148,7 @@ export function anchorOfPlace(db: Db, placeId: string) {
     [placeId],
   );
 }
+
+export async function accessEpoch(db: Db): Promise<number> {
+  return (await row<{ value: number }>(db, 'access.epoch', `select value from epoch where name = 'access'`))!.value;
+}

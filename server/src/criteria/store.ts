@@ -29,3 +29,20 @@ export function people(db: Db) {
 export function openHolds(db: Db) {
   return rows<{ id: string; name: string }>(db, 'vocabulary.holds', `select id, name from hold where state = 'open' order by name`);
 }
+
+export function entities(db: Db, limit: number) {
+  return rows<{ id: string; kind: 'party' | 'object'; name: string }>(
+    db,
+    'criteria.entities',
+    'select id, kind, name from entity order by lower(name) limit $1',
+    [limit],
+  );
+}
+
+export function detectors(db: Db) {
+  return rows<{ id: string; title: string }>(
+    db,
+    'vocabulary.detectors',
+    'select id, title from detector where retired_on is null order by lower(title)',
+  );
+}

@@ -25,15 +25,32 @@ async function readMigrations(folder: string): Promise<Migration[]> {
   );
 }
 
-async function ensureApplicationRole(client: pg.Client, ownerUrl: string): Promise<void> {
+async function applicationMayLogIn(appUrl: string): Promise<boolean> {
+  const client = new pg.Client({ connectionString: appUrl });
+  try {
+    await client.connect();
+    return true;
+  } catch {
+    return false;
+  } finally {
+    await client.end().catch(() => undefined);
+  }
+}
+
+/**
+ * Makes the application's role, or gives it its password. A role belongs to all databases of a cluster, and no lock of this
+ * one keeps a server on another from doing the same at the same moment: whoever loses finds it done.
+ */
+async function ensureApplicationRole(client: pg.Client, { ownerUrl, appUrl }: Config): Promise<void> {
+  if (await applicationMayLogIn(appUrl)) return;
   const exists = await rows(client, 'role.exists', 'select from pg_roles where rolname = $1', [applicationRole]);
   // Role names and hex digits only: nothing here comes from outside.
   const password = appPassword(ownerUrl);
-  await client.query(
-    exists.length > 0
-      ? `alter role ${applicationRole} with login password '${password}'`
-      : `create role ${applicationRole} with login password '${password}'`,
-  );
+  try {
+    await client.query(`${exists.length > 0 ? 'alter' : 'create'} role ${applicationRole} with login password '${password}'`);
+  } catch (error) {
+    if (!(await applicationMayLogIn(appUrl))) throw error;
+  }
 }
 
 async function prepareQueue(config: Config, client: pg.Client): Promise<void> {
@@ -75,7 +92,7 @@ export async function migrate(config: Config): Promise<string[]> {
         );
       }
     }
-    await ensureApplicationRole(client, config.ownerUrl);
+    await ensureApplicationRole(client, config);
     const done: string[] = [];
     for (const migration of known) {
       const before = applied.get(migration.name);

@@ -1,22 +1,42 @@
 import { hasRight } from '@key-cellar/core/access';
-import { docket } from '@key-cellar/contract';
+import { docket, steps } from '@key-cellar/contract';
 import * as z from 'zod';
+import { requireAtRepository } from '../access/index.js';
 import { withUnitOfWork } from '../db/index.js';
 import { implement, type HttpApp } from '../http/implement.js';
 import { notAllowed, notFound, Problem } from '../problem.js';
+import { recomputeAll } from '../schedule/index.js';
 import type { Services } from '../services.js';
 import { confirm, execute } from './execution.js';
 import * as service from './service.js';
 import * as store from './store.js';
+import { previewSweep, sweep } from './sweep.js';
+import { answerLetter, answerTasks, letter, openTasks, stepsOfRecord } from './tasks.js';
 
 export function docketRoutes(app: HttpApp, services: Services): void {
   implement(app, services, docket.due, async ({ person }) => ({ groups: await service.dueGroups(services, person) }));
   implement(app, services, docket.batches, async ({ person }) => ({ batches: await service.listBatches(services, person) }));
-  implement(app, services, docket.sweep, async ({ person }) => {
+  implement(app, services, steps.sweep, async ({ person }) => {
     const { anywhere } = await services.access.of(person);
     if (!hasRight(anywhere, 'dispose')) throw notAllowed('dispose');
-    return { newlyDue: await service.sweep(services, person) };
+    return sweep(services, person);
   });
+  implement(app, services, steps.preview, async ({ person }) => {
+    const access = await services.access.of(person);
+    if (!hasRight(access.anywhere, 'dispose')) throw notAllowed('dispose');
+    return { lines: await previewSweep(services, person, access.sets('discover')) };
+  });
+  implement(app, services, steps.recompute, async ({ person, body }) => {
+    await requireAtRepository(services.pool, await services.access.of(person), 'dispose');
+    return { jobId: await recomputeAll(services, person, body.dryRun) };
+  });
+  implement(app, services, steps.tasks, ({ person, query }) => openTasks(services, person, query.whose));
+  implement(app, services, steps.answer, async ({ person, body }) => ({ results: await answerTasks(services, person, body) }));
+  implement(app, services, steps.letter, ({ params }) => letter(services, params.token));
+  implement(app, services, steps.answerLetter, async ({ params, body, address }) => ({
+    results: await answerLetter(services, params.token, address, body),
+  }));
+  implement(app, services, steps.ofRecord, ({ person, params }) => stepsOfRecord(services, person, params.id));
   implement(app, services, docket.propose, ({ person, body }) => service.propose(services, person, body));
   implement(app, services, docket.batch, ({ person, params }) => service.batchPage(services, person, params.id));
   implement(app, services, docket.announce, async ({ person, params }) => {

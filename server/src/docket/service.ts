@@ -1,7 +1,7 @@
 import type { BatchLine, BatchPage, DueGroup, Gate } from '@key-cellar/contract';
 import { hasRight } from '@key-cellar/core/access';
 import { civilDate, formatCivilDate, yearMonthDay } from '@key-cellar/core/calendar';
-import { actOnBatch, approvalsNeeded, type BatchAct, type BatchStanding, type BatchState } from '@key-cellar/core/docket';
+import { actOnBatch, approvalsNeeded, mayApprove, type BatchAct, type BatchStanding, type BatchState } from '@key-cellar/core/docket';
 import { uuidv7 } from 'uuidv7';
 import { requireRight, type PersonAccess } from '../access/index.js';
 import { withUnitOfWork, type UnitOfWork } from '../db/index.js';
@@ -14,25 +14,13 @@ import * as store from './store.js';
 const yearOf = (date: string): number => yearMonthDay(civilDate(date)).year;
 const padded = (n: number): string => String(n).padStart(3, '0');
 
-/** Finds what has come due; costs what is newly due. Gives how much that is. */
-export async function sweep(services: Services, person: SignedIn): Promise<number> {
-  return withUnitOfWork(services.pool, person, async (uow) => {
-    const found = await store.markDue(uow, person.today);
-    uow.enterAll([
-      ...found.map((r) => ({ act: 'came due', subject: { kind: 'record', id: r.id, name: `${r.number} ${r.title}` } })),
-      { act: 'ran the sweep', subject: { kind: 'docket', id: null, name: 'docket' }, after: { on: person.today, newlyDue: found.length } },
-    ]);
-    return found.length;
-  });
-}
-
 export function groupKey(g: Pick<store.GroupRow, 'series_id' | 'rule_version_id' | 'action' | 'medium'>): string {
   return [g.series_id, g.rule_version_id ?? '-', g.action, g.medium].join('|');
 }
 
-function disposingStep(g: store.GroupRow): { approvals: number; noticeDays: number } {
+function disposingStep(g: store.GroupRow): { approvals: number; noticeDays: number; approverGroups: readonly string[] } {
   const step = g.steps?.find((s) => s.kind === g.action);
-  return { approvals: Math.max(1, step?.approvals ?? 1), noticeDays: step?.noticeDays ?? 14 };
+  return { approvals: Math.max(1, step?.approvals ?? 1), noticeDays: step?.noticeDays ?? 14, approverGroups: step?.approverGroups ?? [] };
 }
 
 export async function dueGroups(services: Services, person: SignedIn): Promise<DueGroup[]> {
@@ -95,6 +83,7 @@ export async function propose(
       action: group.action,
       what,
       approvalsNeeded: needed.approvals,
+      approverGroups: needed.approverGroups,
       noticeDays: input.noticeDays,
       by: person.id,
       today: person.today,
@@ -125,6 +114,7 @@ async function standingOf(uow: UnitOfWork, batch: store.BatchRow): Promise<Batch
     state: batch.state,
     proposedBy: batch.proposed_by,
     approvalsNeeded: batch.approvals_needed,
+    approverGroups: batch.approver_groups,
     approvals: approvals.map((a) => ({ by: a.principal_id, decision: a.decision })),
     noticeUntil: batch.notice_until === null ? null : civilDate(batch.notice_until),
   };
@@ -257,7 +247,13 @@ const sentence = (words: string): string => words.replace(/^\p{Ll}/u, (first) =>
 /** A decision that waits longer than this after the notice closed is late. */
 const lateAfterDays = 7;
 
-async function toLine(services: Services, person: SignedIn, access: PersonAccess, batch: store.BatchRow): Promise<BatchLine> {
+async function toLine(
+  services: Services,
+  person: SignedIn,
+  access: PersonAccess,
+  batch: store.BatchRow,
+  groups: readonly string[],
+): Promise<BatchLine> {
   const rights = rightsOn(batch, access);
   const noticeClosed = batch.notice_until !== null && batch.notice_until < person.today;
   const decided = new Set((await store.approvals(services.pool, batch.id)).map((a) => a.principal_id));
@@ -266,7 +262,8 @@ async function toLine(services: Services, person: SignedIn, access: PersonAccess
   if (batch.state === 'notice' && !noticeClosed) acts.push('object');
   if (batch.state === 'notice' && noticeClosed && rights.approve && !decided.has(person.id)) {
     // The proposer's approval counts only beside another's; alone it would only confuse.
-    if (batch.proposed_by !== person.id || batch.approvals_needed > 1) acts.push('approve');
+    const alone = batch.proposed_by === person.id && batch.approvals_needed <= 1;
+    if (!alone && mayApprove(batch.approver_groups, groups)) acts.push('approve');
     acts.push('reject');
   }
   if ((batch.state === 'approved' || stopped(batch)) && rights.dispose) acts.push('execute');
@@ -295,7 +292,8 @@ async function toLine(services: Services, person: SignedIn, access: PersonAccess
 export async function listBatches(services: Services, person: SignedIn): Promise<BatchLine[]> {
   const access = await services.access.of(person);
   const visible = (await store.batches(services.pool)).filter((b) => rightsOn(b, access).see);
-  const lines = await Promise.all(visible.map((b) => toLine(services, person, access, b)));
+  const groups = await store.groupsOf(services.pool, person.id);
+  const lines = await Promise.all(visible.map((b) => toLine(services, person, access, b, groups)));
   return lines.sort((a, b) => Number(b.late) - Number(a.late));
 }
 
@@ -310,10 +308,11 @@ export async function batchPage(services: Services, person: SignedIn, id: string
   const seen = new Set(visible.map((i) => i.record_id));
   const [approvals, objections] = await Promise.all([store.approvals(pool, id), store.objections(pool, id)]);
   return {
-    ...(await toLine(services, person, access, batch)),
+    ...(await toLine(services, person, access, batch, await store.groupsOf(pool, person.id))),
     revision: batch.revision,
     proposedBy: batch.proposed_by_name,
     approvalsNeeded: approvalsNeeded({ approvalsNeeded: batch.approvals_needed }),
+    approverGroups: batch.approver_groups,
     noticeUntil: batch.notice_until,
     withdrawnReason: batch.withdrawn_reason,
     approvals: approvals.map((a) => ({ by: a.name, decision: a.decision, note: a.note, on: a.decided_on })),
@@ -457,7 +456,13 @@ export async function decide(
     if (batch.objections > 0 && input.decision === 'approve') {
       throw new Problem(409, 'objection-open', 'An objection is not answered yet. The keeper who proposed the batch answers it.');
     }
-    const state = await nextState(uow, batch, { kind: input.decision, by: person.id });
+    const state = await nextState(
+      uow,
+      batch,
+      input.decision === 'reject'
+        ? { kind: 'reject', by: person.id }
+        : { kind: 'approve', by: person.id, groups: await store.groupsOf(uow, person.id) },
+    );
     await store.addApproval(uow, {
       batchId: id,
       by: person.id,

@@ -23,7 +23,7 @@ export interface GroupRow extends Record<string, unknown> {
   series_title: string;
   rule_version_id: string | null;
   rule_code: string | null;
-  steps: { kind: string; approvals: number; noticeDays: number }[] | null;
+  steps: { kind: string; approvals: number; noticeDays: number; approverGroups?: string[] }[] | null;
   action: 'destroy' | 'transfer';
   medium: 'electronic' | 'physical';
   vintages: number[];
@@ -85,14 +85,24 @@ export async function nextBatchNumber(db: Db, kind: 'batch' | 'certificate', yea
 
 export async function addBatch(
   db: Db,
-  b: { id: string; number: string; action: string; what: string; approvalsNeeded: number; noticeDays: number; by: string; today: string },
+  b: {
+    id: string;
+    number: string;
+    action: string;
+    what: string;
+    approvalsNeeded: number;
+    approverGroups: readonly string[];
+    noticeDays: number;
+    by: string;
+    today: string;
+  },
 ): Promise<void> {
   await run(
     db,
     'batch.add',
-    `insert into batch (id, number, action, what, state, approvals_needed, notice_days, proposed_by, proposed_on)
-     values ($1, $2, $3, $4, 'proposed', $5, $6, $7, $8)`,
-    [b.id, b.number, b.action, b.what, b.approvalsNeeded, b.noticeDays, b.by, b.today],
+    `insert into batch (id, number, action, what, state, approvals_needed, notice_days, proposed_by, proposed_on, approver_groups)
+     values ($1, $2, $3, $4, 'proposed', $5, $6, $7, $8, $9)`,
+    [b.id, b.number, b.action, b.what, b.approvalsNeeded, b.noticeDays, b.by, b.today, b.approverGroups],
   );
 }
 
@@ -107,6 +117,7 @@ export interface BatchRow extends Record<string, unknown> {
   what: string;
   state: BatchState;
   approvals_needed: number;
+  approver_groups: string[];
   notice_days: number;
   proposed_by: string;
   proposed_by_name: string;
@@ -132,7 +143,7 @@ export interface BatchRow extends Record<string, unknown> {
   running: boolean;
 }
 
-const batchSelect = `select b.id, b.number, b.action, b.what, b.state, b.approvals_needed, b.notice_days, b.proposed_by, p.name as proposed_by_name,
+const batchSelect = `select b.id, b.number, b.action, b.what, b.state, b.approvals_needed, b.approver_groups, b.notice_days, b.proposed_by, p.name as proposed_by_name,
     b.proposed_on, b.announced_on, b.notice_until, b.approved_on, b.finished_on, b.withdrawn_reason, b.revision,
     i.count, i.disposed, i.refused, i.tasks, i.held, i.sets,
     (select count(*) from objection o where o.batch_id = b.id and o.answered_at is null)::int as objections,
@@ -323,6 +334,20 @@ export async function disposeRecord(db: Db, recordId: string, batchId: string, o
     on,
   ]);
   return found!.contents;
+}
+
+/** Names of all groups that a person is of, directly or through another group. */
+export async function groupsOf(db: Db, personId: string): Promise<string[]> {
+  const found = await rows<{ name: string }>(
+    db,
+    'approval.groups',
+    `with recursive mine as (
+       select group_id from membership where member_id = $1
+       union select m.group_id from membership m join mine on m.member_id = mine.group_id)
+     select p.name from mine join principal p on p.id = mine.group_id`,
+    [personId],
+  );
+  return found.map((g) => g.name);
 }
 
 export function approvals(db: Db, batchId: string) {

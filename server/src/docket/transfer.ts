@@ -8,7 +8,16 @@ import { readSettings, type Actor, type Settings } from '../identity/index.js';
 import type { JobContext } from '../jobs/index.js';
 import { exportEntries } from '../ledger/index.js';
 import { Problem } from '../problem.js';
-import { contentById, dropUnusedContent, readContent, recordTypes, versionsOf, withFixity, writeContent } from '../records/index.js';
+import {
+  contentById,
+  dropUnusedContent,
+  factNames,
+  readContent,
+  recordTypes,
+  versionsOf,
+  withFixity,
+  writeContent,
+} from '../records/index.js';
 import type { Services } from '../services.js';
 import { packBag, safePart, type Fixity, type PayloadFile } from './bag.js';
 import { packageXml, type PackedFile, type PackedRecord } from './packageXml.js';
@@ -58,13 +67,18 @@ async function packRecord(
     return { act: body.act, at: body.at, agent: body.actor.name, note: body.note };
   });
   const type = types.get(record.record_type)!;
+  const names = await factNames(pool, record.facts);
   return {
     described: {
       id: record.id,
       number: record.number,
       title: record.title,
       typeTitle: type.title,
-      dublinCore: dublinCoreOf({ number: record.number, title: record.title, createdOn: record.created_on, facts: record.facts }, type),
+      dublinCore: dublinCoreOf(
+        { number: record.number, title: record.title, createdOn: record.created_on, facts: record.facts },
+        type,
+        (value) => names.get(String(value)) ?? String(value),
+      ),
       rule: record.rule ? `${record.rule}, ${record.authority}; due ${record.due_on}` : `due ${record.due_on}, set by hand`,
       files,
       events,

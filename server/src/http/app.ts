@@ -8,9 +8,9 @@ import { holdsRoutes } from '../holds/index.js';
 import { identityRoutes } from '../identity/index.js';
 import { ledgerRoutes } from '../ledger/index.js';
 import { planRoutes } from '../plan/index.js';
-import { Problem, problemOfDatabase } from '../problem.js';
+import { Problem, problemOf } from '../problem.js';
 import { receivingRoutes } from '../receiving/index.js';
-import { recordsRoutes } from '../records/index.js';
+import { recordsRoutes, setupRoutes } from '../records/index.js';
 import { reportsRoutes } from '../reports/index.js';
 import { scheduleRoutes } from '../schedule/index.js';
 import type { Services } from '../services.js';
@@ -58,16 +58,14 @@ export function makeApp(services: Services): HttpApp {
   criteriaRoutes(api, services);
   receivingRoutes(api, services);
   recordsRoutes(api, services);
+  setupRoutes(api, services);
   holdsRoutes(api, services);
   docketRoutes(api, services);
   ledgerRoutes(api, services);
   reportsRoutes(api, services);
   describeApi(api, services.endpoints);
   const onError = (error: Error, context: HttpContext): Response => {
-    const problem =
-      error instanceof Problem
-        ? error
-        : (problemOfDatabase(error) ?? new Problem(500, 'unexpected', 'Something went wrong here. It was written to the server’s log.'));
+    const problem = problemOf(error);
     if (problem.status === 500) services.log.error({ err: error }, 'unexpected error');
     if (problem.status === 503) services.log.warn({ err: error }, 'something that the server needs did not answer');
     const { incoming } = context.env as Partial<{ incoming: IncomingMessage }>;

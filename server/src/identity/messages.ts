@@ -2,6 +2,8 @@ import { uuidv7 } from 'uuidv7';
 import { run, type UnitOfWork } from '../db/index.js';
 
 export interface Letter {
+  /** Given where something else refers to the letter. */
+  readonly id?: string;
   readonly toId: string;
   readonly kind: string;
   readonly subject: string;
@@ -18,7 +20,7 @@ export async function send(uow: UnitOfWork, letters: readonly Letter[]): Promise
     `insert into message (id, to_id, kind, subject, body, link, sent_at)
      select *, $7::timestamptz from unnest($1::uuid[], $2::uuid[], $3::text[], $4::text[], $5::text[], $6::text[])`,
     [
-      letters.map(() => uuidv7()),
+      letters.map((l) => l.id ?? uuidv7()),
       letters.map((l) => l.toId),
       letters.map((l) => l.kind),
       letters.map((l) => l.subject),

@@ -7,7 +7,7 @@ import { implement, type HttpApp, type HttpContext } from '../http/implement.js'
 import { sessionCookie } from '../http/session.js';
 import { notAllowed, notFound, Problem } from '../problem.js';
 import { todayFor } from '../reports/index.js';
-import { sweep } from '../docket/index.js';
+import { openOfLetters, sweep } from '../docket/index.js';
 import type { Services } from '../services.js';
 import * as service from './service.js';
 import { readSettings, writeSetting } from './settings.js';
@@ -87,8 +87,10 @@ export function identityRoutes(app: HttpApp, services: Services): void {
     people: (await store.people(pool)).map(({ id, name, kind }) => ({ id, name, kind })),
   }));
 
-  implement(app, services, identity.messages, async ({ person }) => ({
-    messages: (await store.messagesFor(pool, person.id)).map((m) => ({
+  implement(app, services, identity.messages, async ({ person }) => {
+    const [found, open] = await Promise.all([store.messagesFor(pool, person.id), openOfLetters(pool, person.id)]);
+    const asked = new Map(open.map(({ message_id, kind, ids }) => [message_id, { kind, ids }]));
+    const messages = found.map((m) => ({
       id: m.id,
       kind: m.kind,
       subject: m.subject,
@@ -96,8 +98,10 @@ export function identityRoutes(app: HttpApp, services: Services): void {
       link: m.link,
       sentAt: m.sent_at.toISOString(),
       readAt: m.read_at?.toISOString() ?? null,
-    })),
-  }));
+      ask: asked.get(m.id) ?? null,
+    }));
+    return { messages };
+  });
 
   implement(app, services, identity.readMessage, async ({ person, params }) => {
     await withUnitOfWork(
@@ -140,7 +144,7 @@ export function identityRoutes(app: HttpApp, services: Services): void {
       },
       'none',
     );
-    const newlyDue = await sweep(services, { ...person, today: body.to });
+    const { newlyDue } = await sweep(services, { ...person, today: body.to });
     return { today: body.to, newlyDue };
   });
 }

@@ -2,7 +2,7 @@ import { row, rows, run, type Db } from '../db/index.js';
 
 export interface JobRow extends Record<string, unknown> {
   id: string;
-  kind: 'recompute' | 'execute';
+  kind: 'recompute' | 'execute' | 'steps' | 'gaps' | 'notes';
   subject: string;
   data: unknown;
   state: 'running' | 'done' | 'cancelled' | 'failed';

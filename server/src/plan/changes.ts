@@ -1,9 +1,11 @@
 import type { PlanEffect } from '@key-cellar/contract';
 import { isCodePattern, mergeRefusal, moveRefusal, nextCode } from '@key-cellar/core/plan';
+import { factsOfTypes, type FactDefinition, type Facts, type Takes } from '@key-cellar/core/records';
 import { requireRight, whoseAccessChanges, type PersonAccess } from '../access/index.js';
-import { withUnitOfWork, type UnitOfWork } from '../db/index.js';
+import { withUnitOfWork, type Db, type UnitOfWork } from '../db/index.js';
 import type { SignedIn } from '../identity/index.js';
 import { changedMeanwhile, notFound, Problem, wrongField } from '../problem.js';
+import { checkFacts, recordTypes } from '../records/index.js';
 import { recomputeWithin } from '../schedule/index.js';
 import type { Services } from '../services.js';
 import { openPlace } from './service.js';
@@ -221,4 +223,47 @@ export async function placeByCode(
   const [first] = found;
   if (!first) throw notFound(`A place with the code ${code}`);
   return { id: first.id, code: first.code, former: first.former };
+}
+
+/** Facts that a folder can give on. */
+export async function factsOfAllTypes(db: Db): Promise<FactDefinition[]> {
+  return factsOfTypes(await recordTypes(db));
+}
+
+/** Says what a folder gives on to what is filed in it from now on. */
+export async function setPlaceFacts(
+  services: Services,
+  person: SignedIn,
+  id: string,
+  input: { revision: number; facts: Facts },
+): Promise<number> {
+  const { place: seen, access } = await openPlace(services, person, id);
+  requireRight(access, person, seen, 'edit', 'This place');
+  return withUnitOfWork(services.pool, person, async (uow) => {
+    const place = await lockAtRevision(uow, id, input.revision);
+    const { facts } = await checkFacts(uow, access, person, { facts: await factsOfAllTypes(uow) }, input.facts, { before: place.facts });
+    await store.writePlaceFacts(uow, id, facts);
+    uow.enter({ act: 'changed the facts of a place', subject: subject(place), before: place.facts, after: facts });
+    return place.revision + 1;
+  });
+}
+
+/** Says which types, formats and sizes a place takes. */
+export async function setPlaceTakes(
+  services: Services,
+  person: SignedIn,
+  id: string,
+  input: { revision: number; takes: Takes | null },
+): Promise<number> {
+  const { place: seen, access } = await openPlace(services, person, id);
+  requireRight(access, person, seen, 'dispose', 'This place');
+  return withUnitOfWork(services.pool, person, async (uow) => {
+    const place = await lockAtRevision(uow, id, input.revision);
+    const types = new Set((await recordTypes(uow)).map((t) => t.code));
+    const unknown = input.takes?.types?.find((code) => !types.has(code));
+    if (unknown !== undefined) throw wrongField('/takes/types', `There is no record type “${unknown}”.`);
+    await store.writeTakes(uow, id, input.takes);
+    uow.enter({ act: 'changed what a place takes', subject: subject(place), before: place.takes, after: input.takes });
+    return place.revision + 1;
+  });
 }

@@ -1,3 +1,4 @@
 export { planRoutes } from './routes.js';
-export { openPlace, rack, shutAround } from './service.js';
-export { placeById, placesByIds, seriesUnder, type PlaceRow } from './store.js';
+export { ensureFolder, openPlace, rack, shutAround, takesAround } from './service.js';
+export { placeById, placesByIds, putRecordsIn, seriesUnder, type PlaceRow } from './store.js';
+export { applyStencil, changeStencil, makeStencil } from './stencils.js';

@@ -1,15 +1,18 @@
-import type { PlaceLine, PlacePage, RackCell, RackCounts } from '@key-cellar/contract';
+import type { OutlineLine, PlaceLine, PlacePage, RackCell, RackCounts } from '@key-cellar/contract';
 import { explainAccess, hasRight, listRights } from '@key-cellar/core/access';
 import { codePattern, kindsInside, refusesInside, type PlaceKind } from '@key-cellar/core/plan';
+import { idsIn, type Takes } from '@key-cellar/core/records';
 import { uuidv7 } from 'uuidv7';
 import { requireRight, type PersonAccess } from '../access/index.js';
-import { withUnitOfWork } from '../db/index.js';
+import { withUnitOfWork, type UnitOfWork } from '../db/index.js';
 import type { SignedIn } from '../identity/index.js';
 import { notAllowed, notFound, Problem, wrongField } from '../problem.js';
-import { declareUnder } from '../records/index.js';
+import { declareUnder, namesOf } from '../records/index.js';
 import { recomputeWithin } from '../schedule/index.js';
 import type { Services } from '../services.js';
 import { freeCode } from './changes.js';
+import { readyTitlesFor } from './readyTitles.js';
+import { stencilOfPlace } from './stencilStore.js';
 import * as store from './store.js';
 
 const noCounts: RackCounts = { kept: 0, due: 0, held: 0, unscheduled: 0, permanent: 0, waiting: 0 };
@@ -67,11 +70,18 @@ async function rulesByPlace(services: Services, placeIds: readonly string[]): Pr
   return byPlace;
 }
 
-export async function outline(services: Services, person: SignedIn, folders: boolean): Promise<PlaceLine[]> {
+/** Ids of places in which there is a folder that is open to a person. */
+async function withFolders(services: Services, access: PersonAccess, under: string | null): Promise<Set<string>> {
+  const sets = [...new Set([...access.sets('discover'), ...access.sets('deposit')])];
+  return new Set((await store.placesWithFolders(services.pool, sets, under)).map((p) => p.id));
+}
+
+export async function outline(services: Services, person: SignedIn, folders: boolean): Promise<OutlineLine[]> {
   const access = await services.access.of(person);
-  const [places, cells] = await Promise.all([
+  const [places, cells, holdFolders] = await Promise.all([
     folders ? store.allPlaces(services.pool) : store.planNodes(services.pool),
-    store.rackCells(services.pool, access.sets('discover')),
+    store.rackCells(services.pool, access.sets('discover'), access.known),
+    withFolders(services, access, null),
   ]);
   const shown = withAncestors(places, access);
   const rules = await rulesByPlace(
@@ -85,12 +95,43 @@ export async function outline(services: Services, person: SignedIn, folders: boo
       counts.set(id, addCounts(counts.get(id) ?? noCounts, countsOf(cell)));
     }
   }
-  return shown.map((p) => toLine(p, access, rules.get(p.id) ?? [], p.kind === 'folder' ? null : (counts.get(p.id) ?? noCounts)));
+  return shown.map((p) => ({
+    ...toLine(p, access, rules.get(p.id) ?? [], p.kind === 'folder' ? null : (counts.get(p.id) ?? noCounts)),
+    foldersInside: holdFolders.has(p.id),
+  }));
+}
+
+const mostFolders = 500;
+
+/** The folders right inside a place, each with its counts: for an outline that is unfolded piece by piece. */
+export async function foldersOf(services: Services, person: SignedIn, id: string): Promise<{ places: OutlineLine[]; more: number }> {
+  const access = await services.access.of(person);
+  const { pool } = services;
+  const [children, counts, holdFolders] = await Promise.all([
+    store.childrenOf(pool, id),
+    store.folderCounts(pool, id, access.sets('discover')),
+    withFolders(services, access, id),
+  ]);
+  // The way to what is open further down shows too, by code and title.
+  const seen = children.filter((c) => c.kind === 'folder' && (isOpen(access, c) || holdFolders.has(c.id)));
+  const shown = seen.slice(0, mostFolders);
+  const rules = await rulesByPlace(
+    services,
+    shown.map((p) => p.id),
+  );
+  const countsOfFolder = new Map(counts.map((f) => [f.folder_id, countsOf(f)]));
+  return {
+    places: shown.map((p) => ({
+      ...toLine(p, access, rules.get(p.id) ?? [], countsOfFolder.get(p.id) ?? noCounts),
+      foldersInside: holdFolders.has(p.id),
+    })),
+    more: seen.length - shown.length,
+  };
 }
 
 export async function rack(services: Services, person: SignedIn): Promise<RackCell[]> {
   const access = await services.access.of(person);
-  const cells = await store.rackCells(services.pool, access.sets('discover'));
+  const cells = await store.rackCells(services.pool, access.sets('discover'), access.known);
   return cells.map((cell) => ({ seriesId: cell.series_id, vintage: cell.vintage, ...countsOf(cell) }));
 }
 
@@ -116,7 +157,7 @@ export async function placePage(services: Services, person: SignedIn, id: string
     store.folderCounts(pool, id, discoverable),
     store.rulesSetOn(pool, place.ancestors),
     store.formerCodes(pool, id),
-    store.rackCells(pool, discoverable),
+    store.rackCells(pool, discoverable, access.known),
   ]);
   const byId = new Map(ancestors.map((p) => [p.id, p]));
   const path = place.ancestors.map((a) => byId.get(a)!);
@@ -155,6 +196,13 @@ export async function placePage(services: Services, person: SignedIn, id: string
     jurisdictions: inJurisdictions?.jurisdictions ?? [],
     jurisdictionsFrom: inJurisdictions?.code ?? null,
     numbering: numbering ? { ...numbering, setOn: numbered.code } : null,
+    facts: place.facts,
+    factNames: await namesOf(pool, access, idsIn(...path.map((p) => p.facts))),
+    factsAround: path.slice(0, -1).reverse().flatMap((p) => (Object.keys(p.facts).length > 0 ? [{ code: p.code, facts: p.facts }] : [])), // prettier-ignore
+    readyTitles: await readyTitlesFor(pool, id),
+    stencil: (await stencilOfPlace(pool, id)) ?? null,
+    takes: place.takes,
+    takesAround: takesAround(path.slice(0, -1), place.ancestors).map(({ name, takes }) => ({ code: name, takes })),
     rights: listRights(access.on(place.access_set_id).all),
     accessWhy: explainAccess(effective),
     revision: place.revision,
@@ -250,5 +298,36 @@ export async function recordEvent(
     });
     await recomputeWithin(services, uow, { placeIds: [id] }, place.code);
     return eventId;
+  });
+}
+
+/** The folder of a series that has a code; made when there is none. */
+export async function ensureFolder(uow: UnitOfWork, seriesId: string, code: string): Promise<store.PlaceRow> {
+  await store.lockCodes(uow);
+  const found = await store.folderIn(uow, seriesId, code);
+  if (found) return found;
+  const series = (await store.placeById(uow, seriesId))!;
+  const id = uuidv7();
+  await store.addPlace(uow, {
+    id,
+    kind: 'folder',
+    parentId: seriesId,
+    ancestors: [...series.ancestors, id],
+    code,
+    title: code,
+    note: '',
+    position: (await store.childrenOf(uow, seriesId)).length,
+    accessSetId: series.access_set_id,
+    openedOn: uow.actor.today,
+  });
+  uow.enter({ act: 'made a folder', subject: { kind: 'place', id, name: `${code} ${code}` }, after: { parent: series.code, note: '' } });
+  return (await store.placeById(uow, id))!;
+}
+
+/** What places say that they take, nearest first. */
+export function takesAround(places: readonly store.PlaceRow[], way: readonly string[]): { name: string; takes: Takes }[] {
+  return way.toReversed().flatMap((id) => {
+    const place = places.find((p) => p.id === id);
+    return place?.takes ? [{ name: place.code, takes: place.takes }] : [];
   });
 }

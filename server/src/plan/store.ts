@@ -1,3 +1,4 @@
+import type { Facts, Takes } from '@key-cellar/core/records';
 import type { PlaceKind } from '@key-cellar/core/plan';
 import { reanchor } from '../access/index.js';
 import { row, rows, run, type Db } from '../db/index.js';
@@ -13,6 +14,8 @@ export interface PlaceRow extends Record<string, unknown> {
   stand_alone: boolean;
   access_set_id: number;
   declare_on: 'filing' | 'folderClosed' | null;
+  facts: Facts;
+  takes: Takes | null;
   frozen_when_declared: string[];
   jurisdictions: string[];
   opened_on: string;
@@ -26,7 +29,7 @@ export interface PlaceRow extends Record<string, unknown> {
 }
 
 const columns =
-  'id, kind, parent_id, ancestors, code, title, note, stand_alone, access_set_id, declare_on, frozen_when_declared, jurisdictions, opened_on, closed_on, retired_on, not_here, message, position, numbering_id, revision';
+  'id, kind, parent_id, ancestors, code, title, note, stand_alone, access_set_id, declare_on, frozen_when_declared, jurisdictions, opened_on, closed_on, retired_on, not_here, message, position, numbering_id, facts, takes, revision';
 
 export function numberingOf(db: Db, id: string) {
   return row<{ id: string; title: string; pattern: string }>(
@@ -59,6 +62,17 @@ export function allPlaces(db: Db) {
 
 export function childrenOf(db: Db, id: string) {
   return rows<PlaceRow>(db, 'place.children', `select ${columns} from place where parent_id = $1 order by position, code`, [id]);
+}
+
+/** Places that have folders in them, at any depth, that stand in one of the sets; of all, or of those under one place. */
+export function placesWithFolders(db: Db, sets: readonly number[], under: string | null) {
+  return rows<{ id: string }>(
+    db,
+    'place.withFolders',
+    `select distinct a.id from place f cross join unnest(f.ancestors) a (id)
+     where f.kind = 'folder' and a.id <> f.id and f.access_set_id = any ($1::int[]) and ($2::uuid is null or f.ancestors @> array[$2::uuid])`,
+    [sets, under],
+  );
 }
 
 export function seriesUnder(db: Db, id: string) {
@@ -118,7 +132,26 @@ export interface CellRow extends Record<string, unknown> {
 const sums =
   'sum(kept)::int as kept, sum(due)::int as due, sum(held)::int as held, sum(unscheduled)::int as unscheduled, sum(permanent)::int as permanent, sum(waiting)::int as waiting';
 
-export function rackCells(db: Db, sets: readonly number[]) {
+/**
+ * Counts of series by vintage, of what stands in the given sets. Whoever sees most of the `known` sets gets the totals less
+ * what is hidden from them; what is hidden is asked in the same statement, so that a set made a moment ago is. In no order.
+ */
+export function rackCells(db: Db, sets: readonly number[], known: number) {
+  if (sets.length * 2 > known) {
+    const less = 'series_id, vintage, -kept as kept, -due as due, -held as held, -unscheduled as unscheduled, -permanent as permanent, -waiting as waiting'; // prettier-ignore
+    const all = 'series_id, vintage, kept, due, held, unscheduled, permanent, waiting';
+    return rows<CellRow>(
+      db,
+      'rack.totals',
+      `with hidden as materialized (select id from access_set where id <> all ($1::int[]))
+       select series_id, vintage, ${sums} from (
+         select ${all} from rack_total union all select ${all} from rack_delta
+         union all select ${less} from rack_cell c join hidden on hidden.id = c.access_set_id
+         union all select ${less} from rack_delta d join hidden on hidden.id = d.access_set_id) counted
+       group by series_id, vintage having sum(kept) > 0`,
+      [sets],
+    );
+  }
   return rows<CellRow>(
     db,
     'rack.cells',
@@ -126,7 +159,7 @@ export function rackCells(db: Db, sets: readonly number[]) {
     // a prepared statement looks through a list one by one.
     `select series_id, vintage, ${sums} from unnest($1::int[]) as seen (id)
      join (select * from rack_cell union all select * from rack_delta) c on c.access_set_id = seen.id
-     group by series_id, vintage having sum(kept) > 0 order by series_id, vintage`,
+     group by series_id, vintage having sum(kept) > 0`,
     [sets],
   );
 }
@@ -403,4 +436,56 @@ export function allFormerCodes(db: Db) {
     'plan.formerCodes',
     'select f.place_id, f.code from former_code f join place p on p.id = f.place_id where f.code <> p.code order by f.until',
   );
+}
+
+/** Puts records into a place of their series: their way, and their access where it came from around them. */
+export async function putRecordsIn(db: Db, ids: readonly string[], into: Pick<PlaceRow, 'id' | 'ancestors'>): Promise<void> {
+  const anchor = await anchorOf(db, into.id);
+  await run(
+    db,
+    'record.sets',
+    `insert into access_set (anchor_place, record_id, marking_level, marking_caveats)
+     select distinct $2::uuid, s.record_id, s.marking_level, s.marking_caveats
+     from record r join access_set s on s.id = r.access_set_id where r.id = any ($1::uuid[]) on conflict do nothing`,
+    [ids, anchor],
+  );
+  await run(
+    db,
+    'record.putIn',
+    `update record r set place_id = $2, places = $3, access_set_id = n.id, revision = r.revision + 1
+     from record o join access_set s on s.id = o.access_set_id
+       join access_set n on n.anchor_place = $4 and n.record_id is not distinct from s.record_id
+        and n.marking_level = s.marking_level and n.marking_caveats = s.marking_caveats
+     where o.id = r.id and r.id = any ($1::uuid[])`,
+    [ids, into.id, into.ancestors, anchor],
+  );
+}
+
+export function folderIn(db: Db, parentId: string, code: string) {
+  return row<PlaceRow>(db, 'place.folderIn', `select ${columns} from place where parent_id = $1 and code = $2 and kind = 'folder'`, [
+    parentId,
+    code,
+  ]);
+}
+
+export async function writePlaceFacts(db: Db, id: string, facts: Facts): Promise<void> {
+  await run(db, 'place.writeFacts', 'update place set facts = $2, revision = revision + 1 where id = $1', [id, JSON.stringify(facts)]);
+}
+
+export async function writeTakes(db: Db, id: string, takes: Takes | null): Promise<void> {
+  await run(db, 'place.writeTakes', 'update place set takes = $2, revision = revision + 1 where id = $1', [
+    id,
+    takes === null ? null : JSON.stringify(takes),
+  ]);
+}
+
+/** The marking of the place around a place. */
+export async function parentMarking(db: Db, id: string): Promise<{ level: number; caveats: string[] }> {
+  const found = await row<{ marking_level: number; marking_caveats: string[] }>(
+    db,
+    'place.parentMarking',
+    'select o.marking_level, o.marking_caveats from place p join place o on o.id = p.parent_id where p.id = $1',
+    [id],
+  );
+  return { level: found!.marking_level, caveats: found!.marking_caveats };
 }

@@ -1,23 +1,25 @@
 import type { Arrival, Filing, FilingResult } from '@key-cellar/contract';
 import { hasRight } from '@key-cellar/core/access';
 import { takesRecords } from '@key-cellar/core/plan';
-import { titleFromFileName, type Facts } from '@key-cellar/core/records';
+import { takesRefusal, titleFromFileName, type Facts } from '@key-cellar/core/records';
 import type { Explanation } from '@key-cellar/core/schedule';
 import { uuidv7 } from 'uuidv7';
 import { withUnitOfWork, type UnitOfWork } from '../db/index.js';
 import type { SignedIn } from '../identity/index.js';
-import { openPlace, placesByIds, shutAround, type PlaceRow } from '../plan/index.js';
-import { notAllowed, notFound, Problem, wrongField } from '../problem.js';
+import { openPlace, placesByIds, shutAround, takesAround, type PlaceRow } from '../plan/index.js';
+import { notAllowed, notFound, Problem, problemOf, wrongField } from '../problem.js';
 import {
   addRecord,
   addVersion,
   checkFacts,
+  claimUnique,
   containerById,
   declareRecords,
   dropUnusedContent,
   giveNumber,
   recordType,
   recordWords,
+  type CheckedFacts,
   type NewRecord,
   type TypeRow,
 } from '../records/index.js';
@@ -72,14 +74,19 @@ export async function takeArrival(uow: UnitOfWork, person: SignedIn, id: string,
   return arrival;
 }
 
-interface CheckedFiling {
+interface CheckedFiling extends CheckedFacts {
   readonly place: PlaceRow;
   readonly series: PlaceRow;
   /** From the repository down to the place. */
   readonly chain: readonly PlaceRow[];
   readonly type: TypeRow;
-  readonly facts: Facts;
-  readonly gaps: string[];
+}
+
+/** Throws when the place does not take what is filed. */
+function requireTaken(checked: CheckedFiling, filed: { fileName: string | null; size: number }): void {
+  const around = takesAround(checked.chain, checked.place.ancestors);
+  const refusal = takesRefusal(around, { recordType: checked.type.code, ...filed });
+  if (refusal) throw wrongField('/placeId', refusal);
 }
 
 /** Everything about a filing that can be wrong, checked before anything is written. */
@@ -98,11 +105,13 @@ async function checkFiling(
   if (input.createdOn > person.today) throw wrongField('/createdOn', 'The document’s date is still to come.');
   const type = await recordType(services.pool, input.recordType);
   if (!type) throw wrongField('/recordType', `There is no record type “${input.recordType}”.`);
-  const { facts, gaps } = checkFacts(type, input.facts);
+  if (type.retired_on !== null) throw wrongField('/recordType', `Nothing more is filed as “${type.title}”; the type was retired.`);
   const ancestors = await placesByIds(services.pool, place.ancestors);
   const series = ancestors.find((p) => p.kind === 'series')!;
   const chain = place.ancestors.map((id) => ancestors.find((p) => p.id === id)!);
-  return { place, series, chain, type, facts, gaps };
+  const around = chain.toReversed().map((p) => p.facts);
+  const facts = await checkFacts(services.pool, access, person, type, input.facts, { around });
+  return { place, series, chain, type, ...facts };
 }
 
 async function addFiled(
@@ -113,9 +122,9 @@ async function addFiled(
   input: { title: string; createdOn: string },
   what: Pick<NewRecord, 'medium' | 'containerId' | 'versionNo' | 'size' | 'mediaType' | 'depositedBy'>,
 ): Promise<{ id: string; number: string }> {
-  const { place, series, type, facts, gaps } = checked;
+  const { place, series, type, facts, gaps, names, refers } = checked;
   const id = uuidv7();
-  const number = await giveNumber(services, uow, { chain: checked.chain, type, facts, on: person.today });
+  const number = await giveNumber(services, uow, { chain: checked.chain, type, facts: checked.worded, on: person.today });
   await addRecord(uow, {
     ...what,
     id,
@@ -129,11 +138,14 @@ async function addFiled(
     today: person.today,
     facts,
     gaps: gaps.length,
-    words: recordWords(input.title, number, facts),
+    words: recordWords(input.title, number, facts, names),
+    typeVersion: type.version,
+    refers,
     markingLevel: 0,
     accessSetId: place.access_set_id,
     ownerId: what.depositedBy,
   });
+  await claimUnique(uow, type, id, facts);
   return { id, number };
 }
 
@@ -161,6 +173,7 @@ export async function file(services: Services, person: SignedIn, filing: Filing)
   const checked = await checkFiling(services, person, filing);
   return withUnitOfWork(services.pool, person, async (uow) => {
     const arrival = await takeArrival(uow, person, filing.arrivalId, forOthers);
+    requireTaken(checked, { fileName: arrival.file_name, size: arrival.size });
     const filed = await addFiled(services, uow, person, checked, filing, {
       medium: 'electronic',
       containerId: null,
@@ -205,11 +218,9 @@ export async function fileMany(services: Services, person: SignedIn, filings: re
       const filed = await file(services, person, filing);
       results.push({ ...base, outcome: 'done', why: `Filed as ${filed.number}.`, recordId: filed.id, number: filed.number });
     } catch (error) {
-      if (!(error instanceof Problem) || error.status >= 500) {
-        services.log.error({ err: error }, 'filing failed');
-      }
-      const why = error instanceof Problem ? error.message : 'Something went wrong here; nothing of it was stored.';
-      results.push({ ...base, outcome: 'refused', why, recordId: null, number: null });
+      const problem = problemOf(error);
+      if (problem.status >= 500) services.log.error({ err: error }, 'filing failed');
+      results.push({ ...base, outcome: 'refused', why: problem.message, recordId: null, number: null });
     }
   }
   return results;
@@ -221,6 +232,7 @@ export async function describePhysical(
   input: Omit<Filing, 'arrivalId'> & { containerId: string },
 ): Promise<{ recordId: string; number: string }> {
   const checked = await checkFiling(services, person, input);
+  requireTaken(checked, { fileName: null, size: 0 });
   const container = await containerById(services.pool, input.containerId);
   if (!container) throw wrongField('/containerId', 'There is no such container.');
   return withUnitOfWork(services.pool, person, async (uow) => {
@@ -254,11 +266,13 @@ export async function preview(
     let checked: CheckedFiling | null = null;
     try {
       checked = await checkFiling(services, person, filing);
+      const arrival = await store.arrivalById(services.pool, filing.arrivalId);
+      requireTaken(checked, { fileName: arrival?.file_name ?? null, size: arrival?.size ?? 0 });
     } catch (error) {
       if (!(error instanceof Problem)) throw error;
       problems.push(error.message);
     }
-    const gaps = checked?.gaps ?? [];
+    const gaps = [...(checked?.gaps ?? [])];
     const [judged] = await judge(services.pool, [hypothetical(person, filing, checked)], book, person.today);
     previews.push({ arrivalId: filing.arrivalId, explanation: explainJudged(judged!, [], gaps), gaps, problems });
   }
@@ -290,6 +304,9 @@ function hypothetical(person: SignedIn, filing: Filing, checked: CheckedFiling |
     facts: checked?.facts ?? {},
     override: null,
     jurisdictions: [],
+    steps_taken: null,
+    refers: [...(checked?.refers ?? [])],
+    detected: [],
   };
 }
 

@@ -12,7 +12,13 @@ export { pageDrawer, type PageAnswer, type PageDrawer, type PageQuestion } from 
 export { extentOf, pictureOf, textOf } from './view.js';
 export { giveNumber, makeNumbering, setPlaceNumbering } from './numbering.js';
 export { recordsRoutes } from './routes.js';
-export { checkFacts, declareUnder, list as listRecords, recordWords, requireStanding, subjectOf } from './service.js';
+export { addEntity } from './entities.js';
+export { checkFacts, claimUnique, factNames, namesOf, recordWords, type CheckedFacts } from './facts.js';
+export { lookForSigns, makeDetector, runNotes } from './detectors.js';
+export { recordType, recordTypes, type TypeRow } from './factStore.js';
+export { declareUnder, list as listRecords, requireStanding, subjectOf } from './service.js';
+export { setupRoutes } from './setupRoutes.js';
+export { changeType, makeType, runGaps } from './types.js';
 export {
   addRecord,
   addVersion,
@@ -20,10 +26,7 @@ export {
   declare as declareRecords,
   lockRecords,
   recordById,
-  recordType,
-  recordTypes,
   versionsOf,
   type NewRecord,
   type RecordRow,
-  type TypeRow,
 } from './store.js';

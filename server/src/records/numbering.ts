@@ -6,7 +6,6 @@ import {
   parseNumbering,
   usualNumbering,
   type CountScope,
-  type Facts,
   type Numbering,
   type NumberPart,
 } from '@key-cellar/core/records';
@@ -16,7 +15,8 @@ import type { SignedIn } from '../identity/index.js';
 import type { PlaceRow } from '../plan/index.js';
 import { changedMeanwhile, notFound, Problem, wrongField } from '../problem.js';
 import type { Services } from '../services.js';
-import type { TypeRow } from './store.js';
+import type { CheckedFacts } from './facts.js';
+import type { TypeRow } from './factStore.js';
 
 interface NumberingRow extends Record<string, unknown> {
   id: string;
@@ -73,7 +73,7 @@ function pathOf(chain: readonly PlaceRow[]): string {
 export async function giveNumber(
   services: Services,
   uow: UnitOfWork,
-  what: { chain: readonly PlaceRow[]; type: TypeRow; facts: Facts; on: string },
+  what: { chain: readonly PlaceRow[]; type: TypeRow; facts: CheckedFacts['worded']; on: string },
 ): Promise<string> {
   const { chain, type, facts, on } = what;
   const series = chain.find((p) => p.kind === 'series')!;
@@ -107,7 +107,11 @@ function numberingById(db: Db, id: string) {
 export async function listNumberings(services: Services, person: SignedIn): Promise<NumberingLine[]> {
   const access = await services.access.of(person);
   const [found, places] = await Promise.all([
-    rows<NumberingRow>(services.pool, 'numbering.all', `select ${columns} from numbering order by title`),
+    rows<NumberingRow & { used: boolean }>(
+      services.pool,
+      'numbering.all',
+      `select ${columns}, exists (select from numbering_counter c where c.numbering_id = numbering.id) as used from numbering order by title`,
+    ),
     rows<{ id: string; code: string; title: string; numbering_id: string }>(
       services.pool,
       'numbering.places',
@@ -169,6 +173,25 @@ export async function changeNumbering(
   });
 }
 
+/** Removes a scheme by which nothing was ever numbered. One that gave a number stays: its number must not be given again. */
+export async function dropNumbering(services: Services, person: SignedIn, id: string, revision: number): Promise<void> {
+  await withUnitOfWork(services.pool, person, async (uow) => {
+    const before = await row<NumberingRow>(uow, 'numbering.lock', `select ${columns} from numbering where id = $1 for update`, [id]);
+    if (!before) throw notFound('This numbering');
+    if (before.revision !== revision) throw changedMeanwhile();
+    const of = await row<{ places: number; used: boolean }>(
+      uow,
+      'numbering.use',
+      `select (select count(*)::int from place where numbering_id = $1) as places, exists (select from numbering_counter where numbering_id = $1) as used`,
+      [id],
+    );
+    if (of!.used) throw new Problem(409, 'numbering-used', `“${before.title}” gave numbers, so it stays: none may be given twice.`);
+    if (of!.places > 0) throw new Problem(409, 'numbering-set', `“${before.title}” is set on ${of!.places === 1 ? 'a place' : `${of!.places} places`}. Set another there first.`); // prettier-ignore
+    await run(uow, 'numbering.drop', 'delete from numbering where id = $1', [id]);
+    uow.enter({ act: 'removed a numbering', subject: subject(before), before });
+  });
+}
+
 export async function setPlaceNumbering(
   services: Services,
   person: SignedIn,
@@ -176,7 +199,11 @@ export async function setPlaceNumbering(
   numberingId: string | null,
 ): Promise<void> {
   await withUnitOfWork(services.pool, person, async (uow) => {
-    const numbering = numberingId === null ? null : await numberingById(uow, numberingId);
+    // Shared with others who set it, kept from being removed meanwhile.
+    const numbering =
+      numberingId === null
+        ? null
+        : await row<NumberingRow>(uow, 'numbering.share', `select ${columns} from numbering where id = $1 for key share`, [numberingId]);
     if (numbering === undefined) throw notFound('This numbering');
     await run(uow, 'place.numbering', 'update place set numbering_id = $2, revision = revision + 1 where id = $1', [place.id, numberingId]);
     uow.enter({

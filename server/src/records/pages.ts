@@ -1,16 +1,21 @@
 import type { Worker } from 'node:worker_threads';
+import { longestText } from '@key-cellar/core/criteria';
 import sharp from 'sharp';
 import { Problem } from '../problem.js';
 import { startThread } from '../threads.js';
 
-/** Asked of the page thread: the size of a page (no width), or its picture that many pixels wide. */
+/** What is asked of a document: the size of a page (from 1), its picture that many pixels wide, or the words of all pages. */
+export type PageWish =
+  | { readonly kind: 'size'; readonly no: number }
+  | { readonly kind: 'picture'; readonly no: number; readonly width: number }
+  | { readonly kind: 'text'; readonly most: number };
+
+/** Asked of the page thread. */
 export interface PageQuestion {
   readonly id: number;
   /** Names the document, so that its bytes travel once. */
   readonly key: string;
-  /** From 1. */
-  readonly no: number;
-  readonly width: number | null;
+  readonly wish: PageWish;
   readonly bytes?: Uint8Array | undefined;
 }
 
@@ -18,6 +23,7 @@ export type PageAnswer =
   | { readonly id: number; readonly kind: 'bytesWanted' }
   | { readonly id: number; readonly kind: 'size'; readonly pages: number; readonly width: number; readonly height: number }
   | { readonly id: number; readonly kind: 'picture'; readonly png: Uint8Array }
+  | { readonly id: number; readonly kind: 'text'; readonly text: string }
   | { readonly id: number; readonly kind: 'failed'; readonly why: string };
 
 /** A content to be shown, and how to get its bytes when they are needed. */
@@ -39,6 +45,8 @@ export interface PageDrawer {
   extent(content: Showable): Promise<Extent>;
   /** A page (from 1) as PNG. */
   picture(content: Showable, no: number): Promise<Uint8Array>;
+  /** The words of a PDF document, page after page; no more than a detector looks at. */
+  text(content: Showable): Promise<string>;
   stop(): Promise<void>;
 }
 
@@ -91,10 +99,10 @@ function pageThread() {
       running().postMessage({ ...question, id });
     });
   return {
-    async ask(content: Showable, no: number, width: number | null): Promise<PageAnswer> {
+    async ask(content: Showable, wish: PageWish): Promise<PageAnswer> {
       const key = content.sha256.toString('hex');
-      const first = await ask({ key, no, width });
-      return first.kind === 'bytesWanted' ? ask({ key, no, width, bytes: new Uint8Array(await content.load()) }) : first;
+      const first = await ask({ key, wish });
+      return first.kind === 'bytesWanted' ? ask({ key, wish, bytes: new Uint8Array(await content.load()) }) : first;
     },
     async stop() {
       await thread?.terminate();
@@ -109,7 +117,7 @@ export function pageDrawer(): PageDrawer {
   return {
     async extent(content) {
       if (content.mediaType === pdf) {
-        const size = await thread.ask(content, 1, null);
+        const size = await thread.ask(content, { kind: 'size', no: 1 });
         if (size.kind !== 'size') throw notDrawn();
         return { pages: size.pages, width: size.width, height: size.height };
       }
@@ -119,7 +127,7 @@ export function pageDrawer(): PageDrawer {
     },
     async picture(content, no) {
       if (content.mediaType === pdf) {
-        const drawn = await thread.ask(content, no, pictureWidth);
+        const drawn = await thread.ask(content, { kind: 'picture', no, width: pictureWidth });
         if (drawn.kind !== 'picture') throw notDrawn();
         return drawn.png;
       }
@@ -130,6 +138,11 @@ export function pageDrawer(): PageDrawer {
         .png()
         .toBuffer()
         .catch(() => Promise.reject(notDrawn()));
+    },
+    async text(content) {
+      const read = await thread.ask(content, { kind: 'text', most: longestText });
+      if (read.kind !== 'text') throw new Problem(422, 'not-read', 'This document cannot be read; it may be damaged or locked.');
+      return read.text;
     },
     stop: () => thread.stop(),
   };

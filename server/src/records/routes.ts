@@ -9,9 +9,10 @@ import { placeById } from '../plan/index.js';
 import { notAllowed, notFound, Problem, wrongField } from '../problem.js';
 import type { Services } from '../services.js';
 import { readContent, withFixity } from './content.js';
+import { recordTypes } from './factStore.js';
 import * as numbering from './numbering.js';
 import * as service from './service.js';
-import * as store from './store.js';
+import type * as store from './store.js';
 import { extentOf, pictureOf, sandboxPolicy, textOf } from './view.js';
 
 /** Content up to this size is checked against its fingerprint before the first byte is served. */
@@ -81,7 +82,9 @@ async function serveCopy(services: Services, context: HttpContext): Promise<Resp
 }
 
 export function recordsRoutes(app: HttpApp, services: Services): void {
-  implement(app, services, records.types, async () => ({ types: await store.recordTypes(services.pool) }));
+  implement(app, services, records.types, async () => ({
+    types: (await recordTypes(services.pool)).map(({ retired_on, ...type }) => ({ ...type, retired: retired_on !== null })),
+  }));
   async function requireKeeper(person: SignedIn): Promise<void> {
     if (!hasRight((await services.access.of(person)).anywhere, 'dispose'))
       throw notAllowed('dispose', 'Keepers decide how records are numbered.');
@@ -94,6 +97,11 @@ export function recordsRoutes(app: HttpApp, services: Services): void {
   implement(app, services, records.changeNumbering, async ({ person, params, body }) => {
     await requireKeeper(person);
     return { revision: await numbering.changeNumbering(services, person, params.id, body) };
+  });
+  implement(app, services, records.dropNumbering, async ({ person, params, body }) => {
+    await requireKeeper(person);
+    await numbering.dropNumbering(services, person, params.id, body.revision);
+    return {};
   });
   implement(app, services, records.placeNumbering, async ({ person, params, body }) => {
     const place = requireRight(

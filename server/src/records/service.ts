@@ -1,17 +1,21 @@
 import { criteriaOf, type Dossier, type OutcomeLine, type RecordFilter, type RecordLine, type SortColumn } from '@key-cellar/contract';
 import { explainAccess, listRights } from '@key-cellar/core/access';
 import { civilDate } from '@key-cellar/core/calendar';
-import { distinctWords, resolveCriteria } from '@key-cellar/core/criteria';
-import { factGaps, factProblems, refusalFor, type Facts, type RecordAct, type RecordStanding } from '@key-cellar/core/records';
+import { resolveCriteria } from '@key-cellar/core/criteria';
+import { factGaps, idsIn, refusalFor, takesRefusal, type Facts, type RecordAct, type RecordStanding } from '@key-cellar/core/records';
 import type { HoldInTheWay } from '@key-cellar/core/schedule';
-import { mayOn, requireRight, visibleSql } from '../access/index.js';
+import { mayOn, requireRight, visibleSql, type PersonAccess } from '../access/index.js';
+import { mayNameDetectors, requireNamable } from '../criteria/index.js';
 import { withUnitOfWork, type UnitOfWork } from '../db/index.js';
 import type { SignedIn } from '../identity/index.js';
-import { placeById, placesByIds, seriesUnder } from '../plan/index.js';
+import { placeById, placesByIds, seriesUnder, takesAround } from '../plan/index.js';
 import { changedMeanwhile, notFound, Problem, refused } from '../problem.js';
 import { takeArrival } from '../receiving/index.js';
 import { explainJudged, judge, loadRuleBook, recompute } from '../schedule/index.js';
 import type { Services } from '../services.js';
+import { detectorTitles } from './detectorStore.js';
+import { checkFacts, claimUnique, namesOf, recordWords } from './facts.js';
+import { earlierFacts, recordType } from './factStore.js';
 import * as store from './store.js';
 
 export function toLine(r: store.LineRow): RecordLine {
@@ -47,11 +51,6 @@ export const subjectOf = (r: { id: string; number: string; title: string }) => (
   name: `${r.number} ${r.title}`,
 });
 
-/** The words a record is found by. */
-export function recordWords(title: string, number: string, facts: Facts): string[] {
-  return distinctWords(title, number, ...Object.values(facts).map(String));
-}
-
 async function scopeOf(services: Services, person: SignedIn, under: string | undefined): Promise<store.Scope> {
   if (!under) return { kind: 'all' };
   const place = await placeById(services.pool, under);
@@ -83,9 +82,12 @@ function decodePosition(text: string): store.Position {
   throw new Problem(422, 'wrong-input', 'The position in “after” is not one that a page gave.');
 }
 
-/** Reads the criteria of a filter; relative dates mean what they mean today. */
-function readFilter({ criteria, ...filter }: RecordFilter, today: string): store.ListFilter {
-  return criteria ? { ...filter, criteria: resolveCriteria(criteriaOf(criteria), civilDate(today)) } : filter;
+/** Reads the criteria of a filter; relative dates mean what they mean today. Refuses what the person may not ask. */
+function readFilter({ criteria, ...filter }: RecordFilter, access: PersonAccess, today: string): store.ListFilter {
+  if (!criteria) return filter;
+  const asked = criteriaOf(criteria);
+  requireNamable(access, asked);
+  return { ...filter, criteria: resolveCriteria(asked, civilDate(today)) };
 }
 
 export interface ListQuery extends RecordFilter {
@@ -102,8 +104,8 @@ export async function list(
   query: ListQuery,
 ): Promise<{ records: RecordLine[]; next: string | null }> {
   const { sort, descending, after, skip, limit, ...filter } = query;
-  const read = readFilter(filter, person.today);
   const access = await services.access.of(person);
+  const read = readFilter(filter, access, person.today);
   const found = await store.page(services.pool, {
     filter: read,
     scope: await scopeOf(services, person, filter.under),
@@ -119,7 +121,7 @@ export async function list(
 
 export async function count(services: Services, person: SignedIn, asked: RecordFilter): Promise<number> {
   const access = await services.access.of(person);
-  const filter = readFilter(asked, person.today);
+  const filter = readFilter(asked, access, person.today);
   const scope = await scopeOf(services, person, filter.under);
   if (access.ownSets('discover').length === 0) {
     const known = await store.rackCount(services.pool, filter, scope, access.sets('discover'));
@@ -134,7 +136,7 @@ export async function ids(services: Services, person: SignedIn, filter: RecordFi
   const access = await services.access.of(person);
   const found = await store.ids(
     services.pool,
-    readFilter(filter, person.today),
+    readFilter(filter, access, person.today),
     await scopeOf(services, person, filter.under),
     (bind) => visibleSql(access, person, 'discover', bind),
     mostIds + 1,
@@ -161,8 +163,9 @@ export async function dossier(services: Services, person: SignedIn, id: string):
   const { pool } = services;
   const access = await services.access.of(person);
   const found = requireRight(access, person, await store.recordById(pool, id), 'read');
-  const [types, versions, holds, places, container, owner, depositor, certificate, deferral] = await Promise.all([
-    store.recordType(pool, found.record_type),
+  const [type, earlier, versions, holds, places, container, owner, depositor, certificate, deferral] = await Promise.all([
+    recordType(pool, found.record_type),
+    earlierFacts(pool, found.record_type),
     store.versionsOf(pool, id),
     store.holdsOn(pool, id),
     placesByIds(pool, found.places),
@@ -172,7 +175,8 @@ export async function dossier(services: Services, person: SignedIn, id: string):
     store.certificateOf(pool, id),
     store.deferralOf(pool, id, person.today),
   ]);
-  const gaps = factGaps(types!.facts, found.facts);
+  const gaps = factGaps(type!.facts, found.facts);
+  const factNames = await namesOf(pool, access, idsIn(found.facts));
   const inTheWay: HoldInTheWay[] = holds
     .filter((h) => !h.released)
     .map((h) => ({ holdId: h.id, name: h.name, matter: h.matter, since: h.since, because: h.because }));
@@ -189,8 +193,13 @@ export async function dossier(services: Services, person: SignedIn, id: string):
       return place && place.kind !== 'repository' ? [{ id: p, kind: place.kind, code: place.code, title: place.title }] : [];
     }),
     facts: found.facts,
-    type: types!,
+    factNames,
+    type: { code: type!.code, title: type!.title, version: type!.version, facts: type!.facts, retired: type!.retired_on !== null },
+    typeVersion: found.type_version,
+    earlierFacts: earlier.filter((f) => found.facts[f.code] !== undefined),
     gapList: gaps,
+    jurisdictions: found.jurisdictions,
+    detected: mayNameDetectors(access) ? await detectorTitles(pool, found.detected) : [],
     receivedOn: found.received_on,
     modifiedOn: found.modified_on,
     owner: owner ?? null,
@@ -218,21 +227,6 @@ export async function dossier(services: Services, person: SignedIn, id: string):
   };
 }
 
-/** Facts as they may be stored: empty ones left out, wrong ones refused by field. */
-export function checkFacts(type: store.TypeRow, facts: Facts): { facts: Facts; gaps: string[] } {
-  const filled = Object.fromEntries(Object.entries(facts).filter(([, value]) => value !== ''));
-  const problems = factProblems(type.facts, filled);
-  if (problems.length > 0) {
-    throw new Problem(
-      422,
-      'wrong-facts',
-      problems.map((p) => p.sentence).join(' '),
-      problems.map((p) => ({ pointer: `/facts/${p.fact}`, sentence: p.sentence })),
-    );
-  }
-  return { facts: filled, gaps: factGaps(type.facts, filled) };
-}
-
 export async function editFacts(
   services: Services,
   person: SignedIn,
@@ -245,15 +239,18 @@ export async function editFacts(
     const found = requireRight(access, person, locked, 'edit');
     requireStanding(found, { kind: 'change', part: 'facts' });
     if (found.revision !== input.revision) throw changedMeanwhile();
-    const type = (await store.recordType(uow, found.record_type))!;
-    const { facts, gaps } = checkFacts(type, input.facts);
+    const type = (await recordType(uow, found.record_type))!;
+    const { facts, gaps, names, refers } = await checkFacts(uow, access, person, type, input.facts, { before: found.facts });
     const revision = await store.writeFacts(uow, id, {
       title: input.title,
       createdOn: input.createdOn,
       facts,
       gaps: gaps.length,
-      words: recordWords(input.title, found.number, facts),
+      words: recordWords(input.title, found.number, facts, names),
+      typeVersion: type.version,
+      refers,
     });
+    await claimUnique(uow, type, id, facts);
     uow.enter({
       act: 'changed facts',
       subject: subjectOf({ ...found, title: input.title }),
@@ -278,6 +275,9 @@ export async function addVersion(
     requireStanding(found, { kind: 'change', part: 'content' });
     if (found.medium === 'physical') throw new Problem(409, 'physical', 'A physical item has no content here to replace.');
     const arrival = await takeArrival(uow, person, input.arrivalId);
+    const around = takesAround(await placesByIds(uow, found.places), found.places);
+    const refusal = takesRefusal(around, { recordType: found.record_type, fileName: arrival.file_name, size: arrival.size });
+    if (refusal) throw new Problem(409, 'not-taken', refusal);
     const no = found.version_no + 1;
     await store.addVersion(uow, {
       recordId: id,

@@ -1,7 +1,7 @@
 import type { RecordFilter, SortColumn } from '@key-cellar/contract';
 import { wordQuery, type Criteria } from '@key-cellar/core/criteria';
-import type { FactDefinition, Facts, RecordState } from '@key-cellar/core/records';
-import type { StoredOverride } from '../schedule/index.js';
+import type { Facts, RecordState } from '@key-cellar/core/records';
+import type { StoredOverride, StoredStepAct } from '../schedule/index.js';
 import { boundCriteria } from '../criteria/index.js';
 import { dynamicRows, row, rows, run, type Db } from '../db/index.js';
 
@@ -49,13 +49,17 @@ export interface RecordRow extends LineRow {
   container_id: string | null;
   jurisdictions: string[];
   override: StoredOverride | null;
+  steps_taken: StoredStepAct[] | null;
+  type_version: number;
+  refers: string[];
+  detected: string[];
   frozen: string[];
   version_no: number;
   revision: number;
 }
 
 const fullColumns = `${lineColumns}, r.series_id, r.places, r.received_on, r.modified_on, r.superseded_on, r.last_used_on, r.facts, r.owner_id,
-  r.container_id, r.jurisdictions, r.override, r.frozen, r.version_no, r.revision,
+  r.container_id, r.jurisdictions, r.override, r.steps_taken, r.type_version, r.refers, r.detected, r.frozen, r.version_no, r.revision,
   (select p.code from place p where p.id = r.place_id) as place_code`;
 
 export function recordById(db: Db, id: string) {
@@ -240,20 +244,6 @@ export async function ids(db: Db, filter: ListFilter, scope: Scope, visible: (bi
   return found.map((f) => f.id);
 }
 
-export interface TypeRow extends Record<string, unknown> {
-  code: string;
-  title: string;
-  facts: FactDefinition[];
-}
-
-export function recordTypes(db: Db) {
-  return rows<TypeRow>(db, 'type.all', 'select code, title, facts from record_type order by title');
-}
-
-export function recordType(db: Db, code: string) {
-  return row<TypeRow>(db, 'type.byCode', 'select code, title, facts from record_type where code = $1', [code]);
-}
-
 export interface VersionRow extends Record<string, unknown> {
   no: number;
   content_id: string;
@@ -324,6 +314,8 @@ export interface NewRecord {
   readonly versionNo: number;
   readonly size: number;
   readonly mediaType: string | null;
+  readonly typeVersion: number;
+  readonly refers: readonly string[];
 }
 
 export async function addRecord(db: Db, r: NewRecord): Promise<void> {
@@ -331,11 +323,11 @@ export async function addRecord(db: Db, r: NewRecord): Promise<void> {
     db,
     'record.add',
     `insert into record (id, number, title, medium, record_type, place_id, series_id, places, created_on, received_on, filed_on,
-       modified_on, facts, gaps, search, access_set_id, owner_id, deposited_by, container_id, version_no, size, media_type)
-     values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $10, $10, $11, $12, array_to_tsvector($13::text[]), $14, $15, $16, $17, $18, $19, $20)`,
+       modified_on, facts, gaps, search, access_set_id, owner_id, deposited_by, container_id, version_no, size, media_type, type_version, refers)
+     values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $10, $10, $11, $12, array_to_tsvector($13::text[]), $14, $15, $16, $17, $18, $19, $20, $21, $22)`,
     [
       r.id, r.number, r.title, r.medium, r.recordType, r.placeId, r.seriesId, r.places, r.createdOn, r.today, JSON.stringify(r.facts),
-      r.gaps, r.words, r.accessSetId, r.ownerId, r.depositedBy, r.containerId, r.versionNo, r.size, r.mediaType,
+      r.gaps, r.words, r.accessSetId, r.ownerId, r.depositedBy, r.containerId, r.versionNo, r.size, r.mediaType, r.typeVersion, r.refers,
     ], // prettier-ignore
   );
 }
@@ -343,14 +335,23 @@ export async function addRecord(db: Db, r: NewRecord): Promise<void> {
 export async function writeFacts(
   db: Db,
   id: string,
-  r: { title: string; createdOn: string; facts: Facts; gaps: number; words: readonly string[] },
+  r: {
+    title: string;
+    createdOn: string;
+    facts: Facts;
+    gaps: number;
+    words: readonly string[];
+    typeVersion: number;
+    refers: readonly string[];
+  },
 ): Promise<number> {
   const found = await row<{ revision: number }>(
     db,
     'record.writeFacts',
-    `update record set title = $2, created_on = $3, facts = $4, gaps = $5, search = array_to_tsvector($6::text[]), revision = revision + 1
+    `update record set title = $2, created_on = $3, facts = $4, gaps = $5, search = array_to_tsvector($6::text[]), type_version = $7, refers = $8,
+       revision = revision + 1
      where id = $1 returning revision`,
-    [id, r.title, r.createdOn, JSON.stringify(r.facts), r.gaps, r.words],
+    [id, r.title, r.createdOn, JSON.stringify(r.facts), r.gaps, r.words, r.typeVersion, r.refers],
   );
   return found!.revision;
 }
@@ -423,4 +424,15 @@ export function containerById(db: Db, id: string) {
 
 export function personName(db: Db, id: string) {
   return row<{ id: string; name: string }>(db, 'principal.name', 'select id, name from principal where id = $1', [id]);
+}
+
+/** The newest records that point at a party or business object, among a person's sets. */
+export function referringTo(db: Db, entityId: string, sets: readonly number[], limit: number) {
+  return rows<LineRow>(
+    db,
+    'record.referringTo',
+    `select ${lineColumns}, (select p.code from place p where p.id = r.place_id) as place_code from record r
+     where r.refers @> array[$1::uuid] and r.refers <> '{}' and r.access_set_id = any ($2::int[]) order by r.filed_on desc, r.id desc limit $3`,
+    [entityId, sets, limit],
+  );
 }

@@ -19,12 +19,13 @@ export const sandboxPolicy = "sandbox; default-src 'none'; img-src data:; style-
 /** Longer text is not shown on screen. */
 const longestText = 4 * 1024 * 1024;
 
-const whole = (services: Services, content: StoredRow): Promise<Buffer> =>
+/** All bytes of a content, checked against its fingerprint. */
+export const readWhole = (services: Services, content: StoredRow): Promise<Buffer> =>
   buffer(withFixity(readContent(services.pool, content.content_id, 0, content.size), content.sha256));
 
 function showable(services: Services, content: StoredRow): Showable {
   if (readAs(content.media_type) !== 'pages') throw notFound('A picture of this content');
-  return { sha256: content.sha256, mediaType: content.media_type, load: () => whole(services, content) };
+  return { sha256: content.sha256, mediaType: content.media_type, load: () => readWhole(services, content) };
 }
 
 /** How many pages a content has, and their proportion. Throws 404 for what is not shown as pictures. */
@@ -46,7 +47,7 @@ export async function textOf(services: Services, content: StoredRow): Promise<Re
     throw new Problem(409, 'no-text', 'This content is not text. Its pages are shown as pictures; a copy needs the right “copyOut”.');
   }
   if (content.size > longestText) throw new Problem(409, 'long-text', 'This text is too long to show here. Whoever may can take a copy.');
-  return new Response(new Uint8Array(await whole(services, content)), {
+  return new Response(new Uint8Array(await readWhole(services, content)), {
     headers: {
       'content-type': content.media_type.startsWith('text/') ? `${content.media_type}; charset=utf-8` : content.media_type,
       'content-security-policy': sandboxPolicy,

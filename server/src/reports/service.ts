@@ -1,7 +1,7 @@
 import type { HorizonBar, Suggestion, TodayLine } from '@key-cellar/contract';
 import { hasRight } from '@key-cellar/core/access';
 import { wordQuery } from '@key-cellar/core/criteria';
-import { dueGroups, listBatches, vintageWords } from '../docket/index.js';
+import { countTasks, dueGroups, listBatches, vintageWords } from '../docket/index.js';
 import { openNotices, unacknowledged } from '../holds/index.js';
 import type { SignedIn } from '../identity/index.js';
 import { countArrivals } from '../receiving/index.js';
@@ -19,13 +19,14 @@ export async function todayFor(services: Services, person: SignedIn): Promise<To
   const { pool } = services;
   const access = await services.access.of(person);
   const may = (right: 'dispose' | 'hold' | 'deposit'): boolean => hasRight(access.anywhere, right);
-  const [batches, groups, notices, late, arrivals, gaps] = await Promise.all([
+  const [batches, groups, notices, late, arrivals, gaps, asked] = await Promise.all([
     listBatches(services, person),
     may('dispose') ? dueGroups(services, person) : [],
     openNotices(pool, person.id),
     may('hold') ? unacknowledged(pool) : [],
     may('deposit') ? countArrivals(services, person) : 0,
     may('dispose') ? store.unscheduledCount(pool, access.sets('dispose')) : { records: 0, series: 0 },
+    countTasks(services, person),
   ]);
   const lines: TodayLine[] = [];
   for (const b of batches) {
@@ -97,6 +98,20 @@ export async function todayFor(services: Services, person: SignedIn): Promise<To
       detail: h.reminders > 0 ? `reminded ${h.reminders === 1 ? 'once' : `${h.reminders} times`}` : 'not reminded yet',
       act: 'Remind',
       link: `/holds/${h.id}`,
+    });
+  }
+  for (const { kind, n, since } of asked) {
+    lines.push({
+      key: `asked ${kind}`,
+      when: 'today',
+      mark: 'waiting',
+      sentence:
+        kind === 'review'
+          ? `${sentenceCase(plural(n, 'record waits', 'records wait'))} for your review`
+          : `Rules ask you whether ${plural(n, 'record is', 'records are')} still needed`,
+      detail: `since ${since}`,
+      act: kind === 'review' ? 'Review' : 'Answer',
+      link: '/questions',
     });
   }
   const proposable = groups.filter((x) => x.mayPropose).sort((a, b) => b.count - a.count);

@@ -1,11 +1,8 @@
 import type { ScheduleChange } from '@key-cellar/contract';
 import { describeCriteria } from '@key-cellar/core/criteria';
-import type { RuleVersion } from '@key-cellar/core/schedule';
+import { draftVersionId, withDraft } from '@key-cellar/core/schedule';
 import { notFound } from '../problem.js';
 import type { CriteriaRule, RuleBookData } from './ruleBook.js';
-
-/** Versions that are not published yet have this id. */
-export const draftVersionId = '00000000-0000-4000-8000-00000000d4af';
 
 function reordered(rules: readonly CriteriaRule[]): CriteriaRule[] {
   return rules.map((rule, i) => ({ ...rule, position: i + 1 }));
@@ -25,23 +22,22 @@ export function changedBook(data: RuleBookData, change: ScheduleChange, codeOf: 
   switch (change.kind) {
     case 'nothing':
     case 'movePlace':
+    case 'mergePlace':
+    case 'closeFolder':
+    case 'placeJurisdictions':
       return data;
     case 'rule': {
-      const earlier = data.versions[change.ruleId] ?? [];
-      const draft: RuleVersion = {
-        ...change.definition,
-        id: draftVersionId,
-        code: codeOf(change.ruleId),
-        version: (earlier.at(-1)?.version ?? 0) + 1,
-        inForceFrom: change.inForceFrom,
-        takesOver: change.takesOver,
-      };
-      return { ...data, versions: { ...data.versions, [change.ruleId]: [...earlier, draft] } };
+      const { ruleId, definition, inForceFrom, takesOver } = change;
+      return { ...data, versions: withDraft(data.versions, ruleId, codeOf(ruleId), { ...definition, inForceFrom, takesOver }) };
     }
-    case 'setRule': {
-      const { placeId, ruleId } = change;
-      const same = (a: { placeId: string; ruleId: string }): boolean => a.placeId === placeId && a.ruleId === ruleId;
-      return { ...data, placeRules: toggle(data.placeRules, { placeId, ruleId }, same, change.set) };
+    case 'setRule':
+    case 'setRules': {
+      const sets = change.kind === 'setRule' ? [change] : change.sets;
+      const placeRules = sets.reduce((rules, { placeId, ruleId, set }) => {
+        const same = (a: { placeId: string; ruleId: string }): boolean => a.placeId === placeId && a.ruleId === ruleId;
+        return toggle(rules, { placeId, ruleId }, same, set);
+      }, data.placeRules);
+      return { ...data, placeRules };
     }
     case 'setPair': {
       const { recordType, seriesId, ruleId } = change;

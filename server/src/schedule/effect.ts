@@ -1,15 +1,14 @@
 import { availableParallelism } from 'node:os';
 import type { Worker } from 'node:worker_threads';
 import type { EffectPage, ScheduleChange } from '@key-cellar/contract';
-import { formatCivilDate } from '@key-cellar/core/calendar';
-import { formatMonth, laneWidth, mergeEffects, type Effect } from '@key-cellar/core/schedule';
-import { inReadSnapshot } from '../db/index.js';
+import { mergeEffects, namedEffect, type Effect } from '@key-cellar/core/schedule';
+import { inReadSnapshot, type Db } from '../db/index.js';
 import type { SignedIn } from '../identity/index.js';
 import { notFound, Problem, wrongField } from '../problem.js';
 import type { Services } from '../services.js';
 import { startThread } from '../threads.js';
 import { changedBook } from './change.js';
-import type { EffectPart, PageRange } from './effectPart.js';
+import type { EffectPart, EffectPlace, PageRange, PlanChange } from './effectPart.js';
 import * as store from './store.js';
 
 export type EffectQuestion =
@@ -150,8 +149,8 @@ export async function effectOfChange(
   const access = await services.access.of(person);
   const book = await services.rules.current(services.pool);
   const rules = new Map((await store.rules(services.pool)).map((r) => [r.id, r]));
-  const ruleId = 'ruleId' in change ? change.ruleId : null;
-  if (ruleId !== null && !rules.has(ruleId)) throw notFound('This rule');
+  const named = change.kind === 'setRules' ? change.sets.map((s) => s.ruleId) : 'ruleId' in change ? [change.ruleId] : [];
+  if (named.some((id) => !rules.has(id))) throw notFound('This rule');
   const after = changedBook(book.data, change, (id) => rules.get(id)!.code);
   return inReadSnapshot(services.pool, async (db, snapshot) => {
     const [places, events, withEvents, extent] = await Promise.all([
@@ -160,8 +159,7 @@ export async function effectOfChange(
       store.recordsWithEvents(db),
       store.recordExtent(db),
     ]);
-    const moved = change.kind === 'movePlace' ? { placeId: change.placeId, parentId: change.parentId } : null;
-    if (moved) requireMove(places, moved);
+    const plan = planChange(places, change);
     const part: EffectPart = {
       url: services.config.appUrl,
       snapshot,
@@ -170,7 +168,7 @@ export async function effectOfChange(
       before: book.data,
       after,
       places,
-      moved,
+      plan,
       events: events.map((e) => ({ placeId: e.place_id, type: e.type, on: e.happened_on })),
       withEvents: withEvents.map((r) => r.record_id),
       sets: access.sets('discover'),
@@ -183,57 +181,55 @@ export async function effectOfChange(
       (done) => progress(Math.min(done, extent.records), extent.records),
       signal,
     );
-    return toPage(effect, places, await store.recordNames(db, effect.most.map((m) => m.id))); // prettier-ignore
+    return withNames(db, effect, places);
   });
 }
 
-function requireMove(places: readonly { id: string; parent_id: string | null }[], moved: { placeId: string; parentId: string }): void {
-  const parents = new Map(places.map((p) => [p.id, p.parent_id]));
-  if (!parents.has(moved.placeId)) throw notFound('This place');
-  if (!parents.has(moved.parentId)) throw wrongField('/parentId', 'There is no such place.');
-  for (let at: string | null = moved.parentId; at !== null; at = parents.get(at) ?? null) {
-    if (at === moved.placeId) throw new Problem(409, 'circle', 'A place cannot be moved into itself.');
-  }
-}
-
-/** The cells of a lane in which there is something, each after its month. */
-function filledCells(cells: Float64Array): number[] {
-  const filled: number[] = [];
-  for (let at = 0; at < cells.length; at += laneWidth) {
-    if (cells[at]! > 0 || cells[at + 2]! > 0) filled.push(at / laneWidth, ...cells.subarray(at, at + laneWidth));
-  }
-  return filled;
-}
-
-function toPage(
+/** An effect with the names of its series and of the records that move farthest. */
+export async function withNames(
+  db: Db,
   effect: Effect,
   places: readonly { id: string; code: string; title: string }[],
-  names: readonly { id: string; number: string; title: string }[],
-): EffectPage {
+): Promise<EffectPage> {
   const place = new Map(places.map((p) => [p.id, p]));
-  const name = new Map(names.map((n) => [n.id, n]));
-  const day = (d: number | null): string | null => (d === null ? null : formatCivilDate(d));
-  return {
-    ...effect,
-    bySeries: effect.bySeries
-      .map(({ series, ...counts }) => ({
-        seriesId: series,
-        code: place.get(series)?.code ?? '?',
-        title: place.get(series)?.title ?? '',
-        ...counts,
-      }))
-      .sort((a, b) => (a.code < b.code ? -1 : 1)),
-    byYear: [...effect.byYear],
-    most: effect.most.map((m) => ({
-      id: m.id,
-      number: name.get(m.id)?.number ?? '?',
-      title: name.get(m.id)?.title ?? '',
-      before: day(m.before),
-      after: day(m.after),
-    })),
-    firstMonth: formatMonth(effect.firstMonth),
-    forecast: effect.forecast
-      .map(({ series, rule, step, cells }) => ({ series: place.get(series)?.code ?? '?', rule, step, cells: filledCells(cells) }))
-      .sort((a, b) => (a.series < b.series ? -1 : a.series > b.series ? 1 : a.rule < b.rule ? -1 : 1)),
+  const names = new Map((await store.recordNames(db, effect.most.map((m) => m.id))).map((n) => [n.id, n])); // prettier-ignore
+  return namedEffect(effect, (id) => place.get(id), (id) => names.get(id)); // prettier-ignore
+}
+
+/** What a change does to the plan; throws a Problem for what cannot be. */
+function planChange(places: readonly EffectPlace[], change: ScheduleChange): PlanChange {
+  const nothing: PlanChange = { moved: null, merged: null, changed: null };
+  const byId = new Map(places.map((p) => [p.id, p]));
+  const placeOf = (id: string): EffectPlace => {
+    const place = byId.get(id);
+    if (!place) throw notFound('This place');
+    return place;
   };
+  /** Whether one place is another, or lies in it. */
+  const liesIn = (id: string, around: string): boolean => {
+    for (let at: string | null = id; at !== null; at = byId.get(at)?.parent_id ?? null) if (at === around) return true;
+    return false;
+  };
+  switch (change.kind) {
+    case 'movePlace': {
+      const { placeId, parentId } = change;
+      placeOf(placeId);
+      if (!byId.has(parentId)) throw wrongField('/parentId', 'There is no such place.');
+      if (liesIn(parentId, placeId)) throw new Problem(409, 'circle', 'A place cannot be moved into itself.');
+      return { ...nothing, moved: { placeId, parentId } };
+    }
+    case 'mergePlace': {
+      const { placeId, intoId } = change;
+      placeOf(placeId);
+      if (!byId.has(intoId)) throw wrongField('/intoId', 'There is no such place.');
+      if (liesIn(intoId, placeId)) throw new Problem(409, 'circle', 'A place cannot be merged into itself.');
+      return { ...nothing, merged: { placeId, intoId } };
+    }
+    case 'closeFolder':
+      return { ...nothing, changed: { ...placeOf(change.placeId), closed_on: change.on } };
+    case 'placeJurisdictions':
+      return { ...nothing, changed: { ...placeOf(change.placeId), jurisdictions: [...change.jurisdictions] } };
+    default:
+      return nothing;
+  }
 }

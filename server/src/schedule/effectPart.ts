@@ -1,10 +1,11 @@
-import { civilDate, parseCivilDate, type EpochDay } from '@key-cellar/core/calendar';
-import { criteriaToSql } from '@key-cellar/core/criteria';
+import { civilDate, parseCivilDate } from '@key-cellar/core/calendar';
+import { clausesOf, criteriaToSql } from '@key-cellar/core/criteria';
 import {
+  actionOf,
   compileGoverning,
   dateSlots,
   effectTally,
-  isDisposing,
+  standingOf,
   unknownDay,
   type DateSlots,
   type Effect,
@@ -35,6 +36,16 @@ export interface EffectPlace extends store.ChainPlace {
   readonly parent_id: string | null;
 }
 
+/** What a change does to the plan: where things would stand, and what places would say. */
+export interface PlanChange {
+  /** A place under another. */
+  readonly moved: { readonly placeId: string; readonly parentId: string } | null;
+  /** All that is in one place in another. */
+  readonly merged: { readonly placeId: string; readonly intoId: string } | null;
+  /** A place as it would be. */
+  readonly changed: EffectPlace | null;
+}
+
 /** Pages of the table of records, from one up to another; null: to the end, however long the table has become. */
 export interface PageRange {
   readonly from: number;
@@ -52,8 +63,7 @@ export interface EffectPart {
   readonly before: RuleBookData;
   readonly after: RuleBookData;
   readonly places: readonly EffectPlace[];
-  /** A place that would be moved under another. */
-  readonly moved: { readonly placeId: string; readonly parentId: string } | null;
+  readonly plan: PlanChange;
   readonly events: readonly { readonly placeId: string; readonly type: string; readonly on: string }[];
   /** Records with events of their own. */
   readonly withEvents: readonly string[];
@@ -124,6 +134,7 @@ function selectOf(part: EffectPart, slots: DateSlots, masks: readonly string[]):
       ['r.hold_count > 0', 4],
       [`r.docket = 'batch'`, 5],
       ['r.override is not null', 6],
+      ['r.steps_taken is not null', 7],
     ]),
     'r.id',
     'r.rule_version_id',
@@ -147,13 +158,10 @@ const uuidKey = (id: string): string => Buffer.from(id.replaceAll('-', ''), 'hex
 /** What is the same for all records of one place, type, jurisdiction and set of matching criteria. */
 interface Class {
   readonly series: string;
+  /** Each record has to be judged by itself. */
+  readonly slow: boolean;
   /** Null: the change does not reach them. */
   readonly after: ((dates: Int32Array, into: FastVerdict) => void) | null;
-}
-
-function actionOf(rule: RuleVersion | null): 'destroy' | 'transfer' | null {
-  const step = rule?.steps.find((s) => isDisposing(s.kind));
-  return step && isDisposing(step.kind) ? step.kind : null;
 }
 
 /** Works out the effect of a change on the records in the ranges that it is given, in one pass over them. */
@@ -165,16 +173,32 @@ export async function effectOfPart(
   const [beforeBook, afterBook] = [ruleBookOf(part.before), ruleBookOf(part.after)];
   const places = new Map(part.places.map((p) => [p.id, p]));
   const placeByKey = new Map(part.places.map((p) => [uuidKey(p.id), p]));
-  const chainOf = (id: string, moved: EffectPart['moved']): EffectPlace[] => {
+  const { moved, merged, changed } = part.plan;
+  const chainOf = (id: string): EffectPlace[] => {
     const chain: EffectPlace[] = [];
     for (let at: string | null = id; at !== null;) {
       const place = places.get(at);
       if (!place) break;
       chain.push(place);
-      at = moved?.placeId === at ? moved.parentId : place.parent_id;
+      at = place.parent_id;
     }
     return chain;
   };
+  const then = (id: string | null): string | null => (id !== null && id === merged?.placeId ? merged.intoId : id);
+  /** The way outward as it would be. */
+  const newChainOf = (id: string): EffectPlace[] => {
+    const chain: EffectPlace[] = [];
+    for (let at = then(id); at !== null;) {
+      const place = changed?.id === at ? changed : places.get(at);
+      if (!place) break;
+      chain.push(place);
+      at = then(moved?.placeId === at ? moved.parentId : place.parent_id);
+    }
+    return chain;
+  };
+  const wayChanges = new Set([moved?.placeId, merged?.placeId]);
+  /** Criteria that ask for places must see the new way, which SQL does not know. */
+  const asksForPlaces = part.after.criteriaRules.some((rule) => clausesOf(rule.criteria).some((c) => c.op === 'under'));
   const eventsBySubject = new Map<string, { type: string; happened_on: string }[]>();
   for (const { placeId, type, on } of part.events) {
     eventsBySubject.set(placeId, [...(eventsBySubject.get(placeId) ?? []), { type, happened_on: on }]);
@@ -205,20 +229,22 @@ export async function effectOfPart(
   const standing = (c: RuleCandidate): string => `${c.level} ${c.distance}`;
   function makeClass(placeKey: string, type: string, own: string | null, masks: readonly number[]): Class {
     const place = placeByKey.get(placeKey);
-    if (!place) return { series: '', after: null };
-    const [chain, newChain] = [chainOf(place.id, null), chainOf(place.id, part.moved)];
+    if (!place) return { series: '', slow: false, after: null };
+    const [chain, newChain] = [chainOf(place.id), newChainOf(place.id)];
     const before = candidates(chain, type, masks, beforeBook, masksOf.before);
     const after = candidates(newChain, type, masks, afterBook, masksOf.after);
     const names = own === null ? [] : own.split('\u001f');
     const jurisdictions = jurisdictionsOf(names, newChain, afterBook);
-    const isMoved = part.moved !== null && chain.some((p) => p.id === part.moved!.placeId);
+    const isMoved = chain.some((p) => wayChanges.has(p.id));
     const same =
       !isMoved &&
+      !chain.some((p) => p.id === changed?.id) &&
       before.length === after.length &&
       before.every((b, i) => b.versions === after[i]!.versions && standing(b) === standing(after[i]!));
     const shared = { folderClosed: folderClosedOn(newChain), events: eventsOnChain(newChain, eventsBySubject) as EventOccurrence[] };
     return {
       series: chain.find((p) => p.kind === 'series')?.id ?? '',
+      slow: isMoved && asksForPlaces,
       after: same ? null : compileGoverning(after, shared, jurisdictions, afterDay, slots),
     };
   }
@@ -293,7 +319,7 @@ export async function effectOfPart(
     record.series = lastClass!.series;
     record.held = (pack & 16) !== 0;
     record.inBatch = (pack & 32) !== 0;
-    tallyRow((pack & 64) !== 0, lastClass!);
+    tallyRow((pack & 64) !== 0, (pack & 128) !== 0, lastClass!);
     done += 1;
     if (done % perProgress === 0) progress(done);
     return at;
@@ -315,12 +341,12 @@ export async function effectOfPart(
     return makeClass(placeKey, type, own, masks);
   }
 
-  function tallyRow(overridden: boolean, { after: evaluate }: Class): void {
+  function tallyRow(overridden: boolean, stepsTaken: boolean, { slow: oneByOne, after: evaluate }: Class): void {
     if (overridden ? part.ruleId === null && evaluate === null : evaluate === null) {
       tally.add(record, before, before);
       return;
     }
-    if (overridden || (withEvents.size > 0 && withEvents.has(record.id()))) {
+    if (oneByOne || overridden || stepsTaken || (withEvents.size > 0 && withEvents.has(record.id()))) {
       const { series, bytes, held, inBatch } = record;
       slow.set(record.id(), { standing: { ...before }, series, bytes, held, inBatch });
       return;
@@ -363,8 +389,8 @@ export async function effectOfPart(
     const ids = [...slow.keys()];
     for (let i = 0; i < ids.length; i += slowAtOnce) {
       const rows = await store.clocksOf(client, ids.slice(i, i + slowAtOnce));
-      const placed = rows.map((r) => ({ ...r, places: chainOf(r.place_id, part.moved).map((p) => p.id).reverse() })); // prettier-ignore
-      for (const { row: r, governing } of await judge(client, placed, afterBook, part.afterDay)) {
+      const placed = rows.map((r) => ({ ...r, places: newChainOf(r.place_id).map((p) => p.id).reverse() })); // prettier-ignore
+      for (const { row: r, governing } of await judge(client, placed, afterBook, part.afterDay, changed)) {
         const known = slow.get(r.id)!;
         tally.add({ ...known, id: () => r.id }, known.standing, standingOf(governing));
       }
@@ -373,27 +399,5 @@ export async function effectOfPart(
     return tally.result();
   } finally {
     await client.end();
-  }
-}
-
-type Judged = Awaited<ReturnType<typeof judge>>[number];
-
-function standingOf(governing: Judged['governing']): Standing {
-  const none: EpochDay = unknownDay;
-  switch (governing.kind) {
-    case 'unscheduled':
-      return { outcome: 'unscheduled', rule: null, clockStart: none, dueOn: none, action: null };
-    case 'overrideDate':
-      return { outcome: 'dated', rule: null, clockStart: none, dueOn: governing.dueOn, action: governing.action };
-    case 'rule': {
-      const { rule, verdict } = governing.by;
-      return {
-        outcome: verdict.kind,
-        rule,
-        clockStart: verdict.kind === 'waiting' ? none : (verdict.clockStart ?? none),
-        dueOn: verdict.kind === 'dated' ? (verdict.dueOn ?? none) : none,
-        action: actionOf(rule),
-      };
-    }
   }
 }

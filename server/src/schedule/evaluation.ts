@@ -4,6 +4,9 @@ import {
   explain,
   governingRule,
   isDisposing,
+  nextStep,
+  overtakenOn,
+  stepHistories,
   vintageOf,
   type ClockFacts,
   type EventOccurrence,
@@ -12,15 +15,22 @@ import {
   type HoldInTheWay,
   type Override,
   type RuleCandidate,
+  type StepDate,
 } from '@key-cellar/core/schedule';
 import type { Db } from '../db/index.js';
 import type { CriteriaRule, RuleBook } from './ruleBook.js';
 import * as store from './store.js';
 
+/** A rule that may govern a record, with its id. */
+export type PlacedCandidate = RuleCandidate & { readonly ruleId: string };
+
 /** One record with all that the core needs to judge it. */
 export interface Judged {
   readonly row: store.ClockRow;
   readonly facts: ClockFacts;
+  readonly candidates: readonly PlacedCandidate[];
+  /** Its jurisdictions with the wider ones that they are part of. */
+  readonly jurisdictions: readonly string[];
   readonly governing: Governing;
   /** What would govern with another override, or with none. */
   readonly weigh: (override: Override | null) => Governing;
@@ -37,7 +47,7 @@ function outward(row: store.ClockRow, places: ReadonlyMap<string, store.ChainPla
   return [...row.places].reverse().flatMap((id) => places.get(id) ?? []);
 }
 
-type EventRow = { readonly type: string; readonly happened_on: string };
+type EventRow = { readonly type: string; readonly happened_on: string; readonly name?: string | null };
 
 /** Events on the places around a record, nearest first; the record itself is nearer still. */
 export function eventsOnChain(
@@ -71,6 +81,14 @@ function clockFacts(
     distance: 0,
     subject: 'the record',
   }));
+  const elsewhere = row.refers.flatMap((id) =>
+    (eventsBySubject.get(id) ?? []).map((e) => ({
+      type: e.type,
+      on: civilDate(e.happened_on),
+      distance: chain.length + 1,
+      subject: e.name ?? '',
+    })),
+  );
   const factDates: Record<string, EpochDay> = {};
   for (const [code, value] of Object.entries(row.facts)) {
     const date = typeof value === 'string' ? parseCivilDate(value) : null;
@@ -88,7 +106,9 @@ function clockFacts(
     },
     factDates,
     folderClosed: folderClosedOn(chain),
-    events: [...own, ...eventsOnChain(chain, eventsBySubject)],
+    // The record, then its places outward, then what it points at.
+    events: [...own, ...eventsOnChain(chain, eventsBySubject), ...elsewhere],
+    taken: row.steps_taken === null ? undefined : stepHistories(row.steps_taken.map((act) => ({ ...act, on: civilDate(act.on) }))),
   };
 }
 
@@ -99,7 +119,7 @@ function criteriaRecord(row: store.ClockRow): CriteriaRecord {
   const declared = known(row.declared_on);
   return {
     get words() {
-      return (words ??= new Set(distinctWords(row.title, row.number, ...Object.values(row.facts).map(String))));
+      return (words ??= new Set(distinctWords(row.title, row.number, ...Object.values(row.facts).flat().map(String))));
     },
     title: row.title,
     number: row.number,
@@ -120,38 +140,40 @@ function criteriaRecord(row: store.ClockRow): CriteriaRecord {
     facts: row.facts,
     held: false,
     holds: new Set(),
+    detected: new Set(row.detected),
     gaps: row.gaps,
   };
 }
 
 /** The rules set on a chain of places, folders first, nearest first. */
-export function candidatesOnPlaces(chain: readonly store.ChainPlace[], book: RuleBook): RuleCandidate[] {
-  const found: RuleCandidate[] = [];
+export function candidatesOnPlaces(chain: readonly store.ChainPlace[], book: RuleBook): PlacedCandidate[] {
+  const found: PlacedCandidate[] = [];
   let folders = 0;
   let nodes = 0;
   for (const place of chain) {
     const level = place.kind === 'folder' ? 'folder' : 'planNode';
     const distance = level === 'folder' ? folders++ : nodes++;
     for (const ruleId of book.rulesAt(place.id)) {
-      found.push({ level, distance, setOn: nameOf(place), versions: book.versionsOf(ruleId) });
+      found.push({ ruleId, level, distance, setOn: nameOf(place), versions: book.versionsOf(ruleId) });
     }
   }
   return found;
 }
 
 /** The rules for a record type in a series. */
-export function candidatesForPair(recordType: string, seriesId: string, series: string, book: RuleBook): RuleCandidate[] {
+export function candidatesForPair(recordType: string, seriesId: string, series: string, book: RuleBook): PlacedCandidate[] {
+  const setOn = `${recordType} in ${series}`;
   return book
     .rulesForPair(recordType, seriesId)
-    .map((ruleId) => ({ level: 'typeAndSeries', distance: 0, setOn: `${recordType} in ${series}`, versions: book.versionsOf(ruleId) }));
+    .map((ruleId) => ({ ruleId, level: 'typeAndSeries', distance: 0, setOn, versions: book.versionsOf(ruleId) }));
 }
 
 /** The rule set by criteria at a place of the order. */
-export function candidateByCriteria(rule: CriteriaRule, order: number, book: RuleBook): RuleCandidate {
-  return { level: 'criteria', distance: order, setOn: `criteria no. ${order + 1}`, versions: book.versionsOf(rule.ruleId) };
+export function candidateByCriteria({ ruleId }: CriteriaRule, order: number, book: RuleBook): PlacedCandidate {
+  return { ruleId, level: 'criteria', distance: order, setOn: `criteria no. ${order + 1}`, versions: book.versionsOf(ruleId) };
 }
 
-function candidates(row: store.ClockRow, chain: readonly store.ChainPlace[], book: RuleBook): RuleCandidate[] {
+function candidatesFor(row: store.ClockRow, chain: readonly store.ChainPlace[], book: RuleBook): PlacedCandidate[] {
   const found = candidatesOnPlaces(chain, book);
   const series = chain.find((place) => place.kind === 'series');
   if (series) found.push(...candidatesForPair(row.record_type, series.id, nameOf(series), book));
@@ -177,8 +199,17 @@ export function jurisdictionsOf(own: readonly string[], chain: readonly store.Ch
   return book.widen(own.length > 0 ? own : (chain.find((place) => place.jurisdictions.length > 0)?.jurisdictions ?? []));
 }
 
-/** Judges records by the rules in force on a day. Reads their places and events in two queries, however many they are. */
-export async function judge(db: Db, records: readonly store.ClockRow[], book: RuleBook, today: string): Promise<Judged[]> {
+/**
+ * Judges records by the rules in force on a day. Reads their places and events in two queries, however many they are; one
+ * place may be given as it would be.
+ */
+export async function judge(
+  db: Db,
+  records: readonly store.ClockRow[],
+  book: RuleBook,
+  today: string,
+  instead: store.ChainPlace | null = null,
+): Promise<Judged[]> {
   const placeIds = [...new Set(records.flatMap((r) => r.places))];
   const [placeRows, eventRows] = await Promise.all([
     store.chainPlaces(db, placeIds),
@@ -186,32 +217,43 @@ export async function judge(db: Db, records: readonly store.ClockRow[], book: Ru
       db,
       placeIds,
       records.map((r) => r.id),
+      [...new Set(records.flatMap((r) => r.refers))],
     ),
   ]);
-  const places = new Map(placeRows.map((p) => [p.id, p]));
-  const events = new Map<string, { type: string; happened_on: string }[]>();
+  const places = new Map(placeRows.map((p) => [p.id, instead?.id === p.id ? instead : p]));
+  const events = new Map<string, EventRow[]>();
   for (const e of eventRows) {
-    const subject = (e.place_id ?? e.record_id)!;
+    const subject = (e.place_id ?? e.record_id ?? e.entity_id)!;
     events.set(subject, [...(events.get(subject) ?? []), e]);
   }
   const day = civilDate(today);
   return records.map((row) => {
     const chain = outward(row, places);
     const facts = clockFacts(row, chain, events);
-    const weigh = (override: Override | null): Governing =>
-      governingRule(candidates(row, chain, book), override, facts, jurisdictionsOf(row.jurisdictions, chain, book), day);
-    return { row, facts, governing: weigh(overrideOf(row, book)), weigh };
+    const candidates = candidatesFor(row, chain, book);
+    const jurisdictions = jurisdictionsOf(row.jurisdictions, chain, book);
+    const weigh = (override: Override | null): Governing => governingRule(candidates, override, facts, jurisdictions, day);
+    return { row, facts, candidates, jurisdictions, governing: weigh(overrideOf(row, book)), weigh };
   });
 }
 
+/** The step of its governing rule that is next for a record; null when none is, or when it waits for something. */
+export function nextStepOf({ governing }: Judged): (StepDate & { readonly dueOn: EpochDay }) | null {
+  return governing.kind === 'rule' ? nextStep(governing.by.verdict.steps) : null;
+}
+
 /** The part of a judgement that is stored with the record. */
-export function verdictOf({ row, governing }: Judged): store.StoredVerdict {
+export function verdictOf(judged: Judged): store.StoredVerdict {
+  const { row, governing } = judged;
   const year = yearMonthDay(civilDate(row.created_on)).year;
+  const step = nextStepOf(judged);
+  const next_step_on = step === null ? null : formatCivilDate(step.dueOn);
   switch (governing.kind) {
     case 'unscheduled':
-      return { outcome: 'unscheduled', rule_version_id: null, clock_start: null, due_on: null, action: null, vintage: year };
+      return { outcome: 'unscheduled', rule_version_id: null, clock_start: null, due_on: null, action: null, vintage: year, next_step_on };
     case 'overrideDate':
       return {
+        next_step_on,
         outcome: 'dated',
         rule_version_id: null,
         clock_start: null,
@@ -224,6 +266,7 @@ export function verdictOf({ row, governing }: Judged): store.StoredVerdict {
       const disposing = rule.steps.find((s) => isDisposing(s.kind));
       const start = verdict.kind === 'waiting' ? null : verdict.clockStart;
       return {
+        next_step_on,
         outcome: verdict.kind,
         rule_version_id: rule.id,
         clock_start: start === null ? null : formatCivilDate(start),
@@ -247,23 +290,70 @@ function sameVerdict(a: store.StoredVerdict, b: store.StoredVerdict): boolean {
     a.clock_start === b.clock_start &&
     a.due_on === b.due_on &&
     a.action === b.action &&
-    a.vintage === b.vintage
+    a.vintage === b.vintage &&
+    a.next_step_on === b.next_step_on
   );
 }
 
 /**
- * Judges records anew and stores what changed, under their row locks. A record that was due and no longer is leaves
- * the docket; one in a batch stays there, and is judged again at execution. Gives the number of changed records.
+ * When the sweep has to look at a record next: on the day of its next step; while somebody is asked about that step, on the
+ * day to ask again or when the step after it is due.
  */
-export async function recompute(db: Db, ids: readonly string[], book: RuleBook, today: string): Promise<number> {
+function lookAgain(judged: Judged, task: store.OpenTask): { on: string | null; drop: string | null } {
+  const step = nextStepOf(judged);
+  const on = step === null ? null : formatCivilDate(step.dueOn);
+  const { governing } = judged;
+  if (task.task_id === null) return { on, drop: null };
+  if (
+    step?.index !== task.task_index ||
+    step.step.kind !== task.task_kind ||
+    governing.kind !== 'rule' ||
+    governing.by.rule.code !== task.task_rule
+  ) {
+    return { on, drop: task.task_id };
+  }
+  if (task.task_kind === 'review') return { on: null, drop: null };
+  const over = overtakenOn(governing.by.verdict.steps, step.index);
+  const days = [task.task_again_on, over === null ? null : formatCivilDate(over)].filter((day) => day !== null).sort();
+  return { on: days[0] ?? null, drop: null };
+}
+
+/** A record as it is judged now, with its next step and what is open about it. */
+export interface JudgedLocked extends Judged {
+  readonly row: store.LockedRow;
+  readonly next: ReturnType<typeof nextStepOf>;
+  readonly task: store.OpenTask | null;
+}
+
+/** Judges records under their row locks, or only looks at them. */
+export async function judgeLocked(db: Db, ids: readonly string[], book: RuleBook, today: string, lock: boolean): Promise<JudgedLocked[]> {
+  if (ids.length === 0) return [];
+  const rows = lock ? await store.lockForRecompute(db, ids) : await store.lookAt(db, ids);
+  return (await judge(db, rows, book, today)).map((judged, i) => {
+    const row = rows[i]!;
+    return { ...judged, row, next: nextStepOf(judged), task: row.task_id === null ? null : row };
+  });
+}
+
+/**
+ * Judges records anew and stores what changed, under their row locks. A record that was due and no longer is leaves
+ * the docket; one in a batch stays there, and is judged again at execution. Gives the number of changed records, which with
+ * `dryRun` stay as they are.
+ */
+export async function recompute(db: Db, ids: readonly string[], book: RuleBook, today: string, dryRun = false): Promise<number> {
   if (ids.length === 0) return 0;
   const locked = await store.lockForRecompute(db, ids);
+  const dropped: string[] = [];
   const changed = (await judge(db, locked, book, today)).flatMap((judged, i) => {
     const before = locked[i]!;
-    const verdict = verdictOf(judged);
+    const look = lookAgain(judged, before);
+    if (look.drop !== null) dropped.push(look.drop);
+    const verdict = { ...verdictOf(judged), next_step_on: look.on };
     const stillDue = verdict.due_on !== null && verdict.due_on <= today;
     const docket = before.docket === 'due' && !stillDue ? 'none' : before.docket;
     return sameVerdict(before, verdict) && docket === before.docket ? [] : [{ ...verdict, id: before.id, docket }];
   });
+  if (dryRun) return changed.length;
+  if (dropped.length > 0) await store.dropTasks(db, dropped);
   return store.writeVerdicts(db, changed);
 }

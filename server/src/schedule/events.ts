@@ -5,7 +5,7 @@ import { describeTrigger } from '@key-cellar/core/schedule';
 import Papa from 'papaparse';
 import { uuidv7 } from 'uuidv7';
 import { mayOn, requireRight, type Guarded } from '../access/index.js';
-import { withUnitOfWork, type Act, type UnitOfWork } from '../db/index.js';
+import { withUnitOfWork, type Act, type Db, type UnitOfWork } from '../db/index.js';
 import type { SignedIn } from '../identity/index.js';
 import { notAllowed, notFound, Problem, wrongField } from '../problem.js';
 import type { Services } from '../services.js';
@@ -35,6 +35,24 @@ export async function recordEvents(services: Services, person: SignedIn, id: str
   const access = await services.access.of(person);
   requireRight(access, person, await store.clockOf(services.pool, id), 'discover');
   return (await events.eventsOfRecord(services.pool, id)).map(toLine);
+}
+
+export async function entityEvents(db: Db, entityId: string): Promise<EventLine[]> {
+  return (await events.eventsOfEntity(db, entityId)).map(toLine);
+}
+
+/** Records an event on a party or business object; the caller has checked who may. */
+export async function addEntityEvents(
+  services: Services,
+  uow: UnitOfWork,
+  on: { id: string; subject: Act['subject'] },
+  input: { type: string; on: string; note: string },
+): Promise<{ id: string; recomputed: number }> {
+  requireThePast(input.on, uow.actor.today, '/on');
+  const id = uuidv7();
+  await events.addEvents(uow, [{ ...input, id, placeId: null, recordId: null, entityId: on.id, corrects: null }], uow.actor.id!, uow.at);
+  uow.enter({ act: 'recorded an event', subject: on.subject, after: input });
+  return { id, recomputed: await recomputeWithin(services, uow, { entityIds: [on.id] }, input.type) };
 }
 
 function requireThePast(on: string, today: string, pointer: string): void {
@@ -68,12 +86,17 @@ export async function addRecordEvent(
 /** What an event happened to: a place with all that is in it, or a record. */
 async function subjectOf(
   uow: UnitOfWork,
-  event: { place_id: string | null; record_id: string | null },
-): Promise<{ guarded: Guarded; subject: Act['subject']; reach: store.Reach }> {
+  event: { place_id: string | null; record_id: string | null; entity_id: string | null },
+): Promise<{ guarded: Guarded | null; subject: Act['subject']; reach: store.Reach }> {
   if (event.place_id) {
     const place = (await store.guardedPlace(uow, event.place_id))!;
     const subject = { kind: 'place', id: place.id, name: `${place.code} ${place.title}` };
     return { guarded: place, subject, reach: { placeIds: [place.id] } };
+  }
+  if (event.entity_id) {
+    const entity = (await events.entityName(uow, event.entity_id))!;
+    const subject = { kind: entity.kind, id: event.entity_id, name: entity.name };
+    return { guarded: null, subject, reach: { entityIds: [event.entity_id] } };
   }
   const record = (await store.clockOf(uow, event.record_id!))!;
   const subject = { kind: 'record', id: record.id, name: `${record.number} ${record.title}` };
@@ -93,11 +116,19 @@ export async function withdrawEvent(
     const event = await events.lockEvent(uow, id);
     if (!event) throw notFound('This event');
     const on = await subjectOf(uow, event);
-    requireRight(access, person, on.guarded, 'annotate', 'This event');
+    if (on.guarded) requireRight(access, person, on.guarded, 'annotate', 'This event');
+    else if (!hasRight(access.anywhere, 'edit')) throw notAllowed('edit', 'Editors and keepers look after parties and business objects.');
     if (event.withdrawn_at) throw new Problem(409, 'withdrawn', 'This event was taken back before.');
     await events.withdrawEvent(uow, id, person.id, uow.at, input.reason);
     if (input.instead) {
-      const corrected = { ...input.instead, id: uuidv7(), placeId: event.place_id, recordId: event.record_id, corrects: id };
+      const corrected = {
+        ...input.instead,
+        id: uuidv7(),
+        placeId: event.place_id,
+        recordId: event.record_id,
+        entityId: event.entity_id,
+        corrects: id,
+      };
       await events.addEvents(uow, [corrected], person.id, uow.at);
     }
     uow.enter({

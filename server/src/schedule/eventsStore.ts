@@ -34,11 +34,24 @@ export function eventsOfRecord(db: Db, recordId: string) {
   );
 }
 
+export function eventsOfEntity(db: Db, entityId: string) {
+  return rows<EventRow>(
+    db,
+    'event.allOfEntity',
+    `select ${columns} from event e ${joins} where e.entity_id = $1 order by e.happened_on desc, e.id`,
+    [entityId],
+  );
+}
+
+export function entityName(db: Db, id: string) {
+  return row<{ kind: string; name: string }>(db, 'event.entity', 'select kind, name from entity where id = $1', [id]);
+}
+
 export function lockEvent(db: Db, id: string) {
-  return row<{ id: string; type: string; happened_on: string; note: string; place_id: string | null; record_id: string | null; withdrawn_at: Date | null }>(
+  return row<{ id: string; type: string; happened_on: string; note: string; place_id: string | null; record_id: string | null; entity_id: string | null; withdrawn_at: Date | null }>(
     db,
     'event.lock',
-    'select id, type, happened_on, note, place_id, record_id, withdrawn_at from event where id = $1 for update',
+    'select id, type, happened_on, note, place_id, record_id, entity_id, withdrawn_at from event where id = $1 for update',
     [id],
   ); // prettier-ignore
 }
@@ -50,6 +63,7 @@ export interface NewEvent {
   readonly note: string;
   readonly placeId: string | null;
   readonly recordId: string | null;
+  readonly entityId?: string | null;
   readonly corrects: string | null;
 }
 
@@ -57,10 +71,10 @@ export async function addEvents(db: Db, events: readonly NewEvent[], by: string,
   await run(
     db,
     'event.addMany',
-    `insert into event (id, type, happened_on, note, place_id, record_id, corrects, recorded_by, recorded_at)
-     select e.id, e.type, e.happened_on, e.note, e.place_id, e.record_id, e.corrects, $8, $9
-     from unnest($1::uuid[], $2::text[], $3::date[], $4::text[], $5::uuid[], $6::uuid[], $7::uuid[])
-       as e (id, type, happened_on, note, place_id, record_id, corrects)`,
+    `insert into event (id, type, happened_on, note, place_id, record_id, corrects, recorded_by, recorded_at, entity_id)
+     select e.id, e.type, e.happened_on, e.note, e.place_id, e.record_id, e.corrects, $8, $9, e.entity_id
+     from unnest($1::uuid[], $2::text[], $3::date[], $4::text[], $5::uuid[], $6::uuid[], $7::uuid[], $10::uuid[])
+       as e (id, type, happened_on, note, place_id, record_id, corrects, entity_id)`,
     [
       events.map((e) => e.id),
       events.map((e) => e.type),
@@ -71,6 +85,7 @@ export async function addEvents(db: Db, events: readonly NewEvent[], by: string,
       events.map((e) => e.corrects),
       by,
       at,
+      events.map((e) => e.entityId ?? null),
     ],
   );
 }

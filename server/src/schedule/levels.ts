@@ -5,6 +5,7 @@ import { clausesOf, describeCriteria, resolveCriteria, type AskedCriteria, type 
 import { mayBePartOf } from '@key-cellar/core/schedule';
 import { uuidv7 } from 'uuidv7';
 import { visibleSql } from '../access/index.js';
+import { requireNamable } from '../criteria/index.js';
 import { withUnitOfWork, type UnitOfWork } from '../db/index.js';
 import type { SignedIn } from '../identity/index.js';
 import { notFound, Problem, wrongField } from '../problem.js';
@@ -192,6 +193,7 @@ export function dropCriteriaRule(services: Services, person: SignedIn, id: strin
 
 export async function countCriteria(services: Services, person: SignedIn, asked: AskedCriteria): Promise<number> {
   const access = await services.access.of(person);
+  requireNamable(access, asked);
   const criteria = resolveCriteria(asked, civilDate(person.today));
   return levels.countMatching(services.pool, criteria, (bind) => visibleSql(access, person, 'discover', bind));
 }
@@ -252,6 +254,13 @@ export async function dropJurisdiction(services: Services, person: SignedIn, nam
 }
 
 /** Says in which jurisdictions a place is; none: those of the place around it. */
+/** Refuses names that no jurisdiction has; none of those there can be removed before the transaction ends. */
+export async function requireJurisdictions(uow: UnitOfWork, names: readonly string[]): Promise<void> {
+  const all = await levels.lockJurisdictions(uow);
+  const unknown = names.find((name) => !all.some((j) => j.name === name));
+  if (unknown !== undefined) throw wrongField('/jurisdictions', `There is no jurisdiction ${unknown}.`);
+}
+
 export async function setPlaceJurisdictions(
   services: Services,
   person: SignedIn,
@@ -259,9 +268,7 @@ export async function setPlaceJurisdictions(
   names: readonly string[],
 ): Promise<number> {
   return withUnitOfWork(services.pool, person, async (uow) => {
-    const all = await levels.lockJurisdictions(uow);
-    const unknown = names.find((name) => !all.some((j) => j.name === name));
-    if (unknown !== undefined) throw wrongField('/jurisdictions', `There is no jurisdiction ${unknown}.`);
+    await requireJurisdictions(uow, names);
     const [before] = await store.chainPlaces(uow, [place.id]);
     await levels.writePlaceJurisdictions(uow, place.id, [...new Set(names)]);
     uow.enter({

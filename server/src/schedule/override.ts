@@ -1,13 +1,15 @@
-import type { DatesLine, OverrideInput } from '@key-cellar/contract';
+import type { DatesLine, EffectPage, OverrideInput } from '@key-cellar/contract';
 import { hasRight } from '@key-cellar/core/access';
-import { formatCivilDate } from '@key-cellar/core/calendar';
-import { explain, shortens, type Explanation, type Governing, type Override } from '@key-cellar/core/schedule';
+import { civilDate, formatCivilDate } from '@key-cellar/core/calendar';
+import { effectTally, explain, shortens, standingOf, type Explanation, type Governing, type Override } from '@key-cellar/core/schedule';
 import { mayOn } from '../access/index.js';
-import { withUnitOfWork } from '../db/index.js';
+import { withUnitOfWork, type UnitOfWork } from '../db/index.js';
 import type { SignedIn } from '../identity/index.js';
 import { notFound, Problem } from '../problem.js';
 import type { Services } from '../services.js';
+import { withNames } from './effect.js';
 import { judge, recompute } from './evaluation.js';
+import { requireJurisdictions } from './levels.js';
 import { loadRuleBook } from './ruleBook.js';
 import * as store from './store.js';
 
@@ -28,7 +30,7 @@ function words(governing: Governing): string {
 }
 
 /**
- * Sets a due date or a rule on records by hand, or takes that back. Who may move records may keep them longer; letting go
+ * Sets a due date, a rule or jurisdictions on records by hand, or takes a date or rule back. Who may move records may keep them longer; letting go
  * of them sooner than the rules say needs the right to dispose as well. Declared and held records can be overridden:
  * it changes nothing of what they are.
  */
@@ -36,28 +38,32 @@ export async function override(
   services: Services,
   person: SignedIn,
   input: { ids: readonly string[]; override: OverrideInput | null; reason: string; dryRun: boolean },
-): Promise<DatesLine[]> {
+): Promise<{ results: DatesLine[]; effect: EffectPage | null }> {
   const access = await services.access.of(person);
   const ids = [...new Set(input.ids)];
-  const act = async (uow: Parameters<Parameters<typeof withUnitOfWork>[2]>[0]): Promise<DatesLine[]> => {
+  const act = async (uow: UnitOfWork): Promise<{ results: DatesLine[]; effect: EffectPage | null }> => {
     const book = await loadRuleBook(uow);
     const hand = { reason: input.reason, by: person.name, on: person.today };
     let wanted: Override | null = null;
-    if (input.override?.kind === 'rule') {
+    const places = input.override?.kind === 'jurisdictions' ? [...new Set(input.override.jurisdictions)] : null;
+    if (places) await requireJurisdictions(uow, places);
+    else if (input.override?.kind === 'rule') {
       const versions = book.versionsOf(input.override.ruleId);
       if (versions.length === 0) throw new Problem(409, 'not-published', 'This rule was never published, so nothing can follow it yet.');
       wanted = { kind: 'rule', versions, ...hand };
-    } else if (input.override) {
+    } else if (input.override?.kind === 'date') {
       wanted = { ...input.override, ...hand };
     }
-    const stored: store.StoredOverride | null = input.override ? { ...input.override, ...hand } : null;
+    const stored = input.override && input.override.kind !== 'jurisdictions' ? { ...input.override, ...hand } : null;
     const locked = (await store.lockForOverride(uow, ids)).filter((r) => mayOn(access, person, r, 'discover'));
     const judged = await judge(uow, locked, book, person.today);
+    const elsewhere = places && (await judge(uow, locked.map((r) => ({ ...r, jurisdictions: places })), book, person.today)); // prettier-ignore
     const done: string[] = [];
+    const tally = effectTally(civilDate(person.today));
     const lines = judged.map(({ governing, weigh }, i): DatesLine => {
       const r = locked[i]!;
-      const after = weigh(wanted);
-      const rules = weigh(null);
+      const after = elsewhere ? elsewhere[i]!.governing : weigh(wanted);
+      const rules = elsewhere ? governing : weigh(null);
       const shorter = shortens(after, rules) || (wanted === null && shortens(after, governing));
       const line = { id: r.id, name: `${r.number} ${r.title}`, before: words(governing), after: words(after), shortens: shorter };
       if (r.state === 'disposed') return { ...line, outcome: 'refused', why: 'It was disposed of.' };
@@ -66,25 +72,35 @@ export async function override(
       if (shorter && !hasRight(access.on(r.access_set_id).all, 'dispose')) {
         return { ...line, outcome: 'refused', why: 'This lets go of it sooner than before. A keeper can do that.' };
       }
-      if (wanted === null && r.override === null) return { ...line, outcome: 'skipped', why: 'Nothing is set on it by hand.' };
+      if (places && [...places].sort().join() === [...r.jurisdictions].sort().join())
+        return { ...line, outcome: 'skipped', why: 'It is in these already.' };
+      if (!places && wanted === null && r.override === null) return { ...line, outcome: 'skipped', why: 'Nothing is set on it by hand.' };
       done.push(r.id);
-      if (!input.dryRun) {
+      if (input.dryRun) {
+        const record = { series: r.series_id, bytes: r.size, held: r.hold_count > 0, inBatch: r.docket === 'batch', id: () => r.id };
+        tally.add(record, standingOf(governing), standingOf(after));
+      } else {
         uow.enter({
-          act: wanted ? 'set by hand' : 'let the rules decide',
+          act: places ? 'set jurisdictions' : wanted ? 'set by hand' : 'let the rules decide',
           subject: { kind: 'record', id: r.id, name: line.name },
-          before: r.override,
-          after: stored,
+          before: places ? r.jurisdictions : r.override,
+          after: places ?? stored,
           note: input.reason,
         });
       }
       return { ...line, outcome: 'done', why: shorter ? 'Let go sooner than the rules say.' : 'Done.' };
     });
     if (!input.dryRun) {
-      await store.writeOverride(uow, done, stored);
+      if (places) await store.writeJurisdictions(uow, done, places);
+      else await store.writeOverride(uow, done, stored);
       await recompute(uow, done, book, person.today);
     }
     const seen = new Set(lines.map((l) => l.id));
-    return [
+    const effect =
+      input.dryRun && done.length > 0
+        ? await withNames(uow, tally.result(), await store.chainPlaces(uow, [...new Set(locked.map((r) => r.series_id))]))
+        : null;
+    const results = [
       ...lines,
       ...ids
         .filter((id) => !seen.has(id))
@@ -98,6 +114,7 @@ export async function override(
           shortens: false,
         })),
     ];
+    return { results, effect };
   };
   return withUnitOfWork(services.pool, person, act);
 }

@@ -6,8 +6,9 @@ import { withUnitOfWork } from '../db/index.js';
 import { download, implement, type HttpApp } from '../http/implement.js';
 import type { SignedIn } from '../identity/index.js';
 import { cancelJob, jobById } from '../jobs/index.js';
-import { notAllowed, notFound, Problem, problemOfDatabase } from '../problem.js';
+import { notAllowed, notFound, Problem, problemOf } from '../problem.js';
 import type { Services } from '../services.js';
+import { caseOfRecord, casesOfRule } from './cases.js';
 import { checkOfSchedule } from './check.js';
 import { effectOfChange } from './effect.js';
 import * as events from './events.js';
@@ -102,7 +103,7 @@ export function scheduleRoutes(app: HttpApp, services: Services): void {
     );
     return { recomputed: await levels.setPlaceJurisdictions(services, person, place, body.jurisdictions) };
   });
-  implement(app, services, schedule.override, async ({ person, body }) => ({ results: await override(services, person, body) }));
+  implement(app, services, schedule.override, ({ person, body }) => override(services, person, body));
   implement(app, services, schedule.ruleOnDay, async ({ person, params, query }) => ({
     explanation: await ruleOnDay(services, person, params.id, query.on),
   }));
@@ -112,6 +113,14 @@ export function scheduleRoutes(app: HttpApp, services: Services): void {
   implement(app, services, schedule.importSchedule, async ({ person, body }) => {
     await requireKeeper(person);
     return importSchedule(services, person, { bytes: Buffer.from(body.data, 'base64'), format: body.format, dryRun: body.dryRun });
+  });
+  implement(app, services, schedule.ruleCases, async ({ person, params }) => {
+    await requireKeeper(person);
+    return casesOfRule(services, person, params.id);
+  });
+  implement(app, services, schedule.recordCase, async ({ person, params }) => {
+    await requireKeeper(person);
+    return caseOfRecord(services, person, params.id);
   });
   implement(app, services, schedule.effect, async ({ person, body, context }) => {
     await requireKeeper(person);
@@ -124,11 +133,9 @@ export function scheduleRoutes(app: HttpApp, services: Services): void {
         await say({ effect });
       } catch (error) {
         if (gone.signal.aborted) return;
-        const problem = error instanceof Problem ? error : problemOfDatabase(error as Error);
-        if (!problem) services.log.error({ err: error }, 'an effect could not be worked out');
-        await say({
-          problem: (problem ?? new Problem(500, 'unexpected', 'The effect could not be worked out. The server’s log says why.')).document(),
-        });
+        const problem = problemOf(error);
+        if (problem.status >= 500) services.log.error({ err: error }, 'an effect could not be worked out');
+        await say({ problem: problem.document() });
       }
     });
   });

@@ -26,6 +26,8 @@ export interface RuleBookData {
 export interface RuleBook {
   readonly data: RuleBookData;
   readonly versionsOf: (ruleId: string) => readonly RuleVersion[];
+  /** Throws for a code that no published rule has. */
+  readonly idOf: (code: string) => string;
   readonly rulesAt: (placeId: string) => readonly string[];
   readonly rulesForPair: (recordType: string, seriesId: string) => readonly string[];
   /** In priority order. */
@@ -64,6 +66,11 @@ export function ruleBookOf(data: RuleBookData): RuleBook {
   return {
     data,
     versionsOf: (id) => data.versions[id] ?? [],
+    idOf: (code) => {
+      const found = Object.entries(data.versions).find(([, versions]) => versions[0]?.code === code);
+      if (!found) throw new RangeError(`No rule ${code}`);
+      return found[0];
+    },
     rulesAt: (id) => byPlace.get(id) ?? [],
     rulesForPair: (recordType, seriesId) => byPair.get(`${recordType} ${seriesId}`) ?? [],
     criteriaRules: data.criteriaRules,

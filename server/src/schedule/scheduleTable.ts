@@ -6,7 +6,7 @@ import { withUnitOfWork } from '../db/index.js';
 import type { SignedIn } from '../identity/index.js';
 import type { Services } from '../services.js';
 import { columnsOf, readTable, writeTable, type TableFormat, type TableRow } from '../tables/index.js';
-import { recomputeWithin } from './service.js';
+import { recomputeWithin, unknownGroups } from './service.js';
 import * as store from './store.js';
 
 const scheduleColumns = columnsOf(
@@ -69,7 +69,7 @@ interface Wanted {
 
 const fieldColumns: Readonly<Record<string, Column>> = { trigger: 'clock', steps: 'steps', cutoff: 'cutoff', title: 'title', authority: 'authority', link: 'link', jurisdictions: 'jurisdictions' }; // prettier-ignore
 
-function readRow({ row, values }: TableRow, jurisdictions: ReadonlySet<string>, wrong: (row: number, column: Column, sentence: string) => void): Wanted | null {
+function readRow({ row, values }: TableRow, jurisdictions: ReadonlySet<string>, groups: readonly string[], wrong: (row: number, column: Column, sentence: string) => void): Wanted | null {
   let right = true;
   const bad = (column: Column, sentence: string): void => {
     right = false;
@@ -99,6 +99,7 @@ function readRow({ row, values }: TableRow, jurisdictions: ReadonlySet<string>, 
     for (const issue of parsed.error.issues) bad(fieldColumns[String(issue.path[0])] ?? 'steps', issue.message);
     return null;
   }
+  for (const name of unknownGroups(parsed.data, groups)) bad('steps', `there is no group ${name}`);
   return right ? { row, code, definition: parsed.data, inForceFrom, takesOver: over === overWords.laterClocks ? 'laterClocks' : 'all' } : null;
 } // prettier-ignore
 
@@ -118,13 +119,13 @@ export async function importSchedule(
 ): Promise<TableOutcome> {
   const table = await readTable(input.bytes, input.format, ['code', 'title', 'authority', 'clock', 'steps']);
   return withUnitOfWork(services.pool, person, async (uow) => {
-    const [rules, versions, jurisdictions] = await Promise.all([store.rules(uow), store.allVersions(uow), store.jurisdictions(uow)]);
+    const [rules, versions, jurisdictions, groups] = await Promise.all([store.rules(uow), store.allVersions(uow), store.jurisdictions(uow), store.groupNames(uow)]);
     const errors: { row: number; column: string; sentence: string }[] = [];
     const wrong = (row: number, column: string, sentence: string): void => void errors.push({ row, column, sentence });
     const names = new Set(jurisdictions.map((j) => j.name));
     const wanted = new Map<string, Wanted>();
     for (const row of table.rows) {
-      const read = readRow(row, names, wrong);
+      const read = readRow(row, names, groups, wrong);
       if (!read) continue;
       const twice = wanted.get(read.code);
       if (twice) wrong(row.row, 'code', `${read.code} is in row ${twice.row} already`);

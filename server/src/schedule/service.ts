@@ -4,7 +4,7 @@ import { uuidv7 } from 'uuidv7';
 import { withUnitOfWork, type UnitOfWork } from '../db/index.js';
 import type { Actor, SignedIn } from '../identity/index.js';
 import { addJob, type JobContext } from '../jobs/index.js';
-import { changedMeanwhile, notFound, Problem } from '../problem.js';
+import { changedMeanwhile, notFound, Problem, wrongField } from '../problem.js';
 import type { Services } from '../services.js';
 import { recompute } from './evaluation.js';
 import { loadRuleBook } from './ruleBook.js';
@@ -76,10 +76,22 @@ export async function rulePage(services: Services, person: SignedIn, id: string)
   };
 }
 
+/** Groups whose approval a rule asks for and that do not exist. */
+export function unknownGroups(definition: RuleDefinition, groups: readonly string[]): string[] {
+  return definition.steps.flatMap((s) => s.approverGroups ?? []).filter((name) => !groups.includes(name));
+}
+
+async function requireGroups(uow: UnitOfWork, definition: RuleDefinition): Promise<void> {
+  if (definition.steps.every((s) => !s.approverGroups?.length)) return;
+  const [unknown] = unknownGroups(definition, await store.groupNames(uow));
+  if (unknown !== undefined) throw wrongField('/definition/steps', `There is no group “${unknown}” that could approve.`);
+}
+
 const subject = (rule: { id: string; code: string }) => ({ kind: 'rule', id: rule.id, name: rule.code });
 
 export async function makeRule(pool: pg.Pool, person: SignedIn, input: { code: string; definition: RuleDefinition }): Promise<string> {
   return withUnitOfWork(pool, person, async (uow) => {
+    await requireGroups(uow, input.definition);
     const rule = { id: uuidv7(), code: input.code, draft: input.definition };
     await store.addRule(uow, rule);
     uow.enter({ act: 'began a rule', subject: subject(rule), after: input.definition });
@@ -102,6 +114,7 @@ export async function saveDraft(
 ): Promise<number> {
   return withUnitOfWork(pool, person, async (uow) => {
     const rule = await lockAtRevision(uow, id, input.revision);
+    await requireGroups(uow, input.definition);
     uow.enter({ act: 'saved a rule draft', subject: subject(rule), before: rule.draft, after: input.definition });
     return store.writeDraft(uow, id, input.definition);
   });
@@ -148,8 +161,32 @@ export async function publish(
       before: earlier.at(-1)?.definition ?? null,
       after: { ...rule.draft, version, inForceFrom: input.inForceFrom, takesOver: input.takesOver },
     });
-    const jobId = await recomputeAsJob(services, uow, await store.reachOfRules(uow, [id]), rule.code);
+    const jobId = await recomputeRules(services, uow, [id], rule.code);
     return { version, jobId };
+  });
+}
+
+/** Recomputes, as a job, all that rules may govern. */
+export async function recomputeRules(
+  services: Services,
+  uow: UnitOfWork,
+  ruleIds: readonly string[],
+  subjectName: string,
+): Promise<string> {
+  return recomputeAsJob(services, uow, await store.reachOfRules(uow, ruleIds), subjectName);
+}
+
+/** Recomputes everything, as a job; or only counts, in the same way, what would change. */
+export async function recomputeAll(services: Services, person: SignedIn, dryRun: boolean): Promise<string> {
+  return withUnitOfWork(services.pool, person, async (uow) => {
+    const reach: store.Reach = { placeIds: [await store.rootPlace(uow)] };
+    const total = await store.countWithin(uow, reach);
+    uow.enter({
+      act: dryRun ? 'tried a recompute' : 'asked for a recompute',
+      subject: { kind: 'schedule', id: null, name: 'schedule' },
+      after: { records: total },
+    });
+    return addJob(uow, services.jobs, { kind: 'recompute', subject: 'all records', data: { reach, dryRun }, total });
   });
 }
 
@@ -175,15 +212,16 @@ export async function recomputeWithin(services: Services, uow: UnitOfWork, reach
 
 /** The job behind a large recompute: one transaction for each step, a cursor that survives a crash. */
 export async function runRecompute(services: Services, job: JobContext, actor: Actor): Promise<string> {
-  const { reach } = job.data as { reach: store.Reach };
+  const { reach, dryRun = false } = job.data as { reach: store.Reach; dryRun?: boolean };
   let changed = 0;
   let looked = 0;
   for (let cursor = job.cursor; ;) {
     const ids = await store.idsWithin(services.pool, reach, cursor, perStep);
     if (ids.length === 0) break;
     changed += await withUnitOfWork(services.pool, actor, async (uow) => {
-      const n = await recompute(uow, ids, await services.rules.current(uow), actor.today);
+      const n = await recompute(uow, ids, await services.rules.current(uow), actor.today, dryRun);
       await job.advance(uow, ids.length, ids.at(-1)!);
+      if (dryRun) return n;
       uow.enter({
         act: 'recomputed due dates',
         subject: { kind: 'rule', id: null, name: job.subject },
@@ -194,7 +232,7 @@ export async function runRecompute(services: Services, job: JobContext, actor: A
     looked += ids.length;
     cursor = ids.at(-1)!;
   }
-  return `${changed} of ${looked} records got another date or rule.`;
+  return `${changed} of ${looked} records ${dryRun ? 'would get' : 'got'} another date, rule or next step.`;
 }
 
 export async function setRule(

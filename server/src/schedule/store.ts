@@ -1,7 +1,7 @@
 import type { RuleDefinition } from '@key-cellar/contract';
 import type { Criteria } from '@key-cellar/core/criteria';
 import type { Facts, RecordState } from '@key-cellar/core/records';
-import type { ByHand } from '@key-cellar/core/schedule';
+import type { ByHand, StepAct, StepKind } from '@key-cellar/core/schedule';
 import { boundCriteria } from '../criteria/index.js';
 import { dynamicRows, row, rows, run, type Db } from '../db/index.js';
 
@@ -64,8 +64,8 @@ export function jurisdictions(db: Db) {
 
 /** The columns that decide which rule governs a record and when. */
 export const clockColumns = `r.id, r.number, r.title, r.medium, r.state, r.gaps, r.owner_id, r.deposited_by, r.record_type, r.place_id, r.series_id, r.places, r.created_on, r.received_on, r.filed_on, r.modified_on,
-  r.declared_on, r.superseded_on, r.last_used_on, r.facts, r.override, r.jurisdictions,
-  r.outcome, r.rule_version_id, r.clock_start, r.due_on, r.action, r.vintage, r.docket`;
+  r.declared_on, r.superseded_on, r.last_used_on, r.facts, r.override, r.jurisdictions, r.steps_taken, r.refers, r.detected,
+  r.outcome, r.rule_version_id, r.clock_start, r.due_on, r.action, r.vintage, r.docket, r.next_step_on`;
 
 export interface ClockRow extends Record<string, unknown> {
   id: string;
@@ -90,7 +90,14 @@ export interface ClockRow extends Record<string, unknown> {
   facts: Facts;
   override: StoredOverride | null;
   jurisdictions: string[];
+  steps_taken: StoredStepAct[] | null;
+  /** Parties and business objects that its facts point at. */
+  refers: string[];
+  detected: string[];
 }
+
+/** What was done about a step, as it is kept with the record. `on` is a day, `by` a name; null: the program. */
+export type StoredStepAct = Omit<StepAct, 'on'> & { readonly on: string; readonly by: string | null };
 
 /** What the schedule said of a record last time. */
 export interface StoredVerdict {
@@ -100,38 +107,62 @@ export interface StoredVerdict {
   due_on: string | null;
   action: 'destroy' | 'transfer' | null;
   vintage: number | null;
+  /** When the sweep has to look at a step next. */
+  next_step_on: string | null;
+}
+
+/** The question or review that is open about a record. */
+export interface OpenTask {
+  task_id: string | null;
+  task_rule: string;
+  task_index: number;
+  task_kind: StepKind;
+  task_again_on: string | null;
 }
 
 export type StoredOverride = ByHand & ({ kind: 'date'; dueOn: string; action: 'destroy' | 'transfer' } | { kind: 'rule'; ruleId: string });
 
+/** A record with what the schedule said of it last time and what is open about it. */
+export type LockedRow = ClockRow & StoredVerdict & OpenTask & { docket: 'none' | 'due' | 'batch'; access_set_id: number };
+
+const lockedColumns = `select ${clockColumns}, r.access_set_id, t.id as task_id, u.code as task_rule, t.step_index as task_index, t.kind as task_kind, t.again_on as task_again_on
+  from record r left join step_task t on t.record_id = r.id and t.state = 'open' left join rule u on u.id = t.rule_id
+  where r.id = any ($1::uuid[]) and r.state <> 'disposed' order by r.id`;
+
 export function lockForRecompute(db: Db, ids: readonly string[]) {
-  return rows<ClockRow & StoredVerdict & { docket: 'none' | 'due' | 'batch' }>(
-    db,
-    'recompute.lock',
-    `select ${clockColumns} from record r where r.id = any ($1::uuid[]) and r.state <> 'disposed' order by r.id for no key update`,
-    [ids],
-  );
+  return rows<LockedRow>(db, 'recompute.lock', `${lockedColumns} for no key update of r`, [ids]);
 }
 
-type OverridableRow = ClockRow & { access_set_id: number };
+export function lookAt(db: Db, ids: readonly string[]) {
+  return rows<LockedRow>(db, 'recompute.look', lockedColumns, [ids]);
+}
+
+type OverridableRow = CaseRow & { access_set_id: number };
 
 export function lockForOverride(db: Db, ids: readonly string[]) {
   return rows<OverridableRow>(
     db,
     'override.lock',
-    `select ${clockColumns}, r.access_set_id from record r where r.id = any ($1::uuid[]) order by r.id for update`,
+    `select ${clockColumns}, r.size, r.hold_count, r.access_set_id from record r where r.id = any ($1::uuid[]) order by r.id for update`,
     [ids],
   );
 }
 
 export function clockOf(db: Db, id: string) {
-  return row<OverridableRow>(db, 'record.clock', `select ${clockColumns}, r.access_set_id from record r where r.id = $1`, [id]);
+  return row<ClockRow & { access_set_id: number }>(db, 'record.clock', `select ${clockColumns}, r.access_set_id from record r where r.id = $1`, [id]); // prettier-ignore
 }
 
 export async function writeOverride(db: Db, ids: readonly string[], override: StoredOverride | null): Promise<void> {
   await run(db, 'override.write', 'update record set override = $2, revision = revision + 1 where id = any ($1::uuid[])', [
     ids,
     override === null ? null : JSON.stringify(override),
+  ]);
+}
+
+export async function writeJurisdictions(db: Db, ids: readonly string[], jurisdictions: readonly string[]): Promise<void> {
+  await run(db, 'record.jurisdictions', 'update record set jurisdictions = $2, revision = revision + 1 where id = any ($1::uuid[])', [
+    ids,
+    jurisdictions,
   ]);
 }
 
@@ -157,13 +188,21 @@ export function chainPlaces(db: Db, ids: readonly string[]) {
   );
 }
 
-export function eventsOn(db: Db, placeIds: readonly string[], recordIds: readonly string[]) {
-  return rows<{ type: string; happened_on: string; place_id: string | null; record_id: string | null }>(
+/** Events on places, on records, and on the parties and business objects that records point at; these with their name. */
+export function eventsOn(db: Db, placeIds: readonly string[], recordIds: readonly string[], entityIds: readonly string[]) {
+  return rows<{
+    type: string;
+    happened_on: string;
+    place_id: string | null;
+    record_id: string | null;
+    entity_id: string | null;
+    name: string | null;
+  }>(
     db,
     'recompute.events',
-    `select type, happened_on, place_id, record_id from event
-     where withdrawn_at is null and (place_id = any ($1::uuid[]) or record_id = any ($2::uuid[]))`,
-    [placeIds, recordIds],
+    `select e.type, e.happened_on, e.place_id, e.record_id, e.entity_id, t.name from event e left join entity t on t.id = e.entity_id
+     where e.withdrawn_at is null and (e.place_id = any ($1::uuid[]) or e.record_id = any ($2::uuid[]) or e.entity_id = any ($3::uuid[]))`,
+    [placeIds, recordIds, entityIds],
   );
 }
 
@@ -173,9 +212,9 @@ export async function writeVerdicts(db: Db, verdicts: readonly (StoredVerdict & 
     db,
     'recompute.write',
     `update record r set outcome = v.outcome, rule_version_id = v.rule_version_id, clock_start = v.clock_start,
-       due_on = v.due_on, action = v.action, vintage = v.vintage, docket = v.docket
-     from unnest($1::uuid[], $2::text[], $3::uuid[], $4::date[], $5::date[], $6::text[], $7::smallint[], $8::text[])
-       as v (id, outcome, rule_version_id, clock_start, due_on, action, vintage, docket)
+       due_on = v.due_on, action = v.action, vintage = v.vintage, docket = v.docket, next_step_on = v.next_step_on
+     from unnest($1::uuid[], $2::text[], $3::uuid[], $4::date[], $5::date[], $6::text[], $7::smallint[], $8::text[], $9::date[])
+       as v (id, outcome, rule_version_id, clock_start, due_on, action, vintage, docket, next_step_on)
      where r.id = v.id`,
     [
       verdicts.map((v) => v.id),
@@ -186,8 +225,14 @@ export async function writeVerdicts(db: Db, verdicts: readonly (StoredVerdict & 
       verdicts.map((v) => v.action),
       verdicts.map((v) => v.vintage),
       verdicts.map((v) => v.docket),
+      verdicts.map((v) => v.next_step_on),
     ],
   );
+}
+
+/** Closes questions and reviews about steps that are not the record's next ones any more. */
+export async function dropTasks(db: Db, ids: readonly string[]): Promise<void> {
+  await run(db, 'recompute.dropTasks', `update step_task set state = 'dropped' where id = any ($1::uuid[]) and state = 'open'`, [ids]);
 }
 
 /** Which records a change may touch: any of what is named. */
@@ -198,6 +243,8 @@ export interface Reach {
   /** Records that one of these rules was set on by hand. */
   readonly setByHand?: readonly string[];
   readonly recordIds?: readonly string[];
+  /** Records that point at one of these parties or business objects. */
+  readonly entityIds?: readonly string[];
   /** Records of these jurisdictions, by themselves or through their place. */
   readonly jurisdictions?: readonly string[];
 }
@@ -211,6 +258,7 @@ export function reachSql(reach: Reach, bind: (value: unknown) => string): string
   }
   for (const criteria of reach.criteria ?? []) any.push(boundCriteria(criteria, bind));
   if (reach.setByHand?.length) any.push(`(r.override is not null and r.override->>'ruleId' = any (${bind(reach.setByHand)}::text[]))`);
+  if (reach.entityIds?.length) any.push(`(r.refers && ${bind(reach.entityIds)}::uuid[] and r.refers <> '{}')`);
   if (reach.recordIds?.length) any.push(`r.id = any (${bind(reach.recordIds)}::uuid[])`);
   if (reach.jurisdictions?.length) {
     const names = `${bind(reach.jurisdictions)}::text[]`;
@@ -231,6 +279,35 @@ export async function idsWithin(db: Db, reach: Reach, after: string | null, limi
     values,
   );
   return found.map((f) => f.id);
+}
+
+/** A record as a case for trying rules on. */
+export interface CaseRow extends ClockRow {
+  size: number;
+  hold_count: number;
+  docket: string;
+}
+
+/** Records within reach that stand in one of the sets, those filed first at the head. */
+export function casesWithin(db: Db, reach: Reach, sets: readonly number[], limit: number) {
+  const values: unknown[] = [];
+  const bind = (value: unknown): string => `$${values.push(value)}`;
+  // What a rule reaches is found first: to walk all records in order of their ids until enough are found may be a long way.
+  return dynamicRows<CaseRow>(
+    db,
+    `with found as materialized (select id from record r where ${reachSql(reach, bind)} and state <> 'disposed' and access_set_id = any (${bind(sets)}::int[]))
+     select ${clockColumns}, r.size, r.hold_count from record r where r.id in (select id from found order by id limit ${bind(limit)}) order by r.id`,
+    values,
+  );
+}
+
+export function caseOf(db: Db, id: string) {
+  return row<CaseRow & { access_set_id: number }>(
+    db,
+    'case.one',
+    `select ${clockColumns}, r.size, r.hold_count, r.access_set_id from record r where r.id = $1 and r.state <> 'disposed'`,
+    [id],
+  );
 }
 
 export async function countWithin(db: Db, reach: Reach): Promise<number> {
@@ -269,6 +346,12 @@ export interface RuleRow extends Record<string, unknown> {
   code: string;
   draft: RuleDefinition | null;
   revision: number;
+}
+
+/** Names of all groups of people. */
+export async function groupNames(db: Db): Promise<string[]> {
+  const found = await rows<{ name: string }>(db, 'rule.groups', `select name from principal where kind = 'group' order by name`);
+  return found.map((g) => g.name);
 }
 
 export function rules(db: Db) {
@@ -425,7 +508,8 @@ export function recordsWithEvents(db: Db) {
   return rows<{ record_id: string }>(
     db,
     'effect.recordEvents',
-    'select distinct record_id from event where withdrawn_at is null and record_id is not null',
+    `select distinct record_id from event where withdrawn_at is null and record_id is not null
+     union select r.id from event e join record r on r.refers @> array[e.entity_id] and r.refers <> '{}' where e.withdrawn_at is null and e.entity_id is not null`,
   );
 }
 
@@ -447,4 +531,8 @@ export function recordNames(db: Db, ids: readonly string[]) {
     'select id, number, title from record where id = any ($1::uuid[])',
     [ids],
   );
+}
+
+export async function rootPlace(db: Db): Promise<string> {
+  return (await row<{ id: string }>(db, 'place.root', 'select id from place where parent_id is null'))!.id;
 }

@@ -13,6 +13,11 @@ const signedIn: CanActivateFn = (_route, state) => {
 export const routes: Routes = [
   { path: 'sign-in', title: 'Sign in · Key Cellar', loadComponent: () => import('./identity/signIn').then((m) => m.SignIn) },
   {
+    path: 'answers/:token',
+    title: 'Still needed? · Key Cellar',
+    loadComponent: () => import('./docket/letterPage').then((m) => m.LetterPage),
+  },
+  {
     path: '',
     canActivate: [signedIn],
     loadComponent: () => import('./shell').then((m) => m.Shell),
@@ -29,6 +34,21 @@ export const routes: Routes = [
         path: 'plan/numbering',
         title: 'Numbering · Key Cellar',
         loadComponent: () => import('./plan/numberingPage').then((m) => m.NumberingPage),
+      },
+      {
+        path: 'plan/stencils',
+        title: 'Stencils · Key Cellar',
+        loadComponent: () => import('./plan/stencilsPage').then((m) => m.StencilsPage),
+      },
+      {
+        path: 'plan/stencils/new',
+        title: 'New stencil · Key Cellar',
+        loadComponent: () => import('./plan/stencilPage').then((m) => m.StencilPage),
+      },
+      {
+        path: 'plan/stencils/:id',
+        title: 'Stencil · Key Cellar',
+        loadComponent: () => import('./plan/stencilPage').then((m) => m.StencilPage),
       },
       { path: 'plan/:id', title: 'Place · Key Cellar', loadComponent: () => import('./plan/placePage').then((m) => m.PlacePage) },
       { path: 'find', title: 'Find · Key Cellar', loadComponent: () => import('./records/findPage').then((m) => m.FindPage) },
@@ -74,8 +94,41 @@ export const routes: Routes = [
         loadComponent: () => import('./schedule/checkPage').then((m) => m.CheckPage),
       },
       { path: 'schedule/:id', title: 'Rule · Key Cellar', loadComponent: () => import('./schedule/rulePage').then((m) => m.RulePage) },
+      { path: 'setup', title: 'Record types · Key Cellar', loadComponent: () => import('./records/typesPage').then((m) => m.TypesPage) },
+      {
+        path: 'setup/types/:code',
+        title: 'Record type · Key Cellar',
+        loadComponent: () => import('./records/typePage').then((m) => m.TypePage),
+      },
+      {
+        path: 'setup/parties',
+        title: 'Parties · Key Cellar',
+        data: { kind: 'party' },
+        loadComponent: () => import('./records/entitiesPage').then((m) => m.EntitiesPage),
+      },
+      {
+        path: 'setup/objects',
+        title: 'Business objects · Key Cellar',
+        data: { kind: 'object' },
+        loadComponent: () => import('./records/entitiesPage').then((m) => m.EntitiesPage),
+      },
+      {
+        path: 'setup/detectors',
+        title: 'Detectors · Key Cellar',
+        loadComponent: () => import('./records/detectorsPage').then((m) => m.DetectorsPage),
+      },
+      {
+        path: 'setup/about/:id',
+        title: 'About · Key Cellar',
+        loadComponent: () => import('./records/entityPage').then((m) => m.EntityPage),
+      },
       { path: 'holds', title: 'Holds · Key Cellar', loadComponent: () => import('./holds/holdsPage').then((m) => m.HoldsPage) },
       { path: 'holds/:id', title: 'Hold · Key Cellar', loadComponent: () => import('./holds/holdPage').then((m) => m.HoldPage) },
+      {
+        path: 'questions',
+        title: 'Still needed? · Key Cellar',
+        loadComponent: () => import('./docket/tasksPage').then((m) => m.TasksPage),
+      },
       { path: 'docket', title: 'Docket · Key Cellar', loadComponent: () => import('./docket/docketPage').then((m) => m.DocketPage) },
       { path: 'docket/:id', title: 'Batch · Key Cellar', loadComponent: () => import('./docket/batchPage').then((m) => m.BatchPage) },
       { path: 'proof', title: 'Proof · Key Cellar', loadComponent: () => import('./ledger/proofPage').then((m) => m.ProofPage) },

@@ -33,6 +33,7 @@ const areas: readonly Area[] = [
   { key: '6', path: '/holds', name: $localize`Holds`, needs: 'holds', right: ['hold', 'audit'] },
   { key: '7', path: '/docket', name: $localize`Docket`, needs: 'docket', right: ['dispose', 'approve', 'audit'] },
   { key: '9', path: '/proof', name: $localize`Proof`, right: ['audit'] },
+  { key: '0', path: '/setup', name: $localize`Setup`, right: ['edit', 'dispose'] },
 ];
 
 /** The frame: spine on the left, head strip with the ask bar, the page. */

@@ -1,5 +1,6 @@
 import * as fc from 'fast-check';
 import { civilDate } from '../../calendar/index.js';
+import type { FactScalar, FactValue } from '../../records/index.js';
 import {
   codeFields,
   dateFields,
@@ -7,11 +8,13 @@ import {
   personFields,
   spanUnits,
   textFields,
+  thingsOf,
   valuesOf,
   type AskedCriteria,
   type Clause,
   type Criteria,
   type CriteriaRecord,
+  type NamedFact,
   type Vocabulary,
 } from '../index.js';
 
@@ -63,7 +66,18 @@ export function anyClause(material: Material): fc.Arbitrary<Clause> {
         switch (kind) {
           case 'date':
             return fc.record({ op: fc.constant('factBetween' as const), fact, from: maybe(some(days)), until: maybe(some(days)) });
+          case 'person':
+          case 'party':
+          case 'object':
+          case 'place':
+            return fc.oneof(
+              known,
+              some(thingsOf(kind, vocabulary)).map(({ id }): Clause => ({ op: 'fact', fact: code, value: id })),
+            );
+          case 'reference':
+            return known;
           case 'whole':
+          case 'money':
           case 'decimal': {
             const number = some([-1, 0, 1, 2.5, 40]);
             return fc.oneof(
@@ -86,6 +100,9 @@ export function anyClause(material: Material): fc.Arbitrary<Clause> {
       }),
       fc.constant<Clause>({ op: 'held' }),
       fc.constant<Clause>({ op: 'gaps' }),
+      ...(vocabulary.detectors.length > 0
+        ? [some(vocabulary.detectors).map(({ id, name }): Clause => ({ op: 'detected', detectorId: id, name }))]
+        : []),
       ...(vocabulary.holds.length > 0 ? [some(vocabulary.holds).map(({ id, name }): Clause => ({ op: 'heldBy', holdId: id, name }))] : []),
     )
     .map((clause) => (clause.op === 'fact' ? clause : tidy(clause)));
@@ -128,16 +145,17 @@ export function anyRecord(material: Material): fc.Arbitrary<CriteriaRecord> {
   const { vocabulary, words, days } = material;
   const ids = (names: readonly { id: string }[]): string[] => names.map((n) => n.id);
   const code = (field: (typeof codeFields)[number]): fc.Arbitrary<string> => some(ids(valuesOf(field, vocabulary)));
+  const one = ({ kind, choices }: NamedFact): fc.Arbitrary<FactScalar> => {
+    if (kind === 'date') return some(days);
+    if (kind === 'yesNo') return fc.boolean();
+    if (kind === 'whole' || kind === 'money' || kind === 'decimal') return some([0, 1, 2.5, 40]);
+    const things = ids(thingsOf(kind, vocabulary));
+    return things.length > 0 ? some(things) : some(choices ?? material.texts);
+  };
   const facts = Object.fromEntries(
-    vocabulary.facts.map(({ code: fact, kind, choices }) => [
-      fact,
-      kind === 'date'
-        ? some(days)
-        : kind === 'yesNo'
-          ? fc.boolean()
-          : kind === 'whole' || kind === 'decimal'
-            ? some([0, 1, 2.5, 40])
-            : some(choices ?? material.texts),
+    vocabulary.facts.map((fact) => [
+      fact.code,
+      fc.oneof(one(fact), fc.uniqueArray(one(fact) as fc.Arbitrary<string | number>, { maxLength: 3 })) as fc.Arbitrary<FactValue>,
     ]),
   );
   return fc.record({
@@ -156,6 +174,7 @@ export function anyRecord(material: Material): fc.Arbitrary<CriteriaRecord> {
     facts: fc.record(facts, { requiredKeys: [] }) as fc.Arbitrary<CriteriaRecord['facts']>,
     held: fc.boolean(),
     holds: fc.subarray(ids(vocabulary.holds)).map((h) => new Set(h)),
+    detected: fc.subarray(ids(vocabulary.detectors)).map((d) => new Set(d)),
     gaps: fc.nat(2),
   });
 }

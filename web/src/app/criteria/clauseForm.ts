@@ -1,4 +1,4 @@
-import { codeFields, dateFields, fieldWords, personFields, textFields, valuesOf, type AskedCriteria, type Clause, type CodeField, type DateField, type PersonField, type TextField, type Vocabulary, type Within } from '@key-cellar/core/criteria'; // prettier-ignore
+import { codeFields, dateFields, fieldWords, personFields, textFields, thingsOf, valuesOf, type AskedCriteria, type Clause, type CodeField, type DateField, type PersonField, type TextField, type Vocabulary, type Within } from '@key-cellar/core/criteria'; // prettier-ignore
 
 export type Single = Clause | Within;
 
@@ -13,12 +13,15 @@ const fixed: readonly Subject[] = [
   { value: 'words', name: $localize`words` },
   { value: 'held', name: $localize`held` },
   { value: 'heldBy', name: $localize`held by` },
+  { value: 'detected', name: $localize`matches detector` },
   { value: 'gaps', name: $localize`gaps` },
 ];
 
 export function subjectsOf(vocabulary: Vocabulary): Subject[] {
   return [
-    ...fixed.filter((s) => s.value !== 'heldBy' || vocabulary.holds.length > 0),
+    ...fixed.filter(
+      (s) => (s.value !== 'heldBy' || vocabulary.holds.length > 0) && (s.value !== 'detected' || vocabulary.detectors.length > 0),
+    ),
     ...[...codeFields, ...textFields, ...dateFields, ...personFields].map((field) => ({ value: field, name: fieldWords[field] })),
     ...vocabulary.facts.map((f) => ({ value: `fact ${f.code}`, name: f.title })),
   ];
@@ -67,6 +70,7 @@ export function verbsFor(clause: Single, vocabulary: Vocabulary): readonly Verb[
     case 'date':
       return ['between', 'from', 'until', 'known'];
     case 'whole':
+    case 'money':
     case 'decimal':
       return ['is', 'between', 'from', 'until', 'known'];
     case 'text':
@@ -76,7 +80,12 @@ export function verbsFor(clause: Single, vocabulary: Vocabulary): readonly Verb[
       return ['is', 'starts', 'known'];
     case 'yesNo':
     case 'person':
+    case 'party':
+    case 'object':
+    case 'place':
       return ['is', 'known'];
+    case 'reference':
+      return ['known'];
     default:
       return [];
   }
@@ -110,8 +119,16 @@ export function clauseAbout(subject: string, vocabulary: Vocabulary, today: stri
       case 'date':
         return { op: 'factBetween', fact: code, from: today };
       case 'whole':
+      case 'money':
       case 'decimal':
         return { op: 'fact', fact: code, value: 0 };
+      case 'person':
+      case 'party':
+      case 'object':
+      case 'place':
+        return { op: 'fact', fact: code, value: thingsOf(fact.kind, vocabulary)[0]?.id ?? '' };
+      case 'reference':
+        return { op: 'factBetween', fact: code };
       case 'yesNo':
         return { op: 'fact', fact: code, value: true };
       case 'choice':
@@ -129,6 +146,8 @@ export function clauseAbout(subject: string, vocabulary: Vocabulary, today: stri
       return { op: 'held' };
     case 'heldBy':
       return { op: 'heldBy', holdId: vocabulary.holds[0]?.id ?? '', name: vocabulary.holds[0]?.name ?? '' };
+    case 'detected':
+      return { op: 'detected', detectorId: vocabulary.detectors[0]?.id ?? '', name: vocabulary.detectors[0]?.name ?? '' };
     case 'gaps':
       return { op: 'gaps' };
   }

@@ -18,8 +18,11 @@ const vocabulary: Vocabulary = {
     { code: 'side', title: 'Side', kind: 'choice', choices: ['Northshore', 'Southshore'] },
   ],
   places: [{ id: 'pil', name: 'PIL Pilotage', also: ['PIL'] }],
+  parties: [],
+  objects: [],
   people: [{ id: 'lune', name: 'Lune Abara' }],
   holds: [{ id: 'h', name: 'Grounding' }],
+  detectors: [{ id: 'd', name: 'Payment cards' }],
 };
 const today = '2026-09-14';
 

@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, forwardRef, input, output } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { spanUnits, valuesOf, type AskedCriteria, type SpanUnit, type Vocabulary } from '@key-cellar/core/criteria';
+import { spanUnits, thingsOf, valuesOf, type AskedCriteria, type SpanUnit, type Vocabulary } from '@key-cellar/core/criteria';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Choice } from '../kit/choice';
@@ -70,9 +70,16 @@ export class CriteriaNode {
   protected readonly places = computed(() => this.vocabulary().places.map((p) => ({ value: p.id, name: p.name })));
   protected readonly people = computed(() => this.vocabulary().people.map((p) => ({ value: p.id, name: p.name })));
   protected readonly holds = computed(() => this.vocabulary().holds.map((h) => ({ value: h.id, name: h.name })));
+  protected readonly detectors = computed(() => this.vocabulary().detectors.map((d) => ({ value: d.id, name: d.name })));
   protected readonly fact = computed(() => this.vocabulary().facts.find((f) => `fact ${f.code}` === this.subject()));
-  protected readonly choices = computed(() => (this.fact()?.choices ?? []).map((c) => ({ value: c, name: c })));
-  protected readonly isNumber = computed(() => this.fact()?.kind === 'whole' || this.fact()?.kind === 'decimal');
+  protected readonly choices = computed(() => {
+    const fact = this.fact();
+    const things = fact ? thingsOf(fact.kind, this.vocabulary()) : [];
+    return things.length > 0
+      ? things.map((t) => ({ value: t.id, name: t.name }))
+      : (fact?.choices ?? []).map((c) => ({ value: c, name: c }));
+  });
+  protected readonly isNumber = computed(() => ['whole', 'decimal', 'money'].includes(this.fact()?.kind ?? ''));
 
   protected emit(inner: AskedCriteria): void {
     this.nodeChange.emit(this.not() ? { op: 'not', of: inner } : inner);
@@ -97,6 +104,9 @@ export class CriteriaNode {
   }
   protected chooseHold(holdId: string): void {
     this.change({ holdId, name: this.vocabulary().holds.find((h) => h.id === holdId)?.name ?? '' });
+  }
+  protected chooseDetector(detectorId: string): void {
+    this.change({ detectorId, name: this.vocabulary().detectors.find((d) => d.id === detectorId)?.name ?? '' });
   }
   protected chooseUnit(unit: SpanUnit): void {
     this.change({ unit });

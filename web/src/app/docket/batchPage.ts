@@ -14,7 +14,7 @@ import { Mark } from '../kit/mark';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
 import { DatedPipe, DayPipe } from '../kit/words';
-import { JobProgress } from '../schedule/index';
+import { JobProgress } from '../kit/jobProgress';
 
 type Task = 'approve' | 'reject' | 'withdraw' | 'execute' | 'object' | 'answer' | 'defer' | 'confirm';
 

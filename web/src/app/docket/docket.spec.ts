@@ -14,7 +14,7 @@ const batch: BatchLine = {
   late: true, certificate: null, receipt: null, acts: ['approve', 'reject'],
 }; // prettier-ignore
 const page: Page = {
-  ...batch, revision: 1, proposedBy: 'Tomas Varga', approvalsNeeded: 2, noticeUntil: '2026-08-31', withdrawnReason: null, approvals: [], objectionList: [],
+  ...batch, revision: 1, proposedBy: 'Tomas Varga', approvalsNeeded: 2, approverGroups: [], noticeUntil: '2026-08-31', withdrawnReason: null, approvals: [], objectionList: [],
   items: [
     { recordId: 'r1', number: 'FIN-02/2015/0001', title: 'Invoice', dueOn: '2026-01-01', held: 0, medium: 'electronic', container: null, outcome: 'open', reason: null },
     { recordId: 'r2', number: 'FIN-02/2015/0002', title: 'Invoice', dueOn: '2026-01-01', held: 1, medium: 'electronic', container: null, outcome: 'open', reason: null },
@@ -63,12 +63,24 @@ describe('the docket', () => {
 
   it('runs the sweep for keepers only', async () => {
     const stage = await show();
-    await stage.press('Run the sweep');
-    await stage.answer('/api/docket/sweep', { newlyDue: 7 });
+    await stage.press('Run the sweep …');
+    const record = { id: 'r', number: 'HAR-05/2025/0001', title: 'Daily state', detail: 'R-HAR-5, 2 of 3 versions' };
+    await stage.answer('/api/docket/sweep', {
+      lines: [
+        { kind: 'stopped', records: 1, versions: 0, bytes: 0, first: [record] },
+        { kind: 'trim', records: 120, versions: 240, bytes: 5_000_000, first: [record] },
+      ],
+    });
+    const words = stage.sheet.textContent!.replace(/\s+/g, ' ');
+    expect(words).toContain('120 lose their older versions : 240 versions, 5.0 MB');
+    expect(words).toContain('and 119 more');
+    expect(words.indexOf('lose their')).toBeLessThan(words.indexOf('cannot take'));
+    await stage.press('Run it now');
+    await stage.answer('/api/docket/sweep', { newlyDue: 7, steps: 0, jobId: null });
     expect(stage.text()).toContain('7 records have come due.');
     TestBed.resetTestingModule().configureTestingModule({ providers: testingProviders });
     const other = await show({}, { rights: ['discover', 'approve'] });
-    expect(() => other.button('Run the sweep', other.host)).toThrow();
+    expect(() => other.button('Run the sweep …', other.host)).toThrow();
   });
 });
 

@@ -1,17 +1,19 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import { docket, type BatchLine, type DueGroup, type Problem } from '@key-cellar/contract';
+import { type BatchLine, docket, type DueGroup, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
 import { Gates } from '../kit/gates';
+import { JobProgress } from '../kit/jobProgress';
 import { loaded } from '../kit/loaded';
 import { Mark } from '../kit/mark';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
 import { CountPipe, DatedPipe, DayPipe } from '../kit/words';
+import { SweepSheet } from './sweepSheet';
 
 const actNames: Record<BatchLine['acts'][number], string> = {
   announce: $localize`Announce`,
@@ -26,7 +28,21 @@ const actNames: Record<BatchLine['acts'][number], string> = {
 /** What is due, and how far is each batch? */
 @Component({
   selector: 'kc-docket',
-  imports: [Button, CountPipe, DatedPipe, DayPipe, FormsModule, Gates, InputText, Mark, ProblemNotice, RouterLink, Sheet],
+  imports: [
+    Button,
+    CountPipe,
+    DatedPipe,
+    DayPipe,
+    FormsModule,
+    Gates,
+    InputText,
+    JobProgress,
+    Mark,
+    ProblemNotice,
+    RouterLink,
+    Sheet,
+    SweepSheet,
+  ],
   templateUrl: './docketPage.html',
   styleUrl: './docketPage.css',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -43,7 +59,9 @@ export class DocketPage {
   protected readonly group = signal<DueGroup | null>(null);
   protected readonly noticeDays = signal(14);
   protected readonly busy = signal(false);
-  protected readonly swept = signal<string | null>(null);
+  protected readonly sweeping = signal(false);
+  protected readonly said = signal<string | null>(null);
+  protected readonly jobId = signal<string | null>(null);
   protected readonly problem = signal<Problem | null>(null);
   protected readonly sheetOpen = computed(() => this.group() !== null);
   protected readonly groups = computed(() => this.due.value()?.groups ?? []);
@@ -105,19 +123,14 @@ export class DocketPage {
     });
   }
 
-  protected sweep(): void {
-    this.busy.set(true);
-    this.api.call(docket.sweep).subscribe({
-      next: ({ newlyDue }) => {
-        this.busy.set(false);
-        this.swept.set(newlyDue === 0 ? $localize`Nothing more has come due.` : $localize`${newlyDue}:n: records have come due.`);
-        this.due.reload();
-        this.session.refresh();
-      },
-      error: (error: unknown) => {
-        this.busy.set(false);
-        this.problem.set(toProblem(error));
-      },
-    });
+  protected swept({ newlyDue, jobId }: { newlyDue: number; jobId: string | null }): void {
+    this.said.set(newlyDue === 0 ? $localize`Nothing more has come due.` : $localize`${newlyDue}:n: records have come due.`);
+    this.jobId.set(jobId);
+    this.refresh();
+  }
+
+  protected refresh(): void {
+    this.due.reload();
+    this.session.refresh();
   }
 }

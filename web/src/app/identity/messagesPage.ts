@@ -1,16 +1,18 @@
-import { ChangeDetectionStrategy, Component, inject } from '@angular/core';
+import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
 import { RouterLink } from '@angular/router';
-import { identity, type Message } from '@key-cellar/contract';
-import { Api } from '../kit/api';
+import { identity, steps, type Message, type Problem, type StepAnswer } from '@key-cellar/contract';
+import { Button } from 'primeng/button';
+import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
+import { answersTo } from '../kit/stepAnswers';
 import { InstantPipe } from '../kit/words';
 import { Session } from './session';
 
 /** The mail stand-in: what would have gone out by mail to this person. */
 @Component({
   selector: 'kc-messages',
-  imports: [RouterLink, InstantPipe, ProblemNotice],
+  imports: [Button, RouterLink, InstantPipe, ProblemNotice],
   template: `
     <div class="page">
       <div class="page-head">
@@ -19,7 +21,10 @@ import { Session } from './session';
           <p class="lede" i18n>What Key Cellar would have sent you by mail. In this demo it stays here.</p>
         </div>
       </div>
-      <kc-problem [problem]="messages.problem()" />
+      <kc-problem [problem]="problem() ?? messages.problem()" />
+      @if (said(); as sentence) {
+        <p role="status" class="said">{{ sentence }}</p>
+      }
       @if (messages.value(); as found) {
         @for (m of found.messages; track m.id) {
           <article class="panel" [class.unread]="!m.readAt">
@@ -27,8 +32,20 @@ import { Session } from './session';
             <p class="quiet small">{{ m.kind }} · {{ m.sentAt | instant }}</p>
             <p>{{ m.body }}</p>
             <p class="acts">
+              @if (m.ask; as ask) {
+                @for (choice of answersTo(ask.kind); track choice.value) {
+                  <p-button
+                    size="small"
+                    severity="secondary"
+                    [outlined]="true"
+                    [disabled]="busy()"
+                    [label]="ask.ids.length === 1 ? choice.label : choice.label + ': all ' + ask.ids.length"
+                    (onClick)="answer(m, choice.value)"
+                  />
+                }
+              }
               @if (m.link) {
-                <a [routerLink]="m.link" (click)="read(m)" i18n>Open</a>
+                <a [routerLink]="m.link" (click)="read(m)">{{ m.ask && m.ask.ids.length > 1 ? 'Decide one by one' : 'Open' }}</a>
               }
               @if (!m.readAt) {
                 <button type="button" (click)="read(m)" i18n>Mark as read</button>
@@ -54,7 +71,16 @@ import { Session } from './session';
     article p {
       margin-top: 4px;
     }
-    button {
+    .said {
+      margin-bottom: 8px;
+    }
+    .acts {
+      display: flex;
+      flex-wrap: wrap;
+      align-items: center;
+      gap: 12px;
+    }
+    .acts > button {
       border: 0;
       background: none;
       text-decoration: underline;
@@ -68,6 +94,33 @@ export class MessagesPage {
   private readonly api = inject(Api);
   private readonly session = inject(Session);
   protected readonly messages = loaded(() => this.api.call(identity.messages));
+
+  protected readonly busy = signal(false);
+  protected readonly problem = signal<Problem | null>(null);
+  protected readonly said = signal('');
+  protected readonly answersTo = answersTo;
+
+  protected answer(message: Message, answer: StepAnswer): void {
+    this.busy.set(true);
+    this.problem.set(null);
+    this.api.call(steps.answer, { body: { ids: message.ask!.ids, answer, note: '' } }).subscribe({
+      next: ({ results }) => {
+        this.busy.set(false);
+        const done = results.filter((r) => r.outcome === 'done');
+        const others = results.filter((r) => r.outcome !== 'done');
+        this.said.set(
+          [done.length > 0 ? `${done.length} × ${done[0]!.why}` : '', ...new Set(others.map((r) => r.why))].filter(Boolean).join(' '),
+        );
+        this.read(message);
+        this.messages.reload();
+        this.session.refresh();
+      },
+      error: (error: unknown) => {
+        this.busy.set(false);
+        this.problem.set(toProblem(error));
+      },
+    });
+  }
 
   protected read(message: Message): void {
     if (message.readAt) return;

@@ -9,6 +9,7 @@ const vocabulary = {
   places: [{ id: 'pil', name: 'PIL Pilotage', also: ['PIL'] }],
   people: [],
   holds: [],
+  detectors: [],
 };
 
 describe('the ask bar', () => {

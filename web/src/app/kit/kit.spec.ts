@@ -141,7 +141,7 @@ describe('the kit', () => {
     const why: Explanation = {
       outcome: 'dated', summary: 'Kept until 2029-12-31, then destroyed.', dueOn: '2030-01-01', action: 'destroy', governing: rule,
       clock: { trigger: 'event “inquiry closed”', date: '2019-12-02', source: 'folder 2019' }, cutoff: { words: 'rolled to the end of the year', clockStart: '2020-01-01' },
-      vintage: 2019, steps: [{ kind: 'destroy', dueOn: '2030-01-01', words: 'destroyed 10 years after the clock starts', repeat: null, approvals: 2, noticeDays: 14 }],
+      restartedOn: null, vintage: 2019, steps: [{ kind: 'destroy', dueOn: '2030-01-01', doneOn: null, words: 'destroyed 10 years after the clock starts', repeat: null, approvals: 2, noticeDays: 14 }],
       override: null, yielded: [{ rule: { ...rule, code: 'R-2' }, reason: 'keeps shorter', words: '2026-01-01 is earlier; the longest keeps', dueOn: '2026-01-01' }],
       holds: [{ holdId: 'h', name: 'H', matter: 'Ottoline', since: '2024-03-12', because: 'listed' }], missing: ['Vessel'],
     }; // prettier-ignore

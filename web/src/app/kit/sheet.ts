@@ -1,5 +1,8 @@
-import { ChangeDetectionStrategy, Component, input, model } from '@angular/core';
+import { ChangeDetectionStrategy, Component, DestroyRef, inject, input, model } from '@angular/core';
 import { Drawer } from 'primeng/drawer';
+
+/** Lists that lie over a sheet: Esc closes these first. */
+const overlays = '.p-select-overlay, .p-multiselect-overlay, .p-autocomplete-overlay';
 
 /** A short task from the right edge. Esc closes it; focus returns to where it was. */
 @Component({
@@ -13,6 +16,7 @@ import { Drawer } from 'primeng/drawer';
       [header]="heading()"
       [modal]="true"
       [blockScroll]="false"
+      [closeOnEscape]="false"
       [pt]="{ root: { role: 'dialog', 'aria-modal': 'true', 'aria-label': heading() } }"
     >
       @if (open()) {
@@ -26,4 +30,19 @@ export class Sheet {
   readonly open = model.required<boolean>();
   readonly heading = input.required<string>();
   readonly width = input(460);
+
+  constructor() {
+    let listed = false;
+    // Looked at before a list hears of the key and is gone.
+    const look = (event: KeyboardEvent): void => void (listed = event.key === 'Escape' && document.querySelector(overlays) !== null);
+    const close = (event: KeyboardEvent): void => {
+      if (event.key === 'Escape' && !listed && this.open()) this.open.set(false);
+    };
+    document.addEventListener('keydown', look, true);
+    document.addEventListener('keydown', close);
+    inject(DestroyRef).onDestroy(() => {
+      document.removeEventListener('keydown', look, true);
+      document.removeEventListener('keydown', close);
+    });
+  }
 }

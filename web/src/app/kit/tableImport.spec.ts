@@ -14,8 +14,6 @@ describe('taking in a table', () => {
     files.items.add(new File([text], name));
     field.files = files.files;
     field.dispatchEvent(new Event('change'));
-    // The file is read a moment later.
-    await new Promise((resolve) => setTimeout(resolve, 20));
     await stage.settle();
   };
   const words = (stage: Stage<TableImport>): string => stage.sheet.textContent!.replace(/\s+/g, ' ');

@@ -49,12 +49,35 @@ export class Stage<T> {
     await this.fixture.whenStable();
   }
 
-  /** Answers the pending request whose address begins so. */
+  /** The request whose address begins so, pending or coming in the next seconds (a file is read first, typing is waited out). */
+  async request(path: string): Promise<TestRequest> {
+    const waiting = (): TestRequest[] => this.http.match((r) => r.urlWithParams.startsWith(path)).filter((r) => !r.cancelled);
+    let requests = waiting();
+    for (let tries = 0; requests.length === 0 && tries < 100; tries++) {
+      await new Promise((resolve) => setTimeout(resolve, 20));
+      requests = waiting();
+    }
+    const [request] = requests;
+    if (!request || requests.length > 1) throw new Error(`${requests.length} requests for ${path}, where one was expected`);
+    return request;
+  }
+
+  /** Answers that request. */
   async answer(path: string, body: object, status = 200): Promise<TestRequest> {
-    const request = this.http.expectOne((r) => r.urlWithParams.startsWith(path));
+    const request = await this.request(path);
     request.flush(body, status === 200 ? {} : { status, statusText: 'refused' });
     await this.settle();
     return request;
+  }
+
+  /** Waits for something that a thread of the browser or a timer brings. */
+  async until(is: () => boolean): Promise<void> {
+    for (let tries = 0; tries < 200; tries++) {
+      if (is()) return;
+      await new Promise((resolve) => setTimeout(resolve, 20));
+      await this.settle();
+    }
+    throw new Error(`It did not come; there is: ${this.text().slice(0, 500)}`);
   }
 
   text(): string {

@@ -43,7 +43,7 @@ function stack({ before, destroy, transfer }: YearAhead): { fill: string; from: 
             />
           }
           @if (bar.label) {
-            <text [attr.x]="bar.x + bar.width / 2" [attr.y]="height - 5">{{ bar.label }}</text>
+            <text [attr.x]="bar.labelAt" [attr.class]="bar.anchor" [attr.y]="height - 5">{{ bar.label }}</text>
           }
         </g>
       }
@@ -99,8 +99,12 @@ function stack({ before, destroy, transfer }: YearAhead): { fill: string; from: 
       fill: var(--ink-2);
       text-anchor: middle;
     }
-    .most {
+    .most,
+    .start {
       text-anchor: start;
+    }
+    .end {
+      text-anchor: end;
     }
     .key-destroy {
       background: var(--madder);
@@ -142,6 +146,9 @@ export class TwoHorizons {
       width: x.bandwidth(),
       after: y(at.after),
       parts: stack(at).map((part) => ({ fill: part.fill, y: y(part.until), height: y(part.from) - y(part.until) })),
+      // At the edges a year stands inside the picture.
+      anchor: i === 0 ? 'start' : i === years.length - 1 ? 'end' : null,
+      labelAt: i === 0 ? 0 : i === years.length - 1 ? this.width() : x(at.year)! + x.bandwidth() / 2,
       label: i === 0 || at.year % every === 0 ? String(at.year) : '',
       words: at.before === at.after ? $localize`${at.year}:year:: ${at.before}:n:` : $localize`${at.year}:year:: ${at.before}:n: as it stands, ${at.after}:m: with the change`, // prettier-ignore
     }));

@@ -14,10 +14,11 @@ describe('numbering', () => {
     gapless: false,
     revision: 3,
     places: [{ id: 's', code: 'PIL-03', title: 'Bills' }],
+    used: true,
   };
-  const show = async (who = {}): Promise<Stage<NumberingPage>> => {
+  const show = async (who = {}, lines = [line]): Promise<Stage<NumberingPage>> => {
     const stage = await Stage.show(NumberingPage, {}, who);
-    await stage.answer('/api/numberings', { numberings: [line] });
+    await stage.answer('/api/numberings', { numberings: lines });
     return stage;
   };
 
@@ -60,5 +61,19 @@ describe('numbering', () => {
     const stage = await show({ rights: ['discover', 'read'] });
     expect(() => stage.button('New numbering')).toThrow();
     expect(() => stage.button('Change Pilotage bills')).toThrow();
+  });
+
+  it('removes one that never gave a number, and says why it could not', async () => {
+    const idle = { ...line, id: 'i', title: 'Idle', places: [], used: false };
+    const stage = await show({}, [line, idle]);
+    expect(() => stage.button('Remove Pilotage bills')).toThrow();
+    await stage.press('Remove Idle');
+    const asked = await stage.refuse('/api/numberings/i/drop', '“Idle” gave numbers, so it stays: none may be given twice.');
+    expect(asked.request.body).toEqual({ revision: 3 });
+    expect(stage.text()).toContain('“Idle” gave numbers, so it stays');
+    await stage.press('Remove Idle');
+    await stage.answer('/api/numberings/i/drop', {});
+    await stage.answer('/api/numberings', { numberings: [line] });
+    expect(stage.text()).not.toContain('Idle');
   });
 });

@@ -8,17 +8,19 @@ import { Checkbox } from 'primeng/checkbox';
 import { InputText } from 'primeng/inputtext';
 import { MultiSelect } from 'primeng/multiselect';
 import { Tooltip } from 'primeng/tooltip';
+import type { Observable } from 'rxjs';
 import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
 import { Keys } from '../kit/keys';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
+import { SetupNav } from '../records/index';
 
 /** How records get their numbers. */
 @Component({
   selector: 'kc-numbering',
-  imports: [Button, Checkbox, FormsModule, InputText, MultiSelect, ProblemNotice, RouterLink, Sheet, Tooltip],
+  imports: [Button, Checkbox, FormsModule, InputText, MultiSelect, ProblemNotice, RouterLink, SetupNav, Sheet, Tooltip],
   templateUrl: './numberingPage.html',
   styleUrl: './numberingPage.css',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -70,9 +72,21 @@ export class NumberingPage {
   protected save(): void {
     const line = this.changing();
     const body = { title: this.title().trim(), pattern: this.pattern().trim(), per: this.per(), gapless: this.gapless() };
+    this.act(
+      line
+        ? this.api.call(records.changeNumbering, { params: { id: line.id }, body: { ...body, revision: line.revision } })
+        : this.api.call(records.makeNumbering, { body }),
+    );
+  }
+
+  protected drop({ id, revision }: NumberingLine): void {
+    this.act(this.api.call(records.dropNumbering, { params: { id }, body: { revision } }));
+  }
+
+  private act(call: Observable<unknown>): void {
     this.busy.set(true);
     this.problem.set(null);
-    const finish = {
+    call.subscribe({
       next: () => {
         this.busy.set(false);
         this.open.set(false);
@@ -82,9 +96,6 @@ export class NumberingPage {
         this.busy.set(false);
         this.problem.set(toProblem(error));
       },
-    };
-    if (line) {
-      this.api.call(records.changeNumbering, { params: { id: line.id }, body: { ...body, revision: line.revision } }).subscribe(finish);
-    } else this.api.call(records.makeNumbering, { body }).subscribe(finish);
+    });
   }
 }

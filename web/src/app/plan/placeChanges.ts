@@ -6,6 +6,7 @@ import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Textarea } from 'primeng/textarea';
 import { EMPTY, type Observable } from 'rxjs';
+import { Session } from '../identity/index';
 import { Choice } from '../kit/choice';
 import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
@@ -34,6 +35,7 @@ const names: Record<PlaceTask, string> = {
 })
 export class PlaceChanges {
   private readonly api = inject(Api);
+  private readonly session = inject(Session);
   readonly place = input.required<Page>();
   readonly task = model.required<PlaceTask | null>();
   /** Where it is to go, when that was chosen before the sheet opened. */
@@ -57,7 +59,7 @@ export class PlaceChanges {
 
   protected readonly open = computed(() => this.task() !== null);
   protected readonly heading = computed(() => (this.task() ? `${names[this.task()!]}: ${this.place().code}` : ''));
-  protected readonly width = computed(() => (this.task() === 'move' || this.task() === 'merge' ? 640 : 480));
+  protected readonly width = computed(() => (this.task() === 'edit' || this.task() === 'retire' ? 480 : 640));
   protected readonly targets = computed(() => {
     const { id, kind, parentId } = this.place();
     const all = this.places.value()?.places ?? [];
@@ -77,11 +79,21 @@ export class PlaceChanges {
       .filter((p) => (this.task() === 'merge' ? p.kind === kind : p.id !== parentId && kindsInside(p.kind).some((k) => k === kind)))
       .map((p) => ({ value: p.id, name: `${p.kind === 'folder' ? `${codeOf.get(p.parentId!) ?? ''}/` : ''}${p.code} ${p.title}` }));
   });
-  protected readonly whatIf = computed<ScheduleChange | null>(() =>
-    this.task() === 'move' && this.chosen() && this.effect()
-      ? { kind: 'movePlace', placeId: this.place().id, parentId: this.chosen()! }
-      : null,
-  );
+  /** What the change does to dates; keepers are told. */
+  protected readonly whatIf = computed<ScheduleChange | null>(() => {
+    const placeId = this.place().id;
+    if (!this.session.may('dispose')) return null;
+    switch (this.task()) {
+      case 'move':
+        return this.chosen() && this.effect() ? { kind: 'movePlace', placeId, parentId: this.chosen()! } : null;
+      case 'merge':
+        return this.chosen() && this.effect() ? { kind: 'mergePlace', placeId, intoId: this.chosen()! } : null;
+      case 'reopen':
+        return { kind: 'closeFolder', placeId, on: null };
+      default:
+        return null;
+    }
+  });
   protected readonly ready = computed(() => {
     switch (this.task()) {
       case 'edit':

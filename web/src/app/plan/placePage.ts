@@ -22,15 +22,16 @@ import { ActOnMany, RecordTable } from '../records/index';
 import type { ListState } from '../records/index';
 import { EffectView, EventList, JurisdictionsField } from '../schedule/index';
 import { PlaceChanges, type PlaceTask } from './placeChanges';
+import { PlaceGiving } from './placeGiving';
 import { PlaceSheet } from './placeSheet';
 
-type Task = 'close' | 'rule' | 'jurisdictions' | 'numbering' | null;
+type Task = 'close' | 'rule' | 'unset' | 'jurisdictions' | 'numbering' | null;
 
 /** One place of the plan: what is inside, which rules hold there, what happened, its records. */
 @Component({
   selector: 'kc-place',
   imports: [
-    ActOnMany, Button, CountPipe, DayPipe, EffectView, EventList, FormsModule, InputText, JurisdictionsField, Mark, Menu, PlaceChanges, PlaceSheet, ProblemNotice, RecordTable, RouterLink, Choice, Sheet, Tooltip, Uploads,
+    ActOnMany, Button, CountPipe, DayPipe, EffectView, EventList, FormsModule, InputText, JurisdictionsField, Mark, Menu, PlaceChanges, PlaceGiving, PlaceSheet, ProblemNotice, RecordTable, RouterLink, Choice, Sheet, Tooltip, Uploads,
   ], // prettier-ignore
   templateUrl: './placePage.html',
   styleUrl: './placePage.css',
@@ -75,6 +76,22 @@ export class PlacePage {
       change($localize`Describe and renumber`, 'edit'),
       change($localize`Move`, 'move'),
       ...(p.retiredOn === null ? [change($localize`Merge into another`, 'merge')] : []),
+      ...((p.kind === 'series' || p.kind === 'folder') && !shut
+        ? [
+            {
+              label: $localize`Use a stencil here`,
+              command: () => void this.router.navigate(['/plan/stencils'], { queryParams: { place: p.id } }),
+            },
+          ]
+        : []),
+      ...(p.kind === 'folder' && this.session.may('dispose')
+        ? [
+            {
+              label: $localize`Make a stencil of it`,
+              command: () => void this.router.navigate(['/plan/stencils/new'], { queryParams: { from: p.id } }),
+            },
+          ]
+        : []),
       ...(p.kind === 'folder' && !shut ? [{ label: $localize`Close`, command: () => this.start('close') }] : []),
       ...(shut ? [change($localize`Open again`, 'reopen')] : []),
       ...(p.retiredOn === null ? [change($localize`Retire`, 'retire')] : []),
@@ -96,10 +113,22 @@ export class PlacePage {
       .filter((r) => r.version !== null && !set.has(r.id))
       .map((r) => ({ value: r.id, name: `${r.code} ${r.definition.title}` }));
   });
-  /** Setting the rule that is chosen, as a change to look at first. */
+  /** What is about to be done, as a change to look at first; keepers are told what it does to dates. */
   protected readonly whatIf = computed<ScheduleChange | null>(() => {
     const ruleId = this.ruleId();
-    return this.task() === 'rule' && ruleId ? { kind: 'setRule', placeId: this.id(), ruleId, set: true } : null;
+    const placeId = this.id();
+    if (!this.session.may('dispose')) return null;
+    switch (this.task()) {
+      case 'rule':
+      case 'unset':
+        return ruleId ? { kind: 'setRule', placeId, ruleId, set: this.task() === 'rule' } : null;
+      case 'close':
+        return this.date() ? { kind: 'closeFolder', placeId, on: this.date() } : null;
+      case 'jurisdictions':
+        return { kind: 'placeJurisdictions', placeId, jurisdictions: [...this.jurisdictions()] };
+      default:
+        return null;
+    }
   });
   protected readonly taskOpen = computed(() => this.task() !== null);
   protected readonly taskName = computed(() => {
@@ -112,6 +141,8 @@ export class PlacePage {
         return $localize`Set the numbering`;
       case 'rule':
         return $localize`Set a rule`;
+      case 'unset':
+        return $localize`Take the rule off`;
       case null:
         return '';
     }
@@ -138,12 +169,12 @@ export class PlacePage {
     this.sort.set(by);
   }
 
-  protected start(task: Task): void {
+  protected start(task: Task, ruleId: string | null = null): void {
     this.problem.set(null);
     this.done.set(null);
     this.date.set(this.session.today());
     this.jurisdictions.set(this.page.value()?.jurisdictions ?? []);
-    this.ruleId.set(null);
+    this.ruleId.set(ruleId);
     if (task === 'numbering') this.offerNumberings();
     this.task.set(task);
   }
@@ -182,17 +213,10 @@ export class PlacePage {
       this.api.call(schedule.placeJurisdictions, { params, body: { jurisdictions: [...this.jurisdictions()] } }).subscribe(finish);
     } else if (this.task() === 'numbering') {
       this.api.call(records.placeNumbering, { params, body: { numberingId: this.numberingId() } }).subscribe(finish);
-    } else this.api.call(plan.setRule, { params, body: { ruleId: this.ruleId()! } }).subscribe(finish);
-  }
-
-  protected unset(ruleId: string): void {
-    this.api.call(plan.unsetRule, { params: { id: this.id() }, body: { ruleId } }).subscribe({
-      next: ({ recomputed }) => {
-        this.done.set($localize`${recomputed}:n: records were dated anew.`);
-        this.reload();
-      },
-      error: (error: unknown) => this.problem.set(toProblem(error)),
-    });
+    } else {
+      const endpoint = this.task() === 'unset' ? plan.unsetRule : plan.setRule;
+      this.api.call(endpoint, { params, body: { ruleId: this.ruleId()! } }).subscribe(finish);
+    }
   }
 
   protected wasChanged(sentence: string): void {

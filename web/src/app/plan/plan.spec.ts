@@ -1,12 +1,12 @@
 import { TestBed } from '@angular/core/testing';
 import { Router } from '@angular/router';
-import type { PlaceLine, PlacePage as Page, RackCell, RackCounts } from '@key-cellar/contract';
+import type { OutlineLine, PlacePage as Page, RackCell, RackCounts } from '@key-cellar/contract';
 import { Stage, testingProviders } from '../kit/testing';
 import { PlacePage } from './placePage';
 import { PlanPage } from './planPage';
 
 const counts = (changes: Partial<RackCounts> = {}): RackCounts => ({ kept: 0, due: 0, held: 0, unscheduled: 0, permanent: 0, waiting: 0, ...changes }); // prettier-ignore
-const place = (id: string, kind: PlaceLine['kind'], parentId: string | null, code: string, changes: Partial<PlaceLine> = {}): PlaceLine => ({ id, kind, parentId, code, title: `Title of ${code}`, closedOn: null, retiredOn: null, rules: [], discover: true, deposit: true, counts: counts(), ...changes }); // prettier-ignore
+const place = (id: string, kind: OutlineLine['kind'], parentId: string | null, code: string, changes: Partial<OutlineLine> = {}): OutlineLine => ({ id, kind, parentId, code, title: `Title of ${code}`, closedOn: null, retiredOn: null, rules: [], discover: true, deposit: true, counts: counts(), foldersInside: kind === 'series', ...changes }); // prettier-ignore
 const places = [
   place('root', 'repository', null, 'ALL', { counts: counts({ kept: 40, due: 3, held: 2 }) }),
   place('f', 'function', 'root', 'BER'),
@@ -98,6 +98,26 @@ describe('the plan', () => {
     expect(stage.host.querySelector('[role="grid"]')).toBeNull();
   });
 
+  it('unfolds series and folders in the outline, fetched once, and says where there are more', async () => {
+    const { stage } = await show({ view: 'outline' });
+    const codes = (): string[] => [...stage.host.querySelectorAll('tbody tr code:first-child')].map((c) => c.textContent!);
+    expect(codes()).not.toContain('B-11');
+    await stage.press('Unfold BER-01');
+    const folder = { ...place('fo', 'folder', 's1', 'B-11'), foldersInside: true, closedOn: '2020-01-01', counts: { kept: 3, due: 0, held: 0, unscheduled: 0, permanent: 0, waiting: 0 } }; // prettier-ignore
+    await stage.answer('/api/places/s1/folders', { places: [folder], more: 1200 });
+    expect(codes()).toContain('B-11');
+    expect(stage.text()).toContain('closed');
+    expect(stage.text()).toContain('and 1,200 more folders');
+    await stage.press('Unfold B-11');
+    await stage.refuse('/api/places/fo/folders', 'The server does not answer.', undefined, 503);
+    expect(stage.text()).toContain('The server does not answer.');
+    await stage.press('Fold BER-01');
+    expect(codes()).not.toContain('B-11');
+    await stage.press('Unfold BER-01');
+    stage.http.expectNone('/api/places/s1/folders');
+    expect(codes()).toContain('B-11');
+  });
+
   it('takes a new place inside another, of a kind that may stand there', async () => {
     const { stage } = await show();
     await stage.press('New place');
@@ -174,6 +194,13 @@ describe('a place', () => {
     ],
     jurisdictions: ['Northshore'],
     jurisdictionsFrom: 'BER-01',
+    facts: {},
+    factNames: {},
+    factsAround: [],
+    readyTitles: [],
+    stencil: null,
+    takes: null,
+    takesAround: [],
     rights: ['discover', 'read', 'annotate', 'edit', 'move', 'dispose'],
     numbering: null,
     accessWhy: 'May read through Keeper on repository.',
@@ -237,6 +264,11 @@ describe('a place', () => {
     const stage = await show();
     expect(() => stage.button('Take off R-BER-1')).toThrow();
     await stage.press('Take off R-X');
+    expect((await stage.request('/api/schedule/effect')).request.body).toEqual({
+      change: { kind: 'setRule', placeId: 'fo', ruleId: 'r2', set: false },
+    });
+    stage.http.expectNone('/api/places/fo/rules/unset');
+    await stage.press('Take the rule off', stage.sheet);
     const request = await stage.answer('/api/places/fo/rules/unset', { recomputed: 2 });
     expect(request.request.body).toEqual({ ruleId: 'r2' });
   });
@@ -258,6 +290,9 @@ describe('a place', () => {
     expect(stage.text()).toContain('Northshore from BER-01');
     await stage.press('change');
     await stage.answer('/api/jurisdictions', { jurisdictions: [{ name: 'Northshore', partOf: null, rules: 1, places: 1 }] });
+    expect((await stage.request('/api/schedule/effect')).request.body).toEqual({
+      change: { kind: 'placeJurisdictions', placeId: 'fo', jurisdictions: ['Northshore'] },
+    });
     await stage.press('Jurisdictions', stage.sheet);
     const request = await stage.answer('/api/places/fo/jurisdictions', { recomputed: 3 });
     expect(request.request.body).toEqual({ jurisdictions: ['Northshore'] });
@@ -275,6 +310,9 @@ describe('a place', () => {
   it('is closed once', async () => {
     const stage = await show();
     await choose(stage, 'Close');
+    expect((await stage.request('/api/schedule/effect')).request.body).toEqual({
+      change: { kind: 'closeFolder', placeId: 'fo', on: '2026-09-14' },
+    });
     await stage.press('Close the folder');
     expect((await stage.answer('/api/places/fo/close', {})).request.body).toEqual({ on: '2026-09-14' });
     await stage.answer('/api/places/fo', { ...page, closedOn: '2026-09-14' });
@@ -324,6 +362,9 @@ describe('a place', () => {
     expect(stage.host.querySelector('kc-uploads')).toBeNull();
     await expectAsync(choose(stage, 'Retire')).toBeRejected();
     await choose(stage, 'Open again');
+    expect((await stage.request('/api/schedule/effect')).request.body).toEqual({
+      change: { kind: 'closeFolder', placeId: 'fo', on: null },
+    });
     await stage.type('#change-reason', 'used after all');
     await stage.press('Open again', stage.sheet);
     expect((await stage.answer('/api/places/fo/reopen', {})).request.body).toEqual({ reason: 'used after all' });

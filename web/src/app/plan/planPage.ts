@@ -1,11 +1,11 @@
 import { ChangeDetectionStrategy, Component, computed, DestroyRef, ElementRef, inject, input, signal } from '@angular/core';
 import { ActivatedRoute, Router, RouterLink } from '@angular/router';
-import { plan, type PlacePage as Page, type RackCounts, type TableOutcome } from '@key-cellar/contract';
+import { plan, type OutlineLine, type PlacePage as Page, type Problem, type RackCounts, type TableOutcome } from '@key-cellar/contract';
 import { kindsInside } from '@key-cellar/core/plan';
 import { Button } from 'primeng/button';
 import { Tooltip } from 'primeng/tooltip';
 import { Session } from '../identity/index';
-import { Api } from '../kit/api';
+import { Api, toProblem } from '../kit/api';
 import { ExportMenu } from '../kit/exportMenu';
 import { Keys } from '../kit/keys';
 import { loaded } from '../kit/loaded';
@@ -15,7 +15,7 @@ import { TableImport } from '../kit/tableImport';
 import { CountPipe } from '../kit/words';
 import { PlaceChanges, type PlaceTask } from './placeChanges';
 import { PlaceSheet } from './placeSheet';
-import { barParts, rackColumns, rackRows, type RackRow } from './rackModel';
+import { barParts, holdsFolders, rackColumns, rackRows, type RackRow } from './rackModel';
 
 type Only = 'due' | 'held' | 'unscheduled';
 const yearsShown = 11;
@@ -40,6 +40,10 @@ export class PlanPage {
   protected readonly outline = loaded(() => this.api.call(plan.outline));
   protected readonly rack = loaded(() => this.api.call(plan.rack));
   protected readonly folded = signal<ReadonlySet<string>>(new Set());
+  /** Folders of the series and folders that were unfolded in the outline, and how many more there are than are shown. */
+  protected readonly folders = signal<ReadonlyMap<string, { places: readonly OutlineLine[]; more: number }>>(new Map());
+  protected readonly unfolded = signal<ReadonlySet<string>>(new Set());
+  protected readonly problem = signal<Problem | null>(null);
   protected readonly marked = signal<ReadonlySet<string>>(new Set());
   protected readonly active = signal({ row: 0, column: 0 });
   protected readonly making = signal(false);
@@ -55,7 +59,11 @@ export class PlanPage {
   protected readonly importPlan = plan.importPlan;
   protected readonly barParts = barParts;
 
-  private readonly places = computed(() => this.outline.value()?.places ?? []);
+  private readonly nodes = computed(() => this.outline.value()?.places ?? []);
+  /** The plan, in the outline with the folders that were fetched. */
+  private readonly places = computed(() =>
+    this.view() === 'outline' ? [...this.nodes(), ...[...this.folders().values()].flatMap((f) => f.places)] : this.nodes(),
+  );
   private readonly cells = computed(() => this.rack.value()?.cells ?? []);
   protected readonly root = computed(() => this.places().find((p) => p.kind === 'repository'));
   protected readonly seriesCount = computed(() => this.places().filter((p) => p.kind === 'series').length);
@@ -64,7 +72,24 @@ export class PlanPage {
     const { years, earlier } = rackColumns(this.cells(), Number(this.session.today().slice(0, 4)), yearsShown);
     return { years, keys: ['running', ...(earlier ? ['earlier'] : []), ...years.map(String)] };
   });
-  protected readonly rows = computed(() => rackRows(this.places(), this.cells(), this.columns().years, this.folded(), this.only() ?? null));
+  protected readonly rows = computed(() =>
+    rackRows(
+      this.places(),
+      this.cells(),
+      this.columns().years,
+      this.folded(),
+      this.only() ?? null,
+      this.view() === 'outline' ? this.unfolded() : null,
+    ),
+  );
+  /** Places with more folders than are shown, by the row after which that is said. */
+  protected readonly moreAfter = computed(() => {
+    const after = new Map<string, { placeId: string; more: number }>();
+    for (const [placeId, { places, more }] of this.folders()) {
+      if (more > 0 && this.unfolded().has(placeId)) after.set(places.at(-1)!.id, { placeId, more });
+    }
+    return after;
+  });
   protected readonly markedCount = computed(() => {
     let sum = 0;
     for (const row of this.rows()) for (const [key, c] of row.cells) if (this.marked().has(`${row.place.id}.${key}`)) sum += c.kept;
@@ -118,10 +143,19 @@ export class PlanPage {
     });
   }
 
-  protected fold(row: RackRow): void {
-    const folded = new Set(this.folded());
-    if (!folded.delete(row.place.id)) folded.add(row.place.id);
-    this.folded.set(folded);
+  protected fold({ place }: RackRow): void {
+    const set = holdsFolders(place) ? this.unfolded : this.folded;
+    const now = new Set(set());
+    if (!now.delete(place.id)) now.add(place.id);
+    set.set(now);
+    if (holdsFolders(place) && now.has(place.id) && !this.folders().has(place.id)) this.fetchFolders(place.id);
+  }
+
+  private fetchFolders(placeId: string): void {
+    this.api.call(plan.folders, { params: { id: placeId } }).subscribe({
+      next: (found) => this.folders.update((known) => new Map(known).set(placeId, found)),
+      error: (error: unknown) => this.problem.set(toProblem(error)),
+    });
   }
 
   protected isMarked(row: RackRow, key: string): boolean {
@@ -250,5 +284,8 @@ export class PlanPage {
   protected made(): void {
     this.outline.reload();
     this.rack.reload();
+    // What is folded is fetched anew when it is unfolded.
+    this.folders.update((known) => new Map([...known].filter(([id]) => this.unfolded().has(id))));
+    for (const id of this.folders().keys()) this.fetchFolders(id);
   }
 }

@@ -1,8 +1,8 @@
-import type { PlaceLine, RackCell } from '@key-cellar/contract';
+import type { OutlineLine, RackCell, RackCounts } from '@key-cellar/contract';
 import { barParts, rackColumns, rackRows } from './rackModel';
 
-const place = (id: string, kind: PlaceLine['kind'], parentId: string | null): PlaceLine => ({
-  id, kind, parentId, code: id, title: id, closedOn: null, retiredOn: null, rules: [], discover: true, deposit: true, counts: null,
+const place = (id: string, kind: OutlineLine['kind'], parentId: string | null, more: Partial<OutlineLine> = {}): OutlineLine => ({
+  id, kind, parentId, code: id, title: id, closedOn: null, retiredOn: null, rules: [], discover: true, deposit: true, counts: null, foldersInside: false, ...more,
 }); // prettier-ignore
 const cell = (seriesId: string, vintage: number, kept: number, more: Partial<RackCell> = {}): RackCell => ({
   seriesId, vintage, kept, due: 0, held: 0, unscheduled: 0, permanent: 0, waiting: 0, ...more,
@@ -50,6 +50,22 @@ describe('the rack', () => {
 
   it('shows only the rows that have what is asked for', () => {
     expect(rackRows(places, cells, years, new Set(), 'due').map((r) => r.place.id)).toEqual(['F', 'F.1', 'S1']);
+  });
+
+  it('has folders only in an outline, unfolded one by one, and counts nothing twice', () => {
+    const counts = (kept: number, due = 0): RackCounts => ({ kept, due, held: 0, unscheduled: 0, permanent: 0, waiting: 0 });
+    const all = [
+      ...places.map((p) => (p.id === 'S1' ? { ...p, foldersInside: true } : p)),
+      place('F1', 'folder', 'S1', { counts: counts(6, 1), foldersInside: true }),
+      place('F2', 'folder', 'F1', { counts: counts(2) }),
+    ];
+    const shown = (unfolded: string[] | null, only: keyof RackCounts | null = null) =>
+      rackRows(all, cells, years, new Set(), only, unfolded && new Set(unfolded)).map((r) => `${r.place.id} ${r.all.kept}${r.foldable ? (r.isFolded ? ' ▸' : ' ▾') : ''}`); // prettier-ignore
+    expect(shown(null)).toEqual(['F 15 ▾', 'F.1 9 ▾', 'S1 9', 'S2 6']);
+    expect(shown([])).toEqual(['F 15 ▾', 'F.1 9 ▾', 'S1 9 ▸', 'S2 6']);
+    expect(shown(['S1'])).toEqual(['F 15 ▾', 'F.1 9 ▾', 'S1 9 ▾', 'F1 6 ▸', 'S2 6']);
+    expect(shown(['S1', 'F1'])).toEqual(['F 15 ▾', 'F.1 9 ▾', 'S1 9 ▾', 'F1 6 ▾', 'F2 2', 'S2 6']);
+    expect(shown(['S1', 'F1'], 'due')).toEqual(['F 15 ▾', 'F.1 9 ▾', 'S1 9 ▾', 'F1 6 ▾']);
   });
 
   it('divides a bar without counting a record twice', () => {

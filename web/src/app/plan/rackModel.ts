@@ -1,4 +1,4 @@
-import type { PlaceLine, RackCell, RackCounts } from '@key-cellar/contract';
+import type { OutlineLine, PlaceLine, RackCell, RackCounts } from '@key-cellar/contract';
 
 export interface RackRow {
   readonly place: PlaceLine;
@@ -7,6 +7,7 @@ export interface RackRow {
   readonly cells: ReadonlyMap<string, RackCounts>;
   readonly all: RackCounts;
   readonly foldable: boolean;
+  readonly isFolded: boolean;
 }
 
 const none: RackCounts = { kept: 0, due: 0, held: 0, unscheduled: 0, permanent: 0, waiting: 0 };
@@ -35,15 +36,23 @@ function columnOf(vintage: number, years: readonly number[]): string {
   return vintage < years[0]! ? 'earlier' : String(Math.min(vintage, years.at(-1)!));
 }
 
-/** Rows in plan order, parents before children; sums of functions and activities from their series. */
+/** Kinds of place whose folders are fetched when they are unfolded. */
+export const holdsFolders = (place: PlaceLine): boolean => place.kind === 'series' || place.kind === 'folder';
+
+/**
+ * Rows in plan order, parents before children; sums of functions and activities from their series. Folders, which only an
+ * outline has, come with counts of their own, and count in their series already.
+ */
 export function rackRows(
-  places: readonly PlaceLine[],
+  places: readonly OutlineLine[],
   cells: readonly RackCell[],
   years: readonly number[],
   folded: ReadonlySet<string>,
   only: keyof RackCounts | null = null,
+  /** Series and folders that are unfolded; null where folders are not shown. */
+  unfolded: ReadonlySet<string> | null = null,
 ): RackRow[] {
-  const children = new Map<string | null, PlaceLine[]>();
+  const children = new Map<string | null, OutlineLine[]>();
   for (const p of places) children.set(p.parentId, [...(children.get(p.parentId) ?? []), p]);
   const bySeries = new Map<string, Map<string, RackCounts>>();
   for (const cell of cells) {
@@ -53,16 +62,17 @@ export function rackRows(
     bySeries.set(cell.seriesId, columns);
   }
   const rows: RackRow[] = [];
-  const visit = (place: PlaceLine, depth: number, hidden: boolean): Map<string, RackCounts> => {
+  const visit = (place: OutlineLine, depth: number, hidden: boolean): Map<string, RackCounts> => {
     const sums = new Map(bySeries.get(place.id) ?? []);
     const at = rows.length;
+    const isFolded = holdsFolders(place) ? !unfolded?.has(place.id) : folded.has(place.id);
     for (const child of children.get(place.id) ?? []) {
-      for (const [key, counts] of visit(child, depth + 1, hidden || folded.has(place.id)))
-        sums.set(key, add(sums.get(key) ?? none, counts));
+      for (const [key, counts] of visit(child, depth + 1, hidden || isFolded)) sums.set(key, add(sums.get(key) ?? none, counts));
     }
-    const all = [...sums.values()].reduce(add, none);
+    const all = place.kind === 'folder' ? (place.counts ?? none) : [...sums.values()].reduce(add, none);
     if (!hidden && (only === null || all[only] > 0)) {
-      rows.splice(at, 0, { place, depth, cells: sums, all, foldable: place.kind !== 'series' });
+      const foldable = holdsFolders(place) ? unfolded !== null && place.foldersInside : true;
+      rows.splice(at, 0, { place, depth, cells: sums, all, foldable, isFolded });
     }
     return sums;
   };

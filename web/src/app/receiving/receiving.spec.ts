@@ -31,7 +31,7 @@ const types = [
   { code: 'letter', title: 'Letter', facts: [] },
 ];
 const explanation = {
-  outcome: 'dated', summary: 'Kept until 2035-12-31, then destroyed.', governing: null, clock: null, cutoff: null, steps: [], vintage: 2026, yielded: [], holds: [], missing: [], dueOn: '2036-01-01', action: 'destroy',
+  outcome: 'dated', summary: 'Kept until 2035-12-31, then destroyed.', governing: null, clock: null, cutoff: null, restartedOn: null, steps: [], vintage: 2026, yielded: [], holds: [], missing: [], dueOn: '2036-01-01', action: 'destroy',
 }; // prettier-ignore
 
 /** The preview is asked for once typing has paused. */
@@ -82,7 +82,7 @@ describe('receiving', () => {
     await stage.choose('filing-place', 'BER-02 Inspections');
     await stage.choose('filing-type', 'Inspection report');
     await pause();
-    const preview = stage.http.expectOne('/api/arrivals/preview');
+    const preview = await stage.request('/api/arrivals/preview');
     expect(preview.request.body.filings[0]).toEqual(
       jasmine.objectContaining({ arrivalId: id(1), placeId: 's', recordType: 'inspection', createdOn: me.today, title: 'file 1' }),
     );

@@ -1,8 +1,11 @@
-import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, input, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, DestroyRef, effect, inject, input, signal, untracked } from '@angular/core';
 import { takeUntilDestroyed, toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import { plan, receiving, type Arrival, type Filing, type Problem } from '@key-cellar/contract';
+import { civilDate } from '@key-cellar/core/calendar';
+import { datedTitle } from '@key-cellar/core/plan';
+import { completeFacts, type FactDefinition } from '@key-cellar/core/records';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Tooltip } from 'primeng/tooltip';
@@ -68,7 +71,28 @@ export class ReceivingPage {
     { equal: (a, b) => a?.id === b?.id },
   );
   protected readonly type = computed(() => this.types()?.types.find((t) => t.code === this.recordType()));
-  protected readonly typeOptions = computed(() => (this.types()?.types ?? []).map((t) => ({ value: t.code, name: t.title })));
+  /** What the chosen place says: its message, what it takes, and the facts that it gives on. */
+  protected readonly chosenPlace = toSignal(
+    toObservable(computed(() => this.placeId())).pipe(
+      switchMap((id) => (id ? this.api.call(plan.place, { params: { id } }).pipe(catchError(() => of(null))) : of(null))),
+    ),
+    { initialValue: null },
+  );
+  protected readonly typeOptions = computed(() => {
+    const place = this.chosenPlace();
+    const takes = [place?.takes, ...(place?.takesAround.map((a) => a.takes) ?? [])].find((t) => t?.types)?.types;
+    return (this.types()?.types ?? [])
+      .filter((t) => !t.retired && (!takes || takes.includes(t.code)))
+      .map((t) => ({ value: t.code, name: t.title }));
+  });
+  /** Titles that the place has ready, for the chosen type where there is one. */
+  protected readonly readyTitles = computed(() =>
+    (this.chosenPlace()?.readyTitles ?? [])
+      .filter((t) => !this.recordType() || t.recordType === null || t.recordType === this.recordType())
+      .map((t) => ({ title: datedTitle(t.text, t.date, this.createdOn()), recordType: t.recordType })),
+  );
+  /** What was filled in from the place and the type: it goes again when others are chosen. */
+  private prefilled: FactValues = {};
   protected readonly placeOptions = computed(() => {
     const places = this.places.value()?.places ?? [];
     const byId = new Map(places.map((p) => [p.id, p]));
@@ -131,9 +155,23 @@ export class ReceivingPage {
       f: [$localize`file what is marked`, () => this.chosen().length > 0 && this.openFiling(this.chosen())],
     });
     inject(DestroyRef).onDestroy(remove);
+    effect(() => {
+      const [type, place] = [this.type(), this.chosenPlace()];
+      if (this.filing() === null || !type) return;
+      untracked(() => this.prefill(type.facts, place ? [place.facts, ...place.factsAround.map((a) => a.facts)] : []));
+    });
     toObservable(this.place)
       .pipe(takeUntilDestroyed())
       .subscribe((place) => place && this.placeId.set(place));
+  }
+
+  private prefill(definitions: readonly FactDefinition[], around: readonly FactValues[]): void {
+    const typed = Object.entries(this.facts()).filter(([code, value]) => JSON.stringify(this.prefilled[code]) !== JSON.stringify(value));
+    const said = Object.fromEntries(typed.filter(([code]) => definitions.some((d) => d.code === code)));
+    const who = { today: civilDate(this.session.today()), me: this.session.me()?.id ?? '' };
+    const completed = completeFacts(definitions, said, around, who);
+    this.prefilled = Object.fromEntries(Object.entries(completed).filter(([code]) => !(code in said)));
+    this.facts.set({ ...completed });
   }
 
   protected toggle(arrival: Arrival): void {
@@ -170,9 +208,13 @@ export class ReceivingPage {
     if (!open) this.filing.set(null);
   }
 
+  protected useTitle(ready: { title: string; recordType: string | null }): void {
+    this.title.set(ready.title);
+    if (ready.recordType && !this.recordType()) this.recordType.set(ready.recordType);
+  }
+
   protected chooseType(code: string | null): void {
     this.recordType.set(code);
-    this.facts.set({});
   }
 
   protected submit(): void {

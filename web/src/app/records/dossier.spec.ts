@@ -2,17 +2,17 @@ import { TestBed } from '@angular/core/testing';
 import type { Dossier } from '@key-cellar/contract';
 import { Stage, testingProviders } from '../kit/testing';
 import { DossierPage, lifeOfDossier } from './dossierPage';
-import { lifeOf } from './recordTable';
+import { lifeOf } from './life';
 
 const dossier = {
   id: 'r', number: 'PIL-03/2019/0047', title: 'Pilot’s statement', medium: 'electronic', recordType: 'statement', placeId: 'p', placeCode: 'PIL-03', state: 'working',
   createdOn: '2019-05-08', filedOn: '2019-05-20', declaredOn: null, outcome: 'dated', clockStart: '2020-01-01', dueOn: '2030-01-01', action: 'destroy', docket: 'none',
   held: 0, heldSince: null, gaps: 1, size: 5, mediaType: 'text/plain', disposedOn: null, revision: 3, path: [{ id: 'p', kind: 'series', code: 'PIL-03', title: 'Statements' }],
-  facts: { vessel: 'Ottoline' }, type: { code: 'statement', title: 'Statement', facts: [{ code: 'vessel', title: 'Vessel', kind: 'text', required: true }, { code: 'pilot', title: 'Pilot', kind: 'text', required: true }] },
-  gapList: ['Pilot'], receivedOn: '2019-05-20', modifiedOn: '2019-05-20', owner: null, depositedBy: { id: 'x', name: 'Lune Abara' }, container: null,
+  facts: { vessel: 'Ottoline' }, factNames: {}, typeVersion: 1, earlierFacts: [], type: { code: 'statement', title: 'Statement', version: 1, retired: false, facts: [{ code: 'vessel', title: 'Vessel', kind: 'text', required: true }, { code: 'pilot', title: 'Pilot', kind: 'text', required: true }] },
+  gapList: ['Pilot'], jurisdictions: [], detected: [], receivedOn: '2019-05-20', modifiedOn: '2019-05-20', owner: null, depositedBy: { id: 'x', name: 'Lune Abara' }, container: null,
   versions: [{ no: 1, fileName: 'a.txt', mediaType: 'text/plain', size: 5, sha256: 'ab', madeBy: 'Lune Abara', madeAt: '2019-05-20T10:00:00Z', note: '' }],
   holds: [], frozenParts: [], frozenByHold: false,
-  why: { outcome: 'dated', summary: 'Kept until 2029-12-31, then destroyed.', dueOn: '2030-01-01', action: 'destroy', governing: null, clock: null, cutoff: null, vintage: 2019, steps: [{ kind: 'destroy', dueOn: '2030-01-01', words: 'destroyed', repeat: null, approvals: 1, noticeDays: 14 }], override: null, yielded: [], holds: [], missing: [] },
+  why: { outcome: 'dated', summary: 'Kept until 2029-12-31, then destroyed.', dueOn: '2030-01-01', action: 'destroy', governing: null, clock: null, cutoff: null, restartedOn: null, vintage: 2019, steps: [{ kind: 'destroy', dueOn: '2030-01-01', doneOn: null, words: 'destroyed', repeat: null, approvals: 1, noticeDays: 14 }], override: null, yielded: [], holds: [], missing: [] },
   rights: ['discover', 'read', 'edit'], accessWhy: 'Editor on PIL.', certificate: null, transferredTo: null, deferral: null,
 } as unknown as Dossier; // prettier-ignore
 

@@ -7,6 +7,7 @@ import { InputText } from 'primeng/inputtext';
 import { Tab, TabList, TabPanel, TabPanels, Tabs } from 'primeng/tabs';
 import { Tooltip } from 'primeng/tooltip';
 import { filter, map, switchMap, take } from 'rxjs';
+import { RecordSteps } from '../docket/index';
 import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
 import { Keys } from '../kit/keys';
@@ -22,6 +23,7 @@ import { UploadService } from '../receiving/index';
 import { EventList } from '../schedule/index';
 import { ActOnMany } from './actOnMany';
 import { FactFields, type FactValues } from './factFields';
+import { FactWordsPipe } from './factWords';
 import { Preview, type Shown } from './preview';
 import { RecordsService } from './recordsService';
 
@@ -45,7 +47,8 @@ export function lifeOfDossier(d: Dossier): Life {
 @Component({
   selector: 'kc-dossier',
   imports: [
-    ActOnMany, BytesPipe, Button, DayPipe, EventList, FactFields, FormsModule, InputText, InstantPipe, Lifeline, Mark, Preview, ProblemNotice, RouterLink, Sheet,
+    ActOnMany, BytesPipe, Button, DayPipe, EventList, FactFields, FactWordsPipe, FormsModule, InputText, InstantPipe, Lifeline, Mark, Preview, ProblemNotice, RecordSteps,
+    RouterLink, Sheet,
     Tab, TabList, TabPanel, TabPanels, Tabs, Tooltip, Why,
   ], // prettier-ignore
   templateUrl: './dossierPage.html',
@@ -203,10 +206,6 @@ export class DossierPage {
     this.page.reload();
     this.entries.reload();
     this.session.refresh();
-  }
-
-  protected factWords(value: unknown): string {
-    return typeof value === 'boolean' ? (value ? $localize`yes` : $localize`no`) : String(value ?? '');
   }
 
   protected detail(value: unknown): string {

@@ -64,6 +64,7 @@ describe('find', () => {
     places: [{ id: '00000000-0000-4000-8000-000000000099', name: 'BER-02 Inspections', also: ['BER-02'] }],
     people: [],
     holds: [],
+    detectors: [],
   };
 
   it('follows a condition from the address, once it knows what it may speak of', async () => {

@@ -3,3 +3,5 @@ export { RecordsService, type ListState } from './recordsService';
 export { RecordTable } from './recordTable';
 export { ActOnMany } from './actOnMany';
 export { Preview, type Shown } from './preview';
+export { FactWordsPipe } from './factWords';
+export { SetupNav } from './setupNav';

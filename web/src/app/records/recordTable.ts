@@ -19,11 +19,12 @@ import type { Problem, RecordLine, SortColumn } from '@key-cellar/contract';
 import { Session } from '../identity/index';
 import { toProblem } from '../kit/api';
 import { isTyping, Keys } from '../kit/keys';
-import { Lifeline, type Life } from '../kit/lifeline';
+import { Lifeline } from '../kit/lifeline';
 import { Mark } from '../kit/mark';
 import { marksOf } from '../kit/marksOf';
 import { ProblemNotice } from '../kit/notice';
 import { BytesPipe, CountPipe, DayPipe } from '../kit/words';
+import { lifeOf } from './life';
 import { PageCache, pageSize, RecordsService, type ListState } from './recordsService';
 
 export const columnNames = {
@@ -62,20 +63,6 @@ const sortable: Partial<Record<Column, SortColumn>> = {
   due: 'due',
   size: 'size',
 };
-
-export function lifeOf(r: RecordLine): Life {
-  return {
-    created: r.createdOn,
-    filed: r.filedOn,
-    declared: r.declaredOn,
-    clockStart: r.clockStart,
-    due: r.dueOn,
-    permanent: r.outcome === 'permanent',
-    disposed: r.disposedOn,
-    steps: r.dueOn && r.action ? [{ kind: r.action, on: r.dueOn }] : [],
-    holds: r.heldSince ? [{ name: $localize`held`, from: r.heldSince, until: null }] : [],
-  };
-}
 
 /** Records as rows: virtual, lazy, sortable, markable; a million scroll like a hundred. */
 @Component({

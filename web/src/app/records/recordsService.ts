@@ -1,6 +1,7 @@
 import { inject, Injectable } from '@angular/core';
 import { holds, records, type RecordFilter, type RecordLine, type SortColumn } from '@key-cellar/contract';
-import { shareReplay, type Observable } from 'rxjs';
+import type { FactValue } from '@key-cellar/core/records';
+import { shareReplay, startWith, Subject, switchMap, type Observable } from 'rxjs';
 import { Api } from '../kit/api';
 
 export const pageSize = 100;
@@ -14,7 +15,17 @@ export interface ListState {
 @Injectable({ providedIn: 'root' })
 export class RecordsService {
   private readonly api = inject(Api);
-  readonly types$ = this.api.call(records.types).pipe(shareReplay({ bufferSize: 1, refCount: false }));
+  private readonly again = new Subject<void>();
+  readonly types$ = this.again.pipe(
+    startWith(undefined),
+    switchMap(() => this.api.call(records.types)),
+    shareReplay({ bufferSize: 1, refCount: false }),
+  );
+
+  /** Record types have changed: whoever shows them gets the new ones. */
+  typesChanged(): void {
+    this.again.next();
+  }
 
   page(state: ListState, given: { after?: string | undefined; skip: number }) {
     return this.api.call(records.list, {
@@ -36,7 +47,7 @@ export class RecordsService {
   undeclare(ids: readonly string[], reason: string) {
     return this.api.call(records.undeclare, { body: { ids: [...ids], reason } });
   }
-  editFacts(id: string, body: { revision: number; title: string; createdOn: string; facts: Record<string, string | number | boolean> }) {
+  editFacts(id: string, body: { revision: number; title: string; createdOn: string; facts: Record<string, FactValue> }) {
     return this.api.call(records.editFacts, { params: { id }, body });
   }
   addVersion(id: string, arrivalId: string, note: string) {

@@ -1,7 +1,11 @@
-import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { RouterLink } from '@angular/router';
-import { findingKinds, schedule, type Finding } from '@key-cellar/contract';
-import { Api } from '../kit/api';
+import { findingKinds, schedule, steps, type Finding, type Problem } from '@key-cellar/contract';
+import { Button } from 'primeng/button';
+import { Tooltip } from 'primeng/tooltip';
+import { Session } from '../identity/index';
+import { Api, toProblem } from '../kit/api';
+import { JobProgress } from '../kit/jobProgress';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { CountPipe } from '../kit/words';
@@ -22,7 +26,7 @@ const heads: Record<Finding['kind'], string> = {
 /** What is not right with the schedule; each line leads to where it is mended. */
 @Component({
   selector: 'kc-schedule-check',
-  imports: [CountPipe, ProblemNotice, RouterLink, ScheduleNav],
+  imports: [Button, CountPipe, JobProgress, ProblemNotice, RouterLink, ScheduleNav, Tooltip],
   template: `
     <div class="page">
       <div class="page-head">
@@ -41,9 +45,27 @@ const heads: Record<Finding['kind'], string> = {
             </p>
           }
         </div>
+        @if (session.may('dispose')) {
+          <div class="acts">
+            <p-button
+              severity="secondary"
+              [text]="true"
+              label="Try a recompute"
+              i18n-label
+              pTooltip="Judges all records anew and counts what would change; nothing is changed."
+              i18n-pTooltip
+              tooltipPosition="bottom"
+              (onClick)="recompute(true)"
+            />
+            <p-button severity="secondary" [outlined]="true" label="Recompute all records" i18n-label (onClick)="recompute(false)" />
+          </div>
+        }
       </div>
       <kc-schedule-nav />
-      <kc-problem [problem]="page.problem()" />
+      <kc-problem [problem]="problem() ?? page.problem()" />
+      @if (jobId(); as job) {
+        <kc-job-progress [jobId]="job" (ended)="page.reload()" />
+      }
       @for (group of groups(); track group.kind) {
         <section>
           <h2>
@@ -95,7 +117,10 @@ const heads: Record<Finding['kind'], string> = {
 export class CheckPage {
   private readonly api = inject(Api);
   protected readonly heads = heads;
+  protected readonly session = inject(Session);
   protected readonly page = loaded(() => this.api.call(schedule.check));
+  protected readonly jobId = signal<string | null>(null);
+  protected readonly problem = signal<Problem | null>(null);
   protected readonly groups = computed(() =>
     findingKinds
       .map((kind) => ({
@@ -109,4 +134,12 @@ export class CheckPage {
       }))
       .filter((g) => g.findings.length > 0),
   );
+
+  protected recompute(dryRun: boolean): void {
+    this.problem.set(null);
+    this.api.call(steps.recompute, { body: { dryRun } }).subscribe({
+      next: ({ jobId }) => this.jobId.set(jobId),
+      error: (error: unknown) => this.problem.set(toProblem(error)),
+    });
+  }
 }

@@ -26,7 +26,10 @@ const effect: EffectPage = {
   held: 2,
   inBatches: 0,
   bySeries: [{ seriesId: 's', code: 'PIL-01', title: 'Logs', earlier: 3, later: 4, first: 5, none: 0, otherwise: 0 }],
-  byYear: [],
+  byYear: [
+    { year: 2031, earlier: 3, later: 1, first: 0, none: 0, otherwise: 0 },
+    { year: 2033, earlier: 0, later: 3, first: 5, none: 0, otherwise: 0 },
+  ],
   most: [{ id: 'r', number: 'PIL-01/0001', title: 'Log', before: '2030-01-01', after: null }],
   firstMonth: '2026-09',
   forecast: [
@@ -93,9 +96,14 @@ describe('the effect of a change', () => {
     request.flush(`${JSON.stringify({ done: 0, total: 2000 })}\n${JSON.stringify({ effect })}\n`);
     await stage.settle();
     expect(stage.text()).toContain('Of 2,000 records 12 would follow it.');
-    expect(stage.text()).toContain('3 get an earlier date, 4 a later one, 5 their first, 0 none any more.');
+    expect(stage.text()).toContain('3 get an earlier date, 4 get a later date and 5 get their first date.');
     expect(stage.text()).toContain('1 would be due at once');
+    expect(stage.text()).withContext('what concerns none is not said').not.toContain('in a batch');
     expect(stage.text()).toContain('1 Jan 2030 → no date');
+    const lines = (): string[][] => [...stage.host.querySelectorAll<HTMLTableRowElement>('tbody tr')].map((tr) => [...tr.cells].map((c) => c.textContent!.trim())); // prettier-ignore
+    expect(lines()).toEqual([['PIL-01', '3', '', '9']]);
+    await stage.press('By year');
+    expect(lines()).toEqual([['2031', '3', '', '1'], ['2033', '', '', '8']]); // prettier-ignore
   });
 
   it('of an older change is given up when another is asked for', async () => {

@@ -1,44 +1,26 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
-import { RouterLink } from '@angular/router';
+import { ChangeDetectionStrategy, Component, effect, inject, input, signal } from '@angular/core';
 import { schedule, type EffectLine, type EffectPage, type Problem, type ScheduleChange } from '@key-cellar/contract';
-import { Button } from 'primeng/button';
 import { catchError, EMPTY, tap } from 'rxjs';
-import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
 import { ProblemNotice } from '../kit/notice';
-import { TwoHorizons } from '../kit/twoHorizons';
-import { CountPipe, DayPipe } from '../kit/words';
-import { byYear, cellsOf, forecastCsv, saveText, touched } from './effectModel';
-
-const yearsShown = 30;
+import { CountPipe } from '../kit/words';
+import { EffectFound } from './effectFound';
 
 /** What a change would do, worked out on the server over all records, with progress; asked anew when the change changes. */
 @Component({
   selector: 'kc-effect',
-  imports: [Button, CountPipe, DayPipe, ProblemNotice, RouterLink, TwoHorizons],
+  imports: [CountPipe, EffectFound, ProblemNotice],
   templateUrl: './effectView.html',
   styleUrl: './effectView.css',
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class EffectView {
   private readonly api = inject(Api);
-  private readonly session = inject(Session);
   readonly change = input.required<ScheduleChange | null>();
 
   protected readonly progress = signal<{ done: number; total: number } | null>(null);
   protected readonly found = signal<EffectPage | null>(null);
   protected readonly problem = signal<Problem | null>(null);
-  private readonly cells = computed(() => cellsOf(this.found()));
-  protected readonly years = computed(() => byYear(touched(this.cells()), Number(this.session.today().slice(0, 4)), yearsShown));
-  protected readonly widest = computed(() =>
-    Math.max(1, ...(this.found()?.bySeries ?? []).map((s) => Math.max(s.earlier + s.none, s.later + s.first))),
-  );
-  protected readonly bySeries = computed(() =>
-    [...(this.found()?.bySeries ?? [])]
-      .map((s) => ({ ...s, all: s.earlier + s.later + s.first + s.none + s.otherwise }))
-      .sort((a, b) => b.all - a.all || (a.code < b.code ? -1 : 1)),
-  );
-  protected readonly mostSeries = 12;
 
   constructor() {
     effect((onCleanup) => {
@@ -64,13 +46,5 @@ export class EffectView {
         .subscribe();
       onCleanup(() => asking.unsubscribe());
     });
-  }
-
-  protected share(n: number): string {
-    return `${((n / this.widest()) * 100).toFixed(1)}%`;
-  }
-
-  protected save(): void {
-    saveText('forecast.csv', forecastCsv(this.cells()));
   }
 }

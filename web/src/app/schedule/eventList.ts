@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { plan, schedule, type EventLine, type Problem } from '@key-cellar/contract';
+import { plan, schedule, setup, type Endpoint, type EventLine, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Textarea } from 'primeng/textarea';
@@ -12,7 +12,13 @@ import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
 import { DayPipe } from '../kit/words';
 
-/** What happened to a place or a record: recorded, corrected, taken back. What was wrong stays to be read. */
+const endpoints = {
+  place: { list: schedule.placeEvents, add: plan.recordEvent },
+  record: { list: schedule.recordEvents, add: schedule.addRecordEvent },
+  entity: { list: setup.entity, add: setup.addEntityEvent },
+} as const;
+
+/** What happened to a place, a record, or a party or business object: recorded, corrected, taken back. What was wrong stays to be read. */
 @Component({
   selector: 'kc-event-list',
   imports: [Button, DayPipe, FormsModule, InputText, ProblemNotice, Sheet, Textarea],
@@ -124,14 +130,14 @@ import { DayPipe } from '../kit/words';
 export class EventList {
   private readonly api = inject(Api);
   protected readonly session = inject(Session);
-  readonly kind = input.required<'place' | 'record'>();
+  readonly kind = input.required<'place' | 'record' | 'entity'>();
   readonly id = input.required<string>();
   readonly mayRecord = input(false);
   readonly changed = output();
 
   protected readonly open = signal(false);
-  protected readonly page = loaded(() =>
-    this.api.call(this.kind() === 'place' ? schedule.placeEvents : schedule.recordEvents, { params: { id: this.id() } }),
+  protected readonly page = loaded<{ events: readonly EventLine[] }>(() =>
+    this.api.call(endpoints[this.kind()].list, { params: { id: this.id() } }),
   );
   private readonly rules = loaded(() => (this.open() ? this.api.call(schedule.rules) : EMPTY));
   /** Events that rules count from. */
@@ -170,7 +176,7 @@ export class EventList {
           params: { id: wrong.id },
           body: { reason: this.reason(), ...(instead ? { instead: body } : {}) },
         })
-      : this.api.call(this.kind() === 'place' ? plan.recordEvent : schedule.addRecordEvent, { params: { id: this.id() }, body });
+      : this.api.call<Endpoint>(endpoints[this.kind()].add, { params: { id: this.id() }, body });
     this.busy.set(true);
     this.problem.set(null);
     call.subscribe({

@@ -15,6 +15,7 @@ const vocabulary = {
   places: [],
   people: [],
   holds: [],
+  detectors: [],
 };
 const rules = [{ id: 'r1', code: 'R-1', version: 1, definition: { title: 'One', trigger: { kind: 'event', eventType: 'lease ended', occurrence: 'last' } }, setOn: [], records: 0 }]; // prettier-ignore
 const line = (order: number, id: string) => ({ id, rule: { id: 'r1', code: `R-${id}`, title: 'One' }, criteria: { op: 'fact', fact: 'vessel', value: 'Ottoline' }, note: 'why', order }); // prettier-ignore
@@ -166,7 +167,9 @@ describe('setting by hand', () => {
     await stage.type('#hand-reason', 'board decision');
     await stage.press('What would change?');
     const result = (id: string, outcome: string) => ({ id, name: id, outcome, why: 'You may not.', before: '2030-01-01 (R-1)', after: '2040-01-01', shortens: false }); // prettier-ignore
-    const tried = await stage.answer('/api/records/override', { results: [result('a', 'done'), result('b', 'refused')] });
+    const shift = { earlier: 0, later: 1, first: 0, none: 0, otherwise: 0 };
+    const effect = { looked: 1, changed: 1, shift, atOnce: { records: 0, bytes: 0 }, held: 1, inBatches: 0, bySeries: [], byYear: [], most: [], firstMonth: '2026-09', forecast: [] }; // prettier-ignore
+    const tried = await stage.answer('/api/records/override', { results: [result('a', 'done'), result('b', 'refused')], effect });
     expect(tried.request.body).toEqual({
       ids: ['a', 'b'],
       override: { kind: 'date', dueOn: '2040-01-01', action: 'destroy' },
@@ -176,9 +179,43 @@ describe('setting by hand', () => {
     expect(stage.sheet.textContent!.replace(/\s+/g, ' ')).toContain(
       '1 of 2 would change, 0 of them to let go sooner than the rules say; 1 refused.',
     );
+    expect(stage.sheet.textContent!.replace(/\s+/g, ' ')).toContain('Of 1 records 1 would follow it. 1 get a later date.');
+    expect(stage.sheet.textContent).toContain('1 of them are held and stay');
+    expect(stage.sheet.textContent).toContain('You may not.');
     await stage.press('Set it on 2 records');
-    await stage.answer('/api/records/override', { results: [result('a', 'done'), result('b', 'refused')] });
+    await stage.answer('/api/records/override', { results: [result('a', 'done'), result('b', 'refused')], effect: null });
     expect(stage.sheet.textContent).toContain('2030-01-01 (R-1) → 2040-01-01');
+  });
+  it('closes a list with Esc before it closes itself', async () => {
+    const stage = await Stage.show(OverrideSheet, { open: true, ids: ['a'] });
+    await stage.answer('/api/rules', { rules });
+    const esc = async (at: Element): Promise<void> => {
+      at.dispatchEvent(new KeyboardEvent('keydown', { key: 'Escape', code: 'Escape', bubbles: true, cancelable: true }));
+      await stage.settle();
+    };
+    const list = document.getElementById('hand-way')!;
+    list.closest<HTMLElement>('.p-select')!.click();
+    await stage.settle();
+    expect(document.querySelector('.p-select-overlay')).not.toBeNull();
+    await esc(list);
+    expect(stage.fixture.componentInstance.open()).toBeTrue();
+    await stage.until(() => document.querySelector('.p-select-overlay') === null);
+    await esc(list);
+    expect(stage.fixture.componentInstance.open()).toBeFalse();
+  });
+  it('says in which jurisdictions records are', async () => {
+    const stage = await Stage.show(OverrideSheet, { open: true, ids: ['a', 'b'] });
+    await stage.answer('/api/rules', { rules });
+    await stage.choose('hand-way', 'jurisdictions');
+    await stage.answer('/api/jurisdictions', { jurisdictions: [{ name: 'Northshore', partOf: null, rules: 1, places: 1 }] });
+    document.getElementById('hand-jurisdictions')!.closest<HTMLElement>('.p-multiselect')!.click();
+    await stage.settle();
+    document.querySelector<HTMLElement>('[role="option"]')!.click();
+    await stage.settle();
+    await stage.type('#hand-reason', 'moved over the sound');
+    await stage.press('What would change?');
+    const request = await stage.answer('/api/records/override', { results: [], effect: null });
+    expect(request.request.body.override).toEqual({ kind: 'jurisdictions', jurisdictions: ['Northshore'] });
   });
   it('lets the rules decide again', async () => {
     const stage = await Stage.show(OverrideSheet, { open: true, ids: ['a'] });
@@ -186,7 +223,7 @@ describe('setting by hand', () => {
     await stage.choose('hand-way', /the rules decide/);
     await stage.type('#hand-reason', 'no longer needed');
     await stage.press('Set it on one record');
-    expect((await stage.answer('/api/records/override', { results: [] })).request.body.override).toBeNull();
+    expect((await stage.answer('/api/records/override', { results: [], effect: null })).request.body.override).toBeNull();
   });
 });
 

@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, model, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { schedule, type DatesLine, type OverrideInput, type Problem } from '@key-cellar/contract';
+import { schedule, type OverrideInput, type Problem, type ResponseOf } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Textarea } from 'primeng/textarea';
@@ -12,22 +12,31 @@ import { ProblemNotice } from '../kit/notice';
 import { ResultList, type ResultLine } from '../kit/resultList';
 import { Sheet } from '../kit/sheet';
 import { DatedPipe } from '../kit/words';
+import { EffectFound } from './effectFound';
+import { JurisdictionsField } from './jurisdictionsField';
 
-type Way = 'date' | 'rule' | 'rules';
+type Way = 'date' | 'rule' | 'jurisdictions' | 'rules';
 
 /** Sets a due date or a rule by hand, or lets the rules decide again; says first what that does. */
 @Component({
   selector: 'kc-override-sheet',
-  imports: [Button, Choice, DatedPipe, FormsModule, InputText, ProblemNotice, ResultList, Sheet, Textarea],
+  imports: [Button, Choice, DatedPipe, EffectFound, FormsModule, InputText, JurisdictionsField, ProblemNotice, ResultList, Sheet, Textarea],
   template: `
-    <kc-sheet [(open)]="open" heading="Set the date by hand" i18n-heading [width]="520">
+    <kc-sheet [(open)]="open" heading="Set the date by hand" i18n-heading [width]="640">
       @if (results(); as lines) {
         <kc-result-list [lines]="lines" />
       } @else {
         <form class="form" (ngSubmit)="carryOut(false)">
-          <p i18n>
-            What is set by hand counts before every rule. Letting go sooner than the rules say needs a keeper. The ledger keeps your reason.
-          </p>
+          @if (way() === 'jurisdictions') {
+            <p i18n>
+              Rules made for them apply to these records then; none: those of their place. Letting go sooner than now needs a keeper. The ledger keeps
+              your reason.
+            </p>
+          } @else {
+            <p i18n>
+              What is set by hand counts before every rule. Letting go sooner than the rules say needs a keeper. The ledger keeps your reason.
+            </p>
+          }
           <kc-choice field="hand-way" label="What" i18n-label [options]="ways" [value]="way()" (valueChange)="way.set($event); stale()" />
           @switch (way()) {
             @case ('date') {
@@ -39,6 +48,17 @@ type Way = 'date' | 'rule' | 'rules';
                 <kc-choice field="hand-action" label="Then" i18n-label [options]="actions" [value]="action()" (valueChange)="action.set($event); stale()" />
               </div>
             }
+            @case ('jurisdictions') {
+              <kc-jurisdictions-field
+                field="hand-jurisdictions"
+                label="In"
+                i18n-label
+                placeholder="as its place"
+                i18n-placeholder
+                [value]="jurisdictions()"
+                (valueChange)="jurisdictions.set($event); stale()"
+              />
+            }
             @case ('rule') {
               <kc-choice field="hand-rule" label="Rule" i18n-label [options]="ruleOptions()" [value]="ruleId()" (valueChange)="ruleId.set($event); stale()" />
             }
@@ -48,22 +68,25 @@ type Way = 'date' | 'rule' | 'rules';
             <textarea pTextarea id="hand-reason" name="reason" rows="3" required [ngModel]="reason()" (ngModelChange)="reason.set($event)"></textarea>
           </div>
           <kc-problem [problem]="problem()" />
-          @if (effect(); as lines) {
-            <div class="panel effect" role="status">
+          @if (tried(); as t) {
+            <div class="tried" role="status">
               <p i18n>
-                <b>{{ of('done') }}</b> of {{ lines.length }} would change, {{ shorter() }} of them to let go sooner than the rules say;
+                <b>{{ of('done') }}</b> of {{ t.results.length }} would change, {{ shorter() }} of them to let go sooner than the rules say;
                 {{ of('refused') }} refused.
               </p>
-              <ul>
-                @for (line of lines.slice(0, 6); track line.id) {
-                  <li>
-                    <span class="clip">{{ line.name }}</span>
-                    <span class="dates" [class.madder]="line.outcome === 'refused'">{{
-                      (line.outcome === 'refused' ? line.why : line.before + ' → ' + line.after) | dated
-                    }}</span>
-                  </li>
-                }
-              </ul>
+              @if (refused().length > 0) {
+                <ul>
+                  @for (line of refused().slice(0, 6); track line.id) {
+                    <li>
+                      <span class="clip">{{ line.name }}</span>
+                      <span class="why madder">{{ line.why | dated }}</span>
+                    </li>
+                  }
+                </ul>
+              }
+              @if (t.effect; as found) {
+                <kc-effect-found [found]="found" />
+              }
             </div>
           }
           <div class="acts">
@@ -75,8 +98,9 @@ type Way = 'date' | 'rule' | 'rules';
     </kc-sheet>
   `,
   styles: `
-    .effect {
-      padding: 8px 12px;
+    .tried {
+      display: grid;
+      gap: 10px;
     }
     li {
       display: grid;
@@ -85,9 +109,9 @@ type Way = 'date' | 'rule' | 'rules';
       border-top: 1px solid var(--line-soft);
       padding: 3px 0;
     }
-    .dates {
+    .why {
       font-size: 12.5px;
-      max-width: 270px;
+      max-width: 320px;
     }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -107,6 +131,7 @@ export class OverrideSheet {
   protected readonly ways: { value: Way; name: string }[] = [
     { value: 'date', name: $localize`a due date` },
     { value: 'rule', name: $localize`a rule` },
+    { value: 'jurisdictions', name: $localize`jurisdictions` },
     { value: 'rules', name: $localize`nothing: the rules decide again` },
   ];
   protected readonly actions: { value: 'destroy' | 'transfer'; name: string }[] = [
@@ -117,19 +142,24 @@ export class OverrideSheet {
   protected readonly dueOn = signal('');
   protected readonly action = signal<'destroy' | 'transfer'>('destroy');
   protected readonly ruleId = signal<string | null>(null);
+  protected readonly jurisdictions = signal<readonly string[]>([]);
   protected readonly reason = signal('');
   protected readonly busy = signal(false);
   protected readonly problem = signal<Problem | null>(null);
-  protected readonly effect = signal<readonly DatesLine[] | null>(null);
+  /** What it would do, as the server said of a trial. */
+  protected readonly tried = signal<ResponseOf<typeof schedule.override> | null>(null);
   protected readonly results = signal<ResultLine[] | null>(null);
   private readonly chosen = signal<readonly string[]>([]);
-  protected readonly shorter = computed(() => (this.effect() ?? []).filter((l) => l.outcome === 'done' && l.shortens).length);
+  protected readonly shorter = computed(() => (this.tried()?.results ?? []).filter((l) => l.outcome === 'done' && l.shortens).length);
+  protected readonly refused = computed(() => (this.tried()?.results ?? []).filter((l) => l.outcome === 'refused'));
   private readonly override = computed<OverrideInput | null | undefined>(() => {
     switch (this.way()) {
       case 'rules':
         return null;
       case 'rule':
         return this.ruleId() ? { kind: 'rule', ruleId: this.ruleId()! } : undefined;
+      case 'jurisdictions':
+        return { kind: 'jurisdictions', jurisdictions: [...this.jurisdictions()] };
       case 'date':
         return this.dueOn() ? { kind: 'date', dueOn: this.dueOn(), action: this.action() } : undefined;
     }
@@ -145,19 +175,20 @@ export class OverrideSheet {
       untracked(() => {
         this.chosen.set(this.ids());
         this.results.set(null);
-        this.effect.set(null);
+        this.tried.set(null);
         this.problem.set(null);
         this.reason.set('');
+        this.jurisdictions.set([]);
       });
     });
   }
 
   protected stale(): void {
-    this.effect.set(null);
+    this.tried.set(null);
   }
 
-  protected of(outcome: DatesLine['outcome']): number {
-    return (this.effect() ?? []).filter((l) => l.outcome === outcome).length;
+  protected of(outcome: 'done' | 'refused'): number {
+    return (this.tried()?.results ?? []).filter((l) => l.outcome === outcome).length;
   }
 
   protected carryOut(dryRun: boolean): void {
@@ -166,14 +197,14 @@ export class OverrideSheet {
     this.api
       .call(schedule.override, { body: { ids: [...this.chosen()], override: this.override()!, reason: this.reason(), dryRun } })
       .subscribe({
-        next: ({ results }) => {
+        next: (answer) => {
           this.busy.set(false);
           if (dryRun) {
-            this.effect.set(results);
+            this.tried.set(answer);
             return;
           }
           this.results.set(
-            results.map((r) => ({
+            answer.results.map((r) => ({
               name: r.name,
               outcome: r.outcome,
               why: r.outcome === 'done' ? `${r.before} → ${r.after}` : r.why,

@@ -1,11 +1,20 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import { ruleDefinition, schedule, type Problem, type RuleDefinition, type ScheduleChange } from '@key-cellar/contract';
+import {
+  identity,
+  ruleDefinition,
+  schedule,
+  type Problem,
+  type RuleDefinition,
+  type RulePage as Page,
+  type ScheduleChange,
+} from '@key-cellar/contract';
 import { describeStep, describeTrigger, recordDates, stepKinds, type StepKind } from '@key-cellar/core/schedule';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
-import { concatMap, of } from 'rxjs';
+import { MultiSelect } from 'primeng/multiselect';
+import { concatMap, EMPTY, of } from 'rxjs';
 import { Session } from '../identity/index';
 import { Choice } from '../kit/choice';
 import { Api, toProblem } from '../kit/api';
@@ -14,14 +23,19 @@ import { ProblemNotice } from '../kit/notice';
 import { RuleStrip } from '../kit/ruleStrip';
 import { Sheet } from '../kit/sheet';
 import { CountPipe, DayPipe, InstantPipe } from '../kit/words';
+import { DraftTrial } from './draftTrial';
 import { EffectView } from './effectView';
-import { JobProgress } from './jobProgress';
+import { JobProgress } from '../kit/jobProgress';
 import { JurisdictionsField } from './jurisdictionsField';
+import { Meanwhile } from './meanwhile';
 import { ruleLines } from './ruleLines';
 import { VersionCompare } from './versionCompare';
-import { workedExample } from './workedExample';
+import type { Draft } from './whatIfModel';
 
 type Step = RuleDefinition['steps'][number];
+
+/** HTTP: the precondition failed, somebody changed it since it was read. */
+const overtaken = 412;
 
 const emptyRule: RuleDefinition = {
   title: '',
@@ -54,12 +68,15 @@ const cutoffKinds = [
     Button,
     CountPipe,
     DayPipe,
+    DraftTrial,
     EffectView,
     FormsModule,
     InputText,
     InstantPipe,
     JobProgress,
     JurisdictionsField,
+    Meanwhile,
+    MultiSelect,
     ProblemNotice,
     RouterLink,
     RuleStrip,
@@ -79,9 +96,12 @@ export class RulePage {
   readonly id = input<string>();
 
   protected readonly page = loaded(() => (this.id() ? this.api.call(schedule.rule, { params: { id: this.id()! } }) : of(undefined)));
+  private readonly edits = computed(() => this.draft() !== null);
+  /** Groups whose people can be asked to approve; asked for once somebody edits. */
+  protected readonly people = loaded(() => (this.edits() ? this.api.call(identity.people) : EMPTY));
+  protected readonly groups = computed(() => (this.people.value()?.people ?? []).filter((p) => p.kind === 'group').map((p) => p.name));
   protected readonly draft = signal<RuleDefinition | null>(null);
   protected readonly code = signal('');
-  protected readonly exampleOn = signal(this.session.today());
   protected readonly publishing = signal(false);
   protected readonly comparing = signal(false);
   protected readonly inForceFrom = signal(this.session.today());
@@ -90,11 +110,16 @@ export class RulePage {
   protected readonly busy = signal(false);
   protected readonly saved = signal(true);
   protected readonly problem = signal<Problem | null>(null);
+  /** What the draft was when one began to edit it. */
+  protected readonly began = signal<RuleDefinition | null>(null);
+  /** The rule as somebody else left it, when they were faster. */
+  protected readonly meanwhile = signal<Page | null>(null);
 
   protected readonly triggerKinds = triggerKinds;
   protected readonly cutoffKinds = cutoffKinds;
   protected readonly dates = recordDates.map((date) => ({ value: date, name: describeTrigger({ kind: 'recordDate', date }) }));
-  protected readonly steps = stepKinds.map((kind) => ({ value: kind, name: describeStep(kind) }));
+  /** Nothing here carries out a route yet, so none is offered; a rule that came with one keeps it. */
+  protected readonly steps = stepKinds.filter((kind) => kind !== 'route').map((kind) => ({ value: kind, name: describeStep(kind) }));
   protected readonly froms = [
     { value: 'clockStart', name: $localize`after the clock starts` },
     { value: 'previousStep', name: $localize`after the step before` },
@@ -122,10 +147,12 @@ export class RulePage {
   protected readonly isWrong = computed(
     () => Object.keys(this.wrong()).length > 0 || (!this.id() && !/^[A-Z0-9][A-Z0-9-]{0,29}$/.test(this.code().trim())),
   );
-  protected readonly example = computed(() => {
-    const draft = this.draft();
-    if (!draft || !this.exampleOn() || this.isBroken(draft)) return null;
-    return workedExample(draft, this.exampleOn());
+  /** The draft to be tried; for as long as nothing else is said it is in force from today for all. */
+  protected readonly tried = computed<Draft | null>(() => {
+    const definition = this.draft();
+    const today = this.session.today();
+    const inForceFrom = this.inForceFrom() || today;
+    return definition && { ruleId: this.id() ?? '', code: this.code(), definition, inForceFrom, takesOver: this.takesOver(), today };
   });
 
   /** The draft as a change, while it is about to be published. */
@@ -144,17 +171,15 @@ export class RulePage {
         if (page && this.saved()) {
           this.code.set(page.code);
           this.draft.set(page.draft);
+          this.began.set(page.draft);
         }
       });
     });
   }
 
-  private isBroken(draft: RuleDefinition): boolean {
-    return !ruleDefinition.safeParse({ ...draft, title: draft.title || 'x', authority: draft.authority || 'x' }).success;
-  }
-
   protected edit(): void {
     this.draft.set(this.current()!.definition);
+    this.began.set(this.current()!.definition);
     this.saved.set(false);
   }
 
@@ -192,6 +217,7 @@ export class RulePage {
       approvals: asks ? 1 : 0,
       noticeDays: asks ? 14 : 0,
       repeatEvery: kind === 'askOwner' ? 'P30D' : undefined,
+      to: kind === 'move' ? '' : undefined,
     });
   }
 
@@ -205,8 +231,27 @@ export class RulePage {
 
   private fail = (error: unknown): void => {
     this.busy.set(false);
-    this.problem.set(toProblem(error));
+    const problem = toProblem(error);
+    this.problem.set(problem);
+    if (problem.status === overtaken) this.seeMeanwhile();
   };
+
+  /** Somebody else was faster: shows what they did. */
+  private seeMeanwhile(): void {
+    this.publishing.set(false);
+    this.api.call(schedule.rule, { params: { id: this.id()! } }).subscribe({
+      next: (page) => this.meanwhile.set(page),
+      error: (error: unknown) => this.problem.set(toProblem(error)),
+    });
+  }
+
+  /** Goes on with one's own draft at the revision that they left, or with theirs. */
+  protected goOn(mine: boolean): void {
+    this.meanwhile.set(null);
+    this.problem.set(null);
+    this.saved.set(!mine);
+    this.page.reload();
+  }
 
   protected save(): void {
     this.busy.set(true);

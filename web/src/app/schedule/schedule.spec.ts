@@ -67,6 +67,7 @@ describe('a rule', () => {
   it('works its example out as one types, without asking the server', async () => {
     const stage = await show();
     await stage.press('Edit as a draft');
+    await stage.answer('/api/rules/r/cases', { cases: [], rules: {}, more: false });
     await stage.type('#example-on', '2026-05-05');
     expect(stage.text()).toContain('the clock starts on 1 Jan 2027');
     expect(stage.text()).toContain('destroyed from 1 Jan 2037');
@@ -77,6 +78,7 @@ describe('a rule', () => {
     expect(stage.text()).toContain('the clock starts on 1 Oct 2026');
     // Besides the jurisdictions that can be chosen nothing was asked.
     stage.http.expectOne('/api/jurisdictions');
+    stage.http.expectOne('/api/people');
     stage.http.verify();
   });
 
@@ -86,7 +88,7 @@ describe('a rule', () => {
     await stage.type('#step-after-1', 'ten years');
     expect(stage.host.querySelector('.wrong')!.textContent).toContain('period');
     expect(stage.button('Save draft').disabled).toBeTrue();
-    expect(stage.text()).toContain('Something above is not right yet.');
+    expect(stage.text()).toContain('the draft is not right yet; as before');
     await stage.type('#step-after-1', 'P10Y');
     expect(stage.button('Save draft').disabled).toBeFalse();
   });
@@ -105,6 +107,7 @@ describe('a rule', () => {
     expect(request.request.body.revision).toBe(3);
     expect(request.request.body.definition.jurisdictions).toEqual(['Northshore']);
     expect(request.request.body.definition.link).toBe('https://compact.example/art-22');
+    await stage.answer('/api/rules/r/cases', { cases: [], rules: {}, more: false });
     await stage.answer('/api/rules/r', { ...page, revision: 4, draft: request.request.body.definition });
     expect(stage.button('Save draft').disabled).toBeTrue();
   });
@@ -114,9 +117,30 @@ describe('a rule', () => {
     await stage.press('Edit as a draft');
     await stage.type('#step-after-1', 'P15Y');
     await stage.press('Save draft');
+    await stage.answer('/api/rules/r/cases', { cases: [], rules: {}, more: false });
     await stage.refuse('/api/rules/r/draft', 'Somebody changed this after you opened it.', undefined, 412);
     expect(stage.text()).toContain('Somebody changed this after you opened it.');
+    const theirs = {
+      ...definition,
+      title: 'Near misses and strandings',
+      steps: [definition.steps[0]!, { ...definition.steps[1]!, after: 'P12Y' }],
+    };
+    const after = {
+      ...page,
+      revision: 5,
+      versions: [{ ...version(3, '2026-09-01'), definition: theirs, publishedBy: 'Tomas Vell' }, ...page.versions],
+    };
+    await stage.answer('/api/rules/r', after);
+    expect(stage.text()).toContain('Tomas Vell published version 3 while you were editing.');
+    expect(stage.text()).toContain('Near misses → Near misses and strandings');
+    expect(stage.text()).toContain('yours: destroyed 15 years after the clock starts');
     expect(document.querySelector<HTMLInputElement>('#step-after-1')!.value).toBe('P15Y');
+    // On top of theirs: the draft stays as it was typed, and is saved at their revision.
+    await stage.press('Keep mine on top of it');
+    await stage.answer('/api/rules/r', after);
+    expect(document.querySelector<HTMLInputElement>('#step-after-1')!.value).toBe('P15Y');
+    await stage.press('Save draft');
+    expect((await stage.answer('/api/rules/r/draft', { revision: 6 })).request.body.revision).toBe(5);
   });
 
   it('saves before it publishes, and shows the work that follows', async () => {
@@ -196,6 +220,22 @@ describe('a rule', () => {
     await stage.press('Edit as a draft');
     await stage.type('#rule-title', 'Near misses and strandings');
     expect(marked()).toEqual([jasmine.stringMatching(/^Title.*Near misses \| Near misses and strandings$/)]);
+  });
+
+  it('goes on with what somebody else did, when one wants that', async () => {
+    const stage = await show();
+    await stage.press('Edit as a draft');
+    await stage.answer('/api/rules/r/cases', { cases: [], rules: {}, more: false });
+    await stage.type('#rule-title', 'Mine');
+    await stage.press('Save draft');
+    await stage.refuse('/api/rules/r/draft', 'Somebody changed this after you opened it.', undefined, 412);
+    const after = { ...page, revision: 4, draft: { ...definition, title: 'Theirs' } };
+    await stage.answer('/api/rules/r', after);
+    expect(stage.text()).toContain('Somebody saved another draft while you were editing.');
+    await stage.press('Take theirs');
+    await stage.answer('/api/rules/r', after);
+    expect(document.querySelector<HTMLInputElement>('#rule-title')!.value).toBe('Theirs');
+    expect(stage.button('Save draft').disabled).toBeTrue();
   });
 
   it('begins with a code of its own', async () => {

@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, effect, inject, input, output, signal } from '@angular/core';
 import { schedule } from '@key-cellar/contract';
-import { Api } from '../kit/api';
+import { Api } from './api';
 
 interface Progress {
   readonly state: 'running' | 'done' | 'cancelled' | 'failed';

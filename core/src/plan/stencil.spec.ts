@@ -1,0 +1,146 @@
+import * as fc from 'fast-check';
+import {
+  bringChanges,
+  datedTitle,
+  fillCode,
+  filledState,
+  fillText,
+  foldersOf,
+  readyText,
+  stencilProblems,
+  type FolderState,
+  type ReadyTitle,
+  type StencilFolder,
+} from './index.js';
+
+const folder = (key: string, more: Partial<StencilFolder> = {}): StencilFolder => ({
+  key, code: key.toUpperCase(), title: `Folder ${key}`, note: '', message: '', grants: [], rules: [], types: null, marking: null, facts: {}, readyTitles: [], inside: [], ...more,
+}); // prettier-ignore
+const title = (text: string, more: Partial<ReadyTitle> = {}): ReadyTitle => ({ text, date: 'none', recordType: null, ...more });
+
+describe('a stencil', () => {
+  const rows: [string, Partial<StencilFolder>, string[], string][] = [
+    ['nothing wrong', { code: 'P-{nn}', title: 'File of {person}', readyTitles: [title('Appraisal {nn} of {person}')] }, ['person'], ''],
+    ['facts that its folders give', { title: 'At {berth}', facts: { berth: 'Berth 4' } }, [], ''],
+    ['a fact that nobody says', { title: 'File of {person}' }, [], 'File of {person} holds {person}, which no use of the stencil says.'],
+    ['one in a ready title', { readyTitles: [title('{who} came')] }, ['person'], 'Folder a holds {who}, which no use of the stencil says.'],
+    ['no title', { title: ' ' }, [], 'A folder needs a title.'],
+    ['a code in small letters', { code: 'p-1' }, [], 'Folder a needs a code: capital letters, digits, hyphens, dots and slashes, with facts and {nn} if you like.'],
+    ['an empty ready title', { readyTitles: [title(' ')] }, [], 'Folder a has a ready title without a text.'],
+    ['two folders of one code', { inside: [folder('b', { code: 'X' }), folder('c', { code: 'X' })] }, [], 'Folder a has two folders X.'],
+    ['a counted folder inside', { inside: [folder('b', { code: 'X-{nn}' })] }, [], 'Folder b lies inside, so its code is counted by nothing: write it out.'],
+    ['one key twice', { inside: [folder('a', { code: 'B' })] }, [], 'Folder a has the key of another folder.'],
+  ]; // prettier-ignore
+  for (const [name, changes, asks, expected] of rows) {
+    it(name, () => expect(stencilProblems({ asks, root: folder('a', changes) })[0]?.sentence ?? '').toBe(expected));
+  }
+  it('has two hundred folders at most, six deep', () => {
+    const wide = folder('a', { inside: Array.from({ length: 200 }, (_, i) => folder(`f${i}`)) });
+    expect(stencilProblems({ asks: [], root: wide })[0]!.sentence).toContain('200 folders at most; this one has 201');
+    const deep = Array.from({ length: 7 }).reduce<StencilFolder>((inner, _, i) => folder(`d${i}`, { inside: [inner] }), folder('in'));
+    expect(stencilProblems({ asks: [], root: deep })[0]!.sentence).toContain('lies deeper');
+    expect(foldersOf(deep).map((f) => f.depth)).toEqual([0, 1, 2, 3, 4, 5, 6, 7]);
+  });
+});
+
+describe('texts and codes with facts', () => {
+  it('are filled, and mended where a fact is missing', () => {
+    expect(fillText('File of {person}, {post}', { person: 'Ida Vasik', post: 'pilot' })).toBe('File of Ida Vasik, pilot');
+    expect(fillText('File of {person} now', {})).toBe('File of now');
+    expect(fillText('{constructor} {nn}', {})).toBe('{nn}');
+    expect(fillCode('P-{person}-{nn}', { person: 'Ída  Vásik & Co.' })).toBe('P-IDA-VASIK-CO-{nn}');
+  });
+});
+
+describe('a ready title', () => {
+  const on = '2026-09-14';
+  const rows: [ReadyTitle, string[], string][] = [
+    [title('Appraisal'), [], 'Appraisal'],
+    [title('Appraisal', { date: 'before' }), [], '2026-09-14 Appraisal'],
+    [title('Appraisal', { date: 'after' }), [], 'Appraisal 2026-09-14'],
+    [title('Appraisal of {person}'), [], 'Appraisal of Ida'],
+    [title('Letter {nn}'), [], 'Letter 01'],
+    [title('Letter {nn}'), ['Letter 01', 'Letter 07', 'Letter 3a', 'A Letter 99'], 'Letter 08'],
+    [title('Letter {n} to {person}', { date: 'before' }), ['2025-01-01 Letter 4 to Ida', 'Letter 9 to Ida 2026-01-01', 'Letter 12 to Otto'], '2026-09-14 Letter 10 to Ida'],
+    [title('Sum (a+b) {n}'), ['Sum (a+b) 2', 'Sum aab 9'], 'Sum (a+b) 3'],
+  ]; // prettier-ignore
+  for (const [ready, there, expected] of rows)
+    it(expected, () => expect(datedTitle(readyText(ready, { person: 'Ida' }, there), ready.date, on)).toBe(expected));
+});
+
+describe('later changes of a stencil', () => {
+  const grant = (principalId: string) => ({ principalId, profile: 'reader' });
+  const before = filledState(
+    folder('a', {
+      title: 'Papers',
+      note: 'old',
+      grants: [grant('x')],
+      rules: ['r1'],
+      facts: { berth: '1' },
+      readyTitles: [title('Letter')],
+    }),
+    {},
+  );
+  const bring = (after: Partial<FolderState>, now: Partial<FolderState> = {}) =>
+    bringChanges(before, { ...before, ...after }, { ...before, ...now });
+
+  it('come where nobody touched anything', () => {
+    const after = {
+      title: 'Papers and letters',
+      types: ['letter'],
+      grants: [grant('y')],
+      rules: ['r1', 'r2'],
+      facts: { berth: '2', side: 'n' },
+    };
+    const { state, changes, kept } = bring(after);
+    expect(state).toEqual({ ...before, ...after });
+    expect(changes).toEqual(['title', 'types', 'facts', 'rules', 'grants']);
+    expect(kept).toEqual([]);
+  });
+  it('leave what people changed', () => {
+    const { state, changes, kept } = bring(
+      { title: 'Other', note: 'new', facts: { berth: '2' } },
+      { title: 'Mine', facts: { berth: '9', own: 'x' } },
+    );
+    expect([state.title, state.note, state.facts]).toEqual(['Mine', 'new', { berth: '9', own: 'x' }]);
+    expect([changes, kept]).toEqual([['note'], ['title', 'facts']]);
+  });
+  it('leave what people added, and take away only what came from the stencil', () => {
+    const { state } = bring(
+      { grants: [], rules: [], readyTitles: [title('Memo')] },
+      { grants: [grant('x'), grant('mine')], rules: ['r1', 'own'], readyTitles: [title('Letter'), title('Own')] },
+    );
+    expect([state.grants, state.rules, state.readyTitles]).toEqual([[grant('mine')], ['own'], [title('Own'), title('Memo')]]);
+  });
+  it('do nothing where people did the same already', () => {
+    const { changes, kept } = bring({ title: 'New', rules: ['r2'] }, { title: 'New', rules: ['r2'] });
+    expect([changes, kept]).toEqual([[], []]);
+  });
+
+  const state = fc.record({
+    title: fc.constantFrom('a', 'b', 'c'), note: fc.constantFrom('', 'n'), message: fc.constantFrom('', 'm'),
+    types: fc.constantFrom(null, ['t']), marking: fc.constantFrom(null, { level: 1, caveats: [] }),
+    facts: fc.dictionary(fc.constantFrom('f', 'g'), fc.constantFrom('1', '2'), { maxKeys: 2 }),
+    grants: fc.uniqueArray(fc.constantFrom('x', 'y', 'z'), { maxLength: 3 }).map((ids) => ids.map(grant)),
+    rules: fc.uniqueArray(fc.constantFrom('r', 's', 't'), { maxLength: 3 }), readyTitles: fc.uniqueArray(fc.constantFrom('A', 'B'), { maxLength: 2 }).map((t) => t.map((text) => title(text))),
+  }) as fc.Arbitrary<FolderState>; // prettier-ignore
+  const set = (list: readonly unknown[]): string[] => list.map((v) => JSON.stringify(v)).sort();
+  it('obey what holds of three versions of anything', () => {
+    fc.assert(
+      fc.property(state, state, state, (old, next, now) => {
+        // Nothing new: nothing happens. Nothing touched: the new version, up to order. Twice is once.
+        expect(bringChanges(old, old, now)).toEqual({ state: now, changes: [], kept: [] });
+        const plain = bringChanges(old, next, old);
+        expect(plain.kept).toEqual([]);
+        expect({ ...plain.state, grants: set(plain.state.grants), rules: set(plain.state.rules), readyTitles: set(plain.state.readyTitles) } as unknown).toEqual({
+          ...next, grants: set(next.grants), rules: set(next.rules), readyTitles: set(next.readyTitles),
+        }); // prettier-ignore
+        const once = bringChanges(old, next, now).state;
+        expect(bringChanges(next, next, once).state).toEqual(once);
+        // What is there now and was never the stencil's stays.
+        const own = now.rules.filter((r) => !old.rules.includes(r));
+        expect(own.every((r) => once.rules.includes(r))).toBeTrue();
+      }),
+    );
+  });
+});

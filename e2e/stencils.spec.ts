@@ -1,0 +1,68 @@
+import { choose, expect, signedIn, test } from './support/app.js';
+
+test.use({ repository: 'own demo' });
+
+const given = ['Ada', 'Bram', 'Cleo', 'Dag', 'Elin', 'Finn', 'Gro', 'Hale'];
+const family = ['Quill', 'Ostler', 'Tarn', 'Wick', 'Moor'];
+const forty = given.flatMap((g) => family.map((f) => `${g} ${f}`));
+
+test('a stencil is used for forty people at once, is changed, and its change comes to what nobody touched', async ({ browser, app }) => {
+  const ines = await signedIn(browser, app, 'ines');
+
+  await test.step('wrong lines are told before anything is made', async () => {
+    await ines.goto('/plan/stencils');
+    await ines.getByRole('link', { name: 'Staff file' }).click();
+    await ines.getByRole('button', { name: 'Use it …' }).click();
+    await ines.getByRole('button', { name: 'For many, from a table' }).click();
+    await choose(ines, 'In', 'PEO-01 Personnel files');
+    await ines.getByLabel('One line a folder').fill('person,salary\nAda Quill,3\n');
+    await ines.getByRole('button', { name: 'Try it' }).click();
+    await expect(ines.getByText('salary: no such column.')).toBeVisible();
+    await ines.getByLabel('One line a folder').fill(`person,code\n${forty.join(',\n')},\n,P-99\n`);
+    await ines.getByRole('button', { name: 'Try it' }).click();
+    await expect(ines.getByText('40 would be made, 1 refused.')).toBeVisible();
+    await expect(ines.getByText('Person is missing.')).toBeVisible();
+  });
+
+  await test.step('forty folders with all that is in them', async () => {
+    await ines.getByRole('button', { name: 'Make 40 folders' }).click();
+    await expect(ines.getByText('40 made, 1 refused.')).toBeVisible({ timeout: 60_000 });
+    await ines.getByRole('dialog').getByRole('link', { name: 'P-43 Ada Quill' }).click();
+    await expect(ines.getByRole('heading', { name: 'P-43 Ada Quill' })).toBeVisible();
+    await ines.getByRole('link', { name: /HEALTH/ }).click();
+    await expect(ines.getByText('R-PEO-5')).toBeVisible();
+  });
+
+  await test.step('what people changed stays theirs when another version is brought', async () => {
+    await ines.getByRole('link', { name: /P-43 Ada Quill/ }).click();
+    await ines.getByRole('button', { name: 'Change …' }).click();
+    await ines.getByRole('menuitem', { name: 'Describe and renumber' }).click();
+    await ines.getByLabel('Title').fill('Ada Quill, first mate');
+    await ines.getByRole('button', { name: 'Describe and renumber' }).click();
+    await expect(ines.getByRole('heading', { name: 'Ada Quill, first mate' })).toBeVisible();
+    await ines.getByRole('link', { name: 'Made from “Staff file”' }).click();
+    await ines.getByLabel('Title').fill('{person}, staff');
+    await ines.getByRole('button', { name: 'Save as version 3' }).click();
+    await expect(ines.getByText('Folders made before can be brought to it.')).toBeVisible();
+    await ines.getByRole('button', { name: 'Bring the changes …' }).click();
+    await expect(ines.getByText('42 would change, 0 cannot.')).toBeVisible({ timeout: 30_000 });
+    await expect(ines.getByText('P-43: title, changed here')).toBeVisible();
+    await ines.getByRole('button', { name: 'Bring them' }).click();
+    await expect(ines.getByText('42 brought, 0 refused.')).toBeVisible({ timeout: 60_000 });
+    await ines.getByRole('dialog').getByRole('link', { name: 'P-44 Ada Ostler' }).click();
+    await expect(ines.getByRole('heading', { name: 'P-44 Ada Ostler, staff' })).toBeVisible();
+  });
+
+  await test.step('its ready titles are offered where something is filed', async () => {
+    await ines.getByRole('link', { name: /APPRAISALS/ }).click();
+    await expect(ines.getByRole('heading', { name: /APPRAISALS/ })).toBeVisible();
+    await ines.locator('input[type=file]').first().setInputFiles({ name: 'scan.txt', mimeType: 'text/plain', buffer: Buffer.from('An appraisal.') });
+    await ines.waitForURL(/receiving/);
+    await ines.getByRole('button', { name: 'File scan.txt' }).click();
+    await ines.getByRole('button', { name: '2026-09-14 Appraisal 1 of Ada Ostler' }).click();
+    await expect(ines.getByLabel('Title', { exact: true })).toHaveValue('2026-09-14 Appraisal 1 of Ada Ostler');
+    await expect(ines.getByLabel('Person (required)')).toHaveValue('Ada Ostler');
+    await ines.getByRole('button', { name: 'File one record' }).click();
+    await expect(ines.getByText(/Filed as PEO-01/)).toBeVisible();
+  });
+}); // prettier-ignore

@@ -1,0 +1,314 @@
+import { plan, receiving, records, setup, stencils, type EffectPage, type StencilBody, type StencilUse } from '@key-cellar/contract';
+import { asApplication } from './support/database.js';
+import { makeWorld, ruleDefinition, statusOf, today, type Client, type World } from './support/world.js';
+
+type Folder = StencilBody['root'];
+
+describe('stencils', () => {
+  let world: World;
+  let keeper: Client;
+  let rule: string;
+  beforeEach(async () => {
+    world = await makeWorld();
+    keeper = world.as('keeper');
+    rule = await world.rule(
+      'R-5',
+      world.ids.B01,
+      ruleDefinition({ steps: [{ kind: 'destroy', after: 'P5Y', from: 'clockStart', approvals: 1, noticeDays: 0 }] }),
+    );
+    await keeper.call(setup.makeType, {
+      body: { code: 'paper', title: 'Paper', facts: [{ code: 'person', title: 'Person', kind: 'party', required: true }, { code: 'post', title: 'Post', kind: 'text', required: false }] },
+    }); // prettier-ignore
+    for (const name of ['Ida Vasik', 'Otto Brae'])
+      await keeper.call(setup.makeEntity, { body: { kind: 'party', name, code: '', note: '' } });
+  });
+  afterEach(() => world.stop());
+
+  const folder = (key: string, more: Partial<Folder> = {}): Folder => ({
+    key, code: key.toUpperCase(), title: `Folder ${key}`, note: '', message: '', grants: [], rules: [], types: null, marking: null, facts: {}, readyTitles: [], inside: [], ...more,
+  }); // prettier-ignore
+  const staffFile = (more: Partial<Folder> = {}, inside: Folder[] = [health()]): StencilBody => ({
+    asks: ['person', 'post'],
+    root: folder('root', {
+      code: 'P-{nn}', title: 'File of {person}', message: 'Only papers of {person}.', types: ['paper'],
+      readyTitles: [{ text: 'Appraisal {n} of {person}', date: 'before', recordType: 'paper' }], inside, ...more,
+    }),
+  }); // prettier-ignore
+  const health = (more: Partial<Folder> = {}): Folder =>
+    folder('health', {
+      grants: [{ principalId: world.ids.reader, profile: 'reader' }],
+      rules: [rule],
+      marking: { level: 1, caveats: [] },
+      ...more,
+    });
+  const make = async (definition: StencilBody, title = 'Staff file'): Promise<string> =>
+    (await keeper.call(stencils.make, { body: { subject: 'People', title, note: '', definition } })).id;
+  const use = (person: string, more: Partial<StencilUse> = {}): StencilUse => ({
+    title: '',
+    code: '',
+    ...more,
+    facts: { person, post: 'pilot', ...more.facts },
+  });
+  const apply = (id: string, uses: StencilUse[], dryRun = false, client = keeper) =>
+    client.call(stencils.apply, { params: { id }, body: { placeId: world.ids.A01, uses, dryRun } }).then((r) => r.results);
+  const place = (id: string, client = keeper) => client.call(plan.place, { params: { id } });
+  const change = async (id: string, definition: StencilBody) => {
+    const { revision, subject, title, note } = await keeper.call(stencils.stencil, { params: { id } });
+    return keeper.call(stencils.change, { params: { id }, body: { revision, subject, title, note, retired: false, definition } });
+  };
+
+  it('make folders for many at once, with access, rules, types, marking and facts, after a trial that changes nothing', async () => {
+    const id = await make(staffFile());
+    const uses = [
+      use('ida vasik'),
+      use('Nobody Known'),
+      use('Otto Brae', { code: 'P-99', title: 'The other file' }),
+      use('Otto Brae', { code: 'P-99' }),
+    ];
+    const tried = await apply(id, uses, true);
+    expect(tried.map((r) => [r.outcome, r.name])).toEqual([
+      ['done', 'P-01 File of Ida Vasik'],
+      ['refused', 'use 2'],
+      ['done', 'P-99 The other file'],
+      ['refused', 'use 4'],
+    ]);
+    expect(tried[0]!.folders).toEqual(['HEALTH Folder health']);
+    expect(tried[1]!.why).toBe('Person must name one that is there.');
+    expect(tried[3]!.why).toContain('P-99 exists here already, or comes twice');
+    expect((await place(world.ids.A01)).inside).toEqual([]);
+
+    const made = await apply(id, uses);
+    expect(made.map((r) => r.outcome)).toEqual(['done', 'refused', 'done', 'refused']);
+    const root = await place(made[0]!.placeId!);
+    expect([root.code, root.title, root.message, root.takes?.types, Object.keys(root.facts).sort()]).toEqual([
+      'P-01', 'File of Ida Vasik', 'Only papers of Ida Vasik.', ['paper'], ['person', 'post'],
+    ]); // prettier-ignore
+    expect(root.stencil).toEqual({ id, title: 'Staff file', version: 1, newest: 1 });
+    expect(root.readyTitles).toEqual([{ text: 'Appraisal 1 of Ida Vasik', date: 'before', recordType: 'paper' }]);
+    const inside = await place(root.inside[0]!.id);
+    expect(inside.setRules.find((r) => r.here)?.code).toBe('R-5');
+    // Marked: only whose clearance reaches it sees it, granted or not.
+    await world.pool.query('update principal set clearance_level = 0 where id = $1', [world.ids.reader]);
+    expect(await statusOf(place(inside.id, world.as('reader')))).toBe(404);
+    await world.pool.query('update principal set clearance_level = 1 where id = $1', [world.ids.reader]);
+    expect((await place(inside.id, world.as('reader'))).code).toBe('HEALTH');
+
+    // What is filed there gets the facts, the date and the number of its place.
+    const editor = world.as('editor');
+    const file = async (title: string) => {
+      const arrivalId = await editor.upload('a.txt', title);
+      const filing = { arrivalId, title, recordType: 'paper', placeId: inside.id, createdOn: '2026-01-10', facts: {} };
+      return (await editor.call(receiving.file, { body: { filings: [filing] } })).results[0]!;
+    };
+    const filed = await file('Eye test');
+    const dossier = await keeper.call(records.dossier, { params: { id: filed.recordId! } });
+    expect([dossier.dueOn, dossier.facts['post'], dossier.gaps]).toEqual(['2031-01-10', 'pilot', 0]);
+  });
+
+  it('offer ready titles whose counters go on from what is there', async () => {
+    const id = await make(staffFile({}, []));
+    const [made] = await apply(id, [use('Ida Vasik')]);
+    const editor = world.as('editor');
+    for (const title of ['2025-01-01 Appraisal 4 of Ida Vasik', 'Another']) {
+      const arrivalId = await editor.upload('a.txt', title);
+      await editor.call(receiving.file, {
+        body: { filings: [{ arrivalId, title, recordType: 'paper', placeId: made!.placeId!, createdOn: '2025-01-01', facts: {} }] },
+      });
+    }
+    expect((await place(made!.placeId!, editor)).readyTitles[0]!.text).toBe('Appraisal 5 of Ida Vasik');
+  });
+
+  it('give every use a code of its own, however many are made at once', async () => {
+    const id = await make(staffFile({ types: null }, []));
+    const uses = Array.from({ length: 20 }, () => use('Ida Vasik'));
+    const all = (await Promise.all([apply(id, uses), apply(id, uses, false, world.as('deputy'))])).flat();
+    const codes = all.filter((r) => r.outcome === 'done').map((r) => r.code);
+    expect([codes.length, new Set(codes).size]).toEqual([40, 40]);
+  });
+
+  it('read their uses from a table', async () => {
+    const id = await make(staffFile());
+    const read = (csv: string) =>
+      keeper.call(stencils.readUses, { params: { id }, body: { format: 'csv', data: Buffer.from(csv).toString('base64') } });
+    const { uses } = await read('Person,post,code\nIda Vasik,pilot,\nOtto Brae,"mate, first",P-77\n,,\n');
+    expect(uses).toEqual([
+      { code: '', title: '', facts: { person: 'Ida Vasik', post: 'pilot' } },
+      { code: 'P-77', title: '', facts: { person: 'Otto Brae', post: 'mate, first' } },
+    ]);
+    expect((await apply(id, uses)).map((r) => r.code)).toEqual(['P-01', 'P-77']);
+    await expectAsync(read('Person,salary\nIda,3\n')).toBeRejectedWithError(
+      /salary: no such column\. It may have code, title, person, post\./,
+    );
+  });
+
+  it('bring later changes to what was made from them, and never touch what people added', async () => {
+    const id = await make(staffFile());
+    const [a, b] = (await apply(id, [use('Ida Vasik'), use('Otto Brae')])).map((r) => r.placeId!);
+    const inside = async (parent: string, code: string) => (await place(parent)).inside.find((p) => p.code === code)!.id;
+    // People change one of the two: another title, another message, a grant and a folder of their own, a rule taken off.
+    const own = await place(a!);
+    await keeper.call(plan.editPlace, {
+      params: { id: a! },
+      body: { revision: own.revision, code: own.code, title: 'Ida’s papers', note: '', notHere: '', message: own.message },
+    });
+    await keeper.call(plan.makePlace, { body: { parentId: a!, kind: 'folder', code: 'TRAINING', title: 'Mine', note: '' } });
+    await keeper.call(plan.unsetRule, { params: { id: await inside(a!, 'HEALTH') }, body: { ruleId: rule } });
+    const definition = staffFile(
+      { title: 'Personnel file of {person}', note: 'Since 2026.', types: ['paper', 'note'] },
+      [health({ grants: [{ principalId: world.ids.approver, profile: 'reader' }] }), folder('training', { readyTitles: [{ text: 'Course {nn}', date: 'none', recordType: null }] })],
+    ); // prettier-ignore
+    await change(id, definition);
+    const bring = (dryRun: boolean) => keeper.call(stencils.bring, { params: { id }, body: { dryRun } }).then((r) => r.results);
+    const tried = await bring(true);
+    expect((await place(b!)).title).toBe('File of Otto Brae');
+    expect(tried.map((r) => [r.changes, r.kept])).toEqual([
+      [
+        ['P-01: note, what it takes', 'HEALTH: access'],
+        ['P-01: title, changed here', 'TRAINING: a folder of that code is there already'],
+      ],
+      [['P-02: title, note, what it takes', 'HEALTH: access', 'TRAINING: new folder'], []],
+    ]);
+    expect((await bring(false)).map((r) => [r.outcome, r.changes, r.kept])).toEqual(tried.map((r) => [r.outcome, r.changes, r.kept]));
+    const [nowA, nowB] = [await place(a!), await place(b!)];
+    expect([nowA.title, nowA.note, nowA.takes?.types, nowA.stencil?.version]).toEqual([
+      'Ida’s papers',
+      'Since 2026.',
+      ['paper', 'note'],
+      2,
+    ]);
+    expect([nowB.title, nowB.inside.map((p) => p.code)]).toEqual(['Personnel file of Otto Brae', ['HEALTH', 'TRAINING']]);
+    expect((await place(await inside(a!, 'HEALTH'))).setRules.filter((r) => r.here)).toEqual([]);
+    // Access went from one to the other.
+    expect(await statusOf(place(await inside(b!, 'HEALTH'), world.as('approver')))).toBe(200);
+    const { rows } = await world.pool.query<{ n: number }>(
+      'select count(*)::int as n from grant_ where principal_id = $1 and by_stencil is not null',
+      [world.ids.reader],
+    );
+    expect(rows[0]!.n).toBe(0);
+    expect(await bring(true)).toEqual([]);
+    const { stencils: shelf } = await keeper.call(stencils.list);
+    expect(shelf.map((s) => [s.uses, s.behind, s.version])).toEqual([[2, 0, 2]]);
+  });
+
+  it('say which rules they bring or take off, so that the effect on dates can be seen first', async () => {
+    const id = await make(staffFile({ types: null }, [health({ rules: [] })]));
+    const [a] = (await apply(id, [use('Ida Vasik'), use('Otto Brae')])).map((r) => r.placeId!);
+    const inside = (await place(a!)).inside.find((p) => p.code === 'HEALTH')!.id;
+    await world.file('editor', { place: inside });
+    await change(id, staffFile({ types: null }, [health()]));
+    const bring = (dryRun: boolean) => keeper.call(stencils.bring, { params: { id }, body: { dryRun } }).then((r) => r.results);
+    const sets = (await bring(true)).flatMap((r) => r.rules);
+    expect(sets.length).toBe(2);
+    expect(sets).toContain({ placeId: inside, ruleId: rule, set: true });
+    const response = await keeper.fetch('/api/schedule/effect', {
+      method: 'POST',
+      body: JSON.stringify({ change: { kind: 'setRules', sets } }),
+    });
+    const last = (await response.text()).trim().split('\n').at(-1)!;
+    const { effect } = JSON.parse(last) as { effect: EffectPage };
+    expect([effect.changed, effect.shift.first]).toEqual([1, 1]);
+    await bring(false);
+    const { records: found } = await keeper.call(records.list, { query: { under: inside } });
+    expect(found.map((r) => r.dueOn)).toEqual(effect.most.map((m) => m.after));
+    // And off again.
+    await change(id, staffFile({ types: null }, [health({ rules: [] })]));
+    expect((await bring(true)).flatMap((r) => r.rules).map((r) => r.set)).toEqual([false, false]);
+  });
+
+  it('take folders away again only when nothing is in them, and give access back to what is around', async () => {
+    const id = await make(staffFile({ types: null }, [health({ rules: [], marking: null }), folder('letters')]));
+    const [a, b] = (await apply(id, [use('Ida Vasik'), use('Otto Brae')])).map((r) => r.placeId!);
+    const lettersOf = async (parent: string) => (await place(parent)).inside.find((p) => p.code === 'LETTERS')!.id;
+    const healthOf = async (parent: string) => (await place(parent)).inside.find((p) => p.code === 'HEALTH')!.id;
+    await world.file('editor', { place: await lettersOf(a!) });
+    await change(id, staffFile({ types: null }, [health({ grants: [], rules: [], marking: null })]));
+    const { results } = await keeper.call(stencils.bring, { params: { id }, body: { dryRun: false } });
+    expect(results.map((r) => [r.changes, r.kept])).toEqual([
+      [['HEALTH: access'], ['LETTERS: stays, because something is in it']],
+      [['HEALTH: access', 'LETTERS: retired, it is empty'], []],
+    ]);
+    expect((await place(await lettersOf(a!))).retiredOn).toBeNull();
+    expect((await place(await lettersOf(b!))).retiredOn).toBe(today);
+    // Whoever edits the function reaches the folder again, though it had grants of its own in between.
+    expect((await place(await healthOf(b!), world.as('editor'))).rights).toContain('edit');
+  });
+
+  it('go into folders that are there: what they lack is added, what they say stays', async () => {
+    const id = await make(staffFile({ note: 'From the stencil.' }));
+    const { id: there } = await keeper.call(plan.makePlace, {
+      body: { parentId: world.ids.A01, kind: 'folder', code: 'OLD', title: 'Old file', note: 'Ours.' },
+    });
+    await keeper.call(setup.placeFacts, { params: { id: there }, body: { revision: 1, facts: { post: 'mate' } } });
+    const to = (dryRun: boolean) =>
+      keeper.call(stencils.applyTo, { params: { id }, body: { placeIds: [there, world.ids.A01], dryRun } }).then((r) => r.results);
+    const tried = await to(true);
+    expect(tried.find((r) => r.placeId === there)!.changes).toEqual(['OLD: message, what it takes, ready titles', 'HEALTH: new folder']);
+    expect(tried.find((r) => r.placeId === world.ids.A01)!.outcome).toBe('refused');
+    await to(false);
+    const now = await place(there);
+    expect([now.title, now.note, now.inside.map((p) => p.code), now.stencil?.id]).toEqual(['Old file', 'Ours.', ['HEALTH'], id]);
+    expect((await to(false)).find((r) => r.placeId === there)!.why).toContain('was made from a stencil already');
+  });
+
+  it('are made of a folder that is there, and made of that again are the same', async () => {
+    const id = await make(staffFile({ title: 'A file', message: '', readyTitles: [] }));
+    const [made] = await apply(id, [use('Ida Vasik')]);
+    const { definition } = await keeper.call(stencils.fromFolder, { body: { placeId: made!.placeId! } });
+    expect([definition.root.code, definition.root.inside.map((f) => [f.code, f.rules, f.grants, f.marking])]).toEqual([
+      'P-01',
+      [['HEALTH', [rule], [{ principalId: world.ids.reader, profile: 'reader' }], { level: 1, caveats: [] }]],
+    ]);
+    const again = await make({ ...definition, root: { ...definition.root, code: 'Q-{nn}' } }, 'Again');
+    const [copy] = await apply(again, [{ title: '', code: '', facts: {} }]);
+    const other = await keeper.call(stencils.fromFolder, { body: { placeId: copy!.placeId! } });
+    const bare = (f: Folder): unknown => ({ ...f, key: '', code: '', inside: f.inside.map(bare) });
+    expect(bare(other.definition.root)).toEqual(bare(definition.root));
+  });
+
+  it('are the keepers’; using one takes the rights to set what it sets', async () => {
+    const id = await make(staffFile());
+    const plain = await make({ asks: [], root: folder('p', { code: 'X-{n}' }) }, 'Plain');
+    const none: StencilUse = { title: '', code: '', facts: {} };
+    for (const [login, withAll, withNone] of [
+      ['editor', 403, 200],
+      ['steward', 403, 200],
+      ['reader', 403, 403],
+      ['outsider', 404, 404],
+      ['deputy', 200, 200],
+    ] as const) {
+      // prettier-ignore
+      const client = world.as(login);
+      expect([login, await statusOf(apply(id, [use('Ida Vasik')], true, client))]).toEqual([login, withAll]);
+      expect([login, await statusOf(apply(plain, [none], true, client))]).toEqual([login, withNone]);
+      if (login === 'deputy') continue;
+      expect(await statusOf(client.call(stencils.make, { body: { subject: 'S', title: 'T', note: '', definition: staffFile() } }))).toBe(
+        403,
+      );
+      expect(await statusOf(client.call(stencils.fromFolder, { body: { placeId: world.ids.A01 } }))).toBe(403);
+    }
+    await asApplication(world.database, async (app) => {
+      await expectAsync(app.query(`update stencil_version set version = 9`)).toBeRejected();
+      await expectAsync(app.query('delete from stencil_version')).toBeRejected();
+    });
+  });
+
+  it('refuse what is not sound, by folder', async () => {
+    const wrong: [Partial<Folder>, RegExp][] = [
+      [{ title: 'Of {salary}' }, /holds \{salary\}/],
+      [{ types: ['nothing'] }, /a record type does not exist/],
+      [{ rules: [world.ids.A01] }, /a rule does not exist/],
+      [{ grants: [{ principalId: world.ids.A01, profile: 'reader' }] }, /somebody who is not here/],
+      [{ grants: [{ principalId: world.ids.reader, profile: 'emperor' }] }, /a profile that does not exist/],
+      [{ facts: { nothing: 1 } }, /no record type has a fact “nothing”/],
+    ];
+    for (const [changes, sentence] of wrong) await expectAsync(make(staffFile(changes))).toBeRejectedWithError(sentence);
+    const id = await make(staffFile());
+    await expectAsync(make(staffFile(), 'STAFF FILE')).toBeRejectedWithError(/There is a stencil/);
+    const { revision } = await keeper.call(stencils.stencil, { params: { id } });
+    const body = { revision: revision + 1, subject: 'P', title: 'T', note: '', retired: false, definition: staffFile() };
+    expect(await statusOf(keeper.call(stencils.change, { params: { id }, body }))).toBe(412);
+    await keeper.call(stencils.change, { params: { id }, body: { ...body, revision, retired: true } });
+    expect(await statusOf(apply(id, [use('Ida Vasik')]))).toBe(409);
+    expect((await keeper.call(stencils.stencil, { params: { id } })).version).toBe(1);
+  });
+});

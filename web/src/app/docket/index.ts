@@ -1,0 +1,1 @@
+export { RecordSteps } from './recordSteps';

@@ -1,0 +1,205 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { Router, RouterLink } from '@angular/router';
+import { stencils, type BroughtLine, type Problem, type StencilBody, type StencilPage as Stencil } from '@key-cellar/contract';
+import { foldersOf, stencilProblems } from '@key-cellar/core/plan';
+import { Button } from 'primeng/button';
+import { InputText } from 'primeng/inputtext';
+import { MultiSelect } from 'primeng/multiselect';
+import { Textarea } from 'primeng/textarea';
+import { EMPTY } from 'rxjs';
+import { Session } from '../identity/index';
+import { Api, toProblem } from '../kit/api';
+import { loaded } from '../kit/loaded';
+import { ProblemNotice } from '../kit/notice';
+import { Sheet } from '../kit/sheet';
+import { CountPipe, InstantPipe } from '../kit/words';
+import { BroughtList } from './broughtList';
+import { StencilFolderForm } from './stencilFolderForm';
+import { newFolder, StencilParts, type StencilFolderBody } from './stencilsService';
+import { StencilUses } from './stencilUses';
+
+interface Draft {
+  readonly subject: string;
+  readonly title: string;
+  readonly note: string;
+  readonly definition: StencilBody;
+}
+
+/** One stencil: its folders and what each of them says, where it was used, and what a new version changes there. */
+@Component({
+  selector: 'kc-stencil',
+  imports: [
+    BroughtList, Button, CountPipe, FormsModule, InputText, InstantPipe, MultiSelect, ProblemNotice, RouterLink, Sheet, StencilFolderForm, StencilUses, Textarea,
+  ], // prettier-ignore
+  providers: [StencilParts],
+  templateUrl: './stencilPage.html',
+  styleUrl: './stencilPage.css',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+})
+export class StencilPage {
+  private readonly api = inject(Api);
+  private readonly router = inject(Router);
+  protected readonly session = inject(Session);
+  protected readonly parts = inject(StencilParts);
+  /** Absent: a new one. */
+  readonly id = input<string>();
+  /** A folder that a new one is made of. */
+  readonly from = input<string>();
+  /** A place to use it in, when the shelf was opened from it. */
+  readonly place = input<string>();
+
+  protected readonly page = loaded<Stencil>(() => (this.id() ? this.api.call(stencils.stencil, { params: { id: this.id()! } }) : EMPTY));
+  protected readonly draft = signal<Draft | null>(null);
+  protected readonly chosenKey = signal('');
+  protected readonly using = signal(false);
+  protected readonly bringing = signal(false);
+  protected readonly brought = signal<readonly BroughtLine[] | null>(null);
+  protected readonly carriedOut = signal(false);
+  protected readonly describing = signal(false);
+  protected readonly busy = signal(false);
+  protected readonly problem = signal<Problem | null>(null);
+  protected readonly said = signal('');
+
+  protected readonly mayKeep = computed(() => this.session.may('dispose'));
+  protected readonly folders = computed(() => {
+    const d = this.draft();
+    return d ? foldersOf(d.definition.root).map(({ folder, depth }) => ({ folder: folder as StencilFolderBody, depth })) : [];
+  });
+  protected readonly chosen = computed(
+    () => this.folders().find((f) => f.folder.key === this.chosenKey())?.folder ?? this.draft()?.definition.root ?? null,
+  );
+  protected readonly isRoot = computed(() => this.chosen()?.key === this.draft()?.definition.root.key);
+  protected readonly wrong = computed(() => {
+    const d = this.draft();
+    return d ? stencilProblems(d.definition) : [];
+  });
+  protected readonly wrongKeys = computed(() => new Set(this.wrong().map((p) => p.key)));
+  protected readonly changed = computed(() => {
+    const [p, d] = [this.page.value(), this.draft()];
+    if (!d) return false;
+    return !p || JSON.stringify([p.subject, p.title, p.note, p.definition]) !== JSON.stringify([d.subject, d.title, d.note, d.definition]);
+  });
+  protected readonly askOptions = computed(() => this.parts.facts().map((f) => ({ value: f.code, name: f.title })));
+
+  constructor() {
+    effect(() => {
+      const p = this.page.value();
+      if (p) untracked(() => this.begin({ subject: p.subject, title: p.title, note: p.note, definition: p.definition }));
+    });
+    effect(() => {
+      const [id, from] = [this.id(), this.from()];
+      if (id) return;
+      untracked(() =>
+        from
+          ? this.beginFrom(from)
+          : this.begin({ subject: '', title: '', note: '', definition: { asks: [], root: newFolder('F-{nn}', '') } }),
+      );
+    });
+  }
+
+  private begin(draft: Draft): void {
+    this.draft.set(draft);
+    if (!foldersOf(draft.definition.root).some((f) => f.folder.key === this.chosenKey())) this.chosenKey.set(draft.definition.root.key);
+  }
+
+  private beginFrom(placeId: string): void {
+    this.api.call(stencils.fromFolder, { body: { placeId } }).subscribe({
+      next: ({ title, definition }) => this.begin({ subject: '', title, note: '', definition }),
+      error: (error: unknown) => {
+        this.problem.set(toProblem(error));
+        this.begin({ subject: '', title: '', note: '', definition: { asks: [], root: newFolder('F-{nn}', '') } });
+      },
+    });
+  }
+
+  protected head(changes: Partial<Pick<Draft, 'subject' | 'title' | 'note'>>): void {
+    this.draft.update((d) => ({ ...d!, ...changes }));
+  }
+
+  protected setAsks(asks: string[]): void {
+    this.draft.update((d) => ({ ...d!, definition: { ...d!.definition, asks } }));
+  }
+
+  private setRoot(change: (root: StencilFolderBody) => StencilFolderBody): void {
+    this.draft.update((d) => ({ ...d!, definition: { ...d!.definition, root: change(d!.definition.root) } }));
+  }
+
+  protected changeFolder(folder: StencilFolderBody): void {
+    this.setRoot((root) => replace(root, folder.key, () => folder));
+  }
+
+  protected addInside(parent: StencilFolderBody): void {
+    const added = newFolder(String(parent.inside.length + 1).padStart(2, '0'), '');
+    this.setRoot((root) => replace(root, parent.key, (f) => ({ ...f, inside: [...f.inside, added] })));
+    this.chosenKey.set(added.key);
+  }
+
+  protected removeFolder(key: string): void {
+    this.setRoot((root) => without(root, key));
+    this.chosenKey.set(this.draft()!.definition.root.key);
+  }
+
+  protected drop(): void {
+    const p = this.page.value();
+    if (p) this.begin({ subject: p.subject, title: p.title, note: p.note, definition: p.definition });
+    else void this.router.navigateByUrl('/plan/stencils');
+  }
+
+  protected save(retired = this.page.value()?.retiredOn !== null && !!this.page.value()): void {
+    const [d, p] = [this.draft()!, this.page.value()];
+    const body = { subject: d.subject.trim(), title: d.title.trim(), note: d.note, definition: d.definition };
+    this.busy.set(true);
+    this.problem.set(null);
+    this.said.set('');
+    const finish = {
+      next: (done: { id?: string; version?: number }) => {
+        this.busy.set(false);
+        this.describing.set(false);
+        if (done.id) void this.router.navigate(['/plan/stencils', done.id]);
+        else {
+          const behind = this.page.value()?.uses ?? 0;
+          if (done.version !== p?.version && behind > 0)
+            this.said.set($localize`Version ${done.version}:version: is kept. Folders made before can be brought to it.`);
+          this.page.reload();
+        }
+      },
+      error: (error: unknown) => {
+        this.busy.set(false);
+        this.problem.set(toProblem(error));
+      },
+    };
+    if (p) this.api.call(stencils.change, { params: { id: p.id }, body: { ...body, revision: p.revision, retired } }).subscribe(finish);
+    else this.api.call(stencils.make, { body }).subscribe(finish);
+  }
+
+  protected bring(dryRun: boolean): void {
+    this.busy.set(true);
+    this.problem.set(null);
+    if (dryRun) {
+      this.brought.set(null);
+      this.carriedOut.set(false);
+      this.bringing.set(true);
+    }
+    this.api.call(stencils.bring, { params: { id: this.id()! }, body: { dryRun } }).subscribe({
+      next: ({ results }) => {
+        this.busy.set(false);
+        this.brought.set(results);
+        this.carriedOut.set(!dryRun);
+        if (!dryRun) this.page.reload();
+      },
+      error: (error: unknown) => {
+        this.busy.set(false);
+        this.problem.set(toProblem(error));
+      },
+    });
+  }
+}
+
+function replace(folder: StencilFolderBody, key: string, change: (f: StencilFolderBody) => StencilFolderBody): StencilFolderBody {
+  return folder.key === key ? change(folder) : { ...folder, inside: folder.inside.map((child) => replace(child, key, change)) };
+}
+
+function without(folder: StencilFolderBody, key: string): StencilFolderBody {
+  return { ...folder, inside: folder.inside.filter((child) => child.key !== key).map((child) => without(child, key)) };
+}

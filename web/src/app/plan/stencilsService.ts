@@ -1,0 +1,57 @@
+import { computed, inject, Injectable } from '@angular/core';
+import { toSignal } from '@angular/core/rxjs-interop';
+import { identity, plan, schedule, type StencilBody } from '@key-cellar/contract';
+import { profiles } from '@key-cellar/core/access';
+import { bareFolder } from '@key-cellar/core/plan';
+import { factsOfTypes } from '@key-cellar/core/records';
+import { catchError, of } from 'rxjs';
+import { Api } from '../kit/api';
+import { RecordsService } from '../records/index';
+
+export type StencilFolderBody = StencilBody['root'];
+
+/** A folder of a stencil as it begins. */
+export function newFolder(code = '', title = ''): StencilFolderBody {
+  return bareFolder(crypto.randomUUID(), code, title) as StencilFolderBody;
+}
+
+/** What stencils are made of: facts, types, rules, people. Provided where one is made, so that it is asked for once. */
+@Injectable()
+export class StencilParts {
+  private readonly api = inject(Api);
+  private readonly types = toSignal(inject(RecordsService).types$);
+  private readonly people = toSignal(this.api.call(identity.people).pipe(catchError(() => of({ people: [] }))), {
+    initialValue: { people: [] },
+  });
+  private readonly rules = toSignal(this.api.call(schedule.rules).pipe(catchError(() => of({ rules: [] }))), {
+    initialValue: { rules: [] },
+  });
+  private readonly outline = toSignal(
+    this.api.call(plan.outline, { query: { folders: true } }).pipe(catchError(() => of({ places: [] }))),
+    {
+      initialValue: { places: [] },
+    },
+  );
+
+  readonly facts = computed(() => factsOfTypes(this.types()?.types ?? []).sort((a, b) => a.title.localeCompare(b.title)));
+  readonly typeOptions = computed(() =>
+    (this.types()?.types ?? []).filter((t) => !t.retired).map((t) => ({ value: t.code, name: t.title })),
+  );
+  readonly principalOptions = computed(() => this.people().people.map((p) => ({ value: p.id, name: p.name })));
+  readonly profileOptions = profiles.map((p) => ({ value: p.code, name: p.title }));
+  readonly ruleOptions = computed(() =>
+    this.rules().rules.filter((r) => r.version !== null).map((r) => ({ value: r.id, name: `${r.code} ${r.definition.title}` })),
+  ); // prettier-ignore
+  /** Places that folders can be made in. */
+  readonly places = computed(() => {
+    const { places } = this.outline();
+    const byId = new Map(places.map((p) => [p.id, p]));
+    return places
+      .filter((p) => (p.kind === 'series' || p.kind === 'folder') && p.discover && p.closedOn === null && p.retiredOn === null)
+      .map((p) => {
+        const parent = p.parentId ? byId.get(p.parentId) : undefined;
+        return { ...p, name: p.kind === 'folder' && parent ? `${parent.code} › ${p.code} ${p.title}` : `${p.code} ${p.title}` };
+      })
+      .sort((a, b) => (a.name < b.name ? -1 : 1));
+  });
+}

@@ -1,0 +1,94 @@
+import { TestBed } from '@angular/core/testing';
+import type { DetectorLine } from '@key-cellar/contract';
+import { Stage, testingProviders } from '../kit/testing';
+import { DetectorsPage } from './detectorsPage';
+
+const line: DetectorLine = {
+  id: 'd',
+  title: 'Payment cards',
+  note: 'Nobody keeps these.',
+  signs: [
+    { kind: 'pattern', pattern: '#### #### #### ####', check: 'luhn', atLeast: 1 },
+    { kind: 'words', words: ['card number'], atLeast: 1 },
+  ],
+  revision: 4,
+  retiredOn: null,
+  records: 12,
+};
+
+describe('detectors', () => {
+  beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
+  const show = async (given: Partial<{ detectors: DetectorLine[]; waiting: number }> = {}, who = {}): Promise<Stage<DetectorsPage>> => {
+    const stage = await Stage.show(DetectorsPage, {}, who);
+    await stage.answer('/api/setup/detectors', { detectors: [line], waiting: 0, ...given });
+    return stage;
+  };
+  const said = (stage: Stage<DetectorsPage>): string => stage.sheet.textContent!.replace(/\s+/g, ' ');
+
+  it('say what they look for, how much they found and lead to it', async () => {
+    const stage = await show();
+    expect(stage.text()).toContain('“#### #### #### ####” with a right check digit');
+    expect(stage.text()).toContain('or the word card number');
+    expect(stage.text()).toContain('All records were looked at.');
+    const link = [...stage.host.querySelectorAll('a')].find((a) => a.textContent!.trim() === '12')!;
+    expect(decodeURIComponent(link.getAttribute('href')!)).toBe('/find?where=matches detector Payment cards');
+  });
+
+  it('tell how many records are still to be looked at, until none is', async () => {
+    const stage = await show({ waiting: 1200 });
+    expect(stage.text()).toContain('1,200 records are still to be looked at.');
+    await stage.until(() => stage.http.match('/api/setup/detectors').map((r) => r.flush({ detectors: [line], waiting: 0 })).length > 0); // prettier-ignore
+    await stage.settle();
+    expect(stage.text()).toContain('All records were looked at.');
+  });
+
+  it('are tried while they are put together: what is found is marked', async () => {
+    const stage = await show({ detectors: [] });
+    expect(stage.text()).toContain('Nothing is looked for');
+    await stage.press('New detector');
+    expect(stage.button('Make it').disabled).toBeTrue();
+    await stage.type('#detector-title', 'Accounts');
+    await stage.type('#sign-pattern-0', '@@## *');
+    await stage.choose('sign-check-0', /MOD 97/);
+    await stage.type('#detector-text', 'Pay DE89 3704 0044 0532 0130 00 by Friday.');
+    expect(said(stage)).toContain('It is met.');
+    expect([...stage.sheet.querySelectorAll('mark')].map((m) => m.textContent)).toEqual(['DE89 3704 0044 0532 0130 00']);
+    await stage.type('#detector-text', 'Pay DE89 3704 0044 0532 0130 01 by Friday.');
+    expect(said(stage)).toContain('It is not met.');
+    await stage.press('Make it');
+    const request = await stage.refuse('/api/setup/detectors', 'There is a detector “Accounts” already.', undefined, 422);
+    expect(request.request.body).toEqual({
+      title: 'Accounts',
+      note: '',
+      signs: [{ kind: 'pattern', pattern: '@@## *', check: 'mod97', atLeast: 1 }],
+    });
+    expect(said(stage)).toContain('There is a detector “Accounts” already.');
+    expect(document.querySelector<HTMLInputElement>('#detector-title')!.value).toBe('Accounts');
+  });
+
+  it('have several signs, each said to be wrong where it is', async () => {
+    const stage = await show();
+    await stage.press('Change Payment cards');
+    await stage.press('Another sign');
+    expect(said(stage)).toContain('No words are given.');
+    expect(stage.button('Change it').disabled).toBeTrue();
+    const area = document.querySelector<HTMLTextAreaElement>('#sign-words-2')!;
+    area.value = 'one\n two ';
+    area.dispatchEvent(new Event('input'));
+    area.dispatchEvent(new Event('blur'));
+    await stage.settle();
+    await stage.type('#sign-least-2', '3');
+    expect(said(stage)).toContain('Of 2 words 3 can never be found.');
+    await stage.press('Remove sign 3');
+    await stage.press('Retire it');
+    const request = await stage.answer('/api/setup/detectors/d', { revision: 5, waiting: 0 });
+    expect(request.request.body).toEqual(jasmine.objectContaining({ revision: 4, retired: true, signs: line.signs }));
+  });
+
+  it('are changed by keepers only', async () => {
+    const stage = await show({}, { rights: ['discover', 'audit'] });
+    expect(() => stage.button('New detector')).toThrow();
+    expect(() => stage.button('Change Payment cards')).toThrow();
+    expect(stage.text()).toContain('Detectors');
+  });
+});

@@ -1,0 +1,26 @@
+import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
+import { Session } from '../identity/index';
+import { Views } from '../kit/views';
+
+const views = [
+  { path: '/setup', name: $localize`Record types` },
+  { path: '/setup/parties', name: $localize`Parties` },
+  { path: '/setup/objects', name: $localize`Business objects` },
+  { path: '/plan/numbering', name: $localize`Numbering` },
+];
+const detectors = { path: '/setup/detectors', name: $localize`Detectors` };
+
+/** How the repository is arranged. */
+@Component({
+  selector: 'kc-setup-nav',
+  imports: [Views],
+  template: `<kc-views label="Views of the setup" i18n-label [views]="views()" />`,
+  changeDetection: ChangeDetectionStrategy.OnPush,
+})
+export class SetupNav {
+  private readonly session = inject(Session);
+  /** What detectors find tells what is in content: it is for those who keep, hold or audit. */
+  protected readonly views = computed(() =>
+    (['dispose', 'hold', 'audit'] as const).some((right) => this.session.may(right)) ? [...views, detectors] : views,
+  );
+}
