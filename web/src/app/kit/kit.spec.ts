@@ -14,6 +14,7 @@ import { Mark, markKinds } from './mark';
 import { marksOf } from './marksOf';
 import { ResultList } from './resultList';
 import { RuleStrip } from './ruleStrip';
+import { Sheet } from './sheet';
 import { Why } from './why';
 
 const life: Life = {
@@ -42,6 +43,16 @@ const all = (fixture: ComponentFixture<unknown>, selector: string): HTMLElement[
 
 describe('the kit', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: [provideZonelessChangeDetection(), provideRouter([])] }));
+
+  it('a sheet that goes while it is still closing leaves nothing over the page', async () => {
+    const masks = (): number => document.querySelectorAll('.p-drawer-mask').length;
+    const fixture = await show(Sheet, { open: true, heading: 'Place a hold' });
+    expect(masks()).toBe(1);
+    fixture.componentRef.setInput('open', false);
+    await fixture.whenStable();
+    fixture.destroy();
+    expect(masks()).toBe(0);
+  });
 
   describe('marks', () => {
     for (const kind of markKinds) {

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, DestroyRef, inject, input, model } from '@angular/core';
+import { ChangeDetectionStrategy, Component, DestroyRef, inject, input, model, viewChild } from '@angular/core';
 import { Drawer } from 'primeng/drawer';
 
 /** Lists that lie over a sheet: Esc closes these first. */
@@ -31,6 +31,8 @@ export class Sheet {
   readonly heading = input.required<string>();
   readonly width = input(460);
 
+  private readonly drawer = viewChild.required(Drawer);
+
   constructor() {
     let listed = false;
     // Looked at before a list hears of the key and is gone.
@@ -43,6 +45,8 @@ export class Sheet {
     inject(DestroyRef).onDestroy(() => {
       document.removeEventListener('keydown', look, true);
       document.removeEventListener('keydown', close);
+      // A drawer that goes while it is still closing forgets its veil, which would lie over the next page for good.
+      this.drawer().destroyModal();
     });
   }
 }
