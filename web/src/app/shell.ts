@@ -1,3 +1,4 @@
+import { NgTemplateOutlet } from '@angular/common';
 import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
@@ -40,7 +41,7 @@ const areas: readonly Area[] = [
 @Component({
   selector: 'kc-shell',
   imports: [
-    AskBar, Button, CountPipe, DayPipe, FormsModule, InputText, Popover, ProblemNotice, RouterLink, RouterLinkActive, RouterOutlet, Sheet, Tooltip,
+    AskBar, Button, CountPipe, DayPipe, FormsModule, InputText, NgTemplateOutlet, Popover, ProblemNotice, RouterLink, RouterLinkActive, RouterOutlet, Sheet, Tooltip,
   ], // prettier-ignore
   templateUrl: './shell.html',
   styleUrl: './shell.css',
@@ -86,7 +87,7 @@ export class Shell {
       '/': [$localize`ask bar`, () => document.querySelector<HTMLInputElement>('kc-ask-bar input')?.focus()],
       '?': [$localize`all keys`, () => this.keysOpen.set(true)],
       Escape: [$localize`back`, () => history.back()],
-      ...Object.fromEntries(areas.map((a) => [a.key, [a.name, () => this.go(a)] as [string, () => void]])),
+      ...Object.fromEntries(this.areas().map((a) => [a.key, [a.name, () => this.go(a)] as [string, () => void]])),
     });
     inject(DestroyRef).onDestroy(remove);
   }

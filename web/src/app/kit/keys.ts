@@ -1,8 +1,15 @@
 import { DOCUMENT, inject, Injectable, signal } from '@angular/core';
 
+/** One act and every key that does it, as they are printed on a keyboard. */
 export interface KeyHint {
-  readonly keys: string;
+  readonly keys: readonly string[];
   readonly words: string;
+}
+
+/** Keys that work everywhere, and keys of the page that is open. */
+export interface KeyHints {
+  readonly everywhere: readonly KeyHint[];
+  readonly here: readonly KeyHint[];
 }
 
 /** True while somebody types: then no single key does anything. */
@@ -18,13 +25,28 @@ export function keyName(event: KeyboardEvent): string {
   return event.shiftKey && /^[A-Z]$/.test(event.key) ? `Shift+${event.key}` : event.key;
 }
 
+const printed: Readonly<Record<string, string>> = {
+  ArrowUp: '↑',
+  ArrowDown: '↓',
+  ArrowLeft: '←',
+  ArrowRight: '→',
+  ' ': $localize`Space`,
+  Enter: $localize`Enter`,
+  Escape: $localize`Esc`,
+};
+
+/** A key as it is printed on a keyboard: `↓`, `Space`, `Shift D`. */
+export function keyLabel(name: string): string {
+  return printed[name] ?? name.replace('+', ' ');
+}
+
 type Handler = (event: KeyboardEvent) => void;
 
 /** Keys of the page that is open; the newest page's come first. */
 @Injectable({ providedIn: 'root' })
 export class Keys {
   private readonly layers: ReadonlyMap<string, { words: string; run: Handler }>[] = [];
-  readonly hints = signal<readonly KeyHint[]>([]);
+  readonly hints = signal<KeyHints>({ everywhere: [], here: [] });
 
   constructor() {
     inject(DOCUMENT).addEventListener('keydown', (event) => {
@@ -55,8 +77,19 @@ export class Keys {
   }
 
   private refresh(): void {
-    const seen = new Map<string, string>();
-    for (const layer of this.layers) for (const [keys, { words }] of layer) seen.set(keys, words);
-    this.hints.set([...seen].map(([keys, words]) => ({ keys, words })));
+    const taken = new Set<string>();
+    const hintsOf = (layers: Keys['layers']): KeyHint[] => {
+      const byWords = new Map<string, string[]>();
+      for (const [name, { words }] of layers.flatMap((layer) => [...layer])) {
+        if (taken.has(name)) continue;
+        taken.add(name);
+        byWords.set(words, [...(byWords.get(words) ?? []), keyLabel(name)]);
+      }
+      return [...byWords].map(([words, keys]) => ({ keys, words }));
+    };
+    const [everywhere, ...pages] = this.layers;
+    // A page may take a key over: what it does there is said, and not what it does elsewhere.
+    const here = hintsOf(pages.reverse());
+    this.hints.set({ everywhere: everywhere ? hintsOf([everywhere]) : [], here });
   }
 }

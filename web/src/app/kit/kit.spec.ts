@@ -194,7 +194,28 @@ describe('the kit', () => {
       removeBelow();
       press('j');
       expect(fired).toEqual(['above', 'k', 'declare', 'below']);
-      expect(keys.hints()).toEqual([]);
+      expect(keys.hints()).toEqual({ everywhere: [], here: [] });
+    });
+    it('are listed as a keyboard names them: of the page first, one line an act', () => {
+      const keys = TestBed.inject(Keys);
+      const nothing = (): void => undefined;
+      const removeShell = keys.add({ '/': ['ask bar', nothing], Escape: ['back', nothing] });
+      const removePage = keys.add({
+        ArrowDown: ['row below', nothing],
+        ' ': ['mark', nothing],
+        x: ['mark', nothing],
+        Escape: ['let go', nothing],
+      });
+      expect(keys.hints()).toEqual({
+        here: [
+          { keys: ['↓'], words: 'row below' },
+          { keys: ['Space', 'x'], words: 'mark' },
+          { keys: ['Esc'], words: 'let go' },
+        ],
+        everywhere: [{ keys: ['/'], words: 'ask bar' }],
+      });
+      removePage();
+      removeShell();
     });
     it('know typing from not typing', () => {
       const make = (html: string): HTMLElement => {
