@@ -21,6 +21,9 @@ module.exports = (config) =>
         ],
       },
     },
-    browserNoActivityTimeout: 120000,
+    // A busy machine answers late; that is no reason to give the browser up.
+    browserNoActivityTimeout: 300000,
+    browserDisconnectTimeout: 60000,
+    pingTimeout: 120000,
     restartOnFileChange: false,
   });

@@ -263,6 +263,8 @@ export const rulePage = z.object({
   code: z.string(),
   revision,
   draft: ruleDefinition.nullable(),
+  /** Who saved the draft last, and when; null where there is none, or where it was saved before that was kept. */
+  draftSaved: z.object({ by: z.string(), at: z.string() }).nullable(),
   versions: z.array(
     z.object({
       id,

@@ -238,11 +238,12 @@ function versionsOf(rule: DemoRule): { definition: RuleDefinition; inForceFrom: 
 
 async function addSchedule(
   uow: UnitOfWork,
-  ines: string,
+  personId: ReadonlyMap<string, string>,
   placeId: ReadonlyMap<string, string>,
   folders: readonly DemoFolder[],
 ): Promise<void> {
   const random = seeded(3);
+  const ines = personId.get('ines')!;
   for (const [code, type] of Object.entries(recordTypes)) {
     await run(uow, 'demo.type', 'insert into record_type (code, title, facts) values ($1, $2, $3)', [
       code,
@@ -263,10 +264,12 @@ async function addSchedule(
   for (const rule of rules) {
     const ruleId = random.id();
     ruleIds.set(rule.code, ruleId);
-    await run(uow, 'demo.rule', 'insert into rule (id, code, draft) values ($1, $2, $3)', [
+    await run(uow, 'demo.rule', 'insert into rule (id, code, draft, draft_by, draft_at) values ($1, $2, $3, $4, $5)', [
       ruleId,
       rule.code,
-      rule.draft ? JSON.stringify({ ...rule.definition, ...rule.draft }) : null,
+      ...(rule.draft
+        ? [JSON.stringify({ ...rule.definition, ...rule.draft }), personId.get('tomas')!, '2026-09-10T14:20:00Z']
+        : [null, null, null]),
     ]);
     for (const [i, version] of versionsOf(rule).entries()) {
       await run(
@@ -787,7 +790,7 @@ async function addActs(loaded: Loaded): Promise<void> {
     const ines = await person('ines');
     const numberBy = async (code: string, title: string, pattern: string, per: ('series' | 'year' | 'month')[], gapless: boolean) => {
       const id = await makeNumbering(services, ines, { title, pattern, per, gapless });
-      const [place] = await rows<{ id: string; code: string; title: string }>(services.pool, 'demo.place', 'select id, code, title from place where code = $1', [code]); // prettier-ignore
+      const [place] = await rows<{ id: string; code: string; title: string }>(services.pool, 'demo.placeByCode', 'select id, code, title from place where code = $1', [code]); // prettier-ignore
       await setPlaceNumbering(services, ines, place!, id);
     };
     await numberBy('PIL-03', 'Near misses through the year', 'NM-{year}-{nnn}', ['year'], true);
@@ -1011,7 +1014,7 @@ export async function loadDemo(config: Config, progress: (line: string) => void)
       const { placeId, rootId } = await addPlaces(uow, folders);
       const made = { personId, groupId, placeId, rootId };
       await addGrants(uow, made);
-      await addSchedule(uow, personId.get('ines')!, placeId, folders);
+      await addSchedule(uow, personId, placeId, folders);
       await addEvents(uow, folders, personId.get('ines')!);
       const entities = await addEntities(uow, records);
       await addFolderFacts(uow, folders, entities);

@@ -10,6 +10,7 @@ import {
   parseCivilDate,
   parsePeriod,
   period,
+  readPeriod,
   yearMonthDay,
 } from './index.js';
 
@@ -90,5 +91,44 @@ describe('periods', () => {
     expect(describePeriod(period('P1Y6M'))).toBe('1 year and 6 months');
     expect(describePeriod(period('P1Y2M3D'))).toBe('1 year, 2 months and 3 days');
     expect(describePeriod(period('P0D'))).toBe('no time');
+  });
+
+  const written: [string, string | null][] = [
+    ['7 years', 'P7Y'],
+    ['1 Year', 'P1Y'],
+    ['1 year and 6 months', 'P1Y6M'],
+    ['1 year, 2 months and 3 days', 'P1Y2M3D'],
+    ['18m', 'P18M'],
+    ['7y6m', 'P7Y6M'],
+    ['  90   days ', 'P90D'],
+    ['2 wks', 'P2W'],
+    ['0 days', 'P0D'],
+    ['p7y', 'P7Y'],
+    ['P18M', 'P18M'],
+    ['ten years', null],
+    ['7', null],
+    ['years', null],
+    ['7 years 2 years', null],
+    ['7 yearsx', null],
+    ['-1 year', null],
+    ['1.5 years', null],
+    ['123456 years', null],
+    ['', null],
+    ['P', null],
+  ];
+  for (const [text, iso] of written) {
+    it(`“${text}” is ${iso ?? 'none'}`, () => {
+      const read = readPeriod(text);
+      expect(read && formatPeriod(read)).toBe(iso);
+    });
+  }
+
+  it('are read back from their words', () => {
+    const part = (most: number) => fc.integer({ min: 0, max: most });
+    fc.assert(
+      fc.property(fc.record({ years: part(9999), months: part(99_999), weeks: part(99_999), days: part(999_999) }), (p) =>
+        expect(readPeriod(describePeriod(p))).toEqual(p),
+      ),
+    );
   });
 });

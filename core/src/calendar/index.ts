@@ -10,4 +10,4 @@ export {
   type EpochDay,
   type YearMonthDay,
 } from './civilDate.js';
-export { addPeriod, describePeriod, formatPeriod, parsePeriod, period, subtractPeriod, type Period } from './period.js';
+export { addPeriod, describePeriod, formatPeriod, parsePeriod, period, readPeriod, subtractPeriod, type Period } from './period.js';

@@ -18,6 +18,31 @@ export function parsePeriod(text: string): Period | null {
   return { years: years!, months: months!, weeks: weeks!, days: days! };
 }
 
+const writtenPart = /^(\d{1,6})\s*(y|yrs?|years?|m|mos?|months?|w|wks?|weeks?|d|days?)(?![a-z])[\s,]*(?:and\b\s*)?/;
+const unitOf: Readonly<Record<string, keyof Period>> = { y: 'years', m: 'months', w: 'weeks', d: 'days' };
+
+/**
+ * Reads a period as people write it ("7 years", "1 year and 6 months", "18m", "no time") or in ISO 8601 form;
+ * null when it is none. What {@link describePeriod} writes is read back as the same period.
+ */
+export function readPeriod(text: string): Period | null {
+  const plain = text.trim().toLowerCase();
+  if (plain === 'no time') return parsePeriod('P0D');
+  if (plain.startsWith('p')) return parsePeriod(plain.toUpperCase());
+  const parts: Partial<Record<keyof Period, number>> = {};
+  let rest = plain;
+  while (rest !== '') {
+    const match = writtenPart.exec(rest);
+    const unit = match && unitOf[match[2]!.charAt(0)]!;
+    if (!unit || parts[unit] !== undefined) return null;
+    parts[unit] = Number(match[1]);
+    rest = rest.slice(match[0].length);
+  }
+  const { years = 0, months = 0, weeks = 0, days = 0 } = parts;
+  // Nothing was said, or more than an ISO period can carry.
+  return plain === '' ? null : parsePeriod(formatPeriod({ years, months, weeks, days }));
+}
+
 /** Reads a period; throws RangeError where {@link parsePeriod} returns null. */
 export function period(text: string): Period {
   const parsed = parsePeriod(text);

@@ -77,10 +77,11 @@ export function describeTrigger(trigger: Trigger): string {
     case 'recordDate':
       return dateWords[trigger.date]!;
     case 'fact':
-      return `fact “${trigger.fact}”`;
+      return trigger.fact ? `fact “${trigger.fact}”` : 'the fact';
     case 'folderClosed':
       return 'closing of its folder';
     case 'event':
+      if (!trigger.eventType) return 'the event';
       return `${trigger.occurrence === 'first' ? 'first ' : ''}event “${trigger.eventType}”`;
     case 'never':
       return 'no clock: kept for good';

@@ -35,9 +35,12 @@ const step: fc.Arbitrary<Step> = fc
     after: fc.constantFrom('P0D', 'P7Y', 'P18M', 'P1Y6M', 'P90D'),
     from: fc.constantFrom('clockStart' as const, 'previousStep' as const),
     repeatEvery: fc.option(fc.constantFrom('P30D', 'P1M'), { nil: undefined }),
-    to: fc.constantFrom('CLOSED', '2024 to 2025', 'to Q-19'),
+    to: fc.constantFrom('CLOSED', '2024 to 2025', 'to Q-19', 'A, B; C'),
     approvals: fc.nat(3),
-    approverGroups: fc.option(fc.subarray(['Board', 'Finance and dues', 'Counsel'], { minLength: 1 }), { nil: undefined }),
+    approverGroups: fc.option(
+      fc.subarray(['Board', 'Finance and dues', 'Counsel', 'Masters, pilots; crews', 'Wind or tide', 'The "old" guard'], { minLength: 1 }),
+      { nil: undefined },
+    ),
     noticeDays: fc.nat(30),
   })
   .map(({ repeatEvery, to, approverGroups, ...s }) => ({
@@ -67,6 +70,16 @@ describe('a rule in a table', () => {
     expect(printSteps(steps)).toBe('ask owner P5Y every P30D; destroy P2Y after the step before, 2 approvals, 21 days notice');
     expect(printTrigger({ kind: 'event', eventType: 'lease ended', occurrence: 'last' })).toBe('event lease ended');
   });
+  it('takes lengths of time in words', () => {
+    const destroy: Step = { kind: 'destroy', after: 'P1Y6M', from: 'clockStart', approvals: 1, noticeDays: 14 };
+    const ask: Step = { kind: 'askOwner', after: 'P12M', from: 'previousStep', repeatEvery: 'P30D', approvals: 0, noticeDays: 0 };
+    expect(
+      parseSteps('ask owner 12 months after the step before every 30 days; destroy 1 year and 6 months, 1 approval, 14 days notice'),
+    ).toEqual({
+      ok: true,
+      value: [ask, destroy],
+    });
+  });
   const mistakes: [(text: string) => { ok: boolean; sentence?: string }, string, RegExp][] = [
     [parseTrigger, '', /when the clock starts/],
     [parseTrigger, 'when it ends', /when the clock starts/],
@@ -77,7 +90,7 @@ describe('a rule in a table', () => {
     [parseSteps, '', /names no step/],
     [parseSteps, 'shred P7Y', /“shred P7Y” is no step/],
     [parseSteps, 'destroy', /after how long/],
-    [parseSteps, 'destroy 7 years', /after how long/],
+    [parseSteps, 'destroy seven years', /after how long/],
     [parseSteps, 'ask owner P5Y every month', /“month” is no period/],
     [parseSteps, 'destroy P7Y, two approvals', /“two approvals” is neither/],
   ];

@@ -1,4 +1,4 @@
-import { parsePeriod } from '../calendar/index.js';
+import { formatPeriod, readPeriod } from '../calendar/index.js';
 import type { Cutoff } from './cutoff.js';
 import { recordDates, stepKinds, type Step, type StepKind, type Trigger } from './rule.js';
 
@@ -27,6 +27,30 @@ const dateWords: Record<(typeof recordDates)[number], string> = {
 };
 const wrong = (sentence: string): { ok: false; sentence: string } => ({ ok: false, sentence });
 const tidy = (text: string): string => text.trim().replace(/\s+/g, ' ');
+
+/** A name between others: in quotes where it would be taken apart, a quote in it doubled. */
+function quoted(name: string): string {
+  return /[,;"]| or /i.test(name) ? `"${name.replaceAll('"', '""')}"` : name;
+}
+
+function unquoted(text: string): string {
+  return /^"(?:[^"]|"")*"$/.test(text) ? text.slice(1, -1).replaceAll('""', '"') : text;
+}
+
+/** The parts between separators, those in quotes left alone. */
+function split(text: string, separator: ';' | ',' | ' or '): string[] {
+  const parts = [''];
+  for (const piece of text.match(/"(?:[^"]|"")*"|[^"]+|"/g) ?? []) {
+    const [first = '', ...more] = piece.startsWith('"') ? [piece] : piece.split(new RegExp(separator, 'i'));
+    parts.push(parts.pop()! + first, ...more);
+  }
+  return parts.map(tidy).filter(Boolean);
+}
+
+function isoPeriod(text: string): string | null {
+  const period = readPeriod(text);
+  return period && formatPeriod(period);
+}
 
 /** A trigger in a table: `created`, `fact expires`, `folder closed`, `event lease ended`, `first event person left`, `never`. */
 export function printTrigger(trigger: Trigger): string {
@@ -88,15 +112,15 @@ function isBare(step: Step): boolean {
   return step.kind === 'keepPermanently' && step.after === 'P0D' && step.from === 'clockStart' && step.repeatEvery === undefined;
 }
 
-/** Steps in a table, one after another: `ask owner P5Y every P30D; move P6Y to CLOSED; destroy P7Y, 2 approvals of Board or Counsel, 21 days notice`. */
+/** Steps in a table, one after another, how long in ISO 8601 or in words: `ask owner P5Y every P30D; move P6Y to CLOSED; destroy P7Y, 2 approvals of Board or Counsel, 21 days notice`. */
 export function printSteps(steps: readonly Step[]): string {
   return steps
     .map((step) =>
       [
-        `${stepWords[step.kind]}${isBare(step) ? '' : ` ${step.after}`}${step.from === 'previousStep' ? ' after the step before' : ''}${step.repeatEvery ? ` every ${step.repeatEvery}` : ''}${step.to === undefined ? '' : ` to ${step.to}`}`,
+        `${stepWords[step.kind]}${isBare(step) ? '' : ` ${step.after}`}${step.from === 'previousStep' ? ' after the step before' : ''}${step.repeatEvery ? ` every ${step.repeatEvery}` : ''}${step.to === undefined ? '' : ` to ${quoted(step.to)}`}`,
         ...(step.approvals > 0
           ? [
-              `${step.approvals} ${step.approvals === 1 ? 'approval' : 'approvals'}${step.approverGroups?.length ? ` of ${step.approverGroups.join(' or ')}` : ''}`,
+              `${step.approvals} ${step.approvals === 1 ? 'approval' : 'approvals'}${step.approverGroups?.length ? ` of ${step.approverGroups.map(quoted).join(' or ')}` : ''}`,
             ]
           : []),
         ...(step.noticeDays > 0 ? [`${step.noticeDays} days notice`] : []),
@@ -106,18 +130,18 @@ export function printSteps(steps: readonly Step[]): string {
 }
 
 function parseStep(text: string): Read<Step> {
-  const [what = '', ...more] = text.split(',').map(tidy);
+  const [what = '', ...more] = split(text, ',');
   const kind = [...stepKinds].find((k) => what.toLowerCase() === stepWords[k] || what.toLowerCase().startsWith(`${stepWords[k]} `));
   if (!kind) return wrong(`“${what}” is no step: ${Object.values(stepWords).join(', ')}`);
   const rest = what.slice(stepWords[kind].length).trim();
-  const match = /^(\S*?)( after the step before)?( every (\S+))?( to (.+))?$/i.exec(rest === '' ? 'P0D' : rest);
-  const after = (match?.[1] ?? '').toUpperCase();
-  if (!match || parsePeriod(after) === null || (rest === '' && kind !== 'keepPermanently')) {
-    return wrong(`“${what}” says not after how long, such as P7Y or P90D`);
+  const match = /^(.*?)( after the step before)?( every (.+?))?( to (.+))?$/i.exec(rest === '' ? 'P0D' : rest);
+  const after = isoPeriod(match?.[1] ?? '');
+  if (!match || after === null || (rest === '' && kind !== 'keepPermanently')) {
+    return wrong(`“${what}” says not after how long, such as P7Y or 90 days`);
   }
-  const repeatEvery = match[4]?.toUpperCase();
-  if (repeatEvery !== undefined && parsePeriod(repeatEvery) === null) return wrong(`“${match[4]!}” is no period, such as P30D`);
-  const to = match[6];
+  const repeatEvery = match[4] === undefined ? undefined : isoPeriod(match[4]);
+  if (repeatEvery === null) return wrong(`“${match[4]!}” is no period, such as P30D or 30 days`);
+  const to = match[6] === undefined ? undefined : unquoted(match[6]);
   if ((kind === 'move') !== (to !== undefined)) {
     return wrong(kind === 'move' ? `“${what}” says not to which folder, such as to CLOSED` : `“${what}”: only move says to which folder`);
   }
@@ -129,7 +153,7 @@ function parseStep(text: string): Read<Step> {
     if (given[2] === undefined) noticeDays = Number(given[1]);
     else {
       approvals = Number(given[1]);
-      approverGroups = given[3]?.split(/ or /i).map(tidy).filter(Boolean); // prettier-ignore
+      approverGroups = given[3] === undefined ? undefined : split(given[3], ' or ').map(unquoted);
     }
   }
   return {
@@ -148,7 +172,7 @@ function parseStep(text: string): Read<Step> {
 }
 
 export function parseSteps(text: string): Read<Step[]> {
-  const parts = text.split(';').map(tidy).filter(Boolean);
+  const parts = split(text, ';');
   if (parts.length === 0) return wrong('names no step');
   const steps: Step[] = [];
   for (const part of parts) {

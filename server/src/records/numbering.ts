@@ -150,6 +150,13 @@ export async function makeNumbering(services: Services, person: SignedIn, input:
   });
 }
 
+async function lockAtRevision(uow: UnitOfWork, id: string, revision: number): Promise<NumberingRow> {
+  const found = await row<NumberingRow>(uow, 'numbering.lock', `select ${columns} from numbering where id = $1 for update`, [id]);
+  if (!found) throw notFound('This numbering');
+  if (found.revision !== revision) throw changedMeanwhile();
+  return found;
+}
+
 export async function changeNumbering(
   services: Services,
   person: SignedIn,
@@ -158,9 +165,7 @@ export async function changeNumbering(
 ): Promise<number> {
   requireSound(input);
   return withUnitOfWork(services.pool, person, async (uow) => {
-    const before = await row<NumberingRow>(uow, 'numbering.lock', `select ${columns} from numbering where id = $1 for update`, [id]);
-    if (!before) throw notFound('This numbering');
-    if (before.revision !== input.revision) throw changedMeanwhile();
+    const before = await lockAtRevision(uow, id, input.revision);
     const { revision: _revision, ...after } = input;
     await run(
       uow,
@@ -176,9 +181,7 @@ export async function changeNumbering(
 /** Removes a scheme by which nothing was ever numbered. One that gave a number stays: its number must not be given again. */
 export async function dropNumbering(services: Services, person: SignedIn, id: string, revision: number): Promise<void> {
   await withUnitOfWork(services.pool, person, async (uow) => {
-    const before = await row<NumberingRow>(uow, 'numbering.lock', `select ${columns} from numbering where id = $1 for update`, [id]);
-    if (!before) throw notFound('This numbering');
-    if (before.revision !== revision) throw changedMeanwhile();
+    const before = await lockAtRevision(uow, id, revision);
     const of = await row<{ places: number; used: boolean }>(
       uow,
       'numbering.use',

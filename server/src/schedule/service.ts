@@ -57,6 +57,7 @@ export async function rulePage(services: Services, person: SignedIn, id: string)
     code: rule.code,
     revision: rule.revision,
     draft: rule.draft,
+    draftSaved: rule.draft && rule.draft_by && rule.draft_at ? { by: rule.draft_by, at: rule.draft_at.toISOString() } : null,
     versions: versions
       .filter((v) => v.rule_id === id)
       .map((v) => ({

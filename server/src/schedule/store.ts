@@ -3,7 +3,7 @@ import type { Criteria } from '@key-cellar/core/criteria';
 import type { Facts, RecordState } from '@key-cellar/core/records';
 import type { ByHand, StepAct, StepKind } from '@key-cellar/core/schedule';
 import { boundCriteria } from '../criteria/index.js';
-import { dynamicRows, row, rows, run, type Db } from '../db/index.js';
+import { dynamicRows, row, rows, run, type Db, type UnitOfWork } from '../db/index.js';
 
 export interface VersionRow extends Record<string, unknown> {
   id: string;
@@ -345,8 +345,13 @@ export interface RuleRow extends Record<string, unknown> {
   id: string;
   code: string;
   draft: RuleDefinition | null;
+  /** Who saved the draft, and when. */
+  draft_by: string | null;
+  draft_at: Date | null;
   revision: number;
 }
+
+const ruleColumns = `id, code, draft, (select name from principal p where p.id = rule.draft_by) as draft_by, draft_at, revision`;
 
 /** Names of all groups of people. */
 export async function groupNames(db: Db): Promise<string[]> {
@@ -355,33 +360,39 @@ export async function groupNames(db: Db): Promise<string[]> {
 }
 
 export function rules(db: Db) {
-  return rows<RuleRow>(db, 'rule.all', 'select id, code, draft, revision from rule order by code');
+  return rows<RuleRow>(db, 'rule.all', `select ${ruleColumns} from rule order by code`);
 }
 
 export function ruleById(db: Db, id: string) {
-  return row<RuleRow>(db, 'rule.byId', 'select id, code, draft, revision from rule where id = $1', [id]);
+  return row<RuleRow>(db, 'rule.byId', `select ${ruleColumns} from rule where id = $1`, [id]);
 }
 
 export function lockRule(db: Db, id: string) {
-  return row<RuleRow>(db, 'rule.lock', 'select id, code, draft, revision from rule where id = $1 for update', [id]);
+  return row<RuleRow>(db, 'rule.lock', `select ${ruleColumns} from rule where id = $1 for update`, [id]);
 }
 
-export async function addRule(db: Db, rule: { id: string; code: string; draft: RuleDefinition | null }): Promise<void> {
-  await run(db, 'rule.add', 'insert into rule (id, code, draft) values ($1, $2, $3)', [
-    rule.id,
-    rule.code,
-    rule.draft === null ? null : JSON.stringify(rule.draft),
+export async function addRule(uow: UnitOfWork, rule: { id: string; code: string; draft: RuleDefinition | null }): Promise<void> {
+  const { id, code, draft } = rule;
+  await run(uow, 'rule.add', 'insert into rule (id, code, draft, draft_by, draft_at) values ($1, $2, $3, $4, $5)', [
+    id,
+    code,
+    ...draftColumns(uow, draft),
   ]);
 }
 
-export async function writeDraft(db: Db, id: string, draft: RuleDefinition | null): Promise<number> {
+export async function writeDraft(uow: UnitOfWork, id: string, draft: RuleDefinition | null): Promise<number> {
   const found = await row<{ revision: number }>(
-    db,
+    uow,
     'rule.writeDraft',
-    'update rule set draft = $2, revision = revision + 1 where id = $1 returning revision',
-    [id, draft === null ? null : JSON.stringify(draft)],
+    'update rule set draft = $2, draft_by = $3, draft_at = $4, revision = revision + 1 where id = $1 returning revision',
+    [id, ...draftColumns(uow, draft)],
   );
   return found!.revision;
+}
+
+/** A draft with who saves it now, and when. */
+function draftColumns({ actor, at }: UnitOfWork, draft: RuleDefinition | null): (string | null)[] {
+  return draft === null ? [null, null, null] : [JSON.stringify(draft), actor.id, at];
 }
 
 export async function addVersion(

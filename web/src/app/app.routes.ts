@@ -2,6 +2,7 @@ import { inject } from '@angular/core';
 import { Router, type CanActivateFn, type Routes } from '@angular/router';
 import { map } from 'rxjs';
 import { Session } from './identity/session';
+import { asksWhenUnsaved } from './kit/unsaved';
 
 const signedIn: CanActivateFn = (_route, state) => {
   const router = inject(Router);
@@ -43,11 +44,13 @@ export const routes: Routes = [
       {
         path: 'plan/stencils/new',
         title: 'New stencil · Key Cellar',
+        canDeactivate: [asksWhenUnsaved],
         loadComponent: () => import('./plan/stencilPage').then((m) => m.StencilPage),
       },
       {
         path: 'plan/stencils/:id',
         title: 'Stencil · Key Cellar',
+        canDeactivate: [asksWhenUnsaved],
         loadComponent: () => import('./plan/stencilPage').then((m) => m.StencilPage),
       },
       { path: 'plan/:id', title: 'Place · Key Cellar', loadComponent: () => import('./plan/placePage').then((m) => m.PlacePage) },
@@ -62,7 +65,12 @@ export const routes: Routes = [
         title: 'Schedule · Key Cellar',
         loadComponent: () => import('./schedule/schedulePage').then((m) => m.SchedulePage),
       },
-      { path: 'schedule/new', title: 'New rule · Key Cellar', loadComponent: () => import('./schedule/rulePage').then((m) => m.RulePage) },
+      {
+        path: 'schedule/new',
+        title: 'New rule · Key Cellar',
+        canDeactivate: [asksWhenUnsaved],
+        loadComponent: () => import('./schedule/rulePage').then((m) => m.RulePage),
+      },
       {
         path: 'schedule/types',
         title: 'Rules by type · Key Cellar',
@@ -93,11 +101,17 @@ export const routes: Routes = [
         title: 'Check of the schedule · Key Cellar',
         loadComponent: () => import('./schedule/checkPage').then((m) => m.CheckPage),
       },
-      { path: 'schedule/:id', title: 'Rule · Key Cellar', loadComponent: () => import('./schedule/rulePage').then((m) => m.RulePage) },
+      {
+        path: 'schedule/:id',
+        title: 'Rule · Key Cellar',
+        canDeactivate: [asksWhenUnsaved],
+        loadComponent: () => import('./schedule/rulePage').then((m) => m.RulePage),
+      },
       { path: 'setup', title: 'Record types · Key Cellar', loadComponent: () => import('./records/typesPage').then((m) => m.TypesPage) },
       {
         path: 'setup/types/:code',
         title: 'Record type · Key Cellar',
+        canDeactivate: [asksWhenUnsaved],
         loadComponent: () => import('./records/typePage').then((m) => m.TypePage),
       },
       {

@@ -15,6 +15,7 @@ import { Keys } from './kit/keys';
 import { ProblemNotice } from './kit/notice';
 import { Sheet } from './kit/sheet';
 import { Theme, type ThemeChoice } from './kit/theme';
+import { Unsaved } from './kit/unsaved';
 import { CountPipe, DayPipe } from './kit/words';
 
 interface Area {
@@ -51,6 +52,7 @@ export class Shell {
   private readonly api = inject(Api);
   private readonly router = inject(Router);
   private readonly keys = inject(Keys);
+  protected readonly unsaved = inject(Unsaved);
   protected readonly session = inject(Session);
   protected readonly theme = inject(Theme);
   protected readonly me = this.session.me;
@@ -122,7 +124,8 @@ export class Shell {
     });
   }
 
-  protected signOut(): void {
+  protected async signOut(): Promise<void> {
+    if (!(await this.unsaved.mayLeave())) return;
     this.api.call(identity.signOut).subscribe({
       next: () => {
         this.session.forget();

@@ -12,9 +12,11 @@ import { Lifeline, lifeInWords, placeLabels, type Life } from './lifeline';
 import { loaded, type Loaded } from './loaded';
 import { Mark, markKinds } from './mark';
 import { marksOf } from './marksOf';
+import { PeriodField } from './periodField';
 import { ResultList } from './resultList';
 import { RuleStrip } from './ruleStrip';
 import { Sheet } from './sheet';
+import { Unsaved } from './unsaved';
 import { Why } from './why';
 
 const life: Life = {
@@ -52,6 +54,89 @@ describe('the kit', () => {
     await fixture.whenStable();
     fixture.destroy();
     expect(masks()).toBe(0);
+  });
+
+  describe('a field for a length of time', () => {
+    async function field(
+      value: string,
+    ): Promise<{ input: HTMLInputElement; out: string[]; type(text: string): Promise<void>; give(value: string): Promise<void> }> {
+      const fixture = await show(PeriodField, { field: 'how-long', label: 'How long', value });
+      const out: string[] = [];
+      fixture.componentInstance.valueChange.subscribe((v) => out.push(v));
+      const input = all(fixture, 'input')[0] as HTMLInputElement;
+      return {
+        input,
+        out,
+        type: async (text) => {
+          input.value = text;
+          input.dispatchEvent(new Event('input'));
+          await fixture.whenStable();
+        },
+        give: async (given) => {
+          fixture.componentRef.setInput('value', given);
+          await fixture.whenStable();
+        },
+      };
+    }
+    it('shows words, takes words, and gives what programs read', async () => {
+      const { input, out, type, give } = await field('P1Y6M');
+      expect(input.value).toBe('1 year and 6 months');
+      await type('18m');
+      expect(out).toEqual(['P18M']);
+      await give('P18M');
+      expect(input.value).withContext('not changed under the hands').toBe('18m');
+      input.dispatchEvent(new Event('blur'));
+      await give('P18M');
+      expect(input.value).toBe('18 months');
+      await give('P7Y');
+      expect(input.value).withContext('another rule').toBe('7 years');
+    });
+    it('gives out what is none as it was typed, to be refused by the form', async () => {
+      const { input, out, type, give } = await field('P7Y');
+      await type('seven');
+      await give('seven');
+      expect(out).toEqual(['seven']);
+      expect(input.value).toBe('seven');
+    });
+  });
+
+  describe('what is not saved', () => {
+    it('is asked about before it is left, and once let go not again', async () => {
+      const unsaved = TestBed.inject(Unsaved);
+      let changed = false;
+      TestBed.runInInjectionContext(() => unsaved.watch(() => changed));
+      expect(unsaved.mayLeave()).toBeTrue();
+      changed = true;
+      const stays = unsaved.mayLeave();
+      expect(unsaved.asking()).not.toBeNull();
+      unsaved.answer(false);
+      expect(await stays).toBeFalse();
+      const overtaken = unsaved.mayLeave();
+      const leaves = unsaved.mayLeave();
+      expect(await overtaken)
+        .withContext('a second way out is the one that is asked about')
+        .toBeFalse();
+      unsaved.answer(true);
+      expect(await leaves).toBeTrue();
+      expect(unsaved.asking()).toBeNull();
+      expect(unsaved.mayLeave()).toBeTrue();
+    });
+    it('keeps the window from being closed unasked', () => {
+      // The window of the specs listens for its own closing: the event is given to this listener only.
+      const listen = spyOn(window, 'addEventListener').and.callThrough();
+      const unsaved = TestBed.inject(Unsaved);
+      const listener = listen.calls.all().find(({ args }) => (args[0] as string) === 'beforeunload')!.args[1] as (event: Event) => void;
+      let changed = true;
+      TestBed.runInInjectionContext(() => unsaved.watch(() => changed));
+      const closing = (): boolean => {
+        const event = new Event('beforeunload', { cancelable: true });
+        listener(event);
+        return event.defaultPrevented;
+      };
+      expect(closing()).toBeTrue();
+      changed = false;
+      expect(closing()).toBeFalse();
+    });
   });
 
   describe('marks', () => {

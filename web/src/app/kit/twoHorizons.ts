@@ -1,9 +1,12 @@
-import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
 import { max, scaleBand, scaleLinear } from 'd3';
 
-/** What is due in one year, as it stands and as it would be. */
-export interface YearAhead {
-  readonly year: number;
+/** What is due in a year or a month, as it stands and as it would be. */
+export interface Ahead {
+  /** Such as 2026 or 2026-03. */
+  readonly name: string;
+  /** Written below its bar: the year, or the name of the month. */
+  readonly label: string;
   readonly before: number;
   readonly after: number;
   /** Of `before`: to be destroyed, and to be transferred; the rest are other steps. */
@@ -16,7 +19,7 @@ const foot = 20;
 const head = 14;
 
 /** The parts of a bar from the ground up. */
-function stack({ before, destroy, transfer }: YearAhead): { fill: string; from: number; until: number }[] {
+function stack({ before, destroy, transfer }: Ahead): { fill: string; from: number; until: number }[] {
   return [
     { fill: 'destroy', from: 0, until: destroy },
     { fill: 'transfer', from: destroy, until: destroy + transfer },
@@ -24,13 +27,13 @@ function stack({ before, destroy, transfer }: YearAhead): { fill: string; from: 
   ].filter((part) => part.until > part.from);
 }
 
-/** Years ahead with two outlines: what comes due as things stand, and what would with a change. */
+/** Years or months ahead with two outlines: what comes due as things stand, and what would with a change. */
 @Component({
   selector: 'kc-two-horizons',
   template: `
     <svg [attr.viewBox]="'0 0 ' + width() + ' ' + height" role="img" [attr.aria-label]="words()">
-      @for (bar of bars(); track bar.year) {
-        <g>
+      @for (bar of shown(); track bar.name) {
+        <g [class.pickable]="pickable()" (click)="pickable() && picked.emit(bar.name)">
           <title>{{ bar.words }}</title>
           <rect class="hit" [attr.x]="bar.x" y="0" [attr.width]="bar.width" [attr.height]="height - foot" />
           @for (part of bar.parts; track part.fill) {
@@ -73,6 +76,9 @@ function stack({ before, destroy, transfer }: YearAhead): { fill: string; from: 
     }
     .hit {
       fill: transparent;
+    }
+    .pickable {
+      cursor: pointer;
     }
     g:hover .hit {
       fill: var(--head);
@@ -123,42 +129,54 @@ function stack({ before, destroy, transfer }: YearAhead): { fill: string; from: 
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class TwoHorizons {
-  readonly years = input.required<readonly YearAhead[]>();
+  readonly bars = input.required<readonly Ahead[]>();
+  /** Can one be chosen with the mouse? The page has another way for those who have none. */
+  readonly pickable = input(false);
+  readonly picked = output<string>();
   /** Width of the drawing, about as wide as it is shown: then its letters are as large as the others. */
   readonly width = input(1000);
   protected readonly height = height;
   protected readonly foot = foot;
   protected readonly floor = height - foot;
-  protected readonly changes = computed(() => this.years().some((y) => y.before !== y.after));
-  private readonly peak = computed(() => max(this.years(), (y) => Math.max(y.before, y.after)) ?? 0);
-  protected readonly most = computed(() => $localize`most in a year: ${this.peak().toLocaleString('en')}:n:`);
-  protected readonly bars = computed(() => {
-    const years = this.years();
+  protected readonly changes = computed(() => this.bars().some((b) => b.before !== b.after));
+  private readonly peak = computed(() => max(this.bars(), (b) => Math.max(b.before, b.after)) ?? 0);
+  private readonly ofMonths = computed(() => this.bars()[0]?.name.includes('-') ?? false);
+  protected readonly most = computed(() =>
+    this.ofMonths()
+      ? $localize`most in a month: ${this.peak().toLocaleString('en')}:n:`
+      : $localize`most in a year: ${this.peak().toLocaleString('en')}:n:`,
+  );
+  protected readonly shown = computed(() => {
+    const bars = this.bars();
     const x = scaleBand(
-      years.map((y) => y.year),
+      bars.map((b) => b.name),
       [0, this.width()],
     );
     const y = scaleLinear([0, this.peak() || 1], [this.floor, head]);
-    const every = years.length > 20 ? 5 : 1;
-    return years.map((at, i) => ({
-      year: at.year,
-      x: x(at.year)!,
-      width: x.bandwidth(),
-      after: y(at.after),
-      parts: stack(at).map((part) => ({ fill: part.fill, y: y(part.until), height: y(part.from) - y(part.until) })),
-      // At the edges a year stands inside the picture.
-      anchor: i === 0 ? 'start' : i === years.length - 1 ? 'end' : null,
-      labelAt: i === 0 ? 0 : i === years.length - 1 ? this.width() : x(at.year)! + x.bandwidth() / 2,
-      label: i === 0 || at.year % every === 0 ? String(at.year) : '',
-      words: at.before === at.after ? $localize`${at.year}:year:: ${at.before}:n:` : $localize`${at.year}:year:: ${at.before}:n: as it stands, ${at.after}:m: with the change`, // prettier-ignore
-    }));
+    const sparse = bars.length > 20;
+    return bars.map((at, i) => {
+      // At the edges a year stands inside the picture; the twelve months of a year have room below themselves.
+      const edge = !sparse ? null : i === 0 ? 'start' : i === bars.length - 1 ? 'end' : null;
+      const left = x(at.name)!;
+      return {
+        name: at.name,
+        x: left,
+        width: x.bandwidth(),
+        after: y(at.after),
+        parts: stack(at).map((part) => ({ fill: part.fill, y: y(part.until), height: y(part.from) - y(part.until) })),
+        anchor: edge,
+        labelAt: edge === 'start' ? 0 : edge === 'end' ? this.width() : left + x.bandwidth() / 2,
+        label: !sparse || i === 0 || Number(at.label) % 5 === 0 ? at.label : '',
+        words: at.before === at.after ? $localize`${at.name}:name:: ${at.before}:n:` : $localize`${at.name}:name:: ${at.before}:n: as it stands, ${at.after}:m: with the change`, // prettier-ignore
+      };
+    });
   });
   /** The outline with the change, as steps over the years. */
   protected readonly outline = computed(() => {
-    const bars = this.bars();
+    const bars = this.shown();
     if (bars.length === 0) return '';
     const steps = bars.map((b) => `L${b.x},${b.after} L${b.x + b.width},${b.after}`).join(' ');
     return `M${bars[0]!.x},${this.floor} ${steps} L${this.width()},${this.floor}`;
   });
-  protected readonly words = computed(() => $localize`Due by year: ${this.bars().map((b) => b.words).join('; ')}:list:`); // prettier-ignore
+  protected readonly words = computed(() => $localize`Due: ${this.shown().map((b) => b.words).join('; ')}:list:`); // prettier-ignore
 }

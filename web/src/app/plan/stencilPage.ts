@@ -13,6 +13,7 @@ import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
+import { Unsaved } from '../kit/unsaved';
 import { CountPipe, InstantPipe } from '../kit/words';
 import { BroughtList } from './broughtList';
 import { StencilFolderForm } from './stencilFolderForm';
@@ -51,6 +52,8 @@ export class StencilPage {
 
   protected readonly page = loaded<Stencil>(() => (this.id() ? this.api.call(stencils.stencil, { params: { id: this.id()! } }) : EMPTY));
   protected readonly draft = signal<Draft | null>(null);
+  /** The draft as it was begun with, or as it was kept. */
+  private readonly began = signal<Draft | null>(null);
   protected readonly chosenKey = signal('');
   protected readonly using = signal(false);
   protected readonly bringing = signal(false);
@@ -83,6 +86,7 @@ export class StencilPage {
   protected readonly askOptions = computed(() => this.parts.facts().map((f) => ({ value: f.code, name: f.title })));
 
   constructor() {
+    inject(Unsaved).watch(() => JSON.stringify(this.draft()) !== JSON.stringify(this.began()));
     effect(() => {
       const p = this.page.value();
       if (p) untracked(() => this.begin({ subject: p.subject, title: p.title, note: p.note, definition: p.definition }));
@@ -100,6 +104,7 @@ export class StencilPage {
 
   private begin(draft: Draft): void {
     this.draft.set(draft);
+    this.began.set(draft);
     if (!foldersOf(draft.definition.root).some((f) => f.folder.key === this.chosenKey())) this.chosenKey.set(draft.definition.root.key);
   }
 
@@ -143,7 +148,10 @@ export class StencilPage {
   protected drop(): void {
     const p = this.page.value();
     if (p) this.begin({ subject: p.subject, title: p.title, note: p.note, definition: p.definition });
-    else void this.router.navigateByUrl('/plan/stencils');
+    else {
+      this.began.set(this.draft());
+      void this.router.navigateByUrl('/plan/stencils');
+    }
   }
 
   protected save(retired = this.page.value()?.retiredOn !== null && !!this.page.value()): void {
@@ -156,6 +164,7 @@ export class StencilPage {
       next: (done: { id?: string; version?: number }) => {
         this.busy.set(false);
         this.describing.set(false);
+        this.began.set(d);
         if (done.id) void this.router.navigate(['/plan/stencils', done.id]);
         else {
           const behind = this.page.value()?.uses ?? 0;

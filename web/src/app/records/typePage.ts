@@ -11,6 +11,7 @@ import { JobProgress } from '../kit/jobProgress';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
+import { Unsaved } from '../kit/unsaved';
 import { CountPipe, DayPipe, InstantPipe } from '../kit/words';
 import { factKindNames, FactForm } from './factForm';
 import { FactFields, type FactValues } from './factFields';
@@ -56,6 +57,7 @@ export class TypePage {
   protected readonly wrong = computed(() => definitionProblems(this.facts()).map((p) => p.sentence));
 
   constructor() {
+    inject(Unsaved).watch(() => this.changed());
     effect(() => {
       const p = this.page.value();
       if (p) untracked(() => this.begin(p));

@@ -105,7 +105,7 @@ describe('trying a draft', () => {
     const stage = await show(years(9));
     await stage.until(() => stage.text().includes('2 get a later date.'));
     await typed(stage, years(9, { steps: [{ ...years(9).steps[0]!, after: 'P1' }] }));
-    expect(stage.text()).toContain('the draft is not right yet; as before');
+    expect(stage.text()).toContain('Waiting for what is not finished yet; this is as it was before.');
     expect(stage.text()).toContain('2 get a later date.');
     expect(stage.text()).toContain('28 Feb 2025 → 28 Feb 2029');
   });

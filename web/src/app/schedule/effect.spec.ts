@@ -3,7 +3,7 @@ import { TestBed } from '@angular/core/testing';
 import type { EffectPage, ScheduleChange } from '@key-cellar/contract';
 import { Stage, testingProviders } from '../kit/testing';
 import { TwoHorizons } from '../kit/twoHorizons';
-import { byYear, cellsOf, forecastCsv, touched, type Cell } from './effectModel';
+import { byMonth, byYear, cellsOf, counted, forecastCsv, touched, type Cell } from './effectModel';
 import { EffectView } from './effectView';
 import { ForecastPage } from './forecastPage';
 
@@ -41,13 +41,38 @@ const effect: EffectPage = {
 describe('the forecast', () => {
   it('is summed by year, also where nothing comes due', () => {
     expect(cellsOf(effect).map((c) => c.month)).toEqual(['2027-01', '2027-05', '2030-02']);
+    const nothing = { before: 0, after: 0, destroy: 0, transfer: 0 };
     expect(byYear(cellsOf(effect), 2026, 5)).toEqual([
-      { year: 2026, before: 0, after: 0, destroy: 0, transfer: 0 },
-      { year: 2027, before: 4, after: 3, destroy: 4, transfer: 0 },
-      { year: 2028, before: 0, after: 0, destroy: 0, transfer: 0 },
-      { year: 2029, before: 0, after: 0, destroy: 0, transfer: 0 },
-      { year: 2030, before: 2, after: 2, destroy: 0, transfer: 0 },
+      { name: '2026', label: '2026', ...nothing },
+      { name: '2027', label: '2027', before: 4, after: 3, destroy: 4, transfer: 0 },
+      { name: '2028', label: '2028', ...nothing },
+      { name: '2029', label: '2029', ...nothing },
+      { name: '2030', label: '2030', before: 2, after: 2, destroy: 0, transfer: 0 },
     ]);
+    const months = byMonth(cellsOf(effect), '2027');
+    expect(months.map((m) => m.label).join(' ')).toBe('Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec');
+    expect(months.filter((m) => m.before > 0)).toEqual([
+      { name: '2027-01', label: 'Jan', before: 2, after: 1, destroy: 2, transfer: 0 },
+      { name: '2027-05', label: 'May', before: 2, after: 2, destroy: 2, transfer: 0 },
+    ]);
+  });
+  it('is counted by year or month, and by step, series or rule, and nothing is lost on the way', () => {
+    const cells = cellsOf(effect);
+    expect(counted(cells, 4, 'step').map((l) => [l.when, l.what, l.records, l.bytes, l.afterRecords])).toEqual([
+      ['2027', 'destroy', 4, 20, 3],
+      ['2030', 'review', 2, 10, 2],
+    ]);
+    expect(counted(cells, 7, 'series').map((l) => [l.when, l.what, l.records])).toEqual([
+      ['2027-01', 'PIL-01', 2],
+      ['2027-05', 'PIL-01', 2],
+      ['2030-02', 'BER-02', 2],
+    ]);
+    for (const by of ['step', 'series', 'rule'] as const) {
+      for (const letters of [4, 7] as const) {
+        const sum = counted(cells, letters, by).reduce((n, l) => n + l.records, 0);
+        expect(sum).withContext(`${by} ${letters}`).toBe(6);
+      }
+    }
   });
   it('of a change is that of the series that it touches', () => {
     expect(touched(cellsOf(effect)).map((c) => c.series)).toEqual(['PIL-01', 'PIL-01']);
@@ -62,10 +87,10 @@ describe('the forecast', () => {
 describe('two horizons', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
   it('are one where nothing changes, and told in words', async () => {
-    const stage = await Stage.show(TwoHorizons, { years: [{ year: 2027, before: 4, after: 4, destroy: 3, transfer: 1 }] });
+    const stage = await Stage.show(TwoHorizons, { bars: [{ name: '2027', label: '2027', before: 4, after: 4, destroy: 3, transfer: 1 }] });
     expect(stage.host.querySelector('.outline')).toBeNull();
-    expect(stage.host.querySelector('svg')!.getAttribute('aria-label')).toBe('Due by year: 2027: 4');
-    stage.fixture.componentRef.setInput('years', [{ year: 2027, before: 4, after: 3, destroy: 3, transfer: 1 }]);
+    expect(stage.host.querySelector('svg')!.getAttribute('aria-label')).toBe('Due: 2027: 4');
+    stage.fixture.componentRef.setInput('bars', [{ name: '2027', label: '2027', before: 4, after: 3, destroy: 3, transfer: 1 }]);
     await stage.settle();
     expect(stage.host.querySelector('.outline')).not.toBeNull();
     expect(stage.host.querySelector('svg')!.getAttribute('aria-label')).toContain('4 as it stands, 3 with the change');
@@ -132,14 +157,52 @@ describe('the effect of a change', () => {
 
 describe('thirty years ahead', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
-  it('are told by year and step, and narrowed to a series', async () => {
+  const rule = { id: 'r', code: 'R-1', version: 1, inForceFrom: '2020-01-01', hasDraft: true, setOn: [], records: 6 };
+  const lines = (stage: Stage<ForecastPage>): string[] =>
+    [...stage.host.querySelectorAll<HTMLTableRowElement>('tbody tr')].map((tr) =>
+      [...tr.cells].map((c) => c.textContent!.trim()).join(' | '),
+    );
+  async function show(): Promise<Stage<ForecastPage>> {
     const stage = await Stage.show(ForecastPage);
     await stage.answer('/api/plan', { places: [{ id: 's', kind: 'series', code: 'BER-02', title: 'Inspections' }] });
-    stage.http.expectOne('/api/schedule/effect').flush(`${JSON.stringify({ effect })}\n`);
+    await stage.answer('/api/rules', { rules: [{ ...rule, definition: { title: 'Logs' } }] });
+    (await stage.request('/api/schedule/effect')).flush(`${JSON.stringify({ effect })}\n`);
     await stage.settle();
+    return stage;
+  }
+
+  it('are told by year and step, and narrowed to a series', async () => {
+    const stage = await show();
     expect(stage.text()).toContain('6 steps come due until 2056');
-    expect([...stage.host.querySelectorAll('tbody tr')].length).toBe(2);
+    expect(lines(stage)).toEqual(['2027 | destroyed | 4 | 20 B', '2030 | a keeper reviews | 2 | 10 B']);
     await stage.choose('forecast-series', /BER-02/);
     expect(stage.text()).toContain('2 steps come due');
+  });
+
+  it('are opened to the months of a year, by its bar or by its name, and counted by rule', async () => {
+    const stage = await show();
+    const bar = [...stage.host.querySelectorAll('svg g')].find((g) => g.textContent!.includes('2027'))!;
+    bar.dispatchEvent(new MouseEvent('click', { bubbles: true }));
+    await stage.settle();
+    expect(stage.text()).toContain('4 steps come due in 2027');
+    expect(lines(stage).map((l) => l.slice(0, 7))).toEqual(['2027-01', '2027-05']);
+    await stage.press('By rule');
+    expect(lines(stage)[0]).toBe('2027-01 | R-1 Logs | 2 | 10 B');
+    await stage.choose('forecast-year', '2030');
+    expect(lines(stage)).toEqual(['2030-02 | R-1 Logs | 2 | 10 B']);
+  });
+
+  it('are worked out with a draft, and told as it stands and with it', async () => {
+    const stage = await show();
+    await stage.choose('forecast-draft', /R-1/);
+    await stage.answer('/api/rules/r', { id: 'r', draft: { title: 'Logs, longer' } });
+    const request = await stage.request('/api/schedule/effect');
+    expect(request.request.body).toEqual({
+      change: { kind: 'rule', ruleId: 'r', definition: { title: 'Logs, longer' }, inForceFrom: '2026-09-14', takesOver: 'all' },
+    });
+    request.flush(`${JSON.stringify({ effect })}\n`);
+    await stage.settle();
+    expect(stage.text()).toContain('6 steps come due until 2056 as it stands, 5 with the draft.');
+    expect(lines(stage)[0]).toBe('2027 | destroyed | 4 | 20 B | 3 | 20 B');
   });
 });

@@ -1,6 +1,7 @@
 import type { EffectPage } from '@key-cellar/contract';
+import { group } from 'd3';
 import Papa from 'papaparse';
-import type { YearAhead } from '../kit/twoHorizons';
+import type { Ahead } from '../kit/twoHorizons';
 
 /** What is due in a month in a series under a rule by a step, as it stands and with the change. */
 export interface Cell {
@@ -36,17 +37,53 @@ export function touched(cells: readonly Cell[]): Cell[] {
   return cells.filter((c) => series.has(c.series));
 }
 
-/** The forecast by year, of some series and steps or of all. */
-export function byYear(cells: readonly Cell[], from: number, years: number): YearAhead[] {
-  const all = Array.from({ length: years }, (_, i) => ({ year: from + i, before: 0, after: 0, destroy: 0, transfer: 0 }));
+function ahead(name: string, label: string, cells: readonly Cell[]): Ahead {
+  const sum = { before: 0, after: 0, destroy: 0, transfer: 0 };
   for (const cell of cells) {
-    const at = all[Number(cell.month.slice(0, 4)) - from];
-    if (!at) continue;
-    at.before += cell.records;
-    at.after += cell.afterRecords;
-    if (cell.step === 'destroy' || cell.step === 'transfer') at[cell.step] += cell.records;
+    sum.before += cell.records;
+    sum.after += cell.afterRecords;
+    if (cell.step === 'destroy' || cell.step === 'transfer') sum[cell.step] += cell.records;
   }
-  return all;
+  return { name, label, ...sum };
+}
+
+/** Years ahead, also those in which nothing is due. */
+export function byYear(cells: readonly Cell[], from: number, years: number): Ahead[] {
+  const of = group(cells, (c) => c.month.slice(0, 4));
+  return Array.from({ length: years }, (_, i) => String(from + i)).map((year) => ahead(year, year, of.get(year) ?? []));
+}
+
+/** The twelve months of a year. */
+export function byMonth(cells: readonly Cell[], year: string): Ahead[] {
+  const of = group(cells, (c) => c.month);
+  return Array.from({ length: 12 }, (_, i) => `${year}-${String(i + 1).padStart(2, '0')}`).map((month) =>
+    ahead(month, new Date(`${month}-15`).toLocaleString('en', { month: 'short' }), of.get(month) ?? []),
+  );
+}
+
+/** Cells that are the same for somebody who counts by year or month, and by step, series or rule. */
+export interface Counted {
+  readonly when: string;
+  readonly what: string;
+  readonly records: number;
+  readonly bytes: number;
+  readonly afterRecords: number;
+  readonly afterBytes: number;
+}
+
+/** The forecast counted: by year (4 letters of the month) or month (7), and by step, series or rule; in order of both. */
+export function counted(cells: readonly Cell[], letters: 4 | 7, by: 'step' | 'series' | 'rule'): Counted[] {
+  const sum = (of: readonly Cell[], key: 'records' | 'bytes' | 'afterRecords' | 'afterBytes'): number => of.reduce((n, c) => n + c[key], 0);
+  return [...group(cells, (c) => `${c.month.slice(0, letters)} ${c[by]}`).values()]
+    .map((of) => ({
+      when: of[0]!.month.slice(0, letters),
+      what: of[0]![by],
+      records: sum(of, 'records'),
+      bytes: sum(of, 'bytes'),
+      afterRecords: sum(of, 'afterRecords'),
+      afterBytes: sum(of, 'afterBytes'),
+    }))
+    .sort((a, b) => (a.when === b.when ? (a.what < b.what ? -1 : 1) : a.when < b.when ? -1 : 1));
 }
 
 /** The forecast as a table for others to read (RFC 4180); no spreadsheet takes a field for a formula. */

@@ -4,13 +4,14 @@ import { plan, schedule, setup, type Endpoint, type EventLine, type Problem } fr
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Textarea } from 'primeng/textarea';
-import { EMPTY, type Observable } from 'rxjs';
+import type { Observable } from 'rxjs';
 import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
 import { DayPipe } from '../kit/words';
+import { EventTypeField } from './eventTypeField';
 
 const endpoints = {
   place: { list: schedule.placeEvents, add: plan.recordEvent },
@@ -21,7 +22,7 @@ const endpoints = {
 /** What happened to a place, a record, or a party or business object: recorded, corrected, taken back. What was wrong stays to be read. */
 @Component({
   selector: 'kc-event-list',
-  imports: [Button, DayPipe, FormsModule, InputText, ProblemNotice, Sheet, Textarea],
+  imports: [Button, DayPipe, EventTypeField, FormsModule, InputText, ProblemNotice, Sheet, Textarea],
   template: `
     <kc-problem [problem]="page.problem()" />
     <ul>
@@ -52,15 +53,9 @@ const endpoints = {
     <kc-sheet [(open)]="open" [heading]="correcting() ? 'Correct an event' : 'Record an event'">
       <form class="form" (ngSubmit)="save(true)">
         <p i18n>Clocks that wait for this event start from that day. Everything it concerns is dated anew.</p>
-        <div class="field">
-          <label for="event-type" i18n>What happened</label>
-          <input pInputText id="event-type" name="type" required maxlength="80" list="event-types" [ngModel]="type()" (ngModelChange)="type.set($event)" />
-          <datalist id="event-types">
-            @for (known of knownTypes(); track known) {
-              <option [value]="known"></option>
-            }
-          </datalist>
-        </div>
+        @if (open()) {
+          <kc-event-type-field field="event-type" label="What happened" i18n-label [value]="type()" (valueChange)="type.set($event)" />
+        }
         <div class="field">
           <label for="event-on" i18n>On</label>
           <input pInputText id="event-on" name="on" type="date" required [max]="session.today()" [ngModel]="on()" (ngModelChange)="on.set($event)" />
@@ -139,13 +134,6 @@ export class EventList {
   protected readonly page = loaded<{ events: readonly EventLine[] }>(() =>
     this.api.call(endpoints[this.kind()].list, { params: { id: this.id() } }),
   );
-  private readonly rules = loaded(() => (this.open() ? this.api.call(schedule.rules) : EMPTY));
-  /** Events that rules count from. */
-  protected readonly knownTypes = computed(() => [
-    ...new Set(
-      (this.rules.value()?.rules ?? []).flatMap((r) => (r.definition.trigger.kind === 'event' ? [r.definition.trigger.eventType] : [])),
-    ),
-  ]);
   protected readonly all = signal(false);
   private readonly events = computed(() => this.page.value()?.events ?? []);
   protected readonly shown = computed(() => (this.all() ? this.events() : this.events().slice(0, 5)));

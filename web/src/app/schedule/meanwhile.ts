@@ -71,9 +71,12 @@ export class Meanwhile {
   private readonly newest = computed(() => this.after().draft ?? this.after().versions[0]?.definition ?? this.base());
   protected readonly what = computed(() => {
     const [version] = this.after().versions;
+    if (!this.after().draft && this.before().draft && this.after().versions.length === this.before().versions.length) {
+      return $localize`Somebody dropped the draft while you were editing.`;
+    }
     return version && this.after().versions.length > this.before().versions.length
       ? $localize`${version.publishedBy}:name: published version ${version.version}:no: while you were editing.`
-      : $localize`Somebody saved another draft while you were editing.`;
+      : $localize`${this.after().draftSaved?.by ?? $localize`Somebody`}:name: saved another draft while you were editing.`;
   });
   protected readonly lines = computed(() => {
     const own = new Map(compareRules(this.base(), this.draft()).map((l) => [l.name, l.right]));

@@ -1,65 +1,40 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import {
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  effect,
+  inject,
+  input,
+  linkedSignal,
+  signal,
+  untracked,
+  viewChild,
+} from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import {
-  identity,
-  ruleDefinition,
-  schedule,
-  type Problem,
-  type RuleDefinition,
-  type RulePage as Page,
-  type ScheduleChange,
-} from '@key-cellar/contract';
-import { describeStep, describeTrigger, recordDates, stepKinds, type StepKind } from '@key-cellar/core/schedule';
+import { schedule, type Problem, type RuleDefinition, type RulePage as Page, type ScheduleChange } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
-import { MultiSelect } from 'primeng/multiselect';
-import { concatMap, EMPTY, of } from 'rxjs';
+import { concatMap, of } from 'rxjs';
 import { Session } from '../identity/index';
-import { Choice } from '../kit/choice';
 import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { RuleStrip } from '../kit/ruleStrip';
 import { Sheet } from '../kit/sheet';
+import { Unsaved } from '../kit/unsaved';
 import { CountPipe, DayPipe, InstantPipe } from '../kit/words';
 import { DraftTrial } from './draftTrial';
 import { EffectView } from './effectView';
 import { JobProgress } from '../kit/jobProgress';
-import { JurisdictionsField } from './jurisdictionsField';
 import { Meanwhile } from './meanwhile';
+import { emptyRule, RuleForm, wrongIn } from './ruleForm';
 import { ruleLines } from './ruleLines';
 import { VersionCompare } from './versionCompare';
 import type { Draft } from './whatIfModel';
 
-type Step = RuleDefinition['steps'][number];
-
 /** HTTP: the precondition failed, somebody changed it since it was read. */
 const overtaken = 412;
-
-const emptyRule: RuleDefinition = {
-  title: '',
-  authority: '',
-  jurisdictions: [],
-  trigger: { kind: 'recordDate', date: 'created' },
-  cutoff: { kind: 'calendarYear' },
-  steps: [{ kind: 'destroy', after: 'P7Y', from: 'clockStart', approvals: 1, noticeDays: 14 }],
-};
-
-const triggerKinds = [
-  { value: 'recordDate', name: $localize`a date of the record` },
-  { value: 'fact', name: $localize`a date fact` },
-  { value: 'folderClosed', name: $localize`the closing of its folder` },
-  { value: 'event', name: $localize`an event outside` },
-  { value: 'never', name: $localize`nothing: kept for good` },
-] as const;
-const cutoffKinds = [
-  { value: 'none', name: $localize`no cutoff` },
-  { value: 'month', name: $localize`end of the month` },
-  { value: 'quarter', name: $localize`end of the quarter` },
-  { value: 'calendarYear', name: $localize`end of the calendar year` },
-  { value: 'fiscalYear', name: $localize`end of the fiscal year` },
-] as const;
 
 /** One rule: its versions, and its draft with a worked example that follows each change. */
 @Component({
@@ -74,13 +49,11 @@ const cutoffKinds = [
     InputText,
     InstantPipe,
     JobProgress,
-    JurisdictionsField,
     Meanwhile,
-    MultiSelect,
     ProblemNotice,
     RouterLink,
+    RuleForm,
     RuleStrip,
-    Choice,
     Sheet,
     VersionCompare,
   ],
@@ -96,12 +69,10 @@ export class RulePage {
   readonly id = input<string>();
 
   protected readonly page = loaded(() => (this.id() ? this.api.call(schedule.rule, { params: { id: this.id()! } }) : of(undefined)));
-  private readonly edits = computed(() => this.draft() !== null);
-  /** Groups whose people can be asked to approve; asked for once somebody edits. */
-  protected readonly people = loaded(() => (this.edits() ? this.api.call(identity.people) : EMPTY));
-  protected readonly groups = computed(() => (this.people.value()?.people ?? []).filter((p) => p.kind === 'group').map((p) => p.name));
+  private readonly form = viewChild(RuleForm);
   protected readonly draft = signal<RuleDefinition | null>(null);
-  protected readonly code = signal('');
+  /** The code of a rule that is new; null where it has one. */
+  protected readonly newCode = linkedSignal<string | null>(() => (this.id() ? null : ''));
   protected readonly publishing = signal(false);
   protected readonly comparing = signal(false);
   protected readonly inForceFrom = signal(this.session.today());
@@ -115,44 +86,29 @@ export class RulePage {
   /** The rule as somebody else left it, when they were faster. */
   protected readonly meanwhile = signal<Page | null>(null);
 
-  protected readonly triggerKinds = triggerKinds;
-  protected readonly cutoffKinds = cutoffKinds;
-  protected readonly dates = recordDates.map((date) => ({ value: date, name: describeTrigger({ kind: 'recordDate', date }) }));
-  /** Nothing here carries out a route yet, so none is offered; a rule that came with one keeps it. */
-  protected readonly steps = stepKinds.filter((kind) => kind !== 'route').map((kind) => ({ value: kind, name: describeStep(kind) }));
-  protected readonly froms = [
-    { value: 'clockStart', name: $localize`after the clock starts` },
-    { value: 'previousStep', name: $localize`after the step before` },
-  ] as const;
-  protected readonly months = Array.from({ length: 12 }, (_, i) => ({
-    value: i + 1,
-    name: new Date(2000, i, 1).toLocaleString('en', { month: 'long' }),
-  }));
-  protected readonly describeTrigger = describeTrigger;
   protected readonly ruleLines = ruleLines;
-  protected readonly describeStep = describeStep;
 
   protected readonly current = computed(() => {
     const versions = this.page.value()?.versions ?? [];
     return versions.find((v) => v.inForceFrom <= this.session.today()) ?? versions[0];
   });
   protected readonly mayEdit = computed(() => this.session.may('dispose'));
-  /** What is wrong with the draft, by path; the same schema that the server uses. */
-  protected readonly wrong = computed<Record<string, string>>(() => {
-    const draft = this.draft();
-    if (!draft) return {};
-    const result = ruleDefinition.safeParse(draft);
-    return result.success ? {} : Object.fromEntries(result.error.issues.map((i) => [i.path.join('.'), i.message]));
-  });
-  protected readonly isWrong = computed(
-    () => Object.keys(this.wrong()).length > 0 || (!this.id() && !/^[A-Z0-9][A-Z0-9-]{0,29}$/.test(this.code().trim())),
-  );
+  private readonly isWrong = computed(() => Object.keys(wrongIn(this.draft()!, this.newCode())).length > 0);
   /** The draft to be tried; for as long as nothing else is said it is in force from today for all. */
   protected readonly tried = computed<Draft | null>(() => {
     const definition = this.draft();
     const today = this.session.today();
     const inForceFrom = this.inForceFrom() || today;
-    return definition && { ruleId: this.id() ?? '', code: this.code(), definition, inForceFrom, takesOver: this.takesOver(), today };
+    return (
+      definition && {
+        ruleId: this.id() ?? '',
+        code: this.page.value()?.code ?? this.newCode() ?? '',
+        definition,
+        inForceFrom,
+        takesOver: this.takesOver(),
+        today,
+      }
+    );
   });
 
   /** The draft as a change, while it is about to be published. */
@@ -164,12 +120,17 @@ export class RulePage {
   });
 
   constructor() {
+    inject(Unsaved).watch(
+      () => !this.saved() && JSON.stringify([this.draft(), this.newCode() ?? '']) !== JSON.stringify([this.began(), '']),
+    );
     effect(() => {
       const page = this.page.value();
       untracked(() => {
-        if (!this.id() && !this.draft()) this.draft.set(emptyRule);
+        if (!this.id() && !this.draft()) {
+          this.draft.set(emptyRule);
+          this.began.set(emptyRule);
+        }
         if (page && this.saved()) {
-          this.code.set(page.code);
           this.draft.set(page.draft);
           this.began.set(page.draft);
         }
@@ -183,50 +144,19 @@ export class RulePage {
     this.saved.set(false);
   }
 
-  protected change(changes: Partial<RuleDefinition>): void {
-    this.draft.update((draft) => ({ ...draft!, ...changes }));
+  protected change(draft: RuleDefinition): void {
+    this.draft.set(draft);
     this.saved.set(false);
   }
 
-  protected setTrigger(kind: RuleDefinition['trigger']['kind']): void {
-    const triggers: Record<typeof kind, RuleDefinition['trigger']> = {
-      recordDate: { kind: 'recordDate', date: 'created' },
-      fact: { kind: 'fact', fact: 'expires' },
-      folderClosed: { kind: 'folderClosed' },
-      event: { kind: 'event', eventType: '', occurrence: 'last' },
-      never: { kind: 'never' },
-    };
-    this.change({
-      trigger: triggers[kind],
-      ...(kind === 'never' ? { steps: [{ kind: 'keepPermanently', after: 'P0D', from: 'clockStart', approvals: 0, noticeDays: 0 }] } : {}),
-    });
+  /** Whether the draft can be saved as it is; where not, the form says why. */
+  private isSound(): boolean {
+    if (this.isWrong()) this.form()!.tell();
+    return !this.isWrong();
   }
 
-  protected setCutoff(kind: RuleDefinition['cutoff']['kind']): void {
-    this.change({ cutoff: kind === 'fiscalYear' ? { kind, firstMonth: 4, firstDay: 1 } : { kind } });
-  }
-
-  protected setStep(index: number, changes: Partial<Step>): void {
-    this.change({ steps: this.draft()!.steps.map((step, i) => (i === index ? { ...step, ...changes } : step)) });
-  }
-
-  protected setStepKind(index: number, kind: StepKind): void {
-    const asks = kind === 'destroy' || kind === 'transfer';
-    this.setStep(index, {
-      kind,
-      approvals: asks ? 1 : 0,
-      noticeDays: asks ? 14 : 0,
-      repeatEvery: kind === 'askOwner' ? 'P30D' : undefined,
-      to: kind === 'move' ? '' : undefined,
-    });
-  }
-
-  protected addStep(): void {
-    this.change({ steps: [{ kind: 'review', after: 'P1Y', from: 'clockStart', approvals: 0, noticeDays: 0 }, ...this.draft()!.steps] });
-  }
-
-  protected removeStep(index: number): void {
-    this.change({ steps: this.draft()!.steps.filter((_, i) => i !== index) });
+  protected beginPublishing(): void {
+    if (this.isSound()) this.publishing.set(true);
   }
 
   private fail = (error: unknown): void => {
@@ -254,11 +184,12 @@ export class RulePage {
   }
 
   protected save(): void {
+    if (!this.isSound()) return;
     this.busy.set(true);
     this.problem.set(null);
     const definition = this.draft()!;
     if (!this.id()) {
-      this.api.call(schedule.makeRule, { body: { code: this.code().trim(), definition } }).subscribe({
+      this.api.call(schedule.makeRule, { body: { code: this.newCode()!.trim(), definition } }).subscribe({
         next: ({ id }) => {
           this.saved.set(true);
           void this.router.navigate(['/schedule', id]).then(() => {

@@ -17,7 +17,7 @@ const definition: RuleDefinition = {
   ],
 };
 const version = (no: number, inForceFrom: string): Page['versions'][number] => ({ id: `v${no}`, version: no, definition, inForceFrom, takesOver: 'all', publishedBy: 'Ines', publishedAt: '2021-02-01T09:00:00Z' }); // prettier-ignore
-const page: Page = { id: 'r', code: 'R-SAF-4', revision: 3, draft: null, versions: [version(2, '2021-02-01'), version(1, '2008-01-01')], setOn: [{ placeId: 's', code: 'PIL-03', title: 'Near misses' }], pairs: [], criteria: [], records: 100 }; // prettier-ignore
+const page: Page = { id: 'r', code: 'R-SAF-4', revision: 3, draft: null, draftSaved: null, versions: [version(2, '2021-02-01'), version(1, '2008-01-01')], setOn: [{ placeId: 's', code: 'PIL-03', title: 'Near misses' }], pairs: [], criteria: [], records: 100 }; // prettier-ignore
 const line = (code: string, changes: Partial<RuleLine> = {}): RuleLine => ({ id: code, code, version: 1, definition, inForceFrom: '2003-01-01', hasDraft: false, setOn: [], records: 10, ...changes }); // prettier-ignore
 
 describe('the schedule', () => {
@@ -76,22 +76,66 @@ describe('a rule', () => {
     await stage.choose('rule-cutoff', /fiscal/);
     await stage.choose('rule-month', 'October');
     expect(stage.text()).toContain('the clock starts on 1 Oct 2026');
-    // Besides the jurisdictions that can be chosen nothing was asked.
-    stage.http.expectOne('/api/jurisdictions');
-    stage.http.expectOne('/api/people');
+    // Besides what the fields offer nothing was asked.
+    for (const offered of ['/api/jurisdictions', '/api/people', '/api/rules']) stage.http.expectOne(offered);
     stage.http.verify();
   });
 
-  it('says what is wrong where it is wrong, and cannot be saved so', async () => {
+  it('says what is wrong once the field is left, and is not saved so', async () => {
     const stage = await show();
     await stage.press('Edit as a draft');
     await stage.type('#step-after-1', 'ten years');
-    expect(stage.host.querySelector('.wrong')!.textContent).toContain('period');
-    expect(stage.button('Save draft').disabled).toBeTrue();
-    expect(stage.text()).toContain('the draft is not right yet; as before');
-    await stage.type('#step-after-1', 'P10Y');
-    expect(stage.button('Save draft').disabled).toBeFalse();
+    expect(stage.host.querySelector('.wrong')).withContext('while one types').toBeNull();
+    stage.host.querySelector('#step-after-1')!.dispatchEvent(new FocusEvent('focusout', { bubbles: true }));
+    await stage.settle();
+    expect(stage.host.querySelector('.wrong')!.textContent).toContain('must be a length of time such as 7 years');
+    expect(stage.text()).toContain('Waiting for what is not finished yet');
+    await stage.type('#rule-title', '');
+    await stage.press('Save draft');
+    expect([...stage.host.querySelectorAll('.wrong')].map((w) => w.textContent)).toContain('must not be empty');
+    await new Promise((resolve) => setTimeout(resolve));
+    expect(document.activeElement!.id).withContext('the first that is wrong').toBe('rule-title');
+    await stage.press('Publish …');
+    stage.http.expectNone('/api/rules/r/draft');
+    expect(document.querySelector('.p-drawer')).withContext('nothing to publish yet').toBeNull();
+    await stage.type('#rule-title', 'Near misses');
+    await stage.type('#step-after-1', '10 years');
+    expect(stage.host.querySelector('.wrong')).toBeNull();
+    await stage.press('Save draft');
+    expect((await stage.answer('/api/rules/r/draft', { revision: 4 })).request.body.definition.steps[1].after).toBe('P10Y');
   });
+
+  it('takes its steps in another order, and knows first from last events and facts by their names', async () => {
+    const stage = await show();
+    await stage.press('Edit as a draft');
+    await stage.answer('/api/rules/r/cases', { cases: [], rules: {}, more: false });
+    await stage.answer('/api/rules', { rules: [line('R-1', { definition: { ...definition, trigger: { kind: 'event', eventType: 'vessel scrapped', occurrence: 'last' } } })] });
+    expect([...stage.host.querySelectorAll<HTMLOptionElement>('datalist option')].map((o) => o.value)).toEqual(['vessel scrapped']);
+    await stage.type('#rule-event', 'lease ended');
+    await stage.choose('rule-occurrence', /first/);
+    await stage.press('Add a step');
+    await stage.press('Step 2 earlier');
+    await stage.type('#step-after-0', '18 months');
+    await stage.press('Save draft');
+    const saved = (await stage.answer('/api/rules/r/draft', { revision: 4 })).request.body.definition as Page['draft'] & object;
+    expect(saved.trigger).toEqual({ kind: 'event', eventType: 'lease ended', occurrence: 'first' });
+    expect(saved.steps.map((s) => [s.kind, s.after])).toEqual([
+      [definition.steps[0]!.kind, 'P18M'],
+      ['review', 'P1Y'],
+      [definition.steps[1]!.kind, definition.steps[1]!.after],
+    ]);
+    await stage.answer('/api/rules/r', { ...page, revision: 4, draft: saved });
+    await stage.choose('rule-trigger', 'a date fact');
+    await stage.answer('/api/record-types', {
+      types: [
+        { code: 'lease', title: 'Lease', version: 1, retired: false, facts: [{ code: 'ends', title: 'Ends on', kind: 'date', required: false }] },
+        { code: 'permit', title: 'Permit', version: 1, retired: false, facts: [{ code: 'ends', title: 'Ends on', kind: 'date', required: false }, { code: 'no', title: 'No.', kind: 'text', required: true }] },
+      ],
+    });
+    await stage.choose('rule-fact', 'Ends on (Lease, Permit)');
+    await stage.press('Save draft');
+    expect((await stage.request('/api/rules/r/draft')).request.body.definition.trigger).toEqual({ kind: 'fact', fact: 'ends' });
+  }); // prettier-ignore
 
   it('saves what was changed at the revision it was read at', async () => {
     const stage = await show();
@@ -229,9 +273,14 @@ describe('a rule', () => {
     await stage.type('#rule-title', 'Mine');
     await stage.press('Save draft');
     await stage.refuse('/api/rules/r/draft', 'Somebody changed this after you opened it.', undefined, 412);
-    const after = { ...page, revision: 4, draft: { ...definition, title: 'Theirs' } };
+    const after = {
+      ...page,
+      revision: 4,
+      draft: { ...definition, title: 'Theirs' },
+      draftSaved: { by: 'Tomas Vell', at: '2026-09-14T08:00:00Z' },
+    };
     await stage.answer('/api/rules/r', after);
-    expect(stage.text()).toContain('Somebody saved another draft while you were editing.');
+    expect(stage.text()).toContain('Tomas Vell saved another draft while you were editing.');
     await stage.press('Take theirs');
     await stage.answer('/api/rules/r', after);
     expect(document.querySelector<HTMLInputElement>('#rule-title')!.value).toBe('Theirs');
@@ -241,7 +290,12 @@ describe('a rule', () => {
   it('begins with a code of its own', async () => {
     const stage = await Stage.show(RulePage);
     const go = spyOn(TestBed.inject(Router), 'navigate').and.resolveTo(true);
-    expect(stage.button('Save draft').disabled).toBeTrue();
+    await stage.press('Save draft');
+    expect([...stage.host.querySelectorAll('.wrong')].map((w) => w.textContent)).toEqual([
+      'must be capital letters, digits and hyphens, such as R-BER-6',
+      'must not be empty',
+      'must not be empty',
+    ]);
     await stage.type('#rule-code', 'R-NEW-1');
     await stage.type('#rule-title', 'New papers');
     await stage.type('#rule-authority', 'Board 2026/1');

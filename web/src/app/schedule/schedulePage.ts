@@ -129,8 +129,8 @@ import { ScheduleNav } from './scheduleNav';
         <p i18n>
           One line a rule: <code>code</code>, <code>title</code>, <code>authority</code>, <code>clock</code> (such as <code>created</code>,
           <code>fact expires</code>, <code>folder closed</code>, <code>event lease ended</code>), <code>cutoff</code>,
-          <code>steps</code> (such as <code>ask owner P5Y every P30D; destroy P7Y, 2 approvals, 21 days notice</code>). With
-          <code>in force from</code> it is published, without it becomes a draft.
+          <code>steps</code> (such as <code>ask owner P5Y every P30D; destroy 7 years, 2 approvals, 21 days notice</code>; a name with a
+          comma stands in quotes). With <code>in force from</code> it is published, without it becomes a draft.
         </p>
       </kc-table-import>
     </div>
