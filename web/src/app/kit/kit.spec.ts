@@ -46,6 +46,34 @@ const all = (fixture: ComponentFixture<unknown>, selector: string): HTMLElement[
 describe('the kit', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: [provideZonelessChangeDetection(), provideRouter([])] }));
 
+  it('a sheet takes the keyboard to its first field, and gives it back', async () => {
+    @Component({
+      selector: 'kc-sheet-host',
+      imports: [Sheet],
+      template: `
+        <button type="button" (click)="open.set(true)">Place a hold</button>
+        <kc-sheet [(open)]="open" heading="Place a hold"
+          ><p>Why?</p>
+          <input id="why"
+        /></kc-sheet>
+      `,
+      changeDetection: ChangeDetectionStrategy.OnPush,
+    })
+    class Host {
+      readonly open = signal(false);
+    }
+    const fixture = await show(Host, {});
+    document.body.append(fixture.nativeElement as HTMLElement);
+    const button = all(fixture, 'button')[0]!;
+    button.focus();
+    button.click();
+    await fixture.whenStable();
+    expect(document.activeElement!.id).toBe('why');
+    fixture.componentInstance.open.set(false);
+    await fixture.whenStable();
+    expect(document.activeElement).toBe(button);
+  });
+
   it('a sheet that goes while it is still closing leaves nothing over the page', async () => {
     const masks = (): number => document.querySelectorAll('.p-drawer-mask').length;
     const fixture = await show(Sheet, { open: true, heading: 'Place a hold' });

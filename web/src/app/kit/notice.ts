@@ -11,6 +11,12 @@ import type { Problem } from '@key-cellar/contract';
       </div>
     }
   `,
+  styles: `
+    /* Nothing wrong takes no place in a form either. */
+    :host:empty {
+      display: none;
+    }
+  `,
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class ProblemNotice {

@@ -1,13 +1,8 @@
 import { ChangeDetectionStrategy, Component, input, linkedSignal, output } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { describePeriod, formatPeriod, parsePeriod, readPeriod } from '@key-cellar/core/calendar';
+import { formatPeriod, readPeriod } from '@key-cellar/core/calendar';
 import { InputText } from 'primeng/inputtext';
-
-/** A period as the field shows it: in words, or as it was typed when it is none. */
-function shown(value: string | undefined): string {
-  const period = parsePeriod(value ?? '');
-  return period ? describePeriod(period) : (value ?? '');
-}
+import { periodWords } from './words';
 
 /**
  * A field for a length of time, typed and shown in words ("7 years", "18 months"). In and out goes ISO 8601 (`P7Y`);
@@ -44,11 +39,11 @@ export class PeriodField {
   readonly wrong = input<string>();
   readonly valueChange = output<string>();
 
-  protected readonly words = (): string => shown(this.value());
+  protected readonly words = (): string => periodWords(this.value() ?? '');
   /** As it is being typed: a value that comes of the typing does not change it under the hands. */
   protected readonly text = linkedSignal<string | undefined, string>({
     source: this.value,
-    computation: (value, before) => (before && iso(before.value) === value ? before.value : shown(value)),
+    computation: (value, before) => (before && iso(before.value) === value ? before.value : periodWords(value ?? '')),
   });
 
   protected type(text: string): void {

@@ -3,6 +3,7 @@ import { parsePeriod } from '@key-cellar/core/calendar';
 import { describeCutoff, describeStep, describeTrigger } from '@key-cellar/core/schedule';
 import type { RuleDefinition } from '@key-cellar/contract';
 import { scaleSqrt } from 'd3';
+import { periodWords } from './words';
 
 /** Years of a period, near enough to draw it to scale. */
 function years(period: string): number {
@@ -101,7 +102,7 @@ export class RuleStrip {
 
   protected readonly words = computed(() => {
     const rule = this.rule();
-    const steps = rule.steps.map((s) => `${describeStep(s.kind)} after ${s.after}`);
+    const steps = rule.steps.map((s) => `${describeStep(s.kind)} after ${periodWords(s.after)}`);
     return [describeTrigger(rule.trigger), describeCutoff(rule.cutoff), ...steps].filter(Boolean).join(', ');
   });
 

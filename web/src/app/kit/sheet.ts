@@ -1,8 +1,11 @@
-import { ChangeDetectionStrategy, Component, DestroyRef, inject, input, model, viewChild } from '@angular/core';
+import { ChangeDetectionStrategy, Component, DestroyRef, effect, inject, input, model, viewChild } from '@angular/core';
 import { Drawer } from 'primeng/drawer';
 
 /** Lists that lie over a sheet: Esc closes these first. */
 const overlays = '.p-select-overlay, .p-multiselect-overlay, .p-autocomplete-overlay';
+
+/** Where one begins in a sheet: its first field, else its first button. */
+const fields = 'input:not([type=hidden], :disabled), textarea:not(:disabled), [role=combobox]';
 
 /** A short task from the right edge. Esc closes it; focus returns to where it was. */
 @Component({
@@ -17,6 +20,7 @@ const overlays = '.p-select-overlay, .p-multiselect-overlay, .p-autocomplete-ove
       [modal]="true"
       [blockScroll]="false"
       [closeOnEscape]="false"
+      (onShow)="enter()"
       [pt]="{ root: { role: 'dialog', 'aria-modal': 'true', 'aria-label': heading() } }"
     >
       @if (open()) {
@@ -32,8 +36,15 @@ export class Sheet {
   readonly width = input(460);
 
   private readonly drawer = viewChild.required(Drawer);
+  /** What had the focus before it opened. */
+  private before: HTMLElement | null = null;
 
   constructor() {
+    effect(() => {
+      const active = document.activeElement;
+      if (this.open()) this.before = active instanceof HTMLElement ? active : null;
+      else this.goBack();
+    });
     let listed = false;
     // Looked at before a list hears of the key and is gone.
     const look = (event: KeyboardEvent): void => void (listed = event.key === 'Escape' && document.querySelector(overlays) !== null);
@@ -48,5 +59,19 @@ export class Sheet {
       // A drawer that goes while it is still closing forgets its veil, which would lie over the next page for good.
       this.drawer().destroyModal();
     });
+  }
+
+  /** The keyboard goes on inside. */
+  protected enter(): void {
+    const content = (this.drawer().container as HTMLElement | null)?.querySelector('.p-drawer-content');
+    const first = content?.querySelector<HTMLElement>(fields) ?? content?.querySelector<HTMLElement>('button:not(:disabled), a[href]');
+    first?.focus({ preventScroll: true });
+  }
+
+  private goBack(): void {
+    // Whoever has gone on elsewhere meanwhile stays there.
+    const inside = document.activeElement === document.body || document.activeElement?.closest('.p-drawer');
+    if (inside && this.before?.isConnected) this.before.focus({ preventScroll: true });
+    this.before = null;
   }
 }

@@ -1,5 +1,12 @@
 import { inject, LOCALE_ID, Pipe, type PipeTransform } from '@angular/core';
 import { formatDate } from '@angular/common';
+import { describePeriod, parsePeriod } from '@key-cellar/core/calendar';
+
+/** A period in words; what is none stays as it was typed. */
+export function periodWords(text: string): string {
+  const period = parsePeriod(text);
+  return period ? describePeriod(period) : text;
+}
 
 /** A civil date as people read it: "14 Sep 2026". Empty for none. */
 @Pipe({ name: 'day' })

@@ -89,9 +89,6 @@ const endpoints = {
     ul {
       justify-self: stretch;
     }
-    kc-problem:empty {
-      display: none;
-    }
     li {
       display: flex;
       flex-wrap: wrap;

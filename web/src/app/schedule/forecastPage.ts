@@ -92,9 +92,7 @@ export class ForecastPage {
   protected readonly seriesOptions = computed(() => this.options('series'));
   protected readonly ruleOptions = computed(() => this.options('rule'));
   protected readonly draftOptions = computed(() =>
-    (this.rules.value()?.rules ?? [])
-      .filter((r) => r.hasDraft)
-      .map((r) => ({ value: r.id, name: $localize`with the draft of ${r.code}:code:` })),
+    (this.rules.value()?.rules ?? []).filter((r) => r.hasDraft).map((r) => ({ value: r.id, name: $localize`draft of ${r.code}:code:` })),
   );
 
   protected readonly lines = computed(() => {

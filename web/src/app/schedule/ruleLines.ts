@@ -1,6 +1,6 @@
 import type { RuleDefinition } from '@key-cellar/contract';
-import { describePeriod, parsePeriod } from '@key-cellar/core/calendar';
 import { describeCutoff, describeStep, describeTrigger } from '@key-cellar/core/schedule';
+import { periodWords } from '../kit/words';
 
 /** One line of a rule in words. */
 export interface RuleSentence {
@@ -10,18 +10,13 @@ export interface RuleSentence {
   readonly link?: string;
 }
 
-function inWords(period: string): string {
-  const parsed = parsePeriod(period);
-  return parsed ? describePeriod(parsed) : period;
-}
-
 function stepWords(step: RuleDefinition['steps'][number]): string {
   const what = describeStep(step.kind);
   if (step.kind === 'keepPermanently') return what;
-  const after = inWords(step.after);
+  const after = periodWords(step.after);
   return [
     step.from === 'clockStart' ? $localize`${what}:what: ${after}:period: after the clock starts` : $localize`${what}:what: ${after}:period: after the step before`,
-    ...(step.repeatEvery ? [$localize`again every ${inWords(step.repeatEvery)}:period:`] : []),
+    ...(step.repeatEvery ? [$localize`again every ${periodWords(step.repeatEvery)}:period:`] : []),
     ...(step.approvals === 1 ? [$localize`one approval`] : step.approvals > 1 ? [$localize`${step.approvals}:n: approvals`] : []),
     ...(step.approverGroups?.length ? [$localize`by ${step.approverGroups.join(', ')}:groups:`] : []),
     ...(step.noticeDays > 0 ? [$localize`${step.noticeDays}:n: days of notice`] : []),
