@@ -191,12 +191,14 @@ test('a small plan comes from a table, and is moved about with its effect seen f
     await expect(sheet.getByText(/Of [\d,]+ records none would be dated otherwise\./)).toBeVisible();
     await sheet.getByRole('button', { name: 'Move', exact: true }).click();
     await expect(sheet).toBeHidden();
-    await ines.locator('a[data-place]', { hasText: 'FIN-06' }).focus();
+    // The keyboard is where the series went.
+    await expect(series).toBeFocused();
     await ines.keyboard.press('m');
     await choose(ines, 'Move under', /FIN\.2/);
     await expect(sheet.locator('p', { hasText: 'Gain access:' })).toContainText('Kofi Renner');
     await sheet.getByRole('button', { name: 'Move', exact: true }).press('Enter');
     await expect(sheet).toBeHidden();
+    await expect(series).toBeFocused();
   });
 
   await test.step('two series become one, and the plan goes out again', async () => {

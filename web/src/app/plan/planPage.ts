@@ -1,4 +1,16 @@
-import { ChangeDetectionStrategy, Component, computed, DestroyRef, ElementRef, inject, input, signal } from '@angular/core';
+import {
+  afterNextRender,
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  DestroyRef,
+  effect,
+  ElementRef,
+  inject,
+  Injector,
+  input,
+  signal,
+} from '@angular/core';
 import { ActivatedRoute, Router, RouterLink } from '@angular/router';
 import { plan, type OutlineLine, type PlacePage as Page, type Problem, type RackCounts, type TableOutcome } from '@key-cellar/contract';
 import { kindsInside } from '@key-cellar/core/plan';
@@ -55,6 +67,8 @@ export class PlanPage {
   protected readonly target = signal<string | null>(null);
   protected readonly task = signal<PlaceTask | null>(null);
   protected readonly done = signal('');
+  /** The place that was moved last: its name keeps the keyboard where it now stands. */
+  private movedId: string | null = null;
   protected readonly importing = signal(false);
   protected readonly importPlan = plan.importPlan;
   protected readonly barParts = barParts;
@@ -111,6 +125,17 @@ export class PlanPage {
       m: [$localize`move the place`, () => this.moveFocused()],
     });
     inject(DestroyRef).onDestroy(remove);
+    const injector = inject(Injector);
+    effect(() => {
+      this.rows();
+      afterNextRender({ read: () => this.focusMoved() }, { injector });
+    });
+  }
+
+  /** A row that goes elsewhere loses the focus on its way. */
+  private focusMoved(): void {
+    if (this.movedId === null || document.activeElement !== document.body) return;
+    this.host.nativeElement.querySelector<HTMLElement>(`a[data-place="${this.movedId}"]`)?.focus();
   }
 
   protected name(key: string): string {
@@ -273,10 +298,12 @@ export class PlanPage {
   }
 
   protected imported(outcome: TableOutcome): void {
-    this.moved($localize`${outcome.changes.length}:n: changes were made, ${outcome.recomputed}:m: records dated anew.`);
+    this.done.set($localize`${outcome.changes.length}:n: changes were made, ${outcome.recomputed}:m: records dated anew.`);
+    this.made();
   }
 
   protected moved(sentence: string): void {
+    this.movedId = this.moving()?.id ?? null;
     this.done.set(sentence);
     this.made();
   }
