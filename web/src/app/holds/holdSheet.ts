@@ -5,11 +5,11 @@ import { holds, identity, type Problem } from '@key-cellar/contract';
 import { distinctWords, type Criteria } from '@key-cellar/core/criteria';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
-import { MultiSelect } from 'primeng/multiselect';
 import { Textarea } from 'primeng/textarea';
 import { switchMap } from 'rxjs';
 import { Choice } from '../kit/choice';
 import { Api, toProblem } from '../kit/api';
+import { Choices } from '../kit/choices';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { ResultList, type ResultLine } from '../kit/resultList';
@@ -21,7 +21,7 @@ const newMatter = 'new';
 /** Places a hold: on marked records, or on whatever matches words and dates, now and later. */
 @Component({
   selector: 'kc-hold-sheet',
-  imports: [Button, FormsModule, InputText, MultiSelect, ProblemNotice, ResultList, RouterLink, Choice, Sheet, Textarea],
+  imports: [Button, FormsModule, InputText, Choices, ProblemNotice, ResultList, RouterLink, Choice, Sheet, Textarea],
   templateUrl: './holdSheet.html',
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
@@ -62,7 +62,9 @@ export class HoldSheet {
     ...(this.matters.value()?.matters ?? []).map((m) => ({ value: m.id, name: `${m.code} ${m.title}` })),
     { value: newMatter, name: $localize`A new matter …` },
   ]);
-  protected readonly personOptions = computed(() => (this.people.value()?.people ?? []).filter((p) => p.kind === 'person'));
+  protected readonly personOptions = computed(() =>
+    (this.people.value()?.people ?? []).filter((p) => p.kind === 'person').map(({ id, name }) => ({ name, value: id })),
+  );
   protected readonly isNew = computed(() => this.matter() === newMatter);
   protected readonly count = computed(() => this.chosen().length);
   protected readonly criteria = computed<Criteria | null>(() => {

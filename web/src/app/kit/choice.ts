@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, input, output, viewChild } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Select } from 'primeng/select';
 
@@ -7,6 +7,9 @@ export interface Option<T> {
   readonly name: string;
   readonly value: T;
 }
+
+/** A list longer than this gets a line to search in. */
+export const searchedFrom = 8;
 
 /** A field with its label in which one of several things is chosen; long lists can be searched, and some left open. */
 @Component({
@@ -27,6 +30,7 @@ export interface Option<T> {
       [ngModel]="value()"
       [ngModelOptions]="{ standalone: true }"
       (ngModelChange)="valueChange.emit($event)"
+      (onFilter)="first()"
     />
   `,
   host: { class: 'field' },
@@ -46,6 +50,11 @@ export class Choice<T> {
   /** The value that was chosen; null when it was left open. */
   readonly valueChange = output<T>();
   protected readonly labelId = computed(() => `${this.field()}-label`);
-  /** A list longer than this gets a line to search in. */
-  protected readonly searchedFrom = 8;
+  protected readonly searchedFrom = searchedFrom;
+  private readonly list = viewChild.required(Select);
+
+  /** Enter takes the first that was found. */
+  protected first(): void {
+    this.list().focusedOptionIndex.set(this.list().findFirstOptionIndex() as number);
+  }
 }

@@ -5,6 +5,8 @@ import type { Gate, RecordLine } from '@key-cellar/contract';
 import type { Explanation } from '@key-cellar/core/schedule';
 import { Subject, throwError } from 'rxjs';
 import { ApiProblem, toProblem } from './api';
+import { Choice } from './choice';
+import { Choices } from './choices';
 import { Gates } from './gates';
 import { Horizon } from './horizon';
 import { isTyping, keyName, Keys } from './keys';
@@ -82,6 +84,31 @@ describe('the kit', () => {
     await fixture.whenStable();
     fixture.destroy();
     expect(masks()).toBe(0);
+  });
+
+  describe('a long list', () => {
+    const options = ['Berth', 'Buoy', 'Chart', 'Crane', 'Dredge', 'Light', 'Log', 'Pilot', 'Tug'].map((name) => ({
+      name,
+      value: name.toLowerCase(),
+    }));
+    async function found(component: typeof Choice | typeof Choices, searched: string): Promise<unknown[]> {
+      const fixture = await show(component as typeof Choice, { field: 'list', label: 'List', options });
+      const out: unknown[] = [];
+      fixture.componentInstance.valueChange.subscribe((v) => out.push(v));
+      document.body.append(fixture.nativeElement as HTMLElement);
+      all(fixture, '.p-select, .p-multiselect')[0]!.click();
+      await fixture.whenStable();
+      const search = document.querySelector<HTMLInputElement>('[role="searchbox"]')!;
+      search.value = searched;
+      search.dispatchEvent(new Event('input'));
+      await fixture.whenStable();
+      search.dispatchEvent(new KeyboardEvent('keydown', { code: 'Enter', key: 'Enter', bubbles: true }));
+      await fixture.whenStable();
+      return out;
+    }
+    it('is searched, and Enter takes the first that was found', async () => expect(await found(Choice, 'lo')).toEqual(['log']));
+    it('of several the same', async () => expect(await found(Choices, 'lo')).toEqual([['log']]));
+    it('in which nothing is found gives nothing', async () => expect(await found(Choice, 'zz')).toEqual([]));
   });
 
   describe('a field for a length of time', () => {
@@ -222,7 +249,7 @@ describe('the kit', () => {
       rule: { trigger: { kind: 'event', eventType: 'lease ended', occurrence: 'last' }, cutoff: { kind: 'calendarYear' }, steps: [step] },
     });
     expect(all(fixture, 'svg')[0]!.getAttribute('aria-label')).toBe(
-      'event “lease ended”, rolled to the end of the year, destroyed after P10Y',
+      'event “lease ended”, rolled to the end of the year, destroyed after 10 years',
     );
     expect(all(fixture, '.waits').length).toBe(1);
     const forever = await show(RuleStrip, { rule: { trigger: { kind: 'never' }, cutoff: { kind: 'none' }, steps: [] } });

@@ -6,11 +6,11 @@ import { exampleNumbers, numberingRefusal, type CountScope } from '@key-cellar/c
 import { Button } from 'primeng/button';
 import { Checkbox } from 'primeng/checkbox';
 import { InputText } from 'primeng/inputtext';
-import { MultiSelect } from 'primeng/multiselect';
 import { Tooltip } from 'primeng/tooltip';
 import type { Observable } from 'rxjs';
 import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
+import { Choices } from '../kit/choices';
 import { Keys } from '../kit/keys';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
@@ -20,7 +20,7 @@ import { SetupNav } from '../records/index';
 /** How records get their numbers. */
 @Component({
   selector: 'kc-numbering',
-  imports: [Button, Checkbox, FormsModule, InputText, MultiSelect, ProblemNotice, RouterLink, SetupNav, Sheet, Tooltip],
+  imports: [Button, Checkbox, FormsModule, InputText, Choices, ProblemNotice, RouterLink, SetupNav, Sheet, Tooltip],
   templateUrl: './numberingPage.html',
   styleUrl: './numberingPage.css',
   changeDetection: ChangeDetectionStrategy.OnPush,

@@ -5,10 +5,10 @@ import { setup, type PlacePage, type Problem } from '@key-cellar/contract';
 import { factsOfTypes, type FactDefinition, type Takes } from '@key-cellar/core/records';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
-import { MultiSelect } from 'primeng/multiselect';
 import type { Observable } from 'rxjs';
 import { Api, toProblem } from '../kit/api';
 import { Choice } from '../kit/choice';
+import { Choices } from '../kit/choices';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
 import { FactFields, FactWordsPipe, RecordsService, type FactValues } from '../records/index';
@@ -18,7 +18,7 @@ const megabyte = 1_000_000;
 /** What a place gives on to what is filed in it, and what it takes at all. */
 @Component({
   selector: 'kc-place-giving',
-  imports: [Button, Choice, FactFields, FactWordsPipe, FormsModule, InputText, MultiSelect, ProblemNotice, Sheet],
+  imports: [Button, Choice, FactFields, FactWordsPipe, FormsModule, InputText, Choices, ProblemNotice, Sheet],
   templateUrl: './placeGiving.html',
   styleUrl: './placeGiving.css',
   changeDetection: ChangeDetectionStrategy.OnPush,

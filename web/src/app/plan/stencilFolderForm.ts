@@ -2,16 +2,16 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, output } f
 import { FormsModule } from '@angular/forms';
 import type { ReadyTitle } from '@key-cellar/core/plan';
 import { InputText } from 'primeng/inputtext';
-import { MultiSelect } from 'primeng/multiselect';
 import { Textarea } from 'primeng/textarea';
 import { Choice } from '../kit/choice';
+import { Choices } from '../kit/choices';
 import { FactFields, type FactValues } from '../records/index';
 import { StencilParts, type StencilFolderBody } from './stencilsService';
 
 /** What a stencil says of one folder. */
 @Component({
   selector: 'kc-stencil-folder-form',
-  imports: [Choice, FactFields, FormsModule, InputText, MultiSelect, Textarea],
+  imports: [Choice, FactFields, FormsModule, InputText, Choices, Textarea],
   templateUrl: './stencilFolderForm.html',
   styleUrl: './stencilFolderForm.css',
   changeDetection: ChangeDetectionStrategy.OnPush,

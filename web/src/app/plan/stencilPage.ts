@@ -5,11 +5,11 @@ import { stencils, type BroughtLine, type Problem, type StencilBody, type Stenci
 import { foldersOf, stencilProblems } from '@key-cellar/core/plan';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
-import { MultiSelect } from 'primeng/multiselect';
 import { Textarea } from 'primeng/textarea';
 import { EMPTY } from 'rxjs';
 import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
+import { Choices } from '../kit/choices';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
@@ -31,7 +31,7 @@ interface Draft {
 @Component({
   selector: 'kc-stencil',
   imports: [
-    BroughtList, Button, CountPipe, FormsModule, InputText, InstantPipe, MultiSelect, ProblemNotice, RouterLink, Sheet, StencilFolderForm, StencilUses, Textarea,
+    BroughtList, Button, CountPipe, FormsModule, InputText, InstantPipe, Choices, ProblemNotice, RouterLink, Sheet, StencilFolderForm, StencilUses, Textarea,
   ], // prettier-ignore
   providers: [StencilParts],
   templateUrl: './stencilPage.html',

@@ -4,10 +4,10 @@ import { RouterLink } from '@angular/router';
 import { stencils, type BroughtLine, type Problem, type StencilPage, type StencilUse, type UseLine } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
-import { MultiSelect } from 'primeng/multiselect';
 import { Textarea } from 'primeng/textarea';
 import { Api, toProblem } from '../kit/api';
 import { Choice } from '../kit/choice';
+import { Choices } from '../kit/choices';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
 import { CountPipe } from '../kit/words';
@@ -28,7 +28,7 @@ type Way = 'one' | 'many' | 'there';
     FactFields,
     FormsModule,
     InputText,
-    MultiSelect,
+    Choices,
     ProblemNotice,
     RouterLink,
     Sheet,

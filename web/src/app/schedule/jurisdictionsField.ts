@@ -1,33 +1,29 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, output } from '@angular/core';
-import { FormsModule } from '@angular/forms';
 import { schedule } from '@key-cellar/contract';
-import { MultiSelect } from 'primeng/multiselect';
 import { Api } from '../kit/api';
+import { Choices } from '../kit/choices';
 import { loaded } from '../kit/loaded';
 import { asTree } from './jurisdictionTree';
 
 /** Which jurisdictions: chosen from the tree. */
 @Component({
   selector: 'kc-jurisdictions-field',
-  imports: [FormsModule, MultiSelect],
+  imports: [Choices],
   template: `
-    <label [id]="field() + '-label'" [for]="field()">{{ label() }}</label>
-    <p-multiselect
-      [inputId]="field()"
-      [ariaLabelledBy]="field() + '-label'"
-      appendTo="body"
-      [options]="options()"
-      optionLabel="name"
-      optionValue="value"
-      [showToggleAll]="false"
-      [showHeader]="false"
+    <kc-choices
+      [field]="field()"
+      [label]="label()"
       [placeholder]="placeholder()"
-      [ngModel]="value()"
-      [ngModelOptions]="{ standalone: true }"
-      (ngModelChange)="valueChange.emit($event ?? [])"
+      [options]="options()"
+      [value]="value()"
+      (valueChange)="valueChange.emit($event)"
     />
   `,
-  host: { class: 'field' },
+  styles: `
+    :host {
+      display: block;
+    }
+  `,
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class JurisdictionsField {

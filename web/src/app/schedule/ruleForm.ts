@@ -4,10 +4,10 @@ import { identity, records, ruleDefinition, type RuleDefinition } from '@key-cel
 import { describeStep, describeTrigger, isDisposing, recordDates, stepKinds, type StepKind } from '@key-cellar/core/schedule';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
-import { MultiSelect } from 'primeng/multiselect';
 import { EMPTY } from 'rxjs';
 import { Api } from '../kit/api';
 import { Choice } from '../kit/choice';
+import { Choices } from '../kit/choices';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { PeriodField } from '../kit/periodField';
@@ -63,7 +63,7 @@ export function wrongIn(draft: RuleDefinition, code: string | null): Readonly<Re
 /** The fields of a rule. What is wrong is said of a field that one has left, or of all once the whole is to be saved. */
 @Component({
   selector: 'kc-rule-form',
-  imports: [Button, Choice, EventTypeField, FormsModule, InputText, JurisdictionsField, MultiSelect, PeriodField, ProblemNotice],
+  imports: [Button, Choice, EventTypeField, FormsModule, InputText, JurisdictionsField, Choices, PeriodField, ProblemNotice],
   templateUrl: './ruleForm.html',
   styleUrl: './ruleForm.css',
   host: { '(focusout)': 'leave($event)' },
@@ -78,7 +78,9 @@ export class RuleForm {
 
   /** Groups whose people can be asked to approve. */
   protected readonly people = loaded(() => this.api.call(identity.people));
-  protected readonly groups = computed(() => (this.people.value()?.people ?? []).filter((p) => p.kind === 'group').map((p) => p.name));
+  protected readonly groups = computed(() =>
+    (this.people.value()?.people ?? []).filter((p) => p.kind === 'group').map(({ name }) => ({ name, value: name })),
+  );
   private readonly byFact = computed(() => this.rule().trigger.kind === 'fact');
   private readonly types = loaded(() => (this.byFact() ? this.api.call(records.types) : EMPTY));
   /** Facts that are dates, with the types that have them. */
