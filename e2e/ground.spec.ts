@@ -49,9 +49,29 @@ test('a rule is changed with its effect seen first, and the second keeper who ed
     await expect(tomas.getByRole('region', { name: 'What changed meanwhile' })).toContainText('destroyed 12 years after the clock starts');
     await expect(tomas.getByLabel('How long')).toHaveValue('9 years');
     await tomas.getByRole('button', { name: 'Keep mine on top of it' }).click();
+    await tomas.getByRole('link', { name: 'Holds' }).click();
+    const leaving = tomas.getByRole('dialog', { name: 'Leave without saving?' });
+    await expect(leaving.getByRole('button', { name: 'Stay here' })).toBeFocused();
+    await tomas.keyboard.press('Escape');
+    await expect(leaving).toBeHidden();
+    await expect(tomas).toHaveURL(/\/schedule\//);
     await tomas.getByRole('button', { name: 'Save draft' }).click();
     await expect(tomas.getByRole('button', { name: 'Save draft' })).toBeDisabled();
     await expect(tomas.getByLabel('How long')).toHaveValue('9 years');
+    await expect(tomas.getByText(/Draft of Tomas Varga/)).toBeVisible();
+    await tomas.getByRole('link', { name: 'Holds' }).click();
+    await expect(tomas, 'nothing to lose, nothing asked').toHaveURL(/\/holds/);
+  });
+
+  await test.step('thirty years ahead are told as they stand and with that draft, down to the months of one', async () => {
+    await ines.goto('/schedule/forecast');
+    await choose(ines, 'With a draft', 'draft of R-PIL-2');
+    await expect(ines.getByText(/[\d,]+ steps come due until 2056 as it stands, [\d,]+ with the draft\./)).toBeVisible();
+    await choose(ines, 'Rule', /R-PIL-2/);
+    await choose(ines, 'Year', '2030');
+    await expect(ines.getByText(/steps come due in 2030 as it stands/)).toBeVisible();
+    await ines.getByRole('button', { name: 'By series' }).click();
+    await expect(ines.getByRole('row', { name: /2030-01 PIL-02/ })).toBeVisible();
   });
 
   await test.step('a record says which rule it follows, and which it followed on an earlier day', async () => {

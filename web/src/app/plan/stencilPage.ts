@@ -77,7 +77,16 @@ export class StencilPage {
     const d = this.draft();
     return d ? stencilProblems(d.definition) : [];
   });
-  protected readonly wrongKeys = computed(() => new Set(this.wrong().map((p) => p.key)));
+  /** A new stencil was to be saved: from then on it is said what it lacks. */
+  protected readonly told = signal(false);
+  /** What is said to be wrong: nothing yet of a new stencil that is still being begun. */
+  protected readonly says = computed(() => (this.page.value() || this.told() ? this.wrong() : []));
+  protected readonly lacks = computed(() => {
+    const d = this.draft();
+    if (!d || !(this.page.value() || this.told())) return [];
+    return [...(d.title.trim() ? [] : ['title']), ...(d.subject.trim() ? [] : ['subject'])];
+  });
+  protected readonly wrongKeys = computed(() => new Set(this.says().map((p) => p.key)));
   protected readonly changed = computed(() => {
     const [p, d] = [this.page.value(), this.draft()];
     if (!d) return false;
@@ -156,6 +165,8 @@ export class StencilPage {
 
   protected save(retired = this.page.value()?.retiredOn !== null && !!this.page.value()): void {
     const [d, p] = [this.draft()!, this.page.value()];
+    this.told.set(true);
+    if (this.wrong().length > 0 || this.lacks().length > 0) return;
     const body = { subject: d.subject.trim(), title: d.title.trim(), note: d.note, definition: d.definition };
     this.busy.set(true);
     this.problem.set(null);

@@ -73,7 +73,8 @@ describe('a stencil', () => {
     await stage.press('Add a folder in Folder health');
     await stage.type('#folder-title', 'Letters of {boss}');
     expect(stage.text()).toContain('holds {boss}, which no use of the stencil says');
-    expect(stage.button('Save as version 3').disabled).toBeTrue();
+    await stage.press('Save as version 3');
+    stage.http.expectNone((r) => r.method === 'PUT');
     await stage.type('#folder-title', 'Letters of {person}');
     await stage.press('add a grant');
     await stage.press('add a title');
@@ -162,7 +163,10 @@ describe('a stencil', () => {
       definition: { asks: [], root: folder('x', { inside: [folder('y')] }) },
     });
     expect(document.querySelector<HTMLInputElement>('#stencil-title')!.value).toBe('Maren Tully');
-    expect(stage.button('Save the stencil').disabled).toBeTrue();
+    expect(stage.host.querySelector('.wrong')).withContext('nothing was to be saved yet').toBeNull();
+    await stage.press('Save the stencil');
+    expect(stage.host.querySelector('.wrong')!.textContent).toBe('must not be empty');
+    stage.http.expectNone('/api/stencils');
     await stage.type('#stencil-subject', 'People');
     await stage.press('Save the stencil');
     expect((stage.http.expectOne('/api/stencils').request.body as { subject: string }).subject).toBe('People');

@@ -54,7 +54,10 @@ export class TypePage {
     const p = this.page.value();
     return !!p && JSON.stringify([p.title, p.facts]) !== JSON.stringify([this.title(), this.facts()]);
   });
-  protected readonly wrong = computed(() => definitionProblems(this.facts()).map((p) => p.sentence));
+  protected readonly wrong = computed(() => [
+    ...(this.title().trim() || !this.page.value() ? [] : [$localize`The type needs a name.`]),
+    ...definitionProblems(this.facts()).map((p) => p.sentence),
+  ]);
 
   constructor() {
     inject(Unsaved).watch(() => this.changed());
