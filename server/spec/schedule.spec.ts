@@ -1,4 +1,4 @@
-import { plan, records, schedule, type RuleDefinition } from '@key-cellar/contract';
+import { plan, records, schedule, type RuleDefinition, type RulePage } from '@key-cellar/contract';
 import { cancelJob } from '../src/jobs/index.js';
 import { makeWorld, ruleDefinition, statusOf, today, type World } from './support/world.js';
 
@@ -114,8 +114,14 @@ describe('the schedule', () => {
           .call(schedule.saveDraft, { params: { id }, body: { revision: 1, definition: ruleDefinition({ title: 'Third' }) } }),
       ),
     ).toBe(412);
-    expect((await keeper().call(schedule.rule, { params: { id } })).draft!.title).toBe('Second');
-    expect(await statusOf(keeper().call(schedule.dropDraft, { params: { id }, body: { revision: 2 } }))).toBe(409);
+    const read = (): Promise<RulePage> => keeper().call(schedule.rule, { params: { id } });
+    expect((await read()).draft!.title).toBe('Second');
+    expect((await read()).draftSaved!.by).toBe('Person keeper');
+    await world
+      .as('deputy')
+      .call(schedule.saveDraft, { params: { id }, body: { revision: 2, definition: ruleDefinition({ title: 'Third' }) } });
+    expect((await read()).draftSaved).toEqual({ by: 'Person deputy', at: jasmine.stringMatching(/^\d{4}-\d{2}-\d{2}T.*Z$/) as unknown as string });
+    expect(await statusOf(keeper().call(schedule.dropDraft, { params: { id }, body: { revision: 3 } }))).toBe(409);
     expect(await statusOf(keeper().call(schedule.makeRule, { body: { code: 'R-TWO', definition: ruleDefinition() } }))).toBe(409);
   });
 

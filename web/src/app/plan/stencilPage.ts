@@ -4,7 +4,6 @@ import { Router, RouterLink } from '@angular/router';
 import { stencils, type BroughtLine, type Problem, type StencilBody, type StencilPage as Stencil } from '@key-cellar/contract';
 import { foldersOf, stencilProblems } from '@key-cellar/core/plan';
 import { Button } from 'primeng/button';
-import { InputText } from 'primeng/inputtext';
 import { Textarea } from 'primeng/textarea';
 import { EMPTY } from 'rxjs';
 import { Session } from '../identity/index';
@@ -13,6 +12,7 @@ import { Choices } from '../kit/choices';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
+import { TextField } from '../kit/textField';
 import { Unsaved } from '../kit/unsaved';
 import { CountPipe, InstantPipe } from '../kit/words';
 import { BroughtList } from './broughtList';
@@ -31,7 +31,7 @@ interface Draft {
 @Component({
   selector: 'kc-stencil',
   imports: [
-    BroughtList, Button, CountPipe, FormsModule, InputText, InstantPipe, Choices, ProblemNotice, RouterLink, Sheet, StencilFolderForm, StencilUses, Textarea,
+    BroughtList, Button, Choices, CountPipe, FormsModule, InstantPipe, ProblemNotice, RouterLink, Sheet, StencilFolderForm, StencilUses, Textarea, TextField,
   ], // prettier-ignore
   providers: [StencilParts],
   templateUrl: './stencilPage.html',
@@ -81,10 +81,12 @@ export class StencilPage {
   protected readonly told = signal(false);
   /** What is said to be wrong: nothing yet of a new stencil that is still being begun. */
   protected readonly says = computed(() => (this.page.value() || this.told() ? this.wrong() : []));
-  protected readonly lacks = computed(() => {
+  /** What is said of the name and the subject. */
+  protected readonly lacks = computed<{ readonly title?: string; readonly subject?: string }>(() => {
     const d = this.draft();
-    if (!d || !(this.page.value() || this.told())) return [];
-    return [...(d.title.trim() ? [] : ['title']), ...(d.subject.trim() ? [] : ['subject'])];
+    if (!d || !(this.page.value() || this.told())) return {};
+    const sentence = $localize`must not be empty`;
+    return { ...(d.title.trim() ? {} : { title: sentence }), ...(d.subject.trim() ? {} : { subject: sentence }) };
   });
   protected readonly wrongKeys = computed(() => new Set(this.says().map((p) => p.key)));
   protected readonly changed = computed(() => {
@@ -166,7 +168,7 @@ export class StencilPage {
   protected save(retired = this.page.value()?.retiredOn !== null && !!this.page.value()): void {
     const [d, p] = [this.draft()!, this.page.value()];
     this.told.set(true);
-    if (this.wrong().length > 0 || this.lacks().length > 0) return;
+    if (this.wrong().length > 0 || this.lacks().title || this.lacks().subject) return;
     const body = { subject: d.subject.trim(), title: d.title.trim(), note: d.note, definition: d.definition };
     this.busy.set(true);
     this.problem.set(null);

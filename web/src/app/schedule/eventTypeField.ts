@@ -1,38 +1,29 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, output } from '@angular/core';
-import { FormsModule } from '@angular/forms';
 import { schedule } from '@key-cellar/contract';
-import { InputText } from 'primeng/inputtext';
 import { Api } from '../kit/api';
 import { loaded } from '../kit/loaded';
+import { TextField } from '../kit/textField';
 
 /** A field for the type of an event: those that rules count from are offered, others may be typed. */
 @Component({
   selector: 'kc-event-type-field',
-  imports: [FormsModule, InputText],
+  imports: [TextField],
   template: `
-    <label [for]="field()">{{ label() }}</label>
-    <input
-      pInputText
-      [id]="field()"
-      autocomplete="off"
-      maxlength="80"
-      [attr.list]="field() + '-known'"
-      [attr.aria-invalid]="wrong() ? true : null"
-      [attr.aria-describedby]="wrong() ? field() + '-wrong' : null"
-      [ngModel]="value()"
-      [ngModelOptions]="{ standalone: true }"
-      (ngModelChange)="valueChange.emit($event)"
+    <kc-text-field
+      [field]="field()"
+      [label]="label()"
+      [maxlength]="80"
+      [known]="known()"
+      [value]="value()"
+      [wrong]="wrong()"
+      (valueChange)="valueChange.emit($event)"
     />
-    <datalist [id]="field() + '-known'">
-      @for (known of known(); track known) {
-        <option [value]="known"></option>
-      }
-    </datalist>
-    @if (wrong(); as sentence) {
-      <span class="wrong" [id]="field() + '-wrong'">{{ sentence }}</span>
+  `,
+  styles: `
+    :host {
+      display: block;
     }
   `,
-  host: { class: 'field' },
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class EventTypeField {

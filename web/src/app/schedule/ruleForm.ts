@@ -11,6 +11,7 @@ import { Choices } from '../kit/choices';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { PeriodField } from '../kit/periodField';
+import { TextField } from '../kit/textField';
 import { EventTypeField } from './eventTypeField';
 import { JurisdictionsField } from './jurisdictionsField';
 
@@ -63,7 +64,7 @@ export function wrongIn(draft: RuleDefinition, code: string | null): Readonly<Re
 /** The fields of a rule. What is wrong is said of a field that one has left, or of all once the whole is to be saved. */
 @Component({
   selector: 'kc-rule-form',
-  imports: [Button, Choice, EventTypeField, FormsModule, InputText, JurisdictionsField, Choices, PeriodField, ProblemNotice],
+  imports: [Button, Choice, EventTypeField, FormsModule, InputText, JurisdictionsField, Choices, PeriodField, ProblemNotice, TextField],
   templateUrl: './ruleForm.html',
   styleUrl: './ruleForm.css',
   host: { '(focusout)': 'leave($event)' },
