@@ -44,7 +44,7 @@ test('one picture of each main view', async ({ browser, app }) => {
     await page.getByRole('heading', { level: 1 }).waitFor();
     if (name === 'rule') {
       await page.getByRole('button', { name: 'Edit as a draft' }).click();
-      await page.getByLabel('How long').fill('P6Y');
+      await page.getByLabel('How long').fill('6 years');
       await page.getByText('get an earlier date').waitFor();
     }
     if (name === 'detectors') {

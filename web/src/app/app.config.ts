@@ -1,6 +1,6 @@
 import { provideHttpClient, withFetch, withInterceptors } from '@angular/common/http';
 import { type ApplicationConfig, provideBrowserGlobalErrorListeners } from '@angular/core';
-import { provideRouter, withComponentInputBinding, withInMemoryScrolling } from '@angular/router';
+import { provideRouter, withComponentInputBinding, withInMemoryScrolling, withRouterConfig } from '@angular/router';
 import { providePrimeNG } from 'primeng/config';
 import { routes } from './app.routes';
 import { preset } from './kit/preset';
@@ -10,7 +10,13 @@ const nonce = document.querySelector('[ngCspNonce]')?.getAttribute('ngCspNonce')
 export const appConfig: ApplicationConfig = {
   providers: [
     provideBrowserGlobalErrorListeners(),
-    provideRouter(routes, withComponentInputBinding(), withInMemoryScrolling({ scrollPositionRestoration: 'enabled' })),
+    provideRouter(
+      routes,
+      withComponentInputBinding(),
+      withInMemoryScrolling({ scrollPositionRestoration: 'enabled' }),
+      // Who goes back and then stays on a page with unsaved work keeps the way back.
+      withRouterConfig({ canceledNavigationResolution: 'computed' }),
+    ),
     // A header that no form of another site can send.
     provideHttpClient(withFetch(), withInterceptors([(request, next) => next(request.clone({ setHeaders: { 'x-key-cellar': '1' } }))])),
     providePrimeNG({
