@@ -1,5 +1,6 @@
 import { PDFDocument, StandardFonts } from '@cantoo/pdf-lib';
 import { criteriaEndpoints, holds, ledger, plan, receiving, records, schedule, setup, type DetectorLine } from '@key-cellar/contract';
+import { ZipFile } from 'yazl';
 import { programActor } from '../src/index.js';
 import { takeOff } from '../src/records/detectorStore.js';
 import { lookForSigns, runNotes } from '../src/records/index.js';
@@ -53,6 +54,16 @@ describe('detectors', () => {
     document.addPage([400, 300]).drawText(text, { x: 20, y: 200, size: 12, font });
     return Buffer.from(await document.save());
   }
+  async function wordDocument(text: string): Promise<Buffer> {
+    const file = new ZipFile();
+    const main = 'application/vnd.openxmlformats-officedocument.wordprocessingml.document.main+xml';
+    file.addBuffer(Buffer.from(`<Types><Override PartName="/word/document.xml" ContentType="${main}"/></Types>`), '[Content_Types].xml');
+    file.addBuffer(Buffer.from(`<w:document><w:p><w:t>${text}</w:t></w:p></w:document>`), 'word/document.xml');
+    file.end();
+    const chunks: Buffer[] = [];
+    for await (const chunk of file.outputStream) chunks.push(chunk as Buffer);
+    return Buffer.concat(chunks);
+  }
   async function fileBytes(name: string, bytes: Buffer | string): Promise<string> {
     const editor = world.as('editor');
     const arrivalId = await editor.upload(name, bytes);
@@ -62,24 +73,26 @@ describe('detectors', () => {
     return results[0]!.recordId!;
   }
 
-  it('find what is in titles, facts, texts, pages and PDF documents', async () => {
+  it('find what is in titles, facts, texts, pages, PDF and office documents', async () => {
     const plain = await world.file('editor', { title: 'Plain', text: 'nothing of that kind' });
     const inText = await world.file('editor', { title: 'Letter', text: `Charged to ${card}.` });
     const inTitle = await world.file('editor', { title: `Refund to ${account}`, text: 'see title' });
     const inFacts = await world.file('editor', { title: 'Facts', facts: { topic: `account ${account}` } });
     const page = await fileBytes('page.html', `<!doctype html><html><body><p>Card <b>4111</b> 1111 1111 1111</p><i title="${account}"></i></body></html>`);
     const document = await fileBytes('scan.pdf', await pdf(`Diagnosis: none. Sick leave until May. Card ${card}`));
+    const letter = await fileBytes('letter.docx', await wordDocument(`Card 41</w:t></w:r><w:r><w:t>11 1111 1111 1111`));
     expect(await found(plain.id)).toEqual([]);
+    expect(await found(letter)).toEqual(['Payment cards']);
     expect(await found(inText.id)).toEqual(['Payment cards']);
     expect(await found(inTitle.id)).toEqual(['Accounts']);
     expect(await found(inFacts.id)).toEqual(['Accounts']);
     // What stands in tags is no text of the page.
     expect(await found(page)).toEqual(['Payment cards']);
     expect(await found(document)).toEqual(['Health', 'Payment cards']);
-    expect((await matching('cards')).sort()).toEqual([inText.id, page, document].sort());
+    expect((await matching('cards')).sort()).toEqual([inText.id, page, document, letter].sort());
     const { detectors, waiting } = await keeper().call(setup.detectors);
     expect(waiting).toBe(0);
-    expect(detectors.map((d) => [d.title, d.records])).toEqual([['Accounts', 2], ['Health', 1], ['Payment cards', 3]]); // prettier-ignore
+    expect(detectors.map((d) => [d.title, d.records])).toEqual([['Accounts', 2], ['Health', 1], ['Payment cards', 4]]); // prettier-ignore
     const entries = await world.as('auditor').call(ledger.entries, { query: { act: 'found signs', limit: 50 } });
     expect(JSON.stringify(entries)).toContain(document);
   });
@@ -137,6 +150,8 @@ describe('detectors', () => {
 
   it('say what they could not look into, and go on', async () => {
     const broken = await fileBytes('broken.pdf', Buffer.from('%PDF-1.7\nthis is no document'));
+    const whole = await wordDocument('x'.repeat(500));
+    const bent = await fileBytes('bent.docx', whole.fill(0xff, whole.indexOf('word/document.xml') + 17, whole.indexOf('word/document.xml') + 22));
     const { id } = await world.file('editor', { title: 'Damaged', text: `card ${card} to be damaged` });
     await looked();
     await asOwner(world.database, async (client) => {
@@ -148,6 +163,7 @@ describe('detectors', () => {
     expect(await found(after.id)).toEqual(['Payment cards']);
     const entries = JSON.stringify(await world.as('auditor').call(ledger.entries, { query: { act: 'could not look into', limit: 50 } }));
     expect(entries).toContain(broken);
+    expect(entries).toContain(bent);
     expect(entries).toContain(id);
   });
 
