@@ -120,7 +120,10 @@ describe('the schedule', () => {
     await world
       .as('deputy')
       .call(schedule.saveDraft, { params: { id }, body: { revision: 2, definition: ruleDefinition({ title: 'Third' }) } });
-    expect((await read()).draftSaved).toEqual({ by: 'Person deputy', at: jasmine.stringMatching(/^\d{4}-\d{2}-\d{2}T.*Z$/) as unknown as string });
+    expect((await read()).draftSaved).toEqual({
+      by: 'Person deputy',
+      at: jasmine.stringMatching(/^\d{4}-\d{2}-\d{2}T.*Z$/) as unknown as string,
+    });
     expect(await statusOf(keeper().call(schedule.dropDraft, { params: { id }, body: { revision: 3 } }))).toBe(409);
     expect(await statusOf(keeper().call(schedule.makeRule, { body: { code: 'R-TWO', definition: ruleDefinition() } }))).toBe(409);
   });

@@ -23,6 +23,8 @@ import { searchedFrom, type Option } from './choice';
       [virtualScroll]="options().length > drawnAtOnce"
       [virtualScrollItemSize]="32"
       [placeholder]="placeholder()"
+      selectedItemsLabel="{0} chosen"
+      i18n-selectedItemsLabel
       [disabled]="disabled()"
       [ngModel]="value()"
       [ngModelOptions]="{ standalone: true }"
