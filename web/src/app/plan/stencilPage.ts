@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, ElementRef, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
 import { stencils, type BroughtLine, type Problem, type StencilBody, type StencilPage as Stencil } from '@key-cellar/contract';
@@ -9,6 +9,7 @@ import { EMPTY } from 'rxjs';
 import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
 import { Choices } from '../kit/choices';
+import { goToFirstWrong } from '../kit/firstWrong';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
@@ -41,6 +42,7 @@ interface Draft {
 export class StencilPage {
   private readonly api = inject(Api);
   private readonly router = inject(Router);
+  private readonly host = inject<ElementRef<HTMLElement>>(ElementRef);
   protected readonly session = inject(Session);
   protected readonly parts = inject(StencilParts);
   /** Absent: a new one. */
@@ -168,7 +170,10 @@ export class StencilPage {
   protected save(retired = this.page.value()?.retiredOn !== null && !!this.page.value()): void {
     const [d, p] = [this.draft()!, this.page.value()];
     this.told.set(true);
-    if (this.wrong().length > 0 || this.lacks().title || this.lacks().subject) return;
+    if (this.wrong().length > 0 || this.lacks().title || this.lacks().subject) {
+      goToFirstWrong(this.host.nativeElement);
+      return;
+    }
     const body = { subject: d.subject.trim(), title: d.title.trim(), note: d.note, definition: d.definition };
     this.busy.set(true);
     this.problem.set(null);

@@ -166,6 +166,7 @@ describe('a stencil', () => {
     expect(stage.host.querySelector('.wrong')).withContext('nothing was to be saved yet').toBeNull();
     await stage.press('Save the stencil');
     expect(stage.host.querySelector('.wrong')!.textContent).toBe('must not be empty');
+    await stage.until(() => document.activeElement!.id === 'stencil-subject');
     stage.http.expectNone('/api/stencils');
     await stage.type('#stencil-subject', 'People');
     await stage.press('Save the stencil');

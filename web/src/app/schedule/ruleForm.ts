@@ -8,6 +8,7 @@ import { EMPTY } from 'rxjs';
 import { Api } from '../kit/api';
 import { Choice } from '../kit/choice';
 import { Choices } from '../kit/choices';
+import { goToFirstWrong } from '../kit/firstWrong';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { PeriodField } from '../kit/periodField';
@@ -83,7 +84,7 @@ export class RuleForm {
     (this.people.value()?.people ?? []).filter((p) => p.kind === 'group').map(({ name }) => ({ name, value: name })),
   );
   private readonly byFact = computed(() => this.rule().trigger.kind === 'fact');
-  private readonly types = loaded(() => (this.byFact() ? this.api.call(records.types) : EMPTY));
+  protected readonly types = loaded(() => (this.byFact() ? this.api.call(records.types) : EMPTY));
   /** Facts that are dates, with the types that have them. */
   protected readonly dateFacts = computed(() => {
     const found = new Map<string, { title: string; types: string[] }>();
@@ -127,8 +128,7 @@ export class RuleForm {
   /** Says of every field what is wrong with it, and goes to the first. */
   tell(): void {
     this.told.set(true);
-    // When the sentences stand.
-    setTimeout(() => this.host.nativeElement.querySelector<HTMLElement>('[aria-invalid="true"]')?.focus());
+    goToFirstWrong(this.host.nativeElement);
   }
 
   protected leave({ target }: FocusEvent): void {
