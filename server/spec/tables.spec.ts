@@ -142,7 +142,7 @@ describe('plans and schedules as tables', () => {
     broken[5]!['authority'] = '';
     broken[499]!['code'] = 'R-T-0';
     expect(errorsOf(await loadRules(csv(broken)))).toEqual([
-      '2 steps: “destroy seven years” says not after how long, such as P7Y or P90D',
+      '2 steps: “destroy seven years” says not after how long, such as P7Y or 90 days',
       '3 clock: says not when the clock starts: created, filed, fact …, folder closed, event …, first event … or never',
       '4 jurisdictions: there is no jurisdiction West',
       '5 in force from: must be a date such as 2026-09-14, or empty for a draft',
