@@ -40,6 +40,9 @@ export function keyLabel(name: string): string {
   return printed[name] ?? name.replace('+', ' ');
 }
 
+/** Figures come first, as they stand on a keyboard; the others stay in their order. */
+const rank = (name: string): number => (name === '0' ? 10 : /^\d$/.test(name) ? Number(name) : 11);
+
 type Handler = (event: KeyboardEvent) => void;
 
 /** Keys of the page that is open; the newest page's come first. */
@@ -80,7 +83,8 @@ export class Keys {
     const taken = new Set<string>();
     const hintsOf = (layers: Keys['layers']): KeyHint[] => {
       const byWords = new Map<string, string[]>();
-      for (const [name, { words }] of layers.flatMap((layer) => [...layer])) {
+      const entries = layers.flatMap((layer) => [...layer].sort(([a], [b]) => rank(a) - rank(b)));
+      for (const [name, { words }] of entries) {
         if (taken.has(name)) continue;
         taken.add(name);
         byWords.set(words, [...(byWords.get(words) ?? []), keyLabel(name)]);

@@ -339,7 +339,13 @@ describe('the kit', () => {
     it('are listed as a keyboard names them: of the page first, one line an act', () => {
       const keys = TestBed.inject(Keys);
       const nothing = (): void => undefined;
-      const removeShell = keys.add({ '/': ['ask bar', nothing], Escape: ['back', nothing] });
+      const removeShell = keys.add({
+        '/': ['ask bar', nothing],
+        Escape: ['back', nothing],
+        0: ['setup', nothing],
+        1: ['today', nothing],
+        9: ['proof', nothing],
+      });
       const removePage = keys.add({
         ArrowDown: ['row below', nothing],
         ' ': ['mark', nothing],
@@ -352,7 +358,12 @@ describe('the kit', () => {
           { keys: ['Space', 'x'], words: 'mark' },
           { keys: ['Esc'], words: 'let go' },
         ],
-        everywhere: [{ keys: ['/'], words: 'ask bar' }],
+        everywhere: [
+          { keys: ['1'], words: 'today' },
+          { keys: ['9'], words: 'proof' },
+          { keys: ['0'], words: 'setup' },
+          { keys: ['/'], words: 'ask bar' },
+        ],
       });
       removePage();
       removeShell();

@@ -200,9 +200,20 @@ describe('thirty years ahead', () => {
     expect(request.request.body).toEqual({
       change: { kind: 'rule', ruleId: 'r', definition: { title: 'Logs, longer' }, inForceFrom: '2026-09-14', takesOver: 'all' },
     });
-    request.flush(`${JSON.stringify({ effect })}\n`);
+    expect(stage.text()).withContext('not worked out yet').toContain('6 steps come due until 2056, with');
+    expect(lines(stage)[0]).toBe('2027 | destroyed | 4 | 20 B');
+    request.flush(`${JSON.stringify({ done: 1, total: 2 })}\n${JSON.stringify({ effect })}\n`);
     await stage.settle();
     expect(stage.text()).toContain('6 steps come due until 2056 as it stands, 5 with the draft.');
     expect(lines(stage)[0]).toBe('2027 | destroyed | 4 | 20 B | 3 | 20 B');
+  });
+
+  it('are as the schedule stands again where the draft is gone meanwhile', async () => {
+    const stage = await show();
+    await stage.choose('forecast-draft', /R-1/);
+    await stage.answer('/api/rules/r', { id: 'r', draft: null });
+    await stage.answer('/api/rules', { rules: [{ ...rule, hasDraft: false, definition: { title: 'Logs' } }] });
+    expect((await stage.request('/api/schedule/effect')).request.body).toEqual({ change: { kind: 'nothing' } });
+    expect(document.getElementById('forecast-draft')).toBeNull();
   });
 });

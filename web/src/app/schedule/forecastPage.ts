@@ -37,8 +37,10 @@ export class ForecastPage {
   protected readonly step = signal<StepKind | null>(null);
   protected readonly series = signal<string | null>(null);
   protected readonly rule = signal<string | null>(null);
-  /** The rule whose draft it is worked out with. */
+  /** The rule with whose draft it is to be worked out. */
   protected readonly draftOf = signal<string | null>(null);
+  /** Was what is shown worked out with a draft? While another is being worked out, what was before stays. */
+  protected readonly withDraft = signal(false);
   protected readonly by = signal<'step' | 'series' | 'rule'>('step');
 
   private readonly first = Number(this.session.today().slice(0, 4));
@@ -110,7 +112,9 @@ export class ForecastPage {
         switchMap((ruleId) =>
           this.change(ruleId).pipe(
             switchMap((change) => this.api.lines<EffectLine>(schedule.effect, { change })),
+            map((line) => ({ line, withDraft: ruleId !== null })),
             catchError((error: unknown) => {
+              this.progress.set(null);
               this.problem.set(toProblem(error));
               return EMPTY;
             }),
@@ -118,10 +122,12 @@ export class ForecastPage {
         ),
         takeUntilDestroyed(),
       )
-      .subscribe((line) => {
-        if ('effect' in line) this.found.set(line.effect);
-        else if ('problem' in line) this.problem.set(line.problem);
-        else this.progress.set(line);
+      .subscribe(({ line, withDraft }) => {
+        this.progress.set('done' in line ? line : null);
+        if ('effect' in line) {
+          this.found.set(line.effect);
+          this.withDraft.set(withDraft);
+        } else if ('problem' in line) this.problem.set(line.problem);
       });
   }
 
@@ -130,9 +136,12 @@ export class ForecastPage {
     this.problem.set(null);
     if (ruleId === null) return of({ kind: 'nothing' });
     return this.api.call(schedule.rule, { params: { id: ruleId } }).pipe(
-      map((page): ScheduleChange => {
-        const change = { ruleId, inForceFrom: this.session.today(), takesOver: 'all' } as const;
-        return page.draft ? { kind: 'rule', ...change, definition: page.draft } : { kind: 'nothing' };
+      switchMap(({ draft }): Observable<ScheduleChange> => {
+        if (draft) return of({ kind: 'rule', ruleId, definition: draft, inForceFrom: this.session.today(), takesOver: 'all' });
+        // Somebody dropped or published it meanwhile.
+        this.rules.reload();
+        this.draftOf.set(null);
+        return EMPTY;
       }),
     );
   }
