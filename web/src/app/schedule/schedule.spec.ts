@@ -287,6 +287,18 @@ describe('a rule', () => {
     expect(stage.button('Save draft').disabled).toBeTrue();
   });
 
+  it('says so when somebody dropped the draft that one was editing', async () => {
+    const stage = await show({ draft: definition, draftSaved: { by: 'Tomas Vell', at: '2026-09-14T08:00:00Z' } });
+    expect(stage.text()).toContain('Draft of Tomas Vell, 14 Sep 2026');
+    await stage.answer('/api/rules/r/cases', { cases: [], rules: {}, more: false });
+    await stage.type('#rule-title', 'Mine');
+    await stage.press('Save draft');
+    await stage.refuse('/api/rules/r/draft', 'Somebody changed this after you opened it.', undefined, 412);
+    await stage.answer('/api/rules/r', { ...page, revision: 4 });
+    expect(stage.text()).toContain('Somebody dropped the draft while you were editing.');
+    expect(document.querySelector<HTMLInputElement>('#rule-title')!.value).toBe('Mine');
+  });
+
   it('begins with a code of its own', async () => {
     const stage = await Stage.show(RulePage);
     const go = spyOn(TestBed.inject(Router), 'navigate').and.resolveTo(true);
