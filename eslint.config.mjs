@@ -1,21 +1,8 @@
 import angular from 'angular-eslint';
 import tseslint from 'typescript-eslint';
+import { layers } from './tools/lib/layers.mjs';
 
-const areas = [
-  'plan',
-  'schedule',
-  'records',
-  'receiving',
-  'criteria',
-  'access',
-  'holds',
-  'docket',
-  'ledger',
-  'reports',
-  'identity',
-  'jobs',
-  'calendar',
-];
+const areas = [...new Set([...layers.flat(), 'calendar', 'holds', 'reports'])];
 
 /** Another area is reached through its index.ts only. */
 const throughIndex = {
@@ -74,14 +61,27 @@ export default tseslint.config(
     },
   },
   {
-    // SQL lives in stores: routes speak HTTP, services decide.
-    files: ['server/src/*/routes.ts'],
+    // SQL lives in stores: readings answer, acts decide, services put together.
+    files: ['server/src/**/*.ts'],
+    ignores: [
+      '**/*[sS]tore.ts',
+      '**/*.spec.ts',
+      'server/src/kernel/connect.ts',
+      'server/src/kernel/migrate.ts',
+      'server/src/kernel/unitOfWork.ts',
+    ],
     rules: {
       'no-restricted-syntax': [
         'error',
+        { selector: 'TSEnumDeclaration', message: 'Use a union of literals.' },
+        { selector: 'CallExpression[callee.name=/^(row|rows|run|dynamicRows)$/]', message: 'SQL belongs in a store.' },
         {
           selector: "CallExpression[callee.property.name='query'][arguments.0.type='TemplateLiteral']",
-          message: 'SQL belongs in store.ts.',
+          message: 'SQL belongs in a store.',
+        },
+        {
+          selector: "CallExpression[callee.property.name='query'][arguments.0.value=/\\b(select|insert|update|delete)\\b/i]",
+          message: 'SQL belongs in a store.',
         },
       ],
     },

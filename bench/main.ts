@@ -2,7 +2,7 @@
 import { createHash, randomBytes } from 'node:crypto';
 import { addPeriod, civilDate, epochDay, period, yearMonthDay } from '@key-cellar/core/calendar';
 import { leafHash, MerkleFrontier } from '@key-cellar/core/ledger';
-import { compileDueDate, type RuleVersion } from '@key-cellar/core/schedule';
+import { compileGoverning, dateSlots, type FastVerdict, type RuleVersion } from '@key-cellar/core/schedule';
 import {
   entryBody,
   getOrMakeSet,
@@ -42,9 +42,18 @@ const sha256 = (data: Uint8Array): Uint8Array => createHash('sha256').update(dat
 
 async function evaluation(): Promise<void> {
   const rule: RuleVersion = {
-    id: 'r', code: 'R', version: 1, title: '', authority: '', jurisdictions: [], trigger: { kind: 'recordDate', date: 'created' },
-    cutoff: { kind: 'calendarYear' }, steps: [{ kind: 'destroy', after: 'P10Y', from: 'clockStart', approvals: 1, noticeDays: 14 }], inForceFrom: '2000-01-01', takesOver: 'all',
-  }; // prettier-ignore
+    id: 'r',
+    code: 'R',
+    version: 1,
+    title: '',
+    authority: '',
+    jurisdictions: [],
+    trigger: { kind: 'recordDate', date: 'created' },
+    cutoff: { kind: 'calendarYear' },
+    steps: [{ kind: 'destroy', after: 'P10Y', from: 'clockStart', approvals: 1, noticeDays: 14 }],
+    inForceFrom: '2000-01-01',
+    takesOver: 'all',
+  };
   const from = civilDate('1998-01-01');
   const days = Int32Array.from({ length: 1_000_000 }, (_, i) => from + ((i * 7919) % 10_400));
   const out = new Int32Array(days.length);
@@ -52,9 +61,18 @@ async function evaluation(): Promise<void> {
   const bare = (): void => {
     for (let i = 0; i < days.length; i++) out[i] = addPeriod(days[i]!, ten);
   };
-  const due = compileDueDate(rule)!;
+  // As what-if evaluates them: one function for all records that differ only in their dates.
+  const slots = dateSlots([rule]);
+  const candidate = { level: 'planNode', distance: 0, setOn: 'series', versions: [rule] } as const;
+  const judge = compileGoverning([candidate], { folderClosed: undefined, events: [] }, [], from, slots);
+  const dates = new Int32Array(slots.length);
+  const verdict: FastVerdict = { outcome: 'unscheduled', rule: null, clockStart: 0, dueOn: 0 };
   const core = (): void => {
-    for (let i = 0; i < days.length; i++) out[i] = due(days[i]!);
+    for (let i = 0; i < days.length; i++) {
+      dates[0] = days[i]!;
+      judge(dates, verdict);
+      out[i] = verdict.dueOn;
+    }
   };
   await ratio('evaluate a rule for 1,000,000 records, one thread', 'adding the period with integers', core, bare, 5);
   const whole = yearMonthDay(epochDay(2026, 9, 14));
@@ -79,9 +97,18 @@ async function verifying(): Promise<void> {
 async function keeper(services: Services, id: string): Promise<SignedIn> {
   const epoch = await row<{ value: number }>(services.pool, 'bench.epoch', `select value from epoch where name = 'access'`);
   return {
-    id, name: 'Bench', login: 'bench', from: 'bench', today, clearance: { level: 9, caveats: [] }, accessEpoch: epoch!.value, demo: false,
-    repository: 'Bench', timeZone: 'UTC', sessionHash: Buffer.alloc(0),
-  }; // prettier-ignore
+    id,
+    name: 'Bench',
+    login: 'bench',
+    from: 'bench',
+    today,
+    clearance: { level: 9, caveats: [] },
+    accessEpoch: epoch!.value,
+    demo: false,
+    repository: 'Bench',
+    timeZone: 'UTC',
+    sessionHash: Buffer.alloc(0),
+  };
 }
 
 async function intake(services: Services, person: SignedIn, perRound: number): Promise<void> {

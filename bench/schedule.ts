@@ -1,10 +1,10 @@
 import {
+  carryOut,
   effectOfChange,
   listRecords,
-  publish,
   rackOfPlan,
+  ruleActs,
   runRecompute,
-  saveDraft,
   type Services,
   type SignedIn,
 } from '@key-cellar/server';
@@ -48,10 +48,9 @@ export async function publishing(services: Services, person: SignedIn): Promise<
   const { pool } = services;
   const { rows } = await pool.query<{ id: string }>(`select id from place where kind = 'function' order by code limit 1`);
   const functionId = rows[0]!.id;
-  await pool.query(
-    `delete from place_rule where place_id in (select id from place where ancestors @> array[$1::uuid] and id <> $1)`,
-    [functionId],
-  );
+  await pool.query(`delete from place_rule where place_id in (select id from place where ancestors @> array[$1::uuid] and id <> $1)`, [
+    functionId,
+  ]);
   const { rows: ruled } = await pool.query<{ id: string; n: number }>(
     `select r.id, (select count(*)::int from record where places @> array[$1::uuid]) as n from rule r order by code desc limit 1`,
     [functionId],
@@ -70,20 +69,32 @@ export async function publishing(services: Services, person: SignedIn): Promise<
       );
       const { revision, definition } = found.rows[0]!;
       const next = { ...definition, steps: definition.steps.map((step) => ({ ...step, after: `P${years}Y` })) };
-      const saved = await saveDraft(pool, person, id, { revision, definition: next });
-      const { jobId } = await publish(services, person, id, { revision: saved, inForceFrom: '2000-01-01', takesOver: 'all' });
-      const job = { id: jobId, subject: 'bench', data: { reach: { placeIds: [functionId] } }, cursor: null, advance: () => Promise.resolve() };
+      const saved = await carryOut(services, person, ruleActs.saveDraft, { params: { id }, body: { revision, definition: next } });
+      const { jobId } = await carryOut(services, person, ruleActs.publish, {
+        params: { id },
+        body: { revision: saved.revision, inForceFrom: '2000-01-01', takesOver: 'all' },
+      });
+      const job = {
+        id: jobId,
+        subject: 'bench',
+        data: { reach: { placeIds: [functionId] } },
+        cursor: null,
+        advance: () => Promise.resolve(),
+      };
       await runRecompute(services, job, person);
     },
     async () => {
-      await pool.query(`update record set due_on = due_on + $2::int, clock_start = clock_start + $2::int where places @> array[$1::uuid]`, [functionId, ++offset]);
+      await pool.query(`update record set due_on = due_on + $2::int, clock_start = clock_start + $2::int where places @> array[$1::uuid]`, [
+        functionId,
+        ++offset,
+      ]);
     },
     3,
     () => {
       years += 1;
     },
   );
-} // prettier-ignore
+}
 
 /** The rack of the whole plan, against counting it. */
 export async function rack(services: Services, person: SignedIn): Promise<void> {
@@ -107,14 +118,44 @@ export async function rack(services: Services, person: SignedIn): Promise<void> 
 
 /** A page of what criteria match, against the same conditions by hand without asking who may see it. */
 export async function criteriaPage(services: Services, person: SignedIn): Promise<void> {
-  const { rows } = await services.pool.query<{ id: string; code: string }>(`select id, code from place where kind = 'series' order by code limit 1`);
+  const { rows } = await services.pool.query<{ id: string; code: string }>(
+    `select id, code from place where kind = 'series' order by code limit 1`,
+  );
   const { id, code } = rows[0]!;
   const asked: [string, AskedCriteria, string, unknown[]][] = [
-    ['place and dates', { op: 'and', of: [{ op: 'under', placeId: id, name: code }, { op: 'between', field: 'created', from: '2010-01-01', until: '2014-12-31' }] }, `places @> array[$1::uuid] and created_on between '2010-01-01' and '2014-12-31'`, [id]],
+    [
+      'place and dates',
+      {
+        op: 'and',
+        of: [
+          { op: 'under', placeId: id, name: code },
+          { op: 'between', field: 'created', from: '2010-01-01', until: '2014-12-31' },
+        ],
+      },
+      `places @> array[$1::uuid] and created_on between '2010-01-01' and '2014-12-31'`,
+      [id],
+    ],
     ['words', { op: 'words', text: 'paper 77' }, `search @@ '''paper'' & ''77'''::tsquery`, []],
     ['number', { op: 'text', field: 'number', how: 'startsWith', value: 'N-00001' }, `number ^@ 'N-00001'`, []],
-    ['not and or', { op: 'and', of: [{ op: 'or', of: [{ op: 'words', text: '1234' }, { op: 'words', text: '4321' }] }, { op: 'not', of: { op: 'is', field: 'outcome', value: 'permanent' } }] }, `(search @@ '''1234'''::tsquery or search @@ '''4321'''::tsquery) and not outcome = 'permanent'`, []],
-  ]; // prettier-ignore
+    [
+      'not and or',
+      {
+        op: 'and',
+        of: [
+          {
+            op: 'or',
+            of: [
+              { op: 'words', text: '1234' },
+              { op: 'words', text: '4321' },
+            ],
+          },
+          { op: 'not', of: { op: 'is', field: 'outcome', value: 'permanent' } },
+        ],
+      },
+      `(search @@ '''1234'''::tsquery or search @@ '''4321'''::tsquery) and not outcome = 'permanent'`,
+      [],
+    ],
+  ];
   const ours: number[] = [];
   const bare: number[] = [];
   for (let round = 0; round < 6; round++) {
@@ -135,5 +176,11 @@ export async function criteriaPage(services: Services, person: SignedIn): Promis
     }
   }
   const sum = (times: readonly number[]): number => times.reduce((a, b) => a + b, 0);
-  say('criteria list page, 100 rows, access-filtered', 'the same by hand, unfiltered', sum(ours) / sum(bare), 1.5, `${(sum(ours) / ours.length).toFixed(1)} ms a page`);
-} // prettier-ignore
+  say(
+    'criteria list page, 100 rows, access-filtered',
+    'the same by hand, unfiltered',
+    sum(ours) / sum(bare),
+    1.5,
+    `${(sum(ours) / ours.length).toFixed(1)} ms a page`,
+  );
+}

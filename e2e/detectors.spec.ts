@@ -41,4 +41,4 @@ test('a detector is put together on a text, looks into all records, and leads to
     await expect(lune.getByRole('link', { name: 'Numbering' })).toBeVisible();
     await expect(lune.getByRole('link', { name: 'Detectors' })).toBeHidden();
   });
-}); // prettier-ignore
+});

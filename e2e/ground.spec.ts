@@ -20,7 +20,10 @@ test('a rule is changed with its effect seen first, and the second keeper who ed
     // As one types, in the browser: on all that the rule may govern, on one of them, and on a date.
     const would = ines.getByRole('region', { name: 'What it would do' });
     await expect(would.getByText(/Of 140 records 140 would follow it\.\s+140 get a later date\./)).toBeVisible();
-    await would.getByRole('button', { name: /^PIL-02\// }).nth(1).click();
+    await would
+      .getByRole('button', { name: /^PIL-02\// })
+      .nth(1)
+      .click();
     await expect(ines.getByText('of 140 that it may govern')).toBeVisible();
     await expect(ines.getByText(/Rule R-PIL-2 version 3, set on series PIL-02/)).toBeVisible();
     await ines.getByRole('combobox', { name: 'Another record' }).pressSequentially('HAR-05');
@@ -76,14 +79,18 @@ test('a rule is changed with its effect seen first, and the second keeper who ed
 
   await test.step('a record says which rule it follows, and which it followed on an earlier day', async () => {
     await ines.goto('/find?words=slip%20Pale%20Heron');
-    await ines.locator('a[data-index]').filter({ hasText: /Service slip .*Pale Heron/ }).first().click();
+    await ines
+      .locator('a[data-index]')
+      .filter({ hasText: /Service slip .*Pale Heron/ })
+      .first()
+      .click();
     await expect(ines.getByText('Rule R-PIL-2 version 3')).toBeVisible();
     await ines.getByLabel('Which rule was in force on').fill('2010-06-01');
     await expect(ines.getByText('Rule R-PIL-2 version 1')).toBeVisible();
     await ines.getByRole('button', { name: 'today again' }).click();
     await expect(ines.getByText('Rule R-PIL-2 version 3')).toBeVisible();
   });
-}); // prettier-ignore
+});
 
 test('a rule by criteria with the keyboard alone, a date by hand, and an event put right', async ({ browser, app }) => {
   const ines = await signedIn(browser, app, 'ines');
@@ -159,7 +166,7 @@ test('a rule by criteria with the keyboard alone, a date by hand, and an event p
     await ines.getByRole('link', { name: /No rule reaches series DRG-07/ }).click();
     await expect(ines.getByRole('heading', { name: /DRG-07/ })).toBeVisible();
   });
-}); // prettier-ignore
+});
 
 test('a small plan comes from a table, and is moved about with its effect seen first', async ({ browser, app }) => {
   const ines = await signedIn(browser, app, 'ines');
@@ -177,7 +184,9 @@ test('a small plan comes from a table, and is moved about with its effect seen f
     await expect(ines.getByText('there is no place LITT')).toBeVisible();
     await expect(ines.getByText('there is no published rule R-NONE')).toBeVisible();
     await file.setInputFiles(
-      table('LIT,function,,Lights,All that shines,\nLIT-01,series,LIT,Buoys,,R-SAF-3\nLIT-02,series,LIT,Leading lights,,\nL-1,folder,LIT-01,North,,\n'),
+      table(
+        'LIT,function,,Lights,All that shines,\nLIT-01,series,LIT,Buoys,,R-SAF-3\nLIT-02,series,LIT,Leading lights,,\nL-1,folder,LIT-01,North,,\n',
+      ),
     );
     await expect(ines.getByText('4 of 4 rows change something.')).toBeVisible();
     await ines.getByRole('button', { name: 'Make 4 changes' }).click();
@@ -233,4 +242,4 @@ test('a small plan comes from a table, and is moved about with its effect seen f
     expect(response.headers()['content-disposition']).toContain('plan.csv');
     expect(await response.text()).toContain('LIT-11,series,LIT,Buoys');
   });
-}); // prettier-ignore
+});

@@ -56,7 +56,10 @@ test('a stencil is used for forty people at once, is changed, and its change com
   await test.step('its ready titles are offered where something is filed', async () => {
     await ines.getByRole('link', { name: /APPRAISALS/ }).click();
     await expect(ines.getByRole('heading', { name: /APPRAISALS/ })).toBeVisible();
-    await ines.locator('input[type=file]').first().setInputFiles({ name: 'scan.txt', mimeType: 'text/plain', buffer: Buffer.from('An appraisal.') });
+    await ines
+      .locator('input[type=file]')
+      .first()
+      .setInputFiles({ name: 'scan.txt', mimeType: 'text/plain', buffer: Buffer.from('An appraisal.') });
     await ines.waitForURL(/receiving/);
     await ines.getByRole('button', { name: 'File scan.txt' }).click();
     await ines.getByRole('button', { name: '2026-09-14 Appraisal 1 of Ada Ostler' }).click();
@@ -65,4 +68,4 @@ test('a stencil is used for forty people at once, is changed, and its change com
     await ines.getByRole('button', { name: 'File one record' }).click();
     await expect(ines.getByText(/Filed as PEO-01/)).toBeVisible();
   });
-}); // prettier-ignore
+});

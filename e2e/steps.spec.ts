@@ -30,7 +30,10 @@ test('an owner answers from the message, and from its link without signing in; a
     const stranger = await (await browser.newContext()).newPage();
     await stranger.goto(`${app.url}${link}`);
     await expect(stranger.getByText('Asked of Lune Abara')).toBeVisible();
-    await stranger.getByRole('button', { name: /^Not needed: PIL-04/ }).first().click();
+    await stranger
+      .getByRole('button', { name: /^Not needed: PIL-04/ })
+      .first()
+      .click();
     await expect(stranger.getByText('not needed, said Lune Abara')).toBeVisible();
     await stranger.goto(`${app.url}${link.slice(0, -3)}abc`);
     await expect(stranger.getByRole('heading', { name: 'This link leads nowhere' })).toBeVisible();
@@ -38,7 +41,10 @@ test('an owner answers from the message, and from its link without signing in; a
 
   await test.step('with one click for all that is left', async () => {
     await lune.goto('/messages');
-    await lune.getByRole('button', { name: /^Still needed: all \d+$/ }).first().click();
+    await lune
+      .getByRole('button', { name: /^Still needed: all \d+$/ })
+      .first()
+      .click();
     await expect(lune.getByRole('status')).toContainText('× Kept; its clock starts anew today.');
     await lune.goto('/questions');
     await expect(lune.getByText('No rule asks you anything.')).toBeVisible();
@@ -51,7 +57,10 @@ test('an owner answers from the message, and from its link without signing in; a
     await ines.goto('/docket');
     await expect(ines.getByText('PIL-04')).toBeVisible();
     await ines.goto('/questions');
-    await ines.getByRole('button', { name: /^Let it go on: / }).first().click();
+    await ines
+      .getByRole('button', { name: /^Let it go on: / })
+      .first()
+      .click();
     await expect(ines.getByRole('status')).toContainText('Reviewed; its clock goes on.');
     await ines.goto('/docket');
     await ines.getByRole('button', { name: 'Run the sweep …' }).click();
@@ -60,4 +69,4 @@ test('an owner answers from the message, and from its link without signing in; a
     await sheet.getByRole('button', { name: 'Run it now' }).click();
     await expect(ines.getByText(/could not be taken\./)).toBeVisible();
   });
-}); // prettier-ignore
+});

@@ -12,6 +12,7 @@ export const checks = [
   ['types of the benchmarks', ['tsc', '-p', 'bench']],
   ['templates and types of web', ['ngc', '-p', 'web/tsconfig.app.json', '--noEmit']],
   ['lint and boundaries', ['eslint', '.']],
+  ['layers, drawn as they are', ['node', 'tools/layers.mjs', '--check']],
   ['format', ['prettier', '--check', '--log-level', 'warn', '.']],
 ];
 
@@ -22,7 +23,8 @@ export async function runChecks() {
   const worker = async () => {
     for (let next = waiting.shift(); next; next = waiting.shift()) {
       const [name, command] = next;
-      const result = await exec('npx', command);
+      const [program, ...args] = command[0] === 'node' ? [process.execPath, ...command.slice(1)] : ['npx', ...command];
+      const result = await exec(program, args);
       say(`${result.code === 0 ? 'ok     ' : 'FAILED '} ${name}`);
       if (result.code !== 0) {
         failed.push(name);

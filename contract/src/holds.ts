@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { criteria } from './criteria.js';
-import { dateText, get, id, idParam, line, personRef, post, reason } from './shared.js';
+import { dateText, get, id, idParam, line, personRef, post, reason, ask, outcomes } from './shared.js';
 
 const holdLine = z.object({
   id,
@@ -55,7 +55,7 @@ export type HoldPage = z.infer<typeof holdPage>;
 const coverLine = z.object({
   id,
   name: z.string(),
-  outcome: z.enum(['covered', 'already covered', 'gone before the hold', 'not found']),
+  outcome: z.enum(['covered', 'already covered', 'gone before the hold', 'not found', 'refused']),
 });
 
 export const holds = {
@@ -79,7 +79,7 @@ export const holds = {
     response: z.object({ id, covered: z.number().int(), results: z.array(coverLine) }),
   }),
   hold: get('/holds/{id}', 'One hold with what it covers', { params: idParam, response: holdPage }),
-  countScope: post('/holds/count', 'How many records criteria would cover now', {
+  countScope: ask('/holds/count', 'How many records criteria would cover now', {
     body: z.object({ criteria }),
     response: z.object({ count: z.number().int(), words: z.string() }),
   }),
@@ -91,7 +91,7 @@ export const holds = {
   letOut: post('/holds/{id}/let-out', 'Let records out of an open hold, with a reason', {
     params: idParam,
     body: z.object({ recordIds: z.array(id).min(1).max(10_000), reason }),
-    response: z.object({ released: z.number().int() }),
+    response: outcomes.extend({ released: z.number().int() }),
   }),
   release: post('/holds/{id}/release', 'Release a hold; what is due returns to the docket', {
     params: idParam,

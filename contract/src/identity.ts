@@ -13,8 +13,6 @@ export const me = z.object({
   today: dateText,
   demo: z.boolean(),
   unread: z.number().int(),
-  /** Counts of what needs this person, by area. */
-  needs: z.object({ receiving: z.number(), holds: z.number(), docket: z.number(), today: z.number() }),
   ledgerSize: z.number().int(),
 });
 export type Me = z.infer<typeof me>;
@@ -55,7 +53,7 @@ export const identity = {
   ),
   signIn: post('/session', 'Sign in', { body: z.object({ login: z.string().max(200), password: z.string().max(500) }) }, 'public'),
   signOut: post('/session/end', 'Sign out', {}),
-  me: get('/me', 'Who is signed in, and what needs them', { response: me }),
+  me: get('/me', 'Who is signed in', { response: me }),
   people: get('/people', 'People and groups, for choosing', {
     response: z.object({ people: z.array(personRef.extend({ kind: z.enum(['person', 'group', 'service']) })) }),
   }),

@@ -1,5 +1,6 @@
-export type { BodyOf, Endpoint, ParamsOf, QueryOf, ResponseOf } from './endpoint.js';
+export type { AskingOf, BodyOf, ChangingOf, Endpoint, ParamsOf, QueryOf, ResponseOf } from './endpoint.js';
 export { problem, type OutcomeLine, type PersonRef, type Problem, type ProblemField, type TableOutcome } from './shared.js';
+export { access, type WhoCan } from './access.js';
 export { identity, type Me, type Message } from './identity.js';
 export { plan, type OutlineLine, type PlaceLine, type PlacePage, type PlanEffect, type RackCell, type RackCounts } from './plan.js';
 export {
@@ -33,11 +34,11 @@ export {
   type SortColumn,
   type VersionLine,
 } from './records.js';
-export { receiving, type Arrival, type Filing, type FilingResult } from './receiving.js';
+export { filing, receiving, type Arrival, type Filing, type FilingResult } from './receiving.js';
 export { holds, type HoldLine, type HoldPage, type MatterLine } from './holds.js';
 export { docket, type BatchItem, type BatchLine, type BatchPage, type DueGroup, type Gate } from './docket.js';
 export { ledger, type LedgerEntry, type LedgerFilter, type TreeHead } from './ledger.js';
-export { reports, type HorizonBar, type Suggestion, type TodayLine } from './reports.js';
+export { reports, type HorizonBar, type Needs, type Suggestion, type TodayLine } from './reports.js';
 export { stepAnswers, steps, type LetterTask, type StepAnswer, type StepTask, type SweepLine } from './steps.js';
 export {
   entityKinds,

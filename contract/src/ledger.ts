@@ -44,6 +44,13 @@ export const ledger = {
     query: ledgerFilter.extend({ before: z.coerce.number().int().optional(), limit: z.coerce.number().int().min(1).max(500).default(100) }),
     response: z.object({ entries: z.array(ledgerEntry), next: z.number().int().nullable() }),
   }),
+  export: get(
+    '/ledger/export',
+    'Sealed entries with their proofs, to be checked without Key Cellar; `since` adds the proof that an older head is a prefix',
+    {
+      query: ledgerFilter.extend({ since: z.coerce.number().int().positive().optional() }),
+    },
+  ),
   acts: get('/ledger/acts', 'Kinds of acts that occur', { response: z.object({ acts: z.array(z.string()) }) }),
   heads: get('/ledger/heads', 'Signed tree heads, newest first', {
     response: z.object({ heads: z.array(head), unsealed: z.number().int() }),

@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { explanation, facts } from './records.js';
-import { dateText, get, id, idParam, line, post } from './shared.js';
+import { dateText, get, id, idParam, line, post, ask } from './shared.js';
 
 const sameContent = z.object({
   kind: z.enum(['record', 'arrival']),
@@ -50,10 +50,24 @@ export type FilingResult = z.infer<typeof filingResult>;
 const filings = z.object({ filings: z.array(filing).min(1).max(2000) });
 
 export const receiving = {
+  upload: post(
+    '/uploads',
+    'Take in a file: the body is its bytes, and `Idempotency-Key` makes a repeated upload the same one',
+    {
+      query: z.object({
+        name: z.string().min(1).max(4000),
+        place: id.optional(),
+        source: z.string().trim().max(100).default('upload'),
+      }),
+      response: z.object({ id }),
+    },
+    'signedIn',
+    'bytes',
+  ),
   list: get('/arrivals', 'What has arrived and is not filed, newest first', {
     response: z.object({ arrivals: z.array(arrival) }),
   }),
-  preview: post('/arrivals/preview', 'What the schedule would say of these filings', {
+  preview: ask('/arrivals/preview', 'What the schedule would say of these filings', {
     body: filings,
     response: z.object({
       previews: z.array(z.object({ arrivalId: id, explanation, gaps: z.array(z.string()), problems: z.array(z.string()) })),

@@ -31,7 +31,11 @@ const suggestion = z.object({
 });
 export type Suggestion = z.infer<typeof suggestion>;
 
+const needs = z.object({ receiving: z.number().int(), holds: z.number().int(), docket: z.number().int(), today: z.number().int() });
+export type Needs = z.infer<typeof needs>;
+
 export const reports = {
+  needs: get('/needs', 'How much needs this person, by area', { response: needs }),
   today: get('/today', 'What needs this person, and the horizon of two years', {
     response: z.object({
       name: z.string(),

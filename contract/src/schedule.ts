@@ -18,6 +18,7 @@ import {
   tableInput,
   tableOutcome,
   type Problem,
+  ask,
 } from './shared.js';
 
 export const trigger = z.discriminatedUnion('kind', [
@@ -343,7 +344,7 @@ export const schedule = {
     params: idParam,
     response: z.object({ recomputed: z.number().int() }),
   }),
-  countCriteria: post('/schedule/criteria/count', 'How many records criteria match that the person may discover', {
+  countCriteria: ask('/schedule/criteria/count', 'How many records criteria match that the person may discover', {
     body: z.object({ criteria: askedCriteria }),
     response: z.object({ count: z.number().int() }),
   }),
@@ -393,7 +394,7 @@ export const schedule = {
     response: cases.extend({ more: z.boolean() }),
   }),
   recordCase: get('/records/{id}/case', 'One record as data to try rules on', { params: idParam, response: cases }),
-  effect: post('/schedule/effect', 'What a change would do to all records; answers with lines of JSON, progress first, the effect last', {
+  effect: ask('/schedule/effect', 'What a change would do to all records; answers with lines of JSON, progress first, the effect last', {
     body: z.object({ change: scheduleChange }),
     response: z.object({ effect: effectPage }),
   }),

@@ -3,7 +3,7 @@ import { factKinds } from '@key-cellar/core/records';
 import * as z from 'zod';
 import { eventInput, eventLine } from './schedule.js';
 import { factDefinition, facts, recordLine } from './records.js';
-import { dateText, get, id, idParam, line, post, put, revision } from './shared.js';
+import { dateText, get, id, idParam, line, post, put, revision, ask } from './shared.js';
 
 const codeParam = z.object({ code: z.string().min(1).max(60) });
 const typeBody = z.object({ title: line(80), facts: z.array(factDefinition).max(100) });
@@ -148,7 +148,7 @@ export const setup = {
     query: z.object({ kind: z.enum(factKinds), text: z.string().max(200).default('') }),
     response: z.object({ options: z.array(option) }),
   }),
-  names: post('/facts/names', 'What things that facts point at are called, as far as the person may know', {
+  names: ask('/facts/names', 'What things that facts point at are called, as far as the person may know', {
     body: z.object({ ids: z.array(id).max(500) }),
     response: z.object({ names: z.record(z.string(), z.string()) }),
   }),

@@ -6,33 +6,35 @@ const nothing = z.object({});
 type Nothing = typeof nothing;
 type Parts = { params?: z.ZodType; query?: z.ZodType; body?: z.ZodType; response?: z.ZodType };
 type Part<T extends Parts, K extends keyof Parts> = T[K] extends z.ZodType ? T[K] : Nothing;
-type Made<T extends Parts> = Endpoint<Part<T, 'params'>, Part<T, 'query'>, Part<T, 'body'>, Part<T, 'response'>>;
+type Made<T extends Parts, C extends boolean> = Endpoint<Part<T, 'params'>, Part<T, 'query'>, Part<T, 'body'>, Part<T, 'response'>, C>;
 
-function make<T extends Parts>(
-  method: Endpoint['method'],
-  path: string,
-  summary: string,
-  parts: T,
-  who: Endpoint['who'] = 'signedIn',
-): Made<T> {
-  return {
-    method,
-    path,
-    summary,
-    who,
-    params: parts.params ?? nothing,
-    query: parts.query ?? nothing,
-    body: parts.body ?? nothing,
-    response: parts.response ?? nothing,
-  } as unknown as Made<T>;
-}
+const make =
+  <C extends boolean>(method: Endpoint['method'], changes: C) =>
+  <T extends Parts>(
+    path: string,
+    summary: string,
+    parts: T,
+    who: Endpoint['who'] = 'signedIn',
+    sends: Endpoint['sends'] = 'json',
+  ): Made<T, C> =>
+    ({
+      method,
+      changes,
+      path,
+      summary,
+      sends,
+      who,
+      params: parts.params ?? nothing,
+      query: parts.query ?? nothing,
+      body: parts.body ?? nothing,
+      response: parts.response ?? nothing,
+    }) as unknown as Made<T, C>;
 
-export const get = <T extends Parts>(path: string, summary: string, parts: T, who?: Endpoint['who']) =>
-  make('get', path, summary, parts, who);
-export const post = <T extends Parts>(path: string, summary: string, parts: T, who?: Endpoint['who']) =>
-  make('post', path, summary, parts, who);
-export const put = <T extends Parts>(path: string, summary: string, parts: T) => make('put', path, summary, parts);
-export const remove = <T extends Parts>(path: string, summary: string, parts: T) => make('delete', path, summary, parts);
+export const get = make('get', false);
+/** A question whose words are too long for an address. */
+export const ask = make('post', false);
+export const post = make('post', true);
+export const put = make('put', true);
 
 export const id = z.uuid();
 export const idParam = z.object({ id });

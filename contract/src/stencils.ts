@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { facts } from './records.js';
-import { dateText, get, id, idParam, line, outcomeLine, post, put, revision, tableFormat } from './shared.js';
+import { dateText, get, id, idParam, line, outcomeLine, post, put, revision, tableFormat, ask } from './shared.js';
 
 const readyTitle = z.object({
   text: z.string().trim().max(200),
@@ -109,7 +109,7 @@ export const stencils = {
   list: get('/stencils', 'The shelf of stencils', { response: z.object({ stencils: z.array(stencilLine) }) }),
   stencil: get('/stencils/{id}', 'One stencil with its versions and the folders made from it', { params: idParam, response: stencilPage }),
   make: post('/stencils', 'Make a stencil', { body: z.object({ ...head, definition }), response: z.object({ id }) }),
-  fromFolder: post('/stencils/from-folder', 'What a stencil of an existing folder would say', {
+  fromFolder: ask('/stencils/from-folder', 'What a stencil of an existing folder would say', {
     body: z.object({ placeId: id }),
     response: z.object({ title: z.string(), definition }),
   }),
@@ -118,7 +118,7 @@ export const stencils = {
     body: z.object({ ...head, revision, retired: z.boolean().default(false), definition }),
     response: z.object({ revision, version: z.number().int() }),
   }),
-  readUses: post('/stencils/{id}/uses', 'Read uses of a stencil from a table: code, title and a column for each fact', {
+  readUses: ask('/stencils/{id}/uses', 'Read uses of a stencil from a table: code, title and a column for each fact', {
     params: idParam,
     body: z.object({ format: tableFormat, data: z.base64().max(12_000_000) }),
     response: z.object({ uses: z.array(use) }),

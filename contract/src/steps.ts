@@ -47,7 +47,13 @@ const sweepLine = z.object({
 });
 export type SweepLine = z.infer<typeof sweepLine>;
 
-const token = z.object({ token: z.string().min(20).max(200).regex(/^[\w-]+$/) }); // prettier-ignore
+const token = z.object({
+  token: z
+    .string()
+    .min(20)
+    .max(200)
+    .regex(/^[\w-]+$/),
+});
 const note = z.string().trim().max(2000).default('');
 
 export const steps = {

@@ -29,7 +29,9 @@ describe('approvals of a group', () => {
     expect([before.approverGroups, before.acts.includes('approve')]).toEqual([['Staff'], false]);
     expect(await problemOf(decide())).toContain('people of Staff');
     const inner = '00000000-0000-4000-8000-0000000000aa';
-    await asOwner(world.database, (client) => client.query(`insert into principal (id, kind, name) values ($1, 'group', 'Night staff')`, [inner]));
+    await asOwner(world.database, (client) =>
+      client.query(`insert into principal (id, kind, name) values ($1, 'group', 'Night staff')`, [inner]),
+    );
     await member(inner, world.ids.staff);
     await member(world.ids.approver, inner);
     expect((await page()).acts).toContain('approve');
@@ -43,9 +45,11 @@ describe('approvals of a group', () => {
     expect(await problemOf(make(definition(['Nobody'])))).toContain('no group “Nobody”');
     expect(await statusOf(make(definition(['Staff'], 0)))).toBe(422);
     const table = 'code,title,authority,clock,steps\nR-T,T,A,created,"destroy P7Y, 2 approvals of Staff or Nobody"';
-    const tried = await keeper().call(schedule.importSchedule, { body: { format: 'csv', data: Buffer.from(table).toString('base64'), dryRun: true } });
+    const tried = await keeper().call(schedule.importSchedule, {
+      body: { format: 'csv', data: Buffer.from(table).toString('base64'), dryRun: true },
+    });
     expect(tried.errors.map((e) => [e.column, e.sentence])).toEqual([['steps', 'there is no group Nobody']]);
     const csv = await (await keeper().fetch('/api/schedule/export?format=csv')).text();
     expect(csv).toContain('1 approval of Staff');
   });
-}); // prettier-ignore
+});

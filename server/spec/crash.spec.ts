@@ -6,7 +6,7 @@ import { docket, receiving, records, schedule } from '@key-cellar/contract';
 import type pg from 'pg';
 import { uuidv7 } from 'uuidv7';
 import { verifyLedger, withUnitOfWork } from '../src/index.js';
-import { recordWords } from '../src/records/index.js';
+import { recordWords } from '../src/facts/index.js';
 import { asOwner, urlOf } from './support/database.js';
 import { approvedBatch, Client, makeWorld, rackDifferences, ruleDefinition, type World } from './support/world.js';
 

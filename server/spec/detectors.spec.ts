@@ -5,7 +5,7 @@ import { programActor } from '../src/index.js';
 import { takeOff } from '../src/records/detectorStore.js';
 import { lookForSigns, runNotes } from '../src/records/index.js';
 import { asOwner } from './support/database.js';
-import { makeWorld, problemOf, ruleDefinition, statusOf, today, type Login, type World } from './support/world.js';
+import { type Login, makeWorld, problemOf, ruleDefinition, statusOf, today, type World } from './support/world.js';
 
 type Sign = DetectorLine['signs'][number];
 
@@ -68,7 +68,9 @@ describe('detectors', () => {
     const editor = world.as('editor');
     const arrivalId = await editor.upload(name, bytes);
     const { results } = await editor.call(receiving.file, {
-      body: { filings: [{ arrivalId, title: name, recordType: 'note', placeId: world.ids.A01, createdOn: '2025-01-10', facts: { topic: 'x' } }] },
+      body: {
+        filings: [{ arrivalId, title: name, recordType: 'note', placeId: world.ids.A01, createdOn: '2025-01-10', facts: { topic: 'x' } }],
+      },
     });
     return results[0]!.recordId!;
   }
@@ -78,7 +80,10 @@ describe('detectors', () => {
     const inText = await world.file('editor', { title: 'Letter', text: `Charged to ${card}.` });
     const inTitle = await world.file('editor', { title: `Refund to ${account}`, text: 'see title' });
     const inFacts = await world.file('editor', { title: 'Facts', facts: { topic: `account ${account}` } });
-    const page = await fileBytes('page.html', `<!doctype html><html><body><p>Card <b>4111</b> 1111 1111 1111</p><i title="${account}"></i></body></html>`);
+    const page = await fileBytes(
+      'page.html',
+      `<!doctype html><html><body><p>Card <b>4111</b> 1111 1111 1111</p><i title="${account}"></i></body></html>`,
+    );
     const document = await fileBytes('scan.pdf', await pdf(`Diagnosis: none. Sick leave until May. Card ${card}`));
     const letter = await fileBytes('letter.docx', await wordDocument(`Card 41</w:t></w:r><w:r><w:t>11 1111 1111 1111`));
     expect(await found(plain.id)).toEqual([]);
@@ -92,7 +97,11 @@ describe('detectors', () => {
     expect((await matching('cards')).sort()).toEqual([inText.id, page, document, letter].sort());
     const { detectors, waiting } = await keeper().call(setup.detectors);
     expect(waiting).toBe(0);
-    expect(detectors.map((d) => [d.title, d.records])).toEqual([['Accounts', 2], ['Health', 1], ['Payment cards', 4]]); // prettier-ignore
+    expect(detectors.map((d) => [d.title, d.records])).toEqual([
+      ['Accounts', 2],
+      ['Health', 1],
+      ['Payment cards', 4],
+    ]);
     const entries = await world.as('auditor').call(ledger.entries, { query: { act: 'found signs', limit: 50 } });
     expect(JSON.stringify(entries)).toContain(document);
   });
@@ -102,7 +111,9 @@ describe('detectors', () => {
     expect(await found(id)).toEqual([]);
     const facts = async (topic: string) => {
       const { revision, createdOn } = await keeper().call(records.dossier, { params: { id } });
-      await world.as('editor').call(records.editFacts, { params: { id }, body: { revision, title: 'Changing', createdOn, facts: { topic } } });
+      await world
+        .as('editor')
+        .call(records.editFacts, { params: { id }, body: { revision, title: 'Changing', createdOn, facts: { topic } } });
     };
     await facts(`paid from ${account}`);
     expect(await found(id)).toEqual(['Accounts']);
@@ -117,10 +128,17 @@ describe('detectors', () => {
     expect((await vocabulary('counsel')).detectors.map((d) => d.name)).toEqual(['Accounts', 'Health', 'Payment cards']);
     expect((await vocabulary('editor')).detectors).toEqual([]);
     for (const login of ['editor', 'reader', 'steward', 'depositor', 'outsider'] as const) {
-      expect(await statusOf(matching('cards', login))).withContext(login).toBe(403); // prettier-ignore
-      expect(await statusOf(world.as(login).call(setup.detectors))).withContext(login).toBe(403); // prettier-ignore
+      expect(await statusOf(matching('cards', login)))
+        .withContext(login)
+        .toBe(403);
+      expect(await statusOf(world.as(login).call(setup.detectors)))
+        .withContext(login)
+        .toBe(403);
     }
-    const hidden = { op: 'not' as const, of: { op: 'or' as const, of: [{ op: 'detected' as const, detectorId: ids['cards']!, name: 'x' }] } };
+    const hidden = {
+      op: 'not' as const,
+      of: { op: 'or' as const, of: [{ op: 'detected' as const, detectorId: ids['cards']!, name: 'x' }] },
+    };
     for (const endpoint of [records.count, records.ids]) {
       expect(await statusOf(world.as('editor').call(endpoint, { query: { criteria: JSON.stringify(hidden) } }))).toBe(403);
     }
@@ -133,17 +151,28 @@ describe('detectors', () => {
     const { id: ruleId } = await keeper().call(schedule.makeRule, { body: { code: 'R-HEALTH', definition: ruleDefinition() } });
     await keeper().call(schedule.publish, { params: { id: ruleId }, body: { revision: 1, inForceFrom: '2000-01-01', takesOver: 'all' } });
     await keeper().call(schedule.addCriteriaRule, { body: { ruleId, criteria, note: '' } });
-    const { id: matterId } = await world.as('counsel').call(holds.makeMatter, { body: { code: 'M-1', title: 'Case', kind: 'case', note: '' } });
-    await world.as('counsel').call(holds.placeHold, { body: { matterId, name: 'Health', reason: 'case', freeze: true, criteria, custodianIds: [] } });
+    const { id: matterId } = await world
+      .as('counsel')
+      .call(holds.makeMatter, { body: { code: 'M-1', title: 'Case', kind: 'case', note: '' } });
+    await world
+      .as('counsel')
+      .call(holds.placeHold, { body: { matterId, name: 'Health', reason: 'case', freeze: true, criteria, custodianIds: [] } });
     const { id } = await world.file('editor', { title: 'Sick note', text: 'The diagnosis led to a sick leave of two weeks.' });
     await looked();
     const dossier = await keeper().call(records.dossier, { params: { id } });
-    expect([dossier.why.governing?.code, dossier.held, dossier.why.holds[0]?.because]).toEqual(['R-HEALTH', 1, 'came to match its criteria']);
+    expect([dossier.why.governing?.code, dossier.held, dossier.why.holds[0]?.because]).toEqual([
+      'R-HEALTH',
+      1,
+      'came to match its criteria',
+    ]);
     // A freeze keeps everybody from changing it, and detectors from nothing.
     const another = await make('Weeks', [{ kind: 'words', words: ['two weeks'], atLeast: 1 }]);
     expect(await found(id)).toEqual(['Health', 'Weeks']);
     const line = (await keeper().call(setup.detectors)).detectors.find((d) => d.id === another)!;
-    await keeper().call(setup.changeDetector, { params: { id: another }, body: { title: 'Weeks', note: '', signs: line.signs, revision: 1, retired: true } });
+    await keeper().call(setup.changeDetector, {
+      params: { id: another },
+      body: { title: 'Weeks', note: '', signs: line.signs, revision: 1, retired: true },
+    });
     expect(await found(id)).toEqual(['Health']);
     expect((await world.as('counsel').call(criteriaEndpoints.vocabulary)).detectors.map((d) => d.name)).not.toContain('Weeks');
   });
@@ -151,12 +180,18 @@ describe('detectors', () => {
   it('say what they could not look into, and go on', async () => {
     const broken = await fileBytes('broken.pdf', Buffer.from('%PDF-1.7\nthis is no document'));
     const whole = await wordDocument('x'.repeat(500));
-    const bent = await fileBytes('bent.docx', whole.fill(0xff, whole.indexOf('word/document.xml') + 17, whole.indexOf('word/document.xml') + 22));
+    const bent = await fileBytes(
+      'bent.docx',
+      whole.fill(0xff, whole.indexOf('word/document.xml') + 17, whole.indexOf('word/document.xml') + 22),
+    );
     const { id } = await world.file('editor', { title: 'Damaged', text: `card ${card} to be damaged` });
     await looked();
     await asOwner(world.database, async (client) => {
       await client.query('alter table content_chunk disable trigger user');
-      await client.query(`update content_chunk set bytes = convert_to('bad', 'UTF8') where content_id = (select content_id from version where record_id = $1)`, [id]);
+      await client.query(
+        `update content_chunk set bytes = convert_to('bad', 'UTF8') where content_id = (select content_id from version where record_id = $1)`,
+        [id],
+      );
       await client.query('insert into detection_due values ($1)', [id]);
     });
     const after = await world.file('editor', { title: 'After', text: `card ${card} again` });
@@ -170,12 +205,18 @@ describe('detectors', () => {
   it('look once more at what was written while they looked, and at what a server that died had claimed', async () => {
     const { id } = await world.file('editor', { title: 'Overtaken', text: 'nothing' });
     await looked();
-    const state = () => world.pool.query<{ stamp: number; claimed: boolean }>('select stamp, claimed_until is not null as claimed from detection_due where record_id = $1', [id]);
+    const state = () =>
+      world.pool.query<{ stamp: number; claimed: boolean }>(
+        'select stamp, claimed_until is not null as claimed from detection_due where record_id = $1',
+        [id],
+      );
     // A claim by somebody who is still there: nobody else looks.
     await world.pool.query(`insert into detection_due (record_id, claimed_until) values ($1, now() + interval '1 hour')`, [id]);
     const [claimed] = (await state()).rows;
     const { revision, createdOn } = await keeper().call(records.dossier, { params: { id } });
-    const editing = world.as('editor').call(records.editFacts, { params: { id }, body: { revision, title: 'Overtaken', createdOn, facts: { topic: `from ${account}` } } });
+    const editing = world
+      .as('editor')
+      .call(records.editFacts, { params: { id }, body: { revision, title: 'Overtaken', createdOn, facts: { topic: `from ${account}` } } });
     await editing;
     // The one who claimed it comes back with the stamp it had then: nothing is taken off for them.
     expect((await takeOff(world.pool, [{ id, stamp: claimed!.stamp }])).size).toBe(0);
@@ -189,7 +230,10 @@ describe('detectors', () => {
     const ids = (await Promise.all(Array.from({ length: 6 }, (_, i) => world.file('editor', { title: `Busy ${i}` })))).map((f) => f.id);
     const edit = async (id: string, n: number): Promise<void> => {
       const { revision, createdOn } = await keeper().call(records.dossier, { params: { id } });
-      await world.as('editor').call(records.editFacts, { params: { id }, body: { revision, title: 'Busy', createdOn, facts: { topic: n % 2 ? `to ${account}` : 'x' } } });
+      await world.as('editor').call(records.editFacts, {
+        params: { id },
+        body: { revision, title: 'Busy', createdOn, facts: { topic: n % 2 ? `to ${account}` : 'x' } },
+      });
     };
     for (let round = 0; round < 4; round++) {
       const acts = [...ids.map((id) => edit(id, round)), ...[1, 2].map(() => lookForSigns(world.services, programActor('job', today)))];
@@ -202,7 +246,13 @@ describe('detectors', () => {
   it('are noted step by step where there are very many', async () => {
     await looked();
     const steps: number[] = [];
-    const job = { id: 'j', subject: 'x', data: {}, cursor: null, advance: (_: unknown, by: number) => Promise.resolve(void steps.push(by)) };
+    const job = {
+      id: 'j',
+      subject: 'x',
+      data: {},
+      cursor: null,
+      advance: (_: unknown, by: number) => Promise.resolve(void steps.push(by)),
+    };
     const sentence = await runNotes(world.services, job, programActor('job', today));
     const { rows } = await world.pool.query<{ n: number }>(`select count(*)::int as n from record where state <> 'disposed'`);
     expect(sentence).toBe(`${rows[0]!.n} records are looked at anew.`);
@@ -216,7 +266,11 @@ describe('detectors', () => {
     expect(await problemOf(make('payment CARDS', [cards]))).toContain('already');
     expect(await statusOf(make('None', []))).toBe(422);
     expect(await statusOf(world.as('steward').call(setup.makeDetector, { body: { title: 'Mine', note: '', signs: [cards] } }))).toBe(403);
-    const change = (revision: number) => keeper().call(setup.changeDetector, { params: { id: ids['cards']! }, body: { title: 'Payment cards', note: 'n', signs: [cards], revision, retired: false } });
+    const change = (revision: number) =>
+      keeper().call(setup.changeDetector, {
+        params: { id: ids['cards']! },
+        body: { title: 'Payment cards', note: 'n', signs: [cards], revision, retired: false },
+      });
     expect(await statusOf(change(9))).toBe(412);
     // Only a note: nobody has to be looked at anew.
     expect((await change(1)).waiting).toBe(0);
@@ -225,9 +279,11 @@ describe('detectors', () => {
   it('leave nothing on the stub of what was disposed of', async () => {
     const { id } = await world.file('editor', { title: 'Gone', text: `card ${card} gone`, place: world.ids.A02 });
     expect(await found(id)).toEqual(['Payment cards']);
-    await asOwner(world.database, (client) => client.query(`update record set state = 'disposed', disposed_on = '2026-09-14' where id = $1`, [id]));
+    await asOwner(world.database, (client) =>
+      client.query(`update record set state = 'disposed', disposed_on = '2026-09-14' where id = $1`, [id]),
+    );
     const { rows } = await world.pool.query<{ detected: string[] }>('select detected from record where id = $1', [id]);
     expect(rows[0]!.detected).toEqual([]);
     expect((await keeper().call(plan.outline)).places.length).toBeGreaterThan(0);
   });
-}); // prettier-ignore
+});

@@ -3,7 +3,7 @@ import { civilDate } from '@key-cellar/core/calendar';
 import { effectOnCases, namedEffect, withDraft } from '@key-cellar/core/schedule';
 import { getOrMakeSet, programActor, withUnitOfWork } from '../src/index.js';
 import { asOwner } from './support/database.js';
-import { makeWorld, ruleDefinition, statusOf, today, type Login, type World } from './support/world.js';
+import { type Login, makeWorld, ruleDefinition, statusOf, today, type World } from './support/world.js';
 
 const years = (n: number, changes: Partial<RuleDefinition> = {}): RuleDefinition =>
   ruleDefinition({ steps: [{ kind: 'destroy', after: `P${n}Y`, from: 'clockStart', approvals: 1, noticeDays: 0 }], ...changes });
@@ -24,9 +24,19 @@ describe('the effect of a change', () => {
     await publish('R-EVENT', years(3, { trigger: { kind: 'event', eventType: 'ended', occurrence: 'last' } }));
     await publish('R-FACT', years(2, { trigger: { kind: 'fact', fact: 'ended' } }));
     await publish('R-NORTH', years(9, { jurisdictions: ['Sound'] }));
-    await publish('R-NEVER', ruleDefinition({ trigger: { kind: 'never' }, steps: [{ kind: 'keepPermanently', after: 'P0D', from: 'clockStart', approvals: 0, noticeDays: 0 }] })); // prettier-ignore
+    await publish(
+      'R-NEVER',
+      ruleDefinition({
+        trigger: { kind: 'never' },
+        steps: [{ kind: 'keepPermanently', after: 'P0D', from: 'clockStart', approvals: 0, noticeDays: 0 }],
+      }),
+    );
     await publish('R-LATE', years(1), '2027-01-01');
-    for (const [name, partOf] of [['Sound', null], ['North', 'Sound']] as const) await keeper.call(schedule.makeJurisdiction, { body: { name, partOf } }); // prettier-ignore
+    for (const [name, partOf] of [
+      ['Sound', null],
+      ['North', 'Sound'],
+    ] as const)
+      await keeper.call(schedule.makeJurisdiction, { body: { name, partOf } });
     folder = (
       await keeper.call(plan.makePlace, { body: { parentId: world.ids.A01, kind: 'folder', code: 'F-1', title: 'Folder', note: '' } })
     ).id;
@@ -54,8 +64,17 @@ describe('the effect of a change', () => {
     });
     const { rows } = await world.pool.query<{ id: string }>('select id from record order by number');
     const some = rows.map((r) => r.id);
-    await keeper.call(schedule.override, { body: { ids: some.slice(0, 5), override: { kind: 'date', dueOn: '2045-01-01', action: 'transfer' }, reason: 'by hand', dryRun: false } }); // prettier-ignore
-    await keeper.call(schedule.override, { body: { ids: some.slice(5, 9), override: { kind: 'rule', ruleId: rules['R-CREATED']! }, reason: 'by hand', dryRun: false } }); // prettier-ignore
+    await keeper.call(schedule.override, {
+      body: {
+        ids: some.slice(0, 5),
+        override: { kind: 'date', dueOn: '2045-01-01', action: 'transfer' },
+        reason: 'by hand',
+        dryRun: false,
+      },
+    });
+    await keeper.call(schedule.override, {
+      body: { ids: some.slice(5, 9), override: { kind: 'rule', ruleId: rules['R-CREATED']! }, reason: 'by hand', dryRun: false },
+    });
     const { rows: inside } = await world.pool.query<{ id: string }>('select id from record where place_id = $1 order by number limit 3', [
       folder,
     ]);
@@ -78,7 +97,10 @@ describe('the effect of a change', () => {
   async function effectOf(change: ScheduleChange, login: Login = 'keeper'): Promise<EffectPage> {
     const response = await world.as(login).fetch('/api/schedule/effect', { method: 'POST', body: JSON.stringify({ change }) });
     expect(response.status).toBe(200);
-    const lines = (await response.text()).trim().split('\n').map((l) => JSON.parse(l) as EffectLine); // prettier-ignore
+    const lines = (await response.text())
+      .trim()
+      .split('\n')
+      .map((l) => JSON.parse(l) as EffectLine);
     const last = lines.at(-1)!;
     if ('effect' in last) return last.effect;
     throw new Error('problem' in last ? last.problem.detail : 'no effect');
@@ -182,8 +204,16 @@ describe('the effect of a change', () => {
       // Which ten of many that move equally far are listed is left open.
       const far = (m: EffectPage['most'][number]): number =>
         m.before && m.after ? Math.abs(civilDate(m.after) - civilDate(m.before)) : -1;
-      const told = ({ changed, shift, atOnce, held, inBatches, bySeries, byYear, most }: EffectPage) =>
-        ({ changed, shift, atOnce, held, inBatches, bySeries, byYear, far: most.map(far) }); // prettier-ignore
+      const told = ({ changed, shift, atOnce, held, inBatches, bySeries, byYear, most }: EffectPage) => ({
+        changed,
+        shift,
+        atOnce,
+        held,
+        inBatches,
+        bySeries,
+        byYear,
+        far: most.map(far),
+      });
       expect(told(here)).withContext(`${code} ${inForceFrom}`).toEqual(told(there));
       expect(here.changed).withContext(code).toBeGreaterThan(0);
       expect(here.looked).toBeLessThan(there.looked);
@@ -204,9 +234,17 @@ describe('the effect of a change', () => {
     expect(await statusOf(keeper.call(schedule.ruleCases, { params: { id: world.ids.A } }))).toBe(404);
     expect(await statusOf(keeper.call(schedule.recordCase, { params: { id: world.ids.A } }))).toBe(404);
     // Marked above the keeper's clearance, a record is no case for them.
-    const setOf = (to: number) => asOwner(world.database, (client) => client.query('update record set access_set_id = $2 where id = $1', [id, to])); // prettier-ignore
+    const setOf = (to: number) =>
+      asOwner(world.database, (client) => client.query('update record set access_set_id = $2 where id = $1', [id, to]));
     const { rows } = await world.pool.query<{ access_set_id: number }>('select access_set_id from record where id = $1', [id]);
-    await setOf(await withUnitOfWork(world.pool, programActor('test', today), (uow) => getOrMakeSet(uow, { anchorPlace: world.ids.A01, recordId: null, level: 4, caveats: [] }), 'none')); // prettier-ignore
+    await setOf(
+      await withUnitOfWork(
+        world.pool,
+        programActor('test', today),
+        (uow) => getOrMakeSet(uow, { anchorPlace: world.ids.A01, recordId: null, level: 4, caveats: [] }),
+        'none',
+      ),
+    );
     const left = await keeper.call(schedule.ruleCases, { params: { id: rules['R-CREATED']! } });
     expect(left.cases.some((c) => c.id === id)).toBeFalse();
     expect(await statusOf(keeper.call(schedule.recordCase, { params: { id } }))).toBe(404);
@@ -254,21 +292,35 @@ describe('the effect of a change', () => {
     await keeper.call(plan.setRule, { params: { id: one }, body: { ruleId } });
     // Some by hand and some with a rule by hand that follows the folder: they are judged one by one.
     const { rows } = await world.pool.query<{ id: string }>('select id from record where place_id = $1 order by number', [one]);
-    await keeper.call(schedule.override, { body: { ids: rows.slice(0, 3).map((r) => r.id), override: { kind: 'rule', ruleId }, reason: 'by hand', dryRun: false } }); // prettier-ignore
+    await keeper.call(schedule.override, {
+      body: { ids: rows.slice(0, 3).map((r) => r.id), override: { kind: 'rule', ruleId }, reason: 'by hand', dryRun: false },
+    });
     // A rule for all that is in the second folder, by criteria: who comes into it follows it.
-    await keeper.call(schedule.addCriteriaRule, { body: { ruleId: rules['R-NORTH']!, criteria: { op: 'under', placeId: two, name: 'M-2' }, note: '' } }); // prettier-ignore
-    const close = await compare({ kind: 'closeFolder', placeId: one, on: today }, () => keeper.call(plan.closeFolder, { params: { id: one }, body: { on: today } })); // prettier-ignore
+    await keeper.call(schedule.addCriteriaRule, {
+      body: { ruleId: rules['R-NORTH']!, criteria: { op: 'under', placeId: two, name: 'M-2' }, note: '' },
+    });
+    const close = await compare({ kind: 'closeFolder', placeId: one, on: today }, () =>
+      keeper.call(plan.closeFolder, { params: { id: one }, body: { on: today } }),
+    );
     expect(close.shift.first).toBeGreaterThan(0);
-    await compare({ kind: 'closeFolder', placeId: one, on: null }, () => keeper.call(plan.reopenFolder, { params: { id: one }, body: { reason: 'too early' } })); // prettier-ignore
+    await compare({ kind: 'closeFolder', placeId: one, on: null }, () =>
+      keeper.call(plan.reopenFolder, { params: { id: one }, body: { reason: 'too early' } }),
+    );
     const jurisdictions = ['North'];
     await keeper.call(plan.setRule, { params: { id: two }, body: { ruleId: rules['R-NORTH']! } });
-    await compare({ kind: 'placeJurisdictions', placeId: world.ids.A01, jurisdictions }, () => keeper.call(schedule.placeJurisdictions, { params: { id: world.ids.A01 }, body: { jurisdictions } })); // prettier-ignore
+    await compare({ kind: 'placeJurisdictions', placeId: world.ids.A01, jurisdictions }, () =>
+      keeper.call(schedule.placeJurisdictions, { params: { id: world.ids.A01 }, body: { jurisdictions } }),
+    );
     const revisionOf = async (id: string): Promise<number> => (await keeper.call(plan.place, { params: { id } })).revision;
     const revision = await revisionOf(one);
-    const merged = await compare({ kind: 'mergePlace', placeId: one, intoId: two }, () => keeper.call(plan.mergePlace, { params: { id: one }, body: { revision, intoId: two, dryRun: false } })); // prettier-ignore
+    const merged = await compare({ kind: 'mergePlace', placeId: one, intoId: two }, () =>
+      keeper.call(plan.mergePlace, { params: { id: one }, body: { revision, intoId: two, dryRun: false } }),
+    );
     expect(merged.changed).toBeGreaterThan(0);
     const before = await revisionOf(two);
-    await compare({ kind: 'movePlace', placeId: two, parentId: world.ids.A02 }, () => keeper.call(plan.movePlace, { params: { id: two }, body: { revision: before, parentId: world.ids.A02, dryRun: false } })); // prettier-ignore
+    await compare({ kind: 'movePlace', placeId: two, parentId: world.ids.A02 }, () =>
+      keeper.call(plan.movePlace, { params: { id: two }, body: { revision: before, parentId: world.ids.A02, dryRun: false } }),
+    );
     const circle = effectOf({ kind: 'mergePlace', placeId: world.ids.A01, intoId: folder });
     await expectAsync(circle).toBeRejectedWithError(/cannot be merged into itself/);
     await expectAsync(effectOf({ kind: 'closeFolder', placeId: rules['R-NORTH']!, on: null })).toBeRejectedWithError(/does not exist/);
@@ -289,7 +341,13 @@ describe('the effect of a change', () => {
     await place(folder, 'R-LATE', true);
     const pair = { recordType: 'note', seriesId: world.ids.A02, ruleId: rules['R-EVENT']! };
     await compare({ kind: 'setPair', ...pair, set: true }, () => keeper.call(schedule.setPair, { body: pair }));
-    const criteria = { op: 'and' as const, of: [{ op: 'under' as const, placeId: world.ids.A01, name: 'A-01' }, { op: 'not' as const, of: { op: 'words' as const, text: 'zzz' } }] }; // prettier-ignore
+    const criteria = {
+      op: 'and' as const,
+      of: [
+        { op: 'under' as const, placeId: world.ids.A01, name: 'A-01' },
+        { op: 'not' as const, of: { op: 'words' as const, text: 'zzz' } },
+      ],
+    };
     await compare({ kind: 'addCriteriaRule', ruleId: rules['R-NEVER']!, criteria }, () =>
       keeper.call(schedule.addCriteriaRule, { body: { ruleId: rules['R-NEVER']!, criteria, note: '' } }),
     );
@@ -306,7 +364,11 @@ describe('the effect of a change', () => {
 
   it('that nobody waits for any more leaves the threads to others', async () => {
     const path = `${world.base}/api/schedule/effect`;
-    const init = { method: 'POST', body: JSON.stringify({ change: { kind: 'nothing' } }), headers: { cookie: world.as('keeper').cookie, 'x-key-cellar': 'test' } }; // prettier-ignore
+    const init = {
+      method: 'POST',
+      body: JSON.stringify({ change: { kind: 'nothing' } }),
+      headers: { cookie: world.as('keeper').cookie, 'x-key-cellar': 'test' },
+    };
     const tries = Array.from({ length: 12 }, async (_, i) => {
       const gone = new AbortController();
       const asking = fetch(path, { ...init, signal: gone.signal }).then((r) => r.text());

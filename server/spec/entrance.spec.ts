@@ -2,7 +2,7 @@ import { cp, mkdtemp, readdir, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { identity } from '@key-cellar/contract';
-import { migrate, MigrationRefused } from '../src/db/index.js';
+import { migrate, MigrationRefused } from '../src/kernel/index.js';
 import { startServer } from '../src/index.js';
 import { asOwner, configFor, dropDatabase, freshDatabase, freshName } from './support/database.js';
 import { Client, makeWorld, password, statusOf, type World } from './support/world.js';

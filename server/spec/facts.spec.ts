@@ -1,7 +1,7 @@
 import { plan, receiving, records, schedule, setup } from '@key-cellar/contract';
 import type { FactDefinition, Facts } from '@key-cellar/core/records';
 import { asApplication } from './support/database.js';
-import { makeWorld, ruleDefinition, statusOf, today, type Client, type Login, type World } from './support/world.js';
+import { type Client, type Login, makeWorld, ruleDefinition, statusOf, today, type World } from './support/world.js';
 
 const fact = (code: string, kind: FactDefinition['kind'], more: Partial<FactDefinition> = {}): FactDefinition => ({
   code,
@@ -144,8 +144,15 @@ describe('record types and facts', () => {
       keeper.call(setup.changeType, { params: { code: 'paper' }, body: { version, title: 'Paper', facts: facts as never, dryRun } });
     const tried = await change(true);
     expect(tried.effect).toEqual({
-      records: 2, looked: 2, newGaps: 2, closedGaps: 0, unfitting: [{ fact: 'old', records: 1 }, { fact: 'side', records: 1 }],
-    }); // prettier-ignore
+      records: 2,
+      looked: 2,
+      newGaps: 2,
+      closedGaps: 0,
+      unfitting: [
+        { fact: 'old', records: 1 },
+        { fact: 'side', records: 1 },
+      ],
+    });
     expect((await dossier(a.recordId!)).type.version).toBe(1);
     await change(false);
     const old = await dossier(a.recordId!);

@@ -3,7 +3,11 @@ import { parseCriteria, type Criteria } from '@key-cellar/core/criteria';
 import { type Login, makeWorld, problemOf, ruleDefinition, statusOf, type World } from './support/world.js';
 
 const years = (n: number, changes: Partial<RuleDefinition> = {}): RuleDefinition =>
-  ruleDefinition({ title: `${n} years`, steps: [{ kind: 'destroy', after: `P${n}Y`, from: 'clockStart', approvals: 1, noticeDays: 0 }], ...changes }); // prettier-ignore
+  ruleDefinition({
+    title: `${n} years`,
+    steps: [{ kind: 'destroy', after: `P${n}Y`, from: 'clockStart', approvals: 1, noticeDays: 0 }],
+    ...changes,
+  });
 
 describe('levels of precedence', () => {
   let world: World;
@@ -46,7 +50,8 @@ describe('levels of precedence', () => {
   it('rules by criteria count in their order, follow facts as they change, and are dropped', async () => {
     const { id } = await world.file('editor', { facts: { topic: 'dredging' } });
     const [long, short] = [await published('R-LONG', years(9)), await published('R-SHORT', years(1))];
-    const add = (ruleId: string, condition: Criteria) => keeper().call(schedule.addCriteriaRule, { body: { ruleId, criteria: condition, note: '' } });
+    const add = (ruleId: string, condition: Criteria) =>
+      keeper().call(schedule.addCriteriaRule, { body: { ruleId, criteria: condition, note: '' } });
     const first = await add(long, await criteria('topic is dredging'));
     expect(first.recomputed).toBe(1);
     expect((await dossier(id)).dueOn).toBe('2034-01-10');
@@ -57,16 +62,24 @@ describe('levels of precedence', () => {
     expect((await dossier(id)).why.governing?.code).toBe('R-SHORT');
     // The record ceases to match when its fact changes.
     const { revision } = await dossier(id);
-    await world.as('editor').call(records.editFacts, { params: { id }, body: { revision, title: 'T', createdOn: '2025-01-10', facts: { topic: 'berths' } } });
+    await world
+      .as('editor')
+      .call(records.editFacts, { params: { id }, body: { revision, title: 'T', createdOn: '2025-01-10', facts: { topic: 'berths' } } });
     expect((await dossier(id)).why.governing?.code).toBe('R-SERIES');
-    await keeper().call(schedule.changeCriteriaRule, { params: { id: first.id }, body: { criteria: await criteria('topic is berths'), note: 'moved' } });
+    await keeper().call(schedule.changeCriteriaRule, {
+      params: { id: first.id },
+      body: { criteria: await criteria('topic is berths'), note: 'moved' },
+    });
     expect((await dossier(id)).why.governing?.code).toBe('R-LONG');
     const { rules } = await keeper().call(schedule.criteriaRules);
-    expect(rules.map((r) => [r.order, r.rule.code])).toEqual([[1, 'R-SHORT'], [2, 'R-LONG']]); // prettier-ignore
+    expect(rules.map((r) => [r.order, r.rule.code])).toEqual([
+      [1, 'R-SHORT'],
+      [2, 'R-LONG'],
+    ]);
     for (const rule of rules) await keeper().call(schedule.dropCriteriaRule, { params: { id: rule.id } });
     expect((await dossier(id)).why.governing?.code).toBe('R-SERIES');
     expect((await keeper().call(schedule.criteriaRules)).rules).toEqual([]);
-  }); // prettier-ignore
+  });
 
   it('cannot be set by what follows from the schedule itself', async () => {
     const ruleId = await published('R-CIRCLE');
@@ -82,7 +95,12 @@ describe('levels of precedence', () => {
   });
 
   it('a jurisdiction takes in the narrower ones, and cannot be its own part', async () => {
-    for (const [name, partOf] of [['Sound', null], ['North', 'Sound'], ['Quay', 'North']] as const) await keeper().call(schedule.makeJurisdiction, { body: { name, partOf } }); // prettier-ignore
+    for (const [name, partOf] of [
+      ['Sound', null],
+      ['North', 'Sound'],
+      ['Quay', 'North'],
+    ] as const)
+      await keeper().call(schedule.makeJurisdiction, { body: { name, partOf } });
     const { id } = await world.file('editor', { place: world.ids.A02 });
     expect((await dossier(id)).outcome).toBe('unscheduled');
     await world.rule('R-SOUND', world.ids.A02, years(4, { jurisdictions: ['Sound'] }));
@@ -137,7 +155,10 @@ describe('levels of precedence', () => {
       const { id } = await world.file('editor');
       const secret = await world.file('steward', { place: world.ids.B01 });
       const { results } = await override('editor', [id, secret.id], '2040-01-01', true);
-      expect(results.map((r) => [r.outcome, r.name === 'unknown'])).toEqual([['refused', false], ['refused', true]]); // prettier-ignore
+      expect(results.map((r) => [r.outcome, r.name === 'unknown'])).toEqual([
+        ['refused', false],
+        ['refused', true],
+      ]);
       const trial = await override('keeper', [id], '2040-01-01', true);
       const dry = trial.results[0]!;
       expect([trial.effect!.looked, trial.effect!.shift.later, trial.effect!.most[0]]).toEqual([
@@ -190,7 +211,10 @@ describe('levels of precedence', () => {
       expect((await world.as('steward').call(schedule.override, { body })).results[0]!.outcome).toBe('done');
       expect((await dossier(id)).dueOn).toBe('2033-01-10');
       await keeper().call(schedule.saveDraft, { params: { id: ruleId }, body: { revision: 2, definition: years(12) } });
-      const { jobId } = await keeper().call(schedule.publish, { params: { id: ruleId }, body: { revision: 3, inForceFrom: '2026-01-01', takesOver: 'all' } });
+      const { jobId } = await keeper().call(schedule.publish, {
+        params: { id: ruleId },
+        body: { revision: 3, inForceFrom: '2026-01-01', takesOver: 'all' },
+      });
       await world.services.jobs.settled(jobId);
       const found = await dossier(id);
       expect([found.dueOn, found.why.override?.reason]).toEqual(['2037-01-10', 'by hand']);
@@ -198,7 +222,7 @@ describe('levels of precedence', () => {
       expect([explanation.governing?.code, explanation.governing?.version, explanation.dueOn]).toEqual(['R-HAND', 1, '2033-01-10']);
       const entries = await world.as('auditor').call(ledger.entries, { query: { act: 'set by hand', limit: 50 } });
       expect(JSON.stringify(entries)).toContain(id);
-    }); // prettier-ignore
+    });
   });
 
   it('the check finds what is wrong, each with its mend', async () => {
@@ -238,23 +262,34 @@ describe('events', () => {
     const event = { type: 'lease ended', on: '2020-05-01', note: '' };
     const { id } = await world.as('editor').call(schedule.addRecordEvent, { params: { id: one.id }, body: event });
     expect([await due(one.id), await due(other.id)]).toEqual(['2023-05-01', null]);
-    await world.as('editor').call(schedule.withdrawEvent, { params: { id }, body: { reason: 'a year off', instead: { ...event, on: '2021-05-01' } } });
+    await world
+      .as('editor')
+      .call(schedule.withdrawEvent, { params: { id }, body: { reason: 'a year off', instead: { ...event, on: '2021-05-01' } } });
     expect(await due(one.id)).toBe('2024-05-01');
     const { events } = await keeper().call(schedule.recordEvents, { params: { id: one.id } });
-    expect(events.map((e) => [e.on, e.withdrawn?.reason ?? null, e.corrects])).toEqual([['2021-05-01', null, id], ['2020-05-01', 'a year off', null]]); // prettier-ignore
+    expect(events.map((e) => [e.on, e.withdrawn?.reason ?? null, e.corrects])).toEqual([
+      ['2021-05-01', null, id],
+      ['2020-05-01', 'a year off', null],
+    ]);
     const again = { params: { id }, body: { reason: 'once more' } };
     expect(await statusOf(world.as('editor').call(schedule.withdrawEvent, again))).toBe(409);
     await world.as('editor').call(schedule.withdrawEvent, { params: { id: events[0]!.id }, body: { reason: 'never happened' } });
     expect(await due(one.id)).toBeNull();
     expect(await statusOf(world.as('reader').call(schedule.addRecordEvent, { params: { id: one.id }, body: event }))).toBe(403);
-    expect(await statusOf(world.as('editor').call(schedule.addRecordEvent, { params: { id: one.id }, body: { ...event, on: '2026-09-15' } }))).toBe(422);
-  }); // prettier-ignore
+    expect(
+      await statusOf(world.as('editor').call(schedule.addRecordEvent, { params: { id: one.id }, body: { ...event, on: '2026-09-15' } })),
+    ).toBe(422);
+  });
 
   it('come from a table all at once, or not at all, with each error by row and column', async () => {
-    const { id: folder } = await keeper().call(plan.makePlace, { body: { parentId: world.ids.A01, kind: 'folder', code: 'Q-1', title: 'Quay 1', note: '' } });
+    const { id: folder } = await keeper().call(plan.makePlace, {
+      body: { parentId: world.ids.A01, kind: 'folder', code: 'Q-1', title: 'Quay 1', note: '' },
+    });
     const { id } = await world.file('editor', { place: folder });
     const load = (csv: string, dryRun = false) => keeper().call(schedule.importEvents, { body: { csv, dryRun } });
-    const wrong = await load('place,type,on,note\nA-01/Q-1,lease ended,2020-01-31,\nA-01/Q-9,lease ended,2020-01-31,\nA-01/Q-1,,31.1.2020,\nA-01/Q-1,lease ended,2030-01-01,x\n');
+    const wrong = await load(
+      'place,type,on,note\nA-01/Q-1,lease ended,2020-01-31,\nA-01/Q-9,lease ended,2020-01-31,\nA-01/Q-1,,31.1.2020,\nA-01/Q-1,lease ended,2030-01-01,x\n',
+    );
     expect(wrong.errors.map((e) => `${e.row} ${e.column}`)).toEqual(['3 place', '4 type', '4 on', '5 on']);
     expect([wrong.rows, wrong.events, wrong.recomputed]).toEqual([4, 1, 0]);
     expect(await due(id)).toBeNull();
@@ -265,7 +300,9 @@ describe('events', () => {
     expect(await due(id)).toBe('2023-01-31');
     expect((await keeper().call(schedule.placeEvents, { params: { id: folder } })).events[0]!.note).toBe('from; the ledger');
     expect(await statusOf(load('a,b\n1,2\n'))).toBe(422);
-    const secret = await world.as('editor').call(schedule.importEvents, { body: { csv: 'place,type,on\nB-01,x,2020-01-01\n', dryRun: true } });
+    const secret = await world
+      .as('editor')
+      .call(schedule.importEvents, { body: { csv: 'place,type,on\nB-01,x,2020-01-01\n', dryRun: true } });
     expect(secret.errors[0]!.sentence).toBe('there is no place B-01');
-  }); // prettier-ignore
+  });
 });

@@ -59,9 +59,17 @@ describe('lists', () => {
   it('and their counts agree, for every filter', async () => {
     const keeper = world.as('keeper');
     const filters = [
-      {}, { words: 'berth' }, { words: 'ber' }, { words: 'berth 1' }, { vintage: 2021 }, { show: 'waiting' as const }, { under: world.ids.A02, vintage: 2022 },
-      { recordType: 'note' }, { words: 'nothing like it' }, { cells: `${world.ids.A01}.2020,${world.ids.A02}.2023` },
-    ]; // prettier-ignore
+      {},
+      { words: 'berth' },
+      { words: 'ber' },
+      { words: 'berth 1' },
+      { vintage: 2021 },
+      { show: 'waiting' as const },
+      { under: world.ids.A02, vintage: 2022 },
+      { recordType: 'note' },
+      { words: 'nothing like it' },
+      { cells: `${world.ids.A01}.2020,${world.ids.A02}.2023` },
+    ];
     for (const filter of filters) {
       const { count } = await keeper.call(records.count, { query: filter });
       const { records: found } = await keeper.call(records.list, { query: { ...filter, limit: 500 } });
@@ -87,12 +95,24 @@ describe('lists', () => {
     const people = (await keeper.call(identity.people)).people.filter((p) => p.kind === 'person').slice(0, 3);
     // Facts of every kind on some, an owner missing on others, and a hold on a few.
     await asOwner(world.database, async (client) => {
-      const facts = [{ tons: 40 }, { tons: 2.5, expires: '2020-06-01' }, { expires: 'soon', urgent: true }, { topic: 7 }, { urgent: 'yes' }, { topic: ['a', 'soon'], tons: [1, 40] }, { tenant: 'p1', expires: ['2020-06-01', '2021-12-31'] }, { tenant: ['p1', 'p2'], tons: [] }];
+      const facts = [
+        { tons: 40 },
+        { tons: 2.5, expires: '2020-06-01' },
+        { expires: 'soon', urgent: true },
+        { topic: 7 },
+        { urgent: 'yes' },
+        { topic: ['a', 'soon'], tons: [1, 40] },
+        { tenant: 'p1', expires: ['2020-06-01', '2021-12-31'] },
+        { tenant: ['p1', 'p2'], tons: [] },
+      ];
       for (const [i, fact] of facts.entries()) {
-        await client.query(`update record set facts = facts || $1 where id in (select id from record order by number offset $2 limit 25)`, [fact, i * 30]);
+        await client.query(`update record set facts = facts || $1 where id in (select id from record order by number offset $2 limit 25)`, [
+          fact,
+          i * 30,
+        ]);
       }
       await client.query('update record set owner_id = null, gaps = 1 where id in (select id from record order by number limit 30)');
-    }); // prettier-ignore
+    });
     const held = all.slice(10, 14).map((r) => r.id);
     const { id: matterId } = await keeper.call(holds.makeMatter, { body: { code: 'M-L', title: 'Lists', kind: 'case', note: '' } });
     const { id: holdId } = await keeper.call(holds.placeHold, {
@@ -106,8 +126,15 @@ describe('lists', () => {
       ),
     );
     const { rows } = await world.pool.query<{
-      id: string; facts: CriteriaRecord['facts']; places: string[]; owner_id: string | null; deposited_by: string; received_on: string; gaps: number; detected: string[];
-    }>('select id, facts, places, owner_id, deposited_by, received_on, gaps, detected from record'); // prettier-ignore
+      id: string;
+      facts: CriteriaRecord['facts'];
+      places: string[];
+      owner_id: string | null;
+      deposited_by: string;
+      received_on: string;
+      gaps: number;
+      detected: string[];
+    }>('select id, facts, places, owner_id, deposited_by, received_on, gaps, detected from record');
     const extra = new Map(rows.map((r) => [r.id, r]));
     const named = (id: string): { id: string; name: string } => ({ id, name: id });
     const material: Material = {

@@ -1,7 +1,8 @@
 import { plan, receiving, records } from '@key-cellar/contract';
 import { programActor, withUnitOfWork } from '../src/index.js';
 import { placeById, placesByIds } from '../src/plan/index.js';
-import { giveNumber, recordType } from '../src/records/index.js';
+import { giveNumber } from '../src/records/index.js';
+import { recordType } from '../src/facts/index.js';
 import { asOwner } from './support/database.js';
 import { makeWorld, problemOf, statusOf, today, type World } from './support/world.js';
 

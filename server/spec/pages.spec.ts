@@ -3,7 +3,7 @@ import { PDFDocument, StandardFonts } from '@cantoo/pdf-lib';
 import { ledger, receiving, records } from '@key-cellar/contract';
 import sharp from 'sharp';
 import { asOwner } from './support/database.js';
-import { makeWorld, statusOf, type Login, type World } from './support/world.js';
+import { type Login, makeWorld, statusOf, type World } from './support/world.js';
 
 async function pdfOf(pages: number, given: { width?: number; height?: number } = {}): Promise<Uint8Array> {
   const pdf = await PDFDocument.create();
@@ -95,7 +95,9 @@ describe('reading on screen', () => {
     expect([first!.r > first!.g, second!.g > second!.r]).toEqual([true, true]);
     // A larger one tells its kind only at its end.
     const noise = { type: 'gaussian' as const, mean: 128, sigma: 40 };
-    const large = await sharp({ create: { width: 300, height: 200, channels: 3, background: '#fff', noise } }).tiff({ compression: 'lzw' }).toBuffer(); // prettier-ignore
+    const large = await sharp({ create: { width: 300, height: 200, channels: 3, background: '#fff', noise } })
+      .tiff({ compression: 'lzw' })
+      .toBuffer();
     expect(large.length).toBeGreaterThan(20_000);
     expect((await extent(await filed('large.tiff', large))).width).toBe(300);
 

@@ -2,7 +2,7 @@ import { docket, type PlaceLine, plan, records, reports, steps } from '@key-cell
 import { getOrMakeSet, placeGrant, programActor, withUnitOfWork } from '../src/index.js';
 import { rackCells } from '../src/plan/store.js';
 import { asOwner } from './support/database.js';
-import { makeWorld, rackDifferences, ruleDefinition, statusOf, today, type Login, type World } from './support/world.js';
+import { type Login, makeWorld, rackDifferences, ruleDefinition, statusOf, today, type World } from './support/world.js';
 
 describe('places and who may see them', () => {
   let world: World;
@@ -21,7 +21,9 @@ describe('places and who may see them', () => {
       .call(plan.makePlace, { body: { parentId, kind: 'folder', code, title: `Folder ${code}`, note: '' } })
       .then(({ id }) => id);
   const grant = (login: Login, placeId: string, profile: string, more: { from?: string; until?: string } = {}): Promise<void> =>
-    withUnitOfWork(world.pool, programActor('test', today), (uow) => placeGrant(uow, { principalId: world.ids[login], placeId, profile, reason: 'test', ...more })).then(() => undefined); // prettier-ignore
+    withUnitOfWork(world.pool, programActor('test', today), (uow) =>
+      placeGrant(uow, { principalId: world.ids[login], placeId, profile, reason: 'test', ...more }),
+    ).then(() => undefined);
 
   it('shows the way down to what a person may see, and nothing beside it', async () => {
     expect(await codes('outsider')).toEqual([]);
@@ -65,7 +67,10 @@ describe('places and who may see them', () => {
         const sets = all.filter((_, i) => (mask >> i) & 1);
         const cells = async (known: number) => (await rackCells(world.pool, sets, known)).map((c) => JSON.stringify(c)).sort();
         const fromTotals = await cells(0);
-        if (sets.length > 0) expect(fromTotals).withContext(`${folded} ${sets.join()}`).toEqual(await cells(Infinity)); // prettier-ignore
+        if (sets.length > 0)
+          expect(fromTotals)
+            .withContext(`${folded} ${sets.join()}`)
+            .toEqual(await cells(Infinity));
         expect(await rackDifferences(world.database)).toBe(0);
       }
     }
@@ -83,7 +88,12 @@ describe('places and who may see them', () => {
       seen.push([day, await sees()]);
     }
     await world.setToday(today);
-    expect(seen).toEqual([[today, false], ['2026-10-01', true], ['2026-10-31', true], ['2026-11-01', false]]); // prettier-ignore
+    expect(seen).toEqual([
+      [today, false],
+      ['2026-10-01', true],
+      ['2026-10-31', true],
+      ['2026-11-01', false],
+    ]);
   });
 
   it('nearer to a record counts before a farther one, also when it gives less', async () => {
@@ -94,13 +104,21 @@ describe('places and who may see them', () => {
     const { rights, accessWhy } = await world.as('editor').call(records.dossier, { params: { id: record } });
     expect(rights).not.toContain('edit');
     expect(accessWhy).toContain('Reader on');
-    expect(await statusOf(world.as('editor').call(records.editFacts, { params: { id: record }, body: { revision: 1, title: 'T', createdOn: '2025-01-10', facts: {} } }))).toBe(403); // prettier-ignore
+    expect(
+      await statusOf(
+        world
+          .as('editor')
+          .call(records.editFacts, { params: { id: record }, body: { revision: 1, title: 'T', createdOn: '2025-01-10', facts: {} } }),
+      ),
+    ).toBe(403);
   });
 
   it('hides what is marked above a person’s clearance, whatever they were granted', async () => {
     const id = await folder('M-1');
     const { id: record } = await world.file('editor', { place: id, title: 'Zanzara marked' });
-    const set = await withUnitOfWork(world.pool, programActor('test', today), (uow) => getOrMakeSet(uow, { anchorPlace: world.ids.root, recordId: null, level: 5, caveats: [] })); // prettier-ignore
+    const set = await withUnitOfWork(world.pool, programActor('test', today), (uow) =>
+      getOrMakeSet(uow, { anchorPlace: world.ids.root, recordId: null, level: 5, caveats: [] }),
+    );
     await asOwner(world.database, (client) =>
       client.query('update record set access_set_id = $1, marking_level = 5 where id = $2', [set, record]),
     );
@@ -158,7 +176,11 @@ describe('places and who may see them', () => {
       .withContext('again')
       .toBe(409);
     await expectAsync(world.file('editor', { place: id })).toBeRejected();
-    expect(await statusOf(world.as('steward').call(plan.makePlace, { body: { parentId: id, kind: 'folder', code: 'C-1-1', title: 'T', note: '' } }))).toBe(409); // prettier-ignore
+    expect(
+      await statusOf(
+        world.as('steward').call(plan.makePlace, { body: { parentId: id, kind: 'folder', code: 'C-1-1', title: 'T', note: '' } }),
+      ),
+    ).toBe(409);
   });
 
   it('declares all that is in a folder, and says what it did with each', async () => {

@@ -1,12 +1,16 @@
 import { plan, records, schedule, type EffectLine, type PlacePage } from '@key-cellar/contract';
-import { makeWorld, Refused, ruleDefinition, statusOf, type Login, type World } from './support/world.js';
+import { type Login, makeWorld, Refused, ruleDefinition, statusOf, type World } from './support/world.js';
 
 describe('changes of the plan', () => {
   let world: World;
   beforeAll(async () => {
     world = await makeWorld();
     await world.rule('R-A', world.ids.A01);
-    await world.rule('R-B', world.ids.B01, ruleDefinition({ steps: [{ kind: 'destroy', after: 'P9Y', from: 'clockStart', approvals: 1, noticeDays: 0 }] })); // prettier-ignore
+    await world.rule(
+      'R-B',
+      world.ids.B01,
+      ruleDefinition({ steps: [{ kind: 'destroy', after: 'P9Y', from: 'clockStart', approvals: 1, noticeDays: 0 }] }),
+    );
   });
   afterAll(() => world.stop());
 
@@ -38,7 +42,12 @@ describe('changes of the plan', () => {
     expect((await page(first)).code).toBe('NEW-01');
     await edit(first, { code: 'OTHER-1', notHere: 'no drafts', message: 'Two copies, please.' });
     const changed = await page(first);
-    expect([changed.code, changed.notHere, changed.message, changed.formerCodes[0]?.code]).toEqual(['OTHER-1', 'no drafts', 'Two copies, please.', 'NEW-01']); // prettier-ignore
+    expect([changed.code, changed.notHere, changed.message, changed.formerCodes[0]?.code]).toEqual([
+      'OTHER-1',
+      'no drafts',
+      'Two copies, please.',
+      'NEW-01',
+    ]);
     expect(await keeper().call(plan.placeByCode, { query: { code: 'new-01' } })).toEqual({ id: first, code: 'OTHER-1', former: true });
     expect((await page(await make(world.ids.A, 'series', 'NEW-{nn}'))).code).toBe('NEW-02');
     expect(await refusal(edit(first, { code: 'A-01' }))).toContain('code of another place');
@@ -49,10 +58,12 @@ describe('changes of the plan', () => {
   });
 
   it('fifty who ask for the next code at once get fifty codes', async () => {
-    const codes = await Promise.all(Array.from({ length: 50 }, async () => (await page(await make(world.ids.A02, 'folder', 'P-{nn}'))).code));
+    const codes = await Promise.all(
+      Array.from({ length: 50 }, async () => (await page(await make(world.ids.A02, 'folder', 'P-{nn}'))).code),
+    );
     expect(new Set(codes).size).toBe(50);
     expect(codes.sort().at(-1)).toBe('P-50');
-  }, 60_000); // prettier-ignore
+  }, 60_000);
 
   it('a folder moves with its records: their dates, their access and their series follow', async () => {
     const folder = await make(world.ids.A01, 'folder', 'M-1');
@@ -67,7 +78,10 @@ describe('changes of the plan', () => {
     expect(dry.gains).toEqual([]);
     expect(await due(record.id)).toBe('2026-01-10');
     // What the dates would do is what the effect of the change says.
-    const response = await keeper().fetch('/api/schedule/effect', { method: 'POST', body: JSON.stringify({ change: { kind: 'movePlace', placeId: folder, parentId: world.ids.B01 } }) }); // prettier-ignore
+    const response = await keeper().fetch('/api/schedule/effect', {
+      method: 'POST',
+      body: JSON.stringify({ change: { kind: 'movePlace', placeId: folder, parentId: world.ids.B01 } }),
+    });
     const last = JSON.parse((await response.text()).trim().split('\n').at(-1)!) as Extract<EffectLine, { effect: unknown }>;
     expect(last.effect.most.map((m) => [m.id, m.after])).toEqual([[record.id, '2034-01-10']]);
     await move(folder, world.ids.B01);
@@ -76,7 +90,14 @@ describe('changes of the plan', () => {
     expect(dossier.path.map((p) => p.code)).toEqual(['B', 'B-01', 'M-1', 'M-1-1']);
     expect(await statusOf(world.as('reader').call(records.dossier, { params: { id: record.id } }))).toBe(404);
     expect((await keeper().call(records.count, { query: { under: world.ids.B01 } })).count).toBe(1);
-    expect(await keeper().call(plan.placeByCode, { query: { code: 'A-01/M-1' } }).then(() => 'found', () => 'gone')).toBe('gone'); // prettier-ignore
+    expect(
+      await keeper()
+        .call(plan.placeByCode, { query: { code: 'A-01/M-1' } })
+        .then(
+          () => 'found',
+          () => 'gone',
+        ),
+    ).toBe('gone');
     expect((await keeper().call(plan.placeByCode, { query: { code: 'B-01/M-1' } })).id).toBe(folder);
     await move(folder, world.ids.A01);
     expect(await due(record.id)).toBe('2026-01-10');

@@ -1,10 +1,9 @@
 import { holds } from '@key-cellar/contract';
 import pg from 'pg';
-import { appUrlFor } from '../src/config.js';
+import { appUrlFor } from '../src/kernel/index.js';
 import { executeItem } from '../src/docket/execution.js';
-import { batchById } from '../src/docket/store.js';
-import { placeHold } from '../src/holds/index.js';
-import { withUnitOfWork } from '../src/index.js';
+import { findBatches } from '../src/docket/store.js';
+import { carryOut, holdActs, withUnitOfWork } from '../src/index.js';
 import { urlOf } from './support/database.js';
 import { approvedBatch, makeWorld, rackDifferences, today, type World } from './support/world.js';
 
@@ -57,7 +56,7 @@ describe('hold against destruction', () => {
     const ids = await manyRecords(interleavings, 'race');
     const batchId = await approvedBatch(world);
     await pool.query(`update batch set state = 'executing' where id = $1`, [batchId]);
-    const batch = (await batchById(pool, batchId))!;
+    const [batch] = await findBatches(pool, [batchId], false);
     const services = { ...world.services, pool };
     const who = await person();
     const executor = { id: world.ids.keeper, name: 'Keeper', from: 'test', today: '2026-09-30' };
@@ -66,9 +65,11 @@ describe('hold against destruction', () => {
       await Promise.all(
         ids.slice(i, i + 10).map(async (id, j) => {
           // Delays of different lengths on either side find the windows between lock, check and write.
-          const destroy = pause((i * 3 + j * 5) % 23).then(() => withUnitOfWork(pool, executor, (uow) => executeItem(uow, batch, id)));
+          const destroy = pause((i * 3 + j * 5) % 23).then(() => withUnitOfWork(pool, executor, (uow) => executeItem(uow, batch!, id)));
           const hold = pause((i + j * 7) % 17).then(() =>
-            placeHold(services, who, { matterId, name: `H ${id}`, reason: 'race', freeze: false, recordIds: [id], custodianIds: [] }),
+            carryOut(services, who, holdActs.placeHold, {
+              body: { matterId, name: `H ${id}`, reason: 'race', freeze: false, recordIds: [id], custodianIds: [] },
+            }),
           );
           const [, placed] = await Promise.all([destroy, hold]);
           const { outcome } = placed.results[0]!;
@@ -128,14 +129,16 @@ describe('hold against destruction', () => {
         ),
       );
       const hold = pause(round % 4).then(() =>
-        placeHold(services, who, {
-          matterId,
-          name: word,
-          reason: 'criteria',
-          freeze: false,
-          recordIds: [],
-          custodianIds: [],
-          criteria: { op: 'words', text: word },
+        carryOut(services, who, holdActs.placeHold, {
+          body: {
+            matterId,
+            name: word,
+            reason: 'criteria',
+            freeze: false,
+            recordIds: [],
+            custodianIds: [],
+            criteria: { op: 'words', text: word },
+          },
         }),
       );
       const [placed, arrived] = await Promise.all([hold, arriving, ...writers]);

@@ -1,5 +1,5 @@
 import { plan, records, schedule, type RuleDefinition, type RulePage } from '@key-cellar/contract';
-import { cancelJob } from '../src/jobs/index.js';
+import { cancelJob } from '../src/kernel/index.js';
 import { makeWorld, ruleDefinition, statusOf, today, type World } from './support/world.js';
 
 const after = (period: string): RuleDefinition['steps'] => [
@@ -131,12 +131,18 @@ describe('the schedule', () => {
   const wrong: [string, Partial<RuleDefinition>][] = [
     ['no steps', { steps: [] }],
     ['a period that is none', { steps: [{ kind: 'destroy', after: '7 years', from: 'clockStart', approvals: 1, noticeDays: 0 }] }],
-    ['something after destroying', { steps: [...after('P1Y'), { kind: 'review', after: 'P2Y', from: 'clockStart', approvals: 0, noticeDays: 0 }] }],
+    [
+      'something after destroying',
+      { steps: [...after('P1Y'), { kind: 'review', after: 'P2Y', from: 'clockStart', approvals: 0, noticeDays: 0 }] },
+    ],
     ['an end without a clock', { trigger: { kind: 'never' } }],
     ['a fiscal year that does not exist in every year', { cutoff: { kind: 'fiscalYear', firstMonth: 2, firstDay: 29 } }],
-    ['a question repeated at once for ever', { steps: [{ kind: 'askOwner', after: 'P1Y', from: 'clockStart', repeatEvery: 'P0D', approvals: 0, noticeDays: 0 }, ...after('P2Y')] }],
+    [
+      'a question repeated at once for ever',
+      { steps: [{ kind: 'askOwner', after: 'P1Y', from: 'clockStart', repeatEvery: 'P0D', approvals: 0, noticeDays: 0 }, ...after('P2Y')] },
+    ],
     ['no authority', { authority: '  ' }],
-  ]; // prettier-ignore
+  ];
   for (const [name, changes] of wrong) {
     it(`refuses a rule with ${name}, naming the field`, async () => {
       const call = keeper().call(schedule.makeRule, { body: { code: 'R-WRONG', definition: ruleDefinition(changes) } });

@@ -6,7 +6,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { plan, schedule, steps } from '@key-cellar/contract';
-import { migrate } from '../src/db/index.js';
+import { migrate } from '../src/kernel/index.js';
 import { asOwner, configFor, dropDatabase, freshName, urlOf } from './support/database.js';
 import { makeWorld, ruleDefinition, type World } from './support/world.js';
 

@@ -1,6 +1,6 @@
 import { plan, receiving, records, setup, stencils, type EffectPage, type StencilBody, type StencilUse } from '@key-cellar/contract';
 import { asApplication } from './support/database.js';
-import { makeWorld, ruleDefinition, statusOf, today, type Client, type World } from './support/world.js';
+import { type Client, makeWorld, ruleDefinition, statusOf, today, type World } from './support/world.js';
 
 type Folder = StencilBody['root'];
 
@@ -17,23 +17,47 @@ describe('stencils', () => {
       ruleDefinition({ steps: [{ kind: 'destroy', after: 'P5Y', from: 'clockStart', approvals: 1, noticeDays: 0 }] }),
     );
     await keeper.call(setup.makeType, {
-      body: { code: 'paper', title: 'Paper', facts: [{ code: 'person', title: 'Person', kind: 'party', required: true }, { code: 'post', title: 'Post', kind: 'text', required: false }] },
-    }); // prettier-ignore
+      body: {
+        code: 'paper',
+        title: 'Paper',
+        facts: [
+          { code: 'person', title: 'Person', kind: 'party', required: true },
+          { code: 'post', title: 'Post', kind: 'text', required: false },
+        ],
+      },
+    });
     for (const name of ['Ida Vasik', 'Otto Brae'])
       await keeper.call(setup.makeEntity, { body: { kind: 'party', name, code: '', note: '' } });
   });
   afterEach(() => world.stop());
 
   const folder = (key: string, more: Partial<Folder> = {}): Folder => ({
-    key, code: key.toUpperCase(), title: `Folder ${key}`, note: '', message: '', grants: [], rules: [], types: null, marking: null, facts: {}, readyTitles: [], inside: [], ...more,
-  }); // prettier-ignore
+    key,
+    code: key.toUpperCase(),
+    title: `Folder ${key}`,
+    note: '',
+    message: '',
+    grants: [],
+    rules: [],
+    types: null,
+    marking: null,
+    facts: {},
+    readyTitles: [],
+    inside: [],
+    ...more,
+  });
   const staffFile = (more: Partial<Folder> = {}, inside: Folder[] = [health()]): StencilBody => ({
     asks: ['person', 'post'],
     root: folder('root', {
-      code: 'P-{nn}', title: 'File of {person}', message: 'Only papers of {person}.', types: ['paper'],
-      readyTitles: [{ text: 'Appraisal {n} of {person}', date: 'before', recordType: 'paper' }], inside, ...more,
+      code: 'P-{nn}',
+      title: 'File of {person}',
+      message: 'Only papers of {person}.',
+      types: ['paper'],
+      readyTitles: [{ text: 'Appraisal {n} of {person}', date: 'before', recordType: 'paper' }],
+      inside,
+      ...more,
     }),
-  }); // prettier-ignore
+  });
   const health = (more: Partial<Folder> = {}): Folder =>
     folder('health', {
       grants: [{ principalId: world.ids.reader, profile: 'reader' }],
@@ -81,8 +105,12 @@ describe('stencils', () => {
     expect(made.map((r) => r.outcome)).toEqual(['done', 'refused', 'done', 'refused']);
     const root = await place(made[0]!.placeId!);
     expect([root.code, root.title, root.message, root.takes?.types, Object.keys(root.facts).sort()]).toEqual([
-      'P-01', 'File of Ida Vasik', 'Only papers of Ida Vasik.', ['paper'], ['person', 'post'],
-    ]); // prettier-ignore
+      'P-01',
+      'File of Ida Vasik',
+      'Only papers of Ida Vasik.',
+      ['paper'],
+      ['person', 'post'],
+    ]);
     expect(root.stencil).toEqual({ id, title: 'Staff file', version: 1, newest: 1 });
     expect(root.readyTitles).toEqual([{ text: 'Appraisal 1 of Ida Vasik', date: 'before', recordType: 'paper' }]);
     const inside = await place(root.inside[0]!.id);
@@ -153,10 +181,10 @@ describe('stencils', () => {
     });
     await keeper.call(plan.makePlace, { body: { parentId: a!, kind: 'folder', code: 'TRAINING', title: 'Mine', note: '' } });
     await keeper.call(plan.unsetRule, { params: { id: await inside(a!, 'HEALTH') }, body: { ruleId: rule } });
-    const definition = staffFile(
-      { title: 'Personnel file of {person}', note: 'Since 2026.', types: ['paper', 'note'] },
-      [health({ grants: [{ principalId: world.ids.approver, profile: 'reader' }] }), folder('training', { readyTitles: [{ text: 'Course {nn}', date: 'none', recordType: null }] })],
-    ); // prettier-ignore
+    const definition = staffFile({ title: 'Personnel file of {person}', note: 'Since 2026.', types: ['paper', 'note'] }, [
+      health({ grants: [{ principalId: world.ids.approver, profile: 'reader' }] }),
+      folder('training', { readyTitles: [{ text: 'Course {nn}', date: 'none', recordType: null }] }),
+    ]);
     await change(id, definition);
     const bring = (dryRun: boolean) => keeper.call(stencils.bring, { params: { id }, body: { dryRun } }).then((r) => r.results);
     const tried = await bring(true);
@@ -276,7 +304,6 @@ describe('stencils', () => {
       ['outsider', 404, 404],
       ['deputy', 200, 200],
     ] as const) {
-      // prettier-ignore
       const client = world.as(login);
       expect([login, await statusOf(apply(id, [use('Ida Vasik')], true, client))]).toEqual([login, withAll]);
       expect([login, await statusOf(apply(plain, [none], true, client))]).toEqual([login, withNone]);

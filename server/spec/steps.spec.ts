@@ -1,9 +1,9 @@
 import { holds, identity, plan, records, schedule, steps, type RuleDefinition } from '@key-cellar/contract';
 import { answerToken } from '../src/docket/letters.js';
 import { sweepDaily } from '../src/docket/index.js';
-import { programActor } from '../src/identity/index.js';
+import { programActor } from '../src/kernel/index.js';
 import { asApplication } from './support/database.js';
-import { Client, makeWorld, ruleDefinition, today, type Login, type World } from './support/world.js';
+import { Client, type Login, makeWorld, ruleDefinition, today, type World } from './support/world.js';
 
 type Step = RuleDefinition['steps'][number];
 const step = (kind: Step['kind'], after: string, more: Partial<Step> = {}): Step => ({
@@ -211,7 +211,11 @@ describe('steps that are taken before the last one', () => {
 
   it('puts records up for review, and a keeper says what becomes of them', async () => {
     await ruleOf(step('review', 'P1Y'), step('destroy', 'P1Y', { from: 'previousStep', approvals: 1 }));
-    const [a, b, c] = [await world.file('editor', { createdOn: '2025-01-01' }), await world.file('editor', { createdOn: '2025-01-02' }), await world.file('editor', { createdOn: '2025-01-03' })]; // prettier-ignore
+    const [a, b, c] = [
+      await world.file('editor', { createdOn: '2025-01-01' }),
+      await world.file('editor', { createdOn: '2025-01-02' }),
+      await world.file('editor', { createdOn: '2025-01-03' }),
+    ];
     expect(await sweep()).toBe('3 put up for review.');
     const { tasks } = await keeper.call(steps.tasks);
     const taskOf = (id: string): string => tasks.find((t) => t.recordId === id)!.id;
@@ -224,7 +228,6 @@ describe('steps that are taken before the last one', () => {
       [b.id, 'keep'],
       [c.id, 'notNeeded'],
     ] as const) {
-      // prettier-ignore
       await keeper.call(steps.answer, { body: { ids: [taskOf(id)], answer } });
     }
     expect((await dossier(a.id)).dueOn).toBe('2027-09-14');

@@ -2,7 +2,7 @@ import { plan, records, schedule, type TableOutcome } from '@key-cellar/contract
 import Papa from 'papaparse';
 import { strToU8, zipSync } from 'fflate';
 import { readSheet } from 'read-excel-file/node';
-import { makeWorld, ruleDefinition, statusOf, type Login, type World } from './support/world.js';
+import { type Login, makeWorld, ruleDefinition, statusOf, type World } from './support/world.js';
 
 type Line = Record<string, string>;
 type Format = 'csv' | 'xlsx' | 'json';
@@ -61,10 +61,12 @@ describe('plans and schedules as tables', () => {
           'belongs here': 'papers',
           rules: 'R-ONE',
         });
-        for (let d = 1; d <= 9; d++) lines.push({ code: `D-${d}`, kind: 'folder', inside: `F${f}-${s}`, title: `Folder ${d}`, 'belongs here': '', rules: '' }); // prettier-ignore
+        for (let d = 1; d <= 9; d++)
+          lines.push({ code: `D-${d}`, kind: 'folder', inside: `F${f}-${s}`, title: `Folder ${d}`, 'belongs here': '', rules: '' });
       }
     }
-    for (let i = lines.length; i < 5000; i++) lines.push({ code: `X-${i}`, kind: 'folder', inside: 'F1-1/D-1', title: 'Inner', 'belongs here': '', rules: '' }); // prettier-ignore
+    for (let i = lines.length; i < 5000; i++)
+      lines.push({ code: `X-${i}`, kind: 'folder', inside: 'F1-1/D-1', title: 'Inner', 'belongs here': '', rules: '' });
     expect(lines.length).toBe(5000);
     const broken = lines.map((l) => ({ ...l }));
     broken[0]!['code'] = 'f 1!';
@@ -101,18 +103,25 @@ describe('plans and schedules as tables', () => {
   }, 120_000);
 
   it('places that are known are renamed, moved and given rules; what the table does not say stays', async () => {
-    const first = await loadPlan(csv([
-      { code: 'T', kind: 'function', inside: '', title: 'Trial', 'belongs here': 'all', rules: '' },
-      { code: 'T-1', kind: 'series', inside: 'T', title: 'One', 'belongs here': 'this', rules: 'R-ONE' },
-      { code: 'T-2', kind: 'series', inside: 'T', title: 'Two', 'belongs here': '', rules: '' },
-      { code: 'K-1', kind: 'folder', inside: 'T-1', title: 'Folder', 'belongs here': '', rules: '' },
-    ])); // prettier-ignore
+    const first = await loadPlan(
+      csv([
+        { code: 'T', kind: 'function', inside: '', title: 'Trial', 'belongs here': 'all', rules: '' },
+        { code: 'T-1', kind: 'series', inside: 'T', title: 'One', 'belongs here': 'this', rules: 'R-ONE' },
+        { code: 'T-2', kind: 'series', inside: 'T', title: 'Two', 'belongs here': '', rules: '' },
+        { code: 'K-1', kind: 'folder', inside: 'T-1', title: 'Folder', 'belongs here': '', rules: '' },
+      ]),
+    );
     expect(first.changes.map((c) => c.what)).toEqual(['new', 'new', 'new', 'new']);
     const second = await loadPlan(csv([{ code: 'T-1', kind: 'series', inside: 'A', title: 'One again' }]));
     expect(second.changes).toEqual([{ row: 2, what: 'moved', sentence: 'T-1 moves into A, is called “One again”' }]);
     const line = (await exported('plan')).find((l) => l['code'] === 'T-1')!;
     expect([line['inside'], line['title'], line['belongs here'], line['rules']]).toEqual(['A', 'One again', 'this', 'R-ONE']);
-    const refused = await loadPlan(csv([{ code: 'T', kind: 'function', inside: 'A', title: 'Trial' }, { code: 'T-2', kind: 'folder', inside: 'T-1', title: 'x' }])); // prettier-ignore
+    const refused = await loadPlan(
+      csv([
+        { code: 'T', kind: 'function', inside: 'A', title: 'Trial' },
+        { code: 'T-2', kind: 'folder', inside: 'T-1', title: 'x' },
+      ]),
+    );
     expect(errorsOf(refused)).toEqual(['2 inside: a function cannot be inside a function']);
     const rules = await loadPlan(
       csv([{ code: 'T-1', kind: 'series', inside: 'A', title: 'One again', rules: '', jurisdictions: 'North' }]),
@@ -159,7 +168,19 @@ describe('plans and schedules as tables', () => {
     expect((await loadRules(csv(lines))).changes).toEqual([]);
     // A rule that differs is published as the next version; what it governs is dated anew.
     const { id } = await world.file('editor');
-    const next = await loadRules(csv([{ code: 'R-ONE', title: 'One year', authority: 'Sound Compact, art. 1', clock: 'created', cutoff: 'none', steps: 'destroy P4Y, 1 approval', 'in force from': '2001-01-01' }])); // prettier-ignore
+    const next = await loadRules(
+      csv([
+        {
+          code: 'R-ONE',
+          title: 'One year',
+          authority: 'Sound Compact, art. 1',
+          clock: 'created',
+          cutoff: 'none',
+          steps: 'destroy P4Y, 1 approval',
+          'in force from': '2001-01-01',
+        },
+      ]),
+    );
     expect(next.changes).toEqual([{ row: 2, what: 'version', sentence: 'R-ONE is published as version 2, in force from 2001-01-01' }]);
     expect(next.recomputed).toBeGreaterThan(0);
     expect((await world.as('keeper').call(records.dossier, { params: { id } })).dueOn).toBe('2029-01-10');
@@ -176,12 +197,17 @@ describe('plans and schedules as tables', () => {
       [base64('{"code":"A"}'), 'json', /must be a list of objects/],
       [base64('{'), 'json', /This is no JSON/],
     ];
-    for (const [data, format, sentence] of tries) await expectAsync(loadPlan(data, true, format)).withContext(String(sentence)).toBeRejectedWithError(sentence); // prettier-ignore
+    for (const [data, format, sentence] of tries)
+      await expectAsync(loadPlan(data, true, format))
+        .withContext(String(sentence))
+        .toBeRejectedWithError(sentence);
     expect(await statusOf(loadPlan('***', true))).toBe(422);
   });
 
   it('never hand a spreadsheet a formula', async () => {
-    const { id } = await world.as('keeper').call(schedule.makeRule, { body: { code: 'R-EVIL', definition: ruleDefinition({ title: '=HYPERLINK("http://evil.example")', authority: '@x' }) } }); // prettier-ignore
+    const { id } = await world.as('keeper').call(schedule.makeRule, {
+      body: { code: 'R-EVIL', definition: ruleDefinition({ title: '=HYPERLINK("http://evil.example")', authority: '@x' }) },
+    });
     expect(id).toBeTruthy();
     const text = (await fetchBytes('/api/schedule/export?format=csv')).bytes.toString();
     expect(text).toContain(`"'=HYPERLINK(""http://evil.example"")"`);

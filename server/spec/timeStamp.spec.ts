@@ -81,7 +81,10 @@ describe('a time stamp', () => {
       request.on('end', () => {
         const answer = async (): Promise<Buffer> =>
           (kept ??= Buffer.from(await (await fetch(authority.url, { method: 'POST', body: Buffer.concat(parts) as never })).arrayBuffer()));
-        answer().then((body) => response.end(body), () => response.destroy()); // prettier-ignore
+        answer().then(
+          (body) => response.end(body),
+          () => response.destroy(),
+        );
       });
     });
     await new Promise<void>((resolve) => stale.listen(0, '127.0.0.1', resolve));
@@ -99,7 +102,12 @@ describe('the newest tree head', () => {
   let world: World;
   beforeAll(async () => {
     world = await makeWorld();
-    await withUnitOfWork(world.pool, { id: null, name: 'T', from: 't', today }, (uow) => uow.enter({ act: 'tested', subject: { kind: 'ledger', id: null, name: 'n' } }), 'none'); // prettier-ignore
+    await withUnitOfWork(
+      world.pool,
+      { id: null, name: 'T', from: 't', today },
+      (uow) => uow.enter({ act: 'tested', subject: { kind: 'ledger', id: null, name: 'n' } }),
+      'none',
+    );
     await world.services.sealer.sealNow();
   });
   afterAll(() => world.stop());
@@ -142,7 +150,10 @@ describe('the newest tree head', () => {
     await world.services.sealer.sealNow();
     await asOwner(world.database, async (client) => {
       await client.query('set session_replication_role = replica');
-      await client.query('update head_stamp set token = overlay(token placing decode($1, $2) from 60) where size = (select max(size) from head_stamp)', ['00', 'hex']); // prettier-ignore
+      await client.query(
+        'update head_stamp set token = overlay(token placing decode($1, $2) from 60) where size = (select max(size) from head_stamp)',
+        ['00', 'hex'],
+      );
     });
     const verdict = await world.as('auditor').call(ledger.verify);
     expect(verdict.ok).toBeFalse();

@@ -1,17 +1,21 @@
 import { docket, holds, identity, reports, steps, type TodayLine } from '@key-cellar/contract';
-import { approvedBatch, executeAndWait, makeWorld, ruleDefinition, statusOf, today, type Login, type World } from './support/world.js';
+import { approvedBatch, executeAndWait, type Login, makeWorld, ruleDefinition, statusOf, today, type World } from './support/world.js';
 
 describe('today', () => {
   let world: World;
   beforeAll(async () => {
     world = await makeWorld();
-    await world.rule('R-1', world.ids.A01, ruleDefinition({ steps: [{ kind: 'destroy', after: 'P1Y', from: 'clockStart', approvals: 1, noticeDays: 14 }] })); // prettier-ignore
+    await world.rule(
+      'R-1',
+      world.ids.A01,
+      ruleDefinition({ steps: [{ kind: 'destroy', after: 'P1Y', from: 'clockStart', approvals: 1, noticeDays: 14 }] }),
+    );
   });
   afterAll(() => world.stop());
 
   const linesOf = async (login: Login): Promise<TodayLine[]> => (await world.as(login).call(reports.today)).lines;
   const acts = async (login: Login): Promise<string[]> => (await linesOf(login)).map((l) => l.act);
-  const needs = async (login: Login) => (await world.as(login).call(identity.me)).needs;
+  const needs = async (login: Login) => world.as(login).call(reports.needs);
 
   it('has nothing for somebody who has nothing to do', async () => {
     expect(await linesOf('outsider')).toEqual([]);

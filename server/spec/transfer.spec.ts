@@ -10,7 +10,7 @@ import { buffer } from 'node:stream/consumers';
 import { execFileSync } from 'node:child_process';
 import { docket, holds, ledger, records, steps } from '@key-cellar/contract';
 import { open as openZip, type ZipFile } from 'yauzl';
-import { packBag, safePart, type PayloadFile } from '../src/docket/bag.js';
+import { packBag, type PayloadFile, safePart } from '../src/docket/bag.js';
 import { startArchive } from '../src/standins/archive.js';
 import type { StandIn } from '../src/standins/listen.js';
 import { asApplication } from './support/database.js';
@@ -365,13 +365,23 @@ describe('putting off', () => {
       keeper.call(docket.defer, { params: { id: batchId }, body: { recordId: off.id, until, reason: 'the court has not decided' } });
     expect(await statusOf(defer('2026-01-01'))).toBe(422);
     expect(await statusOf(defer('2099-01-01'))).toBe(422);
-    expect(await statusOf(world.as('editor').call(docket.defer, { params: { id: batchId }, body: { recordId: off.id, until: '2027-03-01', reason: 'no right' } }))).toBe(403); // prettier-ignore
+    expect(
+      await statusOf(
+        world
+          .as('editor')
+          .call(docket.defer, { params: { id: batchId }, body: { recordId: off.id, until: '2027-03-01', reason: 'no right' } }),
+      ),
+    ).toBe(403);
     await defer('2027-03-01');
     expect(await statusOf(defer('2027-04-01'))).toBe(409);
     expect(await executeAndWait(world, batchId)).toBe('1 destroyed, 1 not.');
 
     const shown = await keeper.call(records.dossier, { params: { id: off.id } });
-    expect([shown.state, shown.docket, shown.deferral]).toEqual(['working', 'none', { until: '2027-03-01', reason: 'the court has not decided' }]); // prettier-ignore
+    expect([shown.state, shown.docket, shown.deferral]).toEqual([
+      'working',
+      'none',
+      { until: '2027-03-01', reason: 'the court has not decided' },
+    ]);
     expect((await keeper.call(records.dossier, { params: { id: goes.id } })).state).toBe('disposed');
     await world.setToday('2027-02-28');
     expect((await keeper.call(steps.sweep)).newlyDue).toBe(0);

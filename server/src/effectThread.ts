@@ -1,6 +1,6 @@
 // What the effect threads run: what-if over ranges of the records, one question after another.
 import { parentPort } from 'node:worker_threads';
-import { effectOfPart, type EffectAnswer, type EffectQuestion, type PageRange } from './schedule/index.js';
+import { type EffectAnswer, effectOfPart, type EffectQuestion, type PageRange } from './schedule/index.js';
 
 const say = (answer: EffectAnswer): void => parentPort!.postMessage(answer);
 /** Who waits for the next range. */

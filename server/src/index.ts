@@ -1,36 +1,32 @@
 /** What the demo, the benchmarks and the tests build on. */
-export { appUrlFor, readConfig, type Config } from './config.js';
-export { entryBody, migrate, openPool, row, rows, run, withUnitOfWork, type Act, type UnitOfWork } from './db/index.js';
-export { addPrincipal, hashPassword, programActor, readSettings, writeSetting, type Actor, type SignedIn } from './identity/index.js';
 export { accessBooks, getOrMakeSet, placeGrant } from './access/index.js';
-export { effectOfChange, loadRuleBook, override, publish, recompute, runRecompute, saveDraft } from './schedule/index.js';
-export { applyStencil, changeStencil, makeStencil, rack as rackOfPlan } from './plan/index.js';
+export { batchActs, dueGroups, findDue, openTasks, sweep, sweepActs, takeSteps, taskActs } from './docket/index.js';
+export { factActs, recordWords } from './facts/index.js';
+export { holdActs } from './holds/index.js';
+export { addPrincipal, hashPassword, readSettings, writeSetting } from './identity/index.js';
 export {
-  changeType,
-  listRecords,
-  lookForSigns,
-  makeDetector,
-  makeNumbering,
-  recordWords,
-  setPlaceNumbering,
-  writeContent,
-} from './records/index.js';
-export { receive } from './receiving/index.js';
-export { acknowledge, makeMatter, placeHold, remind } from './holds/index.js';
-export {
-  announce,
-  answer,
-  answerTasks,
-  decide,
-  dueGroups,
-  execute,
-  findDue,
-  object,
-  openTasks,
-  propose,
-  sweep,
-  takeSteps,
-} from './docket/index.js';
+  appUrlFor,
+  carryOut,
+  entryBody,
+  migrate,
+  openPool,
+  programActor,
+  readConfig,
+  row,
+  rows,
+  run,
+  withUnitOfWork,
+  type Act,
+  type ActOf,
+  type Actor,
+  type Config,
+  type SignedIn,
+  type UnitOfWork,
+} from './kernel/index.js';
 export { sealOnce, verifyLedger } from './ledger/index.js';
-export { startServer, startServices, type Running } from './start.js';
+export { placeActs, rack as rackOfPlan, stencilActs } from './plan/index.js';
+export { receive, receivingActs } from './receiving/index.js';
+export { detectorActs, listRecords, lookForSigns, numberingActs, recordActs, writeContent } from './records/index.js';
+export { effectOfChange, eventActs, levelActs, loadRuleBook, override, ruleActs, recompute, runRecompute } from './schedule/index.js';
 export { closeConnections, openServices, type Services } from './services.js';
+export { startServer, startServices, type Running } from './start.js';

@@ -2,9 +2,11 @@
 import { parentPort, workerData } from 'node:worker_threads';
 import { pino } from 'pino';
 import { runExecution, runSteps } from './docket/index.js';
-import { programActor, readSettings, type Actor } from './identity/index.js';
+import { type Actor, programActor } from './kernel/index.js';
+import { readSettings } from './identity/index.js';
 import { sealAll } from './ledger/index.js';
-import { lookForSigns, runGaps, runNotes } from './records/index.js';
+import { lookForSigns, runNotes } from './records/index.js';
+import { runGaps } from './facts/index.js';
 import { runRecompute } from './schedule/index.js';
 import { closeConnections, openServices, type Reachable } from './services.js';
 

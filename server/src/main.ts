@@ -1,6 +1,5 @@
 import { pino } from 'pino';
-import { readConfig } from './config.js';
-import { migrate, MigrationRefused } from './db/index.js';
+import { migrate, MigrationRefused, readConfig } from './kernel/index.js';
 import { startServer } from './start.js';
 
 const config = readConfig();

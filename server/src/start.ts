@@ -2,16 +2,17 @@ import { join } from 'node:path';
 import type { Worker } from 'node:worker_threads';
 import { serve } from '@hono/node-server';
 import { pino, type Logger } from 'pino';
-import type { Config } from './config.js';
+import { type Config, programActor, startThread } from './kernel/index.js';
 import { sweepDaily } from './docket/index.js';
 import { makeApp } from './http/app.js';
-import { programActor, readSettings } from './identity/index.js';
+import { readSettings } from './identity/index.js';
 import { startSealer } from './ledger/index.js';
+import { foldRack } from './plan/index.js';
+import { foldRuleUse } from './schedule/index.js';
 import { closeConnections, openServices, type Reachable, type Services } from './services.js';
 import { startArchive } from './standins/archive.js';
 import type { StandIn } from './standins/listen.js';
 import { startTimeAuthority } from './standins/timeAuthority.js';
-import { startThread } from './threads.js';
 
 const connections = 12;
 const sealEveryMs = 2000;
@@ -95,9 +96,9 @@ export async function startServices(given: Config, log: Logger = pino({ level: g
   const dayWatch = setInterval(daily, lookAtDayEveryMs);
 
   const housekeeping = setInterval(() => {
-    pool
-      .query('select fold_rack(), fold_rule_use()')
-      .catch((error: unknown) => log.warn({ err: error }, 'housekeeping failed; it is tried again'));
+    Promise.all([foldRack(pool), foldRuleUse(pool)]).catch((error: unknown) =>
+      log.warn({ err: error }, 'housekeeping failed; it is tried again'),
+    );
   }, foldEveryMs);
 
   return {

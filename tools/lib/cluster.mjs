@@ -60,9 +60,18 @@ export function cluster(name, { settings = {} } = {}) {
       chownSync(passwordFile, uid, gid);
     }
     const result = await pg('initdb', [
-      '-D', data, '-U', 'cellar_owner', '-A', 'scram-sha-256', `--pwfile=${passwordFile}`,
-      '-E', 'UTF8', '--locale=C.UTF-8', '--no-sync',
-    ]); // prettier-ignore
+      '-D',
+      data,
+      '-U',
+      'cellar_owner',
+      '-A',
+      'scram-sha-256',
+      `--pwfile=${passwordFile}`,
+      '-E',
+      'UTF8',
+      '--locale=C.UTF-8',
+      '--no-sync',
+    ]);
     if (result.code !== 0) {
       rmSync(data, { recursive: true, force: true });
       if (/Permission denied|could not (access|change)/i.test(result.output)) {

@@ -148,14 +148,26 @@ describe('criteria from text', () => {
     ['everything', { op: 'and', of: [] }],
     ['nothing', { op: 'or', of: [] }],
     ['under pil-03', { op: 'under', placeId: 'pil', name: 'PIL-03 Pilotage logs' }],
-    ['UNDER BER Berths and Leases AND held', { op: 'and', of: [{ op: 'under', placeId: 'ber', name: 'BER Berths and leases' }, { op: 'held' }] }],
+    [
+      'UNDER BER Berths and Leases AND held',
+      { op: 'and', of: [{ op: 'under', placeId: 'ber', name: 'BER Berths and leases' }, { op: 'held' }] },
+    ],
     ['held by grounding of the ottoline', { op: 'heldBy', holdId: 'h1', name: 'Grounding of the Ottoline' }],
     ['matches detector payment cards', { op: 'detected', detectorId: 'd1', name: 'Payment cards' }],
     ['has words barge ottoline', { op: 'words', text: 'barge ottoline' }],
     ['has words “this and that”', { op: 'words', text: 'this and that' }],
     ['has gaps', { op: 'gaps' }],
     ['record type is Berth lease', { op: 'is', field: 'recordType', value: 'lease' }],
-    ['record type is one of berth lease, witness statement', { op: 'or', of: [{ op: 'is', field: 'recordType', value: 'lease' }, { op: 'is', field: 'recordType', value: 'statement' }] }],
+    [
+      'record type is one of berth lease, witness statement',
+      {
+        op: 'or',
+        of: [
+          { op: 'is', field: 'recordType', value: 'lease' },
+          { op: 'is', field: 'recordType', value: 'statement' },
+        ],
+      },
+    ],
     ['state is not declared', { op: 'not', of: { op: 'is', field: 'state', value: 'declared' } }],
     ['schedule says kept for good', { op: 'is', field: 'outcome', value: 'permanent' }],
     ['created in 2019', between('created', '2019-01-01', '2019-12-31')],
@@ -168,7 +180,16 @@ describe('criteria from text', () => {
     ['owner is lune abara', { op: 'person', field: 'owner', personId: 'lune', name: 'Lune Abara' }],
     ['owner is missing', { op: 'not', of: { op: 'person', field: 'owner' } }],
     ['vessel is Ottoline', { op: 'fact', fact: 'vessel', value: 'Ottoline' }],
-    ['fact vessel is one of Ottoline, Quill', { op: 'or', of: [{ op: 'fact', fact: 'vessel', value: 'Ottoline' }, { op: 'fact', fact: 'vessel', value: 'Quill' }] }],
+    [
+      'fact vessel is one of Ottoline, Quill',
+      {
+        op: 'or',
+        of: [
+          { op: 'fact', fact: 'vessel', value: 'Ottoline' },
+          { op: 'fact', fact: 'vessel', value: 'Quill' },
+        ],
+      },
+    ],
     ['gross tons between 10 and 40', { op: 'factBetween', fact: 'tons', from: 10, until: 40 }],
     ['expires before 2027', { op: 'factBetween', fact: 'expires', until: '2026-12-31' }],
     ['urgent is yes', { op: 'fact', fact: 'urgent', value: true }],
@@ -176,8 +197,17 @@ describe('criteria from text', () => {
     ['vessel is known', { op: 'factBetween', fact: 'vessel' }],
     ['title starts with Log', { op: 'text', field: 'title', how: 'startsWith', value: 'Log' }],
     ['not (held or has gaps)', { op: 'not', of: { op: 'or', of: [{ op: 'held' }, { op: 'gaps' }] } }],
-    ['held and has gaps or urgent is no', { op: 'or', of: [{ op: 'and', of: [{ op: 'held' }, { op: 'gaps' }] }, { op: 'fact', fact: 'urgent', value: false }] }],
-  ]; // prettier-ignore
+    [
+      'held and has gaps or urgent is no',
+      {
+        op: 'or',
+        of: [
+          { op: 'and', of: [{ op: 'held' }, { op: 'gaps' }] },
+          { op: 'fact', fact: 'urgent', value: false },
+        ],
+      },
+    ],
+  ];
   for (const [text, criteria] of table) {
     it(text || '(empty)', () => expect(parseCriteria(text, vocabulary)).toEqual({ ok: true, criteria }));
   }

@@ -71,11 +71,31 @@ describe('criteria obey the laws of logic', () => {
         { numRuns: 300 },
       );
     });
-  agree('not not', (a) => not(not(a)), (a) => a); // prettier-ignore
-  agree('not (a and b) = not a or not b', (a, b) => not({ op: 'and', of: [a, b] }), (a, b) => ({ op: 'or', of: [not(a), not(b)] })); // prettier-ignore
-  agree('not (a or b) = not a and not b', (a, b) => not({ op: 'or', of: [a, b] }), (a, b) => ({ op: 'and', of: [not(a), not(b)] })); // prettier-ignore
-  agree('order does not matter', (a, b) => ({ op: 'and', of: [a, b] }), (a, b) => ({ op: 'and', of: [b, a] })); // prettier-ignore
-  agree('a or (a and b) = a', (a, b) => ({ op: 'or', of: [a, { op: 'and', of: [a, b] }] }), (a) => a); // prettier-ignore
+  agree(
+    'not not',
+    (a) => not(not(a)),
+    (a) => a,
+  );
+  agree(
+    'not (a and b) = not a or not b',
+    (a, b) => not({ op: 'and', of: [a, b] }),
+    (a, b) => ({ op: 'or', of: [not(a), not(b)] }),
+  );
+  agree(
+    'not (a or b) = not a and not b',
+    (a, b) => not({ op: 'or', of: [a, b] }),
+    (a, b) => ({ op: 'and', of: [not(a), not(b)] }),
+  );
+  agree(
+    'order does not matter',
+    (a, b) => ({ op: 'and', of: [a, b] }),
+    (a, b) => ({ op: 'and', of: [b, a] }),
+  );
+  agree(
+    'a or (a and b) = a',
+    (a, b) => ({ op: 'or', of: [a, { op: 'and', of: [a, b] }] }),
+    (a) => a,
+  );
 });
 
 describe('criteria as SQL, whatever they are', () => {
@@ -125,7 +145,27 @@ describe('criteria as text, whatever they are', () => {
     );
   });
   it('never break the parser, and say where they are wrong', () => {
-    const piece = fc.constantFrom('under', 'is', 'not', 'and', 'or', '(', ')', 'held', 'Vessel', 'has', 'words', '“', '"', ',', 'in the last', '7', '2019', 'PIL', 'x'); // prettier-ignore
+    const piece = fc.constantFrom(
+      'under',
+      'is',
+      'not',
+      'and',
+      'or',
+      '(',
+      ')',
+      'held',
+      'Vessel',
+      'has',
+      'words',
+      '“',
+      '"',
+      ',',
+      'in the last',
+      '7',
+      '2019',
+      'PIL',
+      'x',
+    );
     fc.assert(
       fc.property(
         fc.oneof(

@@ -39,10 +39,7 @@ class Wrong extends Error {
   }
 }
 
-const months = [
-  'january', 'february', 'march', 'april', 'may', 'june', 'july',
-  'august', 'september', 'october', 'november', 'december',
-]; // prettier-ignore
+const months = ['january', 'february', 'march', 'april', 'may', 'june', 'july', 'august', 'september', 'october', 'november', 'december'];
 const deepest = 12;
 const everything: AskedCriteria = { op: 'and', of: [] };
 
@@ -242,7 +239,10 @@ class Reader {
     this.at++;
     this.expect(spanUnits.map((u) => `${u}s`));
     for (const unit of spanUnits) if (this.isWord(`${unit}s`) || this.isWord(unit)) return { count, unit };
-    this.fail('How long: days, weeks, months or years.', spanUnits.map((u) => `${u}s`)); // prettier-ignore
+    this.fail(
+      'How long: days, weeks, months or years.',
+      spanUnits.map((u) => `${u}s`),
+    );
   }
 
   /** Comparisons of dates, after the field and, if it stood there, “in”. */
@@ -269,7 +269,8 @@ class Reader {
       this.at++;
       return [a!, a!];
     }
-    const month = (text: string): number => months.findIndex((m) => m === text.toLowerCase() || (text.length >= 3 && m.startsWith(text.toLowerCase()))) + 1; // prettier-ignore
+    const month = (text: string): number =>
+      months.findIndex((m) => m === text.toLowerCase() || (text.length >= 3 && m.startsWith(text.toLowerCase()))) + 1;
     const year = (text: string): number | null => (/^\d{4}$/.test(text) && Number(text) > 0 ? Number(text) : null);
     if (/^\d{1,2}$/.test(a!) && month(b!) > 0 && year(c!) !== null) {
       const text = `${c!}-${String(month(b!)).padStart(2, '0')}-${a!.padStart(2, '0')}`;

@@ -16,9 +16,19 @@ import {
 } from './vocabulary.js';
 
 const monthNames = [
-  'January', 'February', 'March', 'April', 'May', 'June', 'July',
-  'August', 'September', 'October', 'November', 'December',
-]; // prettier-ignore
+  'January',
+  'February',
+  'March',
+  'April',
+  'May',
+  'June',
+  'July',
+  'August',
+  'September',
+  'October',
+  'November',
+  'December',
+];
 
 /** A day in words, "1 May 2019"; years that have not four digits stay in ISO form. */
 export function dayWords(day: string): string {

@@ -1,5 +1,4 @@
 import { civilDate } from '../calendar/index.js';
-import { actOnHold } from '../holds/index.js';
 import { actOnBatch, executionVerdict, type BatchAct, type BatchStanding, type ExecutionCheck } from './index.js';
 
 const today = civilDate('2026-09-14');
@@ -25,12 +24,32 @@ describe('a batch', () => {
     ['is not decided while the notice is open', batch({ noticeUntil: today }), { kind: 'approve', by: 'tomas', groups: [] }, 'notice-open'],
     ['is approved by another person', batch(), { kind: 'approve', by: 'tomas', groups: [] }, 'approved'],
     ['is not approved by its proposer alone', batch(), { kind: 'approve', by: 'ines', groups: [] }, 'notice'],
-    ['…but the proposer counts beside another', batch({ approvalsNeeded: 2, approvals: [yes('ines')] }), { kind: 'approve', by: 'tomas', groups: [] }, 'approved'],
+    [
+      '…but the proposer counts beside another',
+      batch({ approvalsNeeded: 2, approvals: [yes('ines')] }),
+      { kind: 'approve', by: 'tomas', groups: [] },
+      'approved',
+    ],
     ['needs as many as the rule says', batch({ approvalsNeeded: 2 }), { kind: 'approve', by: 'tomas', groups: [] }, 'notice'],
     ['needs one even when the rule says none', batch({ approvalsNeeded: 0 }), { kind: 'approve', by: 'ines', groups: [] }, 'notice'],
-    ['is not decided twice by one person', batch({ approvalsNeeded: 2, approvals: [yes('tomas')] }), { kind: 'approve', by: 'tomas', groups: [] }, 'decided-before'],
-    ['is approved by people of the groups that the rule names', batch({ approverGroups: ['Board', 'Counsel'] }), { kind: 'approve', by: 'tomas', groups: ['Staff', 'Counsel'] }, 'approved'],
-    ['…and by nobody else', batch({ approverGroups: ['Board', 'Counsel'] }), { kind: 'approve', by: 'tomas', groups: ['Staff'] }, 'not-of-group'],
+    [
+      'is not decided twice by one person',
+      batch({ approvalsNeeded: 2, approvals: [yes('tomas')] }),
+      { kind: 'approve', by: 'tomas', groups: [] },
+      'decided-before',
+    ],
+    [
+      'is approved by people of the groups that the rule names',
+      batch({ approverGroups: ['Board', 'Counsel'] }),
+      { kind: 'approve', by: 'tomas', groups: ['Staff', 'Counsel'] },
+      'approved',
+    ],
+    [
+      '…and by nobody else',
+      batch({ approverGroups: ['Board', 'Counsel'] }),
+      { kind: 'approve', by: 'tomas', groups: ['Staff'] },
+      'not-of-group',
+    ],
     ['is refused by anybody who may decide', batch({ approverGroups: ['Board'] }), { kind: 'reject', by: 'tomas' }, 'withdrawn'],
     ['is withdrawn by a rejection', batch(), { kind: 'reject', by: 'tomas' }, 'withdrawn'],
     ['takes objections on the last day', batch({ noticeUntil: today }), { kind: 'object' }, 'notice'],
@@ -42,7 +61,7 @@ describe('a batch', () => {
     ['ends', batch({ state: 'executing' }), { kind: 'finish' }, 'done'],
     ['does not end before it ran', batch({ state: 'approved' }), { kind: 'finish' }, 'batch-not-executing'],
     ['stays done', batch({ state: 'done' }), { kind: 'withdraw' }, 'batch-running'],
-  ]; // prettier-ignore
+  ];
   for (const [name, standing, act, expected] of table) {
     it(name, () => expect(outcome(standing, act)).toBe(expected));
   }
@@ -79,18 +98,5 @@ describe('at execution', () => {
   it('the hold is named', () => {
     const verdict = executionVerdict(check({ holds: ['Ottoline', 'Audit 14'] }), today);
     expect('reason' in verdict && verdict.reason).toBe('Held by “Ottoline” and “Audit 14”.');
-  });
-});
-
-describe('a hold', () => {
-  const code = (result: ReturnType<typeof actOnHold>) => (typeof result === 'string' ? result : result.code);
-  it('is placed once, widened while open and released with a reason', () => {
-    expect(code(actOnHold('draft', { kind: 'place' }))).toBe('open');
-    expect(code(actOnHold('open', { kind: 'place' }))).toBe('hold-placed');
-    expect(code(actOnHold('open', { kind: 'widen' }))).toBe('open');
-    expect(code(actOnHold('released', { kind: 'widen' }))).toBe('hold-released');
-    expect(code(actOnHold('open', { kind: 'release', reason: '' }))).toBe('reason-missing');
-    expect(code(actOnHold('open', { kind: 'release', reason: 'settled' }))).toBe('released');
-    expect(code(actOnHold('released', { kind: 'release', reason: 'x' }))).toBe('hold-not-open');
   });
 });

@@ -1,21 +1,34 @@
 import { refuse, type Refusal } from '../records/index.js';
 
-export type HoldState = 'draft' | 'open' | 'released';
+export const holdStates = ['open', 'released'] as const;
+export type HoldState = (typeof holdStates)[number];
 
-export type HoldAct = { readonly kind: 'place' } | { readonly kind: 'widen' } | { readonly kind: 'release'; readonly reason: string };
+/** What can be done to a hold that was placed. Reasons are what a person gave; they may be empty. */
+export type HoldAct =
+  | { readonly kind: 'widen' }
+  | { readonly kind: 'letOut'; readonly reason: string }
+  | { readonly kind: 'release'; readonly reason: string }
+  | { readonly kind: 'remind' };
 
-/** The state a hold is in after an act, or why the act is refused (3-rules 3.7). */
-export function actOnHold(state: HoldState, act: HoldAct): HoldState | Refusal {
-  switch (act.kind) {
-    case 'place':
-      return state === 'draft' ? 'open' : refuse('hold-placed', 'This hold was placed before.');
-    case 'widen':
-      return state === 'released' ? refuse('hold-released', 'This hold was released. Place a new one.') : state;
-    case 'release':
-      if (state !== 'open') return refuse('hold-not-open', 'Only an open hold can be released.');
-      return act.reason.trim() === '' ? refuse('reason-missing', 'Releasing a hold needs a reason.') : 'released';
+/**
+ * Why an act on a hold is refused; null when it may be done.
+ *
+ *     holdRefusal('released', { kind: 'widen' })?.code   // 'hold-released'
+ */
+export function holdRefusal(state: HoldState, act: HoldAct): Refusal | null {
+  if (state === 'released') {
+    switch (act.kind) {
+      case 'widen':
+        return refuse('hold-released', 'This hold was released. Place a new one.');
+      case 'letOut':
+        return refuse('hold-not-open', 'Only an open hold can let records out.');
+      case 'release':
+        return refuse('hold-not-open', 'Only an open hold can be released.');
+      case 'remind':
+        return refuse('hold-not-open', 'This hold was released, so nobody needs to be reminded of it.');
+    }
   }
+  if (act.kind === 'letOut' && act.reason.trim() === '') return refuse('reason-missing', 'Letting records out of a hold needs a reason.');
+  if (act.kind === 'release' && act.reason.trim() === '') return refuse('reason-missing', 'Releasing a hold needs a reason.');
+  return null;
 }
-
-/** What came of trying to cover one record. */
-export type CoverOutcome = 'covered' | 'already covered' | 'gone before the hold';

@@ -1,1 +1,1 @@
-export { actOnHold, type CoverOutcome, type HoldAct, type HoldState } from './hold.js';
+export { holdRefusal, holdStates, type HoldAct, type HoldState } from './hold.js';

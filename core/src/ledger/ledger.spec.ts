@@ -154,11 +154,17 @@ describe('canonical JSON', () => {
     const json = fc.letrec<{ any: unknown }>((tie) => ({
       any: fc.oneof(
         { depthSize: 'small' },
-        fc.oneof(fc.string({ unit: 'grapheme' }), fc.integer(), fc.double({ noNaN: true, noDefaultInfinity: true }), fc.boolean(), fc.constant(null)),
+        fc.oneof(
+          fc.string({ unit: 'grapheme' }),
+          fc.integer(),
+          fc.double({ noNaN: true, noDefaultInfinity: true }),
+          fc.boolean(),
+          fc.constant(null),
+        ),
         fc.array(tie('any'), { maxLength: 4 }),
         fc.array(fc.tuple(key, tie('any')), { maxLength: 5 }).map((members) => Object.fromEntries(members)),
       ),
-    })).any; // prettier-ignore
+    })).any;
     fc.assert(
       fc.property(json, (value) => canonicalJson(value) === reference(value)),
       { numRuns: 500 },

@@ -1,6 +1,6 @@
 export { mergeRefusal, moveRefusal, refusesInside, type PlaceStanding } from './change.js';
 export { isCodePattern, nextCode } from './nextCode.js';
-export { codePattern, kindsInside, placeKinds, takesRecords, type PlaceKind } from './place.js';
+export { codePattern, kindsInside, placeKinds, takesRecords, withArticle, type PlaceKind } from './place.js';
 export {
   bareFolder,
   bringChanges,

@@ -22,3 +22,8 @@ export function takesRecords(kind: PlaceKind): boolean {
 
 /** A code such as `PIL` or `PIL-03`: capital letters, digits, hyphens, dots and slashes; starts with a letter or digit. */
 export const codePattern = /^[A-Z0-9][A-Z0-9./-]{0,39}$/;
+
+/** A kind with its article: “a series”, “an activity”. */
+export function withArticle(kind: PlaceKind): string {
+  return `${kind === 'activity' ? 'an' : 'a'} ${kind}`;
+}

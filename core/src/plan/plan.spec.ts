@@ -12,7 +12,8 @@ describe('codes by pattern', () => {
     ['PIL-{nn}', ['PIL-1A', 'PIL-'], 'PIL-01'],
     ['PIL-07', ['PIL-07'], 'PIL-07'],
   ];
-  for (const [pattern, taken, expected] of table) it(`${pattern} after ${taken.join(', ') || 'nothing'} is ${expected}`, () => expect(nextCode(pattern, taken)).toBe(expected)); // prettier-ignore
+  for (const [pattern, taken, expected] of table)
+    it(`${pattern} after ${taken.join(', ') || 'nothing'} is ${expected}`, () => expect(nextCode(pattern, taken)).toBe(expected));
   it('are never one that was given', () => {
     fc.assert(
       fc.property(fc.integer({ min: 1, max: 3 }), fc.array(fc.nat(2000)), (digits, given) => {
@@ -27,7 +28,15 @@ describe('codes by pattern', () => {
 });
 
 describe('changes of the plan', () => {
-  const place = (id: string, kind: PlaceStanding['kind'], ancestors: string[], more: Partial<PlaceStanding> = {}): PlaceStanding => ({ id, kind, code: id.toUpperCase(), closedOn: null, retiredOn: null, ancestors, ...more }); // prettier-ignore
+  const place = (id: string, kind: PlaceStanding['kind'], ancestors: string[], more: Partial<PlaceStanding> = {}): PlaceStanding => ({
+    id,
+    kind,
+    code: id.toUpperCase(),
+    closedOn: null,
+    retiredOn: null,
+    ancestors,
+    ...more,
+  });
   const root = place('all', 'repository', ['all']);
   const fn = place('pil', 'function', ['all', 'pil']);
   const activity = place('pil.1', 'activity', ['all', 'pil', 'pil.1']);
@@ -49,7 +58,9 @@ describe('changes of the plan', () => {
     [folder, closed, /closed on 2020-01-01/],
     [folder, retired, /retired on 2021-01-01/],
   ];
-  for (const [a, b, refusal] of moves) it(`moving ${a.code} to ${b.code}`, () => (refusal ? expect(moveRefusal(a, b)).toMatch(refusal) : expect(moveRefusal(a, b)).toBeNull())); // prettier-ignore
+  for (const [a, b, refusal] of moves)
+    it(`moving ${a.code} to ${b.code}`, () =>
+      refusal ? expect(moveRefusal(a, b)).toMatch(refusal) : expect(moveRefusal(a, b)).toBeNull());
   const merges: [PlaceStanding, PlaceStanding, RegExp | null][] = [
     [series, other, null],
     [folder, place('h', 'folder', ['all', 'ber', 'ber-01', 'h']), null],
@@ -60,7 +71,9 @@ describe('changes of the plan', () => {
     [retired, series, /retired/],
     [root, root, /repository itself/],
   ];
-  for (const [a, b, refusal] of merges) it(`merging ${a.code} into ${b.code}`, () => (refusal ? expect(mergeRefusal(a, b)).toMatch(refusal) : expect(mergeRefusal(a, b)).toBeNull())); // prettier-ignore
+  for (const [a, b, refusal] of merges)
+    it(`merging ${a.code} into ${b.code}`, () =>
+      refusal ? expect(mergeRefusal(a, b)).toMatch(refusal) : expect(mergeRefusal(a, b)).toBeNull());
   it('nothing comes into what is closed or retired', () => {
     expect([root, closed, retired].map((p) => refusesInside(p) !== null)).toEqual([false, true, true]);
   });

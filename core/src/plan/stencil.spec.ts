@@ -14,8 +14,20 @@ import {
 } from './index.js';
 
 const folder = (key: string, more: Partial<StencilFolder> = {}): StencilFolder => ({
-  key, code: key.toUpperCase(), title: `Folder ${key}`, note: '', message: '', grants: [], rules: [], types: null, marking: null, facts: {}, readyTitles: [], inside: [], ...more,
-}); // prettier-ignore
+  key,
+  code: key.toUpperCase(),
+  title: `Folder ${key}`,
+  note: '',
+  message: '',
+  grants: [],
+  rules: [],
+  types: null,
+  marking: null,
+  facts: {},
+  readyTitles: [],
+  inside: [],
+  ...more,
+});
 const title = (text: string, more: Partial<ReadyTitle> = {}): ReadyTitle => ({ text, date: 'none', recordType: null, ...more });
 
 describe('a stencil', () => {
@@ -25,12 +37,22 @@ describe('a stencil', () => {
     ['a fact that nobody says', { title: 'File of {person}' }, [], 'File of {person} holds {person}, which no use of the stencil says.'],
     ['one in a ready title', { readyTitles: [title('{who} came')] }, ['person'], 'Folder a holds {who}, which no use of the stencil says.'],
     ['no title', { title: ' ' }, [], 'A folder needs a title.'],
-    ['a code in small letters', { code: 'p-1' }, [], 'Folder a needs a code: capital letters, digits, hyphens, dots and slashes, with facts and {nn} if you like.'],
+    [
+      'a code in small letters',
+      { code: 'p-1' },
+      [],
+      'Folder a needs a code: capital letters, digits, hyphens, dots and slashes, with facts and {nn} if you like.',
+    ],
     ['an empty ready title', { readyTitles: [title(' ')] }, [], 'Folder a has a ready title without a text.'],
     ['two folders of one code', { inside: [folder('b', { code: 'X' }), folder('c', { code: 'X' })] }, [], 'Folder a has two folders X.'],
-    ['a counted folder inside', { inside: [folder('b', { code: 'X-{nn}' })] }, [], 'Folder b lies inside, so its code is counted by nothing: write it out.'],
+    [
+      'a counted folder inside',
+      { inside: [folder('b', { code: 'X-{nn}' })] },
+      [],
+      'Folder b lies inside, so its code is counted by nothing: write it out.',
+    ],
     ['one key twice', { inside: [folder('a', { code: 'B' })] }, [], 'Folder a has the key of another folder.'],
-  ]; // prettier-ignore
+  ];
   for (const [name, changes, asks, expected] of rows) {
     it(name, () => expect(stencilProblems({ asks, root: folder('a', changes) })[0]?.sentence ?? '').toBe(expected));
   }
@@ -61,9 +83,13 @@ describe('a ready title', () => {
     [title('Appraisal of {person}'), [], 'Appraisal of Ida'],
     [title('Letter {nn}'), [], 'Letter 01'],
     [title('Letter {nn}'), ['Letter 01', 'Letter 07', 'Letter 3a', 'A Letter 99'], 'Letter 08'],
-    [title('Letter {n} to {person}', { date: 'before' }), ['2025-01-01 Letter 4 to Ida', 'Letter 9 to Ida 2026-01-01', 'Letter 12 to Otto'], '2026-09-14 Letter 10 to Ida'],
+    [
+      title('Letter {n} to {person}', { date: 'before' }),
+      ['2025-01-01 Letter 4 to Ida', 'Letter 9 to Ida 2026-01-01', 'Letter 12 to Otto'],
+      '2026-09-14 Letter 10 to Ida',
+    ],
     [title('Sum (a+b) {n}'), ['Sum (a+b) 2', 'Sum aab 9'], 'Sum (a+b) 3'],
-  ]; // prettier-ignore
+  ];
   for (const [ready, there, expected] of rows)
     it(expected, () => expect(datedTitle(readyText(ready, { person: 'Ida' }, there), ready.date, on)).toBe(expected));
 });
@@ -118,12 +144,16 @@ describe('later changes of a stencil', () => {
   });
 
   const state = fc.record({
-    title: fc.constantFrom('a', 'b', 'c'), note: fc.constantFrom('', 'n'), message: fc.constantFrom('', 'm'),
-    types: fc.constantFrom(null, ['t']), marking: fc.constantFrom(null, { level: 1, caveats: [] }),
+    title: fc.constantFrom('a', 'b', 'c'),
+    note: fc.constantFrom('', 'n'),
+    message: fc.constantFrom('', 'm'),
+    types: fc.constantFrom(null, ['t']),
+    marking: fc.constantFrom(null, { level: 1, caveats: [] }),
     facts: fc.dictionary(fc.constantFrom('f', 'g'), fc.constantFrom('1', '2'), { maxKeys: 2 }),
     grants: fc.uniqueArray(fc.constantFrom('x', 'y', 'z'), { maxLength: 3 }).map((ids) => ids.map(grant)),
-    rules: fc.uniqueArray(fc.constantFrom('r', 's', 't'), { maxLength: 3 }), readyTitles: fc.uniqueArray(fc.constantFrom('A', 'B'), { maxLength: 2 }).map((t) => t.map((text) => title(text))),
-  }) as fc.Arbitrary<FolderState>; // prettier-ignore
+    rules: fc.uniqueArray(fc.constantFrom('r', 's', 't'), { maxLength: 3 }),
+    readyTitles: fc.uniqueArray(fc.constantFrom('A', 'B'), { maxLength: 2 }).map((t) => t.map((text) => title(text))),
+  }) as fc.Arbitrary<FolderState>;
   const set = (list: readonly unknown[]): string[] => list.map((v) => JSON.stringify(v)).sort();
   it('obey what holds of three versions of anything', () => {
     fc.assert(
@@ -132,9 +162,17 @@ describe('later changes of a stencil', () => {
         expect(bringChanges(old, old, now)).toEqual({ state: now, changes: [], kept: [] });
         const plain = bringChanges(old, next, old);
         expect(plain.kept).toEqual([]);
-        expect({ ...plain.state, grants: set(plain.state.grants), rules: set(plain.state.rules), readyTitles: set(plain.state.readyTitles) } as unknown).toEqual({
-          ...next, grants: set(next.grants), rules: set(next.rules), readyTitles: set(next.readyTitles),
-        }); // prettier-ignore
+        expect({
+          ...plain.state,
+          grants: set(plain.state.grants),
+          rules: set(plain.state.rules),
+          readyTitles: set(plain.state.readyTitles),
+        } as unknown).toEqual({
+          ...next,
+          grants: set(next.grants),
+          rules: set(next.rules),
+          readyTitles: set(next.readyTitles),
+        });
         const once = bringChanges(old, next, now).state;
         expect(bringChanges(next, next, once).state).toEqual(once);
         // What is there now and was never the stencil's stays.

@@ -1,24 +1,5 @@
+import { dublinCoreElements, type DublinCoreElement } from './dublinCoreElements.js';
 import { valuesOf, type FactDefinition, type Facts, type FactScalar } from './facts.js';
-
-/** The fifteen elements of the Dublin Core element set (ISO 15836-1). */
-export const dublinCoreElements = [
-  'contributor',
-  'coverage',
-  'creator',
-  'date',
-  'description',
-  'format',
-  'identifier',
-  'language',
-  'publisher',
-  'relation',
-  'rights',
-  'source',
-  'subject',
-  'title',
-  'type',
-] as const;
-export type DublinCoreElement = (typeof dublinCoreElements)[number];
 
 export interface Described {
   readonly number: string;
@@ -43,5 +24,5 @@ export function dublinCoreOf(
     if (!dublinCore || !dublinCoreElements.includes(dublinCore)) return [];
     return valuesOf(record.facts[definition.code]).flatMap((value) => (value === '' ? [] : [[dublinCore, words(value)]]));
   });
-  return [['identifier', record.number], ['title', record.title], ['date', record.createdOn], ['type', type.title], ...fromFacts]; // prettier-ignore
+  return [['identifier', record.number], ['title', record.title], ['date', record.createdOn], ['type', type.title], ...fromFacts];
 }

@@ -110,8 +110,12 @@ describe('what nobody said', () => {
   const who = { today: civilDate('2026-09-14'), me: id };
   it('comes from the nearest folder, then from the defaults', () => {
     expect(completeFacts(definitions, {}, [{ berth: '' }, { berth: 'B-04', side: 'south' }, { berth: 'B-99' }], who)).toEqual({
-      berth: 'B-04', on: '2026-09-14', by: id, side: 'south', tags: ['new'],
-    }); // prettier-ignore
+      berth: 'B-04',
+      on: '2026-09-14',
+      by: id,
+      side: 'south',
+      tags: ['new'],
+    });
     expect(completeFacts(definitions, { side: 'north', tags: ['a'] }, [], who)['why']).toBe('as ever');
   });
   it('is left out where what is around does not fit', () => {
@@ -142,7 +146,14 @@ describe('what nobody said', () => {
 
 describe('the definitions of a type', () => {
   const rows: [string, Partial<FactDefinition>[], string][] = [
-    ['nothing wrong', [{ kind: 'money', currency: 'EUR', min: 0, unique: false }, { code: 'b', kind: 'date', default: 'today', min: '2000-01-01', max: '2030-01-01' }], ''],
+    [
+      'nothing wrong',
+      [
+        { kind: 'money', currency: 'EUR', min: 0, unique: false },
+        { code: 'b', kind: 'date', default: 'today', min: '2000-01-01', max: '2030-01-01' },
+      ],
+      '',
+    ],
     ['a bad code', [{ code: 'Not One' }], 'It needs a code: a small letter, then letters and digits.'],
     ['two of one code', [{}, {}], 'It has the code “it”, which is taken.'],
     ['no title', [{ title: ' ' }], '  needs a title.'],
@@ -159,11 +170,15 @@ describe('the definitions of a type', () => {
     ['many truths', [{ kind: 'yesNo', many: true }], 'It cannot have many values.'],
     ['unique and many', [{ unique: true, many: true }], 'It cannot be unique.'],
     ['unique long text', [{ kind: 'longText', unique: true }], 'It cannot be unique.'],
-    ['depending on what comes later', [{ onlyWhen: { fact: 'b', values: [] } }, { code: 'b' }], 'It depends on a fact that does not stand before it.'],
+    [
+      'depending on what comes later',
+      [{ onlyWhen: { fact: 'b', values: [] } }, { code: 'b' }],
+      'It depends on a fact that does not stand before it.',
+    ],
     ['depending on itself', [{ onlyWhen: { fact: 'it', values: [] } }], 'It depends on a fact that does not stand before it.'],
     ['a default that does not fit', [{ kind: 'whole', default: 'x' }], 'It has a default that does not fit it.'],
     ['today as a text', [{ default: 'today' }], ''],
-  ]; // prettier-ignore
+  ];
   for (const [name, changes, expected] of rows) {
     it(name, () => expect(definitionProblems(changes.map((c) => fact('text', c)))[0]?.sentence ?? '').toBe(expected));
   }
@@ -207,12 +222,22 @@ describe('what a place takes', () => {
     ['its types', [at('BER-01', { types: ['lease'] })], {}, ''],
     ['no others', [at('BER-01', { types: ['invoice'] })], {}, 'BER-01 does not take this record type. A keeper decides what it takes.'],
     ['what the nearest says', [at('B-04', { types: ['lease'] }), at('BER-01', { types: ['invoice'] })], {}, ''],
-    ['each of the three by its own nearest', [at('B-04', { types: ['lease'] }), at('BER-01', { formats: ['docx'] })], {}, 'BER-01 takes only docx; this is pdf.'],
-    ['a file without an ending', [at('BER-01', { formats: ['pdf', 'docx'] })], { fileName: 'Lease' }, 'BER-01 takes only pdf, docx; this is a file without an ending.'],
+    [
+      'each of the three by its own nearest',
+      [at('B-04', { types: ['lease'] }), at('BER-01', { formats: ['docx'] })],
+      {},
+      'BER-01 takes only docx; this is pdf.',
+    ],
+    [
+      'a file without an ending',
+      [at('BER-01', { formats: ['pdf', 'docx'] })],
+      { fileName: 'Lease' },
+      'BER-01 takes only pdf, docx; this is a file without an ending.',
+    ],
     ['a file that is too large', [at('BER-01', { largest: 1_500_000 })], {}, 'BER-01 takes files of 1.5 MB at most; this one has 2.0 MB.'],
     ['items on a shelf whatever their format', [at('BER-01', { formats: ['pdf'], largest: 1 })], { fileName: null }, ''],
     ['no type at all', [at('BER-01', { types: [] })], {}, 'BER-01 does not take this record type. A keeper decides what it takes.'],
-  ]; // prettier-ignore
+  ];
   for (const [name, around, changes, expected] of rows)
     it(name, () => expect(takesRefusal(around, { ...file, ...changes }) ?? '').toBe(expected));
 });

@@ -1,5 +1,5 @@
 import { formatCivilDate, parseCivilDate, type EpochDay } from '../calendar/index.js';
-import type { DublinCoreElement } from './dublinCore.js';
+import type { DublinCoreElement } from './dublinCoreElements.js';
 import { maskProblem, matchesMask } from './mask.js';
 
 export const factKinds = [
@@ -241,7 +241,8 @@ export function definitionProblems(definitions: readonly FactDefinition[]): Fact
   const problems: FactProblem[] = [];
   const seen = new Set<string>();
   for (const [i, d] of definitions.entries()) {
-    const say = (sentence: string): void => void problems.push({ fact: codeShape.test(d.code) ? d.code : String(i + 1), sentence: `${d.title || `Fact ${i + 1}`} ${sentence}.` });
+    const say = (sentence: string): void =>
+      void problems.push({ fact: codeShape.test(d.code) ? d.code : String(i + 1), sentence: `${d.title || `Fact ${i + 1}`} ${sentence}.` });
     if (!codeShape.test(d.code)) say('needs a code: a small letter, then letters and digits');
     if (seen.has(d.code)) say(`has the code “${d.code}”, which is taken`);
     if (d.title.trim() === '') say('needs a title');
@@ -254,8 +255,10 @@ export function definitionProblems(definitions: readonly FactDefinition[]): Fact
       const problem = d.kind === 'text' ? maskProblem(d.mask) : 'can have a pattern only when it is text';
       if (problem) say(problem);
     }
-    if ((d.min !== undefined || d.max !== undefined) && !ranged.includes(d.kind)) say('can have a range only when it is a number, an amount or a date');
-    else if ([d.min, d.max].some((bound) => bound !== undefined && scalarProblem({ ...d, min: undefined, max: undefined }, bound) !== null)) say('has a range that is none of its kind');
+    if ((d.min !== undefined || d.max !== undefined) && !ranged.includes(d.kind))
+      say('can have a range only when it is a number, an amount or a date');
+    else if ([d.min, d.max].some((bound) => bound !== undefined && scalarProblem({ ...d, min: undefined, max: undefined }, bound) !== null))
+      say('has a range that is none of its kind');
     else if (d.min !== undefined && d.max !== undefined && d.min > d.max) say('has a range that ends before it begins');
     if (d.kind === 'money' && !/^[A-Z]{3}$/.test(d.currency ?? '')) say('needs a currency of three letters (ISO 4217)');
     if (d.kind === 'yesNo' && d.many) say('cannot have many values');
@@ -265,7 +268,7 @@ export function definitionProblems(definitions: readonly FactDefinition[]): Fact
     seen.add(d.code);
   }
   return problems;
-} // prettier-ignore
+}
 
 const isWord = (d: FactDefinition): boolean => (d.kind === 'date' && d.default === 'today') || (d.kind === 'person' && d.default === 'me');
 

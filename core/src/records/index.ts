@@ -34,7 +34,8 @@ export {
   type PointingKind,
 } from './facts.js';
 export { takesRefusal, type Takes } from './takes.js';
-export { dublinCoreElements, dublinCoreOf, type Described, type DublinCoreElement } from './dublinCore.js';
+export { dublinCoreOf, type Described } from './dublinCore.js';
+export { dublinCoreElements, type DublinCoreElement } from './dublinCoreElements.js';
 export { readAs } from './reading.js';
 export {
   countingScope,

@@ -59,7 +59,9 @@ describe('schemes', () => {
     ['{year}/{n}', ['type', 'year'], /for each type/],
     ['{nope}', [], /none of/],
   ];
-  for (const [pattern, per, refusal] of refusals) it(`${pattern} per ${per.join(', ') || 'nothing'}`, () => (refusal ? expect(numberingRefusal({ pattern, per })).toMatch(refusal) : expect(numberingRefusal({ pattern, per })).toBeNull())); // prettier-ignore
+  for (const [pattern, per, refusal] of refusals)
+    it(`${pattern} per ${per.join(', ') || 'nothing'}`, () =>
+      refusal ? expect(numberingRefusal({ pattern, per })).toMatch(refusal) : expect(numberingRefusal({ pattern, per })).toBeNull());
 
   it('that are sound give two records of different scopes different numbers', () => {
     const place = fc.constantFrom('A', 'B');
@@ -72,7 +74,8 @@ describe('schemes', () => {
         const parts = parseNumbering(p);
         const scope = (r: typeof a): string =>
           countingScope(per, { series: r.series, place: `${r.series}/${r.folder}`, type: r.type }, r.on);
-        const number = (r: typeof a): unknown => parts.ok && numberFor(parts.value, { series: r.series, place: `${r.series}/${r.folder}`, type: r.type, on: r.on, facts: {} }, n); // prettier-ignore
+        const number = (r: typeof a): unknown =>
+          parts.ok && numberFor(parts.value, { series: r.series, place: `${r.series}/${r.folder}`, type: r.type, on: r.on, facts: {} }, n);
         if (scope(a) !== scope(b)) expect(number(a)).not.toEqual(number(b));
       }),
       { numRuns: 1000 },

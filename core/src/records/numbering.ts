@@ -83,7 +83,10 @@ export function numberingRefusal({ pattern, per }: Numbering): string | null {
 /** The part of the counter that a record belongs to; records with the same scope are counted together. */
 export function countingScope(per: readonly CountScope[], ids: { series: string; place: string; type: string }, on: string): string {
   const parts: Record<CountScope, string> = { ...ids, year: on.slice(0, 4), month: on.slice(0, 7) };
-  return countScopes.filter((scope) => per.includes(scope)).map((scope) => parts[scope]).join(' '); // prettier-ignore
+  return countScopes
+    .filter((scope) => per.includes(scope))
+    .map((scope) => parts[scope])
+    .join(' ');
 }
 
 /** The number of a record; says why when a fact that it needs is missing. */

@@ -27,7 +27,12 @@ describe('what a record’s standing allows', () => {
   const table: [string, RecordAct, RecordStanding, string | null][] = [
     ['a working record changes', change, standing(), null],
     ['a declared one does not', change, standing({ state: 'declared' }), 'record-declared'],
-    ['…unless the place leaves that part free', { kind: 'change', part: 'facts' }, standing({ state: 'declared', frozenWhenDeclared: ['content'] }), null],
+    [
+      '…unless the place leaves that part free',
+      { kind: 'change', part: 'facts' },
+      standing({ state: 'declared', frozenWhenDeclared: ['content'] }),
+      null,
+    ],
     ['a hold alone does not stop edits', change, standing({ holds: 1 }), null],
     ['a hold with freeze does', change, standing({ holds: 1, freeze: true }), 'record-frozen'],
     ['a held record is not disposed of', { kind: 'dispose' }, standing({ state: 'declared', holds: 2 }), 'record-held'],
@@ -37,7 +42,7 @@ describe('what a record’s standing allows', () => {
     ['undeclaring a held one', { kind: 'undeclare', reason: 'x' }, standing({ state: 'declared', holds: 1 }), 'record-held'],
     ['undeclaring without a reason', { kind: 'undeclare', reason: ' ' }, standing({ state: 'declared' }), 'reason-missing'],
     ['undeclaring with one', { kind: 'undeclare', reason: 'filed in error' }, standing({ state: 'declared' }), null],
-  ]; // prettier-ignore
+  ];
   for (const [name, act, where, code] of table) {
     it(name, () => expect(refusalFor(act, where)?.code ?? null).toBe(code));
   }

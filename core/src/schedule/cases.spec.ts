@@ -158,13 +158,24 @@ describe('dates by example: trigger, cutoff, period, clock start, due', () => {
 });
 
 describe('triggers by example: what is known, what starts the clock', () => {
-  const dates = { created: d('2020-01-02'), received: d('2020-02-03'), filed: d('2020-03-04'), modified: d('2020-04-05'), declared: d('2020-05-06'), superseded: d('2020-06-07'), lastUsed: d('2020-07-08') }; // prettier-ignore
+  const dates = {
+    created: d('2020-01-02'),
+    received: d('2020-02-03'),
+    filed: d('2020-03-04'),
+    modified: d('2020-04-05'),
+    declared: d('2020-05-06'),
+    superseded: d('2020-06-07'),
+    lastUsed: d('2020-07-08'),
+  };
   const event = (type: string, on: string, distance: number) => ({ type, on: d(on), distance, subject: `at ${distance}` });
   const ended = (occurrence: 'first' | 'last'): Trigger => ({ kind: 'event', eventType: 'ended', occurrence });
   const rows: [string, Trigger, Partial<ClockFacts>, string][] = [
-    ...(Object.entries(dates) as [keyof typeof dates, number][]).map(
-      ([date, on]): [string, Trigger, Partial<ClockFacts>, string] => [`the day it was ${date}`, { kind: 'recordDate', date }, { dates }, formatCivilDate(on)],
-    ),
+    ...(Object.entries(dates) as [keyof typeof dates, number][]).map(([date, on]): [string, Trigger, Partial<ClockFacts>, string] => [
+      `the day it was ${date}`,
+      { kind: 'recordDate', date },
+      { dates },
+      formatCivilDate(on),
+    ]),
     ['not declared yet', { kind: 'recordDate', date: 'declared' }, {}, 'waiting'],
     ['not superseded yet', { kind: 'recordDate', date: 'superseded' }, {}, 'waiting'],
     ['never used', { kind: 'recordDate', date: 'lastUsed' }, {}, 'waiting'],
@@ -175,13 +186,33 @@ describe('triggers by example: what is known, what starts the clock', () => {
     ['an event on the record', ended('last'), { events: [event('ended', '2021-05-05', 0)] }, '2021-05-05'],
     ['an event on the folder', ended('last'), { events: [event('ended', '2021-05-05', 1)] }, '2021-05-05'],
     ['another event', ended('last'), { events: [event('began', '2021-05-05', 0)] }, 'waiting'],
-    ['the nearer of two subjects, though earlier', ended('last'), { events: [event('ended', '2021-05-05', 1), event('ended', '2019-01-01', 0)] }, '2019-01-01'],
-    ['the nearer of two subjects, though later', ended('first'), { events: [event('ended', '2019-01-01', 1), event('ended', '2021-05-05', 0)] }, '2021-05-05'],
-    ['the last of three', ended('last'), { events: [event('ended', '2020-01-01', 1), event('ended', '2022-01-01', 1), event('ended', '2021-01-01', 1)] }, '2022-01-01'],
-    ['the first of three', ended('first'), { events: [event('ended', '2020-01-01', 1), event('ended', '2019-06-01', 1), event('ended', '2021-01-01', 1)] }, '2019-06-01'],
+    [
+      'the nearer of two subjects, though earlier',
+      ended('last'),
+      { events: [event('ended', '2021-05-05', 1), event('ended', '2019-01-01', 0)] },
+      '2019-01-01',
+    ],
+    [
+      'the nearer of two subjects, though later',
+      ended('first'),
+      { events: [event('ended', '2019-01-01', 1), event('ended', '2021-05-05', 0)] },
+      '2021-05-05',
+    ],
+    [
+      'the last of three',
+      ended('last'),
+      { events: [event('ended', '2020-01-01', 1), event('ended', '2022-01-01', 1), event('ended', '2021-01-01', 1)] },
+      '2022-01-01',
+    ],
+    [
+      'the first of three',
+      ended('first'),
+      { events: [event('ended', '2020-01-01', 1), event('ended', '2019-06-01', 1), event('ended', '2021-01-01', 1)] },
+      '2019-06-01',
+    ],
     ['an event still to come', ended('last'), { events: [event('ended', '2030-01-01', 0)] }, '2030-01-01'],
     ['never', { kind: 'never' }, { dates }, 'permanent'],
-  ]; // prettier-ignore
+  ];
   for (const [name, trigger, known, expected] of rows) {
     it(`${name}: ${expected}`, () => {
       const verdict = evaluateRule(rule('R', { trigger }), facts(known));
@@ -194,15 +225,39 @@ describe('steps by example: what is done when', () => {
   const rows: [string, Step[], Record<number, string>, (string | null)[], string | null][] = [
     ['one', [step('destroy', 'P7Y')], {}, ['2027-03-10'], '2027-03-10'],
     ['a question before', [step('askOwner', 'P5Y'), step('destroy', 'P7Y')], {}, ['2025-03-10', '2027-03-10'], '2027-03-10'],
-    ['each from the clock’s start', [step('review', 'P1Y'), step('trimVersions', 'P2Y'), step('transfer', 'P3Y')], {}, ['2021-03-10', '2022-03-10', '2023-03-10'], '2023-03-10'],
+    [
+      'each from the clock’s start',
+      [step('review', 'P1Y'), step('trimVersions', 'P2Y'), step('transfer', 'P3Y')],
+      {},
+      ['2021-03-10', '2022-03-10', '2023-03-10'],
+      '2023-03-10',
+    ],
     ['one after another, not begun', [step('review', 'P3Y'), step('destroy', 'P1Y', 'previousStep')], {}, ['2023-03-10', null], null],
-    ['one after another, taken late', [step('review', 'P3Y'), step('destroy', 'P1Y', 'previousStep')], { 0: '2024-11-30' }, ['2023-03-10', '2025-11-30'], '2025-11-30'],
-    ['three in a chain, one taken', [step('review', 'P1Y'), step('move', 'P1Y', 'previousStep'), step('destroy', 'P1Y', 'previousStep')], { 0: '2022-02-28' }, ['2021-03-10', '2023-02-28', null], null],
-    ['three in a chain, two taken', [step('review', 'P1Y'), step('move', 'P1Y', 'previousStep'), step('destroy', 'P1Y', 'previousStep')], { 0: '2022-02-28', 1: '2024-02-29' }, ['2021-03-10', '2023-02-28', '2025-02-28'], '2025-02-28'],
+    [
+      'one after another, taken late',
+      [step('review', 'P3Y'), step('destroy', 'P1Y', 'previousStep')],
+      { 0: '2024-11-30' },
+      ['2023-03-10', '2025-11-30'],
+      '2025-11-30',
+    ],
+    [
+      'three in a chain, one taken',
+      [step('review', 'P1Y'), step('move', 'P1Y', 'previousStep'), step('destroy', 'P1Y', 'previousStep')],
+      { 0: '2022-02-28' },
+      ['2021-03-10', '2023-02-28', null],
+      null,
+    ],
+    [
+      'three in a chain, two taken',
+      [step('review', 'P1Y'), step('move', 'P1Y', 'previousStep'), step('destroy', 'P1Y', 'previousStep')],
+      { 0: '2022-02-28', 1: '2024-02-29' },
+      ['2021-03-10', '2023-02-28', '2025-02-28'],
+      '2025-02-28',
+    ],
     ['the first counts from the start whatever it says', [step('destroy', 'P7Y', 'previousStep')], {}, ['2027-03-10'], '2027-03-10'],
     ['none that disposes', [step('review', 'P5Y'), step('trimVersions', 'P6Y')], {}, ['2025-03-10', '2026-03-10'], null],
     ['at once', [step('declare', 'P0D'), step('destroy', 'P0D')], {}, ['2020-03-10', '2020-03-10'], '2020-03-10'],
-  ]; // prettier-ignore
+  ];
   for (const [name, steps, completed, expected, dueOn] of rows) {
     it(name, () => {
       const done = Object.entries(completed).map(([index, on]) => ({ index: Number(index), kind: steps[Number(index)]!.kind, on: d(on) }));
@@ -246,48 +301,206 @@ describe('the governing rule by example', () => {
     ['criteria before the folder', [at('folder', 0, years('B', 20)), at('criteria', 4, years('A', 1))], {}, 'A', 'B farther away'],
     ['criteria in their order', [at('criteria', 1, years('B', 20)), at('criteria', 0, years('A', 1))], {}, 'A', 'B farther away'],
     ['type and series before criteria', [at('criteria', 0, for_('B')), at('typeAndSeries', 0, years('A', 1))], {}, 'A', 'B farther away'],
-    ['all five levels', [at('planNode', 0, years('E', 9)), at('folder', 0, years('D', 8)), at('criteria', 0, years('C', 7)), at('typeAndSeries', 0, years('B', 6))], { override: byRule(years('A', 1)) }, 'A', 'B farther away, C farther away, D farther away, E farther away'],
+    [
+      'all five levels',
+      [
+        at('planNode', 0, years('E', 9)),
+        at('folder', 0, years('D', 8)),
+        at('criteria', 0, years('C', 7)),
+        at('typeAndSeries', 0, years('B', 6)),
+      ],
+      { override: byRule(years('A', 1)) },
+      'A',
+      'B farther away, C farther away, D farther away, E farther away',
+    ],
     ['two at one place: the longer', [at('planNode', 0, years('A', 7)), at('planNode', 0, years('B', 9))], {}, 'B', 'A keeps shorter'],
-    ['three at one place', [at('planNode', 0, years('A', 7)), at('planNode', 0, years('B', 9)), at('planNode', 0, years('C', 8))], {}, 'B', 'A keeps shorter, C keeps shorter'],
+    [
+      'three at one place',
+      [at('planNode', 0, years('A', 7)), at('planNode', 0, years('B', 9)), at('planNode', 0, years('C', 8))],
+      {},
+      'B',
+      'A keeps shorter, C keeps shorter',
+    ],
     ['permanent before waiting', [at('planNode', 0, waiting('A')), at('planNode', 0, for_('B'))], {}, 'B', 'A keeps shorter'],
     ['waiting before a date', [at('planNode', 0, years('A', 90)), at('planNode', 0, waiting('B'))], {}, 'B', 'A keeps shorter'],
     ['permanent before a date', [at('planNode', 0, years('A', 90)), at('planNode', 0, for_('B'))], {}, 'B', 'A keeps shorter'],
-    ['a rule without an end before one with', [at('planNode', 0, years('A', 90)), at('planNode', 0, rule('B', { steps: [step('review', 'P1Y')] }))], {}, 'B', 'A keeps shorter'],
+    [
+      'a rule without an end before one with',
+      [at('planNode', 0, years('A', 90)), at('planNode', 0, rule('B', { steps: [step('review', 'P1Y')] }))],
+      {},
+      'B',
+      'A keeps shorter',
+    ],
     ['a tie: the first code', [at('planNode', 0, years('B', 7)), at('planNode', 0, years('A', 7))], {}, 'A', 'B tie, later code'],
     ['a tie of two that wait', [at('planNode', 0, waiting('B')), at('planNode', 0, waiting('A'))], {}, 'A', 'B tie, later code'],
     ['a tie of two for ever', [at('planNode', 0, for_('B')), at('planNode', 0, for_('A'))], {}, 'A', 'B tie, later code'],
-    ['a cutoff can decide', [at('planNode', 0, years('A', 7)), at('planNode', 0, years('B', 7, { cutoff: { kind: 'calendarYear' } }))], {}, 'B', 'A keeps shorter'],
+    [
+      'a cutoff can decide',
+      [at('planNode', 0, years('A', 7)), at('planNode', 0, years('B', 7, { cutoff: { kind: 'calendarYear' } }))],
+      {},
+      'B',
+      'A keeps shorter',
+    ],
     ['a rule for the north, in the north', [at('planNode', 0, years('A', 7, north))], { in: ['Northshore'] }, 'A', ''],
-    ['a rule for the north, in the south', [at('planNode', 0, years('A', 7, north))], { in: ['Southshore'] }, 'unscheduled', 'A other jurisdiction'],
+    [
+      'a rule for the north, in the south',
+      [at('planNode', 0, years('A', 7, north))],
+      { in: ['Southshore'] },
+      'unscheduled',
+      'A other jurisdiction',
+    ],
     ['a rule for the north, nowhere', [at('planNode', 0, years('A', 7, north))], {}, 'unscheduled', 'A other jurisdiction'],
     ['a rule for everywhere, in the south', [at('planNode', 0, years('A', 7))], { in: ['Southshore'] }, 'A', ''],
-    ['north and everywhere, in the south', [at('planNode', 0, years('A', 9, north)), at('planNode', 0, years('B', 7))], { in: ['Southshore'] }, 'B', 'A other jurisdiction'],
-    ['north and everywhere, in the north', [at('planNode', 0, years('A', 9, north)), at('planNode', 0, years('B', 7))], { in: ['Northshore'] }, 'A', 'B keeps shorter'],
-    ['everywhere keeps longer than north', [at('planNode', 0, years('A', 7, north)), at('planNode', 0, years('B', 9))], { in: ['Northshore'] }, 'B', 'A keeps shorter'],
-    ['north and south, in both', [at('planNode', 0, years('A', 10, north)), at('planNode', 0, years('B', 6, south))], { in: ['Northshore', 'Southshore'] }, 'A', 'B keeps shorter'],
-    ['north and south, in the south', [at('planNode', 0, years('A', 10, north)), at('planNode', 0, years('B', 6, south))], { in: ['Southshore'] }, 'B', 'A other jurisdiction'],
-    ['one rule for both shores', [at('planNode', 0, years('A', 10, { jurisdictions: ['Northshore', 'Southshore'] }))], { in: ['Southshore'] }, 'A', ''],
-    ['a nearer level only for elsewhere yields', [at('folder', 0, years('A', 1, south)), at('planNode', 0, years('B', 9))], { in: ['Northshore'] }, 'B', 'A other jurisdiction'],
-    ['a permanent one for elsewhere does not count', [at('planNode', 0, for_('A', south)), at('planNode', 0, years('B', 9))], { in: ['Northshore'] }, 'B', 'A other jurisdiction'],
-    ['a version to come does not count', [at('planNode', 0, years('A', 7, { inForceFrom: '2026-09-15' }))], {}, 'unscheduled', 'A not in force'],
+    [
+      'north and everywhere, in the south',
+      [at('planNode', 0, years('A', 9, north)), at('planNode', 0, years('B', 7))],
+      { in: ['Southshore'] },
+      'B',
+      'A other jurisdiction',
+    ],
+    [
+      'north and everywhere, in the north',
+      [at('planNode', 0, years('A', 9, north)), at('planNode', 0, years('B', 7))],
+      { in: ['Northshore'] },
+      'A',
+      'B keeps shorter',
+    ],
+    [
+      'everywhere keeps longer than north',
+      [at('planNode', 0, years('A', 7, north)), at('planNode', 0, years('B', 9))],
+      { in: ['Northshore'] },
+      'B',
+      'A keeps shorter',
+    ],
+    [
+      'north and south, in both',
+      [at('planNode', 0, years('A', 10, north)), at('planNode', 0, years('B', 6, south))],
+      { in: ['Northshore', 'Southshore'] },
+      'A',
+      'B keeps shorter',
+    ],
+    [
+      'north and south, in the south',
+      [at('planNode', 0, years('A', 10, north)), at('planNode', 0, years('B', 6, south))],
+      { in: ['Southshore'] },
+      'B',
+      'A other jurisdiction',
+    ],
+    [
+      'one rule for both shores',
+      [at('planNode', 0, years('A', 10, { jurisdictions: ['Northshore', 'Southshore'] }))],
+      { in: ['Southshore'] },
+      'A',
+      '',
+    ],
+    [
+      'a nearer level only for elsewhere yields',
+      [at('folder', 0, years('A', 1, south)), at('planNode', 0, years('B', 9))],
+      { in: ['Northshore'] },
+      'B',
+      'A other jurisdiction',
+    ],
+    [
+      'a permanent one for elsewhere does not count',
+      [at('planNode', 0, for_('A', south)), at('planNode', 0, years('B', 9))],
+      { in: ['Northshore'] },
+      'B',
+      'A other jurisdiction',
+    ],
+    [
+      'a version to come does not count',
+      [at('planNode', 0, years('A', 7, { inForceFrom: '2026-09-15' }))],
+      {},
+      'unscheduled',
+      'A not in force',
+    ],
     ['a version of today counts', [at('planNode', 0, years('A', 7, { inForceFrom: '2026-09-14' }))], {}, 'A', ''],
     ['the newest in force', [at('planNode', 0, years('A', 7), years('A', 9, { version: 2, inForceFrom: '2010-01-01' }))], {}, 'A 2', ''],
     ['not one to come', [at('planNode', 0, years('A', 7), years('A', 9, { version: 2, inForceFrom: '2030-01-01' }))], {}, 'A', ''],
-    ['the newest of three', [at('planNode', 0, years('A', 5), years('A', 7, { version: 2, inForceFrom: '2010-01-01' }), years('A', 9, { version: 3, inForceFrom: '2015-01-01' }))], {}, 'A 3', ''],
-    ['later clocks: one that started before', [at('planNode', 0, years('A', 7), years('A', 9, { version: 2, inForceFrom: '2021-01-01', takesOver: 'laterClocks' }))], {}, 'A', ''],
-    ['later clocks: one that started on the day', [at('planNode', 0, years('A', 7), years('A', 9, { version: 2, inForceFrom: '2020-03-10', takesOver: 'laterClocks' }))], {}, 'A 2', ''],
-    ['later clocks: one that started after', [at('planNode', 0, years('A', 7), years('A', 9, { version: 2, inForceFrom: '2015-01-01', takesOver: 'laterClocks' }))], {}, 'A 2', ''],
-    ['later clocks: one that waits', [at('planNode', 0, waiting('A'), waiting('A', { version: 2, inForceFrom: '2021-01-01', takesOver: 'laterClocks' }))], {}, 'A 2', ''],
-    ['later clocks count after the cutoff', [at('planNode', 0, years('A', 7), years('A', 9, { version: 2, cutoff: { kind: 'calendarYear' }, inForceFrom: '2021-01-01', takesOver: 'laterClocks' }))], {}, 'A 2', ''],
-    ['only for later clocks, and none before', [at('planNode', 0, years('A', 9, { inForceFrom: '2021-01-01', takesOver: 'laterClocks' }))], {}, 'unscheduled', 'A not in force'],
-    ['a new version moves to another shore', [at('planNode', 0, years('A', 7, north), years('A', 7, { ...south, version: 2, inForceFrom: '2010-01-01' }))], { in: ['Northshore'] }, 'unscheduled', 'A other jurisdiction'],
+    [
+      'the newest of three',
+      [
+        at(
+          'planNode',
+          0,
+          years('A', 5),
+          years('A', 7, { version: 2, inForceFrom: '2010-01-01' }),
+          years('A', 9, { version: 3, inForceFrom: '2015-01-01' }),
+        ),
+      ],
+      {},
+      'A 3',
+      '',
+    ],
+    [
+      'later clocks: one that started before',
+      [at('planNode', 0, years('A', 7), years('A', 9, { version: 2, inForceFrom: '2021-01-01', takesOver: 'laterClocks' }))],
+      {},
+      'A',
+      '',
+    ],
+    [
+      'later clocks: one that started on the day',
+      [at('planNode', 0, years('A', 7), years('A', 9, { version: 2, inForceFrom: '2020-03-10', takesOver: 'laterClocks' }))],
+      {},
+      'A 2',
+      '',
+    ],
+    [
+      'later clocks: one that started after',
+      [at('planNode', 0, years('A', 7), years('A', 9, { version: 2, inForceFrom: '2015-01-01', takesOver: 'laterClocks' }))],
+      {},
+      'A 2',
+      '',
+    ],
+    [
+      'later clocks: one that waits',
+      [at('planNode', 0, waiting('A'), waiting('A', { version: 2, inForceFrom: '2021-01-01', takesOver: 'laterClocks' }))],
+      {},
+      'A 2',
+      '',
+    ],
+    [
+      'later clocks count after the cutoff',
+      [
+        at(
+          'planNode',
+          0,
+          years('A', 7),
+          years('A', 9, { version: 2, cutoff: { kind: 'calendarYear' }, inForceFrom: '2021-01-01', takesOver: 'laterClocks' }),
+        ),
+      ],
+      {},
+      'A 2',
+      '',
+    ],
+    [
+      'only for later clocks, and none before',
+      [at('planNode', 0, years('A', 9, { inForceFrom: '2021-01-01', takesOver: 'laterClocks' }))],
+      {},
+      'unscheduled',
+      'A not in force',
+    ],
+    [
+      'a new version moves to another shore',
+      [at('planNode', 0, years('A', 7, north), years('A', 7, { ...south, version: 2, inForceFrom: '2010-01-01' }))],
+      { in: ['Northshore'] },
+      'unscheduled',
+      'A other jurisdiction',
+    ],
     ['a rule by hand', [at('planNode', 0, for_('B'))], { override: byRule(years('A', 1)) }, 'A', 'B farther away'],
-    ['a rule by hand for elsewhere does not count', [at('planNode', 0, years('B', 9))], { override: byRule(years('A', 1, south)), in: ['Northshore'] }, 'B', 'A other jurisdiction'],
+    [
+      'a rule by hand for elsewhere does not count',
+      [at('planNode', 0, years('B', 9))],
+      { override: byRule(years('A', 1, south)), in: ['Northshore'] },
+      'B',
+      'A other jurisdiction',
+    ],
     ['a rule by hand without versions', [at('planNode', 0, years('B', 9))], { override: byRule() }, 'B', ''],
     ['a date by hand', [at('planNode', 0, for_('B'))], { override: byDate }, '2040-01-01 transfer', 'B farther away'],
     ['a date by hand on what is unscheduled', [], { override: byDate }, '2040-01-01 transfer', ''],
     ['a rule that was never published', [at('folder', 0), at('planNode', 0, years('B', 9))], {}, 'B', ''],
-  ]; // prettier-ignore
+  ];
   for (const [name, candidates, given, expected, yielded] of rows) {
     it(`${name}: ${expected}`, () => {
       for (const order of [candidates, [...candidates].reverse()]) {
@@ -299,7 +512,12 @@ describe('the governing rule by example', () => {
               ? `${formatCivilDate(found.dueOn)} ${found.action}`
               : found.kind;
         expect(won).toBe(expected);
-        expect(found.yielded.map((y) => `${y.rule.code} ${y.reason}`).sort().join(', ')).toBe(yielded); // prettier-ignore
+        expect(
+          found.yielded
+            .map((y) => `${y.rule.code} ${y.reason}`)
+            .sort()
+            .join(', '),
+        ).toBe(yielded);
       }
     });
   }

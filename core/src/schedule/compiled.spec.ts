@@ -26,9 +26,13 @@ const trigger: fc.Arbitrary<RuleVersion['trigger']> = fc.oneof(
   fc.constantFrom(...recordDates).map((date) => ({ kind: 'recordDate' as const, date })),
   fc.constantFrom('expires', 'signed').map((fact) => ({ kind: 'fact' as const, fact })),
   fc.constant({ kind: 'folderClosed' as const }),
-  fc.record({ kind: fc.constant('event' as const), eventType: fc.constantFrom('ended', 'left'), occurrence: fc.constantFrom('first' as const, 'last' as const) }),
+  fc.record({
+    kind: fc.constant('event' as const),
+    eventType: fc.constantFrom('ended', 'left'),
+    occurrence: fc.constantFrom('first' as const, 'last' as const),
+  }),
   fc.constant({ kind: 'never' as const }),
-); // prettier-ignore
+);
 const cutoff: fc.Arbitrary<RuleVersion['cutoff']> = fc.constantFrom(
   { kind: 'none' },
   { kind: 'month' },
@@ -119,17 +123,29 @@ describe('the fast way to a governing rule', () => {
 
 describe('setting by hand', () => {
   const rule = (changes: Partial<RuleVersion>): RuleVersion => ({
-    id: 'x', code: 'R-X', version: 1, title: 'X', authority: 'Y', jurisdictions: [], trigger: { kind: 'recordDate', date: 'created' },
-    cutoff: { kind: 'none' }, steps: [{ kind: 'destroy', after: 'P7Y', from: 'clockStart', approvals: 1, noticeDays: 0 }],
-    inForceFrom: '2000-01-01', takesOver: 'all', ...changes,
-  }); // prettier-ignore
+    id: 'x',
+    code: 'R-X',
+    version: 1,
+    title: 'X',
+    authority: 'Y',
+    jurisdictions: [],
+    trigger: { kind: 'recordDate', date: 'created' },
+    cutoff: { kind: 'none' },
+    steps: [{ kind: 'destroy', after: 'P7Y', from: 'clockStart', approvals: 1, noticeDays: 0 }],
+    inForceFrom: '2000-01-01',
+    takesOver: 'all',
+    ...changes,
+  });
   const clock: ClockFacts = { dates: { created: civilDate('2020-03-10') }, factDates: {}, events: [] };
   const hand = { reason: 'board decision', by: 'Ines', on: '2026-09-01' };
   const set = (changes: Partial<RuleVersion> | null, override: Override | null): Governing =>
     governingRule(
       changes === null ? [] : [{ level: 'planNode', distance: 0, setOn: 'series', versions: [rule(changes)] }],
-      override, clock, [], today,
-    ); // prettier-ignore
+      override,
+      clock,
+      [],
+      today,
+    );
   const date = (dueOn: string): Override => ({ kind: 'date', dueOn, action: 'destroy', ...hand });
   const table: [string, Partial<RuleVersion> | null, Override, boolean][] = [
     ['a day earlier', {}, date('2027-03-09'), true],
@@ -140,8 +156,17 @@ describe('setting by hand', () => {
     ['a date on what waits', { trigger: { kind: 'folderClosed' } }, date('2999-01-01'), true],
     ['a rule that keeps for good', {}, { kind: 'rule', versions: [rule({ code: 'R-P', trigger: { kind: 'never' } })], ...hand }, false],
     ['a rule that waits', {}, { kind: 'rule', versions: [rule({ code: 'R-W', trigger: { kind: 'folderClosed' } })], ...hand }, false],
-    ['a shorter rule', {}, { kind: 'rule', versions: [rule({ code: 'R-S', steps: [{ kind: 'destroy', after: 'P1Y', from: 'clockStart', approvals: 1, noticeDays: 0 }] })], ...hand }, true],
-  ]; // prettier-ignore
+    [
+      'a shorter rule',
+      {},
+      {
+        kind: 'rule',
+        versions: [rule({ code: 'R-S', steps: [{ kind: 'destroy', after: 'P1Y', from: 'clockStart', approvals: 1, noticeDays: 0 }] })],
+        ...hand,
+      },
+      true,
+    ],
+  ];
   for (const [name, rules, override, expected] of table) {
     it(`${name} ${expected ? 'shortens' : 'does not shorten'}`, () => {
       expect(shortens(set(rules, override), set(rules, null))).toBe(expected);
@@ -175,7 +200,15 @@ describe('jurisdictions', () => {
     expect(mayBePartOf('Sound', 'North quay', all)).toBe(false);
     expect(mayBePartOf('Sound', 'Sound', all)).toBe(false);
     expect(mayBePartOf('Southshore', 'Northshore', all)).toBe(true);
-    expect(widened(['a'], [{ name: 'a', partOf: 'b' }, { name: 'b', partOf: 'a' }])).toEqual(['a', 'b']); // prettier-ignore
+    expect(
+      widened(
+        ['a'],
+        [
+          { name: 'a', partOf: 'b' },
+          { name: 'b', partOf: 'a' },
+        ],
+      ),
+    ).toEqual(['a', 'b']);
   });
 });
 

@@ -1,6 +1,7 @@
 import { addPeriod, civilDate, period, type EpochDay } from '../calendar/index.js';
 import { clockStart } from './cutoff.js';
 import { isDisposing, type RecordDate, type RuleVersion, type Step, type Trigger } from './rule.js';
+import type { StepDate } from './stepDate.js';
 import { completedOn, type StepHistory } from './stepHistory.js';
 
 /** Something that happened outside, with the subject it was found on. */
@@ -59,15 +60,6 @@ export function triggerDate(trigger: Trigger, facts: ClockFacts): TriggerDate | 
   }
 }
 
-export interface StepDate {
-  readonly index: number;
-  readonly step: Step;
-  /** First day on which the step may be taken; null when it waits for the one before it. */
-  readonly dueOn: EpochDay | null;
-  /** The day on which it was taken; null while it was not. */
-  readonly doneOn: EpochDay | null;
-}
-
 /** What a rule says of a record: for ever, waiting for a date, or dated. */
 export type Verdict =
   | { readonly kind: 'permanent'; readonly clockStart: EpochDay | null; readonly steps: readonly StepDate[] }
@@ -116,19 +108,6 @@ export function evaluateRule(rule: RuleVersion, facts: ClockFacts): Verdict {
   if (isPermanent(rule)) return { kind: 'permanent', clockStart: start, steps };
   const disposing = steps.find((s) => isDisposing(s.step.kind));
   return { kind: 'dated', trigger, clockStart: start, restartedOn, steps, dueOn: disposing?.dueOn ?? null };
-}
-
-/**
- * A rule reduced to a function from trigger date to due date of its disposing step, for sweeps over millions:
- * periods are parsed once. Null when the rule has no disposing step that counts from the clock's start.
- */
-export function compileDueDate(rule: RuleVersion): ((triggerDate: EpochDay) => EpochDay) | null {
-  if (isPermanent(rule)) return null;
-  const step = rule.steps.find((s) => isDisposing(s.kind));
-  if (!step || step.from === 'previousStep') return null;
-  const after = period(step.after);
-  const { cutoff } = rule;
-  return cutoff.kind === 'none' ? (on) => addPeriod(on, after) : (on) => addPeriod(clockStart(on, cutoff), after);
 }
 
 /** Whether a version applies on a day to a record whose clock would start on another (3-rules 3.4). */

@@ -1,6 +1,7 @@
 import { describePeriod, formatCivilDate, period, type EpochDay } from '../calendar/index.js';
 import { vintageOf, type Cutoff } from './cutoff.js';
-import type { ClockFacts, StepDate, Verdict } from './evaluate.js';
+import type { ClockFacts, Verdict } from './evaluate.js';
+import type { StepDate } from './stepDate.js';
 import type { ByHand, Governing, Weighed, YieldReason } from './governing.js';
 import { isDisposing, type RuleVersion, type StepKind, type Trigger } from './rule.js';
 
@@ -89,9 +90,19 @@ export function describeTrigger(trigger: Trigger): string {
 }
 
 const monthNames = [
-  'January', 'February', 'March', 'April', 'May', 'June', 'July',
-  'August', 'September', 'October', 'November', 'December',
-]; // prettier-ignore
+  'January',
+  'February',
+  'March',
+  'April',
+  'May',
+  'June',
+  'July',
+  'August',
+  'September',
+  'October',
+  'November',
+  'December',
+];
 
 /** A cutoff in words, empty without one. */
 export function describeCutoff(cutoff: Cutoff): string {

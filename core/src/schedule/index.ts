@@ -33,14 +33,12 @@ export { mayBePartOf, widened, type Jurisdiction } from './jurisdiction.js';
 export { parseCutoff, parseSteps, parseTrigger, printCutoff, printSteps, printTrigger, type Read } from './ruleText.js';
 export { isDisposing, recordDates, stepKinds, type RecordDate, type RuleVersion, type Step, type StepKind, type Trigger } from './rule.js';
 export {
-  compileDueDate,
   evaluateRule,
   isPermanent,
   triggerDate,
   versionApplies,
   type ClockFacts,
   type EventOccurrence,
-  type StepDate,
   type TriggerDate,
   type Verdict,
 } from './evaluate.js';
@@ -70,3 +68,4 @@ export {
   type Explanation,
   type HoldInTheWay,
 } from './explain.js';
+export type { StepDate } from './stepDate.js';

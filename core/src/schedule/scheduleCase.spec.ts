@@ -66,7 +66,13 @@ describe('a case', () => {
           setOn: 'there',
           versions: published[ruleId] ?? [],
         }));
-        const direct = governingRule(candidates, byHand?.kind === 'rule' ? { ...byHand, versions: published['b']! } : byHand, of.facts, [], today); // prettier-ignore
+        const direct = governingRule(
+          candidates,
+          byHand?.kind === 'rule' ? { ...byHand, versions: published['b']! } : byHand,
+          of.facts,
+          [],
+          today,
+        );
         expect(standingOf(judgeCase(of, published, today))).toEqual(standingOf(direct));
       }),
     );
@@ -130,6 +136,12 @@ describe('the effect on cases', () => {
     // Months after September 2026, then records and bytes before and after.
     const lane = named.forecast.find((l) => l.rule === 'R-A')!;
     expect(lane.cells).toEqual([0, 1, 5, 0, 0, 4, 1, 5, 0, 0, 16, 0, 0, 1, 5, 40, 0, 0, 1, 5]);
-    expect(namedEffect(effect(draft(8)), () => undefined, () => undefined).bySeries[0]!.code).toBe('?'); // prettier-ignore
+    expect(
+      namedEffect(
+        effect(draft(8)),
+        () => undefined,
+        () => undefined,
+      ).bySeries[0]!.code,
+    ).toBe('?');
   });
 });

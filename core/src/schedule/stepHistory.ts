@@ -1,6 +1,6 @@
 import type { EpochDay } from '../calendar/index.js';
-import type { StepDate } from './evaluate.js';
 import { isDisposing, type Step, type StepKind } from './rule.js';
+import type { StepDate } from './stepDate.js';
 
 /**
  * What came of a step: carried out, or answered. To a question its owner says *keep* or *not needed*; of a review a keeper

@@ -3,8 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import pg from 'pg';
-import { appUrlFor, type Config } from '../../src/config.js';
-import { migrate } from '../../src/db/index.js';
+import { appUrlFor, type Config, migrate } from '../../src/kernel/index.js';
 
 const ownerBase = process.env['TEST_DATABASE_URL'];
 if (!ownerBase) throw new Error('TEST_DATABASE_URL names the test cluster; "npm test server" sets it.');

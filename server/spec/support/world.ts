@@ -10,13 +10,13 @@ import {
   placeGrant,
   programActor,
   run,
+  type Running,
+  type Services,
   startServer,
   withUnitOfWork,
   writeSetting,
-  type Running,
-  type Services,
 } from '../../src/index.js';
-import type { Config } from '../../src/config.js';
+import type { Config } from '../../src/kernel/index.js';
 import { asOwner, configFor, dropDatabase, freshDatabase } from './database.js';
 
 export const today = '2026-09-14';

@@ -4,7 +4,6 @@ import {
   describeRights,
   principalsOf,
   type AccessPlace,
-  type EffectiveAccess,
   type Grant,
   type Marking,
   type Memberships,
@@ -13,35 +12,13 @@ import {
 } from '@key-cellar/core/access';
 import { civilDate } from '@key-cellar/core/calendar';
 import type pg from 'pg';
-import type { SignedIn } from '../identity/index.js';
+import type { Accessor, Authority, Db, PersonAccess, SetRights } from '../kernel/index.js';
 import * as store from './store.js';
-
-/** Whose access is asked for, and for which day. */
-type Accessor = Pick<SignedIn, 'id' | 'today' | 'clearance'>;
 
 interface AccessSet {
   readonly id: number;
   readonly chain: readonly AccessPlace[];
   readonly marking: Marking;
-}
-
-interface SetRights {
-  readonly all: RightSet;
-  readonly own: RightSet;
-}
-
-/** A person's rights on every access set of one epoch. */
-export interface PersonAccess {
-  /** Ids of the sets on which the person has a right for everything there. */
-  sets(right: Right): readonly number[];
-  /** How many sets there are, whether the person has anything on them or not. */
-  readonly known: number;
-  /** Ids of the sets on which the person has it only for what they deposited. */
-  ownSets(right: Right): readonly number[];
-  on(setId: number): SetRights;
-  /** Rights that the person has anywhere at all. */
-  readonly anywhere: RightSet;
-  explain(setId: number): EffectiveAccess;
 }
 
 /** Everything that effective access depends on, as it stood at one epoch. */
@@ -156,14 +133,8 @@ async function loadSnapshot(pool: pg.Pool): Promise<Snapshot> {
   return new Snapshot(accessSets, memberships);
 }
 
-/** Snapshots of access, loaded anew when the epoch that a session saw is newer. */
-export interface AccessBooks {
-  of(person: Accessor & Pick<SignedIn, 'accessEpoch'>): Promise<PersonAccess>;
-  /** The access of every active person on a day. */
-  everyone(today: string): Promise<{ readonly id: string; readonly name: string; readonly access: PersonAccess }[]>;
-}
-
-export function accessBooks(pool: pg.Pool): AccessBooks {
+/** Who may do what, from snapshots of access that are loaded anew when the epoch that a session saw is newer. */
+export function accessBooks(pool: pg.Pool): Authority {
   let current: { epoch: number; snapshot: Promise<Snapshot> } | null = null;
   function at(epoch: number): Promise<Snapshot> {
     // A session query that ran before this book was loaded may carry an older epoch: the newer book serves it too.
@@ -195,15 +166,15 @@ export function accessBooks(pool: pg.Pool): AccessBooks {
 
 /** People who gain or lose rights on what is in a place when it is moved under another: their names, with the rights. */
 export async function whoseAccessChanges(
-  pool: pg.Pool,
+  db: Db,
   today: string,
   moved: { placeId: string; newParentId: string },
 ): Promise<{ gains: string[]; loses: string[] }> {
   const [places, grantRows, members, people] = await Promise.all([
-    store.chainsOf(pool, [moved.placeId, moved.newParentId]),
-    store.grants(pool),
-    store.memberships(pool),
-    store.people(pool),
+    store.chainsOf(db, [moved.placeId, moved.newParentId]),
+    store.grants(db),
+    store.memberships(db),
+    store.people(db),
   ]);
   const byId = new Map(places.map((p) => [p.id, p]));
   const grantsAt = new Map<string, Grant[]>();

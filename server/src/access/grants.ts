@@ -1,7 +1,6 @@
 import { profile } from '@key-cellar/core/access';
 import { uuidv7 } from 'uuidv7';
-import type { UnitOfWork } from '../db/index.js';
-import { notFound } from '../problem.js';
+import { notFound, type UnitOfWork } from '../kernel/index.js';
 import * as store from './store.js';
 
 /** Makes a grant on a place. What lies below takes its access from there from now on. */

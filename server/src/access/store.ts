@@ -1,4 +1,4 @@
-import { row, rows, run, type Db } from '../db/index.js';
+import { type Db, row, rows, run } from '../kernel/index.js';
 
 export function accessSets(db: Db) {
   return rows<{ id: number; anchor_place: string; record_id: string | null; marking_level: number; marking_caveats: string[] }>(

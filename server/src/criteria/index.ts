@@ -1,3 +1,3 @@
 export { boundCriteria, storedCriteria } from './compile.js';
-export { criteriaRoutes, vocabularyOf } from './routes.js';
 export { mayNameDetectors, requireNamable } from './namable.js';
+export { criteriaReads, vocabularyOf } from './reads.js';

@@ -1,7 +1,6 @@
 import { hasRight } from '@key-cellar/core/access';
 import { clausesOf, type AskedCriteria } from '@key-cellar/core/criteria';
-import type { PersonAccess } from '../access/index.js';
-import { notAllowed } from '../problem.js';
+import { notAllowed, type PersonAccess } from '../kernel/index.js';
 
 /** What detectors find tells what is in content, so only those who keep, hold or audit may ask for it. */
 export function mayNameDetectors(access: PersonAccess): boolean {

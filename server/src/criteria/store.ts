@@ -1,5 +1,5 @@
 import type { FactDefinition } from '@key-cellar/core/records';
-import { rows, type Db } from '../db/index.js';
+import { type Db, rows } from '../kernel/index.js';
 
 export function types(db: Db) {
   return rows<{ code: string; title: string; facts: FactDefinition[] }>(

@@ -1,6 +1,6 @@
 import { document, type Sheet } from '../print/index.js';
 import type { Evidence } from './store.js';
-import type { Receipt } from './transfer.js';
+import type { Receipt } from './receipt.js';
 
 export interface CertificateContent {
   readonly repository: string;

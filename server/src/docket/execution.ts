@@ -1,34 +1,28 @@
 import { createHash } from 'node:crypto';
 import { civilDate, yearMonthDay } from '@key-cellar/core/calendar';
-import { executionVerdict, type ItemOutcome } from '@key-cellar/core/docket';
+import type { ItemOutcome } from '@key-cellar/core/docket';
 import { uuidv7 } from 'uuidv7';
-import { withUnitOfWork, type UnitOfWork } from '../db/index.js';
-import { readSettings, type Actor, type SignedIn } from '../identity/index.js';
-import { addJob, type JobContext } from '../jobs/index.js';
-import { notFound, Problem, wrongField } from '../problem.js';
+import { notFound, Problem, withUnitOfWork, type Actor, type JobContext, type UnitOfWork } from '../kernel/index.js';
+import { readSettings } from '../identity/index.js';
+import { holdNames } from '../holds/index.js';
 import { dropUnusedContent, versionsOf } from '../records/index.js';
-import type { Services } from '../services.js';
+import type { Services } from './services.js';
 import { certificatePdf } from './certificate.js';
-import { nextState, requireBatch, subjectOf } from './service.js';
+import { nextState } from './standing.js';
 import * as store from './store.js';
 import { dropBag, handOver } from './transfer.js';
+import { verdictOn } from './verdict.js';
 
-/** Starts the execution of an approved batch as a job that survives a crash. */
-export async function execute(services: Services, person: SignedIn, id: string): Promise<string> {
-  return withUnitOfWork(services.pool, person, async (uow) => {
-    const batch = await requireBatch(services, uow, person, id, 'dispose');
-    const state = await nextState(uow, batch, { kind: 'execute' });
-    if (batch.running) throw new Problem(409, 'batch-executing', 'This batch is being executed already.');
-    await store.setBatchState(uow, id, state);
-    uow.enter({ act: 'executed a batch', subject: subjectOf(batch), after: { records: batch.count } });
-    return addJob(uow, services.jobs, {
-      kind: 'execute',
-      subject: batch.number,
-      data: { batchId: id, by: { id: person.id, name: person.name } },
-      total: await store.countItems(uow, id, 'open'),
-    });
-  });
-}
+/** What executing a batch enters. */
+export const executing = [
+  'destroyed',
+  'transferred',
+  'was not destroyed',
+  'was not transferred',
+  'issued a certificate',
+  'packed a bag',
+  'got a receipt',
+];
 
 const doneWords = { destroy: 'destroyed', transfer: 'transferred' } as const;
 
@@ -91,18 +85,14 @@ async function keep(uow: UnitOfWork, batch: store.BatchRow, record: LockedRecord
 export async function executeItem(uow: UnitOfWork, batch: store.BatchRow, recordId: string): Promise<void> {
   const record = await store.lockForExecution(uow, recordId);
   if (!record) throw new Error(`Record ${recordId} of a batch is missing`);
-  const verdict = executionVerdict(
+  const verdict = verdictOn(
+    record,
     {
-      disposed: record.state === 'disposed',
-      holds: await store.holdNames(uow, recordId),
-      objected: await store.hasOpenObjection(uow, batch.id, recordId),
-      deferredUntil: record.deferred_until === null ? null : civilDate(record.deferred_until),
-      action: record.action,
       batchAction: batch.action,
-      dueOn: record.due_on === null ? null : civilDate(record.due_on),
-      physical: record.medium === 'physical',
+      holds: (await holdNames(uow, [recordId])).get(recordId) ?? [],
+      objected: await store.hasOpenObjection(uow, batch.id, recordId),
     },
-    civilDate(uow.actor.today),
+    uow.actor.today,
   );
   switch (verdict.outcome) {
     case 'dispose': {
@@ -124,11 +114,11 @@ export async function executeItem(uow: UnitOfWork, batch: store.BatchRow, record
 
 /** Ends the batch once no item waits: with a certificate when anything left. */
 async function finishIfDone(services: Services, uow: UnitOfWork, batchId: string): Promise<boolean> {
-  const batch = (await store.lockBatch(uow, batchId))!;
+  const [batch] = (await store.findBatches(uow, [batchId], true)) as [store.BatchRow];
   if (batch.state !== 'executing') return batch.state === 'done';
   if ((await store.countItems(uow, batchId, 'open')) > 0 || (await store.countItems(uow, batchId, 'task')) > 0) return false;
-  const state = await nextState(uow, batch, { kind: 'finish' });
   const { today } = uow.actor;
+  const state = nextState(batch, { kind: 'finish' }, today);
   const items = await store.items(uow, batchId);
   const gone = items.flatMap((i) => (i.outcome === 'disposed' && i.evidence ? [i.evidence] : []));
   await store.setBatchState(uow, batchId, state, { finishedOn: today });
@@ -171,7 +161,7 @@ const perRead = 200;
 export async function runExecution(services: Services, job: JobContext, actor: Actor): Promise<string> {
   const { batchId, by } = job.data as { batchId: string; by: { id: string; name: string } };
   const worker: Actor = { ...actor, id: by.id, name: by.name };
-  const batch = await store.batchById(services.pool, batchId);
+  const [batch] = await store.findBatches(services.pool, [batchId], false);
   if (!batch) throw notFound('This batch');
   if (batch.action === 'transfer') await handOver(services, job, worker, batch);
   for (;;) {
@@ -185,42 +175,33 @@ export async function runExecution(services: Services, job: JobContext, actor: A
     }
   }
   const finished = await withUnitOfWork(services.pool, worker, (uow) => finishIfDone(services, uow, batchId));
-  const after = (await store.batchById(services.pool, batchId))!;
+  const [after] = (await store.findBatches(services.pool, [batchId], false)) as [store.BatchRow];
   const done = `${after.disposed} ${doneWords[batch.action]}, ${after.refused} not`;
   return finished ? `${done}.` : `${done}, ${after.tasks} wait for a person.`;
 }
 
-/** A person says that physical items were destroyed, or handed over: date, method and witness. */
-export async function confirm(
+/** Disposes of what a person confirms to have destroyed or handed over by hand; what is held meanwhile is refused. */
+export async function confirmByHand(
   services: Services,
-  person: SignedIn,
-  id: string,
+  uow: UnitOfWork,
+  batch: store.BatchRow,
   input: { recordIds: readonly string[]; on: string; method: string; witness: string },
 ): Promise<void> {
-  if (input.on > person.today) throw wrongField('/on', 'This day is still to come.');
-  await withUnitOfWork(services.pool, person, async (uow) => {
-    const batch = await requireBatch(services, uow, person, id, 'dispose');
-    const tasks = new Map((await store.items(uow, id)).filter((i) => i.outcome === 'task').map((i) => [i.record_id, i]));
-    for (const recordId of [...input.recordIds].sort()) {
-      if (!tasks.has(recordId)) throw new Problem(409, 'no-task', 'One of these items does not wait for a person.');
-      const record = (await store.lockForExecution(uow, recordId))!;
-      const holds = await store.holdNames(uow, recordId);
-      if (holds.length > 0) {
-        throw new Problem(
-          409,
-          'record-held',
-          `${record.number} is held by “${holds.join('” and “')}”. If it is gone all the same, tell counsel now.`,
-        );
-      }
-      await disposeOf(uow, batch, record, {
-        physical: { container: record.container ?? 'no container', method: input.method, witness: input.witness, on: input.on },
-      });
+  const tasks = new Map((await store.items(uow, batch.id)).filter((i) => i.outcome === 'task').map((i) => [i.record_id, i]));
+  for (const recordId of [...input.recordIds].sort()) {
+    if (!tasks.has(recordId)) throw new Problem(409, 'no-task', 'One of these items does not wait for a person.');
+    const record = (await store.lockForExecution(uow, recordId))!;
+    const holds = (await holdNames(uow, [recordId])).get(recordId) ?? [];
+    if (holds.length > 0) {
+      throw new Problem(
+        409,
+        'record-held',
+        `${record.number} is held by “${holds.join('” and “')}”. If it is gone all the same, tell counsel now.`,
+      );
     }
-    uow.enter({
-      act: batch.action === 'destroy' ? 'confirmed destruction by hand' : 'confirmed handing over',
-      subject: subjectOf(batch),
-      after: { records: input.recordIds.length, on: input.on, method: input.method, witness: input.witness },
+    await disposeOf(uow, batch, record, {
+      physical: { container: record.container ?? 'no container', method: input.method, witness: input.witness, on: input.on },
     });
-    await finishIfDone(services, uow, id);
-  });
+  }
+  await finishIfDone(services, uow, batch.id);
 }

@@ -1,6 +1,12 @@
-export { execute, runExecution } from './execution.js';
-export { docketRoutes } from './routes.js';
-export { announce, answer, decide, dueGroups, listBatches, object, propose, vintageWords } from './service.js';
-export { findDue, runSteps, sweep, sweepDaily, takeSteps } from './sweep.js';
+export { batchActs } from './batchActs.js';
+export { batchPage, listBatches } from './batchPages.js';
+export { executing, runExecution } from './execution.js';
+export { dueGroups, vintageWords } from './groups.js';
+export { batchKind } from './kinds.js';
+export { docketReads, stepReads } from './reads.js';
+export type { Services } from './services.js';
 export { openOfLetters } from './stepsStore.js';
-export { answerTasks, countTasks, openTasks } from './tasks.js';
+export { certificateById, certificateOf } from './store.js';
+export { findDue, runSteps, sweep, sweepDaily, takeSteps } from './sweep.js';
+export { sweepActs, sweeping, takingSteps } from './sweepActs.js';
+export { countTasks, openTasks, taskActs } from './tasks.js';

@@ -1,9 +1,9 @@
 import { createHmac, timingSafeEqual } from 'node:crypto';
 import { hasRight, may } from '@key-cellar/core/access';
 import { uuidv7 } from 'uuidv7';
-import { withUnitOfWork } from '../db/index.js';
-import { send, type Actor, type Letter } from '../identity/index.js';
-import type { Services } from '../services.js';
+import { type Actor, withUnitOfWork } from '../kernel/index.js';
+import { type Letter, send } from '../identity/index.js';
+import type { Services } from './services.js';
 import * as store from './stepsStore.js';
 
 const perTransaction = 2000;
@@ -95,7 +95,11 @@ export async function sendTaskLetters(services: Services, actor: Actor): Promise
         tasks: b.tasks,
       }));
       await send(uow, letters);
-      await store.noteSent(uow, tasks.map((t) => t.id), letters.flatMap((l) => l.tasks.map((t) => ({ messageId: l.id, taskId: t.id })))); // prettier-ignore
+      await store.noteSent(
+        uow,
+        tasks.map((t) => t.id),
+        letters.flatMap((l) => l.tasks.map((t) => ({ messageId: l.id, taskId: t.id }))),
+      );
       uow.enterAll(
         letters.map((l) => ({
           act: 'sent a letter',

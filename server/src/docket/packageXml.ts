@@ -118,14 +118,27 @@ export function packageXml(description: PackageDescription, fixityOf: (path: str
     record.files.forEach((file, f) => {
       const { sha256, size } = fixityOf(file.path);
       group
-        .ele('file', { ID: `file-${r + 1}-${f + 1}`, ADMID: `tech-${r + 1}-${f + 1}`, MIMETYPE: file.mediaType, SIZE: size, CHECKSUM: sha256, CHECKSUMTYPE: 'SHA-256', USE: file.use })
-        .ele('FLocat', { LOCTYPE: 'URL', 'xlink:href': file.path.split('/').map(encodeURIComponent).join('/') }); // prettier-ignore
+        .ele('file', {
+          ID: `file-${r + 1}-${f + 1}`,
+          ADMID: `tech-${r + 1}-${f + 1}`,
+          MIMETYPE: file.mediaType,
+          SIZE: size,
+          CHECKSUM: sha256,
+          CHECKSUMTYPE: 'SHA-256',
+          USE: file.use,
+        })
+        .ele('FLocat', { LOCTYPE: 'URL', 'xlink:href': file.path.split('/').map(encodeURIComponent).join('/') });
     });
   });
   const root = mets.ele('structMap', { TYPE: 'logical' }).ele('div', { LABEL: description.what });
   description.records.forEach((record, r) => {
-    const division = root.ele('div', { DMDID: `dmd-${r + 1}`, ADMID: `amd-${r + 1}`, TYPE: record.typeTitle, LABEL: `${record.number} ${record.title}` });
+    const division = root.ele('div', {
+      DMDID: `dmd-${r + 1}`,
+      ADMID: `amd-${r + 1}`,
+      TYPE: record.typeTitle,
+      LABEL: `${record.number} ${record.title}`,
+    });
     record.files.forEach((_, f) => division.ele('fptr', { FILEID: `file-${r + 1}-${f + 1}` }));
-  }); // prettier-ignore
+  });
   return document.end({ prettyPrint: true });
 }

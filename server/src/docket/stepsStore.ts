@@ -1,6 +1,6 @@
 import type { StepAnswer } from '@key-cellar/contract';
 import type { FrozenPart, RecordState } from '@key-cellar/core/records';
-import { row, rows, run, type Db } from '../db/index.js';
+import { type Db, row, rows, run } from '../kernel/index.js';
 import type { StoredStepAct } from '../schedule/index.js';
 
 /** Records with a step that the sweep has to look at on a day, after a cursor. */

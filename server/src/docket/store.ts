@@ -1,7 +1,7 @@
 import type { BatchState, ItemOutcome } from '@key-cellar/core/docket';
 import type { Facts } from '@key-cellar/core/records';
-import { row, rows, run, type Db } from '../db/index.js';
-import type { Receipt } from './transfer.js';
+import { type Db, row, rows, run } from '../kernel/index.js';
+import type { Receipt } from './receipt.js';
 
 /** Marks what has come due by a day and is not in the docket yet; the index holds only what is left to find. */
 export async function markDue(db: Db, today: string) {
@@ -52,19 +52,42 @@ export function dueGroups(db: Db, discover: readonly number[], dispose: readonly
   );
 }
 
-export function lockGroup(
-  db: Db,
-  group: { seriesId: string; ruleVersionId: string | null; action: string; medium: string },
-  sets: readonly number[],
-) {
-  return rows<{ id: string; number: string; title: string; owner_id: string | null; vintage: number | null }>(
+export interface Group {
+  readonly seriesId: string;
+  readonly ruleVersionId: string | null;
+  readonly action: 'destroy' | 'transfer';
+  readonly medium: 'electronic' | 'physical';
+}
+
+/** What is due of a group and free, in the given sets. */
+export async function idsInGroup(db: Db, group: Group, sets: readonly number[]): Promise<string[]> {
+  const found = await rows<{ id: string }>(
     db,
-    'docket.lockGroup',
-    `select id, number, title, owner_id, vintage from record
+    'docket.idsInGroup',
+    `select id from record
      where docket = 'due' and state <> 'disposed' and hold_count = 0 and series_id = $1 and rule_version_id is not distinct from $2
-       and action = $3 and medium = $4 and access_set_id = any ($5::int[])
-     order by id for update`,
+       and action = $3 and medium = $4 and access_set_id = any ($5::int[])`,
     [group.seriesId, group.ruleVersionId, group.action, group.medium, sets],
+  );
+  return found.map((f) => f.id);
+}
+
+export interface DueRow extends Record<string, unknown> {
+  id: string;
+  number: string;
+  title: string;
+  vintage: number | null;
+  access_set_id: number;
+}
+
+/** Of these records those that are still due and free, under their row locks in order of id. */
+export function lockDue(db: Db, ids: readonly string[]) {
+  return rows<DueRow>(
+    db,
+    'docket.lockDue',
+    `select id, number, title, vintage, access_set_id from record
+     where id = any ($1::uuid[]) and docket = 'due' and state <> 'disposed' and hold_count = 0 order by id for update`,
+    [ids],
   );
 }
 
@@ -141,6 +164,9 @@ export interface BatchRow extends Record<string, unknown> {
   receipt: Receipt | null;
   /** A job is at work on it now. */
   running: boolean;
+  /** Who decided, in order, and how. */
+  decided_by: string[];
+  decisions: ('approve' | 'reject')[];
 }
 
 const batchSelect = `select b.id, b.number, b.action, b.what, b.state, b.approvals_needed, b.approver_groups, b.notice_days, b.proposed_by, p.name as proposed_by_name,
@@ -148,6 +174,8 @@ const batchSelect = `select b.id, b.number, b.action, b.what, b.state, b.approva
     i.count, i.disposed, i.refused, i.tasks, i.held, i.sets,
     (select count(*) from objection o where o.batch_id = b.id and o.answered_at is null)::int as objections,
     (select count(*) from approval a where a.batch_id = b.id and a.decision = 'approve')::int as approved_count,
+    array(select a.principal_id from approval a where a.batch_id = b.id order by a.decided_at, a.principal_id) as decided_by,
+    array(select a.decision from approval a where a.batch_id = b.id order by a.decided_at, a.principal_id) as decisions,
     c.id as certificate_id, c.number as certificate_number, t.receipt,
     b.state = 'executing' and exists (
       select from job_progress j where j.kind = 'execute' and j.subject = b.number and j.state = 'running') as running
@@ -168,13 +196,10 @@ export function batches(db: Db) {
   );
 }
 
-export function batchById(db: Db, id: string) {
-  return row<BatchRow>(db, 'batch.byId', `${batchSelect} where b.id = $1`, [id]);
-}
-
-export async function lockBatch(db: Db, id: string): Promise<BatchRow | undefined> {
-  const locked = await row(db, 'batch.lock', 'select id from batch where id = $1 for update', [id]);
-  return locked ? batchById(db, id) : undefined;
+/** Batches by id, with `lock` under row locks: what is read beside the lock is what stands now. */
+export async function findBatches(db: Db, ids: readonly string[], lock: boolean): Promise<BatchRow[]> {
+  if (lock) await rows(db, 'batch.lock', 'select id from batch where id = any ($1::uuid[]) order by id for update', [ids]);
+  return rows<BatchRow>(db, 'batch.byIds', `${batchSelect} where b.id = any ($1::uuid[]) order by b.id`, [ids]);
 }
 
 export async function setBatchState(
@@ -214,18 +239,20 @@ export interface ItemRow extends Record<string, unknown> {
   evidence: Evidence | null;
   access_set_id: number;
   owner_id: string | null;
+  deposited_by: string;
 }
 
-export function items(db: Db, batchId: string) {
-  return rows<ItemRow>(
-    db,
-    'batch.items',
-    `select i.record_id, r.number, r.title, r.due_on, r.hold_count, r.medium, c.code || ', ' || c.location as container,
-       i.outcome, i.reason, i.evidence, r.access_set_id, r.owner_id
+const itemSelect = `select i.record_id, r.number, r.title, r.due_on, r.hold_count, r.medium, c.code || ', ' || c.location as container,
+       i.outcome, i.reason, i.evidence, r.access_set_id, r.owner_id, r.deposited_by
      from batch_item i join record r on r.id = i.record_id left join container c on c.id = r.container_id
-     where i.batch_id = $1 order by r.number`,
-    [batchId],
-  );
+     where i.batch_id = $1`;
+
+export function items(db: Db, batchId: string) {
+  return rows<ItemRow>(db, 'batch.items', `${itemSelect} order by r.number`, [batchId]);
+}
+
+export function itemOf(db: Db, batchId: string, recordId: string) {
+  return row<ItemRow>(db, 'batch.item', `${itemSelect} and i.record_id = $2`, [batchId, recordId]);
 }
 
 export function openItems(db: Db, batchId: string, limit: number) {
@@ -307,17 +334,6 @@ export function lockForExecution(db: Db, recordId: string) {
   );
 }
 
-/** Names of the holds that cover a record now; read after its row was locked. */
-export async function holdNames(db: Db, recordId: string): Promise<string[]> {
-  const found = await rows<{ name: string }>(
-    db,
-    'execute.holds',
-    'select h.name from hold_cover c join hold h on h.id = c.hold_id where c.record_id = $1 and c.released_at is null order by h.name',
-    [recordId],
-  );
-  return found.map((f) => f.name);
-}
-
 export async function hasOpenObjection(db: Db, batchId: string, recordId: string): Promise<boolean> {
   return (
     (await row(db, 'execute.objection', 'select from objection where batch_id = $1 and record_id = $2 and answered_at is null limit 1', [
@@ -382,8 +398,16 @@ export function objections(db: Db, batchId: string) {
   );
 }
 
+export interface ObjectionRow extends Record<string, unknown> {
+  id: string;
+  batch_id: string;
+  record_id: string;
+  answered_at: Date | null;
+  by_id: string;
+}
+
 export function objectionById(db: Db, id: string) {
-  return row<{ id: string; batch_id: string; record_id: string; answered_at: Date | null; by_id: string }>(
+  return row<ObjectionRow>(
     db,
     'objection.byId',
     'select id, batch_id, record_id, answered_at, by_id from objection where id = $1 for update',
@@ -451,7 +475,7 @@ export interface PackableRow extends Record<string, unknown> {
   facts: Facts;
   rule: string | null;
   authority: string | null;
-  held: string[];
+  medium: 'electronic' | 'physical';
   objected: boolean;
 }
 
@@ -460,9 +484,8 @@ export function packable(db: Db, batchId: string) {
   return rows<PackableRow>(
     db,
     'transfer.packable',
-    `select r.id, r.number, r.title, r.state, r.record_type, r.created_on, r.due_on, r.deferred_until, r.action, r.facts,
+    `select r.id, r.number, r.title, r.state, r.medium, r.record_type, r.created_on, r.due_on, r.deferred_until, r.action, r.facts,
        rule.code || ' version ' || v.version as rule, v.definition->>'authority' as authority,
-       coalesce((select array_agg(h.name) from hold_cover c join hold h on h.id = c.hold_id where c.record_id = r.id and c.released_at is null), '{}') as held,
        exists (select from objection o where o.batch_id = i.batch_id and o.record_id = r.id and o.answered_at is null) as objected
      from batch_item i join record r on r.id = i.record_id
        left join rule_version v on v.id = r.rule_version_id left join rule on rule.id = v.rule_id
@@ -518,5 +541,16 @@ export function receiptFor(db: Db, batchId: string, recordId: string) {
     'transfer.receiptFor',
     'select receipt from transfer where batch_id = $1 and receipt is not null and $2::uuid = any (records)',
     [batchId, recordId],
+  );
+}
+
+/** The certificate that a record went on. */
+export function certificateOf(db: Db, recordId: string) {
+  return row<{ id: string; number: string; accession: { archive: string; number: string } | null }>(
+    db,
+    'certificate.ofRecord',
+    `select c.id, c.number, i.evidence->'accession' as accession from certificate c join batch_item i on i.batch_id = c.batch_id
+     where i.record_id = $1 and i.outcome = 'disposed'`,
+    [recordId],
   );
 }

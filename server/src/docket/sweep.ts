@@ -3,13 +3,11 @@ import { addPeriod, civilDate, describePeriod, formatCivilDate, period } from '@
 import { stepVerdict, type StepVerdict } from '@key-cellar/core/docket';
 import { overtakenOn, type Step, type StepOutcome } from '@key-cellar/core/schedule';
 import { uuidv7 } from 'uuidv7';
-import { withUnitOfWork, type Act, type UnitOfWork } from '../db/index.js';
-import type { Actor } from '../identity/index.js';
-import { addJob, type JobContext } from '../jobs/index.js';
+import { type Act, type Actor, addJob, type JobContext, type UnitOfWork, withUnitOfWork } from '../kernel/index.js';
 import { ensureFolder, putRecordsIn } from '../plan/index.js';
 import { declareRecords, dropUnusedContent } from '../records/index.js';
-import { judgeLocked, recompute, recomputeRules, type JudgedLocked, type StoredStepAct } from '../schedule/index.js';
-import type { Services } from '../services.js';
+import { type JudgedLocked, judgeLocked, recompute, recomputeRules, type StoredStepAct } from '../schedule/index.js';
+import type { Services } from './services.js';
 import { sendTaskLetters } from './letters.js';
 import * as store from './stepsStore.js';
 import { markDue } from './store.js';
@@ -73,7 +71,14 @@ async function decide(uow: UnitOfWork, services: Services, ids: readonly string[
   const { today } = uow.actor;
   const book = await services.rules.current(uow);
   const judged = await judgeLocked(uow, ids, book, today, lock);
-  const standing = new Map((await store.standings(uow, judged.map((j) => j.row.id))).map((s) => [s.id, s])); // prettier-ignore
+  const standing = new Map(
+    (
+      await store.standings(
+        uow,
+        judged.map((j) => j.row.id),
+      )
+    ).map((s) => [s.id, s]),
+  );
   return judged.flatMap((one): Due[] => {
     const { next, governing, task } = one;
     const row = standing.get(one.row.id);
@@ -146,18 +151,29 @@ async function take(uow: UnitOfWork, services: Services, ids: readonly string[],
     today,
   );
   const again = asked.filter((d) => d.verdict.kind === 'ask' && d.verdict.again);
-  await store.askAgain(uow, again.map((d) => ({ recordId: d.standing.id, againOn: againOn(d.step, today) })), today); // prettier-ignore
+  await store.askAgain(
+    uow,
+    again.map((d) => ({ recordId: d.standing.id, againOn: againOn(d.step, today) })),
+    today,
+  );
   for (const d of asked) {
     const act = d.verdict.kind === 'review' ? 'put up for review' : again.includes(d) ? 'asked the owner again' : 'asked the owner';
     entries.push({ act, subject: subjectOf(d.standing), after: { rule: d.ruleCode, step: d.index + 1 } });
   }
 
   const unanswered = of('unanswered');
-  await store.closeUnanswered(uow, unanswered.map((d) => d.standing.id)); // prettier-ignore
+  await store.closeUnanswered(
+    uow,
+    unanswered.map((d) => d.standing.id),
+  );
   for (const d of unanswered) done(d, 'closed a question without an answer', { outcome: 'unanswered' });
 
   const declared = of('declare');
-  await declareRecords(uow, declared.map((d) => d.standing.id), today); // prettier-ignore
+  await declareRecords(
+    uow,
+    declared.map((d) => d.standing.id),
+    today,
+  );
   for (const d of declared) done(d, 'declared', { before: { state: d.standing.state }, after: { state: 'declared', on: today } });
 
   const contents: string[] = [];

@@ -1,18 +1,29 @@
-import type { LetterTask, OutcomeLine, StepAnswer, StepTask } from '@key-cellar/contract';
+import { steps, type LetterTask, type OutcomeLine, type StepAnswer, type StepTask } from '@key-cellar/contract';
 import { hasRight, may } from '@key-cellar/core/access';
 import { describePeriod, period } from '@key-cellar/core/calendar';
 import { answersTo } from '@key-cellar/core/docket';
 import { describeStep, type StepKind } from '@key-cellar/core/schedule';
-import { mayOn, requireRight, type PersonAccess } from '../access/index.js';
-import { withUnitOfWork } from '../db/index.js';
-import { readSettings, type Actor, type SignedIn } from '../identity/index.js';
-import { notFound } from '../problem.js';
+import {
+  actsFor,
+  many,
+  mayOn,
+  notFound,
+  requireRight,
+  withUnitOfWork,
+  type Act,
+  type Actor,
+  type SignedIn,
+  type UnitOfWork,
+} from '../kernel/index.js';
+import { readSettings } from '../identity/index.js';
 import { recordById } from '../records/index.js';
 import { judgeLocked, recompute } from '../schedule/index.js';
-import type { Services } from '../services.js';
+import type { Services } from './services.js';
+import { taskKind } from './kinds.js';
 import { letterOf } from './letters.js';
 import * as store from './stepsStore.js';
 
+const { act, freeAct } = actsFor<Services>();
 const mostTasks = 500;
 
 function toTask(t: store.TaskRow): StepTask {
@@ -58,99 +69,90 @@ export function countTasks(services: Services, person: SignedIn) {
   return store.countByKind(services.pool, person.id);
 }
 
-/** Who answers: their rights, and for a link in a letter only what that letter asked. */
-interface Answerer {
-  readonly actor: Actor & { readonly id: string };
-  readonly access: PersonAccess;
-  readonly only: ReadonlySet<string> | null;
-}
-
 const answerWords: Record<StepAnswer, string> = {
   keep: 'Kept; its clock starts anew today.',
   notNeeded: 'It is on the docket now.',
   goOn: 'Reviewed; its clock goes on.',
 };
 
-/**
- * Answers questions and reviews, each once. Under the locks of their records, each is checked again: that it is open, that
- * this person was asked or keeps the record, and that it is still about the record's next step.
- */
-async function answerAs(
-  services: Services,
-  who: Answerer,
-  input: { ids: readonly string[]; answer: StepAnswer; note: string },
-): Promise<OutcomeLine[]> {
-  const { actor, access } = who;
-  return withUnitOfWork(services.pool, actor, async (uow) => {
-    const book = await services.rules.current(uow);
-    const locked = await store.lockTasks(uow, input.ids, actor.id);
-    const judged = new Map((await judgeLocked(uow, locked.map((t) => t.record_id), book, actor.today, true)).map((j) => [j.row.id, j])); // prettier-ignore
-    const lines: OutcomeLine[] = [];
-    const answered: store.TaskRow[] = [];
-    for (const t of locked) {
-      const rights = access.on(t.access_set_id);
-      const allowed = (t.for_me && (who.only === null || who.only.has(t.id))) || (who.only === null && hasRight(rights.all, 'dispose'));
-      if (!allowed || !may(rights, 'discover', t.deposited_by === actor.id)) continue;
-      const line = { id: t.id, name: `${t.number} ${t.title}` };
-      const now = judged.get(t.record_id);
-      const current = now?.governing.kind === 'rule' && now.governing.by.rule.code === t.rule_code && now.next?.index === t.step_index;
-      if (t.state !== 'open') {
-        const why = t.state === 'answered' ? `Answered already by ${t.answered_by ?? 'somebody'}.` : 'Not asked any more.';
-        lines.push({ ...line, outcome: 'skipped', why });
-      } else if (!answersTo(t.kind).includes(input.answer)) {
-        lines.push({
-          ...line,
-          outcome: 'refused',
-          why: 'A review may let the clock go on; a question to an owner asks only whether it is needed.',
-        });
-      } else if (!current) {
-        lines.push({ ...line, outcome: 'skipped', why: 'Its rule or its dates have changed, so it is not asked any more.' });
-      } else {
-        answered.push(t);
-        lines.push({ ...line, outcome: 'done', why: answerWords[input.answer] });
-      }
-    }
-    const recordIds = answered.map((t) => t.record_id);
-    await store.closeAnswered(uow, answered.map((t) => t.id), { answer: input.answer, by: actor.id, on: actor.today, note: input.note }); // prettier-ignore
-    await store.addActs(
-      uow,
-      answered.map((t) => ({
-        recordId: t.record_id,
-        act: { rule: t.rule_code, index: t.step_index, kind: t.kind, outcome: input.answer, on: actor.today, by: actor.name },
-      })),
-    );
-    uow.enterAll(
-      answered.map((t) => ({
-        act: t.kind === 'review' ? 'reviewed' : 'answered a question',
-        subject: { kind: 'record', id: t.record_id, name: `${t.number} ${t.title}` },
-        before: { dueOn: t.due_on },
-        after: { answer: input.answer, rule: t.rule_code, step: t.step_index + 1 },
-        note: input.note || undefined,
-      })),
-    );
-    await recompute(uow, recordIds, book, actor.today);
-    if (input.answer === 'notNeeded') await store.toDocket(uow, recordIds, actor.today);
-    const seen = new Set(lines.map((l) => l.id));
-    const missing = [...new Set(input.ids)].filter((id) => !seen.has(id));
-    return [
-      ...lines,
-      ...missing.map((id) => ({
-        id,
-        name: 'unknown',
-        outcome: 'refused' as const,
-        why: 'There is no such question, or it was not put to you.',
-      })),
-    ];
-  });
+interface Answer {
+  readonly answer: StepAnswer;
+  readonly note: string;
 }
 
-export async function answerTasks(
+/** Who answers: somebody signed in, or the person a letter went to. */
+type Answerer = Actor & { readonly id: string };
+
+/**
+ * Answers questions and reviews that are locked and whose answerer may: each once, and only while it is open and still
+ * about the record's next step. Gives what came of each, and what the ledger says.
+ */
+async function answerLocked(
   services: Services,
-  person: SignedIn,
-  input: { ids: readonly string[]; answer: StepAnswer; note: string },
-): Promise<OutcomeLine[]> {
-  return answerAs(services, { actor: person, access: await services.access.of(person), only: null }, input);
+  uow: UnitOfWork,
+  by: Answerer,
+  locked: readonly store.TaskRow[],
+  input: Answer,
+): Promise<{ lines: OutcomeLine[]; entries: Act[] }> {
+  const book = await services.rules.current(uow);
+  const judged = new Map(
+    (
+      await judgeLocked(
+        uow,
+        locked.map((t) => t.record_id),
+        book,
+        by.today,
+        true,
+      )
+    ).map((j) => [j.row.id, j]),
+  );
+  const lines: OutcomeLine[] = [];
+  const answered: store.TaskRow[] = [];
+  for (const t of locked) {
+    const line = { id: t.id, name: `${t.number} ${t.title}` };
+    const now = judged.get(t.record_id);
+    const current = now?.governing.kind === 'rule' && now.governing.by.rule.code === t.rule_code && now.next?.index === t.step_index;
+    if (t.state !== 'open') {
+      const why = t.state === 'answered' ? `Answered already by ${t.answered_by ?? 'somebody'}.` : 'Not asked any more.';
+      lines.push({ ...line, outcome: 'skipped', why });
+    } else if (!answersTo(t.kind).includes(input.answer)) {
+      const why = 'A review may let the clock go on; a question to an owner asks only whether it is needed.';
+      lines.push({ ...line, outcome: 'refused', why });
+    } else if (!current) {
+      lines.push({ ...line, outcome: 'skipped', why: 'Its rule or its dates have changed, so it is not asked any more.' });
+    } else {
+      answered.push(t);
+      lines.push({ ...line, outcome: 'done', why: answerWords[input.answer] });
+    }
+  }
+  const recordIds = answered.map((t) => t.record_id);
+  await store.closeAnswered(
+    uow,
+    answered.map((t) => t.id),
+    { answer: input.answer, by: by.id, on: by.today, note: input.note },
+  );
+  await store.addActs(
+    uow,
+    answered.map((t) => ({
+      recordId: t.record_id,
+      act: { rule: t.rule_code, index: t.step_index, kind: t.kind, outcome: input.answer, on: by.today, by: by.name },
+    })),
+  );
+  await recompute(uow, recordIds, book, by.today);
+  if (input.answer === 'notNeeded') await store.toDocket(uow, recordIds, by.today);
+  const entries = answered.map((t) => ({
+    act: t.kind === 'review' ? 'reviewed' : 'answered a question',
+    subject: taskKind.subject(t),
+    before: { dueOn: t.due_on },
+    after: { answer: input.answer, rule: t.rule_code, step: t.step_index + 1 },
+    note: input.note || undefined,
+  }));
+  return { lines, entries };
 }
+
+/** Questions that are not there, or that are not this person's to answer. */
+const notAsked = (ids: readonly string[]): OutcomeLine[] =>
+  ids.map((id) => ({ id, name: 'unknown', outcome: 'refused', why: 'There is no such question, or it was not put to you.' }));
 
 /** The person a letter went to, with their rights of today; throws 404 for a link that is not ours. */
 async function personOf(services: Services, token: string) {
@@ -172,6 +174,7 @@ async function personOf(services: Services, token: string) {
   return { person, access, settings, tasks };
 }
 
+/** What a letter asks, for the page behind its link. */
 export async function letter(services: Services, token: string): Promise<{ to: string; repository: string; tasks: LetterTask[] }> {
   const { person, settings, tasks } = await personOf(services, token);
   return {
@@ -181,17 +184,7 @@ export async function letter(services: Services, token: string): Promise<{ to: s
   };
 }
 
-export async function answerLetter(
-  services: Services,
-  token: string,
-  address: string,
-  input: { ids: readonly string[]; answer: StepAnswer; note: string },
-): Promise<OutcomeLine[]> {
-  const { person, access, settings, tasks } = await personOf(services, token);
-  const actor = { id: person.id, name: person.name, from: `${address}, by the link of a letter`, today: settings.today };
-  return answerAs(services, { actor, access, only: new Set(tasks.map((t) => t.id)) }, input);
-}
-
+/** What was done about the steps of rules for a record, and what is open. */
 export async function stepsOfRecord(services: Services, person: SignedIn, id: string) {
   const access = await services.access.of(person);
   const record = requireRight(access, person, await recordById(services.pool, id), 'read');
@@ -209,3 +202,46 @@ export async function stepsOfRecord(services: Services, person: SignedIn, id: st
     })),
   };
 }
+
+const answering = ['answered a question', 'reviewed'] as const;
+
+export const taskActs = {
+  answer: act(steps.answer, {
+    name: answering,
+    on: {
+      tasks: many(taskKind, ({ body }) => body.ids, {
+        words: 'none for whom it was put to, dispose for others',
+        may: ['dispose'],
+        of: (_input, task) => (task.for_me ? null : 'dispose'),
+      }),
+    },
+    repeat: 'same',
+    async write(uow, { services, person, on: { tasks }, left, body }) {
+      const { lines, entries } = await answerLocked(services, uow, person, tasks, body);
+      return { answer: { results: [...lines, ...notAsked(left.map((l) => l.id))] }, entry: entries.length === 0 ? null : entries };
+    },
+  }),
+
+  /** By the link of a letter: for the person it went to, and for what it asked, as far as they may still know of it. */
+  answerLetter: freeAct(steps.answerLetter, {
+    name: answering,
+    because: 'the link of a letter is signed, and stands for the person it went to',
+    repeat: 'same',
+    async free({ services, params, body, address }) {
+      const { person, settings, tasks } = await personOf(services, params.token);
+      const actor = { id: person.id, name: person.name, from: `${address}, by the link of a letter`, today: settings.today };
+      const asked = new Set(tasks.map((t) => t.id));
+      const results = await withUnitOfWork(services.pool, actor, async (uow) => {
+        const locked = await store.lockTasks(
+          uow,
+          body.ids.filter((id) => asked.has(id)),
+          actor.id,
+        );
+        const { lines, entries } = await answerLocked(services, uow, actor, locked, body);
+        uow.enterAll(entries);
+        return lines;
+      });
+      return { results: [...results, ...notAsked(body.ids.filter((id) => !asked.has(id)))] };
+    },
+  }),
+};

@@ -1,39 +1,18 @@
 import { Readable } from 'node:stream';
-import { civilDate } from '@key-cellar/core/calendar';
-import { executionVerdict } from '@key-cellar/core/docket';
 import { dublinCoreOf } from '@key-cellar/core/records';
 import * as z from 'zod';
-import { withUnitOfWork } from '../db/index.js';
-import { readSettings, type Actor, type Settings } from '../identity/index.js';
-import type { JobContext } from '../jobs/index.js';
+import { type Actor, type JobContext, Problem, withUnitOfWork } from '../kernel/index.js';
+import { readSettings, type Settings } from '../identity/index.js';
+import { holdNames } from '../holds/index.js';
 import { exportEntries } from '../ledger/index.js';
-import { Problem } from '../problem.js';
-import {
-  contentById,
-  dropUnusedContent,
-  factNames,
-  readContent,
-  recordTypes,
-  versionsOf,
-  withFixity,
-  writeContent,
-} from '../records/index.js';
-import type { Services } from '../services.js';
-import { packBag, safePart, type Fixity, type PayloadFile } from './bag.js';
+import { contentById, dropUnusedContent, readContent, versionsOf, withFixity, writeContent } from '../records/index.js';
+import { factNames, recordTypes } from '../facts/index.js';
+import type { Services } from './services.js';
+import { type Fixity, packBag, type PayloadFile, safePart } from './bag.js';
+import { receiptSchema, type Receipt } from './receipt.js';
 import { packageXml, type PackedFile, type PackedRecord } from './packageXml.js';
 import * as store from './store.js';
-
-const receiptSchema = z.object({
-  archive: z.string().min(1).max(200),
-  accession: z.string().min(1).max(100),
-  receivedOn: z.iso.date(),
-  bag: z.string(),
-  bagSha256: z.string().regex(/^[0-9a-f]{64}$/),
-  payloadOxum: z.string(),
-  files: z.number().int(),
-});
-/** An accession receipt, as the archive answered it. */
-export type Receipt = z.infer<typeof receiptSchema>;
+import { verdictOn } from './verdict.js';
 
 const ledgerFile = 'ledger.json';
 
@@ -90,21 +69,12 @@ async function packRecord(
 /** Which open records of the batch may go now; those go into the bag, and each is judged again before it is removed. */
 async function goesInto(services: Services, batch: store.BatchRow, today: string): Promise<store.PackableRow[]> {
   const rows = await store.packable(services.pool, batch.id);
+  const holds = await holdNames(
+    services.pool,
+    rows.map((r) => r.id),
+  );
   return rows.filter(
-    (r) =>
-      executionVerdict(
-        {
-          disposed: r.state === 'disposed',
-          holds: r.held,
-          objected: r.objected,
-          deferredUntil: r.deferred_until === null ? null : civilDate(r.deferred_until),
-          action: r.action,
-          batchAction: batch.action,
-          dueOn: r.due_on === null ? null : civilDate(r.due_on),
-          physical: false,
-        },
-        civilDate(today),
-      ).outcome === 'dispose',
+    (r) => verdictOn(r, { batchAction: batch.action, holds: holds.get(r.id) ?? [], objected: r.objected }, today).outcome === 'dispose',
   );
 }
 
@@ -199,7 +169,7 @@ async function deliver(services: Services, today: string, transfer: store.Transf
 /**
  * Packs what may go of an executing transfer batch into a bag, sends it and keeps the receipt; each step is done once,
  * however often a crash or a refusal makes it start again. Nothing is removed here: that is for the execution, on the
- * strength of the receipt (3-rules 3.8).
+ * strength of the receipt.
  */
 export async function handOver(services: Services, job: JobContext, actor: Actor, batch: store.BatchRow): Promise<void> {
   const { pool } = services;

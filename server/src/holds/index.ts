@@ -1,3 +1,3 @@
-export { holdsRoutes } from './routes.js';
-export { acknowledge, makeMatter, placeHold, remind } from './service.js';
-export { openNotices, unacknowledged } from './store.js';
+export { holdActs } from './acts.js';
+export { holdReads } from './reads.js';
+export { holdNames, holdsOn, openNotices, unacknowledged } from './store.js';

@@ -1,6 +1,6 @@
 import type { Criteria } from '@key-cellar/core/criteria';
 import { boundCriteria, storedCriteria } from '../criteria/index.js';
-import { dynamicRows, row, rows, run, type Db } from '../db/index.js';
+import { type Db, dynamicRows, type GuardRow, row, rows, run } from '../kernel/index.js';
 
 export interface MatterRow extends Record<string, unknown> {
   id: string;
@@ -15,18 +15,20 @@ export function matters(db: Db) {
   return rows<MatterRow>(db, 'matter.all', 'select id, code, title, kind, note, opened_on from matter order by opened_on desc, code');
 }
 
-export function matterById(db: Db, id: string) {
-  return row<MatterRow>(db, 'matter.byId', 'select id, code, title, kind, note, opened_on from matter where id = $1', [id]);
+export function mattersByIds(db: Db, ids: readonly string[]) {
+  return rows<MatterRow>(db, 'matter.byIds', 'select id, code, title, kind, note, opened_on from matter where id = any ($1::uuid[])', [
+    ids,
+  ]);
 }
 
-export async function addMatter(db: Db, m: Omit<MatterRow, 'opened_on'> & { openedOn: string }): Promise<void> {
+export async function addMatter(db: Db, m: MatterRow): Promise<void> {
   await run(db, 'matter.add', 'insert into matter (id, code, title, kind, note, opened_on) values ($1, $2, $3, $4, $5, $6)', [
     m.id,
     m.code,
     m.title,
     m.kind,
     m.note,
-    m.openedOn,
+    m.opened_on,
   ]);
 }
 
@@ -44,12 +46,17 @@ export interface HoldRow extends Record<string, unknown> {
   release_reason: string | null;
   covers: number;
   unacknowledged: number;
+  /** Access sets of all records that it covers or covered. */
+  sets: number[];
+  by_criteria: boolean;
 }
 
+const setsOf = `coalesce((select array_agg(distinct r.access_set_id) from hold_cover c join record r on r.id = c.record_id where c.hold_id = h.id), '{}') as sets,
+  h.criteria is not null as by_criteria`;
 const holdColumns = `h.id, h.matter_id, h.name, h.reason, h.freezes as freeze, h.state, h.criteria, p.name as placed_by,
   repository_date(h.placed_at) as placed_on, repository_date(h.released_at) as released_on, h.release_reason,
   (select count(*) from hold_cover c where c.hold_id = h.id and c.released_at is null)::int as covers,
-  (select count(*) from custodian k where k.hold_id = h.id and k.acknowledged_at is null)::int as unacknowledged`;
+  (select count(*) from custodian k where k.hold_id = h.id and k.acknowledged_at is null)::int as unacknowledged, ${setsOf}`;
 
 export function holds(db: Db) {
   return rows<HoldRow>(
@@ -63,9 +70,35 @@ export function holdById(db: Db, id: string) {
   return row<HoldRow>(db, 'hold.byId', `select ${holdColumns} from hold h join principal p on p.id = h.placed_by where h.id = $1`, [id]);
 }
 
-export async function lockHold(db: Db, id: string): Promise<HoldRow | undefined> {
-  const locked = await row(db, 'hold.lock', 'select id from hold where id = $1 for update', [id]);
-  return locked ? holdById(db, id) : undefined;
+export type LockedHold = Pick<HoldRow, 'id' | 'name' | 'reason' | 'state' | 'sets' | 'by_criteria'> & Record<string, unknown>;
+
+/** Holds with what acts on them need to know. The lock comes first, so that what is read beside it is what stands now. */
+export async function findHolds(db: Db, ids: readonly string[], lock: boolean): Promise<LockedHold[]> {
+  if (lock) await rows(db, 'hold.lock', 'select id from hold where id = any ($1::uuid[]) order by id for update', [ids]);
+  return rows<LockedHold>(db, 'hold.find', `select h.id, h.name, h.reason, h.state, ${setsOf} from hold h where h.id = any ($1::uuid[])`, [
+    ids,
+  ]);
+}
+
+export async function countCovered(db: Db, id: string): Promise<number> {
+  const found = await row<{ n: number }>(
+    db,
+    'hold.countCovered',
+    'select count(*)::int as n from hold_cover where hold_id = $1 and released_at is null',
+    [id],
+  );
+  return found!.n;
+}
+
+/** Which of these records a hold covers now. */
+export async function coveredAmong(db: Db, id: string, recordIds: readonly string[]): Promise<string[]> {
+  const found = await rows<{ record_id: string }>(
+    db,
+    'hold.coveredAmong',
+    'select record_id from hold_cover where hold_id = $1 and record_id = any ($2::uuid[]) and released_at is null',
+    [id, recordIds],
+  );
+  return found.map((f) => f.record_id);
 }
 
 export async function addHold(
@@ -93,11 +126,15 @@ export async function addHold(
   );
 }
 
-export async function matching(db: Db, criteria: Criteria): Promise<string[]> {
+/** All that criteria match, whoever may know of it. */
+export function matching(db: Db, criteria: Criteria): Promise<GuardRow[]> {
   const values: unknown[] = [];
   const where = boundCriteria(criteria, (value) => `$${values.push(value)}`);
-  const found = await dynamicRows<{ id: string }>(db, `select r.id from record r where r.state <> 'disposed' and ${where}`, values);
-  return found.map((f) => f.id);
+  return dynamicRows<GuardRow>(
+    db,
+    `select r.id, r.number || ' ' || r.title as name, r.access_set_id, r.deposited_by from record r where r.state <> 'disposed' and ${where}`,
+    values,
+  );
 }
 
 export async function countMatching(db: Db, criteria: Criteria, visible: (bind: (value: unknown) => string) => string): Promise<number> {
@@ -123,9 +160,8 @@ export function cover(db: Db, holdId: string, recordIds: readonly string[], beca
   );
 }
 
-export async function letOut(db: Db, holdId: string, recordIds: readonly string[], by: string, reason: string): Promise<number> {
-  const found = await row<{ n: number }>(db, 'hold.letOut', 'select uncover($1, $2::uuid[], $3, $4) as n', [holdId, recordIds, by, reason]);
-  return found!.n;
+export async function letOut(db: Db, holdId: string, recordIds: readonly string[], by: string, reason: string): Promise<void> {
+  await run(db, 'hold.letOut', 'select uncover($1, $2::uuid[], $3, $4)', [holdId, recordIds, by, reason]);
 }
 
 export async function release(db: Db, holdId: string, by: string, at: string, reason: string): Promise<void> {
@@ -134,15 +170,6 @@ export async function release(db: Db, holdId: string, by: string, at: string, re
     'hold.release',
     `update hold set state = 'released', released_by = $2, released_at = $3, release_reason = $4 where id = $1`,
     [holdId, by, at, reason],
-  );
-}
-
-export function namesOf(db: Db, ids: readonly string[]) {
-  return rows<{ id: string; name: string; owner_id: string | null; access_set_id: number; deposited_by: string }>(
-    db,
-    'record.names',
-    `select id, number || ' ' || title as name, owner_id, access_set_id, deposited_by from record where id = any ($1::uuid[])`,
-    [ids],
   );
 }
 
@@ -192,13 +219,29 @@ export async function addCustodians(db: Db, holdId: string, ids: readonly string
   );
 }
 
-export async function acknowledge(db: Db, holdId: string, personId: string, at: string): Promise<number> {
-  return run(
+export interface NoticeRow extends Record<string, unknown> {
+  id: string;
+  name: string;
+  acknowledged: boolean;
+}
+
+/** Notices of these holds that went to a person, under their row locks. */
+export function noticesOf(db: Db, holdIds: readonly string[], personId: string) {
+  return rows<NoticeRow>(
     db,
-    'custodian.acknowledge',
-    'update custodian set acknowledged_at = $3 where hold_id = $1 and principal_id = $2 and acknowledged_at is null',
-    [holdId, personId, at],
+    'custodian.noticesOf',
+    `select h.id, h.name, k.acknowledged_at is not null as acknowledged from custodian k join hold h on h.id = k.hold_id
+     where k.hold_id = any ($1::uuid[]) and k.principal_id = $2 order by h.id for update of k`,
+    [holdIds, personId],
   );
+}
+
+export async function acknowledge(db: Db, holdId: string, personId: string, at: string): Promise<void> {
+  await run(db, 'custodian.acknowledge', 'update custodian set acknowledged_at = $3 where hold_id = $1 and principal_id = $2', [
+    holdId,
+    personId,
+    at,
+  ]);
 }
 
 export function remind(db: Db, holdId: string) {
@@ -229,4 +272,29 @@ export function unacknowledged(db: Db) {
      from custodian k join hold h on h.id = k.hold_id join matter m on m.id = h.matter_id
      where k.acknowledged_at is null and h.state = 'open' group by h.id, m.title`,
   );
+}
+
+/** Holds that cover a record or covered it, oldest first. */
+export function holdsOn(db: Db, recordId: string) {
+  return rows<{ id: string; name: string; matter: string; since: string; until: string | null; because: string; released: boolean }>(
+    db,
+    'hold.onRecord',
+    `select h.id, h.name, m.title as matter,
+       repository_date(c.since) as since, repository_date(c.released_at) as until, c.because, c.released_at is not null as released
+     from hold_cover c join hold h on h.id = c.hold_id join matter m on m.id = h.matter_id
+     where c.record_id = $1 order by c.since`,
+    [recordId],
+  );
+}
+
+/** Names of the holds that cover each of these records now; read after their rows were locked. */
+export async function holdNames(db: Db, recordIds: readonly string[]): Promise<ReadonlyMap<string, readonly string[]>> {
+  const found = await rows<{ record_id: string; names: string[] }>(
+    db,
+    'hold.names',
+    `select c.record_id, array_agg(h.name order by h.name) as names from hold_cover c join hold h on h.id = c.hold_id
+     where c.record_id = any ($1::uuid[]) and c.released_at is null group by c.record_id`,
+    [recordIds],
+  );
+  return new Map(found.map((f) => [f.record_id, f.names]));
 }

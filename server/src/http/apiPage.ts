@@ -1,9 +1,11 @@
 import type { Endpoint } from '@key-cellar/contract';
+import { targetsOf } from '../kernel/index.js';
 import * as z from 'zod';
-import type { HttpApp } from './implement.js';
+import type { HttpApp } from './bind.js';
+import { bound, type Bound } from './table.js';
 
 const description =
-  'Everything the interface does goes through these routes. Errors are problem documents (RFC 9457). A change needs the header `x-key-cellar` when a program sends it. Beside them: POST /api/uploads (raw bytes), GET /api/records/{id}/content and /preview, GET /api/certificates/{id}, GET /api/ledger/export, GET /api/jobs/{id}/events.';
+  'Everything the interface does goes through these routes. Errors are problem documents (RFC 9457). A change needs the header `x-key-cellar` when a program sends it. Beside them: GET /api/records/{id}/content, /preview and /pages/{n}, GET /api/certificates/{id}, GET /api/jobs/{id}/events.';
 
 function escapeHtml(text: string): string {
   return text.replace(/[&<>"']/g, (c) => `&#${c.charCodeAt(0)};`);
@@ -27,17 +29,38 @@ function parameters(schema: z.ZodType, where: 'path' | 'query'): unknown[] {
   }));
 }
 
+/** What an act takes, in a sentence. */
+function needsOf({ answer }: Bound): string | undefined {
+  if (typeof answer === 'function') return undefined;
+  const { needs, because } = targetsOf(answer);
+  if (because !== null) return `Needs no right: ${because}.`;
+  return needs
+    .map((n) =>
+      n.words === 'none' ? `Needs a ${n.on} that you may know of.` : `Needs “${n.words}” on the ${n.on}${n.many ? ', one by one' : ''}.`,
+    )
+    .join(' ');
+}
+
+function requestBody(e: Endpoint): object {
+  if (e.method === 'get') return {};
+  if (e.sends === 'bytes') return { requestBody: { content: { 'application/octet-stream': {} } } };
+  return { requestBody: { content: { 'application/json': { schema: jsonSchema(e.body, 'input') } } } };
+}
+
 /** OpenAPI 3.1 of the endpoints that are bound. */
-function openApi(endpoints: readonly Endpoint[]): object {
+function openApi(): object {
   const paths: Record<string, Record<string, unknown>> = {};
-  for (const e of endpoints) {
+  for (const one of bound()) {
+    const e = one.endpoint;
     paths[e.path] = {
       ...paths[e.path],
       [e.method]: {
+        operationId: one.name,
         summary: e.summary,
+        description: needsOf(one),
         security: e.who === 'public' ? [] : [{ session: [] }],
         parameters: [...parameters(e.params, 'path'), ...parameters(e.query, 'query')],
-        ...(e.method === 'get' ? {} : { requestBody: { content: { 'application/json': { schema: jsonSchema(e.body, 'input') } } } }),
+        ...requestBody(e),
         responses: {
           200: { description: 'Done', content: { 'application/json': { schema: jsonSchema(e.response, 'output') } } },
           default: { description: 'A problem document (RFC 9457)', content: { 'application/problem+json': {} } },
@@ -55,18 +78,19 @@ function openApi(endpoints: readonly Endpoint[]): object {
 }
 
 /** OpenAPI 3.1 at /api/openapi.json, and the same as a page for people at /api. */
-export function describeApi(api: HttpApp, endpoints: readonly Endpoint[]): void {
+export function describeApi(api: HttpApp): void {
   let document: object | null = null;
-  api.get('/openapi.json', (context) => context.json((document ??= openApi(endpoints))));
+  api.get('/openapi.json', (context) => context.json((document ??= openApi())));
   api.get('/', (context) => {
-    const lines = endpoints.map(
-      (e) => `<tr><td>${e.method.toUpperCase()}</td><td><code>/api${escapeHtml(e.path)}</code></td><td>${escapeHtml(e.summary)}</td></tr>`,
-    );
+    const lines = bound().map((one) => {
+      const { method, path, summary } = one.endpoint;
+      return `<tr><td>${method.toUpperCase()}</td><td><code>/api${escapeHtml(path)}</code></td><td>${escapeHtml(summary)}</td><td>${escapeHtml(needsOf(one) ?? '')}</td></tr>`;
+    });
     return context.html(
       `<!doctype html><html lang="en"><meta charset="utf-8"><title>Key Cellar: interface for programs</title>
 <style nonce="${context.get('nonce')}">body{font:15px/1.5 system-ui;margin:2rem auto;max-width:70rem;padding:0 1rem;color:#14201b;background:#fbfcfa}table{border-collapse:collapse;width:100%}td,th{border-bottom:1px solid #c9d1c8;padding:.35rem .75rem;text-align:left}</style>
 <h1>Interface for programs</h1><p>${escapeHtml(description)} The same with every schema: <a href="/api/openapi.json">openapi.json</a>.</p>
-<table><thead><tr><th>Method</th><th>Path</th><th>What it does</th></tr></thead><tbody>${lines.join('')}</tbody></table></html>`,
+<table><thead><tr><th>Method</th><th>Path</th><th>What it does</th><th>What it takes</th></tr></thead><tbody>${lines.join('')}</tbody></table></html>`,
     );
   });
 }

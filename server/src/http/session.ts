@@ -3,11 +3,9 @@ import { getConnInfo } from '@hono/node-server/conninfo';
 import { getCookie } from 'hono/cookie';
 import type { MiddlewareHandler } from 'hono';
 import { readSettings, sessionByHash, touchSession } from '../identity/index.js';
-import { Problem } from '../problem.js';
-import type { Services } from '../services.js';
-import type { HttpContext, HttpEnv } from './implement.js';
-
-export const sessionCookie = 'cellar_session';
+import { Problem } from '../kernel/index.js';
+import type { Services } from '../docket/index.js';
+import { sessionCookie, type HttpContext, type HttpEnv } from './bind.js';
 
 function addressOf(context: HttpContext): string {
   try {

@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { serveStatic } from '@hono/node-server/serve-static';
-import type { HttpApp } from './implement.js';
+import type { HttpApp } from './bind.js';
 
 /** Serves the built web application; every address of its own router gets its page, with the nonce for styles. */
 export function serveWeb(app: HttpApp, webDir: string | null): void {

@@ -1,6 +1,5 @@
-export { programActor, type Actor, type SignedIn } from './actor.js';
-export { send, type Letter } from './messages.js';
-export { identityRoutes } from './routes.js';
-export { hashPassword } from './service.js';
-export { readSettings, writeSetting, type Settings } from './settings.js';
-export { addPrincipal, sessionByHash, touchSession } from './store.js';
+export { send, type Letter } from './messageStore.js';
+export { identityReads } from './reads.js';
+export { demoAccounts, readSettings, writeSetting, type Settings } from './settingStore.js';
+export { hashPassword, identityActs, tokenHash } from './signIn.js';
+export { addPrincipal, anybodyExists, messagesFor, sessionByHash, touchSession, unreadCount } from './store.js';

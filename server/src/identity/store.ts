@@ -1,4 +1,4 @@
-import { row, rows, run, type Db } from '../db/index.js';
+import { type Db, row, rows, run } from '../kernel/index.js';
 
 export interface PrincipalRow extends Record<string, unknown> {
   id: string;
@@ -144,12 +144,19 @@ export async function unreadCount(db: Db, personId: string): Promise<number> {
   return found!.n;
 }
 
-/** A message of a person's own, its row locked; undefined when it is not theirs. */
-export function lockMessage(db: Db, personId: string, messageId: string) {
-  return row<{ read_at: Date | null }>(db, 'message.lock', 'select read_at from message where id = $2 and to_id = $1 for update', [
-    personId,
-    messageId,
-  ]);
+export interface LockedMessage extends Record<string, unknown> {
+  id: string;
+  read_at: Date | null;
+}
+
+/** Messages of a person's own, their rows locked; those of others are left out. */
+export function lockMessages(db: Db, personId: string, ids: readonly string[]) {
+  return rows<LockedMessage>(
+    db,
+    'message.lock',
+    'select id, read_at from message where id = any ($2::uuid[]) and to_id = $1 order by id for update',
+    [personId, ids],
+  );
 }
 
 export async function markRead(db: Db, messageId: string): Promise<void> {

@@ -1,3 +1,4 @@
-export { ledgerRoutes } from './routes.js';
+export { ledgerActs, ledgerReads } from './acts.js';
 export { sealAll, sealOnce, startSealer, type Sealer } from './sealer.js';
 export { exportEntries, ledgerSize, verifyLedger } from './service.js';
+export type { Services } from './services.js';

@@ -1,9 +1,7 @@
 import type { LedgerEntry, LedgerFilter, TreeHead } from '@key-cellar/contract';
 import { consistencyPath, inclusionPath, leafHash, MerkleFrontier } from '@key-cellar/core/ledger';
 import type pg from 'pg';
-import type { Db } from '../db/index.js';
-import type { SignedIn } from '../identity/index.js';
-import { Problem } from '../problem.js';
+import { type Db, Problem, type SignedIn } from '../kernel/index.js';
 import { headText, signatureHolds } from './sealer.js';
 import * as store from './store.js';
 import { overTiles, sha256, tileReader } from './tiles.js';

@@ -1,6 +1,13 @@
-import { dynamicRows, row, rows, run, type Db } from '../db/index.js';
-import type { TileAddition } from './tiles.js';
+import { type Db, dynamicRows, row, rows, run } from '../kernel/index.js';
 import type { TimeStamp } from './timeStamp.js';
+
+/** Hashes that a seal adds, grouped by the tile they go to. */
+export interface TileAddition {
+  readonly level: number;
+  readonly idx: number;
+  readonly hashes: Buffer[];
+  readonly entries: number[];
+}
 
 export async function tileHashes(db: Db, level: number, idx: number): Promise<Buffer> {
   const found = await row<{ hashes: Buffer }>(db, 'tile.hashes', 'select hashes from ledger_tile where level = $1 and idx = $2', [

@@ -1,7 +1,8 @@
 import { hash } from 'node:crypto';
 import { nodeHash, type RangeHash, type Sha256 } from '@key-cellar/core/ledger';
-import type { Db } from '../db/index.js';
+import type { Db } from '../kernel/index.js';
 import * as store from './store.js';
+import type { TileAddition } from './store.js';
 
 /** Node.js's own SHA-256, for trees of millions. */
 export const sha256: Sha256 = (data) => hash('sha256', data, 'buffer');
@@ -9,14 +10,6 @@ export const sha256: Sha256 = (data) => hash('sha256', data, 'buffer');
 /** Each tile holds 2^8 hashes; its level n stands for subtrees of 2^(8n) leaves. */
 const tileHeight = 8;
 const tileWidth = 256;
-
-/** Hashes that a seal adds, grouped by the tile they go to. */
-export interface TileAddition {
-  readonly level: number;
-  readonly idx: number;
-  readonly hashes: Buffer[];
-  readonly entries: number[];
-}
 
 /** Collects complete subtrees into tiles; heights between tile levels are not stored. */
 export function tileCollector() {

@@ -1,4 +1,9 @@
-export { planRoutes } from './routes.js';
-export { ensureFolder, openPlace, rack, shutAround, takesAround } from './service.js';
-export { placeById, placesByIds, putRecordsIn, seriesUnder, type PlaceRow } from './store.js';
-export { applyStencil, changeStencil, makeStencil } from './stencils.js';
+export { makeFirstKeeper } from './founding.js';
+export { placeKind, stencilKind, toChange } from './kinds.js';
+export { placeActs } from './placeActs.js';
+export { ensureFolder, openPlace, rack, shutAround, takesAround } from './places.js';
+export { planReads } from './reads.js';
+export { stencilActs } from './stencilActs.js';
+export { stencilReads } from './stencilReads.js';
+export { addRule, foldRack, placeById, placesByIds, putRecordsIn, removeRule, seriesUnder, type PlaceRow } from './store.js';
+export { planTableActs } from './tableActs.js';

@@ -1,7 +1,6 @@
-import { withUnitOfWork } from '../db/index.js';
-import type { SignedIn } from '../identity/index.js';
+import { type SignedIn, withUnitOfWork } from '../kernel/index.js';
 import { document } from '../print/index.js';
-import type { Services } from '../services.js';
+import type { Services } from '../kernel/index.js';
 import { writeTable } from '../tables/index.js';
 import { planColumns, planLines, planOf } from './planTable.js';
 import * as store from './store.js';

@@ -1,12 +1,9 @@
 import type { TableOutcome } from '@key-cellar/contract';
-import { codePattern, kindsInside, moveRefusal, placeKinds, type PlaceKind } from '@key-cellar/core/plan';
+import { codePattern, kindsInside, moveRefusal, placeKinds, withArticle, type PlaceKind } from '@key-cellar/core/plan';
 import { uuidv7 } from 'uuidv7';
-import { requireAtRepository } from '../access/index.js';
-import { withUnitOfWork, type UnitOfWork } from '../db/index.js';
-import type { SignedIn } from '../identity/index.js';
-import { recomputeWithin } from '../schedule/index.js';
-import type { Services } from '../services.js';
+import type { Services, Several, SignedIn, UnitOfWork } from '../kernel/index.js';
 import { columnsOf, readTable, type TableFormat, type TableRow } from '../tables/index.js';
+import { standingOf } from './changes.js';
 import * as store from './store.js';
 
 export const planColumns = columnsOf(
@@ -96,7 +93,14 @@ interface Wanted {
   readonly existing: store.PlaceRow | undefined;
 }
 
-const list = (text: string): string[] => [...new Set(text.split(/[;,]/).map((part) => part.trim()).filter(Boolean))]; // prettier-ignore
+const list = (text: string): string[] => [
+  ...new Set(
+    text
+      .split(/[;,]/)
+      .map((part) => part.trim())
+      .filter(Boolean),
+  ),
+];
 
 /** Kinds that a table may speak of. */
 function isPlaced(kind: string): kind is Exclude<PlaceKind, 'repository'> {
@@ -115,12 +119,18 @@ function readRow(
   const code = text('code').toUpperCase();
   const kind = text('kind').toLowerCase();
   const inside = text('inside').toUpperCase();
-  if (!codePattern.test(code)) bad('code', code ? `“${code}” may have capital letters, digits, hyphens, dots and slashes, 40 at most` : 'is missing'); // prettier-ignore
-  if (!isPlaced(kind)) bad('kind', `“${text('kind')}” is none of function, activity, series, folder`); // prettier-ignore
+  if (!codePattern.test(code))
+    bad('code', code ? `“${code}” may have capital letters, digits, hyphens, dots and slashes, 40 at most` : 'is missing');
+  if (!isPlaced(kind)) bad('kind', `“${text('kind')}” is none of function, activity, series, folder`);
   const title = text('title');
   if (!title) bad('title', 'is missing');
   else if (title.length > 300) bad('title', 'is longer than 300 letters');
-  for (const [column, most] of [['belongs here', 4000], ['not here', 4000], ['message', 1000]] as const) if (text(column).length > most) bad(column, `is longer than ${most} letters`); // prettier-ignore
+  for (const [column, most] of [
+    ['belongs here', 4000],
+    ['not here', 4000],
+    ['message', 1000],
+  ] as const)
+    if (text(column).length > most) bad(column, `is longer than ${most} letters`);
   if (kind === 'folder' && inside === '') bad('inside', 'a folder is inside a series or another folder');
   const rules = list(text('rules'));
   for (const rule of rules) if (!known.rules.has(rule)) bad('rules', `there is no published rule ${rule}`);
@@ -131,7 +141,7 @@ function readRow(
   const path = kind === 'folder' ? `${inside}/${code}` : code;
   const existing = known.byPath.get(path);
   if (existing && existing.kind !== kind) {
-    bad('kind', `${path} is a ${existing.kind}, and stays one`);
+    bad('kind', `${path} is ${withArticle(existing.kind)}, and stays one`);
     return null;
   }
   const had = (column: Column, before: string): string => (columns.has(column) ? text(column) : before);
@@ -163,20 +173,21 @@ const untold = (wanted: Wanted): boolean => wanted.rules[0] === '\u0000';
  */
 export async function importPlan(
   services: Services,
-  person: SignedIn,
+  work: Several,
   input: { bytes: Buffer; format: TableFormat; dryRun: boolean },
 ): Promise<TableOutcome> {
-  const access = await services.access.of(person);
-  await requireAtRepository(services.pool, access, 'dispose', 'Keepers of the whole repository take in a plan.');
   const table = await readTable(input.bytes, input.format, ['code', 'kind', 'inside', 'title']);
-  return withUnitOfWork(services.pool, person, async (uow) => {
+  return work(async (uow) => {
     await store.lockPlan(uow);
     const all = await store.allPlaces(uow);
     const byId = new Map(all.map((p) => [p.id, p]));
     const root = all.find((p) => p.kind === 'repository')!;
     const byPath = new Map(all.filter((p) => p.kind !== 'repository').map((p) => [pathOf(p, byId).toUpperCase(), p]));
     const published = new Map((await store.publishedRules(uow)).map((r) => [r.code, r.id]));
-    const rulesNow = await rulesByPlace(uow, all.map((p) => p.id)); // prettier-ignore
+    const rulesNow = await rulesByPlace(
+      uow,
+      all.map((p) => p.id),
+    );
     const jurisdictions = new Set((await store.jurisdictionNames(uow)).map((j) => j.name));
     const errors: { row: number; column: string; sentence: string }[] = [];
     const changes: { row: number; what: string; sentence: string }[] = [];
@@ -191,13 +202,20 @@ export async function importPlan(
       else wanted.set(read.path, read);
     }
     // A place may be inside one that the same table makes.
-    const kindAt = (path: string): PlaceKind | undefined => (path === '' ? 'repository' : (wanted.get(path)?.kind ?? byPath.get(path)?.kind));
+    const kindAt = (path: string): PlaceKind | undefined =>
+      path === '' ? 'repository' : (wanted.get(path)?.kind ?? byPath.get(path)?.kind);
     for (const w of wanted.values()) {
       const kind = kindAt(w.insidePath);
       if (kind === undefined) wrong(w.row, 'inside', `there is no place ${w.insidePath}`);
-      else if (!kindsInside(kind).some((k) => k === w.kind)) wrong(w.row, 'inside', `a ${w.kind} cannot be inside a ${kind}`);
+      else if (!kindsInside(kind).some((k) => k === w.kind))
+        wrong(w.row, 'inside', `${withArticle(w.kind)} cannot be inside ${withArticle(kind)}`);
     }
-    const outcome = (recomputed: number): TableOutcome => ({ rows: table.rows.length, changes, errors: errors.sort((a, b) => a.row - b.row), recomputed });
+    const outcome = (recomputed: number): TableOutcome => ({
+      rows: table.rows.length,
+      changes,
+      errors: errors.sort((a, b) => a.row - b.row),
+      recomputed,
+    });
     if (errors.length > 0) return outcome(0);
 
     const made = new Map<string, store.PlaceRow>();
@@ -207,22 +225,32 @@ export async function importPlan(
     const last = Math.max(0, ...all.map((p) => p.position));
     // From the outside inwards, so that what is around a place is there before it.
     const depth = (w: Wanted): number => (w.insidePath === '' ? 0 : 1 + (wanted.has(w.insidePath) ? depth(wanted.get(w.insidePath)!) : 0));
-    for (const w of [...wanted.values()].map((w_) => [depth(w_), w_] as const).sort(([a], [b]) => a - b).map(([, w_]) => w_)) {
-      const change = await (w.existing ? changeTo(uow, w, at(w.insidePath), rulesNow.get(w.existing.id) ?? [], published, input.dryRun, wrong) : makeNew(uow, w, at(w.insidePath), published, person.today, input.dryRun, made, last));
+    for (const w of [...wanted.values()]
+      .map((w_) => [depth(w_), w_] as const)
+      .sort(([a], [b]) => a - b)
+      .map(([, w_]) => w_)) {
+      const change = await (w.existing
+        ? changeTo(uow, w, at(w.insidePath), rulesNow.get(w.existing.id) ?? [], published, input.dryRun, wrong)
+        : makeNew(uow, w, at(w.insidePath), published, uow.actor.today, input.dryRun, made, last));
       if (!change) continue;
       changes.push({ row: w.row, what: change.what, sentence: `${w.path} ${change.sentence}` });
       if (change.redate) touched.push(w.existing?.id ?? made.get(w.path)!.id);
     }
     if (errors.length > 0 && !input.dryRun) throw new PlanNotTaken(outcome(0));
     if (input.dryRun || errors.length > 0) return outcome(0);
-    uow.enter({ act: 'took in a plan', subject: { kind: 'place', id: root.id, name: root.title }, after: { rows: table.rows.length, changes: changes.length } });
-    const recomputed = touched.length > 0 ? await recomputeWithin(services, uow, { placeIds: touched }, 'the plan') : 0;
+    uow.enter({
+      act: 'took in a plan',
+      subject: { kind: 'place', id: root.id, name: root.title },
+      after: { rows: table.rows.length, changes: changes.length },
+    });
+    const recomputed =
+      touched.length > 0 ? await services.events.tell(uow, 'placesChanged', { placeIds: touched, because: 'the plan' }) : 0;
     return outcome(recomputed);
   }).catch((error: unknown) => {
     if (error instanceof PlanNotTaken) return error.outcome;
     throw error;
   });
-} // prettier-ignore
+}
 
 /** Errors that showed only while the changes were made: all of them are rolled back. */
 class PlanNotTaken extends Error {
@@ -248,18 +276,45 @@ async function makeNew(
   last: number,
 ): Promise<Change> {
   const id = uuidv7();
-  const place = { ...parent, id, kind: w.kind, parent_id: parent.id, ancestors: [...parent.ancestors, id], code: w.line.code, title: w.line.title, note: w.line['belongs here'], not_here: w.line['not here'], message: w.line.message, jurisdictions: [...w.jurisdictions], opened_on: today, closed_on: null, retired_on: null, revision: 1 }; // prettier-ignore
+  const place = {
+    ...parent,
+    id,
+    kind: w.kind,
+    parent_id: parent.id,
+    ancestors: [...parent.ancestors, id],
+    code: w.line.code,
+    title: w.line.title,
+    note: w.line['belongs here'],
+    not_here: w.line['not here'],
+    message: w.line.message,
+    jurisdictions: [...w.jurisdictions],
+    opened_on: today,
+    closed_on: null,
+    retired_on: null,
+    revision: 1,
+  };
   made.set(w.path, place);
   const rules = untold(w) ? [] : w.rules;
   if (!dryRun) {
     // Nothing waits for these: they go to the database one behind the other, with the commit.
     uow.alongside(
-      store.addPlace(uow, { id, kind: w.kind, parentId: parent.id, ancestors: place.ancestors, code: place.code, title: place.title, note: place.note, position: last + w.row, accessSetId: parent.access_set_id, openedOn: today }),
-    ); // prettier-ignore
+      store.addPlace(uow, {
+        id,
+        kind: w.kind,
+        parentId: parent.id,
+        ancestors: place.ancestors,
+        code: place.code,
+        title: place.title,
+        note: place.note,
+        position: last + w.row,
+        accessSetId: parent.access_set_id,
+        openedOn: today,
+      }),
+    );
     if (place.not_here || place.message || place.jurisdictions.length > 0) uow.alongside(store.describePlace(uow, place));
     for (const rule of rules) uow.alongside(store.addRule(uow, id, published.get(rule)!));
     uow.enter({
-      act: `made a ${w.kind}`,
+      act: `made ${withArticle(w.kind)}`,
       subject: { kind: 'place', id, name: `${place.code} ${place.title}` },
       after: { parent: parent.code, note: place.note, rules },
       note: 'from a table',
@@ -281,8 +336,7 @@ async function changeTo(
   const said: string[] = [];
   const moves = place.parent_id !== parent.id;
   if (moves) {
-    const standing = (p: store.PlaceRow) => ({ id: p.id, kind: p.kind, code: p.code, closedOn: p.closed_on, retiredOn: p.retired_on, ancestors: p.ancestors }); // prettier-ignore
-    const refusal = moveRefusal(standing(place), standing(parent));
+    const refusal = moveRefusal(standingOf(place), standingOf(parent));
     if (refusal) {
       wrong(w.row, 'inside', refusal.replace(/\.$/, ''));
       return null;
@@ -290,8 +344,10 @@ async function changeTo(
     said.push(`moves into ${parent.code}`);
   }
   if (place.title !== w.line.title) said.push(`is called “${w.line.title}”`);
-  if (place.note !== w.line['belongs here'] || place.not_here !== w.line['not here'] || place.message !== w.line.message) said.push('is described anew'); // prettier-ignore
-  const same = (a: readonly string[], b: readonly string[]): boolean => a.length === b.length && [...a].sort().every((x, i) => x === [...b].sort()[i]); // prettier-ignore
+  if (place.note !== w.line['belongs here'] || place.not_here !== w.line['not here'] || place.message !== w.line.message)
+    said.push('is described anew');
+  const same = (a: readonly string[], b: readonly string[]): boolean =>
+    a.length === b.length && [...a].sort().every((x, i) => x === [...b].sort()[i]);
   const otherJurisdictions = !same(place.jurisdictions, w.jurisdictions);
   if (otherJurisdictions) said.push(`is in ${w.jurisdictions.join(', ') || 'no jurisdiction of its own'}`);
   const otherRules = !untold(w) && !same(rulesNow, w.rules);
@@ -299,7 +355,14 @@ async function changeTo(
   if (said.length === 0) return null;
   if (!dryRun) {
     if (moves) await store.moveUnder(uow, place, parent, null);
-    await store.describePlace(uow, { id: place.id, title: w.line.title, note: w.line['belongs here'], not_here: w.line['not here'], message: w.line.message, jurisdictions: w.jurisdictions }); // prettier-ignore
+    await store.describePlace(uow, {
+      id: place.id,
+      title: w.line.title,
+      note: w.line['belongs here'],
+      not_here: w.line['not here'],
+      message: w.line.message,
+      jurisdictions: w.jurisdictions,
+    });
     if (otherRules) {
       for (const rule of rulesNow.filter((r) => !w.rules.includes(r))) await store.removeRule(uow, place.id, published.get(rule)!);
       for (const rule of w.rules.filter((r) => !rulesNow.includes(r))) await store.addRule(uow, place.id, published.get(rule)!);
@@ -308,9 +371,15 @@ async function changeTo(
       act: moves ? 'moved a place' : 'changed a place',
       subject: { kind: 'place', id: place.id, name: `${place.code} ${place.title}` },
       before: { title: place.title, note: place.note, rules: rulesNow, jurisdictions: place.jurisdictions },
-      after: { title: w.line.title, note: w.line['belongs here'], rules: untold(w) ? rulesNow : w.rules, jurisdictions: w.jurisdictions, inside: parent.code },
+      after: {
+        title: w.line.title,
+        note: w.line['belongs here'],
+        rules: untold(w) ? rulesNow : w.rules,
+        jurisdictions: w.jurisdictions,
+        inside: parent.code,
+      },
       note: 'from a table',
-    }); // prettier-ignore
+    });
   }
   return { what: moves ? 'moved' : 'changed', sentence: said.join(', '), redate: moves || otherRules || otherJurisdictions };
 }

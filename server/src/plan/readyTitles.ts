@@ -1,5 +1,5 @@
 import { readyText, type ReadyTitle } from '@key-cellar/core/plan';
-import type { Db } from '../db/index.js';
+import type { Db } from '../kernel/index.js';
 import * as stencils from './stencilStore.js';
 
 /** Counters go on from this many titles, the newest. */

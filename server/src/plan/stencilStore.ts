@@ -1,6 +1,6 @@
 import type { FolderState, ReadyTitle, StencilDefinition, StencilGrant } from '@key-cellar/core/plan';
 import type { Facts } from '@key-cellar/core/records';
-import { row, rows, run, type Db } from '../db/index.js';
+import { type Db, row, rows, run } from '../kernel/index.js';
 
 export interface StencilRow extends Record<string, unknown> {
   id: string;

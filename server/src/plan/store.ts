@@ -1,7 +1,7 @@
 import type { Facts, Takes } from '@key-cellar/core/records';
 import type { PlaceKind } from '@key-cellar/core/plan';
 import { reanchor } from '../access/index.js';
-import { row, rows, run, type Db } from '../db/index.js';
+import { type Db, row, rows, run } from '../kernel/index.js';
 
 export interface PlaceRow extends Record<string, unknown> {
   id: string;
@@ -48,8 +48,13 @@ export function placesByIds(db: Db, ids: readonly string[]) {
   return rows<PlaceRow>(db, 'place.byIds', `select ${columns} from place where id = any ($1::uuid[])`, [ids]);
 }
 
-export function lockPlace(db: Db, id: string) {
-  return row<PlaceRow>(db, 'place.lock', `select ${columns} from place where id = $1 for update`, [id]);
+/** Locks places in order of id, so that writers of many never wait for each other in a circle. */
+export function lockPlaces(db: Db, ids: readonly string[]) {
+  return rows<PlaceRow>(db, 'place.lock', `select ${columns} from place where id = any ($1::uuid[]) order by id for update`, [ids]);
+}
+
+export async function lockPlace(db: Db, id: string): Promise<PlaceRow | undefined> {
+  return (await lockPlaces(db, [id]))[0];
 }
 
 export function planNodes(db: Db) {
@@ -107,18 +112,6 @@ export async function closePlace(db: Db, id: string, on: string): Promise<void> 
   await run(db, 'place.close', 'update place set closed_on = $2, revision = revision + 1 where id = $1', [id, on]);
 }
 
-export async function addEvent(
-  db: Db,
-  e: { id: string; type: string; on: string; placeId: string; note: string; by: string; at: string },
-): Promise<void> {
-  await run(
-    db,
-    'event.add',
-    'insert into event (id, type, happened_on, place_id, note, recorded_by, recorded_at) values ($1, $2, $3, $4, $5, $6, $7)',
-    [e.id, e.type, e.on, e.placeId, e.note, e.by, e.at],
-  );
-}
-
 export interface CellRow extends Record<string, unknown> {
   series_id: string;
   vintage: number;
@@ -138,7 +131,8 @@ const sums =
  */
 export function rackCells(db: Db, sets: readonly number[], known: number) {
   if (sets.length * 2 > known) {
-    const less = 'series_id, vintage, -kept as kept, -due as due, -held as held, -unscheduled as unscheduled, -permanent as permanent, -waiting as waiting'; // prettier-ignore
+    const less =
+      'series_id, vintage, -kept as kept, -due as due, -held as held, -unscheduled as unscheduled, -permanent as permanent, -waiting as waiting';
     const all = 'series_id, vintage, kept, due, held, unscheduled, permanent, waiting';
     return rows<CellRow>(
       db,
@@ -212,7 +206,10 @@ export function codesGiven(db: Db, kind: string, parentId: string) {
   );
 }
 
-const [codesKey, planKey] = [4246, 4247];
+const [foundingKey, codesKey, planKey] = [4244, 4246, 4247];
+export async function lockFounding(db: Db): Promise<void> {
+  await run(db, 'place.lockFounding', `select pg_advisory_xact_lock(${foundingKey})`, []);
+}
 export async function lockCodes(db: Db): Promise<void> {
   await run(db, 'place.lockCodes', `select pg_advisory_xact_lock(${codesKey})`, []);
 }
@@ -488,4 +485,25 @@ export async function parentMarking(db: Db, id: string): Promise<{ level: number
     [id],
   );
   return { level: found!.marking_level, caveats: found!.marking_caveats };
+}
+
+/** The first place of all, and a record type to begin with. */
+export async function addRepository(db: Db, p: { id: string; title: string; accessSetId: number; openedOn: string }): Promise<void> {
+  await run(
+    db,
+    'place.addRepository',
+    `insert into place (id, kind, parent_id, ancestors, code, title, access_set_id, opened_on)
+     values ($1, 'repository', null, array[$1::uuid], 'ALL', $2, $3, $4)`,
+    [p.id, p.title, p.accessSetId, p.openedOn],
+  );
+  await run(
+    db,
+    'place.firstType',
+    `insert into record_type (code, title, facts) values ('document', 'Document', '[]') on conflict do nothing`,
+  );
+}
+
+/** Adds the rack’s deltas to its cells. */
+export async function foldRack(db: Db): Promise<void> {
+  await rows(db, 'rack.fold', 'select fold_rack()');
 }

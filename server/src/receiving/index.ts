@@ -1,3 +1,4 @@
-export { receivingRoutes } from './routes.js';
-export { countArrivals, file, takeArrival } from './service.js';
+export { fileOne, receivingActs } from './acts.js';
+export { arrivalFor, countArrivals } from './arrivals.js';
+export { receivingReads } from './reads.js';
 export { receive, type Upload } from './upload.js';

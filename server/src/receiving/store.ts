@@ -1,4 +1,4 @@
-import { row, rows, run, type Db } from '../db/index.js';
+import { type Db, row, rows, run } from '../kernel/index.js';
 
 export interface ArrivalRow extends Record<string, unknown> {
   id: string;
@@ -12,9 +12,12 @@ export interface ArrivalRow extends Record<string, unknown> {
   size: number;
   media_type: string;
   sha256: Buffer;
+  /** The access set of the place that it is meant for. */
+  place_set: number | null;
 }
 
-const columns = `a.id, a.file_name, a.changed, a.content_id, a.source, a.place_id, a.deposited_by, a.arrived_at, c.size, c.media_type, c.sha256`;
+const columns = `a.id, a.file_name, a.changed, a.content_id, a.source, a.place_id, a.deposited_by, a.arrived_at, c.size, c.media_type, c.sha256, p.access_set_id as place_set`;
+const from = 'arrival a join content c on c.id = a.content_id left join place p on p.id = a.place_id';
 
 export async function addArrival(
   db: Db,
@@ -43,30 +46,25 @@ export function arrivalByKey(db: Db, by: string, key: string) {
   return row<{ id: string }>(db, 'arrival.byKey', 'select id from arrival where deposited_by = $1 and idempotency_key = $2', [by, key]);
 }
 
-/** Arrivals of a person; with `all`, everybody's (keepers file for others). */
-export function arrivals(db: Db, personId: string, all: boolean) {
+/** Arrivals of a person, and those that wait for a place in one of the sets; with `all`, also those for no place. */
+const visible = `(a.deposited_by = $1 or p.access_set_id = any ($2::int[]) or ($3 and a.place_id is null))`;
+
+export function arrivals(db: Db, personId: string, sets: readonly number[], all: boolean) {
   return rows<ArrivalRow>(
     db,
     'arrival.list',
-    `select ${columns} from arrival a join content c on c.id = a.content_id
-     where $2 or a.deposited_by = $1 order by a.arrived_at desc, a.id desc limit 5000`,
-    [personId, all],
+    `select ${columns} from ${from} where ${visible} order by a.arrived_at desc, a.id desc limit 5000`,
+    [personId, sets, all],
   );
 }
 
-export function arrivalById(db: Db, id: string) {
-  return row<ArrivalRow>(db, 'arrival.byId', `select ${columns} from arrival a join content c on c.id = a.content_id where a.id = $1`, [
-    id,
-  ]);
-}
-
-export function lockArrival(db: Db, id: string) {
-  return row<ArrivalRow>(
+/** Arrivals by id; with `lock` their contents stay until the transaction ends, whatever else lets go of them. */
+export function findArrivals(db: Db, ids: readonly string[], lock: boolean) {
+  return rows<ArrivalRow>(
     db,
-    'arrival.lock',
-    // The content stays until the transaction ends, whatever else lets go of it.
-    `select ${columns} from arrival a join content c on c.id = a.content_id where a.id = $1 for key share of c`,
-    [id],
+    `arrival.${lock ? 'lock' : 'byIds'}`,
+    `select ${columns} from ${from} where a.id = any ($1::uuid[]) order by a.id ${lock ? 'for key share of c' : ''}`,
+    [ids],
   );
 }
 
@@ -74,12 +72,19 @@ export async function removeArrival(db: Db, id: string): Promise<boolean> {
   return (await run(db, 'arrival.remove', 'delete from arrival where id = $1', [id])) > 0;
 }
 
-export async function countArrivals(db: Db, personId: string, all: boolean): Promise<number> {
-  const found = await row<{ n: number }>(db, 'arrival.count', 'select count(*) as n from arrival where $2 or deposited_by = $1', [
-    personId,
-    all,
-  ]);
+export async function countArrivals(db: Db, personId: string, sets: readonly number[], all: boolean): Promise<number> {
+  const found = await row<{ n: number }>(
+    db,
+    'arrival.count',
+    `select count(*)::int as n from arrival a left join place p on p.id = a.place_id where ${visible}`,
+    [personId, sets, all],
+  );
   return found!.n;
+}
+
+/** Two uploads with one key wait for each other, so that the second finds the first. */
+export async function lockKey(db: Db, by: string, key: string): Promise<void> {
+  await run(db, 'arrival.lockKey', 'select pg_advisory_xact_lock(hashtextextended($1, 13))', [`${by} ${key}`]);
 }
 
 export function recordsWithContent(db: Db, contentIds: readonly string[], sets: readonly number[]) {

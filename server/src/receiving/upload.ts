@@ -1,12 +1,7 @@
 import { tidyFileName } from '@key-cellar/core/records';
-import { hasRight } from '@key-cellar/core/access';
 import { uuidv7 } from 'uuidv7';
-import { row, withUnitOfWork } from '../db/index.js';
-import type { SignedIn } from '../identity/index.js';
-import { openPlace } from '../plan/index.js';
-import { notAllowed } from '../problem.js';
-import { writeContent } from '../records/index.js';
-import type { Services } from '../services.js';
+import { withUnitOfWork, type SignedIn } from '../kernel/index.js';
+import { writeContent, type Services } from '../records/index.js';
 import * as store from './store.js';
 
 export interface Upload {
@@ -19,24 +14,16 @@ export interface Upload {
 
 /**
  * Takes in one file in one transaction: whatever breaks on the way leaves nothing behind. A repeated upload with the
- * same idempotency key gives the arrival of the first one.
+ * same idempotency key gives the arrival of the first one. Whether the person may, the act has found out.
  */
 export async function receive(services: Services, person: SignedIn, upload: Upload): Promise<string> {
-  const access = await services.access.of(person);
-  if (!hasRight(access.anywhere, 'deposit')) throw notAllowed('deposit');
-  if (upload.placeId) {
-    const { place } = await openPlace(services, person, upload.placeId);
-    if (!hasRight(access.on(place.access_set_id).all, 'deposit')) throw notAllowed('deposit');
-  }
   const { name, changed } = tidyFileName(upload.name);
   return withUnitOfWork(
     services.uploadPool,
     person,
     async (uow) => {
       if (upload.idempotencyKey) {
-        await row(uow, 'arrival.lockKey', 'select pg_advisory_xact_lock(hashtextextended($1, 13))', [
-          `${person.id} ${upload.idempotencyKey}`,
-        ]);
+        await store.lockKey(uow, person.id, upload.idempotencyKey);
         const earlier = await store.arrivalByKey(uow, person.id, upload.idempotencyKey);
         if (earlier) return earlier.id;
       }

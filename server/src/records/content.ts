@@ -1,8 +1,8 @@
 import { createHash } from 'node:crypto';
 import { fileTypeFromBuffer } from 'file-type';
 import { uuidv7 } from 'uuidv7';
-import { row, rows, run, type Db } from '../db/index.js';
-import { Problem } from '../problem.js';
+import { Problem, type Db } from '../kernel/index.js';
+import * as store from './contentStore.js';
 
 /** Bytes per stored chunk; the database refuses more. */
 export const chunkSize = 1024 * 1024;
@@ -67,12 +67,7 @@ async function* chunked(source: AsyncIterable<Uint8Array>): AsyncGenerator<Buffe
 
 /** Content with these bytes that is there already. What is added to it must not rest on a stored copy that went bad. */
 async function sameContent(db: Db, sha256: Buffer): Promise<StoredContent | null> {
-  const same = await row<{ id: string; size: number; media_type: string }>(
-    db,
-    'content.same',
-    'select id, size, media_type from content where sha256 = $1 for key share',
-    [sha256],
-  );
+  const same = await store.contentBySha(db, sha256);
   if (!same) return null;
   try {
     for await (const piece of withFixity(readContent(db, same.id, 0, same.size), sha256)) void piece;
@@ -91,15 +86,8 @@ async function sameContent(db: Db, sha256: Buffer): Promise<StoredContent | null
 async function writeSmall(db: Db, bytes: Buffer, fileName: string): Promise<StoredContent> {
   const sha256 = createHash('sha256').update(bytes).digest();
   const mediaType = await detectMediaType(bytes.subarray(0, headBytes), fileName);
-  const stored = await row<{ content_id: string }>(
-    db,
-    'content.small',
-    `with fresh as (
-       insert into content (id, sha256, size, media_type) values ($1, $2, $3, $4) on conflict (sha256) do nothing returning id)
-     insert into content_chunk (content_id, seq, bytes) select id, 0, $5 from fresh returning content_id`,
-    [uuidv7(), sha256, bytes.length, mediaType, bytes],
-  );
-  if (stored) return { id: stored.content_id, sha256, size: bytes.length, mediaType };
+  const stored = await store.addSmall(db, { id: uuidv7(), sha256, mediaType, bytes });
+  if (stored !== null) return { id: stored, sha256, size: bytes.length, mediaType };
   // Removed again by another transaction between the two statements: then it is ours to store.
   return (await sameContent(db, sha256)) ?? writeSmall(db, bytes, fileName);
 }
@@ -110,29 +98,24 @@ async function writeLarge(db: Db, chunks: AsyncIterable<Buffer>, fileName: strin
   let size = 0;
   let seq = 0;
   let head: Buffer | null = null;
-  await run(db, 'content.begin', 'insert into content (id) values ($1)', [id]);
+  await store.begin(db, id);
   for await (const chunk of chunks) {
     head ??= Buffer.from(chunk.subarray(0, headBytes));
     size += chunk.length;
     if (size > largest) throw new Problem(413, 'too-large', 'This file is larger than 2 GB, the most that is taken in one piece.');
     hash.update(chunk);
-    await run(db, 'content.chunk', 'insert into content_chunk (content_id, seq, bytes) values ($1, $2, $3)', [id, seq++, chunk]);
+    await store.addChunk(db, id, seq++, chunk);
   }
   const sha256 = hash.digest();
   // Two uploads of the same bytes at the same time: the second waits here and then finds the first one's.
-  await run(db, 'content.lockHash', 'select pg_advisory_xact_lock(hashtextextended($1, 11))', [sha256.toString('hex')]);
+  await store.lockHash(db, sha256);
   const same = await sameContent(db, sha256);
   if (same) {
-    await run(db, 'content.dropOwn', 'delete from content where id = $1', [id]);
+    await store.dropUnfinished(db, id);
     return same;
   }
   const mediaType = await detectMediaType(head!, fileName);
-  await run(db, 'content.finish', 'update content set sha256 = $2, size = $3, media_type = $4 where id = $1', [
-    id,
-    sha256,
-    size,
-    mediaType,
-  ]);
+  await store.finish(db, { id, sha256, size, mediaType });
   return { id, sha256, size, mediaType };
 }
 
@@ -164,26 +147,14 @@ export async function writeContent(
   );
 }
 
-export function contentById(db: Db, id: string) {
-  return row<{ id: string; sha256: Buffer; size: number; media_type: string }>(
-    db,
-    'content.byId',
-    'select id, sha256, size, media_type from content where id = $1 and sha256 is not null',
-    [id],
-  );
-}
-
 /** Bytes [from, to) of a content, chunk by chunk. */
 export async function* readContent(db: Db, id: string, from: number, to: number): AsyncGenerator<Buffer> {
   for (let position = from; position < to;) {
     const seq = Math.floor(position / chunkSize);
-    const found = await row<{ bytes: Buffer }>(db, 'content.read', 'select bytes from content_chunk where content_id = $1 and seq = $2', [
-      id,
-      seq,
-    ]);
-    if (!found) throw new Problem(500, 'content-damaged', 'A part of this content is missing from the store. It was not served.');
+    const bytes = await store.chunk(db, id, seq);
+    if (!bytes) throw new Problem(500, 'content-damaged', 'A part of this content is missing from the store. It was not served.');
     const offset = position - seq * chunkSize;
-    const piece = found.bytes.subarray(offset, Math.min(found.bytes.length, offset + to - position));
+    const piece = bytes.subarray(offset, Math.min(bytes.length, offset + to - position));
     if (piece.length === 0)
       throw new Problem(500, 'content-damaged', 'A part of this content is missing from the store. It was not served.');
     yield piece;
@@ -205,14 +176,4 @@ export async function* withFixity(source: AsyncIterable<Buffer>, sha256: Buffer)
     throw new Problem(500, 'content-damaged', 'This content no longer has the fingerprint it came in with. It was not served.');
   }
   if (held) yield held;
-}
-
-export async function dropUnusedContent(db: Db, ids: readonly string[]): Promise<string[]> {
-  const dropped = await rows<{ id: string }>(
-    db,
-    'content.drop',
-    'select c.id from unnest($1::uuid[]) as c (id) where drop_unused_content(c.id)',
-    [ids],
-  );
-  return dropped.map((d) => d.id);
 }

@@ -1,6 +1,6 @@
 import type { Sign } from '@key-cellar/core/criteria';
 import type { Facts } from '@key-cellar/core/records';
-import { row, rows, run, type Db } from '../db/index.js';
+import { type Db, row, rows, run } from '../kernel/index.js';
 
 export interface DetectorRow extends Record<string, unknown> {
   id: string;
@@ -89,7 +89,14 @@ export async function noteSome(db: Db, after: string | null, limit: number): Pro
      select id from record where state <> 'disposed' and ($1::uuid is null or id > $1) order by id limit $2 ${noteAgain} returning record_id as id`,
     [after, limit],
   );
-  return { last: noted.map((r) => r.id).sort().at(-1) ?? null, n: noted.length }; // prettier-ignore
+  return {
+    last:
+      noted
+        .map((r) => r.id)
+        .sort()
+        .at(-1) ?? null,
+    n: noted.length,
+  };
 }
 
 /** About how many records are kept. */

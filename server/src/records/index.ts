@@ -1,32 +1,29 @@
-export {
-  chunkSize,
-  contentById,
-  dropUnusedContent,
-  largestFile,
-  readContent,
-  withFixity,
-  writeContent,
-  type StoredContent,
-} from './content.js';
+export { readContent, withFixity, writeContent, chunkSize, largestFile, type StoredContent } from './content.js';
+export { contentById, dropUnusedContent } from './contentStore.js';
+export { detectorActs } from './detectorActs.js';
+export { lookForSigns, runNotes } from './detectors.js';
+export { detectorTitles } from './detectorStore.js';
+export { recordKind } from './kinds.js';
+export { list as listRecords, toLine } from './lists.js';
+export { giveNumber } from './numbering.js';
+export { numberingActs } from './numberingActs.js';
 export { pageDrawer, type PageAnswer, type PageDrawer, type PageQuestion } from './pages.js';
-export { extentOf, pictureOf, textOf } from './view.js';
-export { giveNumber, makeNumbering, setPlaceNumbering } from './numbering.js';
-export { recordsRoutes } from './routes.js';
-export { addEntity } from './entities.js';
-export { checkFacts, claimUnique, factNames, namesOf, recordWords, type CheckedFacts } from './facts.js';
-export { lookForSigns, makeDetector, runNotes } from './detectors.js';
-export { recordType, recordTypes, type TypeRow } from './factStore.js';
-export { declareUnder, list as listRecords, requireStanding, subjectOf } from './service.js';
-export { setupRoutes } from './setupRoutes.js';
-export { changeType, makeType, runGaps } from './types.js';
+export { recordReads, recordSetupReads } from './reads.js';
+export { declareOnClosing, recordActs, standingOf } from './recordActs.js';
+export type { Services } from './services.js';
+export { contentFor, enterReading } from './serving.js';
 export {
   addRecord,
   addVersion,
   containerById,
   declare as declareRecords,
+  deferralOf,
   lockRecords,
+  personName,
   recordById,
+  setNewestVersion,
   versionsOf,
   type NewRecord,
   type RecordRow,
 } from './store.js';
+export { extentOf, pictureOf, sandboxPolicy, textOf } from './view.js';

@@ -19,7 +19,8 @@ const tidy = (text: string): string => text.replace(/\s+/g, ' ').trim();
 describe('the words of an office document', () => {
   it('are those of its paragraphs, joined where only the looks change within a word', async () => {
     const bytes = await zip({
-      'word/document.xml': '<w:p><w:r><w:t>Card 41</w:t></w:r><w:r><w:rPr><w:b/></w:rPr><w:t>11 1111</w:t></w:r></w:p><w:p><w:t>Tull &amp; S&#248;n</w:t><w:tab/><w:t>7</w:t></w:p>',
+      'word/document.xml':
+        '<w:p><w:r><w:t>Card 41</w:t></w:r><w:r><w:rPr><w:b/></w:rPr><w:t>11 1111</w:t></w:r></w:p><w:p><w:t>Tull &amp; S&#248;n</w:t><w:tab/><w:t>7</w:t></w:p>',
       'word/footer1.xml': '<w:p><w:t>Page one</w:t></w:p>',
       'word/styles.xml': '<w:t>no words</w:t>',
     });
@@ -66,4 +67,4 @@ describe('the words of an office document', () => {
     expect(performance.now() - begin).toBeLessThan(20_000);
     expect(wordsOfXml('a &lt;b&gt; &#x41; &#0; &#99999999; &no; <w:t')).toBe('a <b> A &#0; &#99999999; &no; ');
   });
-}); // prettier-ignore
+});

@@ -1,8 +1,7 @@
 import type { Worker } from 'node:worker_threads';
 import { longestText } from '@key-cellar/core/criteria';
 import sharp from 'sharp';
-import { Problem } from '../problem.js';
-import { startThread } from '../threads.js';
+import { Problem, startThread } from '../kernel/index.js';
 
 /** What is asked of a document: the size of a page (from 1), its picture that many pixels wide, or the words of all pages. */
 export type PageWish =

@@ -3,7 +3,7 @@ import { wordQuery, type Criteria } from '@key-cellar/core/criteria';
 import type { Facts, RecordState } from '@key-cellar/core/records';
 import type { StoredOverride, StoredStepAct } from '../schedule/index.js';
 import { boundCriteria } from '../criteria/index.js';
-import { dynamicRows, row, rows, run, type Db } from '../db/index.js';
+import { type Db, dynamicRows, row, rows, run } from '../kernel/index.js';
 
 const lineColumns = `r.id, r.number, r.title, r.medium, r.record_type, r.place_id, r.state, r.created_on, r.filed_on, r.declared_on,
   r.outcome, r.clock_start, r.due_on, r.action, r.docket, r.hold_count, r.freeze_count, r.gaps, r.size, r.media_type, r.disposed_on, r.access_set_id, r.deposited_by,
@@ -64,6 +64,10 @@ const fullColumns = `${lineColumns}, r.series_id, r.places, r.received_on, r.mod
 
 export function recordById(db: Db, id: string) {
   return row<RecordRow>(db, 'record.byId', `select ${fullColumns} from record r where r.id = $1`, [id]);
+}
+
+export function recordsByIds(db: Db, ids: readonly string[]) {
+  return rows<RecordRow>(db, 'record.byIds', `select ${fullColumns} from record r where r.id = any ($1::uuid[])`, [ids]);
 }
 
 /** Locks records in order of id, so that writers of many never wait for each other in a circle. */
@@ -326,9 +330,29 @@ export async function addRecord(db: Db, r: NewRecord): Promise<void> {
        modified_on, facts, gaps, search, access_set_id, owner_id, deposited_by, container_id, version_no, size, media_type, type_version, refers)
      values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $10, $10, $11, $12, array_to_tsvector($13::text[]), $14, $15, $16, $17, $18, $19, $20, $21, $22)`,
     [
-      r.id, r.number, r.title, r.medium, r.recordType, r.placeId, r.seriesId, r.places, r.createdOn, r.today, JSON.stringify(r.facts),
-      r.gaps, r.words, r.accessSetId, r.ownerId, r.depositedBy, r.containerId, r.versionNo, r.size, r.mediaType, r.typeVersion, r.refers,
-    ], // prettier-ignore
+      r.id,
+      r.number,
+      r.title,
+      r.medium,
+      r.recordType,
+      r.placeId,
+      r.seriesId,
+      r.places,
+      r.createdOn,
+      r.today,
+      JSON.stringify(r.facts),
+      r.gaps,
+      r.words,
+      r.accessSetId,
+      r.ownerId,
+      r.depositedBy,
+      r.containerId,
+      r.versionNo,
+      r.size,
+      r.mediaType,
+      r.typeVersion,
+      r.refers,
+    ],
   );
 }
 
@@ -371,36 +395,15 @@ export async function undeclare(db: Db, recordId: string, by: string, reason: st
   await run(db, 'record.undeclare', 'select undeclare_record($1, $2, $3)', [recordId, by, reason]);
 }
 
-export async function workingUnder(db: Db, placeId: string): Promise<string[]> {
+/** Working records under a place: those in the given sets, or with null all of them. */
+export async function workingUnder(db: Db, placeId: string, sets: readonly number[] | null): Promise<string[]> {
   const found = await rows<{ id: string }>(
     db,
     'record.workingUnder',
-    `select id from record where places @> array[$1::uuid] and state = 'working' order by id`,
-    [placeId],
+    `select id from record where places @> array[$1::uuid] and state = 'working' and ($2::int[] is null or access_set_id = any ($2)) order by id`,
+    [placeId, sets],
   );
   return found.map((f) => f.id);
-}
-
-export function holdsOn(db: Db, recordId: string) {
-  return rows<{ id: string; name: string; matter: string; since: string; until: string | null; because: string; released: boolean }>(
-    db,
-    'hold.onRecord',
-    `select h.id, h.name, m.title as matter,
-       repository_date(c.since) as since, repository_date(c.released_at) as until, c.because, c.released_at is not null as released
-     from hold_cover c join hold h on h.id = c.hold_id join matter m on m.id = h.matter_id
-     where c.record_id = $1 order by c.since`,
-    [recordId],
-  );
-}
-
-export function certificateOf(db: Db, recordId: string) {
-  return row<{ id: string; number: string; accession: { archive: string; number: string } | null }>(
-    db,
-    'certificate.ofRecord',
-    `select c.id, c.number, i.evidence->'accession' as accession from certificate c join batch_item i on i.batch_id = c.batch_id
-     where i.record_id = $1 and i.outcome = 'disposed'`,
-    [recordId],
-  );
 }
 
 /** Until when and why a record was put off; undefined when it is not, or no longer. */

@@ -1,6 +1,6 @@
 import { longestText } from '@key-cellar/core/criteria';
-import { Problem } from '../problem.js';
-import type { Services } from '../services.js';
+import { Problem } from '../kernel/index.js';
+import type { Services } from './services.js';
 import { readContent } from './content.js';
 import { isOffice, officeText } from './officeText.js';
 import { readWhole, type StoredRow } from './view.js';

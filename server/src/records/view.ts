@@ -1,8 +1,8 @@
 import { buffer } from 'node:stream/consumers';
 import { readAs } from '@key-cellar/core/records';
 import * as z from 'zod';
-import { notFound, Problem } from '../problem.js';
-import type { Services } from '../services.js';
+import { notFound, Problem } from '../kernel/index.js';
+import type { Services } from './services.js';
 import { readContent, withFixity } from './content.js';
 import type { Extent, Showable } from './pages.js';
 

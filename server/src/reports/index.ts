@@ -1,2 +1,1 @@
-export { reportsRoutes } from './routes.js';
-export { todayFor } from './service.js';
+export { dossierReads, personReads, reportReads } from './reads.js';

@@ -1,4 +1,4 @@
-import { row, rows, type Db } from '../db/index.js';
+import { type Db, row, rows } from '../kernel/index.js';
 
 /** Disposals of the coming months among a person's sets; what is overdue counts in the first month. */
 export function horizon(db: Db, sets: readonly number[], today: string, months: number) {

@@ -1,9 +1,7 @@
 import type { ScheduleCases } from '@key-cellar/contract';
 import { type RuleVersion, type ScheduleCase } from '@key-cellar/core/schedule';
-import { mayOn } from '../access/index.js';
-import type { SignedIn } from '../identity/index.js';
-import { notFound } from '../problem.js';
-import type { Services } from '../services.js';
+import { mayOn, notFound, type SignedIn } from '../kernel/index.js';
+import type { Services } from './services.js';
 import { judge } from './evaluation.js';
 import * as store from './store.js';
 
@@ -31,7 +29,9 @@ async function asCases(services: Services, person: SignedIn, rows: readonly stor
       override: row.override,
     };
   });
-  const used = new Set(cases.flatMap((c) => [...c.candidates.map((k) => k.ruleId), ...(c.override?.kind === 'rule' ? [c.override.ruleId] : [])])); // prettier-ignore
+  const used = new Set(
+    cases.flatMap((c) => [...c.candidates.map((k) => k.ruleId), ...(c.override?.kind === 'rule' ? [c.override.ruleId] : [])]),
+  );
   const rules: Record<string, readonly RuleVersion[]> = {};
   for (const id of used) rules[id] = book.versionsOf(id);
   return { cases, rules };

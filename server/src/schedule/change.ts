@@ -1,7 +1,7 @@
 import type { ScheduleChange } from '@key-cellar/contract';
 import { describeCriteria } from '@key-cellar/core/criteria';
 import { draftVersionId, withDraft } from '@key-cellar/core/schedule';
-import { notFound } from '../problem.js';
+import { notFound } from '../kernel/index.js';
 import type { CriteriaRule, RuleBookData } from './ruleBook.js';
 
 function reordered(rules: readonly CriteriaRule[]): CriteriaRule[] {

@@ -1,9 +1,8 @@
 import type { Finding } from '@key-cellar/contract';
 import { civilDate } from '@key-cellar/core/calendar';
 import { checkSchedule, type ScheduleFinding, type ScheduleUnderCheck } from '@key-cellar/core/schedule';
-import { visibleSql } from '../access/index.js';
-import type { SignedIn } from '../identity/index.js';
-import type { Services } from '../services.js';
+import { type SignedIn, visibleSql } from '../kernel/index.js';
+import type { Services } from './services.js';
 import * as levels from './levelsStore.js';
 import * as store from './store.js';
 

@@ -17,7 +17,7 @@ import {
   type RuleCandidate,
   type StepDate,
 } from '@key-cellar/core/schedule';
-import type { Db } from '../db/index.js';
+import type { Db } from '../kernel/index.js';
 import type { CriteriaRule, RuleBook } from './ruleBook.js';
 import * as store from './store.js';
 

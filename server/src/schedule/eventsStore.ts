@@ -1,4 +1,4 @@
-import { row, rows, run, type Db } from '../db/index.js';
+import { type Db, rows, run } from '../kernel/index.js';
 
 export interface EventRow extends Record<string, unknown> {
   id: string;
@@ -43,17 +43,36 @@ export function eventsOfEntity(db: Db, entityId: string) {
   );
 }
 
-export function entityName(db: Db, id: string) {
-  return row<{ kind: string; name: string }>(db, 'event.entity', 'select kind, name from entity where id = $1', [id]);
+export interface LockedEvent extends Record<string, unknown> {
+  id: string;
+  type: string;
+  happened_on: string;
+  note: string;
+  place_id: string | null;
+  record_id: string | null;
+  entity_id: string | null;
+  withdrawn_at: Date | null;
+  subject_kind: string;
+  subject_name: string;
+  deposited_by: string | null;
+  /** Access sets of what it happened to: of a party or object those of all records that refer to it. */
+  sets: number[];
 }
 
-export function lockEvent(db: Db, id: string) {
-  return row<{ id: string; type: string; happened_on: string; note: string; place_id: string | null; record_id: string | null; entity_id: string | null; withdrawn_at: Date | null }>(
+export async function findEvents(db: Db, ids: readonly string[], lock: boolean): Promise<LockedEvent[]> {
+  if (lock) await rows(db, 'event.lock', 'select id from event where id = any ($1::uuid[]) order by id for update', [ids]);
+  return rows<LockedEvent>(
     db,
-    'event.lock',
-    'select id, type, happened_on, note, place_id, record_id, entity_id, withdrawn_at from event where id = $1 for update',
-    [id],
-  ); // prettier-ignore
+    'event.find',
+    `select e.id, e.type, e.happened_on, e.note, e.place_id, e.record_id, e.entity_id, e.withdrawn_at, r.deposited_by,
+       case when p.id is not null then 'place' when r.id is not null then 'record' else t.kind end as subject_kind,
+       coalesce(p.code || ' ' || p.title, r.number || ' ' || r.title, t.name) as subject_name,
+       case when p.id is not null then array[p.access_set_id] when r.id is not null then array[r.access_set_id] else coalesce(
+         (select array_agg(distinct x.access_set_id) from record x where x.refers @> array[t.id] and x.refers <> '{}' and x.state <> 'disposed'), '{}') end as sets
+     from event e left join place p on p.id = e.place_id left join record r on r.id = e.record_id left join entity t on t.id = e.entity_id
+     where e.id = any ($1::uuid[])`,
+    [ids],
+  );
 }
 
 export interface NewEvent {

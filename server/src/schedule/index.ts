@@ -1,18 +1,15 @@
-export { explainJudged, judge, judgeLocked, nextStepOf, recompute, verdictOf, type JudgedLocked, type Judged } from './evaluation.js';
-export { effectThreads, effectOfChange, type EffectAnswer, type EffectQuestion, type EffectThreads } from './effect.js';
-export { effectOfPart, type PageRange } from './effectPart.js';
-export { override } from './override.js';
-export { loadRuleBook, ruleBooks, toRuleVersion, type RuleBook, type RuleBooks } from './ruleBook.js';
-export { scheduleRoutes } from './routes.js';
-export { publish, recomputeAll, recomputeRules, recomputeWithin, runRecompute, saveDraft, setRule } from './service.js';
-export {
-  addPlaceRule,
-  clockColumns,
-  removePlaceRule,
-  type ClockRow,
-  type Reach,
-  type StoredOverride,
-  type StoredStepAct,
-  type StoredVerdict,
-} from './store.js';
-export { addEntityEvents, entityEvents } from './events.js';
+export { effectOfChange } from './effect.js';
+export { effectOfPart } from './effectPart.js';
+export type { PageRange } from './effectTypes.js';
+export { effectThreads, type EffectAnswer, type EffectQuestion, type EffectThreads } from './effectThreads.js';
+export { explainJudged, judge, judgeLocked, recompute, verdictOf, type JudgedLocked } from './evaluation.js';
+export { eventActs } from './eventActs.js';
+export { entityEvents } from './events.js';
+export { levelActs } from './levelActs.js';
+export { override } from './overrideAct.js';
+export { scheduleReads } from './reads.js';
+export { recomputeRules, recomputeWithin, runRecompute } from './recomputing.js';
+export { ruleActs } from './ruleActs.js';
+export { loadRuleBook, ruleBooks, type RuleBook, type RuleBooks } from './ruleBook.js';
+export type { Services } from './services.js';
+export { foldRuleUse, type ClockRow, type StoredOverride, type StoredStepAct } from './store.js';

@@ -1,6 +1,6 @@
 import type { Criteria } from '@key-cellar/core/criteria';
 import { boundCriteria } from '../criteria/index.js';
-import { dynamicRows, row, rows, run, type Db } from '../db/index.js';
+import { type Db, dynamicRows, row, rows, run } from '../kernel/index.js';
 
 /** Title of a rule: of its newest version, else of its draft. `rule r` must be in scope. */
 const ruleTitle = `coalesce((select v.definition->>'title' from rule_version v where v.rule_id = r.id order by v.version desc limit 1), r.draft->>'title', r.code)`;
@@ -23,15 +23,6 @@ export function pairs(db: Db) {
     `select s.record_type, t.title as type_title, s.series_id, p.code, p.title, s.rule_id, r.code as rule_code, ${ruleTitle} as rule_title
      from pair_rule s join record_type t on t.code = s.record_type join place p on p.id = s.series_id join rule r on r.id = s.rule_id
      order by p.code, t.title, r.code`,
-  );
-}
-
-export function seriesById(db: Db, id: string) {
-  return row<{ id: string; kind: string; code: string; title: string; access_set_id: number }>(
-    db,
-    'pair.series',
-    'select id, kind, code, title, access_set_id from place where id = $1',
-    [id],
   );
 }
 
@@ -74,9 +65,17 @@ export function criteriaRuleLines(db: Db) {
   );
 }
 
+export interface LockedCriteriaRule extends Record<string, unknown> {
+  id: string;
+  rule_id: string;
+  criteria: Criteria;
+  note: string;
+  position: number;
+}
+
 /** Locks the whole order: two people who move rules wait for each other. */
 export function lockCriteriaRules(db: Db) {
-  return rows<{ id: string; rule_id: string; criteria: Criteria; note: string; position: number }>(
+  return rows<LockedCriteriaRule>(
     db,
     'criteriaRule.lock',
     'select id, rule_id, criteria, note, position from criteria_rule order by position for update',

@@ -2,7 +2,7 @@ import type { RuleDefinition } from '@key-cellar/contract';
 import { describeCriteria, type Criteria } from '@key-cellar/core/criteria';
 import { widened, type Jurisdiction, type RuleVersion } from '@key-cellar/core/schedule';
 import type pg from 'pg';
-import { row, type Db } from '../db/index.js';
+import type { Db } from '../kernel/index.js';
 import * as store from './store.js';
 
 /** A rule set by criteria, with its place in the order. */
@@ -61,8 +61,16 @@ function grouped<T>(items: readonly T[], key: (item: T) => string, value: (item:
 
 /** The book over its data. */
 export function ruleBookOf(data: RuleBookData): RuleBook {
-  const byPlace = grouped(data.placeRules, (s) => s.placeId, (s) => s.ruleId); // prettier-ignore
-  const byPair = grouped(data.pairRules, (s) => `${s.recordType} ${s.seriesId}`, (s) => s.ruleId); // prettier-ignore
+  const byPlace = grouped(
+    data.placeRules,
+    (s) => s.placeId,
+    (s) => s.ruleId,
+  );
+  const byPair = grouped(
+    data.pairRules,
+    (s) => `${s.recordType} ${s.seriesId}`,
+    (s) => s.ruleId,
+  );
   return {
     data,
     versionsOf: (id) => data.versions[id] ?? [],
@@ -113,8 +121,7 @@ export function ruleBooks(pool: pg.Pool): RuleBooks {
   let kept: { epoch: number; book: Promise<RuleBook> } | null = null;
   return {
     async current(db) {
-      const found = await row<{ value: number }>(db, 'epoch.schedule', `select value from epoch where name = 'schedule'`);
-      const epoch = found!.value;
+      const epoch = await store.scheduleEpoch(db);
       if (!kept || kept.epoch !== epoch) {
         const loading = { epoch, book: loadRuleBook(pool) };
         kept = loading;

@@ -2,11 +2,11 @@ import { ruleDefinition, type RuleDefinition, type TableOutcome } from '@key-cel
 import { parseCivilDate } from '@key-cellar/core/calendar';
 import { parseCutoff, parseSteps, parseTrigger, printCutoff, printSteps, printTrigger, type Read } from '@key-cellar/core/schedule';
 import { uuidv7 } from 'uuidv7';
-import { withUnitOfWork } from '../db/index.js';
-import type { SignedIn } from '../identity/index.js';
-import type { Services } from '../services.js';
-import { columnsOf, readTable, writeTable, type TableFormat, type TableRow } from '../tables/index.js';
-import { recomputeWithin, unknownGroups } from './service.js';
+import { type Several, type SignedIn, withUnitOfWork } from '../kernel/index.js';
+import type { Services } from './services.js';
+import { columnsOf, readTable, type TableFormat, type TableRow, writeTable } from '../tables/index.js';
+import { recomputeWithin } from './recomputing.js';
+import { unknownGroups } from './ruleReads.js';
 import * as store from './store.js';
 
 const scheduleColumns = columnsOf(
@@ -41,7 +41,11 @@ function lineOf(code: string, definition: RuleDefinition, inForceFrom: string, t
 }
 
 /** All rules as a table: their newest published version, or their draft where nothing was published. Exporting is an act. */
-export async function exportSchedule(services: Services, person: SignedIn, format: TableFormat): Promise<{ bytes: Buffer; type: string; name: string }> {
+export async function exportSchedule(
+  services: Services,
+  person: SignedIn,
+  format: TableFormat,
+): Promise<{ bytes: Buffer; type: string; name: string }> {
   const [rules, versions] = await Promise.all([store.rules(services.pool), store.allVersions(services.pool)]);
   const lines = rules.map((rule) => {
     const newest = versions.filter((v) => v.rule_id === rule.id).at(-1);
@@ -52,11 +56,16 @@ export async function exportSchedule(services: Services, person: SignedIn, forma
   await withUnitOfWork(
     services.pool,
     person,
-    (uow) => uow.enter({ act: 'exported the schedule', subject: { kind: 'schedule', id: null, name: person.repository }, after: { format, rules: rules.length } }),
+    (uow) =>
+      uow.enter({
+        act: 'exported the schedule',
+        subject: { kind: 'schedule', id: null, name: person.repository },
+        after: { format, rules: rules.length },
+      }),
     'none',
   );
   return { ...(await writeTable(scheduleColumns, lines, format)), name: `schedule.${format}` };
-} // prettier-ignore
+}
 
 interface Wanted {
   readonly row: number;
@@ -67,9 +76,22 @@ interface Wanted {
   readonly takesOver: 'all' | 'laterClocks';
 }
 
-const fieldColumns: Readonly<Record<string, Column>> = { trigger: 'clock', steps: 'steps', cutoff: 'cutoff', title: 'title', authority: 'authority', link: 'link', jurisdictions: 'jurisdictions' }; // prettier-ignore
+const fieldColumns: Readonly<Record<string, Column>> = {
+  trigger: 'clock',
+  steps: 'steps',
+  cutoff: 'cutoff',
+  title: 'title',
+  authority: 'authority',
+  link: 'link',
+  jurisdictions: 'jurisdictions',
+};
 
-function readRow({ row, values }: TableRow, jurisdictions: ReadonlySet<string>, groups: readonly string[], wrong: (row: number, column: Column, sentence: string) => void): Wanted | null {
+function readRow(
+  { row, values }: TableRow,
+  jurisdictions: ReadonlySet<string>,
+  groups: readonly string[],
+  wrong: (row: number, column: Column, sentence: string) => void,
+): Wanted | null {
   let right = true;
   const bad = (column: Column, sentence: string): void => {
     right = false;
@@ -83,25 +105,41 @@ function readRow({ row, values }: TableRow, jurisdictions: ReadonlySet<string>, 
     return null;
   };
   const code = text('code').toUpperCase();
-  if (!/^[A-Z0-9][A-Z0-9-]{0,29}$/.test(code)) bad('code', code ? `“${code}” may have capital letters, digits and hyphens, 30 at most` : 'is missing');
+  if (!/^[A-Z0-9][A-Z0-9-]{0,29}$/.test(code))
+    bad('code', code ? `“${code}” may have capital letters, digits and hyphens, 30 at most` : 'is missing');
   const trigger = read('clock', parseTrigger);
   const cutoff = read('cutoff', parseCutoff);
   const steps = read('steps', parseSteps);
-  const names = text('jurisdictions').split(/[;,]/).map((n) => n.trim()).filter(Boolean);
+  const names = text('jurisdictions')
+    .split(/[;,]/)
+    .map((n) => n.trim())
+    .filter(Boolean);
   for (const name of names) if (!jurisdictions.has(name)) bad('jurisdictions', `there is no jurisdiction ${name}`);
   const inForceFrom = text('in force from') || null;
-  if (inForceFrom !== null && parseCivilDate(inForceFrom) === null) bad('in force from', 'must be a date such as 2026-09-14, or empty for a draft');
+  if (inForceFrom !== null && parseCivilDate(inForceFrom) === null)
+    bad('in force from', 'must be a date such as 2026-09-14, or empty for a draft');
   const over = text('takes over').toLowerCase();
-  if (over !== '' && over !== overWords.all && over !== overWords.laterClocks) bad('takes over', `must be “${overWords.all}” or “${overWords.laterClocks}”`);
+  if (over !== '' && over !== overWords.all && over !== overWords.laterClocks)
+    bad('takes over', `must be “${overWords.all}” or “${overWords.laterClocks}”`);
   if (!trigger || !cutoff || !steps) return null;
-  const parsed = ruleDefinition.safeParse({ title: text('title'), authority: text('authority'), jurisdictions: names, trigger, cutoff, steps, ...(text('link') ? { link: text('link') } : {}) });
+  const parsed = ruleDefinition.safeParse({
+    title: text('title'),
+    authority: text('authority'),
+    jurisdictions: names,
+    trigger,
+    cutoff,
+    steps,
+    ...(text('link') ? { link: text('link') } : {}),
+  });
   if (!parsed.success) {
     for (const issue of parsed.error.issues) bad(fieldColumns[String(issue.path[0])] ?? 'steps', issue.message);
     return null;
   }
   for (const name of unknownGroups(parsed.data, groups)) bad('steps', `there is no group ${name}`);
-  return right ? { row, code, definition: parsed.data, inForceFrom, takesOver: over === overWords.laterClocks ? 'laterClocks' : 'all' } : null;
-} // prettier-ignore
+  return right
+    ? { row, code, definition: parsed.data, inForceFrom, takesOver: over === overWords.laterClocks ? 'laterClocks' : 'all' }
+    : null;
+}
 
 /** Whether two definitions say the same: in their printed form, so that the order of their members makes no difference. */
 function same(a: RuleDefinition | null | undefined, b: RuleDefinition): boolean {
@@ -114,12 +152,17 @@ function same(a: RuleDefinition | null | undefined, b: RuleDefinition): boolean 
  */
 export async function importSchedule(
   services: Services,
-  person: SignedIn,
+  work: Several,
   input: { bytes: Buffer; format: TableFormat; dryRun: boolean },
 ): Promise<TableOutcome> {
   const table = await readTable(input.bytes, input.format, ['code', 'title', 'authority', 'clock', 'steps']);
-  return withUnitOfWork(services.pool, person, async (uow) => {
-    const [rules, versions, jurisdictions, groups] = await Promise.all([store.rules(uow), store.allVersions(uow), store.jurisdictions(uow), store.groupNames(uow)]);
+  return work(async (uow) => {
+    const [rules, versions, jurisdictions, groups] = await Promise.all([
+      store.rules(uow),
+      store.allVersions(uow),
+      store.jurisdictions(uow),
+      store.groupNames(uow),
+    ]);
     const errors: { row: number; column: string; sentence: string }[] = [];
     const wrong = (row: number, column: string, sentence: string): void => void errors.push({ row, column, sentence });
     const names = new Set(jurisdictions.map((j) => j.name));
@@ -139,13 +182,18 @@ export async function importSchedule(
     for (const w of wanted.values()) {
       const known = byCode.get(w.code);
       const newest = known ? newestOf.get(known.id) : undefined;
-      const isNewest = same(newest?.definition, w.definition) && (w.inForceFrom === null || (newest?.in_force_from === w.inForceFrom && newest.takes_over === w.takesOver));
+      const isNewest =
+        same(newest?.definition, w.definition) &&
+        (w.inForceFrom === null || (newest?.in_force_from === w.inForceFrom && newest.takes_over === w.takesOver));
       if (isNewest || (w.inForceFrom === null && same(known?.draft, w.definition))) continue;
       const version = (newest?.version ?? 0) + 1;
       changes.push({
         row: w.row,
         what: known ? (w.inForceFrom === null ? 'draft' : 'version') : 'new',
-        sentence: w.inForceFrom === null ? `${w.code} ${known ? 'gets a draft' : 'begins as a draft'}` : `${w.code} is published as version ${version}, in force from ${w.inForceFrom}`,
+        sentence:
+          w.inForceFrom === null
+            ? `${w.code} ${known ? 'gets a draft' : 'begins as a draft'}`
+            : `${w.code} is published as version ${version}, in force from ${w.inForceFrom}`,
       });
       if (!write) continue;
       const id = known?.id ?? uuidv7();
@@ -153,14 +201,38 @@ export async function importSchedule(
       if (!known) uow.alongside(store.addRule(uow, { id, code: w.code, draft: w.inForceFrom === null ? w.definition : null }));
       if (w.inForceFrom === null) {
         if (known) uow.alongside(store.writeDraft(uow, id, w.definition));
-        uow.enter({ act: known ? 'saved a rule draft' : 'began a rule', subject, before: known?.draft ?? null, after: w.definition, note: 'from a table' });
+        uow.enter({
+          act: known ? 'saved a rule draft' : 'began a rule',
+          subject,
+          before: known?.draft ?? null,
+          after: w.definition,
+          note: 'from a table',
+        });
         continue;
       }
-      uow.alongside(store.addVersion(uow, { id: uuidv7(), ruleId: id, version, definition: w.definition, inForceFrom: w.inForceFrom, takesOver: w.takesOver, publishedBy: person.id, at: uow.at }));
-      uow.enter({ act: 'published a rule', subject, before: newest?.definition ?? null, after: { ...w.definition, version, inForceFrom: w.inForceFrom, takesOver: w.takesOver }, note: 'from a table' });
+      uow.alongside(
+        store.addVersion(uow, {
+          id: uuidv7(),
+          ruleId: id,
+          version,
+          definition: w.definition,
+          inForceFrom: w.inForceFrom,
+          takesOver: w.takesOver,
+          publishedBy: uow.actor.id!,
+          at: uow.at,
+        }),
+      );
+      uow.enter({
+        act: 'published a rule',
+        subject,
+        before: newest?.definition ?? null,
+        after: { ...w.definition, version, inForceFrom: w.inForceFrom, takesOver: w.takesOver },
+        note: 'from a table',
+      });
       if (known) published.push(id);
     }
-    const recomputed = published.length > 0 ? await recomputeWithin(services, uow, await store.reachOfRules(uow, published), 'rules from a table') : 0;
+    const recomputed =
+      published.length > 0 ? await recomputeWithin(services, uow, await store.reachOfRules(uow, published), 'rules from a table') : 0;
     return { rows: table.rows.length, changes, errors: errors.sort((a, b) => a.row - b.row), recomputed };
   });
-} // prettier-ignore
+}

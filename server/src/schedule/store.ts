@@ -3,7 +3,7 @@ import type { Criteria } from '@key-cellar/core/criteria';
 import type { Facts, RecordState } from '@key-cellar/core/records';
 import type { ByHand, StepAct, StepKind } from '@key-cellar/core/schedule';
 import { boundCriteria } from '../criteria/index.js';
-import { dynamicRows, row, rows, run, type Db, type UnitOfWork } from '../db/index.js';
+import { type Db, dynamicRows, row, rows, run, type UnitOfWork } from '../kernel/index.js';
 
 export interface VersionRow extends Record<string, unknown> {
   id: string;
@@ -137,7 +137,7 @@ export function lookAt(db: Db, ids: readonly string[]) {
   return rows<LockedRow>(db, 'recompute.look', lockedColumns, [ids]);
 }
 
-type OverridableRow = CaseRow & { access_set_id: number };
+export type OverridableRow = CaseRow & { access_set_id: number };
 
 export function lockForOverride(db: Db, ids: readonly string[]) {
   return rows<OverridableRow>(
@@ -149,7 +149,12 @@ export function lockForOverride(db: Db, ids: readonly string[]) {
 }
 
 export function clockOf(db: Db, id: string) {
-  return row<ClockRow & { access_set_id: number }>(db, 'record.clock', `select ${clockColumns}, r.access_set_id from record r where r.id = $1`, [id]); // prettier-ignore
+  return row<ClockRow & { access_set_id: number }>(
+    db,
+    'record.clock',
+    `select ${clockColumns}, r.access_set_id from record r where r.id = $1`,
+    [id],
+  );
 }
 
 export async function writeOverride(db: Db, ids: readonly string[], override: StoredOverride | null): Promise<void> {
@@ -439,14 +444,6 @@ export function recordsByVersion(db: Db, sets: readonly number[]) {
   );
 }
 
-export async function addPlaceRule(db: Db, placeId: string, ruleId: string): Promise<number> {
-  return run(db, 'rule.setOnPlace', 'insert into place_rule (place_id, rule_id) values ($1, $2) on conflict do nothing', [placeId, ruleId]);
-}
-
-export async function removePlaceRule(db: Db, placeId: string, ruleId: string): Promise<number> {
-  return run(db, 'rule.unsetOnPlace', 'delete from place_rule where place_id = $1 and rule_id = $2', [placeId, ruleId]);
-}
-
 export function guardedPlace(db: Db, id: string) {
   return row<{ id: string; code: string; title: string; access_set_id: number }>(
     db,
@@ -546,4 +543,14 @@ export function recordNames(db: Db, ids: readonly string[]) {
 
 export async function rootPlace(db: Db): Promise<string> {
   return (await row<{ id: string }>(db, 'place.root', 'select id from place where parent_id is null'))!.id;
+}
+
+/** Counts up whenever anything about rules or where they are set changes. */
+export async function scheduleEpoch(db: Db): Promise<number> {
+  return (await row<{ value: number }>(db, 'epoch.schedule', `select value from epoch where name = 'schedule'`))!.value;
+}
+
+/** Adds up how many records follow which rule. */
+export async function foldRuleUse(db: Db): Promise<void> {
+  await rows(db, 'rule.fold', 'select fold_rule_use()');
 }

@@ -139,11 +139,17 @@ export async function startArchive(folder: string): Promise<StandIn> {
     const verified = await verifyBag(temporary);
     const year = receivedOn.slice(0, 4);
     const number = known.filter((a) => a.accession.includes(` ${year}/`)).length + 1;
-    const accession = { archive: archiveName, accession: `TSA ${year}/${String(number).padStart(4, '0')}`, receivedOn, ...verified, bagSha256: sha256 };
+    const accession = {
+      archive: archiveName,
+      accession: `TSA ${year}/${String(number).padStart(4, '0')}`,
+      receivedOn,
+      ...verified,
+      bagSha256: sha256,
+    };
     await rename(temporary, join(folder, `${sha256}.zip`));
     await appendFile(join(folder, 'accessions.jsonl'), `${JSON.stringify(accession)}\n`);
     return accession;
-  }; // prettier-ignore
+  };
   app.post('/accessions', async (context) => {
     const temporary = join(folder, `${randomUUID()}.part`);
     try {

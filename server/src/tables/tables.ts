@@ -2,7 +2,7 @@ import Papa from 'papaparse';
 import { readSheet } from 'read-excel-file/node';
 import writeExcelFile from 'write-excel-file/node';
 import yauzl from 'yauzl';
-import { Problem } from '../problem.js';
+import { Problem } from '../kernel/index.js';
 
 export const tableFormats = ['csv', 'xlsx', 'json'] as const;
 export type TableFormat = (typeof tableFormats)[number];

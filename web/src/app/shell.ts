@@ -8,6 +8,7 @@ import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Popover } from 'primeng/popover';
 import { Tooltip } from 'primeng/tooltip';
+import { Needs } from './identity/needs';
 import { Session } from './identity/session';
 import { AskBar } from './kit/askBar';
 import { Api, toProblem } from './kit/api';
@@ -42,8 +43,21 @@ const areas: readonly Area[] = [
 @Component({
   selector: 'kc-shell',
   imports: [
-    AskBar, Button, CountPipe, DayPipe, FormsModule, InputText, NgTemplateOutlet, Popover, ProblemNotice, RouterLink, RouterLinkActive, RouterOutlet, Sheet, Tooltip,
-  ], // prettier-ignore
+    AskBar,
+    Button,
+    CountPipe,
+    DayPipe,
+    FormsModule,
+    InputText,
+    NgTemplateOutlet,
+    Popover,
+    ProblemNotice,
+    RouterLink,
+    RouterLinkActive,
+    RouterOutlet,
+    Sheet,
+    Tooltip,
+  ],
   templateUrl: './shell.html',
   styleUrl: './shell.css',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -54,6 +68,7 @@ export class Shell {
   private readonly keys = inject(Keys);
   protected readonly unsaved = inject(Unsaved);
   protected readonly session = inject(Session);
+  private readonly needs = inject(Needs);
   protected readonly theme = inject(Theme);
   protected readonly me = this.session.me;
   protected readonly hints = this.keys.hints;
@@ -65,9 +80,10 @@ export class Shell {
 
   protected readonly areas = computed(() => {
     const me = this.me();
+    const counts = this.needs.counts();
     return areas
       .filter((area) => !area.right || area.right.some((right) => me?.rights.includes(right)))
-      .map((area) => ({ ...area, count: area.needs && me ? me.needs[area.needs] : 0 }));
+      .map((area) => ({ ...area, count: area.needs ? counts[area.needs] : 0 }));
   });
   protected readonly initials = computed(() =>
     (this.me()?.name ?? '')

@@ -1,4 +1,20 @@
-import { codeFields, dateFields, fieldWords, personFields, textFields, thingsOf, valuesOf, type AskedCriteria, type Clause, type CodeField, type DateField, type PersonField, type TextField, type Vocabulary, type Within } from '@key-cellar/core/criteria'; // prettier-ignore
+import {
+  codeFields,
+  dateFields,
+  fieldWords,
+  personFields,
+  textFields,
+  thingsOf,
+  valuesOf,
+  type AskedCriteria,
+  type Clause,
+  type CodeField,
+  type DateField,
+  type PersonField,
+  type TextField,
+  type Vocabulary,
+  type Within,
+} from '@key-cellar/core/criteria';
 
 export type Single = Clause | Within;
 
@@ -170,7 +186,12 @@ export function withVerb(clause: Single, verb: Verb, vocabulary: Vocabulary, tod
     case 'between':
     case 'within': {
       if (verb === 'last' || verb === 'next') {
-        return { op: 'within', field: clause.field, way: verb, ...(clause.op === 'within' ? { count: clause.count, unit: clause.unit } : { count: 30, unit: 'day' }) };
+        return {
+          op: 'within',
+          field: clause.field,
+          way: verb,
+          ...(clause.op === 'within' ? { count: clause.count, unit: clause.unit } : { count: 30, unit: 'day' }),
+        };
       }
       const { from = today, until = today } = clause.op === 'between' ? clause : {};
       return { op: 'between', field: clause.field, ...(range(from, until) as { from?: string; until?: string }) };
@@ -178,7 +199,9 @@ export function withVerb(clause: Single, verb: Verb, vocabulary: Vocabulary, tod
     case 'text':
       return { ...clause, how: verb === 'is' ? 'is' : 'startsWith' };
     case 'person':
-      return verb === 'known' ? { op: 'person', field: clause.field } : { op: 'person', field: clause.field, personId: vocabulary.people[0]?.id ?? '', name: vocabulary.people[0]?.name ?? '' };
+      return verb === 'known'
+        ? { op: 'person', field: clause.field }
+        : { op: 'person', field: clause.field, personId: vocabulary.people[0]?.id ?? '', name: vocabulary.people[0]?.name ?? '' };
     case 'fact':
     case 'factStarts':
     case 'factBetween': {
@@ -195,7 +218,7 @@ export function withVerb(clause: Single, verb: Verb, vocabulary: Vocabulary, tod
     default:
       return clause;
   }
-} // prettier-ignore
+}
 
 /** Criteria as one group, so that the builder always has a top. */
 export function asGroup(criteria: AskedCriteria | null): Extract<AskedCriteria, { op: 'and' | 'or' }> {

@@ -58,13 +58,15 @@ describe('a condition put together by hand', () => {
 
 describe('the field for criteria', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
-  const show = async (inputs: Record<string, unknown> = {}): Promise<{ stage: Stage<CriteriaField>; last: () => AskedCriteria | null | undefined }> => {
+  const show = async (
+    inputs: Record<string, unknown> = {},
+  ): Promise<{ stage: Stage<CriteriaField>; last: () => AskedCriteria | null | undefined }> => {
     const stage = await Stage.show(CriteriaField, { field: 'c', label: 'Which records', ...inputs });
     let read: AskedCriteria | null | undefined;
     stage.fixture.componentInstance.read.subscribe((criteria) => (read = criteria));
     await stage.answer('/api/criteria/vocabulary', vocabulary);
     return { stage, last: () => read };
-  }; // prettier-ignore
+  };
   const area = (): HTMLTextAreaElement => document.querySelector('#c')!;
   const key = async (stage: Stage<CriteriaField>, name: string): Promise<void> => {
     area().dispatchEvent(new KeyboardEvent('keydown', { key: name, bubbles: true, cancelable: true }));

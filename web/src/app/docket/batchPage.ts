@@ -19,7 +19,13 @@ import { JobProgress } from '../kit/jobProgress';
 type Task = 'approve' | 'reject' | 'withdraw' | 'execute' | 'object' | 'answer' | 'defer' | 'confirm';
 
 type Words = Record<BatchItem['outcome'], string>;
-const kept = { open: $localize`waits`, objected: $localize`stays: objection`, blocked: $localize`stays: held`, dropped: $localize`left out`, deferred: $localize`put off` }; // prettier-ignore
+const kept = {
+  open: $localize`waits`,
+  objected: $localize`stays: objection`,
+  blocked: $localize`stays: held`,
+  dropped: $localize`left out`,
+  deferred: $localize`put off`,
+};
 const outcomeWords: Record<Page['action'], Words> = {
   destroy: { ...kept, task: $localize`to destroy by hand`, disposed: $localize`destroyed` },
   transfer: { ...kept, task: $localize`to hand over`, disposed: $localize`transferred` },

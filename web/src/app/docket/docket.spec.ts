@@ -5,21 +5,78 @@ import { BatchPage } from './batchPage';
 import { DocketPage } from './docketPage';
 
 const group: DueGroup = {
-  key: 'series|rule|destroy|electronic', seriesId: 's', seriesCode: 'BER-02', seriesTitle: 'Mooring inspection reports', ruleCode: 'R-BER-3', action: 'destroy',
-  medium: 'electronic', vintages: [2015, 2016], since: '2026-01-01', count: 25, held: 3, approvals: 2, noticeDays: 21, mayPropose: true,
-}; // prettier-ignore
+  key: 'series|rule|destroy|electronic',
+  seriesId: 's',
+  seriesCode: 'BER-02',
+  seriesTitle: 'Mooring inspection reports',
+  ruleCode: 'R-BER-3',
+  action: 'destroy',
+  medium: 'electronic',
+  vintages: [2015, 2016],
+  since: '2026-01-01',
+  count: 25,
+  held: 3,
+  approvals: 2,
+  noticeDays: 21,
+  mayPropose: true,
+};
 const batch: BatchLine = {
-  id: 'b', number: 'D-2026-011', action: 'destroy', what: '41 × Service invoices', state: 'notice', count: 41, held: 0, objections: 0, tasks: 0, note: 'waits for a decision',
-  gates: [{ name: 'proposed', state: 'passed', words: '2026-08-10' }, { name: 'notice', state: 'passed', words: 'closed 2026-08-31' }, { name: 'approved', state: 'current', words: '1 of 2' }, { name: 'done', state: 'ahead', words: '–' }],
-  late: true, certificate: null, receipt: null, acts: ['approve', 'reject'],
-}; // prettier-ignore
-const page: Page = {
-  ...batch, revision: 1, proposedBy: 'Tomas Varga', approvalsNeeded: 2, approverGroups: [], noticeUntil: '2026-08-31', withdrawnReason: null, approvals: [], objectionList: [],
-  items: [
-    { recordId: 'r1', number: 'FIN-02/2015/0001', title: 'Invoice', dueOn: '2026-01-01', held: 0, medium: 'electronic', container: null, outcome: 'open', reason: null },
-    { recordId: 'r2', number: 'FIN-02/2015/0002', title: 'Invoice', dueOn: '2026-01-01', held: 1, medium: 'electronic', container: null, outcome: 'open', reason: null },
+  id: 'b',
+  number: 'D-2026-011',
+  action: 'destroy',
+  what: '41 × Service invoices',
+  state: 'notice',
+  count: 41,
+  held: 0,
+  objections: 0,
+  tasks: 0,
+  note: 'waits for a decision',
+  gates: [
+    { name: 'proposed', state: 'passed', words: '2026-08-10' },
+    { name: 'notice', state: 'passed', words: 'closed 2026-08-31' },
+    { name: 'approved', state: 'current', words: '1 of 2' },
+    { name: 'done', state: 'ahead', words: '–' },
   ],
-}; // prettier-ignore
+  late: true,
+  certificate: null,
+  receipt: null,
+  acts: ['approve', 'reject'],
+};
+const page: Page = {
+  ...batch,
+  revision: 1,
+  proposedBy: 'Tomas Varga',
+  approvalsNeeded: 2,
+  approverGroups: [],
+  noticeUntil: '2026-08-31',
+  withdrawnReason: null,
+  approvals: [],
+  objectionList: [],
+  items: [
+    {
+      recordId: 'r1',
+      number: 'FIN-02/2015/0001',
+      title: 'Invoice',
+      dueOn: '2026-01-01',
+      held: 0,
+      medium: 'electronic',
+      container: null,
+      outcome: 'open',
+      reason: null,
+    },
+    {
+      recordId: 'r2',
+      number: 'FIN-02/2015/0002',
+      title: 'Invoice',
+      dueOn: '2026-01-01',
+      held: 1,
+      medium: 'electronic',
+      container: null,
+      outcome: 'open',
+      reason: null,
+    },
+  ],
+};
 
 describe('the docket', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
@@ -144,8 +201,11 @@ describe('a batch', () => {
       state: 'done',
       acts: [],
       certificate: { id: 'c', number: 'C-2026-005' },
-      items: [{ ...page.items[0]!, outcome: 'disposed' }, { ...page.items[1]!, outcome: 'blocked', reason: 'Held by “Ottoline”.' }],
-    }); // prettier-ignore
+      items: [
+        { ...page.items[0]!, outcome: 'disposed' },
+        { ...page.items[1]!, outcome: 'blocked', reason: 'Held by “Ottoline”.' },
+      ],
+    });
     expect(stage.text()).toContain('destroyed');
     expect(stage.text()).toContain('Held by “Ottoline”.');
     expect(stage.host.querySelector('a[href="/api/certificates/c"]')!.textContent).toContain('C-2026-005');
@@ -185,7 +245,11 @@ describe('a batch', () => {
     await stage.type('#defer-until', '2028-01-01');
     await stage.type('#batch-text', 'The court has not decided');
     await stage.press('Put the record off');
-    expect(stage.http.expectOne('/api/batches/b/deferrals').request.body).toEqual({ recordId: 'r1', until: '2028-01-01', reason: 'The court has not decided' }); // prettier-ignore
+    expect(stage.http.expectOne('/api/batches/b/deferrals').request.body).toEqual({
+      recordId: 'r1',
+      until: '2028-01-01',
+      reason: 'The court has not decided',
+    });
   });
 
   it('answers an objection by putting the record off until a day, or by letting it go on', async () => {
@@ -194,7 +258,11 @@ describe('a batch', () => {
     await stage.press('Answer');
     await stage.type('#batch-text', 'It stays until then');
     await stage.press('Put the record off');
-    expect((await stage.answer('/api/objections/o/answer', {})).request.body).toEqual({ keep: true, answer: 'It stays until then', until: '2027-09-14' }); // prettier-ignore
+    expect((await stage.answer('/api/objections/o/answer', {})).request.body).toEqual({
+      keep: true,
+      answer: 'It stays until then',
+      until: '2027-09-14',
+    });
     await stage.answer('/api/batches/b', { ...page, acts: ['withdraw'], objectionList: [objection], objections: 1 });
     await stage.press('Answer');
     stage.sheet.querySelectorAll<HTMLInputElement>('input[type="radio"]')[1]!.click();

@@ -6,10 +6,23 @@ import { RecordSteps } from './recordSteps';
 import { TasksPage } from './tasksPage';
 
 const task = (id: string, changes: Partial<StepTask> = {}): StepTask => ({
-  id, kind: 'askOwner', recordId: `r-${id}`, number: `PIL-04/2021/000${id}`, title: `Licence ${id}`, placeCode: 'PIL-04', ruleCode: 'R-PIL-3',
-  ruleTitle: 'Pilots’ licences', keptAnew: '1 year', askedOn: '2026-08-14', lastAskedOn: '2026-09-13', times: 2, then: { action: 'destroy', on: '2029-01-10' },
-  held: false, asked: ['Lune Abara'], ...changes,
-}); // prettier-ignore
+  id,
+  kind: 'askOwner',
+  recordId: `r-${id}`,
+  number: `PIL-04/2021/000${id}`,
+  title: `Licence ${id}`,
+  placeCode: 'PIL-04',
+  ruleCode: 'R-PIL-3',
+  ruleTitle: 'Pilots’ licences',
+  keptAnew: '1 year',
+  askedOn: '2026-08-14',
+  lastAskedOn: '2026-09-13',
+  times: 2,
+  then: { action: 'destroy', on: '2029-01-10' },
+  held: false,
+  asked: ['Lune Abara'],
+  ...changes,
+});
 const outcome = (id: string, kind: 'done' | 'skipped', why: string) => ({ id, name: `Licence ${id}`, outcome: kind, why });
 
 describe('what rules ask', () => {

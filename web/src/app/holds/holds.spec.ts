@@ -5,10 +5,28 @@ import { HoldPage } from './holdPage';
 import { HoldsPage } from './holdsPage';
 
 const hold: HoldLine = {
-  id: 'h', name: 'Ottoline inquiry', reason: 'The office asks that nothing be destroyed.', state: 'open', freeze: false, scope: 'has word “Ottoline” and created from 2012-01-01',
-  placedBy: 'Hanne Bright', placedOn: '2024-03-12', releasedOn: null, releaseReason: null, covers: 62, unacknowledged: 1,
-}; // prettier-ignore
-const matter: MatterLine = { id: 'm', code: 'I-2024-1', title: 'Grounding of the barge', kind: 'inquiry', note: '', openedOn: '2024-03-12', holds: [hold] }; // prettier-ignore
+  id: 'h',
+  name: 'Ottoline inquiry',
+  reason: 'The office asks that nothing be destroyed.',
+  state: 'open',
+  freeze: false,
+  scope: 'has word “Ottoline” and created from 2012-01-01',
+  placedBy: 'Hanne Bright',
+  placedOn: '2024-03-12',
+  releasedOn: null,
+  releaseReason: null,
+  covers: 62,
+  unacknowledged: 1,
+};
+const matter: MatterLine = {
+  id: 'm',
+  code: 'I-2024-1',
+  title: 'Grounding of the barge',
+  kind: 'inquiry',
+  note: '',
+  openedOn: '2024-03-12',
+  holds: [hold],
+};
 const page: Page = {
   ...hold,
   matter: { id: 'm', code: 'I-2024-1', title: 'Grounding of the barge' },
@@ -20,9 +38,15 @@ const page: Page = {
     { id: 'r1', number: 'PIL-03/2019/0001', title: 'Statement', because: 'its criteria', since: '2024-03-12', released: false, holds: 2 },
     { id: 'r2', number: 'PIL-03/2019/0002', title: 'Let out', because: 'the list', since: '2024-03-12', released: true, holds: 0 },
   ],
-  coverage: [{ month: '2024-03', covered: 60 }, { month: '2024-04', covered: 62 }],
-}; // prettier-ignore
-const people = [{ id: 'p2', name: 'Dario Quist', kind: 'person' }, { id: 'g', name: 'Keepers', kind: 'group' }]; // prettier-ignore
+  coverage: [
+    { month: '2024-03', covered: 60 },
+    { month: '2024-04', covered: 62 },
+  ],
+};
+const people = [
+  { id: 'p2', name: 'Dario Quist', kind: 'person' },
+  { id: 'g', name: 'Keepers', kind: 'group' },
+];
 
 describe('holds', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
@@ -88,7 +112,8 @@ describe('holds', () => {
     await stage.press('Place hold on what matches');
     await stage.answer('/api/matters', { id: 'm9' });
     await stage.refuse('/api/holds', 'The reason needs three letters or more.', undefined, 422);
-    for (const request of stage.http.match('/api/matters')) request.flush({ matters: [matter, { ...matter, id: 'm9', code: 'C-2026-1', title: 'A case', holds: [] }] }); // prettier-ignore
+    for (const request of stage.http.match('/api/matters'))
+      request.flush({ matters: [matter, { ...matter, id: 'm9', code: 'C-2026-1', title: 'A case', holds: [] }] });
     await stage.settle();
     expect(stage.sheet.textContent).toContain('The reason needs three letters or more.');
     expect(document.querySelector<HTMLInputElement>('#hold-name')!.value).toBe('Case hold');

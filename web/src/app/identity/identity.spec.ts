@@ -70,7 +70,16 @@ describe('the entrance', () => {
 
 describe('messages', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
-  const message = { id: 'm', kind: 'notice', subject: 'Notice D-2026-001', body: 'Object by 31 August.', link: '/docket/1', sentAt: '2026-08-10T08:00:00Z', readAt: null, ask: null }; // prettier-ignore
+  const message = {
+    id: 'm',
+    kind: 'notice',
+    subject: 'Notice D-2026-001',
+    body: 'Object by 31 August.',
+    link: '/docket/1',
+    sentAt: '2026-08-10T08:00:00Z',
+    readAt: null,
+    ask: null,
+  };
 
   it('are read when they are opened, once', async () => {
     const stage = await Stage.show(MessagesPage);

@@ -1,1 +1,2 @@
 export { Session } from './session';
+export { Needs } from './needs';

@@ -29,7 +29,8 @@ describe('the ask bar', () => {
     for (const r of stage.http.match((q) => q.url === '/api/ask')) r.flush({ suggestions: [] });
     await stage.settle();
   };
-  const options = (stage: Stage<AskBar>): string[] => [...stage.host.querySelectorAll('[role="option"]:not(.all)')].map((o) => o.textContent!.trim()); // prettier-ignore
+  const options = (stage: Stage<AskBar>): string[] =>
+    [...stage.host.querySelectorAll('[role="option"]:not(.all)')].map((o) => o.textContent!.trim());
   const key = async (stage: Stage<AskBar>, name: string): Promise<void> => {
     field().dispatchEvent(new KeyboardEvent('keydown', { key: name, bubbles: true, cancelable: true }));
     await stage.settle();

@@ -29,9 +29,12 @@ const life: Life = {
   due: '2030-01-01',
   permanent: false,
   disposed: null,
-  steps: [{ kind: 'askOwner', on: '2027-01-01' }, { kind: 'destroy', on: '2030-01-01' }],
+  steps: [
+    { kind: 'askOwner', on: '2027-01-01' },
+    { kind: 'destroy', on: '2030-01-01' },
+  ],
   holds: [{ name: 'Ottoline', from: '2024-03-12', until: null }],
-}; // prettier-ignore
+};
 
 async function show<T>(component: new (...args: never[]) => T, inputs: Record<string, unknown>): Promise<ComponentFixture<T>> {
   const fixture = TestBed.createComponent(component as never) as ComponentFixture<T>;
@@ -228,7 +231,14 @@ describe('the kit', () => {
       }
     });
     it('puts labels that would meet into rows', () => {
-      const labels = placeLabels([{ x: 100, words: 'a long label here', kind: 'a' }, { x: 110, words: 'another label', kind: 'b' }, { x: 500, words: 'far', kind: 'c' }], 600); // prettier-ignore
+      const labels = placeLabels(
+        [
+          { x: 100, words: 'a long label here', kind: 'a' },
+          { x: 110, words: 'another label', kind: 'b' },
+          { x: 500, words: 'far', kind: 'c' },
+        ],
+        600,
+      );
       expect(labels.map((l) => l.row)).toEqual([0, 1, 0]);
       expect(placeLabels([{ x: 2, words: 'edge of it', kind: 'a' }], 600)[0]!.anchor).toBe('start');
       expect(placeLabels([{ x: 598, words: 'edge of it', kind: 'a' }], 600)[0]!.anchor).toBe('end');
@@ -236,7 +246,10 @@ describe('the kit', () => {
   });
 
   it('the horizon has a bar for each month, also for an empty one', async () => {
-    const months = [{ month: '2026-09', destroy: 10, transfer: 2, held: 3 }, { month: '2026-10', destroy: 0, transfer: 0, held: 0 }]; // prettier-ignore
+    const months = [
+      { month: '2026-09', destroy: 10, transfer: 2, held: 3 },
+      { month: '2026-10', destroy: 0, transfer: 0, held: 0 },
+    ];
     const fixture = await show(Horizon, { months });
     const bars = all(fixture, 'a');
     expect(bars.length).toBe(2);
@@ -290,12 +303,33 @@ describe('the kit', () => {
       takesOver: 'all' as const,
     };
     const why: Explanation = {
-      outcome: 'dated', summary: 'Kept until 2029-12-31, then destroyed.', dueOn: '2030-01-01', action: 'destroy', governing: rule,
-      clock: { trigger: 'event “inquiry closed”', date: '2019-12-02', source: 'folder 2019' }, cutoff: { words: 'rolled to the end of the year', clockStart: '2020-01-01' },
-      restartedOn: null, vintage: 2019, steps: [{ kind: 'destroy', dueOn: '2030-01-01', doneOn: null, words: 'destroyed 10 years after the clock starts', repeat: null, approvals: 2, noticeDays: 14 }],
-      override: null, yielded: [{ rule: { ...rule, code: 'R-2' }, reason: 'keeps shorter', words: '2026-01-01 is earlier; the longest keeps', dueOn: '2026-01-01' }],
-      holds: [{ holdId: 'h', name: 'H', matter: 'Ottoline', since: '2024-03-12', because: 'listed' }], missing: ['Vessel'],
-    }; // prettier-ignore
+      outcome: 'dated',
+      summary: 'Kept until 2029-12-31, then destroyed.',
+      dueOn: '2030-01-01',
+      action: 'destroy',
+      governing: rule,
+      clock: { trigger: 'event “inquiry closed”', date: '2019-12-02', source: 'folder 2019' },
+      cutoff: { words: 'rolled to the end of the year', clockStart: '2020-01-01' },
+      restartedOn: null,
+      vintage: 2019,
+      steps: [
+        {
+          kind: 'destroy',
+          dueOn: '2030-01-01',
+          doneOn: null,
+          words: 'destroyed 10 years after the clock starts',
+          repeat: null,
+          approvals: 2,
+          noticeDays: 14,
+        },
+      ],
+      override: null,
+      yielded: [
+        { rule: { ...rule, code: 'R-2' }, reason: 'keeps shorter', words: '2026-01-01 is earlier; the longest keeps', dueOn: '2026-01-01' },
+      ],
+      holds: [{ holdId: 'h', name: 'H', matter: 'Ottoline', since: '2024-03-12', because: 'listed' }],
+      missing: ['Vessel'],
+    };
     const text = textOf(await show(Why, { why }));
     for (const part of [
       'Kept until 31 Dec 2029',

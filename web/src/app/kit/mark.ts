@@ -1,9 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
 import { Tooltip } from 'primeng/tooltip';
 
-export const markKinds = [
-  'declared', 'held', 'due', 'waiting', 'permanent', 'unscheduled', 'physical', 'disposed', 'gap', 'kept',
-] as const; // prettier-ignore
+export const markKinds = ['declared', 'held', 'due', 'waiting', 'permanent', 'unscheduled', 'physical', 'disposed', 'gap', 'kept'] as const;
 export type MarkKind = (typeof markKinds)[number];
 
 const words: Record<MarkKind, string> = {

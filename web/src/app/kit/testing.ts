@@ -19,7 +19,6 @@ export const me: Me = {
   today: '2026-09-14',
   demo: true,
   unread: 0,
-  needs: { receiving: 0, holds: 0, docket: 0, today: 0 },
   ledgerSize: 1,
 };
 

@@ -167,7 +167,10 @@ export class TwoHorizons {
         anchor: edge,
         labelAt: edge === 'start' ? 0 : edge === 'end' ? this.width() : left + x.bandwidth() / 2,
         label: !sparse || i === 0 || Number(at.label) % 5 === 0 ? at.label : '',
-        words: at.before === at.after ? $localize`${at.name}:name:: ${at.before}:n:` : $localize`${at.name}:name:: ${at.before}:n: as it stands, ${at.after}:m: with the change`, // prettier-ignore
+        words:
+          at.before === at.after
+            ? $localize`${at.name}:name:: ${at.before}:n:`
+            : $localize`${at.name}:name:: ${at.before}:n: as it stands, ${at.after}:m: with the change`,
       };
     });
   });
@@ -178,5 +181,10 @@ export class TwoHorizons {
     const steps = bars.map((b) => `L${b.x},${b.after} L${b.x + b.width},${b.after}`).join(' ');
     return `M${bars[0]!.x},${this.floor} ${steps} L${this.width()},${this.floor}`;
   });
-  protected readonly words = computed(() => $localize`Due: ${this.shown().map((b) => b.words).join('; ')}:list:`); // prettier-ignore
+  protected readonly words = computed(
+    () =>
+      $localize`Due: ${this.shown()
+        .map((b) => b.words)
+        .join('; ')}:list:`,
+  );
 }

@@ -20,15 +20,24 @@ const entry = (seq: number, changes: Partial<LedgerEntry> = {}): LedgerEntry => 
   ...changes,
 });
 const head = (size: number, authority: string | null) => ({
-  size, root: 'ab'.repeat(32), signedAt: '2026-09-14T08:00:01.000Z', keyId: 'k', signature: 's',
+  size,
+  root: 'ab'.repeat(32),
+  signedAt: '2026-09-14T08:00:01.000Z',
+  keyId: 'k',
+  signature: 's',
   timeStamp: authority ? { token: 't', at: '2026-09-14T08:00:02Z', authority } : null,
-}); // prettier-ignore
+});
 
 describe('proof', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
   const show = async (entries: LedgerEntry[], next: number | null = null, inputs = {}): Promise<Stage<ProofPage>> => {
     const stage = await Stage.show(ProofPage, inputs);
-    await stage.answer('/api/people', { people: [{ id: 'p', name: 'Tomas Varga', kind: 'person' }, { id: 'g', name: 'Keepers', kind: 'group' }] }); // prettier-ignore
+    await stage.answer('/api/people', {
+      people: [
+        { id: 'p', name: 'Tomas Varga', kind: 'person' },
+        { id: 'g', name: 'Keepers', kind: 'group' },
+      ],
+    });
     await stage.answer('/api/ledger/acts', { acts: ['declared', 'filed'] });
     await stage.answer('/api/ledger/heads', { heads: [head(120, 'Time Office'), head(80, null)], unsealed: 3 });
     await stage.answer('/api/ledger?', { entries, next });

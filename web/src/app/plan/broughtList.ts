@@ -10,9 +10,13 @@ import { EffectView } from '../schedule/index';
   template: `
     <p role="status">
       @if (done()) {
-        <ng-container i18n><b>{{ counts().done }}</b> brought, <b>{{ counts().refused }}</b> refused.</ng-container>
+        <ng-container i18n
+          ><b>{{ counts().done }}</b> brought, <b>{{ counts().refused }}</b> refused.</ng-container
+        >
       } @else {
-        <ng-container i18n><b>{{ counts().done }}</b> would change, <b>{{ counts().refused }}</b> cannot.</ng-container>
+        <ng-container i18n
+          ><b>{{ counts().done }}</b> would change, <b>{{ counts().refused }}</b> cannot.</ng-container
+        >
       }
     </p>
     <ul>
@@ -69,7 +73,7 @@ import { EffectView } from '../schedule/index';
     }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,
-}) // prettier-ignore
+})
 export class BroughtList {
   readonly lines = input.required<readonly BroughtLine[]>();
   readonly done = input(false);

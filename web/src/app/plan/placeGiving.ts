@@ -61,8 +61,10 @@ export class PlaceGiving {
   protected readonly values = signal<FactValues>({});
   protected readonly definitions = computed(() => this.known().filter((f) => this.chosen().includes(f.code)));
   protected readonly toAdd = computed(() =>
-    this.known().filter((f) => !this.chosen().includes(f.code)).map((f) => ({ value: f.code, name: f.title })),
-  ); // prettier-ignore
+    this.known()
+      .filter((f) => !this.chosen().includes(f.code))
+      .map((f) => ({ value: f.code, name: f.title })),
+  );
   protected readonly takenTypes = signal<readonly string[]>([]);
   protected readonly formats = signal('');
   protected readonly largest = signal<number | null>(null);
@@ -100,7 +102,11 @@ export class PlaceGiving {
 
   protected save(): void {
     const { id, revision } = this.place();
-    const formats = this.formats().toLowerCase().split(/[\s,;]+/).map((f) => f.replace(/^\./, '')).filter(Boolean); // prettier-ignore
+    const formats = this.formats()
+      .toLowerCase()
+      .split(/[\s,;]+/)
+      .map((f) => f.replace(/^\./, ''))
+      .filter(Boolean);
     const [types, size] = [[...this.takenTypes()], this.largest()];
     const anything = types.length === 0 && formats.length === 0 && !size;
     const call: Observable<unknown> =
@@ -112,9 +118,13 @@ export class PlaceGiving {
               revision,
               takes: anything
                 ? null
-                : { types: types.length > 0 ? types : null, formats: formats.length > 0 ? formats : null, largest: size ? Math.round(size * megabyte) : null },
+                : {
+                    types: types.length > 0 ? types : null,
+                    formats: formats.length > 0 ? formats : null,
+                    largest: size ? Math.round(size * megabyte) : null,
+                  },
             },
-          }); // prettier-ignore
+          });
     this.busy.set(true);
     this.problem.set(null);
     call.subscribe({

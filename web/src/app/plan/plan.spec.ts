@@ -5,8 +5,36 @@ import { Stage, testingProviders } from '../kit/testing';
 import { PlacePage } from './placePage';
 import { PlanPage } from './planPage';
 
-const counts = (changes: Partial<RackCounts> = {}): RackCounts => ({ kept: 0, due: 0, held: 0, unscheduled: 0, permanent: 0, waiting: 0, ...changes }); // prettier-ignore
-const place = (id: string, kind: OutlineLine['kind'], parentId: string | null, code: string, changes: Partial<OutlineLine> = {}): OutlineLine => ({ id, kind, parentId, code, title: `Title of ${code}`, closedOn: null, retiredOn: null, rules: [], discover: true, deposit: true, counts: counts(), foldersInside: kind === 'series', ...changes }); // prettier-ignore
+const counts = (changes: Partial<RackCounts> = {}): RackCounts => ({
+  kept: 0,
+  due: 0,
+  held: 0,
+  unscheduled: 0,
+  permanent: 0,
+  waiting: 0,
+  ...changes,
+});
+const place = (
+  id: string,
+  kind: OutlineLine['kind'],
+  parentId: string | null,
+  code: string,
+  changes: Partial<OutlineLine> = {},
+): OutlineLine => ({
+  id,
+  kind,
+  parentId,
+  code,
+  title: `Title of ${code}`,
+  closedOn: null,
+  retiredOn: null,
+  rules: [],
+  discover: true,
+  deposit: true,
+  counts: counts(),
+  foldersInside: kind === 'series',
+  ...changes,
+});
 const places = [
   place('root', 'repository', null, 'ALL', { counts: counts({ kept: 40, due: 3, held: 2 }) }),
   place('f', 'function', 'root', 'BER'),
@@ -103,7 +131,12 @@ describe('the plan', () => {
     const codes = (): string[] => [...stage.host.querySelectorAll('tbody tr code:first-child')].map((c) => c.textContent!);
     expect(codes()).not.toContain('B-11');
     await stage.press('Unfold BER-01');
-    const folder = { ...place('fo', 'folder', 's1', 'B-11'), foldersInside: true, closedOn: '2020-01-01', counts: { kept: 3, due: 0, held: 0, unscheduled: 0, permanent: 0, waiting: 0 } }; // prettier-ignore
+    const folder = {
+      ...place('fo', 'folder', 's1', 'B-11'),
+      foldersInside: true,
+      closedOn: '2020-01-01',
+      counts: { kept: 3, due: 0, held: 0, unscheduled: 0, permanent: 0, waiting: 0 },
+    };
     await stage.answer('/api/places/s1/folders', { places: [folder], more: 1200 });
     expect(codes()).toContain('B-11');
     expect(stage.text()).toContain('closed');
@@ -206,7 +239,11 @@ describe('a place', () => {
     accessWhy: 'May read through Keeper on repository.',
     revision: 1,
   };
-  const rules = [{ id: 'r3', code: 'R-Y', version: 1, definition: { title: 'Yearly' }, setOn: [], records: 0 }, { id: 'r2', code: 'R-X', version: 1, definition: { title: 'Extra' }, setOn: [], records: 0 }, { id: 'r4', code: 'R-DRAFT', version: null, definition: { title: 'Draft' }, setOn: [], records: 0 }]; // prettier-ignore
+  const rules = [
+    { id: 'r3', code: 'R-Y', version: 1, definition: { title: 'Yearly' }, setOn: [], records: 0 },
+    { id: 'r2', code: 'R-X', version: 1, definition: { title: 'Extra' }, setOn: [], records: 0 },
+    { id: 'r4', code: 'R-DRAFT', version: null, definition: { title: 'Draft' }, setOn: [], records: 0 },
+  ];
   const show = async (changes: Partial<Page> = {}): Promise<Stage<PlacePage>> => {
     const stage = await Stage.show(PlacePage, { id: 'fo' });
     await stage.answer('/api/places/fo', { ...page, ...changes });
@@ -230,7 +267,12 @@ describe('a place', () => {
     expect(stage.text()).toMatch(/Bills ?PB-\{nnn\}/);
     const section = [...stage.host.querySelectorAll('section')].find((x) => x.textContent!.includes('Numbering'))!;
     await stage.press('change', section);
-    await stage.answer('/api/numberings', { numberings: [{ id: 'n1', title: 'Bills', pattern: 'PB-{nnn}' }, { id: 'n2', title: 'Others', pattern: 'O-{nnn}' }] }); // prettier-ignore
+    await stage.answer('/api/numberings', {
+      numberings: [
+        { id: 'n1', title: 'Bills', pattern: 'PB-{nnn}' },
+        { id: 'n2', title: 'Others', pattern: 'O-{nnn}' },
+      ],
+    });
     await stage.choose('place-numbering', /Others/);
     await stage.press('Set the numbering', stage.sheet);
     const request = await stage.answer('/api/places/fo/numbering', {});
@@ -341,8 +383,26 @@ describe('a place', () => {
   it('moves only after it was seen what goes along and who loses sight of it', async () => {
     const stage = await show();
     await choose(stage, 'Move');
-    const other = { id: 's2', kind: 'series', parentId: 'f', code: 'BER-02', title: 'Inspections', closedOn: null, retiredOn: null, rules: [], discover: true, deposit: true, counts: null }; // prettier-ignore
-    await stage.answer('/api/plan?folders=true', { places: [other, { ...other, id: 'fo', kind: 'folder', code: 'B-11', parentId: 's1' }, { ...other, id: 'old', code: 'OLD', retiredOn: '2020-01-01' }] }); // prettier-ignore
+    const other = {
+      id: 's2',
+      kind: 'series',
+      parentId: 'f',
+      code: 'BER-02',
+      title: 'Inspections',
+      closedOn: null,
+      retiredOn: null,
+      rules: [],
+      discover: true,
+      deposit: true,
+      counts: null,
+    };
+    await stage.answer('/api/plan?folders=true', {
+      places: [
+        other,
+        { ...other, id: 'fo', kind: 'folder', code: 'B-11', parentId: 's1' },
+        { ...other, id: 'old', code: 'OLD', retiredOn: '2020-01-01' },
+      ],
+    });
     expect(stage.button('Move', stage.sheet).disabled).toBeTrue();
     await stage.choose('change-parent', 'BER-02 Inspections');
     const dry = await stage.answer('/api/places/fo/move', { records: 4, places: 0, gains: [], loses: ['Ruben Tal (read)'], recomputed: 4 });

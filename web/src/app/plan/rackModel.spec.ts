@@ -2,11 +2,31 @@ import type { OutlineLine, RackCell, RackCounts } from '@key-cellar/contract';
 import { barParts, rackColumns, rackRows } from './rackModel';
 
 const place = (id: string, kind: OutlineLine['kind'], parentId: string | null, more: Partial<OutlineLine> = {}): OutlineLine => ({
-  id, kind, parentId, code: id, title: id, closedOn: null, retiredOn: null, rules: [], discover: true, deposit: true, counts: null, foldersInside: false, ...more,
-}); // prettier-ignore
+  id,
+  kind,
+  parentId,
+  code: id,
+  title: id,
+  closedOn: null,
+  retiredOn: null,
+  rules: [],
+  discover: true,
+  deposit: true,
+  counts: null,
+  foldersInside: false,
+  ...more,
+});
 const cell = (seriesId: string, vintage: number, kept: number, more: Partial<RackCell> = {}): RackCell => ({
-  seriesId, vintage, kept, due: 0, held: 0, unscheduled: 0, permanent: 0, waiting: 0, ...more,
-}); // prettier-ignore
+  seriesId,
+  vintage,
+  kept,
+  due: 0,
+  held: 0,
+  unscheduled: 0,
+  permanent: 0,
+  waiting: 0,
+  ...more,
+});
 
 const places = [
   place('root', 'repository', null),
@@ -60,7 +80,9 @@ describe('the rack', () => {
       place('F2', 'folder', 'F1', { counts: counts(2) }),
     ];
     const shown = (unfolded: string[] | null, only: keyof RackCounts | null = null) =>
-      rackRows(all, cells, years, new Set(), only, unfolded && new Set(unfolded)).map((r) => `${r.place.id} ${r.all.kept}${r.foldable ? (r.isFolded ? ' ▸' : ' ▾') : ''}`); // prettier-ignore
+      rackRows(all, cells, years, new Set(), only, unfolded && new Set(unfolded)).map(
+        (r) => `${r.place.id} ${r.all.kept}${r.foldable ? (r.isFolded ? ' ▸' : ' ▾') : ''}`,
+      );
     expect(shown(null)).toEqual(['F 15 ▾', 'F.1 9 ▾', 'S1 9', 'S2 6']);
     expect(shown([])).toEqual(['F 15 ▾', 'F.1 9 ▾', 'S1 9 ▸', 'S2 6']);
     expect(shown(['S1'])).toEqual(['F 15 ▾', 'F.1 9 ▾', 'S1 9 ▾', 'F1 6 ▸', 'S2 6']);

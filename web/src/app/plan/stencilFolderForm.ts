@@ -74,7 +74,10 @@ export class StencilFolderForm {
     this.change({ marking: level === 0 ? null : { level, caveats: this.folder().marking?.caveats ?? [] } });
   }
   protected setCaveats(text: string): void {
-    const caveats = text.split(',').map((c) => c.trim()).filter(Boolean); // prettier-ignore
+    const caveats = text
+      .split(',')
+      .map((c) => c.trim())
+      .filter(Boolean);
     this.change({ marking: { level: this.folder().marking?.level ?? 0, caveats } });
   }
   protected setFacts(facts: FactValues): void {

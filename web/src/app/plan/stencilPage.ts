@@ -32,8 +32,20 @@ interface Draft {
 @Component({
   selector: 'kc-stencil',
   imports: [
-    BroughtList, Button, Choices, CountPipe, FormsModule, InstantPipe, ProblemNotice, RouterLink, Sheet, StencilFolderForm, StencilUses, Textarea, TextField,
-  ], // prettier-ignore
+    BroughtList,
+    Button,
+    Choices,
+    CountPipe,
+    FormsModule,
+    InstantPipe,
+    ProblemNotice,
+    RouterLink,
+    Sheet,
+    StencilFolderForm,
+    StencilUses,
+    Textarea,
+    TextField,
+  ],
   providers: [StencilParts],
   templateUrl: './stencilPage.html',
   styleUrl: './stencilPage.css',

@@ -70,12 +70,20 @@ export class StencilUses {
 
   protected readonly asked = computed(() => {
     const { asks } = this.stencil().definition;
-    return asks.flatMap((code) => this.parts.facts().filter((f) => f.code === code).map((f) => ({ ...f, required: true })));
-  }); // prettier-ignore
+    return asks.flatMap((code) =>
+      this.parts
+        .facts()
+        .filter((f) => f.code === code)
+        .map((f) => ({ ...f, required: true })),
+    );
+  });
   protected readonly placeOptions = computed(() => this.parts.places().map((p) => ({ value: p.id, name: p.name })));
   protected readonly folderOptions = computed(() =>
-    this.parts.places().filter((p) => p.kind === 'folder').map((p) => ({ value: p.id, name: p.name })),
-  ); // prettier-ignore
+    this.parts
+      .places()
+      .filter((p) => p.kind === 'folder')
+      .map((p) => ({ value: p.id, name: p.name })),
+  );
   protected readonly columns = computed(() => ['code', 'title', ...this.stencil().definition.asks].join(','));
   protected readonly good = computed(() => (this.results() ?? []).filter((r) => r.outcome === 'done').length);
   protected readonly bad = computed(() => (this.results()?.length ?? 0) - this.good());

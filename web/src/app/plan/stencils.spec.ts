@@ -12,11 +12,20 @@ const folder = (key: string, more: Partial<StencilFolderBody> = {}): StencilFold
   ...more,
 });
 const stencil: Stencil = {
-  id: 's', subject: 'People', title: 'Staff file', note: 'One each.', version: 2, folders: 2, uses: 2, behind: 1, retiredOn: null, revision: 4,
+  id: 's',
+  subject: 'People',
+  title: 'Staff file',
+  note: 'One each.',
+  version: 2,
+  folders: 2,
+  uses: 2,
+  behind: 1,
+  retiredOn: null,
+  revision: 4,
   definition: { asks: ['person'], root: folder('file', { code: 'P-{nn}', title: '{person}', inside: [folder('health')] }) },
   versions: [{ version: 2, madeBy: 'Ines', madeAt: '2026-08-29T09:00:00Z', folders: 2 }],
   made: [{ placeId: 'p', code: 'P-41', title: 'Maren Tully', inside: 'PEO-01', version: 1, records: 3 }],
-}; // prettier-ignore
+};
 const types = {
   types: [
     {
@@ -30,10 +39,34 @@ const types = {
 };
 const places = {
   places: [
-    { id: 'series', kind: 'series', parentId: null, code: 'PEO-01', title: 'Personnel', closedOn: null, retiredOn: null, rules: [], discover: true, deposit: true, counts: null },
-    { id: 'old', kind: 'folder', parentId: 'series', code: 'OLD', title: 'Old file', closedOn: null, retiredOn: null, rules: [], discover: true, deposit: true, counts: null },
+    {
+      id: 'series',
+      kind: 'series',
+      parentId: null,
+      code: 'PEO-01',
+      title: 'Personnel',
+      closedOn: null,
+      retiredOn: null,
+      rules: [],
+      discover: true,
+      deposit: true,
+      counts: null,
+    },
+    {
+      id: 'old',
+      kind: 'folder',
+      parentId: 'series',
+      code: 'OLD',
+      title: 'Old file',
+      closedOn: null,
+      retiredOn: null,
+      rules: [],
+      discover: true,
+      deposit: true,
+      counts: null,
+    },
   ],
-}; // prettier-ignore
+};
 
 describe('the shelf of stencils', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
@@ -84,8 +117,12 @@ describe('a stencil', () => {
     const body = request.body as { revision: number; definition: Stencil['definition'] };
     const added = body.definition.root.inside[0]!.inside[0]!;
     expect([body.revision, added.code, added.title, added.grants, added.readyTitles]).toEqual([
-      4, '01', 'Letters of {person}', [{ principalId: 'mirela', profile: 'reader' }], [{ text: 'Letter {nn}', date: 'none', recordType: null }],
-    ]); // prettier-ignore
+      4,
+      '01',
+      'Letters of {person}',
+      [{ principalId: 'mirela', profile: 'reader' }],
+      [{ text: 'Letter {nn}', date: 'none', recordType: null }],
+    ]);
   });
 
   it('is used for many after a trial, and says what came of each', async () => {

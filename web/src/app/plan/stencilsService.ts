@@ -40,8 +40,10 @@ export class StencilParts {
   readonly principalOptions = computed(() => this.people().people.map((p) => ({ value: p.id, name: p.name })));
   readonly profileOptions = profiles.map((p) => ({ value: p.code, name: p.title }));
   readonly ruleOptions = computed(() =>
-    this.rules().rules.filter((r) => r.version !== null).map((r) => ({ value: r.id, name: `${r.code} ${r.definition.title}` })),
-  ); // prettier-ignore
+    this.rules()
+      .rules.filter((r) => r.version !== null)
+      .map((r) => ({ value: r.id, name: `${r.code} ${r.definition.title}` })),
+  );
   /** Places that folders can be made in. */
   readonly places = computed(() => {
     const { places } = this.outline();

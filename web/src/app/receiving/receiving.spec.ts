@@ -31,8 +31,20 @@ const types = [
   { code: 'letter', title: 'Letter', facts: [] },
 ];
 const explanation = {
-  outcome: 'dated', summary: 'Kept until 2035-12-31, then destroyed.', governing: null, clock: null, cutoff: null, restartedOn: null, steps: [], vintage: 2026, yielded: [], holds: [], missing: [], dueOn: '2036-01-01', action: 'destroy',
-}; // prettier-ignore
+  outcome: 'dated',
+  summary: 'Kept until 2035-12-31, then destroyed.',
+  governing: null,
+  clock: null,
+  cutoff: null,
+  restartedOn: null,
+  steps: [],
+  vintage: 2026,
+  yielded: [],
+  holds: [],
+  missing: [],
+  dueOn: '2036-01-01',
+  action: 'destroy',
+};
 
 /** The preview is asked for once typing has paused. */
 const pause = (): Promise<void> => new Promise((resolve) => setTimeout(resolve, 200));
@@ -96,9 +108,27 @@ describe('receiving', () => {
     await stage.press('File one record');
     const request = stage.http.expectOne('/api/arrivals/file');
     expect(request.request.body.filings).toEqual([
-      { arrivalId: id(1), recordType: 'inspection', placeId: 's', createdOn: me.today, title: 'Bollard test, Berth 11', facts: { berth: 'Berth 11' } },
-    ]); // prettier-ignore
-    request.flush({ results: [{ arrivalId: id(1), name: 'Bollard test', outcome: 'done', why: 'Filed as BER-02/2026/0001.', recordId: id(5), number: 'BER-02/2026/0001' }] }); // prettier-ignore
+      {
+        arrivalId: id(1),
+        recordType: 'inspection',
+        placeId: 's',
+        createdOn: me.today,
+        title: 'Bollard test, Berth 11',
+        facts: { berth: 'Berth 11' },
+      },
+    ]);
+    request.flush({
+      results: [
+        {
+          arrivalId: id(1),
+          name: 'Bollard test',
+          outcome: 'done',
+          why: 'Filed as BER-02/2026/0001.',
+          recordId: id(5),
+          number: 'BER-02/2026/0001',
+        },
+      ],
+    });
     await stage.settle();
     expect(stage.sheet.textContent).toContain('Filed as BER-02/2026/0001.');
   });

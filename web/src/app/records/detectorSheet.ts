@@ -61,7 +61,12 @@ export class DetectorSheet {
   /** The text in pieces, those that were found marked. */
   protected readonly pieces = computed(() => {
     const found = this.found();
-    return found ? marked(this.text(), found.signs.flatMap((s) => s.spans)) : []; // prettier-ignore
+    return found
+      ? marked(
+          this.text(),
+          found.signs.flatMap((s) => s.spans),
+        )
+      : [];
   });
 
   constructor() {
@@ -86,7 +91,12 @@ export class DetectorSheet {
   }
 
   protected setWords(index: number, text: string): void {
-    this.change(index, { words: text.split('\n').map((w) => w.trim()).filter((w) => w !== '') }); // prettier-ignore
+    this.change(index, {
+      words: text
+        .split('\n')
+        .map((w) => w.trim())
+        .filter((w) => w !== ''),
+    });
   }
 
   protected add(): void {

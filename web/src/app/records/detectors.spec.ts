@@ -37,7 +37,7 @@ describe('detectors', () => {
   it('tell how many records are still to be looked at, until none is', async () => {
     const stage = await show({ waiting: 1200 });
     expect(stage.text()).toContain('1,200 records are still to be looked at.');
-    await stage.until(() => stage.http.match('/api/setup/detectors').map((r) => r.flush({ detectors: [line], waiting: 0 })).length > 0); // prettier-ignore
+    await stage.until(() => stage.http.match('/api/setup/detectors').map((r) => r.flush({ detectors: [line], waiting: 0 })).length > 0);
     await stage.settle();
     expect(stage.text()).toContain('All records were looked at.');
   });

@@ -39,15 +39,17 @@ const againAfterMs = 2000;
       @if (page.value(); as p) {
         <p class="waiting" role="status">
           @if (p.waiting > 0) {
-            <ng-container i18n><b>{{ p.waiting | count }}</b> records are still to be looked at.</ng-container>
+            <ng-container i18n
+              ><b>{{ p.waiting | count }}</b> records are still to be looked at.</ng-container
+            >
           } @else if (p.detectors.length > 0) {
             <span class="quiet" i18n>All records were looked at.</span>
           }
         </p>
         @if (p.detectors.length === 0) {
           <div class="empty" i18n>
-            <b>Nothing is looked for</b>Make a detector for account numbers, for words of illness, or for a form that must not lie in the wrong
-            place.
+            <b>Nothing is looked for</b>Make a detector for account numbers, for words of illness, or for a form that must not lie in the
+            wrong place.
           </div>
         } @else {
           <table class="frame">
@@ -76,7 +78,8 @@ const againAfterMs = 2000;
                       <p>
                         @if (!$first) {
                           <ng-container i18n>or</ng-container>&ngsp;
-                        }{{ describe(sign) }}
+                        }
+                        {{ describe(sign) }}
                       </p>
                     }
                   </td>
@@ -118,7 +121,7 @@ const againAfterMs = 2000;
     }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,
-}) // prettier-ignore
+})
 export class DetectorsPage {
   private readonly api = inject(Api);
   protected readonly session = inject(Session);

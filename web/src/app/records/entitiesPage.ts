@@ -28,10 +28,15 @@ import { SetupNav } from './setupNav';
         <div>
           @if (kind() === 'party') {
             <h1 i18n>Parties</h1>
-            <p class="lede" i18n>People and bodies outside that records are about: tenants, contractors, customers. What happens to one starts the clocks of what refers to it.</p>
+            <p class="lede" i18n>
+              People and bodies outside that records are about: tenants, contractors, customers. What happens to one starts the clocks of
+              what refers to it.
+            </p>
           } @else {
             <h1 i18n>Business objects</h1>
-            <p class="lede" i18n>Things that records are about: craft, plots, contracts. What happens to one starts the clocks of what refers to it.</p>
+            <p class="lede" i18n>
+              Things that records are about: craft, plots, contracts. What happens to one starts the clocks of what refers to it.
+            </p>
           }
         </div>
         @if (session.may('edit')) {
@@ -39,7 +44,17 @@ import { SetupNav } from './setupNav';
         }
       </div>
       <kc-setup-nav />
-      <input pInputText type="search" class="narrow" placeholder="Name or number" i18n-placeholder aria-label="Narrow the list" i18n-aria-label [ngModel]="text()" (ngModelChange)="text.set($event)" />
+      <input
+        pInputText
+        type="search"
+        class="narrow"
+        placeholder="Name or number"
+        i18n-placeholder
+        aria-label="Narrow the list"
+        i18n-aria-label
+        [ngModel]="text()"
+        (ngModelChange)="text.set($event)"
+      />
       <kc-problem [problem]="page.problem()" />
       @if (page.value(); as p) {
         @if (p.entities.length === 0) {
@@ -62,7 +77,9 @@ import { SetupNav } from './setupNav';
                       <span class="quiet small" i18n>retired {{ e.retiredOn | day }}</span>
                     }
                   </td>
-                  <td><code>{{ e.code }}</code></td>
+                  <td>
+                    <code>{{ e.code }}</code>
+                  </td>
                   <td class="num">{{ e.records | count }}</td>
                 </tr>
               }
@@ -84,11 +101,27 @@ import { SetupNav } from './setupNav';
           </div>
           <div class="field">
             <label for="entity-code" i18n>Number elsewhere</label>
-            <input pInputText id="entity-code" name="code" class="mono" maxlength="60" [ngModel]="code()" (ngModelChange)="code.set($event)" />
+            <input
+              pInputText
+              id="entity-code"
+              name="code"
+              class="mono"
+              maxlength="60"
+              [ngModel]="code()"
+              (ngModelChange)="code.set($event)"
+            />
           </div>
           <div class="field">
             <label for="entity-note" i18n>Note</label>
-            <textarea pTextarea id="entity-note" name="note" rows="3" maxlength="4000" [ngModel]="note()" (ngModelChange)="note.set($event)"></textarea>
+            <textarea
+              pTextarea
+              id="entity-note"
+              name="note"
+              rows="3"
+              maxlength="4000"
+              [ngModel]="note()"
+              (ngModelChange)="note.set($event)"
+            ></textarea>
           </div>
           <kc-problem [problem]="problem()" />
           <p-button type="submit" [disabled]="busy() || !name().trim()" label="Add" i18n-label />
@@ -109,7 +142,7 @@ import { SetupNav } from './setupNav';
     }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,
-}) // prettier-ignore
+})
 export class EntitiesPage {
   private readonly api = inject(Api);
   private readonly router = inject(Router);

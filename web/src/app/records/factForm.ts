@@ -111,7 +111,12 @@ export class FactForm {
   }
 
   protected setChoices(text: string): void {
-    this.change({ choices: text.split('\n').map((line) => line.trim().replace(/\s*\/\s*/g, ' / ')).filter(Boolean) }); // prettier-ignore
+    this.change({
+      choices: text
+        .split('\n')
+        .map((line) => line.trim().replace(/\s*\/\s*/g, ' / '))
+        .filter(Boolean),
+    });
   }
 
   protected bound(end: 'min' | 'max', text: string | number | null): void {
@@ -133,10 +138,14 @@ export class FactForm {
 
   protected setWhen(text: string): void {
     const other = this.before().find((f) => f.code === this.draft().onlyWhen?.fact);
-    const values = text.split(',').map((v) => v.trim()).filter(Boolean).map((v) => {
-      if (other?.kind === 'yesNo') return v.toLowerCase() === 'yes';
-      return ['whole', 'decimal', 'money'].includes(other?.kind ?? '') ? Number(v) : v;
-    }); // prettier-ignore
+    const values = text
+      .split(',')
+      .map((v) => v.trim())
+      .filter(Boolean)
+      .map((v) => {
+        if (other?.kind === 'yesNo') return v.toLowerCase() === 'yes';
+        return ['whole', 'decimal', 'money'].includes(other?.kind ?? '') ? Number(v) : v;
+      });
     this.change({ onlyWhen: { fact: this.draft().onlyWhen!.fact, values } });
   }
 
@@ -155,7 +164,11 @@ function tidy(fact: FactDefinition): FactDefinition {
 }
 
 function codeFrom(title: string): string {
-  const words = title.normalize('NFD').replace(/[^A-Za-z0-9 ]+/g, '').trim().split(/\s+/); // prettier-ignore
+  const words = title
+    .normalize('NFD')
+    .replace(/[^A-Za-z0-9 ]+/g, '')
+    .trim()
+    .split(/\s+/);
   const code = words.map((w, i) => (i === 0 ? w.toLowerCase() : w.charAt(0).toUpperCase() + w.slice(1))).join('');
   return code.replace(/^[^a-z]+/, '').slice(0, 40);
 }

@@ -58,7 +58,11 @@ describe('fields of facts', () => {
     document.getElementById('fact-by')!.closest<HTMLElement>('.p-select')!.click();
     await stage.settle();
     const options = [...document.querySelectorAll<HTMLElement>('[role="option"] span')].filter((o) => o.style.paddingLeft !== '');
-    expect(options.map((o) => [o.textContent!.trim(), o.style.paddingLeft])).toEqual([['Radio', '0px'], ['Channel 12', '16px'], ['Letter', '0px']]); // prettier-ignore
+    expect(options.map((o) => [o.textContent!.trim(), o.style.paddingLeft])).toEqual([
+      ['Radio', '0px'],
+      ['Channel 12', '16px'],
+      ['Letter', '0px'],
+    ]);
     [...document.querySelectorAll<HTMLElement>('[role="option"]')][1]!.click();
     await stage.settle();
     expect(value(stage)).toEqual({ by: 'Radio / Channel 12' });
@@ -97,9 +101,17 @@ describe('fields of facts', () => {
 describe('a record type', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
   const type: Type = {
-    code: 'letter', title: 'Letter', version: 2, facts: [direction, sent], retiredOn: null, records: 82, gaps: 3,
-    versions: [{ version: 2, title: 'Letter', facts: [direction, sent], publishedBy: 'Ines', publishedAt: '2026-08-28T09:00:00Z', records: 80 }],
-  }; // prettier-ignore
+    code: 'letter',
+    title: 'Letter',
+    version: 2,
+    facts: [direction, sent],
+    retiredOn: null,
+    records: 82,
+    gaps: 3,
+    versions: [
+      { version: 2, title: 'Letter', facts: [direction, sent], publishedBy: 'Ines', publishedAt: '2026-08-28T09:00:00Z', records: 80 },
+    ],
+  };
   const show = async (who = {}): Promise<Stage<TypePage>> => {
     const stage = await Stage.show(TypePage, { code: 'letter' }, who);
     await stage.answer('/api/setup/types/letter', type);

@@ -4,10 +4,29 @@ import { Stage, testingProviders } from '../kit/testing';
 import { FindPage } from './findPage';
 
 const record = (n: number) => ({
-  id: `00000000-0000-4000-8000-0000000000${String(n).padStart(2, '0')}`, number: `BER-02/2024/${String(n).padStart(4, '0')}`, title: `Bollard test ${n}`, medium: 'electronic',
-  recordType: 'inspection', placeId: 's', placeCode: 'BER-02', state: 'working', createdOn: '2024-05-05', filedOn: '2024-05-06', declaredOn: null, outcome: 'dated',
-  clockStart: '2025-01-01', dueOn: '2034-01-01', action: 'destroy', docket: 'none', held: 0, heldSince: null, gaps: 0, size: 100, mediaType: 'text/plain', disposedOn: null,
-}); // prettier-ignore
+  id: `00000000-0000-4000-8000-0000000000${String(n).padStart(2, '0')}`,
+  number: `BER-02/2024/${String(n).padStart(4, '0')}`,
+  title: `Bollard test ${n}`,
+  medium: 'electronic',
+  recordType: 'inspection',
+  placeId: 's',
+  placeCode: 'BER-02',
+  state: 'working',
+  createdOn: '2024-05-05',
+  filedOn: '2024-05-06',
+  declaredOn: null,
+  outcome: 'dated',
+  clockStart: '2025-01-01',
+  dueOn: '2034-01-01',
+  action: 'destroy',
+  docket: 'none',
+  held: 0,
+  heldSince: null,
+  gaps: 0,
+  size: 100,
+  mediaType: 'text/plain',
+  disposedOn: null,
+});
 
 describe('find', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
@@ -16,7 +35,23 @@ describe('find', () => {
     stage.host.style.height = '600px';
     for (const r of stage.http.match('/api/record-types'))
       r.flush({ types: [{ code: 'inspection', title: 'Inspection report', facts: [] }] });
-    for (const r of stage.http.match((q) => q.url === '/api/plan')) r.flush({ places: [{ id: 's', kind: 'series', parentId: null, code: 'BER-02', title: 'Inspections', closedOn: null, rules: [], discover: true, deposit: true, counts: null }] }); // prettier-ignore
+    for (const r of stage.http.match((q) => q.url === '/api/plan'))
+      r.flush({
+        places: [
+          {
+            id: 's',
+            kind: 'series',
+            parentId: null,
+            code: 'BER-02',
+            title: 'Inspections',
+            closedOn: null,
+            rules: [],
+            discover: true,
+            deposit: true,
+            counts: null,
+          },
+        ],
+      });
     await answerList(stage, found);
     return stage;
   };
@@ -102,10 +137,14 @@ describe('find', () => {
 
   it('has a name for each list, seen or not', async () => {
     const stage = await show();
-    for (const [field, name] of [['find-place', 'Place'], ['find-type', 'Record type'], ['find-state', 'State']]) {
+    for (const [field, name] of [
+      ['find-place', 'Place'],
+      ['find-type', 'Record type'],
+      ['find-state', 'State'],
+    ]) {
       const labelled = document.getElementById(field!)!.getAttribute('aria-labelledby')!;
       expect(document.getElementById(labelled)!.textContent).toBe(name!);
     }
     expect(stage.host.querySelectorAll('kc-choice label.sr').length).toBe(3);
-  }); // prettier-ignore
+  });
 });

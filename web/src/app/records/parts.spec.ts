@@ -121,7 +121,15 @@ describe('the fields of facts', () => {
 
 describe('content on screen', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
-  const version = (mediaType: string, changes: Partial<Shown> = {}): Shown => ({ kind: 'record', id: id(1), version: 2, fileName: 'a file', mediaType, size: 1000, ...changes }); // prettier-ignore
+  const version = (mediaType: string, changes: Partial<Shown> = {}): Shown => ({
+    kind: 'record',
+    id: id(1),
+    version: 2,
+    fileName: 'a file',
+    mediaType,
+    size: 1000,
+    ...changes,
+  });
   const show = (of: Shown): Promise<Stage<Preview>> => Stage.show(Preview, { of });
 
   it('is a picture for each page, with its place kept before it is drawn', async () => {

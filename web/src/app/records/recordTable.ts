@@ -68,8 +68,17 @@ const sortable: Partial<Record<Column, SortColumn>> = {
 @Component({
   selector: 'kc-record-table',
   imports: [
-    BytesPipe, CdkFixedSizeVirtualScroll, CdkVirtualForOf, CdkVirtualScrollViewport, CountPipe, DayPipe, Lifeline, Mark, ProblemNotice, RouterLink,
-  ], // prettier-ignore
+    BytesPipe,
+    CdkFixedSizeVirtualScroll,
+    CdkVirtualForOf,
+    CdkVirtualScrollViewport,
+    CountPipe,
+    DayPipe,
+    Lifeline,
+    Mark,
+    ProblemNotice,
+    RouterLink,
+  ],
   templateUrl: './recordTable.html',
   styleUrl: './recordTable.css',
   changeDetection: ChangeDetectionStrategy.OnPush,

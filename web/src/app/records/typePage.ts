@@ -24,8 +24,20 @@ const blank: FactDefinition = { code: '', title: '', kind: 'text', required: fal
 @Component({
   selector: 'kc-type',
   imports: [
-    Button, CountPipe, DayPipe, FactFields, FactForm, FormsModule, InputText, InstantPipe, JobProgress, ProblemNotice, RouterLink, SetupNav, Sheet,
-  ], // prettier-ignore
+    Button,
+    CountPipe,
+    DayPipe,
+    FactFields,
+    FactForm,
+    FormsModule,
+    InputText,
+    InstantPipe,
+    JobProgress,
+    ProblemNotice,
+    RouterLink,
+    SetupNav,
+    Sheet,
+  ],
   templateUrl: './typePage.html',
   styleUrl: './typePage.css',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -107,10 +119,16 @@ export class TypePage {
       fact.currency ?? '',
       fact.choices?.length ? $localize`${fact.choices.length}:n: choices` : '',
       fact.default === undefined ? '' : $localize`else ${fact.default}:value:`,
-      other ? (fact.onlyWhen!.values.length > 0 ? $localize`only when ${other}:fact: is ${fact.onlyWhen!.values.join(', ')}:values:` : $localize`only when ${other}:fact: is known`) : '',
+      other
+        ? fact.onlyWhen!.values.length > 0
+          ? $localize`only when ${other}:fact: is ${fact.onlyWhen!.values.join(', ')}:values:`
+          : $localize`only when ${other}:fact: is known`
+        : '',
       fact.dublinCore ? `dc:${fact.dublinCore}` : '',
-    ].filter(Boolean).join(' · ');
-  } // prettier-ignore
+    ]
+      .filter(Boolean)
+      .join(' · ');
+  }
 
   protected closeSheet(open: boolean): void {
     if (!open) this.editing.set(null);

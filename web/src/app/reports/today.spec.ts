@@ -13,7 +13,12 @@ const line = (key: string, when: TodayLine['when'], act: string): TodayLine => (
   act,
   link: `/docket/${key}`,
 });
-const horizon = Array.from({ length: 24 }, (_, i) => ({ month: `20${26 + Math.floor((i + 8) / 12)}-${String(((i + 8) % 12) + 1).padStart(2, '0')}`, destroy: i, transfer: 0, held: 0 })); // prettier-ignore
+const horizon = Array.from({ length: 24 }, (_, i) => ({
+  month: `20${26 + Math.floor((i + 8) / 12)}-${String(((i + 8) % 12) + 1).padStart(2, '0')}`,
+  destroy: i,
+  transfer: 0,
+  held: 0,
+}));
 
 describe('today', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
@@ -30,7 +35,10 @@ describe('today', () => {
   });
 
   it('puts what is late first, under its own heading, with its act', async () => {
-    const stage = await show([line('1', 'late', 'Decide'), line('2', 'week', 'Announce'), line('3', 'today', 'Execute')], { on: '2027-01-01', count: 1234 }); // prettier-ignore
+    const stage = await show([line('1', 'late', 'Decide'), line('2', 'week', 'Announce'), line('3', 'today', 'Execute')], {
+      on: '2027-01-01',
+      count: 1234,
+    });
     expect([...stage.host.querySelectorAll('h2')].map((h) => h.textContent)).toEqual(['Late', 'Today', 'This week']);
     expect(stage.text()).toContain('3 things need you. One is late.');
     expect(stage.text()).toContain('Next large date: 1 Jan 2027, 1,234 records.');

@@ -93,7 +93,13 @@ export class DraftTrial {
     const reaches = record.candidates.some((c) => c.ruleId === id) || (record.override?.kind === 'rule' && record.override.ruleId === id);
     const governing = reaches
       ? judgeCase(record, tried, day)
-      : governingRule([{ level: 'folder', distance: 0, setOn: $localize`its folder, if it were`, versions: tried[id]! }], null, record.facts, record.jurisdictions, day); // prettier-ignore
+      : governingRule(
+          [{ level: 'folder', distance: 0, setOn: $localize`its folder, if it were`, versions: tried[id]! }],
+          null,
+          record.facts,
+          record.jurisdictions,
+          day,
+        );
     const words = (by: typeof governing): Explanation => explain({ governing: by, facts: record.facts, holds: [], missing: [] });
     return { reaches, before: words(judgeCase(record, rules, today)), after: words(governing) };
   });
@@ -138,7 +144,12 @@ export class DraftTrial {
   protected look(id: string): void {
     this.chosenWay.set('record');
     this.sought.set(null);
-    this.at.set(Math.max(0, this.cases().findIndex((c) => c.id === id))); // prettier-ignore
+    this.at.set(
+      Math.max(
+        0,
+        this.cases().findIndex((c) => c.id === id),
+      ),
+    );
   }
 
   protected seek(ids: readonly string[]): void {

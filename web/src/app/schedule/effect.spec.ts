@@ -125,10 +125,14 @@ describe('the effect of a change', () => {
     expect(stage.text()).toContain('1 would be due at once');
     expect(stage.text()).withContext('what concerns none is not said').not.toContain('in a batch');
     expect(stage.text()).toContain('1 Jan 2030 → no date');
-    const lines = (): string[][] => [...stage.host.querySelectorAll<HTMLTableRowElement>('tbody tr')].map((tr) => [...tr.cells].map((c) => c.textContent!.trim())); // prettier-ignore
+    const lines = (): string[][] =>
+      [...stage.host.querySelectorAll<HTMLTableRowElement>('tbody tr')].map((tr) => [...tr.cells].map((c) => c.textContent!.trim()));
     expect(lines()).toEqual([['PIL-01', '3', '', '9']]);
     await stage.press('By year');
-    expect(lines()).toEqual([['2031', '3', '', '1'], ['2033', '', '', '8']]); // prettier-ignore
+    expect(lines()).toEqual([
+      ['2031', '3', '', '1'],
+      ['2033', '', '', '8'],
+    ]);
   });
 
   it('of an older change is given up when another is asked for', async () => {

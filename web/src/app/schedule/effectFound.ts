@@ -68,7 +68,10 @@ export class EffectFound {
   protected readonly by = signal<'series' | 'year'>('series');
   protected readonly rows = computed<Row[]>(() => {
     const { bySeries, byYear: years } = this.found();
-    const counted = (s: Pick<EffectPage['shift'], 'earlier' | 'later' | 'first' | 'none'>) => ({ sooner: s.earlier + s.none, later: s.later + s.first }); // prettier-ignore
+    const counted = (s: Pick<EffectPage['shift'], 'earlier' | 'later' | 'first' | 'none'>) => ({
+      sooner: s.earlier + s.none,
+      later: s.later + s.first,
+    });
     if (this.by() === 'year') return years.map((y) => ({ code: String(y.year), title: '', placeId: null, ...counted(y) }));
     return bySeries
       .map((s) => ({ code: s.code, title: s.title, placeId: s.seriesId, ...counted(s) }))

@@ -29,12 +29,15 @@ const endpoints = {
       @for (event of shown(); track event.id) {
         <li [class.gone]="event.withdrawn">
           <span
-            ><b>{{ event.type }}</b>&ngsp;<span class="quiet small">{{ event.on | day }} · {{ event.by }}</span></span
+            ><b>{{ event.type }}</b
+            >&ngsp;<span class="quiet small">{{ event.on | day }} · {{ event.by }}</span></span
           >
           @if (event.withdrawn; as w) {
             <span class="small quiet" i18n>taken back by {{ w.by }}: {{ w.reason }}</span>
           } @else if (mayRecord()) {
-            <button type="button" (click)="begin(event)" [attr.aria-label]="'Correct ' + event.type + ' of ' + event.on" i18n>correct</button>
+            <button type="button" (click)="begin(event)" [attr.aria-label]="'Correct ' + event.type + ' of ' + event.on" i18n>
+              correct
+            </button>
           }
           @if (event.note) {
             <span class="small note">{{ event.note }}</span>
@@ -44,7 +47,9 @@ const endpoints = {
         <li class="quiet" i18n>Nothing was recorded here.</li>
       }
       @if (hidden() > 0) {
-        <li><button type="button" (click)="all.set(true)" i18n>and {{ hidden() }} more</button></li>
+        <li>
+          <button type="button" (click)="all.set(true)" i18n>and {{ hidden() }} more</button>
+        </li>
       }
     </ul>
     @if (mayRecord()) {
@@ -58,7 +63,16 @@ const endpoints = {
         }
         <div class="field">
           <label for="event-on" i18n>On</label>
-          <input pInputText id="event-on" name="on" type="date" required [max]="session.today()" [ngModel]="on()" (ngModelChange)="on.set($event)" />
+          <input
+            pInputText
+            id="event-on"
+            name="on"
+            type="date"
+            required
+            [max]="session.today()"
+            [ngModel]="on()"
+            (ngModelChange)="on.set($event)"
+          />
         </div>
         <div class="field">
           <label for="event-note" i18n>Note</label>
@@ -67,14 +81,33 @@ const endpoints = {
         @if (correcting()) {
           <div class="field">
             <label for="event-reason" i18n>Why it was wrong</label>
-            <textarea pTextarea id="event-reason" name="reason" rows="2" required [ngModel]="reason()" (ngModelChange)="reason.set($event)"></textarea>
+            <textarea
+              pTextarea
+              id="event-reason"
+              name="reason"
+              rows="2"
+              required
+              [ngModel]="reason()"
+              (ngModelChange)="reason.set($event)"
+            ></textarea>
           </div>
         }
         <kc-problem [problem]="problem()" />
         <div class="acts">
-          <p-button type="submit" [disabled]="busy() || !type().trim() || !on() || (!!correcting() && reason().trim().length < 3)" [label]="correcting() ? 'Correct it' : 'Record the event'" />
+          <p-button
+            type="submit"
+            [disabled]="busy() || !type().trim() || !on() || (!!correcting() && reason().trim().length < 3)"
+            [label]="correcting() ? 'Correct it' : 'Record the event'"
+          />
           @if (correcting()) {
-            <p-button severity="secondary" [outlined]="true" [disabled]="busy() || reason().trim().length < 3" label="It never happened: take it back" i18n-label (onClick)="save(false)" />
+            <p-button
+              severity="secondary"
+              [outlined]="true"
+              [disabled]="busy() || reason().trim().length < 3"
+              label="It never happened: take it back"
+              i18n-label
+              (onClick)="save(false)"
+            />
           }
         </div>
       </form>
@@ -118,7 +151,7 @@ const endpoints = {
     }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,
-}) // prettier-ignore
+})
 export class EventList {
   private readonly api = inject(Api);
   protected readonly session = inject(Session);

@@ -24,7 +24,9 @@ import { ScheduleNav } from './scheduleNav';
       <div class="page-head">
         <div>
           <h1 i18n>Jurisdictions</h1>
-          <p class="lede" i18n>A rule for a wide one applies in all that are part of it. A record is where its folder or series says, if not itself.</p>
+          <p class="lede" i18n>
+            A rule for a wide one applies in all that are part of it. A record is where its folder or series says, if not itself.
+          </p>
         </div>
         <div class="acts">
           @if (session.may('dispose')) {
@@ -58,8 +60,24 @@ import { ScheduleNav } from './scheduleNav';
                   <td class="num">{{ line.places }}</td>
                   <td class="num">
                     @if (session.may('dispose')) {
-                      <p-button size="small" severity="secondary" [text]="true" label="move" i18n-label [ariaLabel]="'Move ' + line.name" (onClick)="begin(line)" />
-                      <p-button size="small" severity="secondary" [text]="true" label="remove" i18n-label [ariaLabel]="'Remove ' + line.name" (onClick)="drop(line)" />
+                      <p-button
+                        size="small"
+                        severity="secondary"
+                        [text]="true"
+                        label="move"
+                        i18n-label
+                        [ariaLabel]="'Move ' + line.name"
+                        (onClick)="begin(line)"
+                      />
+                      <p-button
+                        size="small"
+                        severity="secondary"
+                        [text]="true"
+                        label="remove"
+                        i18n-label
+                        [ariaLabel]="'Remove ' + line.name"
+                        (onClick)="drop(line)"
+                      />
                     }
                   </td>
                 </tr>
@@ -75,12 +93,30 @@ import { ScheduleNav } from './scheduleNav';
           @if (!moving()) {
             <div class="field">
               <label for="jurisdiction-name" i18n>Name</label>
-              <input pInputText id="jurisdiction-name" name="name" required maxlength="80" [ngModel]="name()" (ngModelChange)="name.set($event)" />
+              <input
+                pInputText
+                id="jurisdiction-name"
+                name="name"
+                required
+                maxlength="80"
+                [ngModel]="name()"
+                (ngModelChange)="name.set($event)"
+              />
             </div>
           } @else {
             <p i18n>Records there are dated anew by the rules that apply in the wider one.</p>
           }
-          <kc-choice field="jurisdiction-part" label="Part of" i18n-label [options]="wider()" [open]="true" placeholder="none" i18n-placeholder [value]="partOf()" (valueChange)="partOf.set($event)" />
+          <kc-choice
+            field="jurisdiction-part"
+            label="Part of"
+            i18n-label
+            [options]="wider()"
+            [open]="true"
+            placeholder="none"
+            i18n-placeholder
+            [value]="partOf()"
+            (valueChange)="partOf.set($event)"
+          />
           <kc-problem [problem]="problem()" />
           <p-button type="submit" [disabled]="busy() || (!moving() && !name().trim())" [label]="moving() ? 'Move it' : 'Add it'" />
         </form>
@@ -88,7 +124,7 @@ import { ScheduleNav } from './scheduleNav';
     </div>
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,
-}) // prettier-ignore
+})
 export class JurisdictionsPage {
   private readonly api = inject(Api);
   protected readonly session = inject(Session);

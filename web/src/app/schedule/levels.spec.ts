@@ -17,8 +17,23 @@ const vocabulary = {
   holds: [],
   detectors: [],
 };
-const rules = [{ id: 'r1', code: 'R-1', version: 1, definition: { title: 'One', trigger: { kind: 'event', eventType: 'lease ended', occurrence: 'last' } }, setOn: [], records: 0 }]; // prettier-ignore
-const line = (order: number, id: string) => ({ id, rule: { id: 'r1', code: `R-${id}`, title: 'One' }, criteria: { op: 'fact', fact: 'vessel', value: 'Ottoline' }, note: 'why', order }); // prettier-ignore
+const rules = [
+  {
+    id: 'r1',
+    code: 'R-1',
+    version: 1,
+    definition: { title: 'One', trigger: { kind: 'event', eventType: 'lease ended', occurrence: 'last' } },
+    setOn: [],
+    records: 0,
+  },
+];
+const line = (order: number, id: string) => ({
+  id,
+  rule: { id: 'r1', code: `R-${id}`, title: 'One' },
+  criteria: { op: 'fact', fact: 'vessel', value: 'Ottoline' },
+  note: 'why',
+  order,
+});
 
 describe('rules by criteria', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
@@ -60,13 +75,28 @@ describe('rules by type', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
   it('are listed and taken off', async () => {
     const stage = await Stage.show(PairsPage);
-    const pair = { recordType: 'note', typeTitle: 'Note', seriesId: 's', code: 'PEO-07', title: 'Grievances', rule: { id: 'r1', code: 'R-1', title: 'One' } };
+    const pair = {
+      recordType: 'note',
+      typeTitle: 'Note',
+      seriesId: 's',
+      code: 'PEO-07',
+      title: 'Grievances',
+      rule: { id: 'r1', code: 'R-1', title: 'One' },
+    };
     await stage.answer('/api/schedule/pairs', { pairs: [pair] });
-    expect([...stage.host.querySelectorAll('td')].map((td) => td.textContent!.trim()).slice(0, 3)).toEqual(['Note', 'PEO-07 Grievances', 'R-1 One']);
+    expect([...stage.host.querySelectorAll('td')].map((td) => td.textContent!.trim()).slice(0, 3)).toEqual([
+      'Note',
+      'PEO-07 Grievances',
+      'R-1 One',
+    ]);
     await stage.press('Take R-1 off');
-    expect((await stage.answer('/api/schedule/pairs/unset', { recomputed: 1 })).request.body).toEqual({ recordType: 'note', seriesId: 's', ruleId: 'r1' });
+    expect((await stage.answer('/api/schedule/pairs/unset', { recomputed: 1 })).request.body).toEqual({
+      recordType: 'note',
+      seriesId: 's',
+      ruleId: 'r1',
+    });
     expect(stage.text()).toContain('One record was dated anew.');
-  }); // prettier-ignore
+  });
 });
 
 describe('jurisdictions', () => {
@@ -166,9 +196,29 @@ describe('setting by hand', () => {
     await stage.type('#hand-due', '2040-01-01');
     await stage.type('#hand-reason', 'board decision');
     await stage.press('What would change?');
-    const result = (id: string, outcome: string) => ({ id, name: id, outcome, why: 'You may not.', before: '2030-01-01 (R-1)', after: '2040-01-01', shortens: false }); // prettier-ignore
+    const result = (id: string, outcome: string) => ({
+      id,
+      name: id,
+      outcome,
+      why: 'You may not.',
+      before: '2030-01-01 (R-1)',
+      after: '2040-01-01',
+      shortens: false,
+    });
     const shift = { earlier: 0, later: 1, first: 0, none: 0, otherwise: 0 };
-    const effect = { looked: 1, changed: 1, shift, atOnce: { records: 0, bytes: 0 }, held: 1, inBatches: 0, bySeries: [], byYear: [], most: [], firstMonth: '2026-09', forecast: [] }; // prettier-ignore
+    const effect = {
+      looked: 1,
+      changed: 1,
+      shift,
+      atOnce: { records: 0, bytes: 0 },
+      held: 1,
+      inBatches: 0,
+      bySeries: [],
+      byYear: [],
+      most: [],
+      firstMonth: '2026-09',
+      forecast: [],
+    };
     const tried = await stage.answer('/api/records/override', { results: [result('a', 'done'), result('b', 'refused')], effect });
     expect(tried.request.body).toEqual({
       ids: ['a', 'b'],
@@ -241,7 +291,9 @@ describe('events', () => {
   };
   it('are corrected with a reason, and what was taken back stays to be read', async () => {
     const stage = await Stage.show(EventList, { kind: 'record', id: 'r', mayRecord: true });
-    await stage.answer('/api/records/r/events', { events: [event, { ...event, id: 'w', withdrawn: { by: 'Ines', reason: 'a year off' } }] });
+    await stage.answer('/api/records/r/events', {
+      events: [event, { ...event, id: 'w', withdrawn: { by: 'Ines', reason: 'a year off' } }],
+    });
     expect(stage.text()).toContain('taken back by Ines: a year off');
     await stage.press('Correct lease ended of 2024-06-30');
     await stage.answer('/api/rules', { rules });
@@ -251,5 +303,5 @@ describe('events', () => {
     await stage.press('Correct it');
     const request = await stage.answer('/api/events/e/withdraw', { recomputed: 1 });
     expect(request.request.body).toEqual({ reason: 'wrong year', instead: { type: 'lease ended', on: '2025-06-30', note: '' } });
-  }); // prettier-ignore
+  });
 });

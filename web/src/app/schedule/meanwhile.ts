@@ -14,7 +14,9 @@ import { compareRules } from './ruleLines';
         @for (line of lines(); track line.name) {
           <li>
             <span class="name">{{ line.name }}</span>
-            <span>{{ line.was ?? none }} → <b>{{ line.now ?? none }}</b></span>
+            <span
+              >{{ line.was ?? none }} → <b>{{ line.now ?? none }}</b></span
+            >
             @if (line.mine !== line.now) {
               <span class="quiet small"><ng-container i18n>yours</ng-container>: {{ line.mine ?? none }}</span>
             }
@@ -56,7 +58,7 @@ import { compareRules } from './ruleLines';
     }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,
-}) // prettier-ignore
+})
 export class Meanwhile {
   /** The rule as one began to edit it, with its versions. */
   readonly before = input.required<RulePage>();

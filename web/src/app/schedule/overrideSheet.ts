@@ -29,12 +29,13 @@ type Way = 'date' | 'rule' | 'jurisdictions' | 'rules';
         <form class="form" (ngSubmit)="carryOut(false)">
           @if (way() === 'jurisdictions') {
             <p i18n>
-              Rules made for them apply to these records then; none: those of their place. Letting go sooner than now needs a keeper. The ledger keeps
-              your reason.
+              Rules made for them apply to these records then; none: those of their place. Letting go sooner than now needs a keeper. The
+              ledger keeps your reason.
             </p>
           } @else {
             <p i18n>
-              What is set by hand counts before every rule. Letting go sooner than the rules say needs a keeper. The ledger keeps your reason.
+              What is set by hand counts before every rule. Letting go sooner than the rules say needs a keeper. The ledger keeps your
+              reason.
             </p>
           }
           <kc-choice field="hand-way" label="What" i18n-label [options]="ways" [value]="way()" (valueChange)="way.set($event); stale()" />
@@ -45,7 +46,14 @@ type Way = 'date' | 'rule' | 'jurisdictions' | 'rules';
                   <label for="hand-due" i18n>Due on</label>
                   <input pInputText id="hand-due" name="due" type="date" [ngModel]="dueOn()" (ngModelChange)="dueOn.set($event); stale()" />
                 </div>
-                <kc-choice field="hand-action" label="Then" i18n-label [options]="actions" [value]="action()" (valueChange)="action.set($event); stale()" />
+                <kc-choice
+                  field="hand-action"
+                  label="Then"
+                  i18n-label
+                  [options]="actions"
+                  [value]="action()"
+                  (valueChange)="action.set($event); stale()"
+                />
               </div>
             }
             @case ('jurisdictions') {
@@ -60,12 +68,27 @@ type Way = 'date' | 'rule' | 'jurisdictions' | 'rules';
               />
             }
             @case ('rule') {
-              <kc-choice field="hand-rule" label="Rule" i18n-label [options]="ruleOptions()" [value]="ruleId()" (valueChange)="ruleId.set($event); stale()" />
+              <kc-choice
+                field="hand-rule"
+                label="Rule"
+                i18n-label
+                [options]="ruleOptions()"
+                [value]="ruleId()"
+                (valueChange)="ruleId.set($event); stale()"
+              />
             }
           }
           <div class="field">
             <label for="hand-reason" i18n>Reason</label>
-            <textarea pTextarea id="hand-reason" name="reason" rows="3" required [ngModel]="reason()" (ngModelChange)="reason.set($event)"></textarea>
+            <textarea
+              pTextarea
+              id="hand-reason"
+              name="reason"
+              rows="3"
+              required
+              [ngModel]="reason()"
+              (ngModelChange)="reason.set($event)"
+            ></textarea>
           </div>
           <kc-problem [problem]="problem()" />
           @if (tried(); as t) {
@@ -90,7 +113,14 @@ type Way = 'date' | 'rule' | 'jurisdictions' | 'rules';
             </div>
           }
           <div class="acts">
-            <p-button severity="secondary" [outlined]="true" [disabled]="busy() || !ready()" label="What would change?" i18n-label (onClick)="carryOut(true)" />
+            <p-button
+              severity="secondary"
+              [outlined]="true"
+              [disabled]="busy() || !ready()"
+              label="What would change?"
+              i18n-label
+              (onClick)="carryOut(true)"
+            />
             <p-button type="submit" [disabled]="busy() || !ready()" [label]="button()" />
           </div>
         </form>
@@ -115,7 +145,7 @@ type Way = 'date' | 'rule' | 'jurisdictions' | 'rules';
     }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,
-}) // prettier-ignore
+})
 export class OverrideSheet {
   private readonly api = inject(Api);
   readonly open = model.required<boolean>();

@@ -24,7 +24,9 @@ type Pair = { recordType: string; seriesId: string; ruleId: string };
       <div class="page-head">
         <div>
           <h1 i18n>Rules by type</h1>
-          <p class="lede" i18n>One record type in one series can follow a rule of its own. It counts before criteria, folders and the series.</p>
+          <p class="lede" i18n>
+            One record type in one series can follow a rule of its own. It counts before criteria, folders and the series.
+          </p>
         </div>
         <div class="acts">
           @if (session.may('dispose')) {
@@ -89,9 +91,30 @@ type Pair = { recordType: string; seriesId: string; ruleId: string };
       }
       <kc-sheet [(open)]="open" heading="Set a rule by type" i18n-heading>
         <form class="form" (submit)="$event.preventDefault(); set({ recordType: type()!, seriesId: series()!, ruleId: rule()! }, true)">
-          <kc-choice field="pair-type" label="Record type" i18n-label [options]="typeOptions()" [value]="type()" (valueChange)="type.set($event)" />
-          <kc-choice field="pair-series" label="Series" i18n-label [options]="seriesOptions()" [value]="series()" (valueChange)="series.set($event)" />
-          <kc-choice field="pair-rule" label="Rule" i18n-label [options]="ruleOptions()" [value]="rule()" (valueChange)="rule.set($event)" />
+          <kc-choice
+            field="pair-type"
+            label="Record type"
+            i18n-label
+            [options]="typeOptions()"
+            [value]="type()"
+            (valueChange)="type.set($event)"
+          />
+          <kc-choice
+            field="pair-series"
+            label="Series"
+            i18n-label
+            [options]="seriesOptions()"
+            [value]="series()"
+            (valueChange)="series.set($event)"
+          />
+          <kc-choice
+            field="pair-rule"
+            label="Rule"
+            i18n-label
+            [options]="ruleOptions()"
+            [value]="rule()"
+            (valueChange)="rule.set($event)"
+          />
           <kc-problem [problem]="problem()" />
           <p-button type="submit" [disabled]="busy() || !type() || !series() || !rule()" label="Set the rule" i18n-label />
         </form>
@@ -107,7 +130,7 @@ type Pair = { recordType: string; seriesId: string; ruleId: string };
     }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,
-}) // prettier-ignore
+})
 export class PairsPage {
   private readonly api = inject(Api);
   protected readonly session = inject(Session);

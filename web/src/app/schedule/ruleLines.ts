@@ -15,12 +15,14 @@ function stepWords(step: RuleDefinition['steps'][number]): string {
   if (step.kind === 'keepPermanently') return what;
   const after = periodWords(step.after);
   return [
-    step.from === 'clockStart' ? $localize`${what}:what: ${after}:period: after the clock starts` : $localize`${what}:what: ${after}:period: after the step before`,
+    step.from === 'clockStart'
+      ? $localize`${what}:what: ${after}:period: after the clock starts`
+      : $localize`${what}:what: ${after}:period: after the step before`,
     ...(step.repeatEvery ? [$localize`again every ${periodWords(step.repeatEvery)}:period:`] : []),
     ...(step.approvals === 1 ? [$localize`one approval`] : step.approvals > 1 ? [$localize`${step.approvals}:n: approvals`] : []),
     ...(step.approverGroups?.length ? [$localize`by ${step.approverGroups.join(', ')}:groups:`] : []),
     ...(step.noticeDays > 0 ? [$localize`${step.noticeDays}:n: days of notice`] : []),
-  ].join(', '); // prettier-ignore
+  ].join(', ');
 }
 
 /** A rule in words, line by line; the same lines in the same order for every rule, its steps last. */

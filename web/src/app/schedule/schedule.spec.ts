@@ -16,9 +16,38 @@ const definition: RuleDefinition = {
     { kind: 'destroy', after: 'P10Y', from: 'clockStart', approvals: 2, noticeDays: 21 },
   ],
 };
-const version = (no: number, inForceFrom: string): Page['versions'][number] => ({ id: `v${no}`, version: no, definition, inForceFrom, takesOver: 'all', publishedBy: 'Ines', publishedAt: '2021-02-01T09:00:00Z' }); // prettier-ignore
-const page: Page = { id: 'r', code: 'R-SAF-4', revision: 3, draft: null, draftSaved: null, versions: [version(2, '2021-02-01'), version(1, '2008-01-01')], setOn: [{ placeId: 's', code: 'PIL-03', title: 'Near misses' }], pairs: [], criteria: [], records: 100 }; // prettier-ignore
-const line = (code: string, changes: Partial<RuleLine> = {}): RuleLine => ({ id: code, code, version: 1, definition, inForceFrom: '2003-01-01', hasDraft: false, setOn: [], records: 10, ...changes }); // prettier-ignore
+const version = (no: number, inForceFrom: string): Page['versions'][number] => ({
+  id: `v${no}`,
+  version: no,
+  definition,
+  inForceFrom,
+  takesOver: 'all',
+  publishedBy: 'Ines',
+  publishedAt: '2021-02-01T09:00:00Z',
+});
+const page: Page = {
+  id: 'r',
+  code: 'R-SAF-4',
+  revision: 3,
+  draft: null,
+  draftSaved: null,
+  versions: [version(2, '2021-02-01'), version(1, '2008-01-01')],
+  setOn: [{ placeId: 's', code: 'PIL-03', title: 'Near misses' }],
+  pairs: [],
+  criteria: [],
+  records: 100,
+};
+const line = (code: string, changes: Partial<RuleLine> = {}): RuleLine => ({
+  id: code,
+  code,
+  version: 1,
+  definition,
+  inForceFrom: '2003-01-01',
+  hasDraft: false,
+  setOn: [],
+  records: 10,
+  ...changes,
+});
 
 describe('the schedule', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
@@ -109,7 +138,9 @@ describe('a rule', () => {
     const stage = await show();
     await stage.press('Edit as a draft');
     await stage.answer('/api/rules/r/cases', { cases: [], rules: {}, more: false });
-    await stage.answer('/api/rules', { rules: [line('R-1', { definition: { ...definition, trigger: { kind: 'event', eventType: 'vessel scrapped', occurrence: 'last' } } })] });
+    await stage.answer('/api/rules', {
+      rules: [line('R-1', { definition: { ...definition, trigger: { kind: 'event', eventType: 'vessel scrapped', occurrence: 'last' } } })],
+    });
     expect([...stage.host.querySelectorAll<HTMLOptionElement>('datalist option')].map((o) => o.value)).toEqual(['vessel scrapped']);
     await stage.type('#rule-event', 'lease ended');
     await stage.choose('rule-occurrence', /first/);
@@ -128,14 +159,29 @@ describe('a rule', () => {
     await stage.choose('rule-trigger', 'a date fact');
     await stage.answer('/api/record-types', {
       types: [
-        { code: 'lease', title: 'Lease', version: 1, retired: false, facts: [{ code: 'ends', title: 'Ends on', kind: 'date', required: false }] },
-        { code: 'permit', title: 'Permit', version: 1, retired: false, facts: [{ code: 'ends', title: 'Ends on', kind: 'date', required: false }, { code: 'no', title: 'No.', kind: 'text', required: true }] },
+        {
+          code: 'lease',
+          title: 'Lease',
+          version: 1,
+          retired: false,
+          facts: [{ code: 'ends', title: 'Ends on', kind: 'date', required: false }],
+        },
+        {
+          code: 'permit',
+          title: 'Permit',
+          version: 1,
+          retired: false,
+          facts: [
+            { code: 'ends', title: 'Ends on', kind: 'date', required: false },
+            { code: 'no', title: 'No.', kind: 'text', required: true },
+          ],
+        },
       ],
     });
     await stage.choose('rule-fact', 'Ends on (Lease, Permit)');
     await stage.press('Save draft');
     expect((await stage.request('/api/rules/r/draft')).request.body.definition.trigger).toEqual({ kind: 'fact', fact: 'ends' });
-  }); // prettier-ignore
+  });
 
   it('saves what was changed at the revision it was read at', async () => {
     const stage = await show();

@@ -22,10 +22,26 @@ interface Side {
         <tr>
           <th><span class="sr" i18n>of the rule</span></th>
           <th>
-            <kc-choice field="compare-left" label="Left" i18n-label [labelled]="false" [options]="sides()" [value]="left()" (valueChange)="left.set($event)" />
+            <kc-choice
+              field="compare-left"
+              label="Left"
+              i18n-label
+              [labelled]="false"
+              [options]="sides()"
+              [value]="left()"
+              (valueChange)="left.set($event)"
+            />
           </th>
           <th>
-            <kc-choice field="compare-right" label="Right" i18n-label [labelled]="false" [options]="sides()" [value]="right()" (valueChange)="right.set($event)" />
+            <kc-choice
+              field="compare-right"
+              label="Right"
+              i18n-label
+              [labelled]="false"
+              [options]="sides()"
+              [value]="right()"
+              (valueChange)="right.set($event)"
+            />
           </th>
         </tr>
       </thead>
@@ -83,7 +99,7 @@ interface Side {
     }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,
-}) // prettier-ignore
+})
 export class VersionCompare {
   /** Newest first. */
   readonly versions = input.required<RulePage['versions']>();

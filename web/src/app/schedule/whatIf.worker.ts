@@ -12,7 +12,11 @@ function effectOf(draft: Draft): WhatIfAnswer['effect'] {
   const effect = effectOnCases(cases, rules, after, day, Math.max(day, civilDate(inForceFrom)));
   const series = new Map(cases.map((c) => [c.series.id, c.series]));
   const records = new Map<string, ScheduleCase>(cases.map((c) => [c.id, c]));
-  return namedEffect(effect, (id) => series.get(id), (id) => records.get(id)); // prettier-ignore
+  return namedEffect(
+    effect,
+    (id) => series.get(id),
+    (id) => records.get(id),
+  );
 }
 
 addEventListener('message', ({ data }: MessageEvent<WhatIfQuestion>) => {

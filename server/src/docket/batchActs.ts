@@ -1,0 +1,311 @@
+import { docket } from '@key-cellar/contract';
+import { civilDate, formatCivilDate, yearMonthDay } from '@key-cellar/core/calendar';
+import type { BatchAct, BatchState } from '@key-cellar/core/docket';
+import { refuse, type Refusal } from '@key-cellar/core/records';
+import { uuidv7 } from 'uuidv7';
+import { send } from '../identity/index.js';
+import { actsFor, addJob, many, noRight, notAllowed, one, Problem, wrongField, type Entered, type UnitOfWork } from '../kernel/index.js';
+import { confirmByHand } from './execution.js';
+import { disposingStep, groupKey, groupOfKey, vintageWords } from './groups.js';
+import { batchKind, dueKind, itemKind, objectionKind } from './kinds.js';
+import type { Services } from './services.js';
+import { nextState, stateAfter } from './standing.js';
+import * as store from './store.js';
+
+const { act } = actsFor<Services>();
+const yearOf = (date: string): number => yearMonthDay(civilDate(date)).year;
+const padded = (n: number): string => String(n).padStart(3, '0');
+
+/** Why the core refuses an act on a batch. */
+const refusalOf = (batch: store.BatchRow, asked: BatchAct, today: string): Refusal | null => {
+  const next = stateAfter(batch, asked, today);
+  return typeof next === 'string' ? null : next;
+};
+
+/** Announces a batch: from now on its owners may object. Gives what the ledger says of it. */
+async function announceBatch(uow: UnitOfWork, batch: store.BatchRow): Promise<Entered> {
+  const noticeUntil = formatCivilDate(civilDate(uow.actor.today) + batch.notice_days);
+  await store.setBatchState(uow, batch.id, 'notice', { announcedOn: uow.actor.today, noticeUntil });
+  const items = await store.items(uow, batch.id);
+  const what = batch.action === 'destroy' ? 'destroyed' : 'transferred to the archive and removed here';
+  const owners = new Map<string, number>();
+  for (const item of items) if (item.owner_id) owners.set(item.owner_id, (owners.get(item.owner_id) ?? 0) + 1);
+  await send(
+    uow,
+    [...owners].map(([toId, n]) => ({
+      toId,
+      kind: 'notice',
+      subject: `Notice ${batch.number}: ${n} of your records are due to be ${batch.action === 'destroy' ? 'destroyed' : 'transferred'}`,
+      body: `Batch ${batch.number} holds ${batch.what}. You own ${n} of them. If one of them must stay, object with a reason by ${noticeUntil}. Without an objection they are ${what} after approval.`,
+      link: `/docket/${batch.id}`,
+    })),
+  );
+  return { act: 'announced a batch', subject: batchKind.subject(batch), after: { noticeUntil, notified: [...owners.keys()] } };
+}
+
+/** The day on which a record that is put off comes due again: after today and within thirty years. */
+function requireLater(today: string, until: string): string {
+  if (until <= today) throw wrongField('/until', 'This must be a day after today.');
+  if (yearOf(until) > yearOf(today) + 30) throw wrongField('/until', 'This is more than thirty years ahead; an override says so better.');
+  return until;
+}
+
+/** Takes a record of a batch that is still under way out of it until a day. Gives what the ledger says of it. */
+async function putOff(
+  uow: UnitOfWork,
+  batch: store.BatchRow,
+  item: store.ItemRow,
+  given: { until: string; reason: string },
+): Promise<Entered> {
+  await store.setOutcome(uow, batch.id, item.record_id, 'deferred', `Put off until ${given.until}: ${given.reason}`);
+  await store.defer(uow, [item.record_id], given.until, given.reason);
+  return {
+    act: 'put off',
+    subject: { kind: 'record', id: item.record_id, name: `${item.number} ${item.title}` },
+    after: { batch: batch.number, until: given.until },
+    note: given.reason,
+  };
+}
+
+/** Ends a batch before its time; its records are due again and want a fresh notice. */
+async function letGo(uow: UnitOfWork, batch: store.BatchRow, reason: string): Promise<void> {
+  await store.setBatchState(uow, batch.id, 'withdrawn', { withdrawnReason: reason });
+  const items = (await store.items(uow, batch.id)).filter((i) => i.outcome === 'open');
+  for (const item of items) await store.setOutcome(uow, batch.id, item.record_id, 'dropped', 'The batch was withdrawn.');
+  await store.setDocket(
+    uow,
+    items.map((i) => i.record_id),
+    'due',
+  );
+}
+
+export const batchActs = {
+  propose: act(docket.propose, {
+    name: 'proposed a batch',
+    also: ['announced a batch'],
+    on: {
+      records: many(
+        dueKind,
+        async ({ body }, { db, access }) => {
+          const group = groupOfKey(body.groupKey);
+          return group ? store.idsInGroup(db, group, access.sets('discover')) : [];
+        },
+        'dispose',
+      ),
+    },
+    repeat: 'refused',
+    async write(uow, { on: { records }, left, body, access, person }) {
+      const found = await store.dueGroups(uow, access.sets('discover'), access.sets('dispose'));
+      const group = found.find((g) => groupKey(g) === body.groupKey);
+      if (!group) throw new Problem(409, 'group-gone', 'Nothing of this group is due any more, or it is in a batch already.');
+      if (records.length === 0)
+        throw left.length > 0 ? notAllowed('dispose') : new Problem(409, 'group-held', 'All of this group is held.');
+      const needed = disposingStep(group);
+      if (body.noticeDays < needed.noticeDays) {
+        throw wrongField('/noticeDays', `The rule asks for at least ${needed.noticeDays} days of notice.`);
+      }
+      const year = yearOf(person.today);
+      const number = `D-${year}-${padded(await store.nextBatchNumber(uow, 'batch', year))}`;
+      const id = uuidv7();
+      const vintages = [...new Set(records.map((r) => r.vintage ?? 0))].sort((a, b) => a - b);
+      const what = [`${records.length} × ${group.series_title}`, group.series_code, vintageWords(vintages)].filter(Boolean).join(', ');
+      const ids = records.map((r) => r.id);
+      await store.addBatch(uow, {
+        id,
+        number,
+        action: group.action,
+        what,
+        approvalsNeeded: needed.approvals,
+        approverGroups: needed.approverGroups,
+        noticeDays: body.noticeDays,
+        by: person.id,
+        today: person.today,
+      });
+      await store.addItems(uow, id, ids);
+      await store.setDocket(uow, ids, 'batch');
+      const proposed = {
+        act: 'proposed a batch',
+        subject: { kind: 'batch', id, name: number },
+        after: { what, action: group.action, records: records.length, rule: group.rule_code },
+      };
+      const announced = body.announce ? [await announceBatch(uow, (await store.findBatches(uow, [id], true))[0]!)] : [];
+      return { answer: { id, number }, entry: [proposed, ...announced] };
+    },
+  }),
+
+  announce: act(docket.announce, {
+    name: 'announced a batch',
+    on: { batch: one(batchKind, ({ params }) => params.id, 'dispose') },
+    repeat: 'refused',
+    decide: ({ on: { batch }, person }) => refusalOf(batch, { kind: 'announce' }, person.today),
+    async write(uow, { on: { batch } }) {
+      return { answer: {}, entry: await announceBatch(uow, batch) };
+    },
+  }),
+
+  object: act(docket.object, {
+    name: 'objected',
+    on: { one: one(itemKind, ({ params, body }) => `${params.id}/${body.recordId}`, 'read') },
+    repeat: 'another',
+    decide: ({ on: { one: of }, person }) => refusalOf(of.batch, { kind: 'object' }, person.today),
+    async write(uow, { on: { one: of }, body, person }) {
+      const { batch, item } = of;
+      await store.addObjection(uow, {
+        id: uuidv7(),
+        batchId: batch.id,
+        recordId: item.record_id,
+        by: person.id,
+        reason: body.reason,
+        at: uow.at,
+      });
+      await send(uow, [
+        {
+          toId: batch.proposed_by,
+          kind: 'objection',
+          subject: `Objection in ${batch.number}: ${item.number}`,
+          body: `${person.name} objects to the ${batch.action === 'destroy' ? 'destruction' : 'transfer'} of ${item.number} ${item.title}: ${body.reason}`,
+          link: `/docket/${batch.id}`,
+        },
+      ]);
+      return { answer: {}, entry: { after: { batch: batch.number }, note: body.reason } };
+    },
+  }),
+
+  /** With `keep` the record leaves the batch and is put off until a day, else it goes on. */
+  answer: act(docket.answer, {
+    name: 'answered an objection',
+    also: ['put off'],
+    on: { one: one(objectionKind, ({ params }) => params.id, 'dispose') },
+    repeat: 'refused',
+    decide({ on: { one: of } }) {
+      if (of.objection.answered_at !== null) return refuse('answered-before', 'This objection was answered before.');
+      const open = of.batch.state === 'notice' || of.batch.state === 'approved';
+      return open ? null : refuse('batch-running', 'The batch is past the point of objections.');
+    },
+    async write(uow, { on: { one: of }, body, person }) {
+      const { batch, objection } = of;
+      await store.answerObjection(uow, objection.id, body.answer, uow.at);
+      const answered = {
+        act: 'answered an objection',
+        subject: batchKind.subject(batch),
+        after: { record: objection.record_id, keep: body.keep, ...(body.keep ? { until: body.until } : {}) },
+        note: body.answer,
+      };
+      await send(uow, [
+        {
+          toId: objection.by_id,
+          kind: 'objection answered',
+          subject: `Your objection in ${batch.number} was answered`,
+          body: `${body.keep ? `The record stays until ${body.until}.` : 'The record goes on.'} ${body.answer}`,
+          link: `/docket/${batch.id}`,
+        },
+      ]);
+      if (!body.keep) return { answer: {}, entry: answered };
+      const item = (await store.itemOf(uow, batch.id, objection.record_id))!;
+      const until = requireLater(person.today, body.until);
+      return { answer: {}, entry: [answered, await putOff(uow, batch, item, { until, reason: body.answer })] };
+    },
+  }),
+
+  defer: act(docket.defer, {
+    name: 'put off',
+    on: {
+      batch: one(batchKind, ({ params }) => params.id, 'dispose'),
+      one: one(itemKind, ({ params, body }) => `${params.id}/${body.recordId}`, noRight),
+    },
+    repeat: 'refused',
+    decide: ({ on: { batch, one: of } }) =>
+      ['proposed', 'notice', 'approved'].includes(batch.state) && of.item.outcome === 'open'
+        ? null
+        : refuse('batch-running', 'This record can no longer be put off: the batch has dealt with it.'),
+    async write(uow, { on: { batch, one: of }, body, person }) {
+      const until = requireLater(person.today, body.until);
+      return { answer: {}, entry: await putOff(uow, batch, of.item, { until, reason: body.reason }) };
+    },
+  }),
+
+  approve: act(docket.approve, {
+    name: 'approved a batch',
+    on: { batch: one(batchKind, ({ params }) => params.id, 'approve') },
+    repeat: 'refused',
+    async write(uow, { on: { batch }, body, person }) {
+      if (batch.objections > 0) {
+        throw new Problem(409, 'objection-open', 'An objection is not answered yet. The keeper who proposed the batch answers it.');
+      }
+      const state = nextState(batch, { kind: 'approve', by: person.id, groups: await store.groupsOf(uow, person.id) }, person.today);
+      await store.addApproval(uow, {
+        batchId: batch.id,
+        by: person.id,
+        decision: 'approve',
+        note: body.note,
+        today: person.today,
+        at: uow.at,
+      });
+      if (state !== batch.state) await store.setBatchState(uow, batch.id, state, { approvedOn: person.today });
+      return { answer: {}, entry: { note: body.note || undefined } };
+    },
+  }),
+
+  reject: act(docket.reject, {
+    name: 'refused a batch',
+    on: { batch: one(batchKind, ({ params }) => params.id, 'approve') },
+    repeat: 'refused',
+    decide: ({ on: { batch }, person }) => refusalOf(batch, { kind: 'reject', by: person.id }, person.today),
+    async write(uow, { on: { batch }, body: { reason }, person }) {
+      await store.addApproval(uow, { batchId: batch.id, by: person.id, decision: 'reject', note: reason, today: person.today, at: uow.at });
+      await letGo(uow, batch, `refused by ${person.name}: ${reason}`);
+      return { answer: {}, entry: { note: reason } };
+    },
+  }),
+
+  withdraw: act(docket.withdraw, {
+    name: 'withdrew a batch',
+    on: { batch: one(batchKind, ({ params }) => params.id, 'dispose') },
+    repeat: 'refused',
+    decide: ({ on: { batch }, person }) => refusalOf(batch, { kind: 'withdraw' }, person.today),
+    async write(uow, { on: { batch }, body: { reason } }) {
+      await letGo(uow, batch, reason);
+      return { answer: {}, entry: { note: reason } };
+    },
+  }),
+
+  /** Starts the execution as a job that survives a crash. */
+  execute: act(docket.execute, {
+    name: 'executed a batch',
+    on: { batch: one(batchKind, ({ params }) => params.id, 'dispose') },
+    repeat: 'refused',
+    job: { kind: 'execute', beyond: 0 },
+    decide: ({ on: { batch }, person }) =>
+      refusalOf(batch, { kind: 'execute' }, person.today) ??
+      (batch.running ? refuse('batch-executing', 'This batch is being executed already.') : null),
+    async write(uow, { on: { batch }, person, services }) {
+      await store.setBatchState(uow, batch.id, 'executing' satisfies BatchState);
+      const jobId = await addJob(uow, services.jobs, {
+        kind: 'execute',
+        subject: batch.number,
+        data: { batchId: batch.id, by: { id: person.id, name: person.name } },
+        total: await store.countItems(uow, batch.id, 'open'),
+      });
+      return { answer: { jobId }, entry: { after: { records: batch.count } } };
+    },
+  }),
+
+  /** A person says that physical items were destroyed, or handed over: date, method and witness. */
+  confirm: act(docket.confirm, {
+    name: ['confirmed destruction by hand', 'confirmed handing over'],
+    also: ['destroyed', 'transferred', 'issued a certificate'],
+    on: { batch: one(batchKind, ({ params }) => params.id, 'dispose') },
+    repeat: 'refused',
+    async write(uow, { on: { batch }, body, person, services }) {
+      if (body.on > person.today) throw wrongField('/on', 'This day is still to come.');
+      await confirmByHand(services, uow, batch, body);
+      return {
+        answer: {},
+        entry: {
+          act: batch.action === 'destroy' ? 'confirmed destruction by hand' : 'confirmed handing over',
+          after: { records: body.recordIds.length, on: body.on, method: body.method, witness: body.witness },
+        },
+      };
+    },
+  }),
+};

@@ -1,0 +1,148 @@
+import { type records, setup } from '@key-cellar/contract';
+import { changeProblems, definitionProblems, idsIn } from '@key-cellar/core/records';
+import { actsFor, addJob, atRepository, changedMeanwhile, one, Problem, somewhere, type ReadsOf, type Services } from '../kernel/index.js';
+import { addEntity, added, changed, entitySubject, listEntities, requireFreeName } from './entities.js';
+import { namesOf, recordWords } from './facts.js';
+import { entityKind, typeKind } from './kinds.js';
+import * as store from './store.js';
+import { changedGaps, effectOf, gapsInOneTransaction, listTypes, refuseDefinitions, subjectOfType, typePage } from './types.js';
+
+const { act, actInParts } = actsFor<Services>();
+const keepers = 'Keepers decide what record types there are.';
+const editors = 'Editors and keepers look after parties and business objects.';
+
+export const factActs = {
+  makeType: act(setup.makeType, {
+    name: 'made a record type',
+    on: { repository: atRepository('dispose', keepers) },
+    repeat: 'refused',
+    async write(uow, { body, person }) {
+      refuseDefinitions(definitionProblems(body.facts));
+      if (!(await store.addType(uow, body))) throw new Problem(409, 'code-taken', `There is a record type “${body.code}” already.`);
+      await store.addTypeVersion(uow, { ...body, version: 1, by: person.id, at: uow.at });
+      return { answer: {}, entry: { subject: subjectOfType(body), after: body } };
+    },
+  }),
+
+  /**
+   * Publishes another version. Records of the type stay valid as they are; required facts that they lack now are gaps. A
+   * fact keeps the meaning of its code, and one that becomes unique must be so already.
+   */
+  changeType: actInParts(setup.changeType, {
+    name: 'changed a record type',
+    on: { repository: atRepository('dispose', keepers), type: one(typeKind, ({ params }) => params.code, 'dispose', { who: keepers }) },
+    repeat: 'refused',
+    job: { kind: 'gaps', beyond: gapsInOneTransaction },
+    async perform({ services, params: { code }, body, person, on: { type: seen } }, work) {
+      const known = [...seen.facts, ...(await store.earlierFacts(services.pool, code))];
+      refuseDefinitions([...definitionProblems(body.facts), ...changeProblems(known, body.facts)]);
+      const effect = await effectOf(services, code, seen.facts, body.facts);
+      if (body.dryRun) return { effect, version: seen.version, jobId: null };
+      return work(async (uow) => {
+        const type = (await store.lockType(uow, code))!;
+        if (type.version !== body.version) throw changedMeanwhile();
+        for (const fact of body.facts.filter((f) => f.unique && !type.facts.some((o) => o.code === f.code && o.unique))) {
+          const twice = await store.claimAll(uow, code, fact.code);
+          if (twice) {
+            throw new Problem(409, 'not-unique', `${fact.title} cannot become unique: ${twice.n} records have ${twice.value}.`, [
+              { pointer: `/facts/${fact.code}`, sentence: `${twice.n} records have ${twice.value}.` },
+            ]);
+          }
+        }
+        const next = { code, version: type.version + 1, title: body.title, facts: body.facts };
+        await store.writeType(uow, next);
+        await store.addTypeVersion(uow, { ...next, by: person.id, at: uow.at });
+        uow.enter({
+          act: 'changed a record type',
+          subject: subjectOfType(next),
+          before: { title: type.title, facts: type.facts },
+          after: { title: next.title, facts: next.facts, version: next.version },
+        });
+        if (effect.records > gapsInOneTransaction) {
+          const job = { kind: 'gaps' as const, subject: code, data: { code }, total: effect.records };
+          return { effect, version: next.version, jobId: await addJob(uow, services.jobs, job) };
+        }
+        await store.writeGaps(uow, changedGaps(next.facts, await store.lockFactsOfType(uow, code, null, gapsInOneTransaction)));
+        return { effect, version: next.version, jobId: null };
+      });
+    },
+  }),
+
+  retireType: act(setup.retireType, {
+    name: ['retired a record type', 'took a record type up again'],
+    on: { type: one(typeKind, ({ params }) => params.code, 'dispose', { who: keepers }) },
+    repeat: 'same',
+    async write(uow, { on: { type }, body: { retired }, person }) {
+      if ((type.retired_on !== null) === retired) return { answer: {}, entry: null };
+      await store.retireType(uow, type.code, retired ? person.today : null);
+      return { answer: {}, entry: { act: retired ? 'retired a record type' : 'took a record type up again' } };
+    },
+  }),
+
+  makeEntity: act(setup.makeEntity, {
+    name: [added('party'), added('object')],
+    on: { repository: somewhere('edit') },
+    repeat: 'refused',
+    async write(uow, { body }) {
+      return { answer: { id: await addEntity(uow, body) }, entry: [] };
+    },
+  }),
+
+  changeEntity: act(setup.changeEntity, {
+    name: [changed('party'), changed('object')],
+    on: { entity: one(entityKind, ({ params }) => params.id, 'edit', { who: editors }) },
+    repeat: 'refused',
+    async write(uow, { on: { entity: before }, body, access, person }) {
+      if (before.revision !== body.revision) throw changedMeanwhile();
+      await requireFreeName(uow, before.kind, body.name, before.id);
+      const retiredOn = body.retired ? (before.retired_on ?? person.today) : null;
+      await store.writeEntity(uow, { id: before.id, name: body.name, code: body.code, note: body.note, retiredOn });
+      if (before.name !== body.name) {
+        // What refers to it is found by its new name from now on.
+        for (const r of await store.referring(uow, before.id)) {
+          const names = Object.values(await namesOf(uow, access, idsIn(r.facts)));
+          await store.writeSearch(uow, r.id, recordWords(r.title, r.number, r.facts, names));
+        }
+      }
+      return {
+        answer: { revision: before.revision + 1 },
+        entry: {
+          act: changed(before.kind),
+          subject: entitySubject({ ...before, name: body.name }),
+          before: { name: before.name, code: before.code, note: before.note, retiredOn: before.retired_on },
+          after: { name: body.name, code: body.code, note: body.note, retiredOn },
+        },
+      };
+    },
+  }),
+};
+
+export const typeReads: Pick<ReadsOf<typeof records, Services>, 'types'> = {
+  types: async ({ services }) => ({
+    types: (await store.recordTypes(services.pool)).map(({ retired_on, ...type }) => ({ ...type, retired: retired_on !== null })),
+  }),
+};
+
+export const setupReads: Pick<ReadsOf<typeof setup, Services>, 'types' | 'type' | 'entities' | 'options' | 'names'> = {
+  types: async ({ services, access }) => ({ types: await listTypes(services, await access()) }),
+  type: async ({ services, access, params }) => typePage(services, await access(), params.code),
+  entities: async ({ services, access, query }) => listEntities(services, await access(), query.kind, query.text),
+  options: async ({ services: { pool }, access, query }) => {
+    const text = query.text.trim();
+    const sets = (await access()).sets('discover');
+    switch (query.kind) {
+      case 'person':
+        return { options: await store.peopleLike(pool, text) };
+      case 'party':
+      case 'object':
+        return { options: await store.entitiesLike(pool, query.kind, text) };
+      case 'place':
+        return { options: await store.placesLike(pool, text, sets) };
+      case 'reference':
+        return { options: text === '' ? [] : await store.recordsLike(pool, text, sets) };
+      default:
+        return { options: [] };
+    }
+  },
+  names: async ({ services: { pool }, access, body }) => ({ names: await namesOf(pool, await access(), body.ids) }),
+};

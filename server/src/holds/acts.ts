@@ -1,0 +1,243 @@
+import { holds } from '@key-cellar/contract';
+import { describeCriteria } from '@key-cellar/core/criteria';
+import { holdRefusal } from '@key-cellar/core/holds';
+import { refuse } from '@key-cellar/core/records';
+import { uuidv7 } from 'uuidv7';
+import { send } from '../identity/index.js';
+import {
+  actsFor,
+  atRepository,
+  many,
+  noRight,
+  one,
+  Problem,
+  somewhere,
+  type Entered,
+  type GuardRow,
+  type Services,
+  type UnitOfWork,
+} from '../kernel/index.js';
+import { holdKind, matterKind, noticeKind, recordToHold } from './kinds.js';
+import * as store from './store.js';
+
+const { act } = actsFor<Services>();
+const counsel = 'Counsel and keepers place holds.';
+
+interface Cover {
+  readonly id: string;
+  readonly name: string;
+  readonly outcome: store.CoverOutcome | 'refused';
+}
+
+const subjectOf = (hold: { id: string; name: string }) => ({ kind: 'hold', id: hold.id, name: hold.name });
+
+/** Covers records, and says of each in the ledger that it is held. */
+async function cover(
+  uow: UnitOfWork,
+  hold: { id: string; name: string },
+  records: readonly GuardRow[],
+  because: string,
+): Promise<{ results: Cover[]; entries: Entered[] }> {
+  const names = new Map(records.map((r) => [r.id, r.name]));
+  const outcomes = await store.cover(uow, hold.id, [...names.keys()], because);
+  return {
+    results: outcomes.map((o) => ({ id: o.record_id, name: names.get(o.record_id)!, outcome: o.outcome })),
+    entries: outcomes
+      .filter((o) => o.outcome === 'covered')
+      .map((o) => ({
+        act: 'held',
+        subject: { kind: 'record', id: o.record_id, name: names.get(o.record_id)! },
+        after: { hold: hold.name, holdId: hold.id },
+      })),
+  };
+}
+
+/** Those that were not covered because of the person’s rights. */
+const leftOut = (left: readonly { id: string; name: string; why: string }[]): Cover[] =>
+  left.map(({ id, name }) => ({ id, name, outcome: name === 'unknown' ? 'not found' : 'refused' }));
+
+async function notify(
+  uow: UnitOfWork,
+  hold: { id: string; name: string },
+  input: { matter: string; reason: string; custodianIds: readonly string[] },
+): Promise<Entered[]> {
+  const { custodianIds } = input;
+  if (custodianIds.length === 0) return [];
+  await store.addCustodians(uow, hold.id, custodianIds, uow.at);
+  await send(
+    uow,
+    custodianIds.map((toId) => ({
+      toId,
+      kind: 'hold notice',
+      subject: `Hold: ${hold.name}`,
+      body: `Records of yours are held for “${input.matter}”. ${input.reason} Nothing of it may be destroyed, here or elsewhere, until the hold is released. Please acknowledge this notice.`,
+      link: `/holds/${hold.id}`,
+    })),
+  );
+  return [{ act: 'notified custodians', subject: subjectOf(hold), after: { custodians: custodianIds } }];
+}
+
+export const holdActs = {
+  makeMatter: act(holds.makeMatter, {
+    name: 'opened a matter',
+    on: { repository: somewhere('hold') },
+    gate: 'none',
+    repeat: 'refused',
+    write: async (uow, { body, person }) => {
+      const id = uuidv7();
+      await store.addMatter(uow, { ...body, id, opened_on: person.today });
+      const subject = { kind: 'matter', id, name: `${body.code} ${body.title}` };
+      return { answer: { id }, entry: { subject, after: body } };
+    },
+  }),
+
+  /**
+   * With criteria it is placed under the exclusive gate: no record can come to match between looking and covering, see
+   * migrations/0004. It reaches whatever matches, also what its placer may not see: a freeze with gaps would be worse, so
+   * only counsel of the whole repository place one.
+   */
+  placeHold: act(holds.placeHold, {
+    name: 'placed a hold',
+    also: ['held', 'notified custodians'],
+    on: {
+      repository: atRepository(
+        { words: 'hold, for a hold by criteria', may: ['hold'], of: ({ body }) => (body.criteria ? 'hold' : null) },
+        'Counsel of the whole repository places holds by criteria.',
+      ),
+      matter: one(matterKind, ({ body }) => body.matterId, noRight),
+      records: many(recordToHold, ({ body }) => body.recordIds, 'hold', { who: counsel }),
+    },
+    gate: ({ body }) => (body.criteria ? 'exclusive' : 'shared'),
+    repeat: 'another',
+    write: async (uow, { body, person, access, on, left }) => {
+      if (on.records.length === 0 && !body.criteria) {
+        throw new Problem(409, 'nothing-to-hold', `None of these records can be held by you. ${counsel}`);
+      }
+      const hold = { id: uuidv7(), name: body.name };
+      await store.addHold(uow, { ...body, ...hold, criteria: body.criteria ?? null, by: person.id, at: uow.at });
+      const listed = await cover(uow, hold, on.records, 'listed');
+      const matching = body.criteria ? await store.matching(uow, body.criteria) : [];
+      const found = await cover(uow, hold, matching, 'matches its criteria');
+      const seen = new Set(matching.filter((r) => access.sets('discover').includes(r.access_set_id)).map((r) => r.id));
+      const notified = await notify(uow, hold, { matter: on.matter.title, reason: body.reason, custodianIds: body.custodianIds });
+      const placed = {
+        subject: subjectOf(hold),
+        act: 'placed a hold',
+        after: {
+          matter: on.matter.code,
+          freeze: body.freeze,
+          records: body.recordIds.length,
+          criteria: body.criteria ? describeCriteria(body.criteria) : null,
+        },
+        note: body.reason,
+      };
+      return {
+        answer: {
+          id: hold.id,
+          covered: await store.countCovered(uow, hold.id),
+          results: [...listed.results, ...leftOut(left), ...found.results.filter((r) => seen.has(r.id))],
+        },
+        entry: [placed, ...listed.entries, ...found.entries, ...notified],
+      };
+    },
+  }),
+
+  addRecords: act(holds.addRecords, {
+    name: 'added records to a hold',
+    also: ['held'],
+    on: {
+      hold: one(holdKind, ({ params }) => params.id, 'hold', { who: counsel }),
+      records: many(recordToHold, ({ body }) => body.recordIds, 'hold', { who: counsel }),
+    },
+    repeat: 'same',
+    decide: ({ on }) => holdRefusal(on.hold.state, { kind: 'widen' }),
+    write: async (uow, { on, left }) => {
+      const { results, entries } = await cover(uow, on.hold, on.records, 'listed later');
+      return {
+        answer: { covered: entries.length, results: [...results, ...leftOut(left)] },
+        entry: entries.length === 0 ? null : [{ act: 'added records to a hold', after: { records: entries.length } }, ...entries],
+      };
+    },
+  }),
+
+  letOut: act(holds.letOut, {
+    name: 'let out of a hold',
+    on: {
+      hold: one(holdKind, ({ params }) => params.id, 'hold', { who: counsel }),
+      records: many(recordToHold, ({ body }) => body.recordIds, 'hold', { who: counsel }),
+    },
+    repeat: 'same',
+    decide: ({ on, body }) => holdRefusal(on.hold.state, { kind: 'letOut', reason: body.reason }),
+    write: async (uow, { on, body, person, left }) => {
+      const covered = new Set(
+        await store.coveredAmong(
+          uow,
+          on.hold.id,
+          on.records.map((r) => r.id),
+        ),
+      );
+      const leaving = on.records.filter((r) => covered.has(r.id));
+      await store.letOut(uow, on.hold.id, [...covered], person.id, body.reason);
+      const results = on.records.map(({ id, name }) =>
+        covered.has(id)
+          ? ({ id, name, outcome: 'done', why: 'Let out.' } as const)
+          : ({ id, name, outcome: 'skipped', why: 'This hold does not cover it.' } as const),
+      );
+      const entries = leaving.map((r) => ({
+        subject: recordToHold.subject(r),
+        before: { hold: on.hold.name, holdId: on.hold.id },
+        note: body.reason,
+      }));
+      return { answer: { released: leaving.length, results: [...results, ...left] }, entry: entries.length === 0 ? null : entries };
+    },
+  }),
+
+  release: act(holds.release, {
+    name: 'released a hold',
+    on: { hold: one(holdKind, ({ params }) => params.id, 'hold', { who: counsel }) },
+    repeat: 'refused',
+    decide: ({ on, body }) => holdRefusal(on.hold.state, { kind: 'release', reason: body.reason }),
+    write: async (uow, { on, body, person }) => {
+      const covers = await store.countCovered(uow, on.hold.id);
+      await store.release(uow, on.hold.id, person.id, uow.at, body.reason);
+      return { answer: { released: covers }, entry: { before: { covers }, note: body.reason } };
+    },
+  }),
+
+  acknowledge: act(holds.acknowledge, {
+    name: 'acknowledged a hold',
+    on: { notice: one(noticeKind, ({ params }) => params.id, noRight) },
+    gate: 'none',
+    repeat: 'refused',
+    decide: ({ on }) => (on.notice.acknowledged ? refuse('acknowledged', 'You have acknowledged this notice before.') : null),
+    write: async (uow, { on, person }) => {
+      await store.acknowledge(uow, on.notice.id, person.id, uow.at);
+      return { answer: {}, entry: {} };
+    },
+  }),
+
+  remind: act(holds.remind, {
+    name: 'reminded custodians',
+    on: { hold: one(holdKind, ({ params }) => params.id, 'hold', { who: counsel }) },
+    gate: 'none',
+    repeat: 'same',
+    decide: ({ on }) => holdRefusal(on.hold.state, { kind: 'remind' }),
+    write: async (uow, { on: { hold } }) => {
+      const late = await store.remind(uow, hold.id);
+      await send(
+        uow,
+        late.map((c) => ({
+          toId: c.principal_id,
+          kind: 'hold reminder',
+          subject: `Reminder. Hold: ${hold.name}`,
+          body: `You have not acknowledged the notice of this hold yet. ${hold.reason}`,
+          link: `/holds/${hold.id}`,
+        })),
+      );
+      return {
+        answer: { reminded: late.length },
+        entry: late.length === 0 ? null : { after: { custodians: late.map((c) => c.principal_id) } },
+      };
+    },
+  }),
+};

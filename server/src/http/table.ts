@@ -1,0 +1,151 @@
+import * as contract from '@key-cellar/contract';
+import type { Endpoint } from '@key-cellar/contract';
+import { criteriaReads } from '../criteria/index.js';
+import {
+  batchActs,
+  docketReads,
+  executing,
+  stepReads,
+  sweepActs,
+  sweeping,
+  takingSteps,
+  taskActs,
+  type Services,
+} from '../docket/index.js';
+import { factActs, setupReads, typeReads } from '../facts/index.js';
+import { holdActs, holdReads } from '../holds/index.js';
+import { identityActs, identityReads } from '../identity/index.js';
+import { namesOf, requireAtRepository, type ActOf, type AnyAct, type Read } from '../kernel/index.js';
+import { ledgerActs, ledgerReads } from '../ledger/index.js';
+import { makeFirstKeeper, placeActs, planReads, planTableActs, stencilActs, stencilReads } from '../plan/index.js';
+import { receivingActs, receivingReads } from '../receiving/index.js';
+import { detectorActs, numberingActs, recordActs, recordReads, recordSetupReads } from '../records/index.js';
+import { dossierReads, personReads, reportReads } from '../reports/index.js';
+import { eventActs, levelActs, override, ruleActs, scheduleReads } from '../schedule/index.js';
+import { whoCan } from './whoCan.js';
+
+/** The areas of the contract, as the wire names them. */
+export const areas = {
+  identity: contract.identity,
+  plan: contract.plan,
+  stencils: contract.stencils,
+  schedule: contract.schedule,
+  criteria: contract.criteriaEndpoints,
+  receiving: contract.receiving,
+  records: contract.records,
+  setup: contract.setup,
+  holds: contract.holds,
+  docket: contract.docket,
+  steps: contract.steps,
+  ledger: contract.ledger,
+  reports: contract.reports,
+  access: contract.access,
+} as const;
+type Areas = typeof areas;
+
+/** What answers one endpoint: an act when it changes something, a reading when it does not. */
+// The things an act is on differ from act to act.
+// eslint-disable-next-line @typescript-eslint/no-explicit-any
+type AnswerTo<E> = E extends Endpoint ? (E extends { readonly changes: true } ? ActOf<E, Services, any> : Read<E, Services>) : never;
+
+/** Every endpoint of the contract with what answers it. One that is missing, or a change that is no act, does not compile. */
+export const table: { readonly [A in keyof Areas]: { readonly [K in keyof Areas[A]]: AnswerTo<Areas[A][K]> } } = {
+  identity: { ...identityReads, ...personReads, ...identityActs, makeFirstKeeper, moveClock: sweepActs.moveClock },
+  plan: {
+    ...planReads,
+    ...pick(placeActs, ['makePlace', 'editPlace', 'movePlace', 'mergePlace', 'closeFolder', 'reopenFolder', 'retirePlace']),
+    ...planTableActs,
+    ...pick(ruleActs, ['setRule', 'unsetRule']),
+    recordEvent: eventActs.recordEvent,
+    declareInside: recordActs.declareInside,
+  },
+  stencils: { ...stencilReads, ...stencilActs },
+  schedule: {
+    ...scheduleReads,
+    ...pick(ruleActs, ['makeRule', 'saveDraft', 'dropDraft', 'publish', 'importSchedule', 'cancelJob']),
+    ...levelActs,
+    ...pick(eventActs, ['addRecordEvent', 'withdrawEvent', 'importEvents']),
+    override,
+  },
+  criteria: criteriaReads,
+  receiving: { ...receivingReads, ...pick(receivingActs, ['upload', 'file', 'describePhysical', 'discard']) },
+  records: {
+    ...typeReads,
+    ...recordReads,
+    ...dossierReads,
+    ...numberingActs,
+    ...pick(recordActs, ['editFacts', 'declare', 'undeclare']),
+    addVersion: receivingActs.addVersion,
+  },
+  setup: {
+    ...setupReads,
+    ...recordSetupReads,
+    ...factActs,
+    ...detectorActs,
+    ...pick(placeActs, ['placeFacts', 'placeTakes']),
+    addEntityEvent: eventActs.addEntityEvent,
+  },
+  holds: { ...holdReads, ...holdActs },
+  docket: { ...docketReads, ...batchActs },
+  steps: { ...stepReads, ...taskActs, sweep: sweepActs.sweep, recompute: ruleActs.recompute },
+  ledger: {
+    ...ledgerReads,
+    ...ledgerActs,
+    acts: async ({ services, access }) => {
+      await requireAtRepository(services.pool, await access(), 'audit', 'Keepers and auditors look at the whole ledger.');
+      return { acts: namesOfAll() };
+    },
+  },
+  reports: reportReads,
+  access: { acts: () => ({ acts: whoCan(acts()) }) },
+};
+
+function pick<T, K extends keyof T>(from: T, keys: readonly K[]): Pick<T, K> {
+  return Object.fromEntries(keys.map((key) => [key, from[key]])) as Pick<T, K>;
+}
+
+export interface Bound {
+  /** Such as `holds.release`. */
+  readonly name: string;
+  readonly endpoint: Endpoint;
+  readonly answer: AnyAct<Services> | Read<Endpoint, Services>;
+}
+
+/** The table row by row. */
+export function bound(): Bound[] {
+  return Object.entries(areas).flatMap(([area, endpoints]) =>
+    Object.entries(endpoints as Record<string, Endpoint>).map(([key, endpoint]) => ({
+      name: `${area}.${key}`,
+      endpoint,
+      answer: (table[area as keyof Areas] as unknown as Record<string, Bound['answer']>)[key]!,
+    })),
+  );
+}
+
+export interface NamedAct {
+  readonly name: string;
+  readonly act: AnyAct<Services>;
+}
+
+/** All acts, in the order of the contract. */
+export function acts(): NamedAct[] {
+  return bound().flatMap(({ name, answer }) => (typeof answer === 'function' ? [] : [{ name, act: answer }]));
+}
+
+/** What the program enters by itself: the sweep, and the jobs behind acts. */
+export const ofTheProgram: readonly string[] = [
+  ...sweeping,
+  ...takingSteps,
+  ...executing,
+  'recomputed due dates',
+  'counted gaps',
+  'found signs',
+  'could not look into',
+];
+
+/** Everything that the ledger can say was done. */
+export function namesOfAll(): string[] {
+  const ofActs = acts().flatMap(({ act }) => namesOf(act));
+  const ofReading = bound().flatMap(({ answer }) => (typeof answer === 'function' ? (answer.enters ?? []) : []));
+  return [...new Set([...ofActs, ...ofReading, ...ofTheProgram])].sort();
+}

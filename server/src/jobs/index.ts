@@ -1,2 +1,0 @@
-export { addJob, openJobs, type JobContext, type Jobs, type JobWork } from './jobs.js';
-export { cancelJob, jobById } from './store.js';

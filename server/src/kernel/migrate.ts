@@ -1,0 +1,121 @@
+import { createHash } from 'node:crypto';
+import { readdir, readFile } from 'node:fs/promises';
+import { join } from 'node:path';
+import pg from 'pg';
+import PgBoss from 'pg-boss';
+import { applicationRole, appPassword, type Config } from './config.js';
+import { rows, run } from './connect.js';
+
+/** The database cannot be brought to what this program needs; the message says what to do. */
+export class MigrationRefused extends Error {}
+
+interface Migration {
+  readonly name: string;
+  readonly sql: string;
+  readonly checksum: string;
+}
+
+async function readMigrations(folder: string): Promise<Migration[]> {
+  const names = (await readdir(folder)).filter((name) => /^\d{4}_\w+\.sql$/.test(name)).sort();
+  return Promise.all(
+    names.map(async (name) => {
+      const sql = await readFile(join(folder, name), 'utf8');
+      return { name, sql, checksum: createHash('sha256').update(sql).digest('hex') };
+    }),
+  );
+}
+
+async function applicationMayLogIn(appUrl: string): Promise<boolean> {
+  const client = new pg.Client({ connectionString: appUrl });
+  try {
+    await client.connect();
+    return true;
+  } catch {
+    return false;
+  } finally {
+    await client.end().catch(() => undefined);
+  }
+}
+
+/**
+ * Makes the application's role, or gives it its password. A role belongs to all databases of a cluster, and no lock of this
+ * one keeps a server on another from doing the same at the same moment: whoever loses finds it done.
+ */
+async function ensureApplicationRole(client: pg.Client, { ownerUrl, appUrl }: Config): Promise<void> {
+  if (await applicationMayLogIn(appUrl)) return;
+  const exists = await rows(client, 'role.exists', 'select from pg_roles where rolname = $1', [applicationRole]);
+  // Role names and hex digits only: nothing here comes from outside.
+  const password = appPassword(ownerUrl);
+  try {
+    await client.query(`${exists.length > 0 ? 'alter' : 'create'} role ${applicationRole} with login password '${password}'`);
+  } catch (error) {
+    if (!(await applicationMayLogIn(appUrl))) throw error;
+  }
+}
+
+async function prepareQueue(config: Config, client: pg.Client): Promise<void> {
+  const boss = new PgBoss({ connectionString: config.ownerUrl, supervise: false, schedule: false });
+  boss.on('error', () => undefined);
+  await boss.start();
+  for (const queue of ['work']) await boss.createQueue(queue);
+  await boss.stop({ graceful: false, wait: true });
+  await client.query(`grant usage on schema pgboss to ${applicationRole}`);
+  await client.query(`grant all on all tables in schema pgboss to ${applicationRole}`);
+  await client.query(`grant all on all sequences in schema pgboss to ${applicationRole}`);
+  await client.query(`grant execute on all functions in schema pgboss to ${applicationRole}`);
+}
+
+/**
+ * Brings the database forward: every migration that it has not had, each in its own transaction, in order.
+ * Throws MigrationRefused when a migration it has had was edited since, or when it has had ones that this
+ * program does not know.
+ */
+export async function migrate(config: Config): Promise<string[]> {
+  const client = new pg.Client({ connectionString: config.ownerUrl });
+  await client.connect();
+  try {
+    await client.query('select pg_advisory_lock(4241)');
+    await client.query(
+      'create table if not exists migration (name text primary key, checksum text not null, applied_at timestamptz not null default now())',
+    );
+    const applied = new Map(
+      (await rows<{ name: string; checksum: string }>(client, 'migration.all', 'select name, checksum from migration')).map((m) => [
+        m.name,
+        m.checksum,
+      ]),
+    );
+    const known = await readMigrations(config.migrationsDir);
+    for (const name of applied.keys()) {
+      if (!known.some((m) => m.name === name)) {
+        throw new MigrationRefused(
+          `The database is newer than this program: it has had ${name}. Start the newer program, or name another database.`,
+        );
+      }
+    }
+    await ensureApplicationRole(client, config);
+    const done: string[] = [];
+    for (const migration of known) {
+      const before = applied.get(migration.name);
+      if (before === migration.checksum) continue;
+      if (before !== undefined) {
+        throw new MigrationRefused(
+          `${migration.name} was changed after this database had it. Migrations are never edited: put the file back and add a new one.`,
+        );
+      }
+      await client.query('begin');
+      try {
+        await client.query(migration.sql);
+        await run(client, 'migration.add', 'insert into migration (name, checksum) values ($1, $2)', [migration.name, migration.checksum]);
+        await client.query('commit');
+      } catch (error) {
+        await client.query('rollback');
+        throw error;
+      }
+      done.push(migration.name);
+    }
+    await prepareQueue(config, client);
+    return done;
+  } finally {
+    await client.end();
+  }
+}

@@ -1,0 +1,36 @@
+import { identity } from '@key-cellar/contract';
+import { uuidv7 } from 'uuidv7';
+import { getOrMakeSet, placeGrant } from '../access/index.js';
+import { addPrincipal, anybodyExists, hashPassword, readSettings, writeSetting } from '../identity/index.js';
+import { actsFor, Problem, programActor, withUnitOfWork, type Services } from '../kernel/index.js';
+import * as store from './store.js';
+
+const { freeAct } = actsFor<Services>();
+
+/** Makes the repository and its first keeper. 409 once anybody exists. */
+export const makeFirstKeeper = freeAct(identity.makeFirstKeeper, {
+  name: 'made the repository',
+  also: ['granted'],
+  because: 'there is nobody yet who could have a right',
+  repeat: 'refused',
+  async free({ services: { pool }, body, address }) {
+    const passwordHash = await hashPassword(body.password);
+    const settings = await readSettings(pool);
+    await withUnitOfWork(pool, programActor(address, settings.today), async (uow) => {
+      await store.lockFounding(uow);
+      if (await anybodyExists(uow)) throw new Problem(409, 'has-keepers', 'This repository has people already. Sign in instead.');
+      const timeZone = Intl.DateTimeFormat().resolvedOptions().timeZone || 'UTC';
+      await writeSetting(uow, 'repository', { name: body.repository, timeZone });
+      const [keeperId, placeId] = [uuidv7(), uuidv7()];
+      await addPrincipal(uow, { id: keeperId, kind: 'person', name: body.name, login: body.login, passwordHash, clearanceLevel: 9 });
+      const setId = await getOrMakeSet(uow, { anchorPlace: placeId, recordId: null, level: 0, caveats: [] });
+      await store.addRepository(uow, { id: placeId, title: body.repository, accessSetId: setId, openedOn: settings.today });
+      for (const profile of ['keeper', 'administrator']) {
+        await placeGrant(uow, { principalId: keeperId, placeId, profile, reason: 'first keeper' });
+      }
+      const subject = { kind: 'place', id: placeId, name: body.repository };
+      uow.enter({ act: 'made the repository', subject, after: { keeper: body.name } });
+    });
+    return {};
+  },
+});

@@ -1,0 +1,28 @@
+import { ofRepository, type Kind, type RightOn } from '../kernel/index.js';
+import * as stencils from './stencilStore.js';
+import * as store from './store.js';
+
+/** A place is open to a person who may discover what is in it, or put something there. */
+export const placeKind: Kind<store.PlaceRow> = {
+  word: 'place',
+  what: 'This place',
+  see: ['discover', 'deposit'],
+  find: (db, ids, lock) => (lock ? store.lockPlaces(db, ids) : store.placesByIds(db, ids)),
+  id: (place) => place.id,
+  subject: (place) => ({ kind: 'place', id: place.id, name: `${place.code} ${place.title}` }),
+  sets: (place) => [place.access_set_id],
+};
+
+/** The plan is the keepers'; folders may be changed by those who may move what is in them. */
+export const toChange: RightOn<store.PlaceRow> = {
+  words: 'move on a folder, dispose on other places',
+  may: ['move', 'dispose'],
+  of: (_input, place) => (place.kind === 'folder' ? 'move' : 'dispose'),
+};
+
+export const stencilKind = ofRepository<stencils.StencilRow>({
+  word: 'stencil',
+  what: 'This stencil',
+  subject: (stencil) => ({ kind: 'stencil', id: stencil.id, name: stencil.title }),
+  find: (db, id, lock) => (lock ? stencils.lockStencil(db, id) : stencils.stencilById(db, id)),
+});

@@ -1,0 +1,240 @@
+import { plan, setup } from '@key-cellar/contract';
+import { codePattern, kindsInside, mergeRefusal, moveRefusal, withArticle } from '@key-cellar/core/plan';
+import { refuse } from '@key-cellar/core/records';
+import { uuidv7 } from 'uuidv7';
+import { checkFacts, recordTypes } from '../facts/index.js';
+import { actsFor, one, Problem, wrongField, type Services } from '../kernel/index.js';
+import { effectOn, factsOfAllTypes, freeCode, requireMovableRecords, requireRevision, seriesOf, standingOf } from './changes.js';
+import { placeKind, toChange } from './kinds.js';
+import { shutAround } from './places.js';
+import * as store from './store.js';
+
+const { act } = actsFor<Services>();
+const refusal = (code: string, sentence: string | null) => (sentence === null ? null : refuse(code, sentence));
+
+const kindsMade = ['function', 'activity', 'series', 'folder'] as const;
+
+export const placeActs = {
+  /** Folders are everyday work of those who file; the plan itself is the keepers'. */
+  makePlace: act(plan.makePlace, {
+    name: kindsMade.map((kind) => `made ${withArticle(kind)}`),
+    on: {
+      parent: one(
+        placeKind,
+        ({ body }) => body.parentId,
+        {
+          words: 'edit for a folder, dispose for others',
+          may: ['edit', 'dispose'],
+          of: ({ body }) => (body.kind === 'folder' ? 'edit' : 'dispose'),
+        },
+        { lock: false },
+      ),
+    },
+    repeat: 'refused',
+    async write(uow, { on: { parent }, body, person }) {
+      if (!kindsInside(parent.kind).includes(body.kind))
+        throw wrongField('/kind', `Nothing of this kind, ${withArticle(body.kind)}, can be inside ${withArticle(parent.kind)}.`);
+      const shut = await shutAround(uow, parent);
+      if (shut) throw new Problem(409, 'folder-closed', shut);
+      const siblings = await store.childrenOf(uow, parent.id);
+      const code = await freeCode(uow, body.code, body.kind, parent.id);
+      if (!codePattern.test(code)) throw wrongField('/code', `${code} is no code: 40 letters at most.`);
+      const id = uuidv7();
+      await store.addPlace(uow, {
+        ...body,
+        code,
+        id,
+        ancestors: [...parent.ancestors, id],
+        position: siblings.length,
+        accessSetId: parent.access_set_id,
+        openedOn: person.today,
+      });
+      return {
+        answer: { id },
+        entry: {
+          act: `made ${withArticle(body.kind)}`,
+          subject: { kind: 'place', id, name: `${code} ${body.title}` },
+          after: { parent: parent.code, note: body.note },
+        },
+      };
+    },
+  }),
+
+  editPlace: act(plan.editPlace, {
+    name: ['changed a place', 'renumbered a place'],
+    on: { place: one(placeKind, ({ params }) => params.id, toChange) },
+    repeat: 'refused',
+    async write(uow, { on: { place }, body, person }) {
+      requireRevision(place, body.revision);
+      if (place.code !== body.code) {
+        if (place.parent_id === null) throw wrongField('/code', 'The repository keeps its code.');
+        if (await store.codeTaken(uow, body.code, place.kind, place.parent_id)) {
+          throw wrongField('/code', `${body.code} is the code of another place.`);
+        }
+        await store.keepFormerCode(uow, place, person.today);
+        await store.dropFormerCode(uow, place.id, body.code);
+      }
+      const { revision: _revision, ...after } = body;
+      const before = { code: place.code, title: place.title, note: place.note, notHere: place.not_here, message: place.message };
+      return {
+        answer: { revision: await store.writePlace(uow, place.id, body) },
+        entry: { act: place.code === body.code ? 'changed a place' : 'renumbered a place', before, after },
+      };
+    },
+  }),
+
+  /** Moves a place with all that is in it. Where its access came from above, it comes from there no more. */
+  movePlace: act(plan.movePlace, {
+    name: 'moved a place',
+    on: {
+      place: one(placeKind, ({ params }) => params.id, toChange),
+      parent: one(placeKind, ({ body }) => body.parentId, {
+        words: 'edit on a series or folder, dispose on other places',
+        may: ['edit', 'dispose'],
+        of: (_input, parent) => (parent.kind === 'series' || parent.kind === 'folder' ? 'edit' : 'dispose'),
+      }),
+    },
+    repeat: 'refused',
+    job: { kind: 'recompute', beyond: 2000 },
+    // Two moves at once could close a circle between them.
+    first: store.lockPlan,
+    decide: ({ on }) => refusal('cannot-move', moveRefusal(standingOf(on.place), standingOf(on.parent))),
+    async write(uow, { on: { place, parent }, body, services, person }) {
+      requireRevision(place, body.revision);
+      const from = (await store.placeById(uow, place.parent_id!))!;
+      const newSeriesId = seriesOf(parent, await store.placesByIds(uow, parent.ancestors));
+      if (place.kind === 'folder') await requireMovableRecords(uow, place, newSeriesId, false);
+      if (await store.codeTaken(uow, place.code, place.kind, parent.id, place.id)) {
+        throw new Problem(409, 'code-taken', `${parent.code} has a ${place.kind} ${place.code} already. Renumber one of them first.`);
+      }
+      const effect = await effectOn(uow, person.today, place, parent);
+      if (body.dryRun) return { answer: effect, entry: null };
+      await store.keepFormerCode(uow, place, person.today);
+      await store.moveUnder(uow, place, parent, place.kind === 'folder' ? newSeriesId : null);
+      const recomputed = await services.events.tell(uow, 'placesChanged', { placeIds: [place.id], because: place.code });
+      return {
+        answer: { ...effect, recomputed },
+        entry: {
+          before: { in: `${from.code} ${from.title}` },
+          after: { in: `${parent.code} ${parent.title}`, records: effect.records },
+        },
+      };
+    },
+  }),
+
+  /** Merges a place into another of its kind: all that is in it goes there, its code leads there, and it is retired empty. */
+  mergePlace: act(plan.mergePlace, {
+    name: 'merged a place',
+    on: { place: one(placeKind, ({ params }) => params.id, toChange), into: one(placeKind, ({ body }) => body.intoId, toChange) },
+    repeat: 'refused',
+    job: { kind: 'recompute', beyond: 2000 },
+    first: store.lockPlan,
+    decide: ({ on }) => refusal('cannot-merge', mergeRefusal(standingOf(on.place), standingOf(on.into))),
+    async write(uow, { on: { place, into }, body, services, person }) {
+      requireRevision(place, body.revision);
+      const events = await store.eventCount(uow, place.id);
+      if (events > 0) {
+        throw new Problem(
+          409,
+          'has-events',
+          `${place.code} has ${events} events of its own, and they would start clocks in ${into.code}. Take them back first.`,
+        );
+      }
+      const newSeriesId = seriesOf(into, await store.placesByIds(uow, into.ancestors));
+      await requireMovableRecords(uow, place, newSeriesId, true);
+      const clash = (await store.clashingCodes(uow, place.id, into.id)).map((c) => c.code);
+      if (clash.length > 0) {
+        const named = `${clash.slice(0, 5).join(', ')}${clash.length > 5 ? ' and more' : ''}`;
+        throw new Problem(409, 'code-taken', `Both have ${named} inside. Renumber one of each first.`);
+      }
+      const effect = await effectOn(uow, person.today, place, into);
+      if (body.dryRun) return { answer: effect, entry: null };
+      await store.mergeInto(uow, place, into, newSeriesId, person.today);
+      const recomputed = await services.events.tell(uow, 'placesChanged', { placeIds: [into.id], because: into.code });
+      return {
+        answer: { ...effect, recomputed },
+        entry: { after: { into: `${into.code} ${into.title}`, records: effect.records, places: effect.places } },
+      };
+    },
+  }),
+
+  closeFolder: act(plan.closeFolder, {
+    name: 'closed a folder',
+    also: ['declared'],
+    on: { folder: one(placeKind, ({ params }) => params.id, toChange) },
+    repeat: 'refused',
+    job: { kind: 'recompute', beyond: 2000 },
+    async write(uow, { on: { folder }, body: { on }, person, services }) {
+      if (folder.kind !== 'folder') throw new Problem(409, 'not-a-folder', 'Only folders are closed; series stay open.');
+      if (on < folder.opened_on) throw wrongField('/on', `The folder was opened on ${folder.opened_on}.`);
+      if (on > person.today) throw wrongField('/on', 'A folder is closed today or earlier, not ahead of time.');
+      if (folder.closed_on !== null) throw new Problem(409, 'folder-closed', `It was closed on ${folder.closed_on}.`);
+      await store.closePlace(uow, folder.id, on);
+      if (folder.declare_on === 'folderClosed') await services.events.tell(uow, 'folderClosed', { placeId: folder.id });
+      await services.events.tell(uow, 'placesChanged', { placeIds: [folder.id], because: folder.code });
+      return { answer: {}, entry: { after: { closedOn: on } } };
+    },
+  }),
+
+  reopenFolder: act(plan.reopenFolder, {
+    name: ['opened a folder again', 'brought a place back'],
+    on: { place: one(placeKind, ({ params }) => params.id, toChange) },
+    repeat: 'refused',
+    job: { kind: 'recompute', beyond: 2000 },
+    decide: ({ on: { place } }) => refusal('nothing-to-do', place.closed_on === null && place.retired_on === null ? 'It is open.' : null),
+    async write(uow, { on: { place }, body: { reason }, services }) {
+      await store.reopen(uow, place.id);
+      await services.events.tell(uow, 'placesChanged', { placeIds: [place.id], because: place.code });
+      return {
+        answer: {},
+        entry: {
+          act: place.retired_on === null ? 'opened a folder again' : 'brought a place back',
+          before: { closedOn: place.closed_on, retiredOn: place.retired_on },
+          note: reason,
+        },
+      };
+    },
+  }),
+
+  retirePlace: act(plan.retirePlace, {
+    name: 'retired a place',
+    on: { place: one(placeKind, ({ params }) => params.id, toChange) },
+    repeat: 'refused',
+    decide({ on: { place } }) {
+      if (place.kind === 'repository') return refuse('cannot-retire', 'The repository itself cannot be retired.');
+      return refusal('nothing-to-do', place.retired_on === null ? null : `It was retired on ${place.retired_on}.`);
+    },
+    async write(uow, { on: { place }, body: { reason }, person }) {
+      await store.retire(uow, place.id, person.today);
+      return { answer: {}, entry: { after: { on: person.today }, note: reason } };
+    },
+  }),
+
+  /** Says what a folder gives on to what is filed in it from now on. */
+  placeFacts: act(setup.placeFacts, {
+    name: 'changed the facts of a place',
+    on: { place: one(placeKind, ({ params }) => params.id, 'edit') },
+    repeat: 'refused',
+    async write(uow, { on: { place }, body, access, person }) {
+      requireRevision(place, body.revision);
+      const { facts } = await checkFacts(uow, access, person, { facts: await factsOfAllTypes(uow) }, body.facts, { before: place.facts });
+      await store.writePlaceFacts(uow, place.id, facts);
+      return { answer: { revision: place.revision + 1 }, entry: { before: place.facts, after: facts } };
+    },
+  }),
+
+  /** Says which types, formats and sizes a place takes. */
+  placeTakes: act(setup.placeTakes, {
+    name: 'changed what a place takes',
+    on: { place: one(placeKind, ({ params }) => params.id, 'dispose') },
+    repeat: 'refused',
+    async write(uow, { on: { place }, body }) {
+      requireRevision(place, body.revision);
+      const types = new Set((await recordTypes(uow)).map((t) => t.code));
+      const unknown = body.takes?.types?.find((code) => !types.has(code));
+      if (unknown !== undefined) throw wrongField('/takes/types', `There is no record type “${unknown}”.`);
+      await store.writeTakes(uow, place.id, body.takes);
+      return { answer: { revision: place.revision + 1 }, entry: { before: place.takes, after: body.takes } };
+    },
+  }),
+};

@@ -1,0 +1,247 @@
+import type { OutlineLine, PlaceLine, PlacePage, RackCell, RackCounts } from '@key-cellar/contract';
+import { explainAccess, hasRight, listRights } from '@key-cellar/core/access';
+import { refusesInside } from '@key-cellar/core/plan';
+import { idsIn, type Takes } from '@key-cellar/core/records';
+import { uuidv7 } from 'uuidv7';
+import { namesOf } from '../facts/index.js';
+import { notFound, type Db, type PersonAccess, type Services, type SignedIn, type UnitOfWork } from '../kernel/index.js';
+import { readyTitlesFor } from './readyTitles.js';
+import { stencilOfPlace } from './stencilStore.js';
+import * as store from './store.js';
+
+const noCounts: RackCounts = { kept: 0, due: 0, held: 0, unscheduled: 0, permanent: 0, waiting: 0 };
+
+function addCounts(a: RackCounts, b: RackCounts): RackCounts {
+  return {
+    kept: a.kept + b.kept,
+    due: a.due + b.due,
+    held: a.held + b.held,
+    unscheduled: a.unscheduled + b.unscheduled,
+    permanent: a.permanent + b.permanent,
+    waiting: a.waiting + b.waiting,
+  };
+}
+
+function countsOf(cell: store.CellRow): RackCounts {
+  const { kept, due, held, unscheduled, permanent, waiting } = cell;
+  return { kept, due, held, unscheduled, permanent, waiting };
+}
+
+/** A place is open to a person who may discover what is in it, or put something there. */
+function isOpen(access: PersonAccess, place: store.PlaceRow): boolean {
+  const { all } = access.on(place.access_set_id);
+  return hasRight(all, 'discover') || hasRight(all, 'deposit');
+}
+
+function toLine(place: store.PlaceRow, access: PersonAccess, rules: readonly string[], counts: RackCounts | null): PlaceLine {
+  const open = isOpen(access, place);
+  return {
+    id: place.id,
+    kind: place.kind,
+    parentId: place.parent_id,
+    code: place.code,
+    title: place.title,
+    closedOn: place.closed_on,
+    retiredOn: place.retired_on,
+    rules: open ? [...rules] : [],
+    discover: open,
+    deposit: hasRight(access.on(place.access_set_id).all, 'deposit'),
+    counts: open ? counts : null,
+  };
+}
+
+/** Open places with the places on the way to them. */
+function withAncestors(places: readonly store.PlaceRow[], access: PersonAccess): store.PlaceRow[] {
+  const shown = new Set(places.filter((p) => isOpen(access, p)).flatMap((p) => p.ancestors));
+  return places.filter((p) => shown.has(p.id));
+}
+
+async function rulesByPlace(services: Services, placeIds: readonly string[]): Promise<Map<string, string[]>> {
+  const byPlace = new Map<string, string[]>();
+  for (const r of await store.rulesSetOn(services.pool, placeIds)) {
+    byPlace.set(r.place_id, [...(byPlace.get(r.place_id) ?? []), r.code]);
+  }
+  return byPlace;
+}
+
+/** Ids of places in which there is a folder that is open to a person. */
+async function withFolders(services: Services, access: PersonAccess, under: string | null): Promise<Set<string>> {
+  const sets = [...new Set([...access.sets('discover'), ...access.sets('deposit')])];
+  return new Set((await store.placesWithFolders(services.pool, sets, under)).map((p) => p.id));
+}
+
+export async function outline(services: Services, person: SignedIn, folders: boolean): Promise<OutlineLine[]> {
+  const access = await services.access.of(person);
+  const [places, cells, holdFolders] = await Promise.all([
+    folders ? store.allPlaces(services.pool) : store.planNodes(services.pool),
+    store.rackCells(services.pool, access.sets('discover'), access.known),
+    withFolders(services, access, null),
+  ]);
+  const shown = withAncestors(places, access);
+  const rules = await rulesByPlace(
+    services,
+    shown.map((p) => p.id),
+  );
+  const counts = new Map<string, RackCounts>();
+  const byId = new Map(places.map((p) => [p.id, p]));
+  for (const cell of cells) {
+    for (const id of byId.get(cell.series_id)?.ancestors ?? []) {
+      counts.set(id, addCounts(counts.get(id) ?? noCounts, countsOf(cell)));
+    }
+  }
+  return shown.map((p) => ({
+    ...toLine(p, access, rules.get(p.id) ?? [], p.kind === 'folder' ? null : (counts.get(p.id) ?? noCounts)),
+    foldersInside: holdFolders.has(p.id),
+  }));
+}
+
+const mostFolders = 500;
+
+/** The folders right inside a place, each with its counts: for an outline that is unfolded piece by piece. */
+export async function foldersOf(services: Services, person: SignedIn, id: string): Promise<{ places: OutlineLine[]; more: number }> {
+  const access = await services.access.of(person);
+  const { pool } = services;
+  const [children, counts, holdFolders] = await Promise.all([
+    store.childrenOf(pool, id),
+    store.folderCounts(pool, id, access.sets('discover')),
+    withFolders(services, access, id),
+  ]);
+  // The way to what is open further down shows too, by code and title.
+  const seen = children.filter((c) => c.kind === 'folder' && (isOpen(access, c) || holdFolders.has(c.id)));
+  const shown = seen.slice(0, mostFolders);
+  const rules = await rulesByPlace(
+    services,
+    shown.map((p) => p.id),
+  );
+  const countsOfFolder = new Map(counts.map((f) => [f.folder_id, countsOf(f)]));
+  return {
+    places: shown.map((p) => ({
+      ...toLine(p, access, rules.get(p.id) ?? [], countsOfFolder.get(p.id) ?? noCounts),
+      foldersInside: holdFolders.has(p.id),
+    })),
+    more: seen.length - shown.length,
+  };
+}
+
+export async function rack(services: Services, person: SignedIn): Promise<RackCell[]> {
+  const access = await services.access.of(person);
+  const cells = await store.rackCells(services.pool, access.sets('discover'), access.known);
+  return cells.map((cell) => ({ seriesId: cell.series_id, vintage: cell.vintage, ...countsOf(cell) }));
+}
+
+/** Finds a place that the person may see at all; throws 404 otherwise. */
+export async function openPlace(
+  services: Services,
+  person: SignedIn,
+  id: string,
+): Promise<{ place: store.PlaceRow; access: PersonAccess }> {
+  const access = await services.access.of(person);
+  const place = await store.placeById(services.pool, id);
+  if (!place || !isOpen(access, place)) throw notFound('This place');
+  return { place, access };
+}
+
+export async function placePage(services: Services, person: SignedIn, id: string): Promise<PlacePage> {
+  const { place, access } = await openPlace(services, person, id);
+  const { pool } = services;
+  const discoverable = access.sets('discover');
+  const [ancestors, children, folderCounts, setRules, formerCodes, cells] = await Promise.all([
+    store.placesByIds(pool, place.ancestors),
+    store.childrenOf(pool, id),
+    store.folderCounts(pool, id, discoverable),
+    store.rulesSetOn(pool, place.ancestors),
+    store.formerCodes(pool, id),
+    store.rackCells(pool, discoverable, access.known),
+  ]);
+  const byId = new Map(ancestors.map((p) => [p.id, p]));
+  const path = place.ancestors.map((a) => byId.get(a)!);
+  const series = new Set((await store.seriesUnder(pool, id)).map((s) => s.id));
+  const ownCounts =
+    place.kind === 'folder'
+      ? folderCounts.reduce((sum, f) => addCounts(sum, countsOf(f)), noCounts)
+      : cells.filter((c) => series.has(c.series_id)).reduce((sum, c) => addCounts(sum, countsOf(c)), noCounts);
+  const childCounts = new Map(folderCounts.map((f) => [f.folder_id, countsOf(f)]));
+  const inJurisdictions = [...path].reverse().find((p) => p.jurisdictions.length > 0);
+  const numbered = [...path].reverse().find((p) => p.numbering_id !== null);
+  const numbering = numbered && (await store.numberingOf(pool, numbered.numbering_id!));
+  const effective = access.explain(place.access_set_id);
+  return {
+    ...toLine(
+      place,
+      access,
+      setRules.filter((r) => r.place_id === id).map((r) => r.code),
+      ownCounts,
+    ),
+    note: place.note,
+    notHere: place.not_here,
+    message: place.message,
+    formerCodes,
+    openedOn: place.opened_on,
+    standAlone: place.stand_alone,
+    path: path.map(({ id: placeId, kind, code, title }) => ({ id: placeId, kind, code, title })),
+    inside: children.filter((c) => isOpen(access, c)).map((c) => toLine(c, access, [], childCounts.get(c.id) ?? noCounts)),
+    setRules: setRules.map((r) => ({
+      id: r.id,
+      code: r.code,
+      title: r.title ?? r.code,
+      setOn: byId.get(r.place_id)!.code,
+      here: r.place_id === id,
+    })),
+    jurisdictions: inJurisdictions?.jurisdictions ?? [],
+    jurisdictionsFrom: inJurisdictions?.code ?? null,
+    numbering: numbering ? { ...numbering, setOn: numbered.code } : null,
+    facts: place.facts,
+    factNames: await namesOf(pool, access, idsIn(...path.map((p) => p.facts))),
+    factsAround: path
+      .slice(0, -1)
+      .reverse()
+      .flatMap((p) => (Object.keys(p.facts).length > 0 ? [{ code: p.code, facts: p.facts }] : [])),
+    readyTitles: await readyTitlesFor(pool, id),
+    stencil: (await stencilOfPlace(pool, id)) ?? null,
+    takes: place.takes,
+    takesAround: takesAround(path.slice(0, -1), place.ancestors).map(({ name, takes }) => ({ code: name, takes })),
+    rights: listRights(access.on(place.access_set_id).all),
+    accessWhy: explainAccess(effective),
+    revision: place.revision,
+  };
+}
+
+/** Why nothing may come into a place: it, or one around it, was closed or retired. */
+export async function shutAround(db: Db, place: store.PlaceRow): Promise<string | null> {
+  for (const p of (await store.placesByIds(db, place.ancestors)).reverse()) {
+    const refusal = refusesInside({ ...p, closedOn: p.closed_on, retiredOn: p.retired_on });
+    if (refusal) return refusal;
+  }
+  return null;
+}
+
+/** The folder of a series that has a code; made when there is none. */
+export async function ensureFolder(uow: UnitOfWork, seriesId: string, code: string): Promise<store.PlaceRow> {
+  await store.lockCodes(uow);
+  const found = await store.folderIn(uow, seriesId, code);
+  if (found) return found;
+  const series = (await store.placeById(uow, seriesId))!;
+  const id = uuidv7();
+  await store.addPlace(uow, {
+    id,
+    kind: 'folder',
+    parentId: seriesId,
+    ancestors: [...series.ancestors, id],
+    code,
+    title: code,
+    note: '',
+    position: (await store.childrenOf(uow, seriesId)).length,
+    accessSetId: series.access_set_id,
+    openedOn: uow.actor.today,
+  });
+  uow.enter({ act: 'made a folder', subject: { kind: 'place', id, name: `${code} ${code}` }, after: { parent: series.code, note: '' } });
+  return (await store.placeById(uow, id))!;
+}
+
+/** What places say that they take, nearest first. */
+export function takesAround(places: readonly store.PlaceRow[], way: readonly string[]): { name: string; takes: Takes }[] {
+  return way.toReversed().flatMap((id) => {
+    const place = places.find((p) => p.id === id);
+    return place?.takes ? [{ name: place.code, takes: place.takes }] : [];
+  });
+}

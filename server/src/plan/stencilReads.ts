@@ -1,0 +1,162 @@
+import type { StencilBody, StencilLine, StencilPage, stencils as contract, StencilUse } from '@key-cellar/contract';
+import { hasRight } from '@key-cellar/core/access';
+import { foldersOf, type StencilDefinition, type StencilFolder } from '@key-cellar/core/plan';
+import type { FactDefinition, FactValue } from '@key-cellar/core/records';
+import { uuidv7 } from 'uuidv7';
+import {
+  notAllowed,
+  notFound,
+  Problem,
+  requireAtRepository,
+  wrongField,
+  type PersonAccess,
+  type ReadsOf,
+  type Services,
+  type SignedIn,
+} from '../kernel/index.js';
+import { readTable, type TableFormat } from '../tables/index.js';
+import { factsOfAllTypes } from './changes.js';
+import { openPlace } from './places.js';
+import * as stencils from './stencilStore.js';
+import * as store from './store.js';
+
+/** Whoever may make folders somewhere may look at the shelf. */
+async function requireReader(services: Services, person: SignedIn): Promise<PersonAccess> {
+  const access = await services.access.of(person);
+  if (!hasRight(access.anywhere, 'edit') && !hasRight(access.anywhere, 'dispose')) throw notAllowed('edit');
+  return access;
+}
+
+function toLine(s: stencils.StencilRow, made: readonly stencils.MadeRow[]): StencilLine {
+  const own = made.filter((m) => m.stencil_id === s.id);
+  return {
+    id: s.id,
+    subject: s.subject,
+    title: s.title,
+    note: s.note,
+    version: s.version,
+    folders: foldersOf(s.definition.root).length,
+    uses: own.length,
+    behind: own.filter((m) => m.stencil_version < s.version).length,
+    retiredOn: s.retired_on,
+  };
+}
+
+async function listStencils(services: Services, person: SignedIn): Promise<StencilLine[]> {
+  const access = await requireReader(services, person);
+  const [found, made] = await Promise.all([stencils.stencils(services.pool), stencils.made(services.pool, null, access.sets('discover'))]);
+  return found.map((s) => toLine(s, made));
+}
+
+async function stencilPage(services: Services, person: SignedIn, id: string): Promise<StencilPage> {
+  const access = await requireReader(services, person);
+  const found = await stencils.stencilById(services.pool, id);
+  if (!found) throw notFound('This stencil');
+  const [versions, made] = await Promise.all([
+    stencils.stencilVersions(services.pool, id),
+    stencils.made(services.pool, id, access.sets('discover')),
+  ]);
+  return {
+    ...toLine(found, made),
+    revision: found.revision,
+    definition: found.definition as StencilPage['definition'],
+    versions: versions.map((v) => ({
+      version: v.version,
+      madeBy: v.made_by,
+      madeAt: v.made_at.toISOString(),
+      folders: foldersOf(v.definition.root).length,
+    })),
+    made: made.map((m) => ({
+      placeId: m.id,
+      code: m.code,
+      title: m.title,
+      inside: m.inside,
+      version: m.stencil_version,
+      records: m.records,
+    })),
+  };
+}
+
+/** A stencil that folders may be made from. */
+export function requireInUse(found: stencils.StencilRow): void {
+  if (found.retired_on !== null) {
+    throw new Problem(409, 'retired', `The stencil “${found.title}” was retired. A keeper can take it up again.`);
+  }
+}
+
+/** What a stencil of an existing folder would say: the folder with all that lies in it, without its records. */
+async function fromFolder(
+  services: Services,
+  person: SignedIn,
+  placeId: string,
+): Promise<{ title: string; definition: StencilDefinition }> {
+  await requireAtRepository(services.pool, await services.access.of(person), 'dispose', 'Keepers make stencils.');
+  const { place } = await openPlace(services, person, placeId);
+  if (place.kind !== 'folder') throw wrongField('/placeId', `A stencil is made of a folder; ${place.code} is a ${place.kind}.`);
+  const describe = async (folder: store.PlaceRow): Promise<StencilFolder> => {
+    const children = (await store.childrenOf(services.pool, folder.id)).filter((c) => c.retired_on === null);
+    const inside: StencilFolder[] = [];
+    for (const child of children) inside.push(await describe(child));
+    const { marking, ...state } = await stencils.stateOf(services.pool, folder.id);
+    return { ...state, marking, key: uuidv7().slice(0, 36), code: folder.code, inside };
+  };
+  return { title: place.title, definition: { asks: [], root: await describe(place) } };
+}
+
+/** Reads uses from a table: `code`, `title`, and a column for each fact that is asked, by its code or its name. */
+async function readUses(
+  services: Services,
+  person: SignedIn,
+  id: string,
+  file: { bytes: Buffer; format: TableFormat },
+): Promise<StencilUse[]> {
+  await requireReader(services, person);
+  const stencil = await stencils.stencilById(services.pool, id);
+  if (!stencil) throw notFound('This stencil');
+  requireInUse(stencil);
+  const definitions = new Map((await factsOfAllTypes(services.pool)).map((f) => [f.code, f]));
+  const asked = stencil.definition.asks.flatMap((code) => definitions.get(code) ?? []);
+  const table = await readTable(file.bytes, file.format, []);
+  const columnOf = (d: FactDefinition): string | undefined =>
+    table.columns.find((c) => c === d.code.toLowerCase() || c === d.title.toLowerCase());
+  const unknown = table.columns.filter((c) => c !== 'code' && c !== 'title' && !asked.some((d) => columnOf(d) === c));
+  if (unknown.length > 0) {
+    throw new Problem(
+      422,
+      'wrong-columns',
+      `${unknown.join(', ')}: no such column. It may have code, title${asked.map((d) => `, ${d.code}`).join('')}.`,
+    );
+  }
+  return table.rows.map(({ values }) => ({
+    code: values['code'] ?? '',
+    title: values['title'] ?? '',
+    facts: Object.fromEntries(
+      asked.flatMap((d) => {
+        const text = values[columnOf(d) ?? ''] ?? '';
+        return text === '' ? [] : [[d.code, valueFrom(d, text)]];
+      }),
+    ) as StencilUse['facts'],
+  }));
+}
+
+/** A cell of a table as a value of its kind; what cannot be read stays as it is, and is refused with a sentence. */
+function valueFrom(d: FactDefinition, text: string): FactValue {
+  const one = (part: string): string | number => {
+    const n = Number(part.replace(',', '.'));
+    return ['whole', 'decimal', 'money'].includes(d.kind) && part !== '' && Number.isFinite(n) ? n : part;
+  };
+  if (d.kind === 'yesNo') return /^(yes|true|1)$/i.test(text) ? true : /^(no|false|0)$/i.test(text) ? false : text;
+  return d.many ? text.split(';').map((part) => one(part.trim())) : one(text);
+}
+
+export const stencilReads: ReadsOf<typeof contract, Services> = {
+  list: async ({ services, person }) => ({ stencils: await listStencils(services, person) }),
+  stencil: ({ services, person, params }) => stencilPage(services, person, params.id),
+  fromFolder: async ({ services, person, body }) => {
+    const { title, definition } = await fromFolder(services, person, body.placeId);
+    return { title, definition: definition as StencilBody };
+  },
+  readUses: async ({ services, person, params, body }) => ({
+    uses: await readUses(services, person, params.id, { bytes: Buffer.from(body.data, 'base64'), format: body.format }),
+  }),
+};

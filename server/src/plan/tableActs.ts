@@ -1,0 +1,17 @@
+import { plan } from '@key-cellar/contract';
+import { actsFor, atRepository, type Services } from '../kernel/index.js';
+import { importPlan } from './planTable.js';
+
+const { actInParts } = actsFor<Services>();
+
+export const planTableActs = {
+  importPlan: actInParts(plan.importPlan, {
+    name: 'took in a plan',
+    also: ['made a function', 'made an activity', 'made a series', 'made a folder', 'moved a place', 'changed a place'],
+    on: { repository: atRepository('dispose', 'Keepers of the whole repository take in a plan.') },
+    repeat: 'same',
+    job: { kind: 'recompute', beyond: 2000 },
+    perform: ({ services, body }, work) =>
+      importPlan(services, work, { bytes: Buffer.from(body.data, 'base64'), format: body.format, dryRun: body.dryRun }),
+  }),
+};

@@ -1,0 +1,78 @@
+import { row, rows, run, type Db } from '../kernel/index.js';
+
+export function contentById(db: Db, id: string) {
+  return row<{ id: string; sha256: Buffer; size: number; media_type: string }>(
+    db,
+    'content.byId',
+    'select id, sha256, size, media_type from content where id = $1 and sha256 is not null',
+    [id],
+  );
+}
+
+/** Content with these bytes, kept from being removed until the transaction ends. */
+export function contentBySha(db: Db, sha256: Buffer) {
+  return row<{ id: string; size: number; media_type: string }>(
+    db,
+    'content.same',
+    'select id, size, media_type from content where sha256 = $1 for key share',
+    [sha256],
+  );
+}
+
+/** Stores what fits one chunk; null when the same bytes are there already. */
+export async function addSmall(db: Db, c: { id: string; sha256: Buffer; mediaType: string; bytes: Buffer }): Promise<string | null> {
+  const stored = await row<{ content_id: string }>(
+    db,
+    'content.small',
+    `with fresh as (
+       insert into content (id, sha256, size, media_type) values ($1, $2, $3, $4) on conflict (sha256) do nothing returning id)
+     insert into content_chunk (content_id, seq, bytes) select id, 0, $5 from fresh returning content_id`,
+    [c.id, c.sha256, c.bytes.length, c.mediaType, c.bytes],
+  );
+  return stored?.content_id ?? null;
+}
+
+export async function begin(db: Db, id: string): Promise<void> {
+  await run(db, 'content.begin', 'insert into content (id) values ($1)', [id]);
+}
+
+export async function addChunk(db: Db, id: string, seq: number, bytes: Buffer): Promise<void> {
+  await run(db, 'content.chunk', 'insert into content_chunk (content_id, seq, bytes) values ($1, $2, $3)', [id, seq, bytes]);
+}
+
+export async function lockHash(db: Db, sha256: Buffer): Promise<void> {
+  await run(db, 'content.lockHash', 'select pg_advisory_xact_lock(hashtextextended($1, 11))', [sha256.toString('hex')]);
+}
+
+export async function dropUnfinished(db: Db, id: string): Promise<void> {
+  await run(db, 'content.dropOwn', 'delete from content where id = $1', [id]);
+}
+
+export async function finish(db: Db, c: { id: string; sha256: Buffer; size: number; mediaType: string }): Promise<void> {
+  await run(db, 'content.finish', 'update content set sha256 = $2, size = $3, media_type = $4 where id = $1', [
+    c.id,
+    c.sha256,
+    c.size,
+    c.mediaType,
+  ]);
+}
+
+/** One chunk of a content; undefined when it is missing. */
+export async function chunk(db: Db, id: string, seq: number): Promise<Buffer | undefined> {
+  const found = await row<{ bytes: Buffer }>(db, 'content.read', 'select bytes from content_chunk where content_id = $1 and seq = $2', [
+    id,
+    seq,
+  ]);
+  return found?.bytes;
+}
+
+/** Removes contents that nothing refers to any more; gives those that went. */
+export async function dropUnusedContent(db: Db, ids: readonly string[]): Promise<string[]> {
+  const dropped = await rows<{ id: string }>(
+    db,
+    'content.drop',
+    'select c.id from unnest($1::uuid[]) as c (id) where drop_unused_content(c.id)',
+    [ids],
+  );
+  return dropped.map((d) => d.id);
+}

@@ -1,0 +1,128 @@
+import { criteriaOf, type RecordFilter, type RecordLine, type SortColumn } from '@key-cellar/contract';
+import { civilDate } from '@key-cellar/core/calendar';
+import { resolveCriteria } from '@key-cellar/core/criteria';
+import { requireNamable } from '../criteria/index.js';
+import { notFound, Problem, visibleSql, type PersonAccess, type SignedIn } from '../kernel/index.js';
+import { placeById, seriesUnder } from '../plan/index.js';
+import type { Services } from './services.js';
+import * as store from './store.js';
+
+export function toLine(r: store.LineRow): RecordLine {
+  return {
+    id: r.id,
+    number: r.number,
+    title: r.title,
+    medium: r.medium,
+    recordType: r.record_type,
+    placeId: r.place_id,
+    placeCode: r.place_code,
+    state: r.state,
+    createdOn: r.created_on,
+    filedOn: r.filed_on,
+    declaredOn: r.declared_on,
+    outcome: r.outcome,
+    clockStart: r.clock_start,
+    dueOn: r.due_on,
+    action: r.action,
+    docket: r.docket,
+    held: r.hold_count,
+    heldSince: r.held_since,
+    gaps: r.gaps,
+    size: r.size,
+    mediaType: r.media_type,
+    disposedOn: r.disposed_on,
+  };
+}
+
+async function scopeOf(services: Services, person: SignedIn, under: string | undefined): Promise<store.Scope> {
+  if (!under) return { kind: 'all' };
+  const place = await placeById(services.pool, under);
+  if (!place) throw notFound('This place');
+  switch (place.kind) {
+    case 'repository':
+      return { kind: 'all' };
+    case 'folder':
+      return { kind: 'folder', id: under };
+    case 'series':
+      return { kind: 'series', ids: [under] };
+    case 'function':
+    case 'activity':
+      return { kind: 'series', ids: (await seriesUnder(services.pool, under)).map((s) => s.id) };
+  }
+}
+
+function encodePosition(row: { sort_value: string; id: string }): string {
+  return Buffer.from(JSON.stringify([row.sort_value, row.id])).toString('base64url');
+}
+
+function decodePosition(text: string): store.Position {
+  try {
+    const [value, id] = JSON.parse(Buffer.from(text, 'base64url').toString()) as unknown[];
+    if (typeof value === 'string' && typeof id === 'string' && /^[0-9a-f-]{36}$/.test(id)) return { value, id };
+  } catch {
+    // Falls through to the problem below.
+  }
+  throw new Problem(422, 'wrong-input', 'The position in “after” is not one that a page gave.');
+}
+
+/** Reads the criteria of a filter; relative dates mean what they mean today. Refuses what the person may not ask. */
+function readFilter({ criteria, ...filter }: RecordFilter, access: PersonAccess, today: string): store.ListFilter {
+  if (!criteria) return filter;
+  const asked = criteriaOf(criteria);
+  requireNamable(access, asked);
+  return { ...filter, criteria: resolveCriteria(asked, civilDate(today)) };
+}
+
+export interface ListQuery extends RecordFilter {
+  readonly sort: SortColumn;
+  readonly descending: boolean;
+  readonly after?: string | undefined;
+  readonly skip: number;
+  readonly limit: number;
+}
+
+export async function list(
+  services: Services,
+  person: SignedIn,
+  query: ListQuery,
+): Promise<{ records: RecordLine[]; next: string | null }> {
+  const { sort, descending, after, skip, limit, ...filter } = query;
+  const access = await services.access.of(person);
+  const read = readFilter(filter, access, person.today);
+  const found = await store.page(services.pool, {
+    filter: read,
+    scope: await scopeOf(services, person, filter.under),
+    sort,
+    descending,
+    after: after ? decodePosition(after) : null,
+    skip,
+    limit,
+    visible: (bind) => visibleSql(access, person, 'discover', bind),
+  });
+  return { records: found.map(toLine), next: found.length === limit ? encodePosition(found.at(-1)!) : null };
+}
+
+export async function count(services: Services, person: SignedIn, asked: RecordFilter): Promise<number> {
+  const access = await services.access.of(person);
+  const filter = readFilter(asked, access, person.today);
+  const scope = await scopeOf(services, person, filter.under);
+  if (access.ownSets('discover').length === 0) {
+    const known = await store.rackCount(services.pool, filter, scope, access.sets('discover'));
+    if (known !== null) return known;
+  }
+  return store.count(services.pool, filter, scope, (bind) => visibleSql(access, person, 'discover', bind));
+}
+
+const mostIds = 10_000;
+
+export async function ids(services: Services, person: SignedIn, filter: RecordFilter): Promise<{ ids: string[]; more: boolean }> {
+  const access = await services.access.of(person);
+  const found = await store.ids(
+    services.pool,
+    readFilter(filter, access, person.today),
+    await scopeOf(services, person, filter.under),
+    (bind) => visibleSql(access, person, 'discover', bind),
+    mostIds + 1,
+  );
+  return { ids: found.slice(0, mostIds), more: found.length > mostIds };
+}

@@ -1,0 +1,75 @@
+import { records } from '@key-cellar/contract';
+import { numberingRefusal, type Numbering } from '@key-cellar/core/records';
+import { uuidv7 } from 'uuidv7';
+import { actsFor, atRepository, changedMeanwhile, noRight, one, perhaps, Problem, wrongField } from '../kernel/index.js';
+import { placeKind } from '../plan/index.js';
+import { numberingKind } from './kinds.js';
+import * as store from './numberingStore.js';
+import type { Services } from './services.js';
+
+const { act } = actsFor<Services>();
+const keepers = 'Keepers of the whole repository decide how records are numbered.';
+
+function requireSound(numbering: Numbering): void {
+  const refusal = numberingRefusal(numbering);
+  if (refusal) throw wrongField('/pattern', refusal);
+}
+
+export const numberingActs = {
+  makeNumbering: act(records.makeNumbering, {
+    name: 'made a numbering',
+    on: { repository: atRepository('dispose', keepers) },
+    repeat: 'refused',
+    async write(uow, { body }) {
+      requireSound(body);
+      const id = uuidv7();
+      await store.addNumbering(uow, { ...body, id });
+      return { answer: { id }, entry: { subject: { kind: 'numbering', id, name: body.title }, after: body } };
+    },
+  }),
+
+  changeNumbering: act(records.changeNumbering, {
+    name: 'changed a numbering',
+    on: { numbering: one(numberingKind, ({ params }) => params.id, 'dispose', { who: keepers }) },
+    repeat: 'refused',
+    async write(uow, { on: { numbering: before }, body }) {
+      requireSound(body);
+      if (before.revision !== body.revision) throw changedMeanwhile();
+      const { revision: _revision, ...after } = body;
+      await store.writeNumbering(uow, { ...after, id: before.id });
+      const subject = { kind: 'numbering', id: before.id, name: body.title };
+      return { answer: { revision: before.revision + 1 }, entry: { subject, before, after } };
+    },
+  }),
+
+  /** One that gave a number stays: its number must not be given again. */
+  dropNumbering: act(records.dropNumbering, {
+    name: 'removed a numbering',
+    on: { numbering: one(numberingKind, ({ params }) => params.id, 'dispose', { who: keepers }) },
+    repeat: 'refused',
+    async write(uow, { on: { numbering }, body }) {
+      if (numbering.revision !== body.revision) throw changedMeanwhile();
+      const { used, places } = await store.useOf(uow, numbering.id);
+      if (used) throw new Problem(409, 'numbering-used', `“${numbering.title}” gave numbers, so it stays: none may be given twice.`);
+      if (places > 0) {
+        const where = places === 1 ? 'a place' : `${places} places`;
+        throw new Problem(409, 'numbering-set', `“${numbering.title}” is set on ${where}. Set another there first.`);
+      }
+      await store.removeNumbering(uow, numbering.id);
+      return { answer: {}, entry: { before: numbering } };
+    },
+  }),
+
+  placeNumbering: act(records.placeNumbering, {
+    name: 'set the numbering of a place',
+    on: {
+      place: one(placeKind, ({ params }) => params.id, 'dispose'),
+      numbering: perhaps(numberingKind, ({ body }) => body.numberingId, noRight, { lock: false }),
+    },
+    repeat: 'same',
+    async write(uow, { on: { place, numbering } }) {
+      await store.setNumbering(uow, place.id, numbering?.id ?? null);
+      return { answer: {}, entry: { after: { numbering: numbering?.title ?? null } } };
+    },
+  }),
+};

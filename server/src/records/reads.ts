@@ -1,0 +1,43 @@
+import type { EntityPage, records, setup } from '@key-cellar/contract';
+import { hasRight } from '@key-cellar/core/access';
+import { entityById, toEntityLine } from '../facts/index.js';
+import { entering, notFound, type PersonAccess, type ReadsOf } from '../kernel/index.js';
+import { entityEvents } from '../schedule/index.js';
+import { listDetectors } from './detectors.js';
+import { count, ids, list, toLine } from './lists.js';
+import { listNumberings } from './numbering.js';
+import { contentFor, enterReading } from './serving.js';
+import type { Services } from './services.js';
+import * as store from './store.js';
+import { extentOf } from './view.js';
+
+const mostNewest = 50;
+
+/** A party or business object, with its events and the newest records that refer to it. */
+async function entityPage(services: Services, access: PersonAccess, id: string): Promise<EntityPage> {
+  const sets = access.sets('discover');
+  const found = hasRight(access.anywhere, 'discover') ? await entityById(services.pool, id, sets) : undefined;
+  if (!found) throw notFound('This');
+  const [newest, events] = await Promise.all([store.referringTo(services.pool, id, sets, mostNewest), entityEvents(services.pool, id)]);
+  return { ...toEntityLine(found), note: found.note, revision: found.revision, newest: newest.map(toLine), events };
+}
+
+type Here = 'numberings' | 'list' | 'count' | 'ids' | 'pages';
+export const recordReads: Pick<ReadsOf<typeof records, Services>, Here> = {
+  numberings: async ({ services, access }) => ({ numberings: await listNumberings(services, await access()) }),
+  list: ({ services, person, query }) => list(services, person, query),
+  count: async ({ services, person, query }) => ({ count: await count(services, person, query) }),
+  ids: ({ services, person, query }) => ids(services, person, query),
+  // Reading is one act in the ledger: entered when its text is given, or when its pages are counted.
+  pages: entering(['read content', 'took a copy'], async ({ services, person, params, query }) => {
+    const { record, version } = await contentFor(services, person, params.id, query.version, 'read');
+    const extent = await extentOf(services, version);
+    await enterReading(services, person, record, version, 'read content');
+    return extent;
+  }),
+};
+
+export const recordSetupReads: Pick<ReadsOf<typeof setup, Services>, 'entity' | 'detectors'> = {
+  entity: async ({ services, access, params }) => entityPage(services, await access(), params.id),
+  detectors: async ({ services, access }) => listDetectors(services, await access()),
+};

@@ -1,0 +1,8 @@
+import type { Services as Schedule } from '../schedule/index.js';
+import type { PageDrawer } from './pages.js';
+
+/** What records, and every area above them, are given. */
+export interface Services extends Schedule {
+  /** Draws content for reading on screen. */
+  readonly pages: PageDrawer;
+}

@@ -1,0 +1,203 @@
+import type { HorizonBar, Needs, TodayLine } from '@key-cellar/contract';
+import { hasRight } from '@key-cellar/core/access';
+import { countTasks, dueGroups, listBatches, vintageWords } from '../docket/index.js';
+import { openNotices, unacknowledged } from '../holds/index.js';
+import type { SignedIn } from '../kernel/index.js';
+import { countArrivals } from '../receiving/index.js';
+import type { Services } from '../docket/index.js';
+import * as store from './store.js';
+
+const horizonMonths = 24;
+/** Due groups named one by one; the rest is one line. */
+const mostGroups = 3;
+const plural = (n: number, one: string, many: string): string => (n === 1 ? `one ${one}` : `${n} ${many}`);
+const sentenceCase = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);
+
+/** What needs a person, most pressing first. Each line has its act; nothing here is only news. */
+export async function todayFor(services: Services, person: SignedIn): Promise<TodayLine[]> {
+  const { pool } = services;
+  const access = await services.access.of(person);
+  const may = (right: 'dispose' | 'hold' | 'deposit'): boolean => hasRight(access.anywhere, right);
+  const [batches, groups, notices, late, arrivals, gaps, asked] = await Promise.all([
+    listBatches(services, person),
+    may('dispose') ? dueGroups(services, person) : [],
+    openNotices(pool, person.id),
+    may('hold') ? unacknowledged(pool) : [],
+    may('deposit') ? countArrivals(services, person) : 0,
+    may('dispose') ? store.unscheduledCount(pool, access.sets('dispose')) : { records: 0, series: 0 },
+    countTasks(services, person),
+  ]);
+  const lines: TodayLine[] = [];
+  for (const b of batches) {
+    const base = { key: `batch ${b.id}`, link: `/docket/${b.id}` };
+    if (b.objections > 0 && b.acts.includes('withdraw')) {
+      lines.push({
+        ...base,
+        when: 'today',
+        mark: 'waiting',
+        sentence: `Batch ${b.number} has ${plural(b.objections, 'open objection', 'open objections')}`,
+        detail: b.what,
+        act: 'Answer',
+      });
+    } else if (b.acts.includes('approve')) {
+      lines.push({
+        ...base,
+        when: b.late ? 'late' : 'today',
+        mark: 'due',
+        sentence: `Batch ${b.number}, ${b.what}, waits for your decision`,
+        detail: b.gates[1]!.words,
+        act: 'Decide',
+      });
+    } else if (b.acts.includes('execute')) {
+      lines.push({
+        ...base,
+        when: 'today',
+        mark: 'due',
+        sentence: `Batch ${b.number} is approved and waits to be executed`,
+        detail: b.what,
+        act: 'Execute',
+      });
+    } else if (b.acts.includes('confirm')) {
+      lines.push({
+        ...base,
+        when: 'week',
+        mark: 'physical',
+        sentence: `${sentenceCase(plural(b.tasks, 'physical item waits', 'physical items wait'))} to be ${b.action === 'destroy' ? 'destroyed' : 'handed over'} by hand`,
+        detail: `${b.number}, ${b.what}`,
+        act: 'Confirm',
+      });
+    } else if (b.acts.includes('announce')) {
+      lines.push({
+        ...base,
+        when: 'week',
+        mark: 'due',
+        sentence: `Batch ${b.number} is proposed and not announced`,
+        detail: b.what,
+        act: 'Announce',
+      });
+    }
+  }
+  for (const n of notices) {
+    lines.push({
+      key: `notice ${n.id}`,
+      when: 'today',
+      mark: 'held',
+      sentence: `You are a custodian of “${n.matter}” and have not acknowledged its notice`,
+      detail: `sent ${n.notified_on}`,
+      act: 'Acknowledge',
+      link: `/holds/${n.id}`,
+    });
+  }
+  for (const h of late) {
+    lines.push({
+      key: `custodians ${h.id}`,
+      when: 'today',
+      mark: 'held',
+      sentence: `${sentenceCase(plural(h.waiting, 'custodian', 'custodians'))} of “${h.matter}” ${h.waiting === 1 ? 'has' : 'have'} not acknowledged the notice`,
+      detail: h.reminders > 0 ? `reminded ${h.reminders === 1 ? 'once' : `${h.reminders} times`}` : 'not reminded yet',
+      act: 'Remind',
+      link: `/holds/${h.id}`,
+    });
+  }
+  for (const { kind, n, since } of asked) {
+    lines.push({
+      key: `asked ${kind}`,
+      when: 'today',
+      mark: 'waiting',
+      sentence:
+        kind === 'review'
+          ? `${sentenceCase(plural(n, 'record waits', 'records wait'))} for your review`
+          : `Rules ask you whether ${plural(n, 'record is', 'records are')} still needed`,
+      detail: `since ${since}`,
+      act: kind === 'review' ? 'Review' : 'Answer',
+      link: '/questions',
+    });
+  }
+  const proposable = groups.filter((x) => x.mayPropose).sort((a, b) => b.count - a.count);
+  for (const g of proposable.slice(0, mostGroups)) {
+    lines.push({
+      key: `due ${g.key}`,
+      when: 'today',
+      mark: g.medium === 'physical' ? 'physical' : 'due',
+      sentence: `${sentenceCase(plural(g.count, 'record', 'records'))} of ${g.seriesCode} ${g.seriesTitle} ${g.count === 1 ? 'is' : 'are'} due and not in a batch`,
+      detail: [vintageWords(g.vintages), g.held > 0 ? `${g.held} more held` : ''].filter(Boolean).join(' · '),
+      act: 'Propose batch',
+      link: `/docket?propose=${encodeURIComponent(g.key)}`,
+    });
+  }
+  if (proposable.length > mostGroups) {
+    const rest = proposable.slice(mostGroups);
+    const records = rest.reduce((sum, g) => sum + g.count, 0);
+    lines.push({
+      key: 'due others',
+      when: 'week',
+      mark: 'due',
+      sentence: `${sentenceCase(plural(rest.length, 'smaller group is', 'smaller groups are'))} due as well`,
+      detail: plural(records, 'record', 'records'),
+      act: 'See them',
+      link: '/docket',
+    });
+  }
+  if (arrivals > 0) {
+    lines.push({
+      key: 'arrivals',
+      when: 'week',
+      mark: 'gap',
+      sentence: `${sentenceCase(plural(arrivals, 'thing has', 'things have'))} arrived and ${arrivals === 1 ? 'is' : 'are'} not filed`,
+      detail: '',
+      act: 'File',
+      link: '/receiving',
+    });
+  }
+  if (gaps.records > 0) {
+    lines.push({
+      key: 'unscheduled',
+      when: 'later',
+      mark: 'unscheduled',
+      sentence: `${sentenceCase(plural(gaps.records, 'record', 'records'))} in ${plural(gaps.series, 'series', 'series')} ${gaps.records === 1 ? 'has' : 'have'} no rule`,
+      detail: 'kept without an end until somebody decides',
+      act: 'See which',
+      link: '/find?show=unscheduled',
+    });
+  }
+  const order = ['late', 'today', 'week', 'later'];
+  return lines.sort((a, b) => order.indexOf(a.when) - order.indexOf(b.when));
+}
+
+function emptyMonths(today: string): HorizonBar[] {
+  const [year, month] = today.split('-').map(Number) as [number, number];
+  return Array.from({ length: horizonMonths }, (_, i) => {
+    const index = year * 12 + month - 1 + i;
+    return { month: `${Math.floor(index / 12)}-${String((index % 12) + 1).padStart(2, '0')}`, destroy: 0, transfer: 0, held: 0 };
+  });
+}
+
+export async function todayPage(services: Services, person: SignedIn) {
+  const access = await services.access.of(person);
+  const sets = access.sets('discover');
+  const [lines, bars, large] = await Promise.all([
+    todayFor(services, person),
+    store.horizon(services.pool, sets, person.today, horizonMonths),
+    store.nextLarge(services.pool, sets, person.today),
+  ]);
+  const byMonth = new Map(bars.map((b) => [b.month, b]));
+  return {
+    name: person.name,
+    lines,
+    horizon: emptyMonths(person.today).map((m) => byMonth.get(m.month) ?? m),
+    nextLarge: large ? { on: large.due_on, count: large.n } : null,
+  };
+}
+
+/** How much needs a person, by area: what the spine says beside them. */
+export async function needsOf(services: Services, person: SignedIn): Promise<Needs> {
+  const access = await services.access.of(person);
+  const lines = await todayFor(services, person);
+  const count = (path: string): number => lines.filter((line) => line.link.startsWith(path)).length;
+  return {
+    receiving: hasRight(access.anywhere, 'deposit') ? await countArrivals(services, person) : 0,
+    holds: count('/holds'),
+    docket: count('/docket'),
+    today: lines.length,
+  };
+}

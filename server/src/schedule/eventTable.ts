@@ -1,0 +1,59 @@
+import { parseCivilDate } from '@key-cellar/core/calendar';
+import Papa from 'papaparse';
+import { mayOn, Problem, type PersonAccess, type Services, type SignedIn } from '../kernel/index.js';
+import * as events from './eventsStore.js';
+
+const columns = ['place', 'type', 'on', 'note'] as const;
+const mostRows = 20_000;
+
+/** An event that a table records, with the place that it happened to. */
+interface Listed {
+  readonly place: { readonly id: string; readonly code: string; readonly title: string };
+  readonly type: string;
+  readonly on: string;
+  readonly note: string;
+}
+
+/** Reads events from CSV, with what is wrong in it by row and column; what the person may not know of is not there for them. */
+export async function readEvents(
+  { pool }: Services,
+  person: SignedIn,
+  access: PersonAccess,
+  csv: string,
+): Promise<{ rows: number; found: Listed[]; errors: { row: number; column: string; sentence: string }[] }> {
+  const parsed = Papa.parse<Record<string, string>>(csv.replace(/^\uFEFF/, ''), {
+    header: true,
+    skipEmptyLines: 'greedy',
+    transformHeader: (name) => name.trim().toLowerCase(),
+  });
+  const errors: { row: number; column: string; sentence: string }[] = [];
+  const lacking = ['place', 'type', 'on'].filter((column) => !parsed.meta.fields?.includes(column));
+  if (lacking.length > 0) {
+    throw new Problem(
+      422,
+      'wrong-columns',
+      `The first line must name the columns ${columns.join(', ')}; ${lacking.join(' and ')} is missing.`,
+    );
+  }
+  if (parsed.data.length > mostRows)
+    throw new Problem(422, 'too-many', `At most ${mostRows} events at once; these are ${parsed.data.length}.`);
+  const places = new Map((await events.placesByPath(pool)).map((p) => [p.path.toUpperCase(), p]));
+  const found = parsed.data.flatMap((line, i) => {
+    // Row 1 names the columns.
+    const row = i + 2;
+    const wrong = (column: string, sentence: string): void => void errors.push({ row, column, sentence });
+    const text = (column: (typeof columns)[number]): string => (line[column] ?? '').trim();
+    const before = errors.length;
+    const place = places.get(text('place').toUpperCase());
+    if (!text('place')) wrong('place', 'names no place');
+    else if (!place || !mayOn(access, person, place, 'discover')) wrong('place', `there is no place ${text('place')}`);
+    else if (!mayOn(access, person, place, 'annotate')) wrong('place', `you may not record events on ${text('place')}`);
+    if (!text('type')) wrong('type', 'says not what happened');
+    else if (text('type').length > 80) wrong('type', 'is longer than 80 letters');
+    if (parseCivilDate(text('on')) === null) wrong('on', 'must be a date such as 2026-09-14');
+    else if (text('on') > person.today) wrong('on', 'is still to come');
+    if (text('note').length > 2000) wrong('note', 'is longer than 2000 letters');
+    return errors.length > before ? [] : [{ place: place!, type: text('type'), on: text('on'), note: text('note') }];
+  });
+  return { rows: parsed.data.length, found, errors };
+}

@@ -1,0 +1,218 @@
+import { schedule } from '@key-cellar/contract';
+import { describeCriteria } from '@key-cellar/core/criteria';
+import { refuse } from '@key-cellar/core/records';
+import { mayBePartOf } from '@key-cellar/core/schedule';
+import { uuidv7 } from 'uuidv7';
+import { actsFor, atRepository, noRight, notFound, one, Problem, wrongField } from '../kernel/index.js';
+import { placeKind } from '../plan/index.js';
+import { criteriaRuleKind, ruleKind } from './kinds.js';
+import { requireForRules, requireJurisdictions } from './levels.js';
+import * as levels from './levelsStore.js';
+import { recomputedAtOnce, recomputeWithin } from './recomputing.js';
+import type { Services } from './services.js';
+
+const { act } = actsFor<Services>();
+const keepers = 'Keepers of the whole repository change the schedule.';
+const job = { kind: 'recompute', beyond: recomputedAtOnce } as const;
+const jurisdiction = (name: string) => ({ kind: 'jurisdiction', id: null, name });
+
+export const levelActs = {
+  setPair: act(schedule.setPair, {
+    name: 'set a rule',
+    on: { series: one(placeKind, ({ body }) => body.seriesId, 'dispose'), rule: one(ruleKind, ({ body }) => body.ruleId, noRight) },
+    repeat: 'refused',
+    job,
+    async write(uow, { on: { series, rule }, body, services }) {
+      if (series.kind !== 'series') throw wrongField('/seriesId', 'This is no series.');
+      const type = await levels.typeByCode(uow, body.recordType);
+      if (!type) throw wrongField('/recordType', `There is no record type “${body.recordType}”.`);
+      if ((await levels.addPair(uow, body)) === 0) {
+        throw new Problem(409, 'nothing-to-do', `Rule ${rule.code} is set on ${type.title} in ${series.code} already.`);
+      }
+      const recomputed = await recomputeWithin(services, uow, { pairs: [body] }, rule.code);
+      return { answer: { recomputed }, entry: { after: { rule: rule.code, recordType: type.code } } };
+    },
+  }),
+
+  unsetPair: act(schedule.unsetPair, {
+    name: 'took a rule off',
+    on: { series: one(placeKind, ({ body }) => body.seriesId, 'dispose'), rule: one(ruleKind, ({ body }) => body.ruleId, noRight) },
+    repeat: 'refused',
+    job,
+    async write(uow, { on: { series, rule }, body, services }) {
+      if ((await levels.removePair(uow, body)) === 0) {
+        throw new Problem(409, 'nothing-to-do', `Rule ${rule.code} is not set on ${body.recordType} in ${series.code}.`);
+      }
+      const recomputed = await recomputeWithin(services, uow, { pairs: [body] }, rule.code);
+      return { answer: { recomputed }, entry: { after: { rule: rule.code, recordType: body.recordType } } };
+    },
+  }),
+
+  addCriteriaRule: act(schedule.addCriteriaRule, {
+    name: 'set a rule by criteria',
+    on: {
+      rule: one(ruleKind, ({ body }) => body.ruleId, 'dispose', { lock: false, who: keepers }),
+    },
+    repeat: 'another',
+    job,
+    async write(uow, { on: { rule }, body, services }) {
+      requireForRules(body.criteria);
+      const all = await levels.lockCriteriaRules(uow);
+      const id = uuidv7();
+      await levels.addCriteriaRule(uow, { ...body, id, position: (all.at(-1)?.position ?? 0) + 1 });
+      return {
+        answer: { id, recomputed: await recomputeWithin(services, uow, { criteria: [body.criteria] }, rule.code) },
+        entry: { after: { criteria: describeCriteria(body.criteria), order: all.length + 1 }, note: body.note || undefined },
+      };
+    },
+  }),
+
+  changeCriteriaRule: act(schedule.changeCriteriaRule, {
+    name: 'changed the criteria of a rule',
+    on: { one: one(criteriaRuleKind, ({ params }) => params.id, 'dispose', { who: keepers }) },
+    repeat: 'same',
+    job,
+    async write(
+      uow,
+      {
+        on: {
+          one: { at, rule },
+        },
+        body,
+        services,
+      },
+    ) {
+      requireForRules(body.criteria);
+      await levels.writeCriteriaRule(uow, at.id, body.criteria, body.note);
+      return {
+        answer: { recomputed: await recomputeWithin(services, uow, { criteria: [at.criteria, body.criteria] }, rule.code) },
+        entry: {
+          before: { criteria: describeCriteria(at.criteria), note: at.note },
+          after: { criteria: describeCriteria(body.criteria), note: body.note },
+        },
+      };
+    },
+  }),
+
+  /** Only what this one matches can get another rule: the order of all others among themselves stays. */
+  moveCriteriaRule: act(schedule.moveCriteriaRule, {
+    name: 'moved a rule by criteria',
+    on: { one: one(criteriaRuleKind, ({ params }) => params.id, 'dispose', { who: keepers }) },
+    repeat: 'refused',
+    job,
+    decide: ({
+      on: {
+        one: { all, at },
+      },
+      body,
+    }) => (all.indexOf(at) === Math.min(body.order, all.length) - 1 ? refuse('nothing-to-do', 'It is asked at this place already.') : null),
+    async write(
+      uow,
+      {
+        on: {
+          one: { all, at, rule },
+        },
+        body,
+        services,
+      },
+    ) {
+      const [from, to] = [all.indexOf(at), Math.min(body.order, all.length) - 1];
+      const ids = all.map((c) => c.id);
+      ids.splice(to, 0, ...ids.splice(from, 1));
+      await levels.orderCriteriaRules(uow, ids);
+      return {
+        answer: { recomputed: await recomputeWithin(services, uow, { criteria: [at.criteria] }, rule.code) },
+        entry: { before: { order: from + 1 }, after: { order: to + 1 }, note: describeCriteria(at.criteria) },
+      };
+    },
+  }),
+
+  dropCriteriaRule: act(schedule.dropCriteriaRule, {
+    name: 'took a rule by criteria off',
+    on: { one: one(criteriaRuleKind, ({ params }) => params.id, 'dispose', { who: keepers }) },
+    repeat: 'refused',
+    job,
+    async write(
+      uow,
+      {
+        on: {
+          one: { all, at, rule },
+        },
+        services,
+      },
+    ) {
+      await levels.removeCriteriaRule(uow, at.id);
+      await levels.orderCriteriaRules(
+        uow,
+        all.filter((c) => c.id !== at.id).map((c) => c.id),
+      );
+      return {
+        answer: { recomputed: await recomputeWithin(services, uow, { criteria: [at.criteria] }, rule.code) },
+        entry: { before: { criteria: describeCriteria(at.criteria) } },
+      };
+    },
+  }),
+
+  makeJurisdiction: act(schedule.makeJurisdiction, {
+    name: 'added a jurisdiction',
+    on: { repository: atRepository('dispose', keepers) },
+    repeat: 'refused',
+    async write(uow, { body: { name, partOf } }) {
+      const all = await levels.lockJurisdictions(uow);
+      if (all.some((j) => j.name.toLowerCase() === name.toLowerCase())) throw wrongField('/name', `${name} exists already.`);
+      if (partOf !== null && !all.some((j) => j.name === partOf)) throw wrongField('/partOf', `There is no ${partOf}.`);
+      await levels.addJurisdiction(uow, name, partOf);
+      return { answer: {}, entry: { subject: jurisdiction(name), after: { partOf } } };
+    },
+  }),
+
+  moveJurisdiction: act(schedule.moveJurisdiction, {
+    name: 'moved a jurisdiction',
+    on: { repository: atRepository('dispose', keepers) },
+    repeat: 'same',
+    job,
+    async write(uow, { body: { name, partOf }, services }) {
+      const all = (await levels.lockJurisdictions(uow)).map((j) => ({ name: j.name, partOf: j.part_of }));
+      const before = all.find((j) => j.name === name);
+      if (!before) throw notFound('This jurisdiction');
+      if (partOf !== null && !all.some((j) => j.name === partOf)) throw wrongField('/partOf', `There is no ${partOf}.`);
+      if (partOf !== null && !mayBePartOf(name, partOf, all)) throw wrongField('/partOf', `${partOf} is part of ${name} itself.`);
+      await levels.moveJurisdiction(uow, name, partOf);
+      const narrower = all.filter((j) => !mayBePartOf(name, j.name, all)).map((j) => j.name);
+      return {
+        answer: { recomputed: await recomputeWithin(services, uow, { jurisdictions: narrower }, name) },
+        entry: { subject: jurisdiction(name), before: { partOf: before.partOf }, after: { partOf } },
+      };
+    },
+  }),
+
+  dropJurisdiction: act(schedule.dropJurisdiction, {
+    name: 'removed a jurisdiction',
+    on: { repository: atRepository('dispose', keepers) },
+    repeat: 'refused',
+    async write(uow, { body: { name } }) {
+      const all = await levels.lockJurisdictions(uow);
+      if (!all.some((j) => j.name === name)) throw notFound('This jurisdiction');
+      const uses = await levels.usesOfJurisdiction(uow, name);
+      if (uses) throw new Problem(409, 'in-use', `${name} is used by ${uses}. What is published keeps its words, so it stays.`);
+      await levels.removeJurisdiction(uow, name);
+      return { answer: {}, entry: { subject: jurisdiction(name) } };
+    },
+  }),
+
+  /** Says in which jurisdictions a place is; none: those of the place around it. */
+  placeJurisdictions: act(schedule.placeJurisdictions, {
+    name: 'set the jurisdictions of a place',
+    on: { place: one(placeKind, ({ params }) => params.id, 'dispose') },
+    repeat: 'same',
+    job,
+    async write(uow, { on: { place }, body: { jurisdictions }, services }) {
+      await requireJurisdictions(uow, jurisdictions);
+      await levels.writePlaceJurisdictions(uow, place.id, [...new Set(jurisdictions)]);
+      return {
+        answer: { recomputed: await recomputeWithin(services, uow, { placeIds: [place.id] }, place.code) },
+        entry: { before: place.jurisdictions, after: jurisdictions },
+      };
+    },
+  }),
+};

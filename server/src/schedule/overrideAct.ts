@@ -1,0 +1,106 @@
+import { schedule, type DatesLine } from '@key-cellar/contract';
+import { hasRight } from '@key-cellar/core/access';
+import { civilDate, formatCivilDate } from '@key-cellar/core/calendar';
+import { effectTally, shortens, standingOf, type Governing, type Override } from '@key-cellar/core/schedule';
+import { actsFor, many, Problem, type Entered } from '../kernel/index.js';
+import { withNames } from './effect.js';
+import { judge, recompute } from './evaluation.js';
+import { clockKind } from './kinds.js';
+import { requireJurisdictions } from './levels.js';
+import { loadRuleBook } from './ruleBook.js';
+import type { Services } from './services.js';
+import * as store from './store.js';
+
+const { act } = actsFor<Services>();
+const acts = ['set by hand', 'let the rules decide', 'set jurisdictions'] as const;
+const blank = { before: '', after: '', shortens: false };
+
+/** What a judgement comes to, in a few words. */
+function words(governing: Governing): string {
+  switch (governing.kind) {
+    case 'unscheduled':
+      return 'no rule';
+    case 'overrideDate':
+      return formatCivilDate(governing.dueOn);
+    case 'rule': {
+      const { verdict, rule } = governing.by;
+      if (verdict.kind === 'permanent') return `kept for good (${rule.code})`;
+      if (verdict.kind === 'waiting') return `waiting (${rule.code})`;
+      return verdict.dueOn === null ? `no last day (${rule.code})` : `${formatCivilDate(verdict.dueOn)} (${rule.code})`;
+    }
+  }
+}
+
+/**
+ * Sets a due date, a rule or jurisdictions on records by hand, or takes a date or rule back. Who may move records may keep
+ * them longer; letting go of them sooner than the rules say needs the right to dispose as well. Declared and held records
+ * can be overridden: it changes nothing of what they are.
+ */
+export const override = act(schedule.override, {
+  name: acts,
+  on: { records: many(clockKind, ({ body }) => body.ids, 'move', { who: 'A steward or keeper can.' }) },
+  repeat: 'same',
+  async write(uow, { on: { records: locked }, left, body: input, person, access }) {
+    const book = await loadRuleBook(uow);
+    const hand = { reason: input.reason, by: person.name, on: person.today };
+    let wanted: Override | null = null;
+    const places = input.override?.kind === 'jurisdictions' ? [...new Set(input.override.jurisdictions)] : null;
+    if (places) await requireJurisdictions(uow, places);
+    else if (input.override?.kind === 'rule') {
+      const versions = book.versionsOf(input.override.ruleId);
+      if (versions.length === 0) throw new Problem(409, 'not-published', 'This rule was never published, so nothing can follow it yet.');
+      wanted = { kind: 'rule', versions, ...hand };
+    } else if (input.override?.kind === 'date') {
+      wanted = { ...input.override, ...hand };
+    }
+    const stored = input.override && input.override.kind !== 'jurisdictions' ? { ...input.override, ...hand } : null;
+    const judged = await judge(uow, locked, book, person.today);
+    const elsewhere =
+      places &&
+      (await judge(
+        uow,
+        locked.map((r) => ({ ...r, jurisdictions: places })),
+        book,
+        person.today,
+      ));
+    const done: string[] = [];
+    const entries: Entered[] = [];
+    const tally = effectTally(civilDate(person.today));
+    const lines = judged.map(({ governing, weigh }, i): DatesLine => {
+      const r = locked[i]!;
+      const after = elsewhere ? elsewhere[i]!.governing : weigh(wanted);
+      const rules = elsewhere ? governing : weigh(null);
+      const shorter = shortens(after, rules) || (wanted === null && shortens(after, governing));
+      const line = { id: r.id, name: `${r.number} ${r.title}`, before: words(governing), after: words(after), shortens: shorter };
+      if (r.state === 'disposed') return { ...line, outcome: 'refused', why: 'It was disposed of.' };
+      if (shorter && !hasRight(access.on(r.access_set_id).all, 'dispose')) {
+        return { ...line, outcome: 'refused', why: 'This shortens its retention. A keeper can do that.' };
+      }
+      if (places && [...places].sort().join() === [...r.jurisdictions].sort().join())
+        return { ...line, outcome: 'skipped', why: 'It is in these already.' };
+      if (!places && wanted === null && r.override === null) return { ...line, outcome: 'skipped', why: 'It has no override.' };
+      done.push(r.id);
+      if (input.dryRun) {
+        const record = { series: r.series_id, bytes: r.size, held: r.hold_count > 0, inBatch: r.docket === 'batch', id: () => r.id };
+        tally.add(record, standingOf(governing), standingOf(after));
+      }
+      entries.push({
+        act: places ? 'set jurisdictions' : wanted ? 'set by hand' : 'let the rules decide',
+        subject: clockKind.subject(r),
+        before: places ? r.jurisdictions : r.override,
+        after: places ?? stored,
+        note: input.reason,
+      });
+      return { ...line, outcome: 'done', why: shorter ? 'Let go sooner than the rules say.' : 'Done.' };
+    });
+    const results = [...lines, ...left.map((l) => ({ ...l, ...blank }))];
+    if (input.dryRun) {
+      const series = await store.chainPlaces(uow, [...new Set(locked.map((r) => r.series_id))]);
+      return { answer: { results, effect: done.length > 0 ? await withNames(uow, tally.result(), series) : null }, entry: null };
+    }
+    if (places) await store.writeJurisdictions(uow, done, places);
+    else await store.writeOverride(uow, done, stored);
+    await recompute(uow, done, book, person.today);
+    return { answer: { results, effect: null }, entry: done.length === 0 ? null : entries };
+  },
+});

@@ -1,0 +1,79 @@
+import type { EffectLine, schedule } from '@key-cellar/contract';
+import {
+  Download,
+  entering,
+  jobById,
+  Lines,
+  notFound,
+  problemOf,
+  requireAtRepository,
+  requireRight,
+  type PersonAccess,
+  type ReadsOf,
+} from '../kernel/index.js';
+import { placeById } from '../plan/index.js';
+import { caseOfRecord, casesOfRule } from './cases.js';
+import { checkOfSchedule } from './check.js';
+import { effectOfChange } from './effect.js';
+import { placeEvents, recordEvents, waiting } from './events.js';
+import * as levels from './levels.js';
+import { ruleOnDay } from './ruleOnDay.js';
+import { listRules, rulePage } from './ruleReads.js';
+import { exportSchedule } from './scheduleTable.js';
+import type { Services } from './services.js';
+
+/** What changes to the schedule would do, and what is wrong with it, is for those who keep it. */
+async function requireKeeper(services: Services, access: PersonAccess): Promise<void> {
+  await requireAtRepository(services.pool, access, 'dispose', 'Keepers of the whole repository change the schedule.');
+}
+
+export const scheduleReads: ReadsOf<typeof schedule, Services> = {
+  rules: async ({ services, person }) => ({ rules: await listRules(services, person) }),
+  rule: ({ services, person, params }) => rulePage(services, person, params.id),
+  pairs: async ({ services, person }) => ({ pairs: await levels.listPairs(services, person) }),
+  criteriaRules: async ({ services, person }) => ({ rules: await levels.listCriteriaRules(services, person) }),
+  countCriteria: async ({ services, person, body }) => ({ count: await levels.countCriteria(services, person, body.criteria) }),
+  jurisdictions: async ({ services }) => ({ jurisdictions: await levels.listJurisdictions(services) }),
+  ruleOnDay: async ({ services, person, params, query }) => ({ explanation: await ruleOnDay(services, person, params.id, query.on) }),
+  exportSchedule: entering(
+    ['exported the schedule'],
+    async ({ services, person, query }) => new Download(await exportSchedule(services, person, query.format)),
+  ),
+  ruleCases: async ({ services, person, params, access }) => {
+    await requireKeeper(services, await access());
+    return casesOfRule(services, person, params.id);
+  },
+  recordCase: async ({ services, person, params, access }) => {
+    await requireKeeper(services, await access());
+    return caseOfRecord(services, person, params.id);
+  },
+  effect: async ({ services, person, body, access }) => {
+    await requireKeeper(services, await access());
+    return new Lines(async (say: (line: EffectLine) => void, gone) => {
+      try {
+        const effect = await effectOfChange(services, person, body.change, (done, total) => say({ done, total }), gone);
+        say({ effect });
+      } catch (error) {
+        if (gone.aborted) return;
+        const problem = problemOf(error);
+        if (problem.status >= 500) services.log.error({ err: error }, 'an effect could not be worked out');
+        say({ problem: problem.document() });
+      }
+    });
+  },
+  check: async ({ services, person, access }) => {
+    await requireKeeper(services, await access());
+    return { findings: await checkOfSchedule(services, person) };
+  },
+  waiting: async ({ services, person }) => ({ waiting: await waiting(services, person) }),
+  placeEvents: async ({ services, person, params, access }) => {
+    requireRight(await access(), person, await placeById(services.pool, params.id), 'discover', 'This place');
+    return { events: await placeEvents(services, params.id) };
+  },
+  recordEvents: async ({ services, person, params }) => ({ events: await recordEvents(services, person, params.id) }),
+  job: async ({ services, params }) => {
+    const job = await jobById(services.pool, params.id);
+    if (!job) throw notFound('This work');
+    return { state: job.state, done: job.done, total: job.total, sentence: job.sentence };
+  },
+};

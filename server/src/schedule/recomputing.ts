@@ -1,0 +1,64 @@
+import { addJob, withUnitOfWork, type Actor, type JobContext, type UnitOfWork } from '../kernel/index.js';
+import { recompute } from './evaluation.js';
+import { loadRuleBook } from './ruleBook.js';
+import type { Services } from './services.js';
+import * as store from './store.js';
+
+/** Up to this many records are recomputed in the transaction that touches them; more become a job. */
+export const recomputedAtOnce = 2000;
+const perStep = 2000;
+
+/** Recomputes, as a job, all that rules may govern. */
+export async function recomputeRules(
+  services: Services,
+  uow: UnitOfWork,
+  ruleIds: readonly string[],
+  subjectName: string,
+): Promise<string> {
+  return recomputeAsJob(services, uow, await store.reachOfRules(uow, ruleIds), subjectName);
+}
+
+export async function recomputeAsJob(services: Services, uow: UnitOfWork, reach: store.Reach, subjectName: string): Promise<string> {
+  const total = await store.countWithin(uow, reach);
+  return addJob(uow, services.jobs, { kind: 'recompute', subject: subjectName, data: { reach }, total });
+}
+
+/**
+ * Recomputes what a change may touch: at once when little, as a job when much.
+ * Gives the number of records looked at, or to be looked at.
+ */
+export async function recomputeWithin(services: Services, uow: UnitOfWork, reach: store.Reach, subjectName: string): Promise<number> {
+  const ids = await store.idsWithin(uow, reach, null, recomputedAtOnce + 1);
+  if (ids.length > recomputedAtOnce) {
+    await recomputeAsJob(services, uow, reach, subjectName);
+    return store.countWithin(uow, reach);
+  }
+  // This transaction may have changed the rules itself, so it reads them through its own eyes.
+  await recompute(uow, ids, await loadRuleBook(uow), uow.actor.today);
+  return ids.length;
+}
+
+/** The job behind a large recompute: one transaction for each step, a cursor that survives a crash. */
+export async function runRecompute(services: Services, job: JobContext, actor: Actor): Promise<string> {
+  const { reach, dryRun = false } = job.data as { reach: store.Reach; dryRun?: boolean };
+  let changed = 0;
+  let looked = 0;
+  for (let cursor = job.cursor; ;) {
+    const ids = await store.idsWithin(services.pool, reach, cursor, perStep);
+    if (ids.length === 0) break;
+    changed += await withUnitOfWork(services.pool, actor, async (uow) => {
+      const n = await recompute(uow, ids, await services.rules.current(uow), actor.today, dryRun);
+      await job.advance(uow, ids.length, ids.at(-1)!);
+      if (dryRun) return n;
+      uow.enter({
+        act: 'recomputed due dates',
+        subject: { kind: 'rule', id: null, name: job.subject },
+        after: { looked: ids.length, changed: n, upTo: ids.at(-1) },
+      });
+      return n;
+    });
+    looked += ids.length;
+    cursor = ids.at(-1)!;
+  }
+  return `${changed} of ${looked} records ${dryRun ? 'would get' : 'got'} another date, rule or next step.`;
+}

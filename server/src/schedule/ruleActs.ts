@@ -1,0 +1,151 @@
+import { plan, schedule, steps } from '@key-cellar/contract';
+import { uuidv7 } from 'uuidv7';
+import { actsFor, addJob, atRepository, cancelJob, changedMeanwhile, noRight, one, Problem } from '../kernel/index.js';
+import { addRule, placeKind, removeRule } from '../plan/index.js';
+import { jobKind, ruleKind } from './kinds.js';
+import { recomputedAtOnce, recomputeRules, recomputeWithin } from './recomputing.js';
+import { requireGroups } from './ruleReads.js';
+import { importSchedule } from './scheduleTable.js';
+import type { Services } from './services.js';
+import * as store from './store.js';
+
+const { act, actInParts } = actsFor<Services>();
+const keepers = 'Keepers of the whole repository change the schedule.';
+const recomputeJob = { kind: 'recompute', beyond: recomputedAtOnce } as const;
+
+function requireRevision(rule: store.RuleRow, revision: number): void {
+  if (rule.revision !== revision) throw changedMeanwhile();
+}
+
+export const ruleActs = {
+  makeRule: act(schedule.makeRule, {
+    name: 'began a rule',
+    on: { repository: atRepository('dispose', keepers) },
+    repeat: 'refused',
+    async write(uow, { body }) {
+      await requireGroups(uow, body.definition);
+      const rule = { id: uuidv7(), code: body.code, draft: body.definition };
+      await store.addRule(uow, rule);
+      return { answer: { id: rule.id }, entry: { subject: { kind: 'rule', id: rule.id, name: rule.code }, after: body.definition } };
+    },
+  }),
+
+  saveDraft: act(schedule.saveDraft, {
+    name: 'saved a rule draft',
+    on: { rule: one(ruleKind, ({ params }) => params.id, 'dispose', { who: keepers }) },
+    repeat: 'refused',
+    async write(uow, { on: { rule }, body }) {
+      requireRevision(rule, body.revision);
+      await requireGroups(uow, body.definition);
+      const revision = await store.writeDraft(uow, rule.id, body.definition);
+      return { answer: { revision }, entry: { before: rule.draft, after: body.definition } };
+    },
+  }),
+
+  dropDraft: act(schedule.dropDraft, {
+    name: 'dropped a rule draft',
+    on: { rule: one(ruleKind, ({ params }) => params.id, 'dispose', { who: keepers }) },
+    repeat: 'refused',
+    async write(uow, { on: { rule }, body }) {
+      requireRevision(rule, body.revision);
+      if (!(await store.allVersions(uow)).some((v) => v.rule_id === rule.id)) {
+        throw new Problem(409, 'never-published', 'This rule was never published, so its draft is all there is of it.');
+      }
+      await store.writeDraft(uow, rule.id, null);
+      return { answer: {}, entry: { before: rule.draft } };
+    },
+  }),
+
+  /** Publishes the draft as the next version and starts the recompute of all that the rule may govern. */
+  publish: act(schedule.publish, {
+    name: 'published a rule',
+    on: { rule: one(ruleKind, ({ params }) => params.id, 'dispose', { who: keepers }) },
+    repeat: 'refused',
+    job: { kind: 'recompute', beyond: 0 },
+    async write(uow, { on: { rule }, body, person, services }) {
+      requireRevision(rule, body.revision);
+      if (!rule.draft) throw new Problem(409, 'no-draft', 'There is no draft to publish. Edit the rule first.');
+      const earlier = (await store.allVersions(uow)).filter((v) => v.rule_id === rule.id);
+      const version = (earlier.at(-1)?.version ?? 0) + 1;
+      const { inForceFrom, takesOver } = body;
+      await store.addVersion(uow, {
+        id: uuidv7(),
+        ruleId: rule.id,
+        version,
+        definition: rule.draft,
+        inForceFrom,
+        takesOver,
+        publishedBy: person.id,
+        at: uow.at,
+      });
+      await store.writeDraft(uow, rule.id, null);
+      return {
+        answer: { version, jobId: await recomputeRules(services, uow, [rule.id], rule.code) },
+        entry: { before: earlier.at(-1)?.definition ?? null, after: { ...rule.draft, version, inForceFrom, takesOver } },
+      };
+    },
+  }),
+
+  importSchedule: actInParts(schedule.importSchedule, {
+    name: 'published a rule',
+    also: ['began a rule', 'saved a rule draft'],
+    on: { repository: atRepository('dispose', keepers) },
+    repeat: 'same',
+    job: recomputeJob,
+    perform: ({ services, body }, work) =>
+      importSchedule(services, work, { bytes: Buffer.from(body.data, 'base64'), format: body.format, dryRun: body.dryRun }),
+  }),
+
+  setRule: act(plan.setRule, {
+    name: 'set a rule',
+    on: { place: one(placeKind, ({ params }) => params.id, 'dispose'), rule: one(ruleKind, ({ body }) => body.ruleId, noRight) },
+    repeat: 'refused',
+    job: recomputeJob,
+    async write(uow, { on: { place, rule }, services }) {
+      if ((await addRule(uow, place.id, rule.id)) === 0) throw new Problem(409, 'nothing-to-do', `Rule ${rule.code} is set here already.`);
+      const recomputed = await recomputeWithin(services, uow, { placeIds: [place.id] }, rule.code);
+      return { answer: { recomputed }, entry: { after: { rule: rule.code } } };
+    },
+  }),
+
+  unsetRule: act(plan.unsetRule, {
+    name: 'took a rule off',
+    on: { place: one(placeKind, ({ params }) => params.id, 'dispose'), rule: one(ruleKind, ({ body }) => body.ruleId, noRight) },
+    repeat: 'refused',
+    job: recomputeJob,
+    async write(uow, { on: { place, rule }, services }) {
+      if ((await removeRule(uow, place.id, rule.id)) === 0) throw new Problem(409, 'nothing-to-do', `Rule ${rule.code} is not set here.`);
+      const recomputed = await recomputeWithin(services, uow, { placeIds: [place.id] }, rule.code);
+      return { answer: { recomputed }, entry: { after: { rule: rule.code } } };
+    },
+  }),
+
+  /** Judges everything anew, as a job; or only counts, in the same way, what would change. */
+  recompute: act(steps.recompute, {
+    name: ['asked for a recompute', 'tried a recompute'],
+    on: { repository: atRepository('dispose', keepers) },
+    repeat: 'another',
+    job: { kind: 'recompute', beyond: 0 },
+    async write(uow, { body: { dryRun }, services }) {
+      const reach: store.Reach = { placeIds: [await store.rootPlace(uow)] };
+      const total = await store.countWithin(uow, reach);
+      const jobId = await addJob(uow, services.jobs, { kind: 'recompute', subject: 'all records', data: { reach, dryRun }, total });
+      const subject = { kind: 'schedule', id: null, name: 'schedule' };
+      return {
+        answer: { jobId },
+        entry: { act: dryRun ? 'tried a recompute' : 'asked for a recompute', subject, after: { records: total } },
+      };
+    },
+  }),
+
+  cancelJob: act(schedule.cancelJob, {
+    name: 'cancelled work',
+    on: { job: one(jobKind, ({ params }) => params.id, 'dispose', { who: 'Whoever began it can, and the keepers of the repository.' }) },
+    gate: 'none',
+    repeat: 'refused',
+    async write(uow, { on: { job } }) {
+      await cancelJob(uow, job.id);
+      return { answer: {}, entry: {} };
+    },
+  }),
+};

@@ -1,0 +1,79 @@
+import type { RuleDefinition, RuleLine, RulePage } from '@key-cellar/contract';
+import { notFound, wrongField, type Db, type SignedIn } from '../kernel/index.js';
+import * as levels from './levels.js';
+import type { Services } from './services.js';
+import * as store from './store.js';
+
+export async function listRules(services: Services, person: SignedIn): Promise<RuleLine[]> {
+  const { pool } = services;
+  const access = await services.access.of(person);
+  const [rules, versions, set, counts] = await Promise.all([
+    store.rules(pool),
+    store.allVersions(pool),
+    store.setOn(pool, access.sets('discover')),
+    store.recordsByVersion(pool, access.sets('discover')),
+  ]);
+  const count = new Map(counts.map((c) => [c.rule_id, c.n]));
+  return rules.map((rule) => {
+    const own = versions.filter((v) => v.rule_id === rule.id);
+    const current = own.filter((v) => v.in_force_from <= person.today).at(-1) ?? own.at(-1);
+    return {
+      id: rule.id,
+      code: rule.code,
+      version: current?.version ?? null,
+      definition: current?.definition ?? rule.draft!,
+      inForceFrom: current?.in_force_from ?? null,
+      hasDraft: rule.draft !== null,
+      setOn: set.filter((s) => s.rule_id === rule.id).map((s) => ({ placeId: s.place_id, code: s.code, title: s.title })),
+      records: count.get(rule.id) ?? 0,
+    };
+  });
+}
+
+export async function rulePage(services: Services, person: SignedIn, id: string): Promise<RulePage> {
+  const { pool } = services;
+  const rule = await store.ruleById(pool, id);
+  if (!rule) throw notFound('This rule');
+  const [lines, versions, pairs, byCriteria] = await Promise.all([
+    listRules(services, person),
+    store.allVersions(pool),
+    levels.listPairs(services, person),
+    levels.listCriteriaRules(services, person),
+  ]);
+  const line = lines.find((l) => l.id === id)!;
+  return {
+    id: rule.id,
+    code: rule.code,
+    revision: rule.revision,
+    draft: rule.draft,
+    draftSaved: rule.draft && rule.draft_by && rule.draft_at ? { by: rule.draft_by, at: rule.draft_at.toISOString() } : null,
+    versions: versions
+      .filter((v) => v.rule_id === id)
+      .map((v) => ({
+        id: v.id,
+        version: v.version,
+        definition: v.definition,
+        inForceFrom: v.in_force_from,
+        takesOver: v.takes_over,
+        publishedBy: v.published_by,
+        publishedAt: v.published_at.toISOString(),
+      }))
+      .reverse(),
+    setOn: line.setOn,
+    pairs: pairs.filter((p) => p.rule.id === id),
+    criteria: byCriteria.filter((c) => c.rule.id === id),
+    records: line.records,
+  };
+}
+
+/** Groups whose approval a rule asks for and that do not exist. */
+export function unknownGroups(definition: RuleDefinition, groups: readonly string[]): string[] {
+  return definition.steps.flatMap((s) => s.approverGroups ?? []).filter((name) => !groups.includes(name));
+}
+
+/** Refuses a definition that asks for groups that do not exist. */
+export async function requireGroups(db: Db, definition: RuleDefinition): Promise<void> {
+  if (definition.steps.every((s) => !s.approverGroups?.length)) return;
+  const [unknown] = unknownGroups(definition, await store.groupNames(db));
+  if (unknown !== undefined) throw wrongField('/definition/steps', `There is no group “${unknown}” that could approve.`);
+}
