@@ -13,6 +13,7 @@ export const checks = [
   ['templates and types of web', ['ngc', '-p', 'web/tsconfig.app.json', '--noEmit']],
   ['lint and boundaries', ['eslint', '.']],
   ['layers, drawn as they are', ['node', 'tools/layers.mjs', '--check']],
+  ['acts, written down as they are', ['node', '--import', 'tsx', 'tools/acts.ts', '--check']],
   ['format', ['prettier', '--check', '--log-level', 'warn', '.']],
 ];
 

@@ -300,7 +300,7 @@ export function actsFor<S extends Services>() {
 export function namesOf(act: AnyAct): string[] {
   if ('each' in act.definition) return namesOf(act.definition.each);
   const { name, also = [] } = act.definition;
-  return [...(typeof name === 'string' ? [name] : name), ...also];
+  return [...new Set([...(typeof name === 'string' ? [name] : name), ...also])];
 }
 
 /** What an act asks for, as its entry says it: for the help of who can do what, the documents and the specs. */

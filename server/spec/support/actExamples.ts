@@ -1,0 +1,141 @@
+import { today, ruleDefinition } from './world.js';
+import type { ActWorld, Common, Things } from './actWorld.js';
+
+export interface Example {
+  readonly params?: Record<string, string>;
+  readonly query?: Record<string, string>;
+  readonly body?: unknown;
+}
+
+/** A right request for each act, on the things that it is given. An act without a line here fails the spec. */
+export const examples: Record<string, (t: Things, c: Common, world: ActWorld) => Example> = {
+  'plan.makePlace': (t) => ({ body: { parentId: t.place, kind: 'folder', code: 'NEW-{nn}', title: 'New' } }),
+  'plan.editPlace': (t) => ({ params: { id: t.place }, body: { revision: 1, code: 'OTHER', title: 'Other' } }),
+  'plan.movePlace': (t) => ({ params: { id: t.place }, body: { revision: 1, parentId: t.other } }),
+  'plan.mergePlace': (t) => ({ params: { id: t.other }, body: { revision: 1, intoId: t.place } }),
+  'plan.reopenFolder': (t) => ({ params: { id: t.place }, body: { reason: 'used after all' } }),
+  'plan.retirePlace': (t) => ({ params: { id: t.place }, body: { reason: 'not used' } }),
+  'plan.importPlan': () => ({
+    body: { format: 'csv', data: Buffer.from('code,kind,inside,title\nACT,function,,Act\n').toString('base64'), dryRun: false },
+  }),
+  'plan.closeFolder': (t) => ({ params: { id: t.place }, body: { on: today } }),
+  'plan.recordEvent': (t) => ({ params: { id: t.place }, body: { type: 'y', on: today } }),
+  'plan.setRule': (t, c) => ({ params: { id: t.place }, body: { ruleId: c.rule } }),
+  'plan.unsetRule': (t, c) => ({ params: { id: t.place }, body: { ruleId: c.rule } }),
+  'plan.declareInside': (t) => ({ params: { id: t.place } }),
+  'stencils.make': () => ({ body: { subject: 'S', title: 'New', note: '', definition: { asks: [], root: stencilFolder } } }),
+  'stencils.change': (_, c) => ({
+    params: { id: c.stencil },
+    body: { subject: 'S', title: 'Other', note: '', revision: 1, definition: { asks: [], root: stencilFolder } },
+  }),
+  'stencils.apply': (t, c) => ({ params: { id: c.stencil }, body: { placeId: t.place, uses: [{ title: 'One' }], dryRun: false } }),
+  'stencils.applyTo': (t, c) => ({ params: { id: c.stencil }, body: { placeIds: [t.place], dryRun: false } }),
+  'stencils.bring': (t, c) => ({ params: { id: c.stencil }, body: { placeIds: [t.place], dryRun: false } }),
+  'schedule.makeRule': () => ({ body: { code: 'R-NEW', definition: ruleDefinition() } }),
+  'schedule.saveDraft': (_, c) => ({ params: { id: c.rule }, body: { revision: 3, definition: ruleDefinition() } }),
+  'schedule.dropDraft': (_, c) => ({ params: { id: c.rule }, body: { revision: 3 } }),
+  'schedule.publish': (_, c) => ({ params: { id: c.rule }, body: { revision: 3, inForceFrom: today, takesOver: 'all' } }),
+  'schedule.setPair': (t, c) => ({ body: { recordType: 'note', seriesId: t.series, ruleId: c.rule } }),
+  'schedule.unsetPair': (t, c) => ({ body: { recordType: 'note', seriesId: t.series, ruleId: c.rule } }),
+  'schedule.addCriteriaRule': (_, c) => ({ body: { ruleId: c.rule, criteria: { op: 'fact', fact: 'topic', value: 'other' } } }),
+  'schedule.changeCriteriaRule': (_, c) => ({
+    params: { id: c.byCriteria },
+    body: { criteria: { op: 'fact', fact: 'topic', value: 'other' } },
+  }),
+  'schedule.moveCriteriaRule': (_, c) => ({ params: { id: c.byCriteria }, body: { order: 2 } }),
+  'schedule.dropCriteriaRule': (_, c) => ({ params: { id: c.byCriteria } }),
+  'schedule.makeJurisdiction': () => ({ body: { name: 'New shore', partOf: null } }),
+  'schedule.moveJurisdiction': (_, c) => ({ body: { name: c.jurisdiction, partOf: null } }),
+  'schedule.dropJurisdiction': (_, c) => ({ body: { name: c.jurisdiction } }),
+  'schedule.placeJurisdictions': (t, c) => ({ params: { id: t.place }, body: { jurisdictions: [c.jurisdiction] } }),
+  'schedule.override': (t) => ({
+    body: { ids: [t.record], override: { kind: 'date', dueOn: '2090-01-01', action: 'destroy' }, reason: 'for long' },
+  }),
+  'schedule.importSchedule': () => ({
+    body: {
+      format: 'csv',
+      data: Buffer.from('code,title,authority,clock,steps\nR-T,T,Board,created,destroy P1Y\n').toString('base64'),
+      dryRun: false,
+    },
+  }),
+  'schedule.addRecordEvent': (t) => ({ params: { id: t.record }, body: { type: 'y', on: today } }),
+  'schedule.withdrawEvent': (t) => ({ params: { id: t.event }, body: { reason: 'by mistake' } }),
+  'schedule.importEvents': () => ({ body: { csv: `place,type,on\nA-01,y,${today}\n`, dryRun: false } }),
+  'schedule.cancelJob': (_, c) => ({ params: { id: c.job } }),
+  'receiving.file': (t) => ({
+    body: {
+      filings: [{ arrivalId: t.arrival, title: 'Filed', recordType: 'note', placeId: t.place, createdOn: today, facts: { topic: 'x' } }],
+    },
+  }),
+  'receiving.discard': (t) => ({ params: { id: t.arrival } }),
+  'receiving.describePhysical': (t, c) => ({
+    body: { title: 'A box of maps', recordType: 'note', placeId: t.place, createdOn: today, facts: { topic: 'x' }, containerId: c.box },
+  }),
+  'receiving.upload': (t) => ({ query: { name: 'x.txt', place: t.place } }),
+  'records.makeNumbering': () => ({ body: { title: 'New', pattern: '{year}-{nnn}', per: ['year'], gapless: true } }),
+  'records.changeNumbering': (_, c) => ({
+    params: { id: c.numbering },
+    body: { title: 'Other', pattern: '{year}-{nnn}', per: ['year'], gapless: true, revision: 1 },
+  }),
+  'records.dropNumbering': (_, c) => ({ params: { id: c.numbering }, body: { revision: 1 } }),
+  'records.placeNumbering': (t, c) => ({ params: { id: t.place }, body: { numberingId: c.numbering } }),
+  'records.editFacts': (t) => ({ params: { id: t.record }, body: { revision: 1, title: 'Other', createdOn: today, facts: {} } }),
+  'records.addVersion': (t) => ({ params: { id: t.record }, body: { arrivalId: t.arrival } }),
+  'records.declare': (t) => ({ body: { ids: [t.record] } }),
+  'records.undeclare': (t) => ({ body: { ids: [t.declared], reason: 'by mistake' } }),
+  'setup.makeType': () => ({ body: { code: 'new', title: 'New', facts: [] } }),
+  'setup.changeType': (_, c) => ({ params: { code: c.type }, body: { title: 'Other', facts: [], version: 1, dryRun: false } }),
+  'setup.retireType': (_, c) => ({ params: { code: c.type }, body: { retired: true } }),
+  'setup.makeEntity': () => ({ body: { kind: 'party', name: 'New party' } }),
+  'setup.changeEntity': (t) => ({ params: { id: t.entity }, body: { name: 'Other party', revision: 1, retired: false } }),
+  'setup.addEntityEvent': (t) => ({ params: { id: t.entity }, body: { type: 'y', on: today } }),
+  'setup.placeFacts': (t) => ({ params: { id: t.place }, body: { revision: 1, facts: {} } }),
+  'setup.placeTakes': (t) => ({ params: { id: t.place }, body: { revision: 1, takes: null } }),
+  'setup.makeDetector': () => ({ body: { title: 'New', note: '', signs: [{ kind: 'words', words: ['quay'], atLeast: 1 }] } }),
+  'setup.changeDetector': (_, c) => ({
+    params: { id: c.detector },
+    body: { title: 'Other', note: '', signs: [{ kind: 'words', words: ['quay'], atLeast: 1 }], revision: 1, retired: false },
+  }),
+  'holds.makeMatter': () => ({ body: { code: 'NEW', title: 'New', kind: 'case' } }),
+  'holds.placeHold': (t, c) => ({ body: { matterId: c.matter, name: 'New', reason: 'a reason', recordIds: [t.record] } }),
+  'holds.addRecords': (t) => ({ params: { id: t.hold }, body: { recordIds: [t.record] } }),
+  'holds.letOut': (t) => ({ params: { id: t.hold }, body: { recordIds: [t.held], reason: 'not part of it' } }),
+  'holds.release': (t) => ({ params: { id: t.hold }, body: { reason: 'the case is closed' } }),
+  'holds.acknowledge': (t) => ({ params: { id: t.hold } }),
+  'holds.remind': (t) => ({ params: { id: t.hold } }),
+  'docket.propose': (t) => ({ body: { groupKey: t.groupKey, noticeDays: 14, announce: false } }),
+  'docket.announce': (t) => ({ params: { id: t.batch } }),
+  'docket.object': (t) => ({ params: { id: t.batch }, body: { recordId: t.item, reason: 'not this one' } }),
+  'docket.answer': (t) => ({ params: { id: t.objection }, body: { keep: false, answer: 'it goes on' } }),
+  'docket.defer': (t) => ({ params: { id: t.batch }, body: { recordId: t.item, until: '2027-01-01', reason: 'not yet' } }),
+  'docket.approve': (t) => ({ params: { id: t.batch }, body: {} }),
+  'docket.reject': (t) => ({ params: { id: t.batch }, body: { reason: 'not so' } }),
+  'docket.withdraw': (t) => ({ params: { id: t.batch }, body: { reason: 'not so' } }),
+  'docket.execute': (t) => ({ params: { id: t.batch } }),
+  'docket.confirm': (t) => ({
+    params: { id: t.batch },
+    body: { recordIds: [t.item], on: today, method: 'shredded', witness: 'A. Witness' },
+  }),
+  'steps.answer': (t) => ({ body: { ids: [t.task], answer: 'keep' } }),
+  'steps.sweep': () => ({}),
+  'steps.recompute': () => ({ body: { dryRun: true } }),
+  'ledger.seal': () => ({}),
+  'ledger.verify': () => ({}),
+  'identity.moveClock': () => ({ body: { to: '2026-09-15' } }),
+  'identity.readMessage': (_, _c, world) => ({ params: { id: world.ids.root } }),
+};
+
+const stencilFolder = {
+  key: 'root',
+  code: 'S-{nn}',
+  title: 'Made',
+  note: '',
+  message: '',
+  grants: [],
+  rules: [],
+  types: null,
+  marking: null,
+  facts: {},
+  readyTitles: [],
+  inside: [],
+};

@@ -1,0 +1,386 @@
+import { profiles, type Right, hasRight, profile } from '@key-cellar/core/access';
+import type * as contract from '@key-cellar/contract';
+import { uuidv7 } from 'uuidv7';
+import {
+  addPrincipal,
+  batchActs,
+  carryOut,
+  eventActs,
+  factActs,
+  fileOne,
+  getOrMakeSet,
+  holdActs,
+  levelActs,
+  numberingActs,
+  detectorActs,
+  placeActs,
+  placeGrant,
+  programActor,
+  ruleActs,
+  run,
+  stencilActs,
+  recordActs,
+  receive,
+  withUnitOfWork,
+  type ActOf,
+  type Services,
+  type SignedIn,
+} from '../../src/index.js';
+import { makeWorld, ruleDefinition, today, type World } from './world.js';
+
+/** Where something is, seen from somebody whose rights are on one folder only. */
+export const spots = ['inside', 'outside', 'hidden', 'marked'] as const;
+export type Spot = (typeof spots)[number];
+/** Besides: what reaches from inside to outside, such as a hold on records of both. */
+export type ThingsAt = Spot | 'astride';
+
+/** One of everything that lies in a place. */
+export interface Things {
+  readonly place: string;
+  readonly other: string;
+  readonly series: string;
+  readonly seriesCode: string;
+  readonly record: string;
+  readonly declared: string;
+  readonly held: string;
+  readonly hold: string;
+  readonly batch: string;
+  readonly item: string;
+  readonly objection: string;
+  readonly groupKey: string;
+  readonly task: string;
+  readonly arrival: string;
+  readonly event: string;
+  readonly recordEvent: string;
+  readonly entity: string;
+  readonly due: string;
+}
+
+/** What belongs to no place. */
+export interface Common {
+  readonly rule: string;
+  readonly byCriteria: string;
+  readonly jurisdiction: string;
+  readonly numbering: string;
+  readonly detector: string;
+  readonly stencil: string;
+  readonly type: string;
+  readonly job: string;
+  readonly matter: string;
+  readonly box: string;
+}
+
+export interface Asker {
+  readonly name: string;
+  readonly person: SignedIn;
+  /** Null: no grant at all. */
+  readonly profile: string | null;
+  readonly on: 'repository' | 'folder';
+  readonly inForce: boolean;
+}
+
+export interface ActWorld extends World {
+  readonly things: Readonly<Record<ThingsAt, Things>>;
+  readonly common: Common;
+  readonly askers: readonly Asker[];
+  /** The rights of somebody on an access set, from the grants of this world and from nothing of the server. */
+  may(asker: Asker, setId: number, right: Right): boolean;
+  readonly rootSet: number;
+}
+
+const markingLevel = 5;
+
+/** A world with one of everything inside one folder, outside it, hidden in a place that stands alone, and above all clearances. */
+export async function makeActWorld(): Promise<ActWorld> {
+  const world = await makeWorld();
+  const { services, pool, ids } = world;
+  const people: { name: string; id: string; profile: string | null; on: 'repository' | 'folder'; inForce: boolean; clearance: number }[] = [
+    { name: 'nobody in particular', id: uuidv7(), profile: null, on: 'repository', inForce: true, clearance: 1 },
+    ...profiles.flatMap((p) =>
+      (['repository', 'folder'] as const).map((on) => ({
+        name: `${p.code} of ${on === 'folder' ? 'one folder' : 'all'}`,
+        id: uuidv7(),
+        profile: p.code,
+        on,
+        inForce: true,
+        clearance: 1,
+      })),
+    ),
+    { name: 'keeper whose grant ended', id: uuidv7(), profile: 'keeper', on: 'repository' as const, inForce: false, clearance: 1 },
+  ];
+  const maker = uuidv7();
+  const folders = Object.fromEntries(spots.map((s) => [s, { id: uuidv7(), other: uuidv7() }])) as Record<
+    Spot,
+    { id: string; other: string }
+  >;
+  const homes: Record<Spot, { series: string; seriesCode: string; chain: string[] }> = {
+    inside: { series: ids.A01, seriesCode: 'A-01', chain: [ids.root, ids.A, ids.A01] },
+    outside: { series: ids.A02, seriesCode: 'A-02', chain: [ids.root, ids.A, ids.A02] },
+    hidden: { series: ids.B01, seriesCode: 'B-01', chain: [ids.root, ids.B, ids.B01] },
+    marked: { series: ids.A02, seriesCode: 'A-02', chain: [ids.root, ids.A, ids.A02] },
+  };
+  await withUnitOfWork(pool, programActor('test', today), async (uow) => {
+    await addPrincipal(uow, { id: maker, kind: 'person', name: 'Maker', login: 'maker', clearanceLevel: 9 });
+    for (const p of people) {
+      await addPrincipal(uow, { id: p.id, kind: 'person', name: p.name, login: p.id, clearanceLevel: p.clearance });
+    }
+    for (const spot of spots) {
+      const { chain, series } = homes[spot];
+      const level = spot === 'marked' ? markingLevel : 0;
+      for (const [code, id] of [
+        ['F', folders[spot].id],
+        ['O', folders[spot].other],
+      ] as const) {
+        const anchor = spot === 'hidden' ? ids.B : ids.A;
+        const set = await getOrMakeSet(uow, { anchorPlace: spot === 'inside' ? ids.A01 : anchor, recordId: null, level, caveats: [] });
+        await run(
+          uow,
+          'test.folder',
+          `insert into place (id, kind, parent_id, ancestors, code, title, access_set_id, opened_on, marking_level) values ($1, 'folder', $2, $3, $4, $4, $5, '2000-01-01', $6)`,
+          [id, series, [...chain, id], `${code}-${spot.toUpperCase()}`, set, level],
+        );
+      }
+    }
+    const reason = 'test';
+    for (const profile of ['keeper', 'administrator']) await placeGrant(uow, { principalId: maker, placeId: ids.root, profile, reason });
+    for (const p of people) {
+      if (p.profile === null) continue;
+      // Of one folder: with all that is made inside, so that acts on two places have both.
+      for (const placeId of p.on === 'repository' ? [ids.root] : [folders.inside.id, folders.inside.other]) {
+        await placeGrant(uow, { principalId: p.id, placeId, profile: p.profile, reason, ...(p.inForce ? {} : { until: '2026-09-13' }) });
+      }
+    }
+  });
+  const epoch = Number((await pool.query<{ value: string }>(`select value from epoch where name = 'access'`)).rows[0]!.value);
+  const signedIn = (id: string, name: string, clearance: number): SignedIn => ({
+    id,
+    name,
+    login: name,
+    from: 'test',
+    today,
+    clearance: { level: clearance, caveats: [] },
+    accessEpoch: epoch,
+    demo: true,
+    repository: 'Test',
+    timeZone: 'UTC',
+    sessionHash: Buffer.alloc(0),
+  });
+  const make = signedIn(maker, 'Maker', 9);
+  const does = <E extends contract.Endpoint, On>(
+    act: ActOf<E, Services, On>,
+    given: { params?: unknown; body?: unknown; query?: unknown },
+  ): Promise<contract.ResponseOf<E>> => carryOut(services, make, act, given as never);
+
+  await does(factActs.makeType, {
+    body: { code: 'deed', title: 'Deed', facts: [{ code: 'with', title: 'With', kind: 'party', required: false }] },
+  });
+  await does(factActs.makeType, { body: { code: 'spare', title: 'Spare', facts: [] } });
+  const rule = (await does(ruleActs.makeRule, { body: { code: 'R-ACT', definition: ruleDefinition() } })).id;
+  await does(ruleActs.publish, { params: { id: rule }, body: { revision: 1, inForceFrom: '2000-01-01', takesOver: 'all' } });
+  await does(ruleActs.saveDraft, { params: { id: rule }, body: { revision: 2, definition: ruleDefinition({ title: 'Other' }) } });
+  const asking = (
+    await does(ruleActs.makeRule, {
+      body: {
+        code: 'R-ASK',
+        definition: ruleDefinition({
+          steps: [
+            { kind: 'askOwner', after: 'P1D', from: 'clockStart', approvals: 0, noticeDays: 0 },
+            { kind: 'destroy', after: 'P50Y', from: 'clockStart', approvals: 1, noticeDays: 0 },
+          ],
+        }),
+      },
+    })
+  ).id;
+  await does(ruleActs.publish, { params: { id: asking }, body: { revision: 1, inForceFrom: '2000-01-01', takesOver: 'all' } });
+  const matter = (await does(holdActs.makeMatter, { body: { code: 'ACT', title: 'Acts', kind: 'case', note: '' } })).id;
+
+  let n = 0;
+  const file = async (place: string, body: { recordType?: string; facts?: object } = {}): Promise<string> => {
+    const name = `thing ${n++}.txt`;
+    const arrivalId = await receive(services, make, {
+      name,
+      source: 'test',
+      placeId: null,
+      idempotencyKey: null,
+      bytes: (async function* () {
+        yield Buffer.from(name);
+      })(),
+    });
+    const filing = {
+      arrivalId,
+      title: name,
+      recordType: 'note',
+      placeId: place,
+      createdOn: '2026-09-01',
+      facts: { topic: 'acts' },
+      ...body,
+    };
+    return (await does(fileOne, { body: filing })).recordId;
+  };
+
+  const thingsIn = async (spot: Spot): Promise<Things> => {
+    const { id: place, other } = folders[spot];
+    const { series, seriesCode } = homes[spot];
+    const entity = (await does(factActs.makeEntity, { body: { kind: 'party', name: `Party ${spot}`, code: '', note: '' } })).id;
+    const record = await file(place, { recordType: 'deed', facts: { with: entity } });
+    const declared = await file(place);
+    await does(recordActs.declare, { body: { ids: [declared] } });
+    const held = await file(place);
+    const hold = (
+      await does(holdActs.placeHold, {
+        body: { matterId: matter, name: spot, reason: 'a case', freeze: true, recordIds: [held], custodianIds: [] },
+      })
+    ).id;
+    const item = await file(place);
+    const dueNow = (id: string) =>
+      pool.query(`update record set outcome = 'dated', due_on = '2026-01-01', action = 'destroy', docket = 'due' where id = $1`, [id]);
+    await dueNow(item);
+    const groupKey = [series, '-', 'destroy', 'electronic'].join('|');
+    const batch = (await does(batchActs.propose, { body: { groupKey, noticeDays: 14, announce: true } })).id;
+    await does(batchActs.object, { params: { id: batch }, body: { recordId: item, reason: 'not this one' } });
+    const objection = (await pool.query<{ id: string }>('select id from objection where batch_id = $1', [batch])).rows[0]!.id;
+    const due = await file(place);
+    const asked = await file(place);
+    const task = uuidv7();
+    await pool.query(
+      `insert into step_task (id, record_id, rule_id, step_index, kind, asked_on, last_asked_on, times, state) values ($1, $2, $3, 0, 'askOwner', $4, $4, 1, 'open')`,
+      [task, asked, asking, today],
+    );
+    const arrival = await receive(services, make, {
+      name: `waits ${spot}.txt`,
+      source: 'test',
+      placeId: place,
+      idempotencyKey: null,
+      bytes: (async function* () {
+        yield Buffer.from(`waits ${spot}`);
+      })(),
+    });
+    const event = (await does(eventActs.recordEvent, { params: { id: place }, body: { type: 'x', on: today, note: '' } })).id;
+    const recordEvent = (await does(eventActs.addRecordEvent, { params: { id: record }, body: { type: 'x', on: today, note: '' } })).id;
+    return {
+      place,
+      other,
+      series,
+      seriesCode,
+      record,
+      declared,
+      held,
+      hold,
+      batch,
+      item,
+      objection,
+      groupKey,
+      task,
+      arrival,
+      event,
+      recordEvent,
+      entity,
+      due,
+    };
+  };
+  /** A hold, a batch with an objection, and a party, each on records of two places. */
+  const reaching = async (one: Things, other: Things): Promise<Things> => {
+    const entity = (await does(factActs.makeEntity, { body: { kind: 'party', name: 'Party astride', code: '', note: '' } })).id;
+    const about = { recordType: 'deed', facts: { with: entity } };
+    const records = [await file(one.place, about), await file(other.place, about)];
+    const hold = (
+      await does(holdActs.placeHold, {
+        body: { matterId: matter, name: 'astride', reason: 'a case', freeze: false, recordIds: records, custodianIds: [] },
+      })
+    ).id;
+    const items = [await file(one.place), await file(other.place)];
+    const batch = uuidv7();
+    await pool.query(
+      `insert into batch (id, number, action, what, state, approvals_needed, notice_days, proposed_by, proposed_on, announced_on, notice_until, approver_groups)
+       select $1, 'D-ASTRIDE', action, what, state, approvals_needed, notice_days, proposed_by, proposed_on, announced_on, notice_until, approver_groups
+       from batch where id = $2`,
+      [batch, one.batch],
+    );
+    await pool.query('insert into batch_item (batch_id, record_id) select $1, unnest($2::uuid[])', [batch, items]);
+    await does(batchActs.object, { params: { id: batch }, body: { recordId: items[0]!, reason: 'not this one' } });
+    const objection = (await pool.query<{ id: string }>('select id from objection where batch_id = $1', [batch])).rows[0]!.id;
+    return { ...one, entity, record: records[0]!, held: records[0]!, hold, item: items[0]!, batch, objection };
+  };
+  const things = {} as Record<ThingsAt, Things>;
+  for (const spot of spots) things[spot] = await thingsIn(spot);
+  things.astride = await reaching(things.inside, things.outside);
+  // Due once every batch is made, so that none took them along.
+  for (const spot of spots) {
+    await pool.query(`update record set outcome = 'dated', due_on = '2026-01-01', action = 'destroy', docket = 'due' where id = $1`, [
+      things[spot].due,
+    ]);
+  }
+
+  const folder = {
+    key: 'root',
+    code: 'S-{nn}',
+    title: 'Made',
+    note: '',
+    message: '',
+    grants: [],
+    rules: [],
+    types: null,
+    marking: null,
+    facts: {},
+    readyTitles: [],
+    inside: [],
+  };
+  const body = { subject: 'S', title: 'Stencil', note: '', definition: { asks: [], root: folder } };
+  const job = uuidv7();
+  await pool.query(`insert into job_progress (id, kind, subject, data, state) values ($1, 'recompute', 'x', '{"reach":{}}', 'cancelled')`, [
+    job,
+  ]);
+  const common: Common = {
+    rule,
+    byCriteria: (
+      await does(levelActs.addCriteriaRule, { body: { ruleId: rule, criteria: { op: 'fact', fact: 'topic', value: 'none' }, note: '' } })
+    ).id,
+    jurisdiction: 'Shore',
+    numbering: (await does(numberingActs.makeNumbering, { body: { title: 'N', pattern: '{year}-{nnn}', per: ['year'], gapless: true } }))
+      .id,
+    detector: (
+      await does(detectorActs.makeDetector, { body: { title: 'D', note: '', signs: [{ kind: 'words', words: ['quay'], atLeast: 1 }] } })
+    ).id,
+    stencil: (await does(stencilActs.make, { body })).id,
+    type: 'spare',
+    job,
+    matter,
+    box: ids.box,
+  };
+  await does(levelActs.makeJurisdiction, { body: { name: common.jurisdiction, partOf: null } });
+  await does(placeActs.placeTakes, { params: { id: things.inside.other }, body: { revision: 1, takes: null } });
+
+  const sets = new Map<number, { spot: Spot | 'root' }>();
+  const setOf = async (id: string): Promise<number> =>
+    (await pool.query<{ access_set_id: number }>('select access_set_id from place where id = $1', [id])).rows[0]!.access_set_id;
+  const rootSet = await setOf(ids.root);
+  sets.set(rootSet, { spot: 'root' });
+  for (const place of [ids.A, ids.A01, ids.A02]) sets.set(await setOf(place), { spot: 'outside' });
+  for (const spot of spots) for (const id of [things[spot].place, things[spot].other]) sets.set(await setOf(id), { spot });
+  sets.set(await setOf(ids.B), { spot: 'hidden' });
+
+  return {
+    ...world,
+    things,
+    common,
+    rootSet,
+    askers: people.map((p) => ({
+      name: p.name,
+      person: signedIn(p.id, p.name, p.clearance),
+      profile: p.profile,
+      on: p.on,
+      inForce: p.inForce,
+    })),
+    may(asker, setId, right) {
+      const where = sets.get(setId);
+      if (!where) throw new Error(`No spot of this world has the access set ${setId}`);
+      if (asker.profile === null || !asker.inForce || where.spot === 'marked') return false;
+      if (asker.on === 'folder' && where.spot !== 'inside') return false;
+      const { rights, ownOnly } = profile(asker.profile);
+      // Only what carries `audit` reaches into a place that stands alone.
+      if (where.spot === 'hidden' && !hasRight(rights, 'audit')) return false;
+      if (ownOnly && ['discover', 'read', 'copyOut'].includes(right)) return false;
+      return hasRight(rights, right);
+    },
+  };
+}
