@@ -12,7 +12,7 @@ export default defineConfig({
   timeout: 480_000,
   // A control that is not there within this time is missing; waiting longer would only hide it.
 
-  expect: { timeout: 10_000 },
+  expect: { timeout: 30_000 },
   use: {
     actionTimeout: 15_000,
     viewport: { width: 1280, height: 800 },

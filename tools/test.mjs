@@ -6,6 +6,7 @@ import { cluster } from './lib/cluster.mjs';
 import { exec } from './lib/exec.mjs';
 import { ensureInstalled } from './lib/install.mjs';
 import { run, say } from './lib/say.mjs';
+import { isCurrent } from './schema.mjs';
 
 let passed = 0;
 let failed = 0;
@@ -38,6 +39,12 @@ async function unitStage() {
   const { code, output } = await exec('npx', ['ng', 'test'], { echo: true, env: { NG_CLI_ANALYTICS: 'false' } });
   const [total, bad] = numbers(output, /Executed (\d+) of \d+(?: \((\d+) FAILED\))?/g);
   count('core and web', total - bad, bad, code);
+}
+
+async function schemaStage(url) {
+  const current = await isCurrent(url).catch((error) => (say(error.message), false));
+  if (!current) say('server/schema.sql is not what the migrations make. Run: npm run schema');
+  count('schema', Number(current), Number(!current), 0);
 }
 
 async function serverStage(url) {
@@ -75,6 +82,7 @@ await run(async () => {
     if (wants('unit')) await unitStage();
     if (wants('server') || wants('journeys')) {
       const url = await own.start();
+      if (wants('server')) await schemaStage(url);
       if (wants('server')) await serverStage(url);
       if (wants('journeys')) await journeyStage(url);
     }

@@ -1,10 +1,10 @@
 import { holds, records } from '@key-cellar/contract';
 import type pg from 'pg';
-import { asApplication } from './support/database.js';
+import { asApplication, asOwner } from './support/database.js';
 import { makeWorld, type World } from './support/world.js';
 
 /** What somebody with the application's own role could try, past every service. */
-describe('straight in SQL with the application’s role', () => {
+describe('straight in SQL, with the application’s role and as the owner', () => {
   let world: World;
   let declared: { id: string };
   let held: { id: string };
@@ -27,10 +27,25 @@ describe('straight in SQL with the application’s role', () => {
   });
   afterAll(() => world.stop());
 
-  const refused = async (sql: string, values: unknown[] = []): Promise<void> => {
-    await asApplication(world.database, async (client: pg.Client) => {
-      await expectAsync(client.query(sql, values)).withContext(sql).toBeRejected();
-    });
+  /**
+   * Asserts which refusal it is, by its SQLSTATE: first as the application's role, then as the owner of the database. 42501 is a
+   * missing grant, KC0xx a guard; `done` says that the owner is not held back, and that only the missing grant protects.
+   */
+  const refused = async (sql: string, values: unknown[], asTheApplication: string, asTheOwner: string): Promise<void> => {
+    const codes: string[] = [];
+    for (const as of [asApplication, asOwner]) {
+      await as(world.database, async (client: pg.Client) => {
+        await client.query('begin');
+        codes.push(
+          await client.query(sql, values).then(
+            () => 'done',
+            (error: { code?: string }) => error.code ?? 'no code',
+          ),
+        );
+        await client.query('rollback');
+      });
+    }
+    expect(codes).withContext(sql).toEqual([asTheApplication, asTheOwner]);
   };
   const one = (sql: string) => world.pool.query(sql).then((r) => r.rows[0] as Record<string, unknown>);
 
@@ -44,50 +59,52 @@ describe('straight in SQL with the application’s role', () => {
       `size = 1`,
       `frozen = '{}'`,
       `declared_on = null`,
-      `state = 'working'`,
-      `state = 'disposed'`,
     ]) {
-      await refused(`update record set ${change} where id = $1`, [declared.id]);
+      await refused(`update record set ${change} where id = $1`, [declared.id], 'KC003', 'KC003');
     }
-    await refused('update record set place_id = $2, series_id = $2 where id = $1', [declared.id, world.ids.A02]);
-    await refused('delete from record where id = $1', [declared.id]);
+    for (const state of ['working', 'disposed']) {
+      await refused(`update record set state = '${state}' where id = $1`, [declared.id], 'KC001', 'done');
+    }
+    await refused('update record set place_id = $2, series_id = $2 where id = $1', [declared.id, world.ids.A02], 'KC003', 'KC003');
+    await refused('delete from record where id = $1', [declared.id], '42501', 'KC001');
   });
 
   it('its versions and their bytes stay as they are', async () => {
-    await refused('delete from version where record_id = $1', [declared.id]);
-    await refused(`update version set file_name = 'x' where record_id = $1`, [declared.id]);
+    await refused('delete from version where record_id = $1', [declared.id], '42501', 'KC001');
+    await refused(`update version set file_name = 'x' where record_id = $1`, [declared.id], '42501', 'KC001');
     await refused(
       'insert into version (record_id, no, content_id, file_name, made_by, made_at) select record_id, 2, content_id, file_name, made_by, now() from version where record_id = $1',
       [declared.id],
+      'KC003',
+      'KC003',
     );
-    await refused(`update content_chunk set bytes = 'x'`);
-    await refused('delete from content_chunk');
-    await refused(`insert into content_chunk (content_id, seq, bytes) select id, 99, 'x' from content limit 1`);
-    await refused(`update content set sha256 = sha256('x')`);
-    await refused('update content set size = 0');
-    await refused('delete from content');
-    await refused('truncate content cascade');
+    await refused(`update content_chunk set bytes = 'x'`, [], '42501', 'KC001');
+    await refused('delete from content_chunk', [], '42501', 'done');
+    await refused(`insert into content_chunk (content_id, seq, bytes) select id, 99, 'x' from content limit 1`, [], 'KC001', 'KC001');
+    await refused(`update content set sha256 = sha256('x')`, [], 'KC001', 'KC001');
+    await refused('update content set size = 0', [], 'KC001', 'KC001');
+    await refused('delete from content', [], '23503', '23503');
+    await refused('truncate content cascade', [], '42501', 'done');
   });
 
   it('a held record stays, and its cover too', async () => {
-    await refused(`update record set state = 'disposed' where id = $1`, [held.id]);
-    await refused(`update record set title = 'thaw' where id = $1`, [held.id]);
-    await refused('update record set hold_count = 0 where id = $1', [held.id]);
-    await refused('update record set freeze_count = 0 where id = $1', [held.id]);
-    await refused('delete from hold_cover');
-    await refused('update hold_cover set released_at = now()');
-    await refused(`insert into hold_cover (hold_id, record_id, because) values ($1, $2, 'x')`, [holdId, working.id]);
-    await refused('delete from hold');
-    await refused('update hold set freezes = false');
-    await refused(`update hold set state = 'released'`);
-    await refused(`select uncover($1, array[$2::uuid], $3, '')`, [holdId, held.id, world.ids.counsel]);
-    await refused('select dispose_record($1, gen_random_uuid(), current_date)', [held.id]);
-    await refused('select drop_unused_content(id), 1/0 from content');
+    await refused(`update record set state = 'disposed' where id = $1`, [held.id], 'KC001', 'KC002');
+    await refused(`update record set title = 'thaw' where id = $1`, [held.id], 'KC002', 'KC002');
+    await refused('update record set hold_count = 0 where id = $1', [held.id], '42501', 'done');
+    await refused('update record set freeze_count = 0 where id = $1', [held.id], '42501', 'done');
+    await refused('delete from hold_cover', [], '42501', 'done');
+    await refused('update hold_cover set released_at = now()', [], '42501', '23514');
+    await refused(`insert into hold_cover (hold_id, record_id, because) values ($1, $2, 'x')`, [holdId, working.id], '42501', 'done');
+    await refused('delete from hold', [], '42501', 'KC001');
+    await refused('update hold set freezes = false', [], '42501', 'KC001');
+    await refused(`update hold set state = 'released'`, [], 'KC004', 'KC004');
+    await refused(`select uncover($1, array[$2::uuid], $3, '')`, [holdId, held.id, world.ids.counsel], 'KC004', 'KC004');
+    await refused('select dispose_record($1, gen_random_uuid(), current_date)', [held.id], 'KC004', 'KC004');
   });
 
   it('nothing leaves without an approved batch, not even what nobody holds', async () => {
-    await refused(`update record set state = 'disposed' where id = $1`, [working.id]);
-    await refused('select dispose_record($1, gen_random_uuid(), current_date)', [working.id]);
+    await refused(`update record set state = 'disposed' where id = $1`, [working.id], 'KC001', 'done');
+    await refused('select dispose_record($1, gen_random_uuid(), current_date)', [working.id], 'KC004', 'KC004');
     const made = `with b as (insert into batch (id, number, action, what, state, approvals_needed, notice_days, proposed_by, proposed_on)
       values (gen_random_uuid(), 'D-X', 'destroy', 'x', 'executing', 0, 0, $2, current_date) returning id),
       i as (insert into batch_item (batch_id, record_id) select id, $1 from b),
@@ -95,27 +112,53 @@ describe('straight in SQL with the application’s role', () => {
       select id from b`;
     const { id } = (await world.pool.query(made, [working.id, world.ids.keeper])).rows[0] as { id: string };
     // Approved by nobody but its proposer.
-    await refused('select dispose_record($1, $2, current_date)', [working.id, id]);
+    await refused('select dispose_record($1, $2, current_date)', [working.id, id], 'KC004', 'KC004');
+  });
+
+  it('what is held does not leave even with a batch that everybody approved', async () => {
+    const made = `with b as (insert into batch (id, number, action, what, state, approvals_needed, notice_days, proposed_by, proposed_on)
+      values (gen_random_uuid(), 'D-Y', 'destroy', 'x', 'executing', 1, 0, $2, current_date) returning id),
+      i as (insert into batch_item (batch_id, record_id) select id, unnest($1::uuid[]) from b),
+      a as (insert into approval (batch_id, principal_id, decision, decided_on, decided_at) select id, $3, 'approve', current_date, now() from b)
+      select id from b`;
+    const { id } = (await world.pool.query(made, [[held.id, working.id], world.ids.keeper, world.ids.approver])).rows[0] as { id: string };
+    await refused('select dispose_record($1, $2, current_date)', [held.id, id], 'KC002', 'KC002');
+    // The same batch lets go of what nobody holds: it was the hold that refused.
+    await asApplication(world.database, async (client) => {
+      await client.query('begin');
+      await expectAsync(client.query('select dispose_record($1, $2, current_date)', [working.id, id])).toBeResolved();
+      await client.query('rollback');
+    });
   });
 
   it('undeclaring asks for a person and a reason, and never works on a held record', async () => {
-    await refused(`select undeclare_record($1, $2, ' ')`, [declared.id, world.ids.keeper]);
-    await refused(`select undeclare_record($1, gen_random_uuid(), 'because')`, [declared.id]);
-    await refused(`select undeclare_record($1, $2, 'because')`, [held.id, world.ids.keeper]);
+    await refused(`select undeclare_record($1, $2, ' ')`, [declared.id, world.ids.keeper], 'KC004', 'KC004');
+    await refused(`select undeclare_record($1, gen_random_uuid(), 'because')`, [declared.id], 'KC004', 'KC004');
+    await refused(`select undeclare_record($1, $2, 'because')`, [held.id, world.ids.keeper], 'KC004', 'KC004');
   });
 
   it('ledger, published rules, certificates, tree heads only grow', async () => {
-    for (const table of ['ledger_entry', 'rule_version', 'certificate', 'tree_head']) {
-      await refused(`delete from ${table}`);
-      await refused(`truncate ${table}`);
+    await asOwner(world.database, (client) =>
+      client.query(
+        `insert into certificate (id, number, batch_id, issued_on, sha256, pdf) select gen_random_uuid(), 'C-X', id, current_date, 'x', 'x' from batch limit 1`,
+      ),
+    );
+    for (const [table, truncating] of [
+      ['ledger_entry', 'KC001'],
+      ['rule_version', '0A000'],
+      ['tree_head', '0A000'],
+      ['certificate', 'KC001'],
+    ] as const) {
+      await refused(`delete from ${table}`, [], '42501', 'KC001');
+      await refused(`truncate ${table}`, [], '42501', truncating);
     }
-    await refused(`update ledger_entry set body = '{}'`);
-    await refused(`update rule_version set definition = '{}'`);
-    await refused(`update tree_head set root = 'x'`);
-    await refused('alter table ledger_entry disable trigger all');
-    await refused('set session_replication_role = replica');
-    await refused('drop trigger ledger_entry_fixed on ledger_entry');
-    await refused('set role cellar_owner');
+    await refused(`update ledger_entry set body = '{}'`, [], '42501', 'KC001');
+    await refused(`update rule_version set definition = '{}'`, [], '42501', 'KC001');
+    await refused(`update tree_head set root = 'x'`, [], '42501', 'KC001');
+    await refused('alter table ledger_entry disable trigger all', [], '42501', 'done');
+    await refused('set session_replication_role = replica', [], '42501', 'done');
+    await refused('drop trigger ledger_entry_fixed on ledger_entry', [], '42501', 'done');
+    await refused('set role cellar_owner', [], '42501', 'done');
   });
 
   it('a snapshot that could miss a hold may not write records', async () => {

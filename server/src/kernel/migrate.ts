@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
 import { readdir, readFile } from 'node:fs/promises';
-import { join } from 'node:path';
+import { dirname, join } from 'node:path';
 import pg from 'pg';
 import PgBoss from 'pg-boss';
 import { applicationRole, appPassword, type Config } from './config.js';
@@ -21,6 +21,17 @@ async function readMigrations(folder: string): Promise<Migration[]> {
     names.map(async (name) => {
       const sql = await readFile(join(folder, name), 'utf8');
       return { name, sql, checksum: createHash('sha256').update(sql).digest('hex') };
+    }),
+  );
+}
+
+/** Functions and triggers in their newest text, a file an area: run again whenever one changed. */
+async function readFunctions(folder: string): Promise<Migration[]> {
+  const names = (await readdir(folder)).filter((name) => name.endsWith('.sql')).sort();
+  return Promise.all(
+    names.map(async (name) => {
+      const sql = await readFile(join(folder, name), 'utf8');
+      return { name: `functions/${name}`, sql, checksum: createHash('sha256').update(sql).digest('hex') };
     }),
   );
 }
@@ -65,8 +76,26 @@ async function prepareQueue(config: Config, client: pg.Client): Promise<void> {
   await client.query(`grant execute on all functions in schema pgboss to ${applicationRole}`);
 }
 
+async function carryOut(client: pg.Client, { name, sql, checksum }: Migration): Promise<void> {
+  await client.query('begin');
+  try {
+    await client.query(sql);
+    await run(
+      client,
+      'migration.add',
+      'insert into migration (name, checksum) values ($1, $2) on conflict (name) do update set checksum = excluded.checksum, applied_at = now()',
+      [name, checksum],
+    );
+    await client.query('commit');
+  } catch (error) {
+    await client.query('rollback');
+    throw error;
+  }
+}
+
 /**
- * Brings the database forward: every migration that it has not had, each in its own transaction, in order.
+ * Brings the database forward: every migration that it has not had, each in its own transaction, in order; then functions and
+ * triggers in their newest text.
  * Throws MigrationRefused when a migration it has had was edited since, or when it has had ones that this
  * program does not know.
  */
@@ -85,8 +114,9 @@ export async function migrate(config: Config): Promise<string[]> {
       ]),
     );
     const known = await readMigrations(config.migrationsDir);
+    const functions = await readFunctions(join(dirname(config.migrationsDir), 'functions'));
     for (const name of applied.keys()) {
-      if (!known.some((m) => m.name === name)) {
+      if (![...known, ...functions].some((m) => m.name === name)) {
         throw new MigrationRefused(
           `The database is newer than this program: it has had ${name}. Start the newer program, or name another database.`,
         );
@@ -102,16 +132,13 @@ export async function migrate(config: Config): Promise<string[]> {
           `${migration.name} was changed after this database had it. Migrations are never edited: put the file back and add a new one.`,
         );
       }
-      await client.query('begin');
-      try {
-        await client.query(migration.sql);
-        await run(client, 'migration.add', 'insert into migration (name, checksum) values ($1, $2)', [migration.name, migration.checksum]);
-        await client.query('commit');
-      } catch (error) {
-        await client.query('rollback');
-        throw error;
-      }
+      await carryOut(client, migration);
       done.push(migration.name);
+    }
+    for (const file of functions) {
+      if (applied.get(file.name) === file.checksum) continue;
+      await carryOut(client, file);
+      done.push(file.name);
     }
     await prepareQueue(config, client);
     return done;

@@ -1,0 +1,35 @@
+-- What all areas share: the repository’s clock, epochs that tell snapshots to load anew, and the refusal of any change.
+-- Re-creatable: run after the migrations whenever this file changed.
+
+-- The repository's clock: the real one, moved by the demo offset when there is one.
+create or replace function repository_now() returns timestamptz language sql stable as $$
+  select now() + make_interval(days => coalesce((select (value->>'offsetDays')::int from setting where name = 'clock'), 0))
+$$;
+
+-- The civil date of an instant in the repository's time zone.
+create or replace function repository_date(p_at timestamptz) returns date language sql stable as $$
+  select (p_at at time zone coalesce((select value->>'timeZone' from setting where name = 'repository'), 'UTC'))::date
+$$;
+
+create or replace function bump_epoch() returns trigger language plpgsql security definer set search_path = public as $$
+begin
+  update epoch set value = value + 1 where name = tg_argv[0];
+  return null;
+end $$;
+
+create or replace function refuse_change() returns trigger language plpgsql as $$
+begin
+  raise exception '% of % is refused: %', tg_op, tg_table_name, tg_argv[0]
+    using errcode = 'KC001', hint = tg_argv[0];
+end $$;
+
+create or replace trigger grant_epoch after insert or update or delete on grant_
+  for each statement execute function bump_epoch('access');
+create or replace trigger membership_epoch after insert or update or delete on membership
+  for each statement execute function bump_epoch('access');
+create or replace trigger principal_epoch after insert or update or delete on principal
+  for each statement execute function bump_epoch('access');
+create or replace trigger place_epoch after update of stand_alone, ancestors, code, title on place
+  for each statement execute function bump_epoch('access');
+create or replace trigger access_set_epoch after insert on access_set
+  for each statement execute function bump_epoch('access');

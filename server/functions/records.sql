@@ -1,0 +1,170 @@
+-- What a declared or held record keeps, and what its versions and their bytes keep.
+-- Re-creatable: run after the migrations whenever this file changed.
+
+-- Bytes can be added only while the content is being streamed in, and its fingerprint is set once.
+create or replace function guard_chunk() returns trigger language plpgsql as $$
+begin
+  -- Content that this very transaction made may still get its bytes: small files come in one statement.
+  if exists (select from content c where c.id = new.content_id and c.sha256 is not null
+      and c.xmin <> pg_current_xact_id()::xid) then
+    raise exception 'Stored content takes no more bytes' using errcode = 'KC001';
+  end if;
+  return new;
+end $$;
+
+create or replace function guard_content() returns trigger language plpgsql as $$
+begin
+  if old.sha256 is not null and (new.sha256, new.size) is distinct from (old.sha256, old.size) then
+    raise exception 'Stored content is never updated' using errcode = 'KC001';
+  end if;
+  return new;
+end $$;
+
+-- What nobody may do to a record, whoever asks and however they connect.
+create or replace function guard_record() returns trigger language plpgsql as $$
+declare
+  content_changes boolean := (new.version_no, new.size, new.media_type, new.medium)
+    is distinct from (old.version_no, old.size, old.media_type, old.medium);
+  facts_change boolean := (new.title, new.number, new.record_type, new.facts, new.created_on, new.received_on,
+    new.filed_on, new.deposited_by) is distinct from (old.title, old.number, old.record_type, old.facts,
+    old.created_on, old.received_on, old.filed_on, old.deposited_by);
+  moves boolean := (new.place_id, new.series_id) is distinct from (old.place_id, old.series_id);
+begin
+  if new.id <> old.id then
+    raise exception 'A record keeps its id' using errcode = 'KC001';
+  end if;
+  if old.state = 'disposed' then
+    raise exception 'Record % was disposed of; its stub never changes', old.number using errcode = 'KC001';
+  end if;
+  -- Leaving a state goes through the functions below, which ask for their reasons.
+  if current_user = 'cellar_app' and (new.state = 'disposed' or (old.state = 'declared' and new.state = 'working')) then
+    raise exception 'Record % leaves its state through dispose_record() or undeclare_record() only', old.number
+      using errcode = 'KC001';
+  end if;
+  if new.state = 'disposed' then
+    if old.hold_count > 0 or exists (select from hold_cover c where c.record_id = old.id and c.released_at is null) then
+      raise exception 'Record % is held and stays', old.number using errcode = 'KC002';
+    end if;
+    return new;
+  end if;
+  if old.state = 'declared' and new.state = 'working' and old.hold_count > 0 then
+    raise exception 'Record % is held and stays declared', old.number using errcode = 'KC002';
+  end if;
+  if old.state = 'declared' and new.state = 'declared' then
+    if (content_changes and 'content' = any (old.frozen)) or (facts_change and 'facts' = any (old.frozen))
+      or (moves and 'moving' = any (old.frozen)) or (new.series_id <> old.series_id) or new.frozen <> old.frozen
+      or new.declared_on is distinct from old.declared_on then
+      raise exception 'Record % is declared and cannot change', old.number using errcode = 'KC003';
+    end if;
+  end if;
+  if old.freeze_count > 0 and (content_changes or facts_change or moves) then
+    raise exception 'Record % is frozen by a hold', old.number using errcode = 'KC002';
+  end if;
+  return new;
+end $$;
+
+-- Versions go with their record, or older ones by a step of its rule. Never while it is held.
+create or replace function guard_version() returns trigger language plpgsql as $$
+declare
+  r record;
+begin
+  if tg_op = 'UPDATE' then
+    raise exception 'A version never changes' using errcode = 'KC001';
+  end if;
+  -- The row lock keeps declaring, holding and disposing from slipping in between.
+  select * into r from record where id = coalesce(new.record_id, old.record_id) for update;
+  if tg_op = 'DELETE' then
+    if r.state <> 'disposed' then
+      if current_user = 'cellar_app' or old.no >= r.version_no then
+        raise exception 'Versions of record % stay while it is kept', r.number using errcode = 'KC001';
+      end if;
+      if r.hold_count > 0 or exists (select from hold_cover c where c.record_id = r.id and c.released_at is null) then
+        raise exception 'Record % is held and its versions stay', r.number using errcode = 'KC002';
+      end if;
+    end if;
+    return old;
+  end if;
+  if r.state = 'disposed' or (r.state = 'declared' and 'content' = any (r.frozen)) then
+    raise exception 'Record % is % and takes no new version', r.number, r.state using errcode = 'KC003';
+  end if;
+  if r.freeze_count > 0 then
+    raise exception 'Record % is frozen by a hold', r.number using errcode = 'KC002';
+  end if;
+  return new;
+end $$;
+
+-- As before, and a bag that may have to be sent again keeps its bytes.
+create or replace function drop_unused_content(p_content uuid) returns boolean
+  language plpgsql security definer set search_path = public as $$
+begin
+  perform from content where id = p_content for update;
+  if not found or exists (select from version where content_id = p_content)
+    or exists (select from arrival where content_id = p_content)
+    or exists (select from transfer where bag_id = p_content) then
+    return false;
+  end if;
+  delete from content where id = p_content;
+  return true;
+end $$;
+
+-- Undoes a declaration. Refused for held records (by the guard) and without a reason.
+create or replace function undeclare_record(p_record uuid, p_by uuid, p_reason text) returns void
+  language plpgsql security definer set search_path = public as $$
+begin
+  if coalesce(trim(p_reason), '') = '' or not exists (select from principal where id = p_by) then
+    raise exception 'Undeclaring needs a person and a reason' using errcode = 'KC004';
+  end if;
+  update record set state = 'working', declared_on = null, frozen = '{}', revision = revision + 1
+  where id = p_record and state = 'declared';
+  if not found then
+    raise exception 'Record % is not declared', p_record using errcode = 'KC004';
+  end if;
+end $$;
+
+create or replace function guard_counter() returns trigger language plpgsql as $$
+begin
+  if tg_op = 'DELETE' or new.last <= old.last then
+    raise exception 'A counter of numbers only grows' using errcode = 'KC001';
+  end if;
+  return new;
+end $$;
+
+create or replace function note_detection() returns trigger language plpgsql security definer set search_path = public as $$
+begin
+  if exists (select from detector where retired_on is null) then
+    insert into detection_due (record_id) values (new.id)
+    on conflict (record_id) do update set stamp = nextval('detection_stamp'), claimed_until = null;
+  end if;
+  return null;
+end $$;
+
+-- A stub keeps the facts that its rule says, and nothing of what was in the content.
+create or replace function forget_detected() returns trigger language plpgsql as $$
+begin
+  new.detected := '{}';
+  return new;
+end $$;
+
+create or replace trigger content_chunk_fixed before update on content_chunk
+  for each row execute function refuse_change('stored content is never updated');
+create or replace trigger content_guard before update on content for each row execute function guard_content();
+create or replace trigger record_guard before update on record for each row execute function guard_record();
+create or replace trigger record_kept before delete on record
+  for each row execute function refuse_change('a record is disposed of, never deleted');
+create or replace trigger version_guard before insert or update or delete on version
+  for each row execute function guard_version();
+create or replace trigger content_chunk_guard before insert on content_chunk
+  for each row when (new.seq > 0) execute function guard_chunk();
+create or replace trigger numbering_counter_grows before update or delete on numbering_counter for each row execute function guard_counter();
+create or replace trigger record_type_version_fixed before update or delete on record_type_version
+  for each row execute function refuse_change('a published version of a record type never changes');
+create or replace trigger record_type_version_kept before truncate on record_type_version
+  for each statement execute function refuse_change('a published version of a record type never changes');
+create or replace trigger record_detection_inserted after insert on record
+  for each row execute function note_detection();
+-- Dating records anew names none of these columns, and so costs nothing.
+create or replace trigger record_detection_updated after update of title, facts, version_no on record
+  for each row when ((new.title, new.facts, new.version_no) is distinct from (old.title, old.facts, old.version_no))
+  execute function note_detection();
+create or replace trigger record_forgets_detected before update of state on record
+  for each row when (new.state = 'disposed' and old.state <> 'disposed') execute function forget_detected();

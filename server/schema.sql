@@ -1,0 +1,2137 @@
+-- The schema as it stands after all migrations, for reading. Written by npm run schema; the tests refuse one that is not so.
+
+CREATE FUNCTION public.bump_epoch() RETURNS trigger
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+begin
+  update epoch set value = value + 1 where name = tg_argv[0];
+  return null;
+end $$;
+
+CREATE FUNCTION public.cover_what_matches() RETURNS trigger
+    LANGUAGE plpgsql
+    AS $_$
+declare
+  h record;
+  found_ids uuid[];
+begin
+  for h in select id, scope_sql, scope_params from hold where state = 'open' and scope_sql is not null loop
+    execute 'select array_agg(r.id) from record r where r.id in (select w.id from written w) and r.state <> ''disposed'''
+      || ' and not exists (select from hold_cover c where c.hold_id = $1 and c.record_id = r.id) and ' || h.scope_sql
+      into found_ids using h.id, h.scope_params;
+    if found_ids is not null then
+      perform place_cover(h.id, found_ids, 'came to match its criteria');
+    end if;
+  end loop;
+  return null;
+end $_$;
+
+CREATE FUNCTION public.dispose_record(p_record uuid, p_batch uuid, p_on date) RETURNS uuid[]
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+declare
+  v_contents uuid[];
+begin
+  perform from record where id = p_record for update;
+  perform from batch b join batch_item i on i.batch_id = b.id and i.record_id = p_record
+  where b.id = p_batch and b.state = 'executing' and i.outcome in ('open', 'task')
+    and exists (select from approval a where a.batch_id = b.id and a.decision = 'approve' and a.principal_id <> b.proposed_by)
+    and not exists (select from objection o where o.batch_id = b.id and o.record_id = p_record and o.answered_at is null);
+  if not found then
+    raise exception 'Record % is not open in an approved batch that is being executed', p_record using errcode = 'KC004';
+  end if;
+  if exists (select from batch b join record r on r.id = p_record where b.id = p_batch and b.action = 'transfer' and r.medium = 'electronic')
+    and not exists (select from transfer t where t.batch_id = p_batch and t.receipt is not null and p_record = any (t.records)) then
+    raise exception 'No archive has confirmed that it holds record %', p_record using errcode = 'KC004';
+  end if;
+  update record set state = 'disposed', disposed_on = p_on, docket = 'none', due_on = null, deferred_until = null,
+    deferred_reason = null, revision = revision + 1
+  where id = p_record;
+  select coalesce(array_agg(distinct content_id), '{}') into v_contents from version where record_id = p_record;
+  delete from version where record_id = p_record;
+  return v_contents;
+end $$;
+
+CREATE FUNCTION public.drop_unused_content(p_content uuid) RETURNS boolean
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+begin
+  perform from content where id = p_content for update;
+  if not found or exists (select from version where content_id = p_content)
+    or exists (select from arrival where content_id = p_content)
+    or exists (select from transfer where bag_id = p_content) then
+    return false;
+  end if;
+  delete from content where id = p_content;
+  return true;
+end $$;
+
+CREATE FUNCTION public.enter_gate() RETURNS trigger
+    LANGUAGE plpgsql
+    AS $$
+begin
+  if current_setting('transaction_isolation') <> 'read committed' then
+    raise exception 'Records are written at isolation level "read committed": a fixed snapshot could miss a hold'
+      using errcode = 'KC005';
+  end if;
+  perform pg_advisory_xact_lock_shared(gate_key());
+  return null;
+end $$;
+
+CREATE FUNCTION public.fold_rack() RETURNS void
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+begin
+  if not pg_try_advisory_xact_lock(4243) then
+    return;
+  end if;
+  with taken as (
+    delete from rack_delta returning *
+  ), totals as (
+    insert into rack_total as t
+    select series_id, vintage, sum(kept), sum(due), sum(held), sum(unscheduled), sum(permanent), sum(waiting), sum(declared)
+    from taken group by 1, 2
+    on conflict (series_id, vintage) do update set
+      kept = t.kept + excluded.kept, due = t.due + excluded.due, held = t.held + excluded.held,
+      unscheduled = t.unscheduled + excluded.unscheduled, permanent = t.permanent + excluded.permanent,
+      waiting = t.waiting + excluded.waiting, declared = t.declared + excluded.declared
+  )
+  insert into rack_cell as c
+  select series_id, vintage, access_set_id, sum(kept), sum(due), sum(held), sum(unscheduled), sum(permanent), sum(waiting), sum(declared)
+  from taken group by 1, 2, 3
+  on conflict (series_id, vintage, access_set_id) do update set
+    kept = c.kept + excluded.kept, due = c.due + excluded.due, held = c.held + excluded.held,
+    unscheduled = c.unscheduled + excluded.unscheduled, permanent = c.permanent + excluded.permanent,
+    waiting = c.waiting + excluded.waiting, declared = c.declared + excluded.declared;
+  delete from rack_cell where kept = 0 and due = 0 and held = 0;
+  delete from rack_total where kept = 0 and due = 0 and held = 0;
+end $$;
+
+CREATE FUNCTION public.fold_rule_use() RETURNS void
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+begin
+  if not pg_try_advisory_xact_lock(4245) then
+    return;
+  end if;
+  with taken as (
+    delete from rule_use returning *
+  )
+  insert into rule_use select rule_version_id, access_set_id, sum(n) from taken group by 1, 2 having sum(n) <> 0;
+end $$;
+
+CREATE FUNCTION public.forget_detected() RETURNS trigger
+    LANGUAGE plpgsql
+    AS $$
+begin
+  new.detected := '{}';
+  return new;
+end $$;
+
+CREATE FUNCTION public.gate_key() RETURNS bigint
+    LANGUAGE sql IMMUTABLE
+    AS $$ select 4242::bigint $$;
+
+CREATE FUNCTION public.guard_chunk() RETURNS trigger
+    LANGUAGE plpgsql
+    AS $$
+begin
+  -- Content that this very transaction made may still get its bytes: small files come in one statement.
+  if exists (select from content c where c.id = new.content_id and c.sha256 is not null
+      and c.xmin <> pg_current_xact_id()::xid) then
+    raise exception 'Stored content takes no more bytes' using errcode = 'KC001';
+  end if;
+  return new;
+end $$;
+
+CREATE FUNCTION public.guard_content() RETURNS trigger
+    LANGUAGE plpgsql
+    AS $$
+begin
+  if old.sha256 is not null and (new.sha256, new.size) is distinct from (old.sha256, old.size) then
+    raise exception 'Stored content is never updated' using errcode = 'KC001';
+  end if;
+  return new;
+end $$;
+
+CREATE FUNCTION public.guard_counter() RETURNS trigger
+    LANGUAGE plpgsql
+    AS $$
+begin
+  if tg_op = 'DELETE' or new.last <= old.last then
+    raise exception 'A counter of numbers only grows' using errcode = 'KC001';
+  end if;
+  return new;
+end $$;
+
+CREATE FUNCTION public.guard_hold() RETURNS trigger
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+begin
+  if tg_op = 'DELETE' then
+    raise exception 'A hold is released, never deleted' using errcode = 'KC001';
+  end if;
+  if old.state = 'released' or (new.matter_id, new.freezes, new.criteria, new.scope_sql, new.scope_params, new.placed_by, new.placed_at)
+    is distinct from (old.matter_id, old.freezes, old.criteria, old.scope_sql, old.scope_params, old.placed_by, old.placed_at) then
+    raise exception 'A placed hold never changes' using errcode = 'KC001';
+  end if;
+  if new.state = 'released' then
+    perform uncover(new.id, array(select c.record_id from hold_cover c where c.hold_id = new.id and c.released_at is null),
+      new.released_by, new.release_reason);
+  end if;
+  return new;
+end $$;
+
+CREATE FUNCTION public.guard_record() RETURNS trigger
+    LANGUAGE plpgsql
+    AS $$
+declare
+  content_changes boolean := (new.version_no, new.size, new.media_type, new.medium)
+    is distinct from (old.version_no, old.size, old.media_type, old.medium);
+  facts_change boolean := (new.title, new.number, new.record_type, new.facts, new.created_on, new.received_on,
+    new.filed_on, new.deposited_by) is distinct from (old.title, old.number, old.record_type, old.facts,
+    old.created_on, old.received_on, old.filed_on, old.deposited_by);
+  moves boolean := (new.place_id, new.series_id) is distinct from (old.place_id, old.series_id);
+begin
+  if new.id <> old.id then
+    raise exception 'A record keeps its id' using errcode = 'KC001';
+  end if;
+  if old.state = 'disposed' then
+    raise exception 'Record % was disposed of; its stub never changes', old.number using errcode = 'KC001';
+  end if;
+  -- Leaving a state goes through the functions below, which ask for their reasons.
+  if current_user = 'cellar_app' and (new.state = 'disposed' or (old.state = 'declared' and new.state = 'working')) then
+    raise exception 'Record % leaves its state through dispose_record() or undeclare_record() only', old.number
+      using errcode = 'KC001';
+  end if;
+  if new.state = 'disposed' then
+    if old.hold_count > 0 or exists (select from hold_cover c where c.record_id = old.id and c.released_at is null) then
+      raise exception 'Record % is held and stays', old.number using errcode = 'KC002';
+    end if;
+    return new;
+  end if;
+  if old.state = 'declared' and new.state = 'working' and old.hold_count > 0 then
+    raise exception 'Record % is held and stays declared', old.number using errcode = 'KC002';
+  end if;
+  if old.state = 'declared' and new.state = 'declared' then
+    if (content_changes and 'content' = any (old.frozen)) or (facts_change and 'facts' = any (old.frozen))
+      or (moves and 'moving' = any (old.frozen)) or (new.series_id <> old.series_id) or new.frozen <> old.frozen
+      or new.declared_on is distinct from old.declared_on then
+      raise exception 'Record % is declared and cannot change', old.number using errcode = 'KC003';
+    end if;
+  end if;
+  if old.freeze_count > 0 and (content_changes or facts_change or moves) then
+    raise exception 'Record % is frozen by a hold', old.number using errcode = 'KC002';
+  end if;
+  return new;
+end $$;
+
+CREATE FUNCTION public.guard_step_task() RETURNS trigger
+    LANGUAGE plpgsql
+    AS $$
+begin
+  if old.state <> 'open' or (new.record_id, new.rule_id, new.step_index, new.kind) is distinct from (old.record_id, old.rule_id, old.step_index, old.kind) then
+    raise exception 'This question is closed and stays as it is' using errcode = 'KC001';
+  end if;
+  return new;
+end $$;
+
+CREATE FUNCTION public.guard_steps_taken() RETURNS trigger
+    LANGUAGE plpgsql
+    AS $$
+begin
+  if jsonb_typeof(new.steps_taken) is distinct from 'array'
+    or exists (select from jsonb_array_elements(old.steps_taken) with ordinality o (act, i) where new.steps_taken->(o.i::int - 1) is distinct from o.act) then
+    raise exception 'What was done about the steps of record % stays', old.number using errcode = 'KC001';
+  end if;
+  return new;
+end $$;
+
+CREATE FUNCTION public.guard_transfer() RETURNS trigger
+    LANGUAGE plpgsql
+    AS $$
+begin
+  if (new.batch_id, new.records, new.bag_name, new.bag_sha256, new.bag_size, new.made_on)
+    is distinct from (old.batch_id, old.records, old.bag_name, old.bag_sha256, old.bag_size, old.made_on)
+    or (old.receipt is not null and new.receipt is distinct from old.receipt) then
+    raise exception 'A transfer and its receipt never change' using errcode = 'KC001';
+  end if;
+  return new;
+end $$;
+
+CREATE FUNCTION public.guard_version() RETURNS trigger
+    LANGUAGE plpgsql
+    AS $$
+declare
+  r record;
+begin
+  if tg_op = 'UPDATE' then
+    raise exception 'A version never changes' using errcode = 'KC001';
+  end if;
+  -- The row lock keeps declaring, holding and disposing from slipping in between.
+  select * into r from record where id = coalesce(new.record_id, old.record_id) for update;
+  if tg_op = 'DELETE' then
+    if r.state <> 'disposed' then
+      if current_user = 'cellar_app' or old.no >= r.version_no then
+        raise exception 'Versions of record % stay while it is kept', r.number using errcode = 'KC001';
+      end if;
+      if r.hold_count > 0 or exists (select from hold_cover c where c.record_id = r.id and c.released_at is null) then
+        raise exception 'Record % is held and its versions stay', r.number using errcode = 'KC002';
+      end if;
+    end if;
+    return old;
+  end if;
+  if r.state = 'disposed' or (r.state = 'declared' and 'content' = any (r.frozen)) then
+    raise exception 'Record % is % and takes no new version', r.number, r.state using errcode = 'KC003';
+  end if;
+  if r.freeze_count > 0 then
+    raise exception 'Record % is frozen by a hold', r.number using errcode = 'KC002';
+  end if;
+  return new;
+end $$;
+
+CREATE FUNCTION public.note_detection() RETURNS trigger
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+begin
+  if exists (select from detector where retired_on is null) then
+    insert into detection_due (record_id) values (new.id)
+    on conflict (record_id) do update set stamp = nextval('detection_stamp'), claimed_until = null;
+  end if;
+  return null;
+end $$;
+
+CREATE FUNCTION public.note_rack_insert() RETURNS trigger
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+begin
+  insert into rack_delta
+  select series_id, coalesce(vintage, 0), access_set_id, count(*),
+    count(*) filter (where docket <> 'none'), count(*) filter (where hold_count > 0),
+    count(*) filter (where outcome = 'unscheduled'), count(*) filter (where outcome = 'permanent'),
+    count(*) filter (where outcome = 'waiting'), count(*) filter (where state = 'declared')
+  from new_rows where state <> 'disposed' group by 1, 2, 3;
+  return null;
+end $$;
+
+CREATE FUNCTION public.note_rack_update() RETURNS trigger
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+begin
+  insert into rack_delta
+  select series_id, vintage, access_set_id, sum(sign), sum(due), sum(held), sum(unscheduled), sum(permanent), sum(waiting), sum(declared)
+  from (
+    select series_id, coalesce(vintage, 0) as vintage, access_set_id, 1 as sign,
+      (docket <> 'none')::int as due, (hold_count > 0)::int as held, (outcome = 'unscheduled')::int as unscheduled,
+      (outcome = 'permanent')::int as permanent, (outcome = 'waiting')::int as waiting, (state = 'declared')::int as declared
+    from new_rows where state <> 'disposed'
+    union all
+    select series_id, coalesce(vintage, 0), access_set_id, -1,
+      -(docket <> 'none')::int, -(hold_count > 0)::int, -(outcome = 'unscheduled')::int,
+      -(outcome = 'permanent')::int, -(outcome = 'waiting')::int, -(state = 'declared')::int
+    from old_rows where state <> 'disposed'
+  ) changes
+  group by 1, 2, 3
+  having (sum(sign), sum(due), sum(held), sum(unscheduled), sum(permanent), sum(waiting), sum(declared))
+    <> (0, 0, 0, 0, 0, 0, 0);
+  return null;
+end $$;
+
+CREATE FUNCTION public.note_rule_use_insert() RETURNS trigger
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+begin
+  insert into rule_use
+  select rule_version_id, access_set_id, count(*) from new_rows
+  where state <> 'disposed' and rule_version_id is not null group by 1, 2;
+  return null;
+end $$;
+
+CREATE FUNCTION public.note_rule_use_update() RETURNS trigger
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+begin
+  insert into rule_use
+  select rule_version_id, access_set_id, sum(sign)
+  from (
+    select rule_version_id, access_set_id, 1 as sign from new_rows where state <> 'disposed' and rule_version_id is not null
+    union all
+    select rule_version_id, access_set_id, -1 from old_rows where state <> 'disposed' and rule_version_id is not null
+  ) changes
+  group by 1, 2 having sum(sign) <> 0;
+  return null;
+end $$;
+
+CREATE FUNCTION public.place_cover(p_hold uuid, p_records uuid[], p_because text) RETURNS TABLE(record_id uuid, outcome text)
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+declare
+  v_freeze integer;
+begin
+  select h.freezes::integer into v_freeze from hold h where h.id = p_hold and h.state = 'open' for share;
+  if not found then
+    raise exception 'Hold % is not open', p_hold using errcode = 'KC004';
+  end if;
+  -- In order of id, so that two holds over the same records never wait for each other in a circle.
+  perform from record r where r.id = any (p_records) order by r.id for update;
+  return query
+    with alive as (
+      select r.id from record r where r.id = any (p_records) and r.state <> 'disposed'
+    ), covered as (
+      insert into hold_cover as c (hold_id, record_id, because)
+      select p_hold, a.id, p_because from alive a
+      on conflict on constraint hold_cover_pkey do update
+        set because = excluded.because, since = repository_now(), released_at = null, released_by = null, release_reason = null
+        where c.released_at is not null
+      returning c.record_id
+    ), counted as (
+      update record r set hold_count = r.hold_count + 1, freeze_count = r.freeze_count + v_freeze
+      from covered c where r.id = c.record_id
+      returning r.id
+    )
+    select x.id,
+      case
+        when x.id in (select counted.id from counted) then 'covered'
+        when x.id in (select alive.id from alive) then 'already covered'
+        when exists (select from record r where r.id = x.id) then 'gone before the hold'
+        else 'not found'
+      end
+    from unnest(p_records) as x (id);
+end $$;
+
+CREATE FUNCTION public.refuse_change() RETURNS trigger
+    LANGUAGE plpgsql
+    AS $$
+begin
+  raise exception '% of % is refused: %', tg_op, tg_table_name, tg_argv[0]
+    using errcode = 'KC001', hint = tg_argv[0];
+end $$;
+
+CREATE FUNCTION public.repository_date(p_at timestamp with time zone) RETURNS date
+    LANGUAGE sql STABLE
+    AS $$
+  select (p_at at time zone coalesce((select value->>'timeZone' from setting where name = 'repository'), 'UTC'))::date
+$$;
+
+CREATE FUNCTION public.repository_now() RETURNS timestamp with time zone
+    LANGUAGE sql STABLE
+    AS $$
+  select now() + make_interval(days => coalesce((select (value->>'offsetDays')::int from setting where name = 'clock'), 0))
+$$;
+
+CREATE FUNCTION public.trim_versions(p_record uuid, p_on date) RETURNS TABLE(no integer, file_name text, content_id uuid, sha256 bytea, size bigint)
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+declare
+  v_newest integer;
+begin
+  select r.version_no into v_newest from record r
+  where r.id = p_record and r.state <> 'disposed' and r.next_step_on <= p_on
+    and exists (select from rule_version v, jsonb_array_elements(v.definition->'steps') s where v.id = r.rule_version_id and s->>'kind' = 'trimVersions')
+  for update;
+  if not found then
+    raise exception 'No step is due that removes older versions of record %', p_record using errcode = 'KC004';
+  end if;
+  return query
+    with gone as (delete from version v where v.record_id = p_record and v.no < v_newest returning v.no, v.file_name, v.content_id)
+    select g.no, g.file_name, g.content_id, c.sha256, c.size from gone g join content c on c.id = g.content_id order by g.no;
+end $$;
+
+CREATE FUNCTION public.uncover(p_hold uuid, p_records uuid[], p_by uuid, p_reason text) RETURNS integer
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+declare
+  v_freeze integer;
+  v_count integer;
+begin
+  if coalesce(trim(p_reason), '') = '' then
+    raise exception 'Letting a record out of a hold needs a reason' using errcode = 'KC004';
+  end if;
+  select h.freezes::integer into v_freeze from hold h where h.id = p_hold;
+  perform from record r where r.id = any (p_records) order by r.id for update;
+  with freed as (
+    update hold_cover c set released_at = repository_now(), released_by = p_by, release_reason = p_reason
+    where c.hold_id = p_hold and c.record_id = any (p_records) and c.released_at is null
+    returning c.record_id
+  ), counted as (
+    update record r set hold_count = r.hold_count - 1, freeze_count = r.freeze_count - v_freeze
+    from freed f where r.id = f.record_id
+    returning r.id
+  )
+  select count(*) into v_count from counted;
+  return v_count;
+end $$;
+
+CREATE FUNCTION public.undeclare_record(p_record uuid, p_by uuid, p_reason text) RETURNS void
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+begin
+  if coalesce(trim(p_reason), '') = '' or not exists (select from principal where id = p_by) then
+    raise exception 'Undeclaring needs a person and a reason' using errcode = 'KC004';
+  end if;
+  update record set state = 'working', declared_on = null, frozen = '{}', revision = revision + 1
+  where id = p_record and state = 'declared';
+  if not found then
+    raise exception 'Record % is not declared', p_record using errcode = 'KC004';
+  end if;
+end $$;
+
+CREATE TABLE public.access_set (
+    id integer NOT NULL,
+    anchor_place uuid NOT NULL,
+    record_id uuid,
+    marking_level smallint DEFAULT 0 NOT NULL,
+    marking_caveats text[] DEFAULT '{}'::text[] NOT NULL
+);
+
+ALTER TABLE public.access_set ALTER COLUMN id ADD GENERATED ALWAYS AS IDENTITY (
+    SEQUENCE NAME public.access_set_id_seq
+    START WITH 1
+    INCREMENT BY 1
+    NO MINVALUE
+    NO MAXVALUE
+    CACHE 1
+);
+
+CREATE TABLE public.approval (
+    batch_id uuid NOT NULL,
+    principal_id uuid NOT NULL,
+    decision text NOT NULL,
+    note text DEFAULT ''::text NOT NULL,
+    decided_on date NOT NULL,
+    decided_at timestamp with time zone NOT NULL,
+    CONSTRAINT approval_decision_check CHECK ((decision = ANY (ARRAY['approve'::text, 'reject'::text])))
+);
+
+CREATE TABLE public.arrival (
+    id uuid NOT NULL,
+    file_name text NOT NULL,
+    changed text[] DEFAULT '{}'::text[] NOT NULL,
+    content_id uuid NOT NULL,
+    source text NOT NULL,
+    place_id uuid,
+    deposited_by uuid NOT NULL,
+    idempotency_key text,
+    arrived_at timestamp with time zone NOT NULL
+);
+
+CREATE TABLE public.batch (
+    id uuid NOT NULL,
+    number text NOT NULL,
+    action text NOT NULL,
+    what text NOT NULL,
+    state text NOT NULL,
+    approvals_needed integer NOT NULL,
+    notice_days integer NOT NULL,
+    proposed_by uuid NOT NULL,
+    proposed_on date NOT NULL,
+    announced_on date,
+    notice_until date,
+    approved_on date,
+    finished_on date,
+    withdrawn_reason text,
+    revision integer DEFAULT 1 NOT NULL,
+    approver_groups text[] DEFAULT '{}'::text[] NOT NULL,
+    CONSTRAINT batch_action_check CHECK ((action = ANY (ARRAY['destroy'::text, 'transfer'::text]))),
+    CONSTRAINT batch_state_check CHECK ((state = ANY (ARRAY['proposed'::text, 'notice'::text, 'approved'::text, 'executing'::text, 'done'::text, 'withdrawn'::text])))
+);
+
+CREATE TABLE public.batch_counter (
+    kind text NOT NULL,
+    year integer NOT NULL,
+    last integer NOT NULL
+);
+
+CREATE TABLE public.batch_item (
+    batch_id uuid NOT NULL,
+    record_id uuid NOT NULL,
+    outcome text DEFAULT 'open'::text NOT NULL,
+    reason text,
+    evidence jsonb,
+    CONSTRAINT batch_item_outcome_check CHECK ((outcome = ANY (ARRAY['open'::text, 'task'::text, 'objected'::text, 'disposed'::text, 'blocked'::text, 'dropped'::text, 'deferred'::text])))
+);
+
+CREATE TABLE public.certificate (
+    id uuid NOT NULL,
+    number text NOT NULL,
+    batch_id uuid NOT NULL,
+    issued_on date NOT NULL,
+    sha256 bytea NOT NULL,
+    pdf bytea NOT NULL
+);
+
+CREATE TABLE public.container (
+    id uuid NOT NULL,
+    code text NOT NULL,
+    title text NOT NULL,
+    home text NOT NULL,
+    location text NOT NULL
+);
+
+CREATE TABLE public.content (
+    id uuid NOT NULL,
+    sha256 bytea,
+    size bigint DEFAULT 0 NOT NULL,
+    media_type text DEFAULT 'application/octet-stream'::text NOT NULL,
+    checked_at timestamp with time zone,
+    stored_at timestamp with time zone DEFAULT now() NOT NULL,
+    CONSTRAINT content_sha256_check CHECK ((length(sha256) = 32))
+);
+
+CREATE TABLE public.content_chunk (
+    content_id uuid NOT NULL,
+    seq integer NOT NULL,
+    bytes bytea NOT NULL,
+    CONSTRAINT content_chunk_bytes_check CHECK ((length(bytes) <= 1048576))
+);
+ALTER TABLE ONLY public.content_chunk ALTER COLUMN bytes SET STORAGE EXTERNAL;
+
+CREATE TABLE public.criteria_rule (
+    id uuid NOT NULL,
+    rule_id uuid NOT NULL,
+    criteria jsonb NOT NULL,
+    note text DEFAULT ''::text NOT NULL,
+    "position" integer NOT NULL
+);
+
+CREATE TABLE public.custodian (
+    hold_id uuid NOT NULL,
+    principal_id uuid NOT NULL,
+    notified_at timestamp with time zone NOT NULL,
+    reminders integer DEFAULT 0 NOT NULL,
+    acknowledged_at timestamp with time zone
+);
+
+CREATE SEQUENCE public.detection_stamp
+    START WITH 1
+    INCREMENT BY 1
+    NO MINVALUE
+    NO MAXVALUE
+    CACHE 1;
+
+CREATE TABLE public.detection_due (
+    record_id uuid NOT NULL,
+    stamp bigint DEFAULT nextval('public.detection_stamp'::regclass) NOT NULL,
+    claimed_until timestamp with time zone
+);
+
+CREATE TABLE public.detector (
+    id uuid NOT NULL,
+    title text NOT NULL,
+    note text DEFAULT ''::text NOT NULL,
+    signs jsonb NOT NULL,
+    revision integer DEFAULT 1 NOT NULL,
+    retired_on date,
+    CONSTRAINT detector_title_check CHECK ((title <> ''::text))
+);
+
+CREATE TABLE public.entity (
+    id uuid NOT NULL,
+    kind text NOT NULL,
+    name text NOT NULL,
+    code text DEFAULT ''::text NOT NULL,
+    note text DEFAULT ''::text NOT NULL,
+    retired_on date,
+    revision integer DEFAULT 1 NOT NULL,
+    CONSTRAINT entity_kind_check CHECK ((kind = ANY (ARRAY['party'::text, 'object'::text]))),
+    CONSTRAINT entity_name_check CHECK ((name <> ''::text))
+);
+
+CREATE TABLE public.epoch (
+    name text NOT NULL,
+    value bigint DEFAULT 1 NOT NULL
+);
+
+CREATE TABLE public.event (
+    id uuid NOT NULL,
+    type text NOT NULL,
+    happened_on date NOT NULL,
+    place_id uuid,
+    record_id uuid,
+    note text DEFAULT ''::text NOT NULL,
+    recorded_by uuid NOT NULL,
+    recorded_at timestamp with time zone NOT NULL,
+    withdrawn_at timestamp with time zone,
+    withdrawn_by uuid,
+    withdrawn_reason text,
+    corrects uuid,
+    entity_id uuid,
+    CONSTRAINT event_on_one CHECK ((num_nonnulls(place_id, record_id, entity_id) = 1)),
+    CONSTRAINT event_withdrawal CHECK (((withdrawn_at IS NULL) = (withdrawn_by IS NULL)))
+);
+
+CREATE TABLE public.fact_value (
+    record_type text NOT NULL,
+    fact text NOT NULL,
+    value text NOT NULL,
+    record_id uuid NOT NULL
+);
+
+CREATE TABLE public.former_code (
+    place_id uuid NOT NULL,
+    code text NOT NULL,
+    parent_id uuid,
+    until date NOT NULL
+);
+
+CREATE TABLE public.grant_ (
+    id uuid NOT NULL,
+    principal_id uuid NOT NULL,
+    place_id uuid,
+    record_id uuid,
+    profile text NOT NULL,
+    from_on date,
+    until_on date,
+    reason text NOT NULL,
+    made_by uuid,
+    made_at timestamp with time zone DEFAULT now() NOT NULL,
+    by_stencil uuid,
+    CONSTRAINT grant__check CHECK (((place_id IS NULL) <> (record_id IS NULL))),
+    CONSTRAINT grant__check1 CHECK (((until_on IS NULL) OR (from_on IS NULL) OR (until_on >= from_on)))
+);
+
+CREATE TABLE public.head_stamp (
+    size bigint NOT NULL,
+    token bytea NOT NULL,
+    stamped_at timestamp with time zone NOT NULL,
+    authority text NOT NULL
+);
+
+CREATE TABLE public.hold (
+    id uuid NOT NULL,
+    matter_id uuid NOT NULL,
+    name text NOT NULL,
+    reason text NOT NULL,
+    freezes boolean DEFAULT false NOT NULL,
+    state text NOT NULL,
+    criteria jsonb,
+    scope_sql text,
+    scope_params jsonb,
+    placed_by uuid NOT NULL,
+    placed_at timestamp with time zone NOT NULL,
+    released_by uuid,
+    released_at timestamp with time zone,
+    release_reason text,
+    CONSTRAINT hold_check CHECK (((criteria IS NULL) = (scope_sql IS NULL))),
+    CONSTRAINT hold_check1 CHECK (((state = 'open'::text) OR ((released_by IS NOT NULL) AND (release_reason <> ''::text)))),
+    CONSTRAINT hold_state_check CHECK ((state = ANY (ARRAY['open'::text, 'released'::text])))
+);
+
+CREATE TABLE public.hold_cover (
+    hold_id uuid NOT NULL,
+    record_id uuid NOT NULL,
+    because text NOT NULL,
+    since timestamp with time zone DEFAULT public.repository_now() NOT NULL,
+    released_at timestamp with time zone,
+    released_by uuid,
+    release_reason text,
+    CONSTRAINT hold_cover_check CHECK (((released_at IS NULL) = (release_reason IS NULL)))
+);
+
+CREATE TABLE public.job_progress (
+    id uuid NOT NULL,
+    kind text NOT NULL,
+    subject text NOT NULL,
+    data jsonb NOT NULL,
+    state text NOT NULL,
+    done integer DEFAULT 0 NOT NULL,
+    total integer DEFAULT 0 NOT NULL,
+    cursor_ uuid,
+    sentence text DEFAULT ''::text NOT NULL,
+    started_by uuid,
+    started_at timestamp with time zone DEFAULT now() NOT NULL,
+    finished_at timestamp with time zone,
+    CONSTRAINT job_progress_state_check CHECK ((state = ANY (ARRAY['running'::text, 'done'::text, 'cancelled'::text, 'failed'::text])))
+);
+
+CREATE TABLE public.jurisdiction (
+    name text NOT NULL,
+    part_of text,
+    "position" integer DEFAULT 0 NOT NULL,
+    CONSTRAINT jurisdiction_check CHECK (((part_of IS NULL) OR (part_of <> name))),
+    CONSTRAINT jurisdiction_name_check CHECK ((name <> ''::text))
+);
+
+CREATE TABLE public.ledger_entry (
+    seq bigint NOT NULL,
+    at timestamp with time zone NOT NULL,
+    actor_id uuid,
+    act text NOT NULL,
+    subject_kind text NOT NULL,
+    subject_id uuid,
+    body text NOT NULL
+);
+
+ALTER TABLE public.ledger_entry ALTER COLUMN seq ADD GENERATED ALWAYS AS IDENTITY (
+    SEQUENCE NAME public.ledger_entry_seq_seq
+    START WITH 1
+    INCREMENT BY 1
+    NO MINVALUE
+    NO MAXVALUE
+    CACHE 1
+);
+
+CREATE TABLE public.ledger_tile (
+    level smallint NOT NULL,
+    idx bigint NOT NULL,
+    hashes bytea NOT NULL,
+    entries bigint[],
+    first_seq bigint,
+    last_seq bigint
+);
+
+CREATE TABLE public.matter (
+    id uuid NOT NULL,
+    code text NOT NULL,
+    title text NOT NULL,
+    kind text NOT NULL,
+    note text DEFAULT ''::text NOT NULL,
+    opened_on date NOT NULL,
+    closed_on date,
+    CONSTRAINT matter_kind_check CHECK ((kind = ANY (ARRAY['case'::text, 'audit'::text, 'inquiry'::text])))
+);
+
+CREATE TABLE public.membership (
+    member_id uuid NOT NULL,
+    group_id uuid NOT NULL
+);
+
+CREATE TABLE public.message (
+    id uuid NOT NULL,
+    to_id uuid NOT NULL,
+    kind text NOT NULL,
+    subject text NOT NULL,
+    body text NOT NULL,
+    link text,
+    sent_at timestamp with time zone NOT NULL,
+    read_at timestamp with time zone
+);
+
+CREATE TABLE public.migration (
+    name text NOT NULL,
+    checksum text NOT NULL,
+    applied_at timestamp with time zone DEFAULT now() NOT NULL
+);
+
+CREATE TABLE public.numbering (
+    id uuid NOT NULL,
+    title text NOT NULL,
+    pattern text NOT NULL,
+    per text[] NOT NULL,
+    gapless boolean NOT NULL,
+    revision integer DEFAULT 1 NOT NULL,
+    CONSTRAINT numbering_title_check CHECK ((title <> ''::text))
+);
+
+CREATE TABLE public.numbering_counter (
+    numbering_id uuid NOT NULL,
+    scope text NOT NULL,
+    last bigint NOT NULL
+);
+
+CREATE TABLE public.objection (
+    id uuid NOT NULL,
+    batch_id uuid NOT NULL,
+    record_id uuid NOT NULL,
+    by_id uuid NOT NULL,
+    reason text NOT NULL,
+    made_at timestamp with time zone NOT NULL,
+    answered_at timestamp with time zone,
+    answer text,
+    CONSTRAINT objection_reason_check CHECK ((reason <> ''::text))
+);
+
+CREATE TABLE public.pair_rule (
+    record_type text NOT NULL,
+    series_id uuid NOT NULL,
+    rule_id uuid NOT NULL
+);
+
+CREATE TABLE public.place (
+    id uuid NOT NULL,
+    kind text NOT NULL,
+    parent_id uuid,
+    ancestors uuid[] NOT NULL,
+    code text NOT NULL,
+    title text NOT NULL,
+    note text DEFAULT ''::text NOT NULL,
+    "position" integer DEFAULT 0 NOT NULL,
+    stand_alone boolean DEFAULT false NOT NULL,
+    marking_level smallint DEFAULT 0 NOT NULL,
+    marking_caveats text[] DEFAULT '{}'::text[] NOT NULL,
+    access_set_id integer NOT NULL,
+    jurisdictions text[] DEFAULT '{}'::text[] NOT NULL,
+    frozen_when_declared text[] DEFAULT '{content,facts,moving}'::text[] NOT NULL,
+    declare_on text,
+    opened_on date NOT NULL,
+    closed_on date,
+    revision integer DEFAULT 1 NOT NULL,
+    not_here text DEFAULT ''::text NOT NULL,
+    message text DEFAULT ''::text NOT NULL,
+    retired_on date,
+    numbering_id uuid,
+    facts jsonb DEFAULT '{}'::jsonb NOT NULL,
+    takes jsonb,
+    stencil_id uuid,
+    stencil_version integer,
+    stencil_key text,
+    stencil_words jsonb,
+    ready_titles jsonb DEFAULT '[]'::jsonb NOT NULL,
+    CONSTRAINT place_check CHECK (((kind = 'repository'::text) = (parent_id IS NULL))),
+    CONSTRAINT place_check1 CHECK ((((stencil_id IS NULL) = (stencil_key IS NULL)) AND ((stencil_id IS NULL) = (stencil_version IS NULL)))),
+    CONSTRAINT place_declare_on_check CHECK ((declare_on = ANY (ARRAY['filing'::text, 'folderClosed'::text]))),
+    CONSTRAINT place_kind_check CHECK ((kind = ANY (ARRAY['repository'::text, 'function'::text, 'activity'::text, 'series'::text, 'folder'::text]))),
+    CONSTRAINT place_title_check CHECK ((title <> ''::text))
+);
+
+CREATE TABLE public.place_rule (
+    place_id uuid NOT NULL,
+    rule_id uuid NOT NULL
+);
+
+CREATE TABLE public.principal (
+    id uuid NOT NULL,
+    kind text NOT NULL,
+    name text NOT NULL,
+    login text,
+    password_hash text,
+    email text,
+    clearance_level smallint DEFAULT 0 NOT NULL,
+    clearance_caveats text[] DEFAULT '{}'::text[] NOT NULL,
+    active boolean DEFAULT true NOT NULL,
+    CONSTRAINT principal_check CHECK (((kind = 'person'::text) OR (password_hash IS NULL))),
+    CONSTRAINT principal_kind_check CHECK ((kind = ANY (ARRAY['person'::text, 'group'::text, 'service'::text])))
+);
+
+CREATE TABLE public.rack_cell (
+    series_id uuid NOT NULL,
+    vintage smallint NOT NULL,
+    access_set_id integer NOT NULL,
+    kept integer DEFAULT 0 NOT NULL,
+    due integer DEFAULT 0 NOT NULL,
+    held integer DEFAULT 0 NOT NULL,
+    unscheduled integer DEFAULT 0 NOT NULL,
+    permanent integer DEFAULT 0 NOT NULL,
+    waiting integer DEFAULT 0 NOT NULL,
+    declared integer DEFAULT 0 NOT NULL
+);
+
+CREATE TABLE public.rack_delta (
+    series_id uuid NOT NULL,
+    vintage smallint NOT NULL,
+    access_set_id integer NOT NULL,
+    kept integer NOT NULL,
+    due integer NOT NULL,
+    held integer NOT NULL,
+    unscheduled integer NOT NULL,
+    permanent integer NOT NULL,
+    waiting integer NOT NULL,
+    declared integer NOT NULL
+);
+
+CREATE VIEW public.rack_now AS
+ SELECT both_.series_id,
+    both_.vintage,
+    both_.access_set_id,
+    (sum(both_.kept))::integer AS kept,
+    (sum(both_.due))::integer AS due,
+    (sum(both_.held))::integer AS held,
+    (sum(both_.unscheduled))::integer AS unscheduled,
+    (sum(both_.permanent))::integer AS permanent,
+    (sum(both_.waiting))::integer AS waiting,
+    (sum(both_.declared))::integer AS declared
+   FROM ( SELECT rack_cell.series_id,
+            rack_cell.vintage,
+            rack_cell.access_set_id,
+            rack_cell.kept,
+            rack_cell.due,
+            rack_cell.held,
+            rack_cell.unscheduled,
+            rack_cell.permanent,
+            rack_cell.waiting,
+            rack_cell.declared
+           FROM public.rack_cell
+        UNION ALL
+         SELECT rack_delta.series_id,
+            rack_delta.vintage,
+            rack_delta.access_set_id,
+            rack_delta.kept,
+            rack_delta.due,
+            rack_delta.held,
+            rack_delta.unscheduled,
+            rack_delta.permanent,
+            rack_delta.waiting,
+            rack_delta.declared
+           FROM public.rack_delta) both_
+  GROUP BY both_.series_id, both_.vintage, both_.access_set_id;
+
+CREATE TABLE public.rack_total (
+    series_id uuid NOT NULL,
+    vintage smallint NOT NULL,
+    kept integer NOT NULL,
+    due integer NOT NULL,
+    held integer NOT NULL,
+    unscheduled integer NOT NULL,
+    permanent integer NOT NULL,
+    waiting integer NOT NULL,
+    declared integer NOT NULL
+);
+
+CREATE TABLE public.record (
+    id uuid NOT NULL,
+    number text NOT NULL,
+    title text NOT NULL,
+    medium text NOT NULL,
+    record_type text NOT NULL,
+    place_id uuid NOT NULL,
+    series_id uuid NOT NULL,
+    places uuid[] NOT NULL,
+    state text DEFAULT 'working'::text NOT NULL,
+    created_on date NOT NULL,
+    received_on date NOT NULL,
+    filed_on date NOT NULL,
+    modified_on date NOT NULL,
+    declared_on date,
+    superseded_on date,
+    last_used_on date,
+    facts jsonb DEFAULT '{}'::jsonb NOT NULL,
+    gaps smallint DEFAULT 0 NOT NULL,
+    search tsvector NOT NULL,
+    marking_level smallint DEFAULT 0 NOT NULL,
+    marking_caveats text[] DEFAULT '{}'::text[] NOT NULL,
+    access_set_id integer NOT NULL,
+    owner_id uuid,
+    deposited_by uuid NOT NULL,
+    container_id uuid,
+    jurisdictions text[] DEFAULT '{}'::text[] NOT NULL,
+    override jsonb,
+    frozen text[] DEFAULT '{}'::text[] NOT NULL,
+    outcome text DEFAULT 'unscheduled'::text NOT NULL,
+    rule_version_id uuid,
+    clock_start date,
+    due_on date,
+    action text,
+    vintage smallint,
+    docket text DEFAULT 'none'::text NOT NULL,
+    hold_count integer DEFAULT 0 NOT NULL,
+    freeze_count integer DEFAULT 0 NOT NULL,
+    version_no integer DEFAULT 0 NOT NULL,
+    size bigint DEFAULT 0 NOT NULL,
+    media_type text,
+    revision integer DEFAULT 1 NOT NULL,
+    disposed_on date,
+    deferred_until date,
+    deferred_reason text,
+    next_step_on date,
+    steps_taken jsonb,
+    type_version integer DEFAULT 1 NOT NULL,
+    refers uuid[] DEFAULT '{}'::uuid[] NOT NULL,
+    detected uuid[] DEFAULT '{}'::uuid[] NOT NULL,
+    CONSTRAINT record_action_check CHECK ((action = ANY (ARRAY['destroy'::text, 'transfer'::text]))),
+    CONSTRAINT record_deferral CHECK (((deferred_until IS NULL) = (deferred_reason IS NULL))),
+    CONSTRAINT record_docket_check CHECK ((docket = ANY (ARRAY['none'::text, 'due'::text, 'batch'::text]))),
+    CONSTRAINT record_freeze_count_check CHECK ((freeze_count >= 0)),
+    CONSTRAINT record_hold_count_check CHECK ((hold_count >= 0)),
+    CONSTRAINT record_medium_check CHECK ((medium = ANY (ARRAY['electronic'::text, 'physical'::text]))),
+    CONSTRAINT record_outcome_check CHECK ((outcome = ANY (ARRAY['permanent'::text, 'waiting'::text, 'dated'::text, 'unscheduled'::text]))),
+    CONSTRAINT record_state_check CHECK ((state = ANY (ARRAY['working'::text, 'declared'::text, 'disposed'::text]))),
+    CONSTRAINT record_title_check CHECK ((title <> ''::text))
+);
+
+CREATE TABLE public.record_type (
+    code text NOT NULL,
+    title text NOT NULL,
+    facts jsonb NOT NULL,
+    revision integer DEFAULT 1 NOT NULL,
+    retired_on date
+);
+
+CREATE TABLE public.record_type_version (
+    code text NOT NULL,
+    version integer NOT NULL,
+    title text NOT NULL,
+    facts jsonb NOT NULL,
+    published_by uuid,
+    published_at timestamp with time zone DEFAULT now() NOT NULL
+);
+
+CREATE TABLE public.rule (
+    id uuid NOT NULL,
+    code text NOT NULL,
+    draft jsonb,
+    revision integer DEFAULT 1 NOT NULL,
+    created_at timestamp with time zone DEFAULT now() NOT NULL,
+    draft_by uuid,
+    draft_at timestamp with time zone
+);
+
+CREATE TABLE public.rule_use (
+    rule_version_id uuid NOT NULL,
+    access_set_id integer NOT NULL,
+    n integer NOT NULL
+);
+
+CREATE TABLE public.rule_version (
+    id uuid NOT NULL,
+    rule_id uuid NOT NULL,
+    version integer NOT NULL,
+    definition jsonb NOT NULL,
+    in_force_from date NOT NULL,
+    takes_over text NOT NULL,
+    published_by uuid NOT NULL,
+    published_at timestamp with time zone NOT NULL,
+    CONSTRAINT rule_version_takes_over_check CHECK ((takes_over = ANY (ARRAY['all'::text, 'laterClocks'::text])))
+);
+
+CREATE TABLE public.seal_state (
+    one boolean DEFAULT true NOT NULL,
+    size bigint DEFAULT 0 NOT NULL,
+    floor bigint DEFAULT 0 NOT NULL,
+    next_floor bigint DEFAULT 0 NOT NULL,
+    next_floor_at xid8 DEFAULT '0'::xid8 NOT NULL,
+    CONSTRAINT seal_state_one_check CHECK (one)
+);
+
+CREATE TABLE public.session (
+    token_hash bytea NOT NULL,
+    principal_id uuid NOT NULL,
+    created_at timestamp with time zone DEFAULT now() NOT NULL,
+    last_seen_at timestamp with time zone DEFAULT now() NOT NULL,
+    expires_at timestamp with time zone NOT NULL
+);
+
+CREATE TABLE public.setting (
+    name text NOT NULL,
+    value jsonb NOT NULL
+);
+
+CREATE TABLE public.sign_in_failure (
+    login text NOT NULL,
+    address text NOT NULL,
+    at timestamp with time zone DEFAULT now() NOT NULL
+);
+
+CREATE TABLE public.signing_key (
+    id text NOT NULL,
+    public_key text NOT NULL,
+    private_key text NOT NULL,
+    made_at timestamp with time zone DEFAULT now() NOT NULL
+);
+
+CREATE TABLE public.stencil (
+    id uuid NOT NULL,
+    subject text NOT NULL,
+    title text NOT NULL,
+    note text DEFAULT ''::text NOT NULL,
+    retired_on date,
+    revision integer DEFAULT 1 NOT NULL,
+    CONSTRAINT stencil_subject_check CHECK ((subject <> ''::text)),
+    CONSTRAINT stencil_title_check CHECK ((title <> ''::text))
+);
+
+CREATE TABLE public.stencil_version (
+    stencil_id uuid NOT NULL,
+    version integer NOT NULL,
+    definition jsonb NOT NULL,
+    made_by uuid NOT NULL,
+    made_at timestamp with time zone NOT NULL
+);
+
+CREATE TABLE public.step_letter (
+    message_id uuid NOT NULL,
+    task_id uuid NOT NULL
+);
+
+CREATE TABLE public.step_task (
+    id uuid NOT NULL,
+    record_id uuid NOT NULL,
+    rule_id uuid NOT NULL,
+    step_index smallint NOT NULL,
+    kind text NOT NULL,
+    asked_on date NOT NULL,
+    last_asked_on date NOT NULL,
+    times integer DEFAULT 1 NOT NULL,
+    to_send boolean DEFAULT true NOT NULL,
+    again_on date,
+    state text DEFAULT 'open'::text NOT NULL,
+    answer text,
+    answered_by uuid,
+    answered_on date,
+    note text DEFAULT ''::text NOT NULL,
+    CONSTRAINT step_task_answer_check CHECK ((answer = ANY (ARRAY['keep'::text, 'notNeeded'::text, 'goOn'::text]))),
+    CONSTRAINT step_task_check CHECK (((state = 'answered'::text) = ((answer IS NOT NULL) AND (answered_by IS NOT NULL) AND (answered_on IS NOT NULL)))),
+    CONSTRAINT step_task_kind_check CHECK ((kind = ANY (ARRAY['askOwner'::text, 'review'::text]))),
+    CONSTRAINT step_task_state_check CHECK ((state = ANY (ARRAY['open'::text, 'answered'::text, 'unanswered'::text, 'dropped'::text])))
+);
+
+CREATE TABLE public.transfer (
+    batch_id uuid NOT NULL,
+    records uuid[] NOT NULL,
+    bag_name text NOT NULL,
+    bag_sha256 bytea NOT NULL,
+    bag_size bigint NOT NULL,
+    bag_id uuid,
+    made_on date NOT NULL,
+    receipt jsonb,
+    CONSTRAINT transfer_bag_sha256_check CHECK ((length(bag_sha256) = 32))
+);
+
+CREATE TABLE public.tree_head (
+    size bigint NOT NULL,
+    root bytea NOT NULL,
+    signed_at timestamp with time zone NOT NULL,
+    key_id text NOT NULL,
+    signature bytea NOT NULL
+);
+
+CREATE TABLE public.version (
+    record_id uuid NOT NULL,
+    no integer NOT NULL,
+    content_id uuid NOT NULL,
+    file_name text NOT NULL,
+    made_by uuid NOT NULL,
+    made_at timestamp with time zone NOT NULL,
+    note text DEFAULT ''::text NOT NULL
+);
+
+ALTER TABLE ONLY public.access_set
+    ADD CONSTRAINT access_set_anchor_place_record_id_marking_level_marking_cav_key UNIQUE NULLS NOT DISTINCT (anchor_place, record_id, marking_level, marking_caveats);
+
+ALTER TABLE ONLY public.access_set
+    ADD CONSTRAINT access_set_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.approval
+    ADD CONSTRAINT approval_pkey PRIMARY KEY (batch_id, principal_id);
+
+ALTER TABLE ONLY public.arrival
+    ADD CONSTRAINT arrival_deposited_by_idempotency_key_key UNIQUE (deposited_by, idempotency_key);
+
+ALTER TABLE ONLY public.arrival
+    ADD CONSTRAINT arrival_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.batch_counter
+    ADD CONSTRAINT batch_counter_pkey PRIMARY KEY (kind, year);
+
+ALTER TABLE ONLY public.batch_item
+    ADD CONSTRAINT batch_item_pkey PRIMARY KEY (batch_id, record_id);
+
+ALTER TABLE ONLY public.batch
+    ADD CONSTRAINT batch_number_key UNIQUE (number);
+
+ALTER TABLE ONLY public.batch
+    ADD CONSTRAINT batch_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.certificate
+    ADD CONSTRAINT certificate_batch_id_key UNIQUE (batch_id);
+
+ALTER TABLE ONLY public.certificate
+    ADD CONSTRAINT certificate_number_key UNIQUE (number);
+
+ALTER TABLE ONLY public.certificate
+    ADD CONSTRAINT certificate_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.container
+    ADD CONSTRAINT container_code_key UNIQUE (code);
+
+ALTER TABLE ONLY public.container
+    ADD CONSTRAINT container_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.content_chunk
+    ADD CONSTRAINT content_chunk_pkey PRIMARY KEY (content_id, seq);
+
+ALTER TABLE ONLY public.content
+    ADD CONSTRAINT content_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.content
+    ADD CONSTRAINT content_sha256_key UNIQUE (sha256);
+
+ALTER TABLE ONLY public.criteria_rule
+    ADD CONSTRAINT criteria_rule_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.criteria_rule
+    ADD CONSTRAINT criteria_rule_position_key UNIQUE ("position") DEFERRABLE INITIALLY DEFERRED;
+
+ALTER TABLE ONLY public.custodian
+    ADD CONSTRAINT custodian_pkey PRIMARY KEY (hold_id, principal_id);
+
+ALTER TABLE ONLY public.detection_due
+    ADD CONSTRAINT detection_due_pkey PRIMARY KEY (record_id);
+
+ALTER TABLE ONLY public.detector
+    ADD CONSTRAINT detector_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.entity
+    ADD CONSTRAINT entity_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.epoch
+    ADD CONSTRAINT epoch_pkey PRIMARY KEY (name);
+
+ALTER TABLE ONLY public.event
+    ADD CONSTRAINT event_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.fact_value
+    ADD CONSTRAINT fact_value_pkey PRIMARY KEY (record_type, fact, value);
+
+ALTER TABLE ONLY public.former_code
+    ADD CONSTRAINT former_code_pkey PRIMARY KEY (place_id, code);
+
+ALTER TABLE ONLY public.grant_
+    ADD CONSTRAINT grant__pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.head_stamp
+    ADD CONSTRAINT head_stamp_pkey PRIMARY KEY (size);
+
+ALTER TABLE ONLY public.hold_cover
+    ADD CONSTRAINT hold_cover_pkey PRIMARY KEY (hold_id, record_id);
+
+ALTER TABLE ONLY public.hold
+    ADD CONSTRAINT hold_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.job_progress
+    ADD CONSTRAINT job_progress_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.jurisdiction
+    ADD CONSTRAINT jurisdiction_pkey PRIMARY KEY (name);
+
+ALTER TABLE ONLY public.ledger_entry
+    ADD CONSTRAINT ledger_entry_pkey PRIMARY KEY (seq);
+
+ALTER TABLE ONLY public.ledger_tile
+    ADD CONSTRAINT ledger_tile_pkey PRIMARY KEY (level, idx);
+
+ALTER TABLE ONLY public.matter
+    ADD CONSTRAINT matter_code_key UNIQUE (code);
+
+ALTER TABLE ONLY public.matter
+    ADD CONSTRAINT matter_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.membership
+    ADD CONSTRAINT membership_pkey PRIMARY KEY (member_id, group_id);
+
+ALTER TABLE ONLY public.message
+    ADD CONSTRAINT message_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.migration
+    ADD CONSTRAINT migration_pkey PRIMARY KEY (name);
+
+ALTER TABLE ONLY public.numbering_counter
+    ADD CONSTRAINT numbering_counter_pkey PRIMARY KEY (numbering_id, scope);
+
+ALTER TABLE ONLY public.numbering
+    ADD CONSTRAINT numbering_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.numbering
+    ADD CONSTRAINT numbering_title_key UNIQUE (title);
+
+ALTER TABLE ONLY public.objection
+    ADD CONSTRAINT objection_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.pair_rule
+    ADD CONSTRAINT pair_rule_pkey PRIMARY KEY (record_type, series_id, rule_id);
+
+ALTER TABLE ONLY public.place
+    ADD CONSTRAINT place_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.place_rule
+    ADD CONSTRAINT place_rule_pkey PRIMARY KEY (place_id, rule_id);
+
+ALTER TABLE ONLY public.principal
+    ADD CONSTRAINT principal_login_key UNIQUE (login);
+
+ALTER TABLE ONLY public.principal
+    ADD CONSTRAINT principal_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.rack_cell
+    ADD CONSTRAINT rack_cell_pkey PRIMARY KEY (series_id, vintage, access_set_id);
+
+ALTER TABLE ONLY public.rack_total
+    ADD CONSTRAINT rack_total_pkey PRIMARY KEY (series_id, vintage);
+
+ALTER TABLE ONLY public.record
+    ADD CONSTRAINT record_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.record_type
+    ADD CONSTRAINT record_type_pkey PRIMARY KEY (code);
+
+ALTER TABLE ONLY public.record_type_version
+    ADD CONSTRAINT record_type_version_pkey PRIMARY KEY (code, version);
+
+ALTER TABLE ONLY public.rule
+    ADD CONSTRAINT rule_code_key UNIQUE (code);
+
+ALTER TABLE ONLY public.rule
+    ADD CONSTRAINT rule_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.rule_version
+    ADD CONSTRAINT rule_version_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.rule_version
+    ADD CONSTRAINT rule_version_rule_id_version_key UNIQUE (rule_id, version);
+
+ALTER TABLE ONLY public.seal_state
+    ADD CONSTRAINT seal_state_pkey PRIMARY KEY (one);
+
+ALTER TABLE ONLY public.session
+    ADD CONSTRAINT session_pkey PRIMARY KEY (token_hash);
+
+ALTER TABLE ONLY public.setting
+    ADD CONSTRAINT setting_pkey PRIMARY KEY (name);
+
+ALTER TABLE ONLY public.signing_key
+    ADD CONSTRAINT signing_key_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.stencil
+    ADD CONSTRAINT stencil_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.stencil_version
+    ADD CONSTRAINT stencil_version_pkey PRIMARY KEY (stencil_id, version);
+
+ALTER TABLE ONLY public.step_letter
+    ADD CONSTRAINT step_letter_pkey PRIMARY KEY (message_id, task_id);
+
+ALTER TABLE ONLY public.step_task
+    ADD CONSTRAINT step_task_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.transfer
+    ADD CONSTRAINT transfer_pkey PRIMARY KEY (batch_id);
+
+ALTER TABLE ONLY public.tree_head
+    ADD CONSTRAINT tree_head_pkey PRIMARY KEY (size);
+
+ALTER TABLE ONLY public.version
+    ADD CONSTRAINT version_pkey PRIMARY KEY (record_id, no);
+
+CREATE INDEX arrival_by ON public.arrival USING btree (deposited_by, arrived_at);
+
+CREATE INDEX arrival_content ON public.arrival USING btree (content_id);
+
+CREATE INDEX batch_item_open ON public.batch_item USING btree (batch_id) WHERE (outcome = ANY (ARRAY['open'::text, 'task'::text]));
+
+CREATE INDEX batch_item_record ON public.batch_item USING btree (record_id);
+
+CREATE INDEX batch_state ON public.batch USING btree (state);
+
+CREATE INDEX criteria_rule_rule ON public.criteria_rule USING btree (rule_id);
+
+CREATE INDEX custodian_principal ON public.custodian USING btree (principal_id) WHERE (acknowledged_at IS NULL);
+
+CREATE UNIQUE INDEX detector_title ON public.detector USING btree (lower(title));
+
+CREATE INDEX entity_code ON public.entity USING btree (code) WHERE (code <> ''::text);
+
+CREATE UNIQUE INDEX entity_name ON public.entity USING btree (kind, lower(name));
+
+CREATE INDEX event_corrects ON public.event USING btree (corrects) WHERE (corrects IS NOT NULL);
+
+CREATE INDEX event_entity ON public.event USING btree (entity_id) WHERE (entity_id IS NOT NULL);
+
+CREATE INDEX event_place ON public.event USING btree (place_id);
+
+CREATE INDEX event_record ON public.event USING btree (record_id);
+
+CREATE INDEX fact_value_record ON public.fact_value USING btree (record_id);
+
+CREATE INDEX former_code_code ON public.former_code USING btree (code);
+
+CREATE INDEX grant_place ON public.grant_ USING btree (place_id);
+
+CREATE INDEX grant_principal ON public.grant_ USING btree (principal_id);
+
+CREATE INDEX hold_cover_record ON public.hold_cover USING btree (record_id) WHERE (released_at IS NULL);
+
+CREATE INDEX hold_matter ON public.hold USING btree (matter_id);
+
+CREATE INDEX job_progress_running ON public.job_progress USING btree (kind) WHERE (state = 'running'::text);
+
+CREATE INDEX ledger_entry_actor ON public.ledger_entry USING btree (actor_id, seq);
+
+CREATE INDEX ledger_entry_subject ON public.ledger_entry USING btree (subject_id, seq);
+
+CREATE INDEX ledger_tile_last ON public.ledger_tile USING btree (last_seq) WHERE (level = 0);
+
+CREATE INDEX ledger_tile_span ON public.ledger_tile USING gist (int8range(first_seq, last_seq, '[]'::text)) WHERE (level = 0);
+
+CREATE INDEX message_to ON public.message USING btree (to_id, sent_at DESC);
+
+CREATE INDEX objection_batch ON public.objection USING btree (batch_id);
+
+CREATE INDEX pair_rule_rule ON public.pair_rule USING btree (rule_id);
+
+CREATE INDEX pair_rule_series ON public.pair_rule USING btree (series_id);
+
+CREATE INDEX place_ancestors ON public.place USING gin (ancestors);
+
+CREATE UNIQUE INDEX place_code ON public.place USING btree (code) WHERE (kind <> 'folder'::text);
+
+CREATE UNIQUE INDEX place_folder_code ON public.place USING btree (parent_id, code) WHERE (kind = 'folder'::text);
+
+CREATE INDEX place_numbering ON public.place USING btree (numbering_id) WHERE (numbering_id IS NOT NULL);
+
+CREATE INDEX place_parent ON public.place USING btree (parent_id, "position", code);
+
+CREATE INDEX place_rule_rule ON public.place_rule USING btree (rule_id);
+
+CREATE INDEX place_stencil ON public.place USING btree (stencil_id) WHERE (stencil_id IS NOT NULL);
+
+CREATE INDEX rack_cell_set ON public.rack_cell USING btree (access_set_id);
+
+CREATE INDEX record_access ON public.record USING btree (access_set_id);
+
+CREATE INDEX record_by_type ON public.record USING btree (record_type, id);
+
+CREATE INDEX record_container ON public.record USING btree (container_id) WHERE (container_id IS NOT NULL);
+
+CREATE INDEX record_created ON public.record USING btree (created_on, id) INCLUDE (access_set_id, state);
+
+CREATE INDEX record_deposited_by ON public.record USING btree (deposited_by);
+
+CREATE INDEX record_detected ON public.record USING gin (detected) WHERE (detected <> '{}'::uuid[]);
+
+CREATE INDEX record_docket ON public.record USING btree (series_id, rule_version_id, vintage) WHERE (docket <> 'none'::text);
+
+CREATE INDEX record_due ON public.record USING btree (COALESCE(due_on, 'infinity'::date), id) INCLUDE (access_set_id, state);
+
+CREATE INDEX record_facts ON public.record USING gin (facts jsonb_path_ops);
+
+CREATE INDEX record_filed ON public.record USING btree (filed_on, id) INCLUDE (access_set_id, state);
+
+CREATE INDEX record_held ON public.record USING btree (id) WHERE (hold_count > 0);
+
+CREATE UNIQUE INDEX record_number ON public.record USING btree (number) INCLUDE (access_set_id, state);
+
+CREATE INDEX record_override ON public.record USING btree (id) WHERE (override IS NOT NULL);
+
+CREATE INDEX record_owner ON public.record USING btree (owner_id) WHERE (owner_id IS NOT NULL);
+
+CREATE INDEX record_place ON public.record USING btree (place_id);
+
+CREATE INDEX record_places ON public.record USING gin (places);
+
+CREATE INDEX record_refers ON public.record USING gin (refers) WHERE (refers <> '{}'::uuid[]);
+
+CREATE INDEX record_search ON public.record USING gin (search);
+
+CREATE INDEX record_series_created ON public.record USING btree (series_id, created_on, id) INCLUDE (access_set_id, state);
+
+CREATE INDEX record_series_due ON public.record USING btree (series_id, COALESCE(due_on, 'infinity'::date), id) INCLUDE (access_set_id, state);
+
+CREATE INDEX record_series_filed ON public.record USING btree (series_id, filed_on, id) INCLUDE (access_set_id, state);
+
+CREATE INDEX record_series_number ON public.record USING btree (series_id, number) INCLUDE (access_set_id, state);
+
+CREATE INDEX record_series_size ON public.record USING btree (series_id, size, id) INCLUDE (access_set_id, state);
+
+CREATE INDEX record_series_title ON public.record USING btree (series_id, title, id) INCLUDE (access_set_id, state);
+
+CREATE INDEX record_size ON public.record USING btree (size, id) INCLUDE (access_set_id, state);
+
+CREATE INDEX record_step ON public.record USING btree (next_step_on) WHERE ((next_step_on IS NOT NULL) AND (state <> 'disposed'::text));
+
+CREATE INDEX record_sweep ON public.record USING btree (due_on) WHERE ((docket = 'none'::text) AND (state <> 'disposed'::text) AND (due_on IS NOT NULL));
+
+CREATE INDEX record_title ON public.record USING btree (title, id) INCLUDE (access_set_id, state);
+
+CREATE INDEX record_unscheduled ON public.record USING btree (series_id, record_type) INCLUDE (access_set_id) WHERE ((outcome = 'unscheduled'::text) AND (state <> 'disposed'::text));
+
+CREATE INDEX record_waiting ON public.record USING btree (rule_version_id, place_id) INCLUDE (access_set_id, record_type) WHERE ((outcome = 'waiting'::text) AND (state <> 'disposed'::text));
+
+CREATE INDEX session_principal ON public.session USING btree (principal_id);
+
+CREATE INDEX sign_in_failure_address ON public.sign_in_failure USING btree (address, at);
+
+CREATE INDEX sign_in_failure_login ON public.sign_in_failure USING btree (login, at);
+
+CREATE UNIQUE INDEX stencil_title ON public.stencil USING btree (lower(title));
+
+CREATE INDEX step_letter_task ON public.step_letter USING btree (task_id);
+
+CREATE UNIQUE INDEX step_task_open ON public.step_task USING btree (record_id) WHERE (state = 'open'::text);
+
+CREATE INDEX step_task_record ON public.step_task USING btree (record_id);
+
+CREATE INDEX step_task_unsent ON public.step_task USING btree (id) WHERE (to_send AND (state = 'open'::text));
+
+CREATE INDEX transfer_bag ON public.transfer USING btree (bag_id) WHERE (bag_id IS NOT NULL);
+
+CREATE INDEX version_content ON public.version USING btree (content_id);
+
+CREATE TRIGGER access_set_epoch AFTER INSERT ON public.access_set FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('access');
+
+CREATE TRIGGER certificate_fixed BEFORE DELETE OR UPDATE ON public.certificate FOR EACH ROW EXECUTE FUNCTION public.refuse_change('a certificate never changes');
+
+CREATE TRIGGER certificate_kept BEFORE TRUNCATE ON public.certificate FOR EACH STATEMENT EXECUTE FUNCTION public.refuse_change('A certificate that was issued stays as it is');
+
+CREATE TRIGGER content_chunk_fixed BEFORE UPDATE ON public.content_chunk FOR EACH ROW EXECUTE FUNCTION public.refuse_change('stored content is never updated');
+
+CREATE TRIGGER content_chunk_guard BEFORE INSERT ON public.content_chunk FOR EACH ROW WHEN ((new.seq > 0)) EXECUTE FUNCTION public.guard_chunk();
+
+CREATE TRIGGER content_guard BEFORE UPDATE ON public.content FOR EACH ROW EXECUTE FUNCTION public.guard_content();
+
+CREATE TRIGGER criteria_rule_epoch AFTER INSERT OR DELETE OR UPDATE ON public.criteria_rule FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('schedule');
+
+CREATE TRIGGER grant_epoch AFTER INSERT OR DELETE OR UPDATE ON public.grant_ FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('access');
+
+CREATE TRIGGER head_stamp_fixed BEFORE DELETE OR UPDATE ON public.head_stamp FOR EACH ROW EXECUTE FUNCTION public.refuse_change('a time stamp never changes');
+
+CREATE TRIGGER hold_guard BEFORE DELETE OR UPDATE ON public.hold FOR EACH ROW EXECUTE FUNCTION public.guard_hold();
+
+CREATE TRIGGER jurisdiction_epoch AFTER INSERT OR DELETE OR UPDATE ON public.jurisdiction FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('schedule');
+
+CREATE TRIGGER ledger_entry_fixed BEFORE DELETE OR UPDATE ON public.ledger_entry FOR EACH ROW EXECUTE FUNCTION public.refuse_change('the ledger only grows');
+
+CREATE TRIGGER ledger_entry_kept BEFORE TRUNCATE ON public.ledger_entry FOR EACH STATEMENT EXECUTE FUNCTION public.refuse_change('the ledger only grows');
+
+CREATE TRIGGER membership_epoch AFTER INSERT OR DELETE OR UPDATE ON public.membership FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('access');
+
+CREATE TRIGGER numbering_counter_grows BEFORE DELETE OR UPDATE ON public.numbering_counter FOR EACH ROW EXECUTE FUNCTION public.guard_counter();
+
+CREATE TRIGGER pair_rule_epoch AFTER INSERT OR DELETE ON public.pair_rule FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('schedule');
+
+CREATE TRIGGER place_epoch AFTER UPDATE OF stand_alone, ancestors, code, title ON public.place FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('access');
+
+CREATE TRIGGER place_rule_epoch AFTER INSERT OR DELETE ON public.place_rule FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('schedule');
+
+CREATE TRIGGER principal_epoch AFTER INSERT OR DELETE OR UPDATE ON public.principal FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('access');
+
+CREATE TRIGGER record_cover_inserted AFTER INSERT ON public.record REFERENCING NEW TABLE AS written FOR EACH STATEMENT EXECUTE FUNCTION public.cover_what_matches();
+
+CREATE TRIGGER record_cover_updated AFTER UPDATE ON public.record REFERENCING NEW TABLE AS written FOR EACH STATEMENT EXECUTE FUNCTION public.cover_what_matches();
+
+CREATE TRIGGER record_detection_inserted AFTER INSERT ON public.record FOR EACH ROW EXECUTE FUNCTION public.note_detection();
+
+CREATE TRIGGER record_detection_updated AFTER UPDATE OF title, facts, version_no ON public.record FOR EACH ROW WHEN ((((new.title IS DISTINCT FROM old.title) OR (new.facts IS DISTINCT FROM old.facts)) OR (new.version_no IS DISTINCT FROM old.version_no))) EXECUTE FUNCTION public.note_detection();
+
+CREATE TRIGGER record_forgets_detected BEFORE UPDATE OF state ON public.record FOR EACH ROW WHEN (((new.state = 'disposed'::text) AND (old.state <> 'disposed'::text))) EXECUTE FUNCTION public.forget_detected();
+
+CREATE TRIGGER record_gate BEFORE INSERT OR UPDATE ON public.record FOR EACH STATEMENT EXECUTE FUNCTION public.enter_gate();
+
+CREATE TRIGGER record_guard BEFORE UPDATE ON public.record FOR EACH ROW EXECUTE FUNCTION public.guard_record();
+
+CREATE TRIGGER record_kept BEFORE DELETE ON public.record FOR EACH ROW EXECUTE FUNCTION public.refuse_change('a record is disposed of, never deleted');
+
+CREATE TRIGGER record_rack_inserted AFTER INSERT ON public.record REFERENCING NEW TABLE AS new_rows FOR EACH STATEMENT EXECUTE FUNCTION public.note_rack_insert();
+
+CREATE TRIGGER record_rack_updated AFTER UPDATE ON public.record REFERENCING OLD TABLE AS old_rows NEW TABLE AS new_rows FOR EACH STATEMENT EXECUTE FUNCTION public.note_rack_update();
+
+CREATE TRIGGER record_rule_use_inserted AFTER INSERT ON public.record REFERENCING NEW TABLE AS new_rows FOR EACH STATEMENT EXECUTE FUNCTION public.note_rule_use_insert();
+
+CREATE TRIGGER record_rule_use_updated AFTER UPDATE ON public.record REFERENCING OLD TABLE AS old_rows NEW TABLE AS new_rows FOR EACH STATEMENT EXECUTE FUNCTION public.note_rule_use_update();
+
+CREATE TRIGGER record_steps_guard BEFORE UPDATE OF steps_taken ON public.record FOR EACH ROW WHEN ((old.steps_taken IS DISTINCT FROM new.steps_taken)) EXECUTE FUNCTION public.guard_steps_taken();
+
+CREATE TRIGGER record_type_version_fixed BEFORE DELETE OR UPDATE ON public.record_type_version FOR EACH ROW EXECUTE FUNCTION public.refuse_change('a published version of a record type never changes');
+
+CREATE TRIGGER record_type_version_kept BEFORE TRUNCATE ON public.record_type_version FOR EACH STATEMENT EXECUTE FUNCTION public.refuse_change('a published version of a record type never changes');
+
+CREATE TRIGGER rule_version_epoch AFTER INSERT ON public.rule_version FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('schedule');
+
+CREATE TRIGGER rule_version_fixed BEFORE DELETE OR UPDATE ON public.rule_version FOR EACH ROW EXECUTE FUNCTION public.refuse_change('a published rule version never changes');
+
+CREATE TRIGGER rule_version_kept BEFORE TRUNCATE ON public.rule_version FOR EACH STATEMENT EXECUTE FUNCTION public.refuse_change('a published rule version never changes');
+
+CREATE TRIGGER stencil_version_fixed BEFORE DELETE OR UPDATE ON public.stencil_version FOR EACH ROW EXECUTE FUNCTION public.refuse_change('a version of a stencil never changes');
+
+CREATE TRIGGER stencil_version_kept BEFORE TRUNCATE ON public.stencil_version FOR EACH STATEMENT EXECUTE FUNCTION public.refuse_change('a version of a stencil never changes');
+
+CREATE TRIGGER step_task_guard BEFORE UPDATE ON public.step_task FOR EACH ROW EXECUTE FUNCTION public.guard_step_task();
+
+CREATE TRIGGER transfer_guard BEFORE UPDATE ON public.transfer FOR EACH ROW EXECUTE FUNCTION public.guard_transfer();
+
+CREATE TRIGGER tree_head_fixed BEFORE DELETE OR UPDATE ON public.tree_head FOR EACH ROW EXECUTE FUNCTION public.refuse_change('a signed tree head never changes');
+
+CREATE TRIGGER version_guard BEFORE INSERT OR DELETE OR UPDATE ON public.version FOR EACH ROW EXECUTE FUNCTION public.guard_version();
+
+ALTER TABLE ONLY public.approval
+    ADD CONSTRAINT approval_batch_id_fkey FOREIGN KEY (batch_id) REFERENCES public.batch(id);
+
+ALTER TABLE ONLY public.approval
+    ADD CONSTRAINT approval_principal_id_fkey FOREIGN KEY (principal_id) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.arrival
+    ADD CONSTRAINT arrival_content_id_fkey FOREIGN KEY (content_id) REFERENCES public.content(id);
+
+ALTER TABLE ONLY public.arrival
+    ADD CONSTRAINT arrival_deposited_by_fkey FOREIGN KEY (deposited_by) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.arrival
+    ADD CONSTRAINT arrival_place_id_fkey FOREIGN KEY (place_id) REFERENCES public.place(id);
+
+ALTER TABLE ONLY public.batch_item
+    ADD CONSTRAINT batch_item_batch_id_fkey FOREIGN KEY (batch_id) REFERENCES public.batch(id);
+
+ALTER TABLE ONLY public.batch_item
+    ADD CONSTRAINT batch_item_record_id_fkey FOREIGN KEY (record_id) REFERENCES public.record(id);
+
+ALTER TABLE ONLY public.batch
+    ADD CONSTRAINT batch_proposed_by_fkey FOREIGN KEY (proposed_by) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.certificate
+    ADD CONSTRAINT certificate_batch_id_fkey FOREIGN KEY (batch_id) REFERENCES public.batch(id);
+
+ALTER TABLE ONLY public.content_chunk
+    ADD CONSTRAINT content_chunk_content_id_fkey FOREIGN KEY (content_id) REFERENCES public.content(id) ON DELETE CASCADE;
+
+ALTER TABLE ONLY public.criteria_rule
+    ADD CONSTRAINT criteria_rule_rule_id_fkey FOREIGN KEY (rule_id) REFERENCES public.rule(id);
+
+ALTER TABLE ONLY public.custodian
+    ADD CONSTRAINT custodian_hold_id_fkey FOREIGN KEY (hold_id) REFERENCES public.hold(id);
+
+ALTER TABLE ONLY public.custodian
+    ADD CONSTRAINT custodian_principal_id_fkey FOREIGN KEY (principal_id) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.event
+    ADD CONSTRAINT event_corrects_fkey FOREIGN KEY (corrects) REFERENCES public.event(id);
+
+ALTER TABLE ONLY public.event
+    ADD CONSTRAINT event_entity_id_fkey FOREIGN KEY (entity_id) REFERENCES public.entity(id);
+
+ALTER TABLE ONLY public.event
+    ADD CONSTRAINT event_place_id_fkey FOREIGN KEY (place_id) REFERENCES public.place(id);
+
+ALTER TABLE ONLY public.event
+    ADD CONSTRAINT event_record_id_fkey FOREIGN KEY (record_id) REFERENCES public.record(id);
+
+ALTER TABLE ONLY public.event
+    ADD CONSTRAINT event_recorded_by_fkey FOREIGN KEY (recorded_by) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.event
+    ADD CONSTRAINT event_withdrawn_by_fkey FOREIGN KEY (withdrawn_by) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.fact_value
+    ADD CONSTRAINT fact_value_record_id_fkey FOREIGN KEY (record_id) REFERENCES public.record(id);
+
+ALTER TABLE ONLY public.fact_value
+    ADD CONSTRAINT fact_value_record_type_fkey FOREIGN KEY (record_type) REFERENCES public.record_type(code);
+
+ALTER TABLE ONLY public.former_code
+    ADD CONSTRAINT former_code_parent_id_fkey FOREIGN KEY (parent_id) REFERENCES public.place(id);
+
+ALTER TABLE ONLY public.former_code
+    ADD CONSTRAINT former_code_place_id_fkey FOREIGN KEY (place_id) REFERENCES public.place(id);
+
+ALTER TABLE ONLY public.grant_
+    ADD CONSTRAINT grant__by_stencil_fkey FOREIGN KEY (by_stencil) REFERENCES public.stencil(id);
+
+ALTER TABLE ONLY public.grant_
+    ADD CONSTRAINT grant__made_by_fkey FOREIGN KEY (made_by) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.grant_
+    ADD CONSTRAINT grant__place_id_fkey FOREIGN KEY (place_id) REFERENCES public.place(id);
+
+ALTER TABLE ONLY public.grant_
+    ADD CONSTRAINT grant__principal_id_fkey FOREIGN KEY (principal_id) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.grant_
+    ADD CONSTRAINT grant__record_id_fkey FOREIGN KEY (record_id) REFERENCES public.record(id);
+
+ALTER TABLE ONLY public.head_stamp
+    ADD CONSTRAINT head_stamp_size_fkey FOREIGN KEY (size) REFERENCES public.tree_head(size);
+
+ALTER TABLE ONLY public.hold_cover
+    ADD CONSTRAINT hold_cover_hold_id_fkey FOREIGN KEY (hold_id) REFERENCES public.hold(id);
+
+ALTER TABLE ONLY public.hold_cover
+    ADD CONSTRAINT hold_cover_record_id_fkey FOREIGN KEY (record_id) REFERENCES public.record(id);
+
+ALTER TABLE ONLY public.hold_cover
+    ADD CONSTRAINT hold_cover_released_by_fkey FOREIGN KEY (released_by) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.hold
+    ADD CONSTRAINT hold_matter_id_fkey FOREIGN KEY (matter_id) REFERENCES public.matter(id);
+
+ALTER TABLE ONLY public.hold
+    ADD CONSTRAINT hold_placed_by_fkey FOREIGN KEY (placed_by) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.hold
+    ADD CONSTRAINT hold_released_by_fkey FOREIGN KEY (released_by) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.job_progress
+    ADD CONSTRAINT job_progress_started_by_fkey FOREIGN KEY (started_by) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.jurisdiction
+    ADD CONSTRAINT jurisdiction_part_of_fkey FOREIGN KEY (part_of) REFERENCES public.jurisdiction(name);
+
+ALTER TABLE ONLY public.membership
+    ADD CONSTRAINT membership_group_id_fkey FOREIGN KEY (group_id) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.membership
+    ADD CONSTRAINT membership_member_id_fkey FOREIGN KEY (member_id) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.message
+    ADD CONSTRAINT message_to_id_fkey FOREIGN KEY (to_id) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.objection
+    ADD CONSTRAINT objection_batch_id_fkey FOREIGN KEY (batch_id) REFERENCES public.batch(id);
+
+ALTER TABLE ONLY public.objection
+    ADD CONSTRAINT objection_by_id_fkey FOREIGN KEY (by_id) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.objection
+    ADD CONSTRAINT objection_record_id_fkey FOREIGN KEY (record_id) REFERENCES public.record(id);
+
+ALTER TABLE ONLY public.pair_rule
+    ADD CONSTRAINT pair_rule_record_type_fkey FOREIGN KEY (record_type) REFERENCES public.record_type(code);
+
+ALTER TABLE ONLY public.pair_rule
+    ADD CONSTRAINT pair_rule_rule_id_fkey FOREIGN KEY (rule_id) REFERENCES public.rule(id);
+
+ALTER TABLE ONLY public.pair_rule
+    ADD CONSTRAINT pair_rule_series_id_fkey FOREIGN KEY (series_id) REFERENCES public.place(id);
+
+ALTER TABLE ONLY public.place
+    ADD CONSTRAINT place_access_set_id_fkey FOREIGN KEY (access_set_id) REFERENCES public.access_set(id);
+
+ALTER TABLE ONLY public.place
+    ADD CONSTRAINT place_numbering_id_fkey FOREIGN KEY (numbering_id) REFERENCES public.numbering(id);
+
+ALTER TABLE ONLY public.place
+    ADD CONSTRAINT place_parent_id_fkey FOREIGN KEY (parent_id) REFERENCES public.place(id);
+
+ALTER TABLE ONLY public.place_rule
+    ADD CONSTRAINT place_rule_place_id_fkey FOREIGN KEY (place_id) REFERENCES public.place(id);
+
+ALTER TABLE ONLY public.place_rule
+    ADD CONSTRAINT place_rule_rule_id_fkey FOREIGN KEY (rule_id) REFERENCES public.rule(id);
+
+ALTER TABLE ONLY public.place
+    ADD CONSTRAINT place_stencil_id_fkey FOREIGN KEY (stencil_id) REFERENCES public.stencil(id);
+
+ALTER TABLE ONLY public.record
+    ADD CONSTRAINT record_access_set_id_fkey FOREIGN KEY (access_set_id) REFERENCES public.access_set(id);
+
+ALTER TABLE ONLY public.record
+    ADD CONSTRAINT record_container_id_fkey FOREIGN KEY (container_id) REFERENCES public.container(id);
+
+ALTER TABLE ONLY public.record
+    ADD CONSTRAINT record_deposited_by_fkey FOREIGN KEY (deposited_by) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.record
+    ADD CONSTRAINT record_owner_id_fkey FOREIGN KEY (owner_id) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.record
+    ADD CONSTRAINT record_place_id_fkey FOREIGN KEY (place_id) REFERENCES public.place(id);
+
+ALTER TABLE ONLY public.record
+    ADD CONSTRAINT record_record_type_fkey FOREIGN KEY (record_type) REFERENCES public.record_type(code);
+
+ALTER TABLE ONLY public.record
+    ADD CONSTRAINT record_rule_version_id_fkey FOREIGN KEY (rule_version_id) REFERENCES public.rule_version(id);
+
+ALTER TABLE ONLY public.record
+    ADD CONSTRAINT record_series_id_fkey FOREIGN KEY (series_id) REFERENCES public.place(id);
+
+ALTER TABLE ONLY public.record_type_version
+    ADD CONSTRAINT record_type_version_code_fkey FOREIGN KEY (code) REFERENCES public.record_type(code);
+
+ALTER TABLE ONLY public.record_type_version
+    ADD CONSTRAINT record_type_version_published_by_fkey FOREIGN KEY (published_by) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.rule
+    ADD CONSTRAINT rule_draft_by_fkey FOREIGN KEY (draft_by) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.rule_version
+    ADD CONSTRAINT rule_version_published_by_fkey FOREIGN KEY (published_by) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.rule_version
+    ADD CONSTRAINT rule_version_rule_id_fkey FOREIGN KEY (rule_id) REFERENCES public.rule(id);
+
+ALTER TABLE ONLY public.session
+    ADD CONSTRAINT session_principal_id_fkey FOREIGN KEY (principal_id) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.stencil_version
+    ADD CONSTRAINT stencil_version_made_by_fkey FOREIGN KEY (made_by) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.stencil_version
+    ADD CONSTRAINT stencil_version_stencil_id_fkey FOREIGN KEY (stencil_id) REFERENCES public.stencil(id);
+
+ALTER TABLE ONLY public.step_letter
+    ADD CONSTRAINT step_letter_message_id_fkey FOREIGN KEY (message_id) REFERENCES public.message(id);
+
+ALTER TABLE ONLY public.step_letter
+    ADD CONSTRAINT step_letter_task_id_fkey FOREIGN KEY (task_id) REFERENCES public.step_task(id);
+
+ALTER TABLE ONLY public.step_task
+    ADD CONSTRAINT step_task_answered_by_fkey FOREIGN KEY (answered_by) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.step_task
+    ADD CONSTRAINT step_task_record_id_fkey FOREIGN KEY (record_id) REFERENCES public.record(id);
+
+ALTER TABLE ONLY public.step_task
+    ADD CONSTRAINT step_task_rule_id_fkey FOREIGN KEY (rule_id) REFERENCES public.rule(id);
+
+ALTER TABLE ONLY public.transfer
+    ADD CONSTRAINT transfer_bag_id_fkey FOREIGN KEY (bag_id) REFERENCES public.content(id);
+
+ALTER TABLE ONLY public.transfer
+    ADD CONSTRAINT transfer_batch_id_fkey FOREIGN KEY (batch_id) REFERENCES public.batch(id);
+
+ALTER TABLE ONLY public.version
+    ADD CONSTRAINT version_content_id_fkey FOREIGN KEY (content_id) REFERENCES public.content(id);
+
+ALTER TABLE ONLY public.version
+    ADD CONSTRAINT version_made_by_fkey FOREIGN KEY (made_by) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.version
+    ADD CONSTRAINT version_record_id_fkey FOREIGN KEY (record_id) REFERENCES public.record(id);
+
+GRANT USAGE ON SCHEMA public TO cellar_app;
+
+GRANT SELECT,INSERT ON TABLE public.access_set TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.approval TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE ON TABLE public.arrival TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.batch TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.batch_counter TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.batch_item TO cellar_app;
+
+GRANT SELECT,INSERT ON TABLE public.certificate TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.container TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE ON TABLE public.content TO cellar_app;
+
+GRANT UPDATE(sha256) ON TABLE public.content TO cellar_app;
+
+GRANT UPDATE(size) ON TABLE public.content TO cellar_app;
+
+GRANT UPDATE(media_type) ON TABLE public.content TO cellar_app;
+
+GRANT UPDATE(checked_at) ON TABLE public.content TO cellar_app;
+
+GRANT SELECT,INSERT ON TABLE public.content_chunk TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.criteria_rule TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.custodian TO cellar_app;
+
+GRANT USAGE ON SEQUENCE public.detection_stamp TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.detection_due TO cellar_app;
+
+GRANT SELECT,INSERT,UPDATE ON TABLE public.detector TO cellar_app;
+
+GRANT SELECT,INSERT,UPDATE ON TABLE public.entity TO cellar_app;
+
+GRANT SELECT ON TABLE public.epoch TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.event TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE ON TABLE public.fact_value TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.former_code TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.grant_ TO cellar_app;
+
+GRANT SELECT,INSERT ON TABLE public.head_stamp TO cellar_app;
+
+GRANT SELECT,INSERT ON TABLE public.hold TO cellar_app;
+
+GRANT UPDATE(state) ON TABLE public.hold TO cellar_app;
+
+GRANT UPDATE(released_by) ON TABLE public.hold TO cellar_app;
+
+GRANT UPDATE(released_at) ON TABLE public.hold TO cellar_app;
+
+GRANT UPDATE(release_reason) ON TABLE public.hold TO cellar_app;
+
+GRANT SELECT ON TABLE public.hold_cover TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.job_progress TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.jurisdiction TO cellar_app;
+
+GRANT SELECT ON TABLE public.ledger_entry TO cellar_app;
+
+GRANT INSERT(at) ON TABLE public.ledger_entry TO cellar_app;
+
+GRANT INSERT(actor_id) ON TABLE public.ledger_entry TO cellar_app;
+
+GRANT INSERT(act) ON TABLE public.ledger_entry TO cellar_app;
+
+GRANT INSERT(subject_kind) ON TABLE public.ledger_entry TO cellar_app;
+
+GRANT INSERT(subject_id) ON TABLE public.ledger_entry TO cellar_app;
+
+GRANT INSERT(body) ON TABLE public.ledger_entry TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.ledger_tile TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.matter TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.membership TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.message TO cellar_app;
+
+GRANT SELECT ON TABLE public.migration TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.numbering TO cellar_app;
+
+GRANT SELECT,INSERT,UPDATE ON TABLE public.numbering_counter TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.objection TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.pair_rule TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.place TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.place_rule TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.principal TO cellar_app;
+
+GRANT SELECT ON TABLE public.rack_cell TO cellar_app;
+
+GRANT SELECT ON TABLE public.rack_delta TO cellar_app;
+
+GRANT SELECT ON TABLE public.rack_now TO cellar_app;
+
+GRANT SELECT ON TABLE public.rack_total TO cellar_app;
+
+GRANT SELECT,INSERT ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(number) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(title) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(medium) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(record_type) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(place_id) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(series_id) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(places) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(state) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(created_on) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(received_on) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(filed_on) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(modified_on) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(declared_on) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(superseded_on) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(last_used_on) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(facts) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(gaps) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(search) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(marking_level) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(marking_caveats) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(access_set_id) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(owner_id) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(container_id) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(jurisdictions) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(override) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(frozen) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(outcome) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(rule_version_id) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(clock_start) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(due_on) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(action) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(vintage) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(docket) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(version_no) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(size) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(media_type) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(revision) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(disposed_on) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(deferred_until) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(deferred_reason) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(next_step_on) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(steps_taken) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(type_version) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(refers) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(detected) ON TABLE public.record TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.record_type TO cellar_app;
+
+GRANT SELECT,INSERT ON TABLE public.record_type_version TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.rule TO cellar_app;
+
+GRANT SELECT ON TABLE public.rule_use TO cellar_app;
+
+GRANT SELECT,INSERT ON TABLE public.rule_version TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.seal_state TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.session TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.setting TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.sign_in_failure TO cellar_app;
+
+GRANT SELECT,INSERT ON TABLE public.signing_key TO cellar_app;
+
+GRANT SELECT,INSERT,UPDATE ON TABLE public.stencil TO cellar_app;
+
+GRANT SELECT,INSERT ON TABLE public.stencil_version TO cellar_app;
+
+GRANT SELECT,INSERT ON TABLE public.step_letter TO cellar_app;
+
+GRANT SELECT,INSERT,UPDATE ON TABLE public.step_task TO cellar_app;
+
+GRANT SELECT,INSERT ON TABLE public.transfer TO cellar_app;
+
+GRANT UPDATE(bag_id) ON TABLE public.transfer TO cellar_app;
+
+GRANT UPDATE(receipt) ON TABLE public.transfer TO cellar_app;
+
+GRANT SELECT,INSERT ON TABLE public.tree_head TO cellar_app;
+
+GRANT SELECT,INSERT ON TABLE public.version TO cellar_app;
