@@ -1,4 +1,6 @@
 import { docket, holds, identity, plan, records, reports, steps, type TodayLine } from '@key-cellar/contract';
+import { getOrMakeSet } from '../src/access/index.js';
+import { programActor, run, withUnitOfWork } from '../src/kernel/index.js';
 import { approvedBatch, executeAndWait, makeWorld, statusOf, type World } from './support/world.js';
 
 describe('holds and those they concern', () => {
@@ -156,6 +158,61 @@ describe('holds and those they concern', () => {
     expect(list.every((r) => r.heldSince !== null)).toBeTrue();
     const { horizon } = await counsel().call(reports.today);
     expect(horizon[0]!.held).toBe(3);
+  });
+});
+
+describe('what holds and the sweep’s preview show to those who may not discover all', () => {
+  let world: World;
+  let shown: { id: string };
+  let marked: { id: string };
+  let holdId: string;
+  const criteria = { op: 'words' as const, text: 'grounding' };
+
+  beforeAll(async () => {
+    world = await makeWorld();
+    await world.rule('R-1', world.ids.A01);
+    const due = (title: string) => world.file('editor', { title, createdOn: '2024-01-01' });
+    shown = await due('Grounding, report');
+    marked = await due('Grounding, secret annex');
+    await withUnitOfWork(world.pool, programActor('test', '2026-09-01'), async (uow) => {
+      const set = await getOrMakeSet(uow, { anchorPlace: world.ids.root, recordId: null, level: 5, caveats: [] });
+      await run(uow, 'test.mark', 'update record set access_set_id = $2 where id = $1', [marked.id, set]);
+    });
+  });
+  afterAll(() => world.stop());
+  const counsel = () => world.as('counsel');
+  const covers = async (recordId: string): Promise<boolean> =>
+    (await world.pool.query('select from hold_cover where record_id = $1 and released_at is null', [recordId])).rowCount === 1;
+
+  it('the preview of a hold and of the sweep counts and names what may be discovered', async () => {
+    expect((await counsel().call(holds.countScope, { body: { criteria } })).count).toBe(1);
+    const { lines } = await world.as('keeper').call(steps.preview);
+    const due = lines.find((line) => line.kind === 'due')!;
+    expect([due.records, due.first.map((r) => r.id)]).toEqual([1, [shown.id]]);
+  });
+
+  it('a hold by criteria reaches all, and names what its placer may discover', async () => {
+    const { id: matterId } = await counsel().call(holds.makeMatter, { body: { code: 'M', title: 'M', kind: 'case', note: '' } });
+    const placed = await counsel().call(holds.placeHold, {
+      body: { matterId, name: 'All of it', reason: 'a case', freeze: false, recordIds: [], custodianIds: [], criteria },
+    });
+    holdId = placed.id;
+    expect(placed.results.map((r) => r.id)).toEqual([shown.id]);
+    expect([await covers(shown.id), await covers(marked.id)]).toEqual([true, true]);
+    const page = await counsel().call(holds.hold, { params: { id: holdId } });
+    expect(page.records.map((r) => r.id)).toEqual([shown.id]);
+  });
+
+  it('what may not be discovered is not let out blindly, and nothing is let out of a hold that is released', async () => {
+    const letOut = (...recordIds: string[]) =>
+      counsel().call(holds.letOut, { params: { id: holdId }, body: { recordIds, reason: 'not part of it' } });
+    const blind = await letOut(marked.id);
+    expect([blind.released, blind.results.map((r) => [r.outcome, r.name])]).toEqual([0, [['refused', 'unknown']]]);
+    const { released, results } = await letOut(shown.id, marked.id);
+    expect([released, results.map((r) => r.outcome)]).toEqual([1, ['done', 'refused']]);
+    expect([await covers(shown.id), await covers(marked.id)]).toEqual([false, true]);
+    await counsel().call(holds.release, { params: { id: holdId }, body: { reason: 'the case is closed' } });
+    expect(await statusOf(letOut(shown.id))).toBe(409);
   });
 });
 

@@ -549,7 +549,12 @@ describe('every route that changes something', () => {
       const bare = await fetch(path, { method, ...init, headers: { 'x-key-cellar': '1' } });
       expect(bare.status).withContext(`${name} without a session`).toBe(401);
       if (method === 'GET') continue;
-      for (const headers of [{ origin: 'https://evil.example' }, { 'sec-fetch-site': 'cross-site' }, {}] as Record<string, string>[]) {
+      for (const headers of [
+        { origin: 'https://evil.example' },
+        { 'sec-fetch-site': 'cross-site' },
+        { 'sec-fetch-site': 'same-site' },
+        {},
+      ] as Record<string, string>[]) {
         const forged = await fetch(path, { method, ...init, headers: { ...headers, cookie: world.as('keeper').cookie } });
         expect(forged.status)
           .withContext(`${name} ${JSON.stringify(headers)}`)

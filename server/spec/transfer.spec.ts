@@ -315,6 +315,43 @@ describe('a transfer', () => {
     expect(items.find((i) => i.recordId === kept.id)).toEqual(jasmine.objectContaining({ outcome: 'blocked', reason: 'Held by “Late”.' }));
   });
 
+  it('keeps a record that was not in the bag, though nothing holds it any more when the receipt comes', async () => {
+    const late = await file('Held while the bag was packed');
+    const goes = await file('In the bag');
+    const counsel = world.as('counsel');
+    const matter = await counsel.call(holds.makeMatter, { body: { code: 'M-2', title: 'Matter', kind: 'case', note: '' } });
+    const batchId = await approvedBatch(world);
+    const { id } = await counsel.call(holds.placeHold, {
+      body: { matterId: matter.id, name: 'Short', reason: 'asked for', freeze: false, recordIds: [late.id], custodianIds: [] },
+    });
+    way.behave = async (forward, response) => {
+      await counsel.call(holds.release, { params: { id }, body: { reason: 'settled' } });
+      await straight(forward, response);
+    };
+    expect(await job(batchId)).toBe('1 transferred, 1 not.');
+    expect([(await dossier(late.id)).state, (await dossier(goes.id)).state]).toEqual(['working', 'disposed']);
+    const { items } = await page(batchId);
+    expect(items.find((i) => i.recordId === late.id)).toEqual(
+      jasmine.objectContaining({ outcome: 'dropped', reason: 'It was not in the bag that the archive confirmed.' }),
+    );
+  });
+
+  it('keeps its bag while an item waits for a person, and drops it when the batch is done', async () => {
+    await file('Goes with the bag');
+    const batchId = await approvedBatch(world);
+    const { id: waits } = await file('Waits for a person');
+    await world.pool.query(`insert into batch_item (batch_id, record_id, outcome) values ($1, $2, 'task')`, [batchId, waits]);
+    expect(await job(batchId)).toBe('1 transferred, 0 not, 1 wait for a person.');
+    const bag = async (): Promise<unknown> =>
+      (await world.pool.query('select bag_id from transfer where batch_id = $1', [batchId])).rows[0].bag_id;
+    expect(await bag()).not.toBeNull();
+    expect((await page(batchId)).certificate).toBeNull();
+    await world.pool.query(`update batch_item set outcome = 'open' where record_id = $1`, [waits]);
+    expect(await job(batchId)).toBe('1 transferred, 1 not.');
+    expect(await bag()).toBeNull();
+    expect((await page(batchId)).certificate).not.toBeNull();
+  });
+
   it('sends nothing whose bytes are damaged', async () => {
     const { id } = await file('Damaged');
     const batchId = await approvedBatch(world);

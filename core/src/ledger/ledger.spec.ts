@@ -104,6 +104,39 @@ describe('proofs', () => {
       }),
     );
   });
+  it('are refused when they stop early, go on too long, or bring a hash that is not 32 bytes long', () => {
+    const [one, two, three] = many(3) as [Uint8Array, Uint8Array, Uint8Array];
+    // Stopping below the root, with that node given out as the root.
+    expect(verifyInclusion(one, 0, 2, [], leafHash(one))).toBeFalse();
+    const below = merkleTreeHash([one, two]);
+    expect(verifyInclusion(one, 0, 3, [leafHash(two)], below)).toBeFalse();
+    expect(verifyConsistency(1, 2, leafHash(one), leafHash(one), [])).toBeFalse();
+    // Going on above the root, with what comes out given out as the root.
+    expect(verifyInclusion(one, 0, 1, [leafHash(two)], nodeHash(leafHash(two), leafHash(one)))).toBeFalse();
+    expect(
+      verifyConsistency(2, 3, nodeHash(leafHash(two), below), nodeHash(leafHash(two), nodeHash(below, leafHash(three))), [
+        leafHash(three),
+        leafHash(two),
+      ]),
+    ).toBeFalse();
+    // A node hash is filled with zeroes behind a short sibling, so one that ends in a zero could be sent without it.
+    const ending = Array.from({ length: 4000 }, (_, i) => Uint8Array.of(1, i >> 8, i & 255)).find((e) => leafHash(e)[31] === 0)!;
+    const list = [ending, two];
+    expect(verifyInclusion(two, 1, 2, [leafHash(ending)], merkleTreeHash(list))).toBeTrue();
+    expect(verifyInclusion(two, 1, 2, [leafHash(ending).slice(0, 31)], merkleTreeHash(list))).toBeFalse();
+    const later = [one, ending];
+    const proof = consistencyProof(later, 1);
+    expect(verifyConsistency(1, 2, leafHash(one), merkleTreeHash(later), proof)).toBeTrue();
+    expect(verifyConsistency(1, 2, leafHash(one), merkleTreeHash(later), [proof[0]!.slice(0, 31)])).toBeFalse();
+    // The first hash of a consistency proof stands on the right of the old tree's last node: neither short nor long.
+    const uneven = [one, two, ending, three];
+    const path = consistencyProof(uneven, 3);
+    expect(hex(path[0]!)).toBe(hex(leafHash(ending)));
+    expect(verifyConsistency(3, 4, merkleTreeHash(uneven.slice(0, 3)), merkleTreeHash(uneven), path)).toBeTrue();
+    for (const first of [path[0]!.slice(0, 31), Uint8Array.of(...path[0]!, 0)]) {
+      expect(verifyConsistency(3, 4, merkleTreeHash(uneven.slice(0, 3)), merkleTreeHash(uneven), [first, ...path.slice(1)])).toBeFalse();
+    }
+  });
   it('are refused outside the tree', () => {
     expect(() => inclusionProof(many(3), 3)).toThrowError(RangeError);
     expect(() => consistencyProof(many(3), 0)).toThrowError(RangeError);

@@ -195,7 +195,7 @@ export function verifyConsistency(
   const isPowerOfTwo = 2 ** Math.round(Math.log2(oldSize)) === oldSize;
   const path = isPowerOfTwo ? [oldRoot, ...proof] : [...proof];
   const first = path.shift();
-  if (!first) return false;
+  if (first?.length !== 32) return false;
   let fn = oldSize - 1;
   let sn = size - 1;
   while (fn % 2 === 1) {

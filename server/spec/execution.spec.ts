@@ -1,0 +1,93 @@
+import { docket, holds, receiving, records } from '@key-cellar/contract';
+import { uuidv7 } from 'uuidv7';
+import { approvedBatch, executeAndWait, makeWorld, problemOf, statusOf, type World } from './support/world.js';
+
+/** What happened between approval and execution counts: every item is judged again when its turn comes. */
+describe('an approved batch', () => {
+  let world: World;
+  beforeEach(async () => {
+    world = await makeWorld();
+    await world.rule('R-1', world.ids.A01);
+  });
+  afterEach(() => world.stop());
+
+  const due = (title: string) => world.file('editor', { createdOn: '2024-01-01', title });
+  const state = async (id: string): Promise<string> => (await world.as('keeper').call(records.dossier, { params: { id } })).state;
+  const itemOf = async (batchId: string, recordId: string) =>
+    (await world.as('keeper').call(docket.batch, { params: { id: batchId } })).items.find((i) => i.recordId === recordId)!;
+
+  it('keeps a record with an objection that came in after approval and is not answered', async () => {
+    const kept = await due('Objected to');
+    const goes = await due('Goes');
+    const batchId = await approvedBatch(world);
+    await world.pool.query(
+      `insert into objection (id, batch_id, record_id, by_id, reason, made_at) values ($1, $2, $3, $4, 'late', now())`,
+      [uuidv7(), batchId, kept.id, world.ids.editor],
+    );
+    expect(await executeAndWait(world, batchId)).toBe('1 destroyed, 1 not.');
+    expect([await state(kept.id), await state(goes.id)]).toEqual(['working', 'disposed']);
+    expect((await itemOf(batchId, kept.id)).outcome).toBe('objected');
+  });
+
+  it('keeps a record that was put off meanwhile', async () => {
+    const kept = await due('Put off');
+    await due('Goes');
+    const batchId = await approvedBatch(world);
+    await world.pool.query(`update record set deferred_until = '2030-01-01', deferred_reason = 'the court' where id = $1`, [kept.id]);
+    expect(await executeAndWait(world, batchId)).toBe('1 destroyed, 1 not.');
+    expect(await state(kept.id)).toBe('working');
+    expect((await itemOf(batchId, kept.id)).outcome).toBe('deferred');
+  });
+
+  it('is executed once, however often it is asked for', async () => {
+    for (let i = 0; i < 12; i++) await due(`One of twelve ${i}`);
+    const batchId = await approvedBatch(world);
+    const started: string[] = [];
+    const execute = () =>
+      statusOf(
+        world
+          .as('keeper')
+          .call(docket.execute, { params: { id: batchId } })
+          .then(({ jobId }) => started.push(jobId)),
+      );
+    const answers = await Promise.all([execute(), execute(), execute()]);
+    expect(answers.sort()).toEqual([200, 409, 409]);
+    expect(started.length).toBe(1);
+    await world.services.jobs.settled(started[0]!);
+    expect(await execute()).toBe(409);
+    const done = await world.pool.query(`select count(*)::int as n from ledger_entry where act = 'destroyed'`);
+    expect(done.rows[0].n).toBe(12);
+  });
+
+  it('takes no word of a person that a held item is gone, nor of one that does not wait', async () => {
+    const keeper = world.as('keeper');
+    const paper = {
+      recordType: 'note',
+      placeId: world.ids.A01,
+      createdOn: '2024-01-01',
+      facts: { topic: 'charts' },
+      containerId: world.ids.box,
+    };
+    const { recordId: held } = await keeper.call(receiving.describePhysical, { body: { ...paper, title: 'Chart roll' } });
+    const { recordId: free } = await keeper.call(receiving.describePhysical, { body: { ...paper, title: 'Chart sheet' } });
+    const batchId = await approvedBatch(world);
+    expect(await executeAndWait(world, batchId)).toBe('0 destroyed, 0 not, 2 wait for a person.');
+    const counsel = world.as('counsel');
+    const { id: matterId } = await counsel.call(holds.makeMatter, { body: { code: 'M', title: 'M', kind: 'audit', note: '' } });
+    await counsel.call(holds.placeHold, {
+      body: { matterId, name: 'Late', reason: 'an audit', freeze: false, recordIds: [held], custodianIds: [] },
+    });
+    const confirm = (...recordIds: string[]) =>
+      problemOf(
+        keeper.call(docket.confirm, {
+          params: { id: batchId },
+          body: { recordIds, on: '2026-09-14', method: 'shredded', witness: 'A. Witness' },
+        }),
+      );
+    expect(await confirm(free, held)).toContain('is held by “Late”. If it is gone all the same, tell counsel now.');
+    expect([await state(free), await state(held)]).toEqual(['working', 'working']);
+    expect(await confirm(free)).toBe('done');
+    expect(await confirm(free)).toContain('does not wait for a person');
+    expect([await state(free), await state(held)]).toEqual(['disposed', 'working']);
+  });
+});
