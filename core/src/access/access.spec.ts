@@ -149,3 +149,48 @@ describe('groups', () => {
     ).toBe(2);
   });
 });
+
+describe('the profiles', () => {
+  const may_ = 'discover read';
+  const table: Record<string, [string, boolean]> = {
+    reader: [may_, false],
+    borrower: [`${may_} copyOut`, false],
+    depositor: [`${may_} deposit`, true],
+    editor: [`${may_} copyOut deposit annotate edit`, false],
+    steward: [`${may_} copyOut deposit annotate edit move declare link grant`, false],
+    keeper: [`${may_} copyOut deposit annotate edit move declare undeclare link grant hold dispose approve audit`, false],
+    counsel: [`${may_} copyOut hold approve`, false],
+    approver: [`${may_} copyOut approve`, false],
+    auditor: [`${may_} audit`, false],
+    administrator: ['setUp', false],
+  };
+  it('are these', () => expect(profiles.map((p) => p.code).sort()).toEqual(Object.keys(table).sort()));
+  for (const [code, [words, ownOnly]] of Object.entries(table)) {
+    it(`${code}: ${words}`, () => {
+      expect(listRights(profile(code).rights).join(' ')).toBe(words);
+      expect(profile(code).ownOnly).toBe(ownOnly);
+    });
+  }
+});
+
+describe('why somebody may not', () => {
+  it('names what the clearance does not reach, and weighs the grants all the same', () => {
+    const chain = [place('Repository', [grant('ada', 'reader')])];
+    const access = effectiveAccess(person(1, ['staff']), chain, { level: 3, caveats: ['harbour', 'staff'] }, today);
+    expect(access.ceilings).toEqual(['The clearance does not reach marking level 3, harbour, staff.']);
+    expect([access.all, access.own, access.weighed.length]).toEqual([0, 0, 1]);
+    expect(explainAccess(access)).toBe('The clearance does not reach marking level 3, harbour, staff.');
+  });
+  it('tells a grant that has not begun from one that ended and one that counts, to the day', () => {
+    const statusOf = (from: number | null, until: number | null) =>
+      effectiveAccess(person(), [place('Repository', [grant('ada', 'reader', from, until)])], { level: 0, caveats: [] }, today).weighed[0]!
+        .status;
+    expect([statusOf(today + 1, null), statusOf(today, today), statusOf(null, today - 1), statusOf(null, null)]).toEqual([
+      'not begun',
+      'counts',
+      'ended',
+      'counts',
+    ]);
+    expect(statusOf(today - 1, today - 1)).toBe('ended');
+  });
+});

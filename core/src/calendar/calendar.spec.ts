@@ -12,6 +12,7 @@ import {
   period,
   readPeriod,
   yearMonthDay,
+  subtractPeriod,
 } from './index.js';
 
 const anyDay = fc.integer({ min: civilDate('0001-01-01'), max: civilDate('9990-12-31') });
@@ -130,5 +131,65 @@ describe('periods', () => {
         expect(readPeriod(describePeriod(p))).toEqual(p),
       ),
     );
+  });
+});
+
+describe('the calendar at its edges', () => {
+  it('has leap years as Gregory’s has', () => {
+    const leap = (year: number) => parseCivilDate(`${year}-02-29`) !== null;
+    expect([1600, 1700, 1800, 1900, 2000, 2004, 2023, 2024, 2100, 2400].filter(leap)).toEqual([1600, 2000, 2004, 2024, 2400]);
+    expect([1, 3, 5, 7, 8, 10, 12].every((m) => parseCivilDate(`2026-${String(m).padStart(2, '0')}-31`) !== null)).toBeTrue();
+    expect([2, 4, 6, 9, 11].some((m) => parseCivilDate(`2026-${String(m).padStart(2, '0')}-31`) !== null)).toBeFalse();
+  });
+  for (const text of [
+    '2026-01-001',
+    'x2026-01-01',
+    '2026-01-01x',
+    '2026-01-01 ',
+    '12026-01-01',
+    '2026-01-32',
+    '2026-01-00',
+    '2026-13-01',
+    '2026-00-01',
+  ]) {
+    it(`“${text}” is no date`, () => {
+      expect(parseCivilDate(text)).toBeNull();
+      expect(() => civilDate(text)).toThrowError(RangeError, `Not a date: ${text}`);
+    });
+  }
+  for (const text of ['xP1Y', 'P1Yx', 'P', '', 'P1', 'P12345Y', 'P1D1Y', 'p1y', 'P-1Y', 'PT1H']) {
+    it(`“${text}” is no period`, () => {
+      expect(parsePeriod(text)).toBeNull();
+      expect(() => period(text)).toThrowError(RangeError, `Not a period: ${text}`);
+    });
+  }
+  const written: [string, string][] = [
+    ...['1 y', '1y', '1 yr', '1 yrs', '1 year', '1 years'].map((text) => [text, 'P1Y'] as [string, string]),
+    ...['2 m', '2m', '2 mo', '2 mos', '2 month', '2 months'].map((text) => [text, 'P2M'] as [string, string]),
+    ...['3 w', '3w', '3 wk', '3 wks', '3 week', '3 weeks'].map((text) => [text, 'P3W'] as [string, string]),
+    ...['4 d', '4d', '4 day', '4 days'].map((text) => [text, 'P4D'] as [string, string]),
+    ['no time', 'P0D'],
+    ['1 year, 2 months and 3 days', 'P1Y2M3D'],
+  ];
+  for (const [text, iso] of written) it(`“${text}” is ${iso}`, () => expect(formatPeriod(readPeriod(text)!)).toBe(iso));
+  for (const text of ['about 2 years', 'x 1 y', '1 yearly', '1 year 2 years', 'time', '1 moth', '1 century']) {
+    it(`“${text}” is no length of time`, () => expect(readPeriod(text)).toBeNull());
+  }
+  it('adds months to the last days of months, and days alone without looking at months', () => {
+    const after = (date: string, text: string) => formatCivilDate(addPeriod(civilDate(date), period(text)));
+    expect(after('2023-01-28', 'P1M')).toBe('2023-02-28');
+    expect(after('2023-01-29', 'P1M')).toBe('2023-02-28');
+    expect(after('2024-01-29', 'P1M')).toBe('2024-02-29');
+    expect(after('2024-01-31', 'P3M')).toBe('2024-04-30');
+    expect(after('2024-01-31', 'P5D')).toBe('2024-02-05');
+    expect(after('2023-12-31', 'P2M1W1D')).toBe('2024-03-08');
+  });
+  it('goes back by each part of a period', () => {
+    const before = (date: string, text: string) => formatCivilDate(subtractPeriod(civilDate(date), period(text)));
+    expect(before('2026-03-31', 'P1M')).toBe('2026-02-28');
+    expect(before('2026-03-31', 'P2Y')).toBe('2024-03-31');
+    expect(before('2026-03-31', 'P2W')).toBe('2026-03-17');
+    expect(before('2026-03-31', 'P31D')).toBe('2026-02-28');
+    expect(before('2026-01-15', 'P1Y1M1W1D')).toBe('2024-12-07');
   });
 });

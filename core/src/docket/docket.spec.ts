@@ -1,5 +1,13 @@
 import { civilDate } from '../calendar/index.js';
-import { actOnBatch, executionVerdict, type BatchAct, type BatchStanding, type ExecutionCheck } from './index.js';
+import {
+  actOnBatch,
+  batchStates,
+  executionVerdict,
+  type BatchAct,
+  type BatchStanding,
+  type BatchState,
+  type ExecutionCheck,
+} from './index.js';
 
 const today = civilDate('2026-09-14');
 const batch = (changes: Partial<BatchStanding> = {}): BatchStanding => ({
@@ -88,6 +96,7 @@ describe('at execution', () => {
     ['one with an objection stays', check({ objected: true }), 'objected'],
     ['one that was put off stays', check({ deferredUntil: today + 1 }), 'deferred'],
     ['one that was put off until today goes', check({ deferredUntil: today }), 'dispose'],
+    ['one that was put off without a day is not put off', check({ deferredUntil: null }), 'dispose'],
     ['a held one is held, put off or not', check({ deferredUntil: today + 1, holds: ['Ottoline'] }), 'blocked'],
     ['one that is gone is dropped', check({ disposed: true, holds: ['late'] }), 'dropped'],
     ['a physical one becomes a task', check({ physical: true }), 'task'],
@@ -98,5 +107,55 @@ describe('at execution', () => {
   it('the hold is named', () => {
     const verdict = executionVerdict(check({ holds: ['Ottoline', 'Audit 14'] }), today);
     expect('reason' in verdict && verdict.reason).toBe('Held by “Ottoline” and “Audit 14”.');
+  });
+});
+
+describe('every act on a batch in every state', () => {
+  const acts: Record<string, BatchAct> = {
+    announce: { kind: 'announce' },
+    object: { kind: 'object' },
+    approve: { kind: 'approve', by: 'tomas', groups: [] },
+    reject: { kind: 'reject', by: 'tomas' },
+    execute: { kind: 'execute' },
+    finish: { kind: 'finish' },
+    withdraw: { kind: 'withdraw' },
+  };
+  /** What comes of it; “no” for a refusal. */
+  const table: Record<BatchState, Record<keyof typeof acts, string>> = {
+    proposed: { announce: 'notice', object: 'no', approve: 'no', reject: 'no', execute: 'no', finish: 'no', withdraw: 'withdrawn' },
+    notice: { announce: 'no', object: 'no', approve: 'approved', reject: 'withdrawn', execute: 'no', finish: 'no', withdraw: 'withdrawn' },
+    approved: {
+      announce: 'no',
+      object: 'no',
+      approve: 'no',
+      reject: 'withdrawn',
+      execute: 'executing',
+      finish: 'no',
+      withdraw: 'withdrawn',
+    },
+    executing: { announce: 'no', object: 'no', approve: 'no', reject: 'no', execute: 'executing', finish: 'done', withdraw: 'no' },
+    done: { announce: 'no', object: 'no', approve: 'no', reject: 'no', execute: 'no', finish: 'no', withdraw: 'no' },
+    withdrawn: { announce: 'no', object: 'no', approve: 'no', reject: 'no', execute: 'no', finish: 'no', withdraw: 'no' },
+  };
+  for (const state of batchStates) {
+    for (const [name, act] of Object.entries(acts)) {
+      it(`${name} of what is ${state}: ${table[state][name]}`, () => {
+        const result = actOnBatch(batch({ state }), act, today);
+        expect(typeof result === 'string' ? result : 'no').toBe(table[state][name]!);
+      });
+    }
+  }
+  it('objections are taken while there is a notice that is not over', () => {
+    expect(outcome(batch({ noticeUntil: null }), { kind: 'object' })).toBe('notice');
+    expect(outcome(batch({ noticeUntil: today + 1 }), { kind: 'object' })).toBe('notice');
+    for (const state of ['proposed', 'approved'] as const) {
+      expect(outcome(batch({ state, noticeUntil: today + 1 }), { kind: 'object' })).toBe('notice-closed');
+    }
+    expect(outcome(batch({ noticeUntil: null }), { kind: 'approve', by: 'tomas', groups: [] })).toBe('approved');
+  });
+  it('a refusal is no approval', () => {
+    const no = { by: 'piet', decision: 'reject' as const };
+    expect(outcome(batch({ approvalsNeeded: 2, approvals: [no] }), { kind: 'approve', by: 'tomas', groups: [] })).toBe('notice');
+    expect(outcome(batch({ approvals: [no] }), { kind: 'approve', by: 'ines', groups: [] })).toBe('notice');
   });
 });

@@ -73,3 +73,9 @@ describe('what the sweep does about a step', () => {
     expect(stepKinds.filter((kind) => answersTo(kind).length > 0)).toEqual(['askOwner', 'review']);
   });
 });
+
+it('says how many older versions would go', () => {
+  for (const versions of [2, 3, 7]) {
+    expect(stepVerdict(step('trimVersions'), check({ versions }), today)).toEqual({ kind: 'trim', versions: versions - 1 });
+  }
+});

@@ -55,7 +55,32 @@ describe('the Merkle tree', () => {
       expect(hex(restored.root())).toBe(hex(frontier.root()));
     }
   });
-  it('is covered by complete subtrees', () =>
+  it('says how many leaves it has', () => {
+    const frontier = new MerkleFrontier();
+    for (let n = 0; n < 5; n++) {
+      expect(frontier.size).toBe(n);
+      frontier.append(leafHash(entries[n]!));
+    }
+  });
+  it('is covered by complete subtrees, from any leaf on', () => {
+    for (let from = 0; from <= 20; from++) {
+      for (let to = from; to <= 40; to++) {
+        const found = completeSubtrees(from, to);
+        let at = from;
+        for (const { height, index } of found) {
+          expect(index * 2 ** height).toBe(at);
+          at += 2 ** height;
+        }
+        expect(at).toBe(to);
+        // As few as there can be: no two neighbours would make one larger.
+        found.forEach(({ height, index }, i) => {
+          const next = found[i + 1];
+          expect(index % 2 === 0 && next?.height === height && next.index === index + 1).toBeFalse();
+        });
+      }
+    }
+  });
+  it('of eleven is covered by three', () =>
     expect(completeSubtrees(0, 11)).toEqual([
       { height: 3, index: 0 },
       { height: 1, index: 4 },
@@ -136,6 +161,43 @@ describe('proofs', () => {
     for (const first of [path[0]!.slice(0, 31), Uint8Array.of(...path[0]!, 0)]) {
       expect(verifyConsistency(3, 4, merkleTreeHash(uneven.slice(0, 3)), merkleTreeHash(uneven), [first, ...path.slice(1)])).toBeFalse();
     }
+  });
+  it('are refused for leaves and trees that cannot be', () => {
+    const list = many(3);
+    const root = merkleTreeHash(list);
+    const head = merkleTreeHash(list.slice(0, 2));
+    for (const wrong of [-1, 0.5, 1.5, 3, Number.NaN, 2 ** 53]) {
+      expect(() => inclusionProof(list, wrong))
+        .withContext(`${wrong}`)
+        .toThrowError(RangeError, `No leaf ${wrong} in a tree of 3`);
+      expect(verifyInclusion(list[0]!, wrong, 3, inclusionProof(list, 0), root))
+        .withContext(`${wrong}`)
+        .toBeFalse();
+      expect(verifyInclusion(list[0]!, wrong, 3, [], leafHash(list[0]!)))
+        .withContext(`${wrong}`)
+        .toBeFalse();
+    }
+    for (const wrong of [-1, 0, 0.5, 1.5, 4, Number.NaN, 2 ** 53]) {
+      expect(() => consistencyProof(list, wrong))
+        .withContext(`${wrong}`)
+        .toThrowError(RangeError, `No tree of ${wrong} within a tree of 3`);
+      expect(verifyConsistency(wrong, 3, head, root, consistencyProof(list, 2)))
+        .withContext(`${wrong}`)
+        .toBeFalse();
+      expect(verifyConsistency(wrong, 3, root, root, []))
+        .withContext(`${wrong}`)
+        .toBeFalse();
+      expect(verifyConsistency(wrong, wrong, root, root, []))
+        .withContext(`${wrong} of ${wrong}`)
+        .toBe(wrong === 4);
+    }
+    // The same tree needs no proof, takes none, and is not another of its size.
+    expect(verifyConsistency(3, 3, root, root, [])).toBeTrue();
+    expect(verifyConsistency(3, 3, root, root, [root])).toBeFalse();
+    expect(verifyConsistency(3, 3, head, root, [])).toBeFalse();
+    expect(verifyConsistency(3, 3, root.slice(0, 31), root, [])).toBeFalse();
+    expect(verifyConsistency(2, 3, head, root, [])).toBeFalse();
+    expect(verifyConsistency(3, 4, root, merkleTreeHash(many(4)), [])).toBeFalse();
   });
   it('are refused outside the tree', () => {
     expect(() => inclusionProof(many(3), 3)).toThrowError(RangeError);

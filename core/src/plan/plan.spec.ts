@@ -1,5 +1,17 @@
 import * as fc from 'fast-check';
-import { isCodePattern, mergeRefusal, moveRefusal, nextCode, refusesInside, type PlaceStanding } from './index.js';
+import {
+  codePattern,
+  isCodePattern,
+  kindsInside,
+  mergeRefusal,
+  moveRefusal,
+  nextCode,
+  placeKinds,
+  refusesInside,
+  takesRecords,
+  withArticle,
+  type PlaceStanding,
+} from './index.js';
 
 describe('codes by pattern', () => {
   const table: [string, string[], string][] = [
@@ -11,6 +23,10 @@ describe('codes by pattern', () => {
     ['Q-{nn}/A', ['Q-03/A', 'Q-09/B'], 'Q-04/A'],
     ['PIL-{nn}', ['PIL-1A', 'PIL-'], 'PIL-01'],
     ['PIL-07', ['PIL-07'], 'PIL-07'],
+    ['A-{n}-A', ['A-A', 'A-3-A'], 'A-4-A'],
+    ['AA{n}AA', ['AAA', 'AAAA', 'AA2AA'], 'AA3AA'],
+    ['A{n}', ['Ax7', 'A7x', 'A12'], 'A13'],
+    ['A{n}', ['A1234567890'], 'A1'],
   ];
   for (const [pattern, taken, expected] of table)
     it(`${pattern} after ${taken.join(', ') || 'nothing'} is ${expected}`, () => expect(nextCode(pattern, taken)).toBe(expected));
@@ -76,5 +92,26 @@ describe('changes of the plan', () => {
       refusal ? expect(mergeRefusal(a, b)).toMatch(refusal) : expect(mergeRefusal(a, b)).toBeNull());
   it('nothing comes into what is closed or retired', () => {
     expect([root, closed, retired].map((p) => refusesInside(p) !== null)).toEqual([false, true, true]);
+  });
+});
+
+describe('kinds of places', () => {
+  const table: Record<(typeof placeKinds)[number], [string, string, boolean]> = {
+    repository: ['function', 'a repository', false],
+    function: ['activity series', 'a function', false],
+    activity: ['series', 'an activity', false],
+    series: ['folder', 'a series', true],
+    folder: ['folder', 'a folder', true],
+  };
+  for (const kind of placeKinds) {
+    it(`${kind}: ${table[kind].join(', ')}`, () => {
+      expect([kindsInside(kind).join(' '), withArticle(kind), takesRecords(kind)]).toEqual(table[kind]);
+    });
+  }
+  it('have codes of capital letters, digits, hyphens, dots and slashes', () => {
+    for (const code of ['A', '7', 'PIL-03', 'A.B/C', `A${'1'.repeat(39)}`]) expect(codePattern.test(code)).withContext(code).toBeTrue();
+    for (const code of ['', '-A', 'a', 'PIL 03', 'PIL-03x', 'PIL-03\n', `A${'1'.repeat(40)}`, ' A']) {
+      expect(codePattern.test(code)).withContext(code).toBeFalse();
+    }
   });
 });

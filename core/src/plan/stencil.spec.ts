@@ -1,5 +1,7 @@
 import * as fc from 'fast-check';
 import {
+  bareFolder,
+  slotsOf,
   bringChanges,
   datedTitle,
   fillCode,
@@ -12,6 +14,7 @@ import {
   type ReadyTitle,
   type StencilFolder,
 } from './index.js';
+import { mostFolders } from './stencil.js';
 
 const folder = (key: string, more: Partial<StencilFolder> = {}): StencilFolder => ({
   key,
@@ -180,5 +183,36 @@ describe('later changes of a stencil', () => {
         expect(own.every((r) => once.rules.includes(r))).toBeTrue();
       }),
     );
+  });
+});
+
+describe('a stencil at its edges', () => {
+  const sentences = (root: StencilFolder, asks: string[] = []) => stencilProblems({ asks, root }).map((p) => p.sentence);
+  it('begins with a folder that says nothing but what it is called', () => {
+    expect(bareFolder('k', 'K-1', 'Kept')).toEqual(folder('k', { code: 'K-1', title: 'Kept' }));
+  });
+  it('has two hundred folders, and not one more', () => {
+    const wide = (n: number) => folder('a', { inside: Array.from({ length: n - 1 }, (_, i) => folder(`f${i}`)) });
+    expect(sentences(wide(mostFolders))).toEqual([]);
+    expect(sentences(wide(mostFolders + 1))).toEqual([`A stencil has ${mostFolders} folders at most; this one has ${mostFolders + 1}.`]);
+  });
+  it('is six folders deep, and not one more', () => {
+    const deep = (n: number): StencilFolder => folder(`d${n}`, { inside: n === 0 ? [] : [deep(n - 1)] });
+    expect(sentences(deep(6))).toEqual([]);
+    expect(sentences(deep(7))).toEqual(['Folder d0 lies deeper than 6 folders.']);
+  });
+  it('takes a fact that any of its folders gives', () => {
+    const root = folder('a', {
+      title: 'At {berth}',
+      inside: [folder('b', { facts: { berth: 'Four' } }), folder('c', { facts: { quay: 'East' } })],
+    });
+    expect(sentences(root)).toEqual([]);
+  });
+  it('counts with n only', () => {
+    expect(slotsOf('{n} {nn} {nnn} {name} {note} {no}')).toEqual(['name', 'note', 'no']);
+  });
+  it('makes codes without accents, and without what stands around them', () => {
+    expect(fillCode('A-{who}', { who: '--Zoë  Ångström!!' })).toBe('A-ZOE-ANGSTROM');
+    expect(fillCode('A-{who}', { who: 'ệ (2)' })).toBe('A-E-2');
   });
 });
