@@ -1,4 +1,4 @@
-import { cp, mkdtemp, readdir, writeFile } from 'node:fs/promises';
+import { cp, mkdtemp, readdir, readFile, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { identity } from '@key-cellar/contract';
@@ -99,13 +99,23 @@ describe('migrations', () => {
   it('run once, refuse to be edited, and refuse a newer database', async () => {
     const name = freshName();
     await asOwner('postgres', (client) => client.query(`create database ${name}`));
-    const folder = await mkdtemp(join(tmpdir(), 'migrations-'));
+    const home = await mkdtemp(join(tmpdir(), 'migrations-'));
+    const folder = join(home, 'migrations');
     const config = configFor(name);
     await cp(config.migrationsDir, folder, { recursive: true });
+    await cp(join(config.migrationsDir, '..', 'functions'), join(home, 'functions'), { recursive: true });
     const copy = { ...config, migrationsDir: folder };
     try {
-      expect((await migrate(copy)).length).toBe((await readdir(folder)).length);
+      const functions = join(home, 'functions');
+      expect((await migrate(copy)).length).toBe((await readdir(folder)).length + (await readdir(functions)).length);
       expect(await migrate(copy)).toEqual([]);
+      // Functions and triggers are made anew when their text changed, and only then.
+      const text = await readFile(join(functions, 'common.sql'), 'utf8');
+      await writeFile(join(functions, 'common.sql'), `${text}-- Changed.\n`);
+      expect(await migrate(copy)).toEqual(['functions/common.sql']);
+      expect(await migrate(copy)).toEqual([]);
+      await writeFile(join(functions, 'common.sql'), text);
+      expect(await migrate(copy)).toEqual(['functions/common.sql']);
       await writeFile(join(folder, '9999_future.sql'), 'create table future (id integer);');
       expect(await migrate(copy)).toEqual(['9999_future.sql']);
       await expectAsync(migrate(config)).toBeRejectedWithError(MigrationRefused, /newer than this program/);

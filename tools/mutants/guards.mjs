@@ -7,8 +7,11 @@ const functions = (name) => `server/functions/${name}.sql`;
 const source = (name) => `server/src/${name}`;
 const nothing = '';
 
-/** One trigger: without it, what it refuses is done. */
-const trigger = (area, promise, file, text, specs) => [area, promise, functions(file), text, nothing, specs];
+/** One trigger, dropped: the migrations that first made it cannot be taken back otherwise. */
+const trigger = (area, promise, file, text, specs) => {
+  const [, name, table] = /trigger (\w+) [^;]*? on (\w+)/.exec(text);
+  return [area, promise, functions(file), text, `drop trigger ${name} on ${table};`, specs];
+};
 
 export const guards = [
   // What the database refuses, whoever asks.
@@ -300,22 +303,20 @@ export const guards = [
     'if false then',
     ['guards'],
   ],
-  [
+  trigger(
     'holds',
     'what comes to match by being filed is covered',
-    functions('holds'),
+    'holds',
     'create or replace trigger record_cover_inserted after insert on record\n  referencing new table as written for each statement execute function cover_what_matches();',
-    nothing,
     ['holds', 'race'],
-  ],
-  [
+  ),
+  trigger(
     'holds',
     'what comes to match by a change is covered',
-    functions('holds'),
+    'holds',
     'create or replace trigger record_cover_updated after update on record\n  referencing new table as written for each statement execute function cover_what_matches();',
-    nothing,
     ['holds', 'race'],
-  ],
+  ),
   [
     'holds',
     'what was let out stays out',

@@ -65,9 +65,10 @@ export async function mutateServer(mutants, url) {
   for (const mutant of mutants) mutated(readFileSync(join(root, mutant.file), 'utf8'), mutant);
   const homes = Array.from({ length: atOnce }, (_, n) => copyOf(n));
   const specs = [...new Set(mutants.flatMap((m) => (m.specs === 'table' ? [] : m.specs)))];
-  if (specs.length > 0) {
-    const { code, output } = await runSpecs(homes[0], specs, url);
-    if (code !== 0) throw new Stop(`The specs fail without any mutant:\n${output.slice(-4000)}`);
+  const share = homes.map((_, n) => specs.filter((__, i) => i % atOnce === n));
+  const sound = await Promise.all(share.map((some, n) => (some.length === 0 ? null : runSpecs(homes[n], some, url))));
+  for (const result of sound) {
+    if (result && result.code !== 0) throw new Stop(`The specs fail without any mutant:\n${result.output.slice(-4000)}`);
   }
   const areas = new Map();
   const waiting = [...mutants];
