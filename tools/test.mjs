@@ -43,7 +43,7 @@ async function unitStage() {
 
 async function schemaStage(url) {
   const current = await isCurrent(url).catch((error) => (say(error.message), false));
-  if (!current) say('server/schema.sql is not what the migrations make. Run: npm run schema');
+  if (!current) say('server/schema.sql or docs/schema.md is not what the migrations make. Run: npm run schema');
   count('schema', Number(current), Number(!current), 0);
 }
 

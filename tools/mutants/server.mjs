@@ -8,8 +8,9 @@ import { say, Stop } from '../lib/say.mjs';
 const atOnce = 2;
 const copied = ['server', 'tools', 'docs'];
 const left = new Set(['.git', '.data', 'dist', ...copied]);
-/** A mutant that cannot even be read says nothing about the specs. */
+/** A mutant that cannot even be read says nothing about the specs, and neither does a run that did not come to its end. */
 const unreadable = /syntax error|SyntaxError|TransformError|Transform failed/;
+const ended = /\d+ specs?, \d+ failures?|docs\/acts\.md/;
 
 function copyOf(n) {
   const home = join(dataDir, 'mutants', `copy-${n}`);
@@ -50,7 +51,8 @@ async function isNoticed(home, mutant, url) {
   writeFileSync(path, mutated(text, mutant));
   try {
     const { code, output } = mutant.specs === 'table' ? await runTable(home) : await runSpecs(home, mutant.specs, url);
-    if (unreadable.test(output)) throw new Stop(`“${mutant.promise}” cannot be read:\n${output.slice(-2000)}`);
+    if (unreadable.test(output) || (code !== 0 && !ended.test(output)))
+      throw new Stop(`“${mutant.promise}” cannot be tried:\n${output.slice(-2000)}`);
     return code !== 0;
   } finally {
     writeFileSync(path, text);

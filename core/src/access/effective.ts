@@ -59,7 +59,7 @@ export function dominates(clearance: Marking, marking: Marking): boolean {
 /**
  * Effective access of a person at the last place of a chain (repository first).
  * For each principal the nearest place with a grant in force counts; the person's rights are the union; then the
- * marking ceiling. Sources: 3-rules 3.9.
+ * marking ceiling. Source: docs/semantics.md 9.2–9.4.
  */
 export function effectiveAccess(person: Person, chain: readonly AccessPlace[], marking: Marking, today: EpochDay): EffectiveAccess {
   const weighed: WeighedGrant[] = [];

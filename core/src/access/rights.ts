@@ -1,4 +1,4 @@
-/** The verbs of Key Cellar (3-rules 3.9). Reading never implies copying out. */
+/** The verbs of Key Cellar (docs/semantics.md 9.1). Reading never implies copying out. */
 export const rights = [
   'discover',
   'read',

@@ -55,7 +55,7 @@ export interface Within {
 type Tree<Leaf> =
   Leaf | { readonly op: 'and' | 'or'; readonly of: readonly Tree<Leaf>[] } | { readonly op: 'not'; readonly of: Tree<Leaf> };
 
-/** A typed condition over records (3-rules 3.11) whose truth changes only with the record, never with the calendar. */
+/** A typed condition over records (docs/semantics.md 11) whose truth changes only with the record, never with the calendar. */
 export type Criteria = Tree<Clause>;
 /** Criteria as people ask: dates may be relative to today. */
 export type AskedCriteria = Tree<Clause | Within>;

@@ -51,7 +51,7 @@ export function approvalsNeeded(standing: Pick<BatchStanding, 'approvalsNeeded'>
   return Math.max(1, standing.approvalsNeeded);
 }
 
-/** The state a batch is in after an act, or why the act is refused (3-rules 3.8). */
+/** The state a batch is in after an act, or why the act is refused (docs/semantics.md 8.1, 8.2). */
 export function actOnBatch(standing: BatchStanding, act: BatchAct, today: EpochDay): BatchState | Refusal {
   const { state } = standing;
   const over = state === 'done' || state === 'withdrawn';

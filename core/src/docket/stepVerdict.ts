@@ -15,7 +15,7 @@ export interface StepCheck {
   readonly inTarget: boolean;
 }
 
-/** What the sweep does about a step on a day (3-rules 3.5). */
+/** What the sweep does about a step on a day (docs/semantics.md 5). */
 export type StepVerdict =
   | { readonly kind: 'ask'; readonly again: boolean }
   | { readonly kind: 'unanswered' }

@@ -12,7 +12,7 @@ export function refuse(code: string, sentence: string): Refusal {
   return { refused: true, code, sentence };
 }
 
-/** Which parts of a declared record a place freezes (3-rules 3.6). */
+/** Which parts of a declared record a place freezes (docs/semantics.md 6.1). */
 export const frozenParts = ['content', 'facts', 'moving'] as const;
 export type FrozenPart = (typeof frozenParts)[number];
 

@@ -91,7 +91,7 @@ export function isPermanent(rule: Pick<RuleVersion, 'trigger' | 'steps'>): boole
 }
 
 /**
- * Evaluates one rule version for one record (3-rules 3.2, 3.5). A clock that somebody started anew counts from that very day,
+ * Evaluates one rule version for one record (docs/semantics.md 2). A clock that somebody started anew counts from that very day,
  * unless its trigger has since given a later one. Throws RangeError on a malformed period.
  */
 export function evaluateRule(rule: RuleVersion, facts: ClockFacts): Verdict {
@@ -110,7 +110,7 @@ export function evaluateRule(rule: RuleVersion, facts: ClockFacts): Verdict {
   return { kind: 'dated', trigger, clockStart: start, restartedOn, steps, dueOn: disposing?.dueOn ?? null };
 }
 
-/** Whether a version applies on a day to a record whose clock would start on another (3-rules 3.4). */
+/** Whether a version applies on a day to a record whose clock would start on another (docs/semantics.md 4.2). */
 export function versionApplies(version: RuleVersion, today: EpochDay, start: EpochDay | null): boolean {
   const from = civilDate(version.inForceFrom);
   if (from > today) return false;

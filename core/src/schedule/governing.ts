@@ -2,7 +2,7 @@ import { civilDate, type EpochDay } from '../calendar/index.js';
 import { evaluateRule, versionApplies, type ClockFacts, type Verdict } from './evaluate.js';
 import type { RuleVersion } from './rule.js';
 
-/** Levels of precedence, nearest first (3-rules 3.3). */
+/** Levels of precedence, nearest first (docs/semantics.md 3.1). */
 export const ruleLevels = ['override', 'typeAndSeries', 'criteria', 'folder', 'planNode'] as const;
 export type RuleLevel = (typeof ruleLevels)[number];
 
@@ -104,7 +104,7 @@ function handOf({ reason, by, on }: ByHand): ByHand {
 }
 
 /**
- * Finds the governing rule of a record and all that yield to it (3-rules 3.3).
+ * Finds the governing rule of a record and all that yield to it (docs/semantics.md 3).
  * The nearest level with a rule that is in force and applies in the record's jurisdictions counts; at that level
  * the longest keeps. Candidates may come in any order.
  */

@@ -4,7 +4,7 @@ import type { Cutoff } from './cutoff.js';
 export const recordDates = ['created', 'received', 'filed', 'modified', 'declared', 'superseded', 'lastUsed'] as const;
 export type RecordDate = (typeof recordDates)[number];
 
-/** What starts the clock (3-rules 3.2). */
+/** What starts the clock (docs/semantics.md 2.1). */
 export type Trigger =
   | { readonly kind: 'recordDate'; readonly date: RecordDate }
   | { readonly kind: 'fact'; readonly fact: string }

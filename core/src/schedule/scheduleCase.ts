@@ -45,7 +45,7 @@ export function withDraft(rules: RuleVersions, ruleId: string, code: string, dra
   return { ...rules, [ruleId]: [...earlier, { ...draft, id: draftVersionId, code, version }] };
 }
 
-/** Which rule governs a case on a day (3-rules 3.3). */
+/** Which rule governs a case on a day (docs/semantics.md 3). */
 export function judgeCase(of: ScheduleCase, rules: RuleVersions, today: EpochDay): Governing {
   const versionsOf = (ruleId: string): readonly RuleVersion[] => rules[ruleId] ?? [];
   const candidates = of.candidates.map(({ ruleId, level, distance, setOn }) => ({ level, distance, setOn, versions: versionsOf(ruleId) }));

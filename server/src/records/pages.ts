@@ -39,7 +39,7 @@ export interface Extent {
   readonly height: number;
 }
 
-/** Draws content for reading on screen: what is sent is a picture of it, never the file itself (3-rules 3.9). */
+/** Draws content for reading on screen: what is sent is a picture of it, never the file itself (docs/semantics.md 9.1). */
 export interface PageDrawer {
   extent(content: Showable): Promise<Extent>;
   /** A page (from 1) as PNG. */
