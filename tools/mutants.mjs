@@ -1,5 +1,6 @@
 // npm run mutants [core|guards|rights|decisions|<area> …]: takes guards out and changes the core, one at a time, and says which
 // of it the specs notice. The results of whole runs stand in docs/testing.md. It takes an hour, so it is no part of npm test.
+// --tested: npm test has just passed, so that the specs are not run without a mutant first.
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { cluster } from './lib/cluster.mjs';
@@ -13,7 +14,8 @@ import { tableMutants } from './mutants/table.mjs';
 
 const page = join(root, 'docs', 'testing.md');
 const named = guards.map(([area, promise, file, find, put, specs]) => ({ area, promise, file, find, put, specs }));
-const asked = process.argv.slice(2);
+const tested = process.argv.includes('--tested');
+const asked = process.argv.slice(2).filter((name) => name !== '--tested');
 const wants = (...names) => asked.length === 0 || names.some((name) => asked.includes(name));
 
 const share = ({ noticed, total }) => `${((100 * noticed) / total).toFixed(1).replace(/\.0$/, '')} %`;
@@ -42,7 +44,7 @@ await run(async () => {
   if (mutants.length === 0) return;
   const own = cluster('mutants-cluster', { settings: { fsync: 'off', synchronous_commit: 'off', full_page_writes: 'off' } });
   try {
-    const server = await mutateServer(mutants, await own.start());
+    const server = await mutateServer(mutants, await own.start(), { tested });
     const missed = server.flatMap((r) => r.missed.map((m) => `- ${r.area}: ${m.promise} (\`${m.file}\`)`));
     if (asked.length === 0) {
       const rest = missed.length === 0 ? 'None was left unnoticed.' : `Not noticed:\n\n${missed.join('\n')}`;

@@ -9,7 +9,10 @@ describe('straight in SQL, with the application’s role and as the owner', () =
   let declared: { id: string };
   let held: { id: string };
   let working: { id: string };
+  /** Declared, and held then. */
+  let bound: { id: string };
   let holdId: string;
+  let matterId: string;
 
   beforeAll(async () => {
     world = await makeWorld();
@@ -17,9 +20,13 @@ describe('straight in SQL, with the application’s role and as the owner', () =
     declared = await world.file('editor', { title: 'Declared' });
     held = await world.file('editor', { title: 'Held' });
     working = await world.file('editor', { title: 'Working' });
-    await world.as('steward').call(records.declare, { body: { ids: [declared.id] } });
+    bound = await world.file('editor', { title: 'Bound' });
+    await world.as('steward').call(records.declare, { body: { ids: [declared.id, bound.id] } });
     const counsel = world.as('counsel');
-    const { id: matterId } = await counsel.call(holds.makeMatter, { body: { code: 'M', title: 'M', kind: 'audit', note: '' } });
+    ({ id: matterId } = await counsel.call(holds.makeMatter, { body: { code: 'M', title: 'M', kind: 'audit', note: '' } }));
+    await counsel.call(holds.placeHold, {
+      body: { matterId, name: 'B', reason: 'an audit', freeze: false, recordIds: [bound.id], custodianIds: [] },
+    });
     const placed = await counsel.call(holds.placeHold, {
       body: { matterId, name: 'H', reason: 'an audit', freeze: true, recordIds: [held.id], custodianIds: [] },
     });
@@ -102,6 +109,114 @@ describe('straight in SQL, with the application’s role and as the owner', () =
     await refused('select dispose_record($1, gen_random_uuid(), current_date)', [held.id], 'KC004', 'KC004');
   });
 
+  it('a record frozen by a hold takes no new version and changes no fact; a record keeps its id', async () => {
+    await refused(
+      'insert into version (record_id, no, content_id, file_name, made_by, made_at) select record_id, 2, content_id, file_name, made_by, now() from version where record_id = $1',
+      [held.id],
+      'KC002',
+      'KC002',
+    );
+    await refused('update record set place_id = $2 where id = $1', [held.id, world.ids.A02], 'KC002', 'KC002');
+    await refused('update record set size = 1 where id = $1', [held.id], 'KC002', 'KC002');
+    await refused('update record set id = gen_random_uuid() where id = $1', [working.id], '42501', 'KC001');
+  });
+
+  it('a hold that was released covers nothing more and stays released', async () => {
+    const counsel = world.as('counsel');
+    const { id } = await counsel.call(holds.placeHold, {
+      body: { matterId, name: 'Over', reason: 'an audit', freeze: false, recordIds: [working.id], custodianIds: [] },
+    });
+    await counsel.call(holds.release, { params: { id }, body: { reason: 'it is over' } });
+    await refused(`select place_cover($1, array[$2::uuid], 'again')`, [id, working.id], 'KC004', 'KC004');
+    await refused(`update hold set state = 'open' where id = $1`, [id], 'KC001', 'KC001');
+    await refused(`update hold set name = 'Other' where id = $1`, [id], '42501', 'KC001');
+    for (const change of [`criteria = '{}'`, `placed_at = now()`, `scope_sql = 'true'`]) {
+      await refused(`update hold set ${change} where id = $1`, [holdId], '42501', 'KC001');
+    }
+  });
+
+  /** A batch in which everything is as it must be for a record to leave, save what `changed` changes. */
+  const batchOf = async (recordId: string, changed = ''): Promise<string> => {
+    const { id } = (
+      await world.pool.query(
+        `with b as (insert into batch (id, number, action, what, state, approvals_needed, notice_days, proposed_by, proposed_on)
+           values (gen_random_uuid(), 'D-' || gen_random_uuid(), 'destroy', 'x', 'executing', 1, 0, $2, current_date) returning id),
+         i as (insert into batch_item (batch_id, record_id) select id, $1 from b),
+         a as (insert into approval (batch_id, principal_id, decision, decided_on, decided_at) select id, $3, 'approve', current_date, now() from b)
+         select id from b`,
+        [recordId, world.ids.keeper, world.ids.approver],
+      )
+    ).rows[0] as { id: string };
+    if (changed !== '') await asOwner(world.database, (client) => client.query(changed, [id]));
+    return id;
+  };
+  const spoilt: [string, string][] = [
+    ['a batch that is approved, but not being executed', `update batch set state = 'approved' where id = $1`],
+    ['a batch that was withdrawn', `update batch set state = 'withdrawn' where id = $1`],
+    ['an item that was dropped', `update batch_item set outcome = 'dropped' where batch_id = $1`],
+    ['an item that was put off', `update batch_item set outcome = 'deferred' where batch_id = $1`],
+    ['nobody’s approval', 'delete from approval where batch_id = $1'],
+    ['a refusal', `update approval set decision = 'reject' where batch_id = $1`],
+    [
+      'the approval of its proposer',
+      'update approval a set principal_id = b.proposed_by from batch b where b.id = a.batch_id and b.id = $1',
+    ],
+    [
+      'an objection that is not answered',
+      `insert into objection (id, batch_id, record_id, by_id, reason, made_at)
+       select gen_random_uuid(), i.batch_id, i.record_id, b.proposed_by, 'no', now() from batch_item i join batch b on b.id = i.batch_id where b.id = $1`,
+    ],
+    ['a transfer that no archive confirmed', `update batch set action = 'transfer' where id = $1`],
+    [
+      'a transfer whose receipt is of another record',
+      `with t as (update batch set action = 'transfer' where id = $1)
+       insert into transfer (batch_id, records, bag_name, bag_sha256, bag_size, made_on, receipt) values ($1, '{}', 'x.zip', sha256('x'), 1, current_date, '{}')`,
+    ],
+    [
+      'a transfer whose bag has no receipt yet',
+      `with t as (update batch set action = 'transfer' where id = $1)
+       insert into transfer (batch_id, records, bag_name, bag_sha256, bag_size, made_on)
+       select $1, array[record_id], 'x.zip', sha256('x'), 1, current_date from batch_item where batch_id = $1`,
+    ],
+  ];
+  for (const [name, changed] of spoilt) {
+    it(`nothing leaves by ${name}`, async () => {
+      const id = await batchOf(working.id, changed);
+      await refused('select dispose_record($1, $2, current_date)', [working.id, id], 'KC004', 'KC004');
+    });
+  }
+  it('what is said of a transfer never changes, and neither does its receipt', async () => {
+    const id = await batchOf(
+      working.id,
+      `insert into transfer (batch_id, records, bag_name, bag_sha256, bag_size, made_on, receipt) values ($1, '{}', 'x.zip', sha256('x'), 1, current_date, '{}')`,
+    );
+    for (const change of [
+      `records = array[gen_random_uuid()]`,
+      `bag_name = 'y'`,
+      `bag_sha256 = sha256('y')`,
+      'bag_size = 2',
+      `made_on = '2000-01-01'`,
+    ]) {
+      await refused(`update transfer set ${change} where batch_id = $1`, [id], '42501', 'KC001');
+    }
+    await refused(`update transfer set receipt = '{"a": 1}' where batch_id = $1`, [id], 'KC001', 'KC001');
+    await refused(`update transfer set receipt = null where batch_id = $1`, [id], 'KC001', 'KC001');
+  });
+
+  it('a stub stays as it is', async () => {
+    const id = await batchOf(working.id);
+    for (const as of [asApplication, asOwner]) {
+      await as(world.database, async (client: pg.Client) => {
+        await client.query('begin');
+        await client.query('select dispose_record($1, $2, current_date)', [working.id, id]);
+        await expectAsync(client.query(`update record set title = 'x' where id = $1`, [working.id])).toBeRejectedWith(
+          jasmine.objectContaining({ code: 'KC001' }),
+        );
+        await client.query('rollback');
+      });
+    }
+  });
+
   it('nothing leaves without an approved batch, not even what nobody holds', async () => {
     await refused(`update record set state = 'disposed' where id = $1`, [working.id], 'KC001', 'done');
     await refused('select dispose_record($1, gen_random_uuid(), current_date)', [working.id], 'KC004', 'KC004');
@@ -135,6 +250,8 @@ describe('straight in SQL, with the application’s role and as the owner', () =
     await refused(`select undeclare_record($1, $2, ' ')`, [declared.id, world.ids.keeper], 'KC004', 'KC004');
     await refused(`select undeclare_record($1, gen_random_uuid(), 'because')`, [declared.id], 'KC004', 'KC004');
     await refused(`select undeclare_record($1, $2, 'because')`, [held.id, world.ids.keeper], 'KC004', 'KC004');
+    await refused(`select undeclare_record($1, $2, 'because')`, [bound.id, world.ids.keeper], 'KC002', 'KC002');
+    await refused(`update record set state = 'working' where id = $1`, [bound.id], 'KC001', 'KC002');
   });
 
   it('ledger, published rules, certificates, tree heads only grow', async () => {
@@ -155,6 +272,20 @@ describe('straight in SQL, with the application’s role and as the owner', () =
     await refused(`update ledger_entry set body = '{}'`, [], '42501', 'KC001');
     await refused(`update rule_version set definition = '{}'`, [], '42501', 'KC001');
     await refused(`update tree_head set root = 'x'`, [], '42501', 'KC001');
+    await world.services.sealer.sealNow();
+    await refused(`update certificate set pdf = 'x'`, [], '42501', 'KC001');
+    await asOwner(world.database, (client) =>
+      client.query(
+        `insert into head_stamp (size, token, stamped_at, authority) select size, 'x', now(), 'x' from tree_head limit 1 on conflict do nothing`,
+      ),
+    );
+    await refused(`update head_stamp set token = 'y'`, [], '42501', 'KC001');
+    await refused('delete from head_stamp', [], '42501', 'KC001');
+    await asOwner(world.database, (client) =>
+      client.query(`insert into record_type_version (code, version, title, facts) values ('note', 1, 'Note', '[]') on conflict do nothing`),
+    );
+    await refused(`update record_type_version set title = 'x'`, [], '42501', 'KC001');
+    await refused('delete from record_type_version', [], '42501', 'KC001');
     await refused('alter table ledger_entry disable trigger all', [], '42501', 'done');
     await refused('set session_replication_role = replica', [], '42501', 'done');
     await refused('drop trigger ledger_entry_fixed on ledger_entry', [], '42501', 'done');
@@ -172,7 +303,7 @@ describe('straight in SQL, with the application’s role and as the owner', () =
 
   it('after all that everything is as it was', async () => {
     expect(await one(`select count(*)::int as n from record where state = 'declared' and title = 'Declared'`)).toEqual({ n: 1 });
-    expect(await one('select count(*)::int as n from hold_cover where released_at is null')).toEqual({ n: 1 });
-    expect(await one('select count(*)::int as n from version')).toEqual({ n: 3 });
+    expect(await one('select count(*)::int as n from hold_cover where released_at is null')).toEqual({ n: 2 });
+    expect(await one('select count(*)::int as n from version')).toEqual({ n: 4 });
   });
 });

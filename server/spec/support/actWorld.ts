@@ -42,7 +42,12 @@ export interface Things {
   readonly seriesCode: string;
   readonly record: string;
   readonly declared: string;
+  /** Held, with freeze. */
   readonly held: string;
+  /** Held without it. */
+  readonly kept: string;
+  /** Declared, and held then. */
+  readonly bound: string;
   readonly hold: string;
   readonly batch: string;
   readonly item: string;
@@ -231,6 +236,12 @@ export async function makeActWorld(): Promise<ActWorld> {
         body: { matterId: matter, name: spot, reason: 'a case', freeze: true, recordIds: [held], custodianIds: [] },
       })
     ).id;
+    const kept = await file(place);
+    const bound = await file(place);
+    await does(recordActs.declare, { body: { ids: [bound] } });
+    await does(holdActs.placeHold, {
+      body: { matterId: matter, name: `kept ${spot}`, reason: 'a case', freeze: false, recordIds: [kept, bound], custodianIds: [] },
+    });
     const item = await file(place);
     const dueNow = (id: string) =>
       pool.query(`update record set outcome = 'dated', due_on = '2026-01-01', action = 'destroy', docket = 'due' where id = $1`, [id]);
@@ -265,6 +276,8 @@ export async function makeActWorld(): Promise<ActWorld> {
       record,
       declared,
       held,
+      kept,
+      bound,
       hold,
       batch,
       item,
