@@ -12,6 +12,7 @@ export const checks = [
   ['types of the benchmarks', ['tsc', '-p', 'bench']],
   ['templates and types of web', ['ngc', '-p', 'web/tsconfig.app.json', '--noEmit']],
   ['lint and boundaries', ['eslint', '.']],
+  ['nothing that nobody uses', ['knip', '--include', 'files,exports,types,duplicates', '--no-progress', '--no-config-hints']],
   ['layers, drawn as they are', ['node', 'tools/layers.mjs', '--check']],
   ['acts, written down as they are', ['node', '--import', 'tsx', 'tools/acts.ts', '--check']],
   ['format', ['prettier', '--check', '--log-level', 'warn', '.']],

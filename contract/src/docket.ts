@@ -28,7 +28,7 @@ const gate = z.object({
 });
 export type Gate = z.infer<typeof gate>;
 
-export const batchLine = z.object({
+const batchLine = z.object({
   id,
   number: z.string(),
   action: z.enum(['destroy', 'transfer']),
@@ -64,7 +64,7 @@ const batchItem = z.object({
 });
 export type BatchItem = z.infer<typeof batchItem>;
 
-export const batchPage = batchLine.extend({
+const batchPage = batchLine.extend({
   revision: z.number().int(),
   proposedBy: z.string(),
   approvalsNeeded: z.number().int(),

@@ -32,7 +32,7 @@ export type MatterLine = z.infer<typeof matterLine>;
 
 const coverageMonth = z.object({ month: z.string(), covered: z.number().int() });
 
-export const holdPage = holdLine.extend({
+const holdPage = holdLine.extend({
   matter: z.object({ id, code: z.string(), title: z.string() }),
   custodians: z.array(
     z.object({ person: personRef, notifiedOn: dateText, reminders: z.number().int(), acknowledgedOn: dateText.nullable() }),

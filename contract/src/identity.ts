@@ -2,7 +2,7 @@ import { rights } from '@key-cellar/core/access';
 import * as z from 'zod';
 import { dateText, get, id, idParam, line, personRef, post } from './shared.js';
 
-export const me = z.object({
+const me = z.object({
   id,
   name: z.string(),
   login: z.string(),

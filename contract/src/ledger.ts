@@ -1,7 +1,7 @@
 import * as z from 'zod';
 import { dateText, get, id, post } from './shared.js';
 
-export const ledgerEntry = z.object({
+const ledgerEntry = z.object({
   seq: z.number().int(),
   at: z.string(),
   actor: z.string(),
@@ -18,7 +18,7 @@ export const ledgerEntry = z.object({
 });
 export type LedgerEntry = z.infer<typeof ledgerEntry>;
 
-export const ledgerFilter = z.object({
+const ledgerFilter = z.object({
   from: dateText.optional(),
   until: dateText.optional(),
   actor: id.optional(),

@@ -40,7 +40,7 @@ export type OutlineLine = z.infer<typeof outlineLine>;
 const rackCell = counts.extend({ seriesId: id, vintage: z.number().int() });
 export type RackCell = z.infer<typeof rackCell>;
 
-export const placePage = placeLine.extend({
+const placePage = placeLine.extend({
   /** What belongs here. */
   note: z.string(),
   /** What does not. */

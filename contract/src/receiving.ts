@@ -8,7 +8,7 @@ const sameContent = z.object({
   name: z.string(),
 });
 
-export const arrival = z.object({
+const arrival = z.object({
   id,
   fileName: z.string(),
   /** What was changed about the name it came with. */
@@ -35,7 +35,7 @@ export const filing = z.object({
 });
 export type Filing = z.infer<typeof filing>;
 
-export const physicalItem = filing.omit({ arrivalId: true }).extend({ containerId: id });
+const physicalItem = filing.omit({ arrivalId: true }).extend({ containerId: id });
 
 const filingResult = z.object({
   arrivalId: id,

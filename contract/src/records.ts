@@ -39,7 +39,7 @@ export const facts = z.record(
   ]),
 );
 
-export const recordType = z.object({
+const recordType = z.object({
   code: z.string(),
   title: z.string(),
   version: z.number().int(),
@@ -75,7 +75,7 @@ export const recordLine = z.object({
 });
 export type RecordLine = z.infer<typeof recordLine>;
 
-export const recordFilter = z.object({
+const recordFilter = z.object({
   /** Words in title, number and facts; the last one may be unfinished. */
   words: z.string().max(300).optional(),
   /** Only what is under this place. */
@@ -119,7 +119,7 @@ export type VersionLine = z.infer<typeof version>;
 /** The explanation of the core, as it is; the interface computes nothing of its own. */
 export const explanation = z.custom<Explanation>();
 
-export const dossier = recordLine.extend({
+const dossier = recordLine.extend({
   revision,
   path: z.array(z.object({ id, kind: z.string(), code: z.string(), title: z.string() })),
   facts,

@@ -21,14 +21,14 @@ import {
   ask,
 } from './shared.js';
 
-export const trigger = z.discriminatedUnion('kind', [
+const trigger = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('recordDate'), date: z.enum(recordDates) }),
   z.object({ kind: z.literal('fact'), fact: line(80) }),
   z.object({ kind: z.literal('folderClosed') }),
   z.object({ kind: z.literal('event'), eventType: line(80), occurrence: z.enum(['first', 'last']) }),
   z.object({ kind: z.literal('never') }),
 ]);
-export const cutoff = z.discriminatedUnion('kind', [
+const cutoff = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('none') }),
   z.object({ kind: z.literal('month') }),
   z.object({ kind: z.literal('quarter') }),
@@ -40,7 +40,7 @@ export const cutoff = z.discriminatedUnion('kind', [
     firstDay: z.number().int().min(1).max(28),
   }),
 ]);
-export const step = z.object({
+const step = z.object({
   kind: z.enum(stepKinds),
   after: periodText,
   from: z.enum(['clockStart', 'previousStep']),
@@ -123,7 +123,7 @@ const jurisdictionLine = z.object({
 export type JurisdictionLine = z.infer<typeof jurisdictionLine>;
 
 /** A due date, a rule, or the jurisdictions that somebody sets on records by hand; no jurisdictions: those of their place. */
-export const overrideInput = z.discriminatedUnion('kind', [
+const overrideInput = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('date'), dueOn: dateText, action: z.enum(['destroy', 'transfer']) }),
   z.object({ kind: z.literal('rule'), ruleId: id }),
   z.object({ kind: z.literal('jurisdictions'), jurisdictions: z.array(line(80)).max(20) }),
@@ -138,7 +138,7 @@ export type DatesLine = z.infer<typeof datesLine>;
 const setting = { placeId: id, ruleId: id, set: z.boolean() };
 
 /** A change to the schedule or the plan that was not made yet. */
-export const scheduleChange = z.discriminatedUnion('kind', [
+const scheduleChange = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('nothing') }),
   z.object({
     kind: z.literal('rule'),
@@ -171,7 +171,7 @@ const shift = z.object({
 });
 const month = z.string().regex(/^\d{4}-\d{2}$/);
 /** What a change does to due dates, and what comes due in the thirty years ahead with and without it. */
-export const effectPage = z.object({
+const effectPage = z.object({
   looked: z.number().int(),
   changed: z.number().int(),
   shift,
@@ -246,7 +246,7 @@ export const eventLine = z.object({
 export type EventLine = z.infer<typeof eventLine>;
 export const eventInput = z.object({ type: line(80), on: dateText, note: z.string().max(2000).default('') });
 
-export const ruleLine = z.object({
+const ruleLine = z.object({
   id,
   code: z.string(),
   /** Version in force today or next to come; null while only a draft exists. */
@@ -259,7 +259,7 @@ export const ruleLine = z.object({
 });
 export type RuleLine = z.infer<typeof ruleLine>;
 
-export const rulePage = z.object({
+const rulePage = z.object({
   id,
   code: z.string(),
   revision,

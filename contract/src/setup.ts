@@ -8,7 +8,7 @@ import { dateText, get, id, idParam, line, post, put, revision, ask } from './sh
 const codeParam = z.object({ code: z.string().min(1).max(60) });
 const typeBody = z.object({ title: line(80), facts: z.array(factDefinition).max(100) });
 
-export const typeLine = z.object({
+const typeLine = z.object({
   code: z.string(),
   title: z.string(),
   version: z.number().int(),
@@ -19,7 +19,7 @@ export const typeLine = z.object({
 });
 export type TypeLine = z.infer<typeof typeLine>;
 
-export const typePage = typeLine.extend({
+const typePage = typeLine.extend({
   versions: z.array(
     z.object({
       version: z.number().int(),

@@ -92,6 +92,13 @@ describe('straight in SQL, with the application’s role and as the owner', () =
     await refused('update content set size = 0', [], 'KC001', 'KC001');
     await refused('delete from content', [], '23503', '23503');
     await refused('truncate content cascade', [], '42501', 'done');
+    // What a version has is not dropped, and says so; nothing is left to a foreign key.
+    for (const as of [asApplication, asOwner]) {
+      const dropped = await as(world.database, (client: pg.Client) =>
+        client.query('select drop_unused_content(content_id) as dropped from version where record_id = $1', [declared.id]),
+      );
+      expect(dropped.rows).toEqual([{ dropped: false }]);
+    }
   });
 
   it('a held record stays, and its cover too', async () => {

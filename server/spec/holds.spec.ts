@@ -1,7 +1,8 @@
-import { docket, holds, identity, plan, records, reports, steps, type TodayLine } from '@key-cellar/contract';
+import { docket, holds, identity, ledger, plan, records, reports, steps, type TodayLine } from '@key-cellar/contract';
 import { getOrMakeSet } from '../src/access/index.js';
 import { programActor, run, withUnitOfWork } from '../src/kernel/index.js';
-import { approvedBatch, executeAndWait, makeWorld, statusOf, type World } from './support/world.js';
+import { asOwner } from './support/database.js';
+import { approvedBatch, executeAndWait, makeWorld, problemOf, statusOf, type World } from './support/world.js';
 
 describe('holds and those they concern', () => {
   let world: World;
@@ -99,9 +100,29 @@ describe('holds and those they concern', () => {
     ).toEqual(['already covered', 'covered']);
     await counsel().call(holds.release, { params: { id: listed }, body: { reason: 'settled' } });
     expect(await held()).toBe(1);
-    expect(await statusOf(counsel().call(holds.release, { params: { id: listed }, body: { reason: 'again' } }))).toBe(409);
-    expect(await statusOf(counsel().call(holds.addRecords, { params: { id: listed }, body: { recordIds: [second.id] } }))).toBe(409);
+    // Refused by the core in its words, before the database has to.
+    const params = { id: listed };
+    const refusals = [
+      await problemOf(counsel().call(holds.release, { params, body: { reason: 'again' } })),
+      await problemOf(counsel().call(holds.addRecords, { params, body: { recordIds: [second.id] } })),
+      await problemOf(counsel().call(holds.letOut, { params, body: { recordIds: [first.id], reason: 'again' } })),
+      await problemOf(counsel().call(holds.remind, { params })),
+    ];
+    expect(refusals).toEqual([
+      'Only an open hold can be released.',
+      'This hold was released. Place a new one.',
+      'Only an open hold can let records out.',
+      'This hold was released, so nobody needs to be reminded of it.',
+    ]);
     expect(await held()).toBe(1);
+    // What a hold does not cover is not let out of it, and no history says that it was.
+    const out = await counsel().call(holds.letOut, { params: { id: frozen }, body: { recordIds: [first.id], reason: 'again' } });
+    expect([out.released, out.results.map((r) => r.outcome)]).toEqual([1, ['done']]);
+    const again = await counsel().call(holds.letOut, { params: { id: frozen }, body: { recordIds: [first.id], reason: 'again' } });
+    expect([again.released, again.results.map((r) => r.outcome)]).toEqual([0, ['skipped']]);
+    const { entries } = await world.as('auditor').call(ledger.entries, { query: { subject: first.id, subjectKind: 'record' } });
+    expect(entries.filter((e) => e.act === 'let out of a hold').length).toBe(2);
+    await counsel().call(holds.addRecords, { params: { id: frozen }, body: { recordIds: [first.id] } });
   });
 
   it('by criteria say what they would cover, and cover what comes later', async () => {
@@ -121,6 +142,20 @@ describe('holds and those they concern', () => {
     });
     const later = await world.file('editor', { title: 'Report on the grounding' });
     const elsewhere = await world.file('steward', { title: 'Grounding elsewhere', place: world.ids.B01 });
+    // What is written past every service is covered in the very statement, too.
+    const straight = await world.pool.query<{ id: string }>(
+      `insert into record select (jsonb_populate_record(r, jsonb_build_object('id', gen_random_uuid(), 'number', 'X-1', 'hold_count', 0, 'freeze_count', 0))).*
+       from record r where r.id = $1 returning id`,
+      [later.id],
+    );
+    expect(
+      (await world.pool.query('select from hold_cover where hold_id = $1 and record_id = $2', [id, straight.rows[0]!.id])).rowCount,
+    ).toBe(1);
+    await asOwner(world.database, (client) =>
+      client.query(
+        `set session_replication_role = replica; delete from hold_cover where record_id = '${straight.rows[0]!.id}'; delete from record where number = 'X-1'`,
+      ),
+    );
     const page = await counsel().call(holds.hold, { params: { id } });
     expect(page.records.map((r) => [r.id, r.because])).toEqual([[later.id, 'came to match its criteria']]);
     expect((await world.as('keeper').call(records.dossier, { params: { id: elsewhere.id } })).held).toBe(0);

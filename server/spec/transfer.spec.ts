@@ -336,6 +336,20 @@ describe('a transfer', () => {
     );
   });
 
+  it('packs nothing that is objected to, though the objection came after approval', async () => {
+    const kept = await file('Objected to');
+    const goes = await file('Goes');
+    const batchId = await approvedBatch(world);
+    await world.pool.query(
+      `insert into objection (id, batch_id, record_id, by_id, reason, made_at) values (gen_random_uuid(), $1, $2, $3, 'late', now())`,
+      [batchId, kept.id, world.ids.editor],
+    );
+    expect(await job(batchId)).toBe('1 transferred, 1 not.');
+    const { rows } = await world.pool.query<{ records: string[] }>('select records from transfer where batch_id = $1', [batchId]);
+    expect(rows[0]!.records).toEqual([goes.id]);
+    expect((await dossier(kept.id)).state).toBe('working');
+  });
+
   it('keeps its bag while an item waits for a person, and drops it when the batch is done', async () => {
     await file('Goes with the bag');
     const batchId = await approvedBatch(world);

@@ -10,7 +10,7 @@ import { Stop } from './say.mjs';
 const smallestFreeBytes = 300 * 1024 * 1024;
 
 /** A port of loopback that nothing listens on now. */
-export function freePort() {
+function freePort() {
   return new Promise((resolve, reject) => {
     const probe = createServer();
     probe.once('error', reject);

@@ -276,7 +276,6 @@ export const guards = [
     'where h.id = p_hold for share',
     ['guards', 'holds'],
   ],
-  ['holds', 'a hold is never deleted', functions('holds'), "if tg_op = 'DELETE' then", 'if false then', ['guards']],
   [
     'holds',
     'a placed hold never changes',

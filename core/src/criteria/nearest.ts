@@ -1,5 +1,5 @@
 /** How many letters must be changed, added, taken out or swapped with their neighbour to make `a` into `b`. */
-export function distance(a: string, b: string): number {
+function distance(a: string, b: string): number {
   let older: number[] = [];
   let old = Array.from({ length: b.length + 1 }, (_, i) => i);
   for (let i = 1; i <= a.length; i++) {

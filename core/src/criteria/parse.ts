@@ -28,7 +28,7 @@ export interface CriteriaError {
 export type Parsed = { readonly ok: true; readonly criteria: AskedCriteria } | { readonly ok: false; readonly error: CriteriaError };
 
 /** What the grammar would take at a place in the text. */
-export interface Expected {
+interface Expected {
   readonly at: number;
   readonly options: readonly string[];
 }

@@ -31,7 +31,7 @@ const monthNames = [
 ];
 
 /** A day in words, "1 May 2019"; years that have not four digits stay in ISO form. */
-export function dayWords(day: string): string {
+function dayWords(day: string): string {
   const date = parseCivilDate(day);
   if (date === null) return day;
   const { year, month, day: of } = yearMonthDay(date);
@@ -39,7 +39,7 @@ export function dayWords(day: string): string {
 }
 
 /** A range after its field: "in 2019", "between 1 May 2019 and 3 June 2019", "from 1 May 2019", "is known". */
-export function rangeWords(from: string | undefined, until: string | undefined): string {
+function rangeWords(from: string | undefined, until: string | undefined): string {
   if (from === undefined) return until === undefined ? 'is known' : `until ${dayWords(until)}`;
   if (until === undefined) return `from ${dayWords(from)}`;
   if (from === until) return `is ${dayWords(from)}`;

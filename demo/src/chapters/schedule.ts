@@ -107,7 +107,7 @@ export async function addSchedule(
   }
 }
 
-export async function setRuleOn(uow: UnitOfWork, placeId: string, ruleId: string): Promise<void> {
+async function setRuleOn(uow: UnitOfWork, placeId: string, ruleId: string): Promise<void> {
   await run(uow, 'demo.placeRule', 'insert into place_rule (place_id, rule_id) values ($1, $2)', [placeId, ruleId]);
 }
 

@@ -5,7 +5,7 @@ import { imagePdf, textPdf } from './pdf.js';
 import { scannedPage } from './scan.js';
 import { plainText, type Subject } from './text.js';
 
-export { plainText, type Subject } from './text.js';
+export { type Subject } from './text.js';
 export const richKinds = ['pdf', 'docx', 'scan', 'xlsx', 'eml', 'png', 'tiff'] as const;
 export type RichKind = (typeof richKinds)[number];
 

@@ -1,3 +1,3 @@
 export { boundCriteria, storedCriteria } from './compile.js';
 export { mayNameDetectors, requireNamable } from './namable.js';
-export { criteriaReads, vocabularyOf } from './reads.js';
+export { criteriaReads } from './reads.js';

@@ -9,7 +9,7 @@ import * as store from './store.js';
 const mostNamed = 5000;
 
 /** What criteria of a person may speak of: places they may discover, and holds only for those who may place them. */
-export async function vocabularyOf(services: Services, person: SignedIn): Promise<Vocabulary> {
+async function vocabularyOf(services: Services, person: SignedIn): Promise<Vocabulary> {
   const { pool } = services;
   const access = await services.access.of(person);
   const [types, places, people, entities, holds, detectors] = await Promise.all([

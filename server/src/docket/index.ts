@@ -2,7 +2,6 @@ export { batchActs } from './batchActs.js';
 export { batchPage, listBatches } from './batchPages.js';
 export { executing, runExecution } from './execution.js';
 export { dueGroups, vintageWords } from './groups.js';
-export { batchKind } from './kinds.js';
 export { docketReads, stepReads } from './reads.js';
 export type { Services } from './services.js';
 export { openOfLetters } from './stepsStore.js';

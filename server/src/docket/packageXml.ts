@@ -11,7 +11,7 @@ export interface PackedFile {
   readonly use: 'content' | 'ledger';
 }
 
-export interface PackedEvent {
+interface PackedEvent {
   readonly act: string;
   /** ISO 8601 with zone. */
   readonly at: string;

@@ -1,5 +1,5 @@
 export { factActs, setupReads, typeReads } from './acts.js';
-export { addEntity, entitySubject, toEntityLine } from './entities.js';
+export { toEntityLine } from './entities.js';
 export { checkFacts, claimUnique, factNames, namesOf, recordWords, type CheckedFacts } from './facts.js';
 export { entityKind } from './kinds.js';
 export { earlierFacts, entityById, recordType, recordTypes, type TypeRow } from './store.js';

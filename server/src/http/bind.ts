@@ -92,7 +92,7 @@ function changeSession(context: HttpContext, { begins }: SessionChange): Respons
   return context.json({});
 }
 
-export function download({ file: { bytes, type, name } }: Download): Response {
+function download({ file: { bytes, type, name } }: Download): Response {
   return new Response(new Uint8Array(bytes), {
     headers: { 'content-type': type, 'content-disposition': `attachment; filename="${name}"`, 'content-length': String(bytes.length) },
   });

@@ -25,7 +25,7 @@ import { eventActs, levelActs, override, ruleActs, scheduleReads } from '../sche
 import { whoCan } from './whoCan.js';
 
 /** The areas of the contract, as the wire names them. */
-export const areas = {
+const areas = {
   identity: contract.identity,
   plan: contract.plan,
   stencils: contract.stencils,
@@ -49,7 +49,7 @@ type Areas = typeof areas;
 type AnswerTo<E> = E extends Endpoint ? (E extends { readonly changes: true } ? ActOf<E, Services, any> : Read<E, Services>) : never;
 
 /** Every endpoint of the contract with what answers it. One that is missing, or a change that is no act, does not compile. */
-export const table: { readonly [A in keyof Areas]: { readonly [K in keyof Areas[A]]: AnswerTo<Areas[A][K]> } } = {
+const table: { readonly [A in keyof Areas]: { readonly [K in keyof Areas[A]]: AnswerTo<Areas[A][K]> } } = {
   identity: { ...identityReads, ...personReads, ...identityActs, makeFirstKeeper, moveClock: sweepActs.moveClock },
   plan: {
     ...planReads,

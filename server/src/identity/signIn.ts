@@ -19,7 +19,7 @@ export function hashPassword(password: string): Promise<string> {
   return hash(password, argon);
 }
 
-export function tokenHash(token: string): Buffer {
+function tokenHash(token: string): Buffer {
   return createHash('sha256').update(token).digest();
 }
 
@@ -39,7 +39,7 @@ export const identityActs = {
   signIn: freeAct(identity.signIn, {
     name: 'signed in',
     also: ['sign-in failed'],
-    because: 'who it is is found out by it',
+    because: 'it finds out who somebody is',
     gate: 'none',
     repeat: 'another',
     async free({ services: { pool }, body, address }) {

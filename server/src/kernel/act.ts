@@ -160,10 +160,10 @@ export function somewhere<I>(right: Right, words: string = right): Target<I, Rep
 
 // Rows and inputs differ from entry to entry; inside the engine they are only handed on.
 // eslint-disable-next-line @typescript-eslint/no-explicit-any
-export type AnyTarget<I = any> = Target<I, any, 'one' | 'many' | 'perhaps'>;
+type AnyTarget<I = any> = Target<I, any, 'one' | 'many' | 'perhaps'>;
 export type Targets<I> = Readonly<Record<string, AnyTarget<I>>>;
 
-export type Found<On> = {
+type Found<On> = {
   readonly [K in keyof On]: On[K] extends Target<never, infer Row, infer Many>
     ? Many extends 'many'
       ? readonly Row[]
@@ -174,7 +174,7 @@ export type Found<On> = {
 };
 
 /** What an act is given: who asks, with what, and what was found, locked and allowed. */
-export interface Given<E extends Endpoint, S, On> extends Input<E> {
+interface Given<E extends Endpoint, S, On> extends Input<E> {
   readonly services: S;
   readonly person: SignedIn;
   readonly access: PersonAccess;
@@ -193,14 +193,14 @@ export interface Entered {
   readonly note?: string | undefined;
 }
 
-export interface Outcome<R> {
+interface Outcome<R> {
   readonly answer: R;
   /** Null: nothing was changed, so there is nothing to say. */
   readonly entry: Entered | readonly Entered[] | null;
 }
 
 /** What the same request does a second time: nothing more, another of the kind, or it is refused. */
-export type Repeat = 'same' | 'another' | 'refused';
+type Repeat = 'same' | 'another' | 'refused';
 
 interface Common<E extends Endpoint, On> {
   /** As the ledger says it; of several the entry names its own. */
@@ -245,7 +245,7 @@ export interface ActOf<E extends Endpoint, S, On> {
 }
 
 /** One act on each of many, with what came of it told line by line. */
-export interface EachOf<E extends Endpoint, S> {
+interface EachOf<E extends Endpoint, S> {
   readonly each: AnyAct<S>;
   readonly carryEach: (input: Input<E>, carry: (item: object) => Promise<unknown>, log: Services['log']) => Promise<ResponseOf<E>>;
 }

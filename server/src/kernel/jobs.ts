@@ -21,11 +21,11 @@ export interface JobContext {
   advance(db: Db, by: number, cursor: string | null): Promise<void>;
 }
 
-export class JobCancelled extends Error {}
+class JobCancelled extends Error {}
 /** This server stops: the step under way is rolled back, and whoever takes the job up next goes on from there. */
 class JobPaused extends Error {}
 
-export type JobWork = (job: JobContext) => Promise<string>;
+type JobWork = (job: JobContext) => Promise<string>;
 
 /** Long work of all app servers on one database: queued by pg-boss, kept in job_progress, resumed after a crash. */
 export interface Jobs {

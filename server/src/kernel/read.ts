@@ -13,7 +13,7 @@ export class Lines {
   constructor(readonly work: (say: (line: unknown) => void, gone: AbortSignal) => Promise<void>) {}
 }
 
-export interface Asked<E extends Endpoint, S> extends Input<E> {
+interface Asked<E extends Endpoint, S> extends Input<E> {
   readonly services: S;
   /** Only public endpoints may be asked without a person. */
   readonly person: SignedIn;

@@ -45,7 +45,7 @@ const begin: Record<Gate, string> = {
  * Writes the texts of entries of one actor at one instant, as they are hashed: canonical JSON (RFC 8785). What all of
  * them share is written once; the members stand in the order that the standard asks for.
  */
-export function entryWriter(actor: Actor, at: string): (act: Act) => string {
+function entryWriter(actor: Actor, at: string): (act: Act) => string {
   const who = canonicalJson({ id: actor.id, name: actor.name });
   const when = canonicalJson(at);
   const from = canonicalJson(actor.from);

@@ -93,7 +93,7 @@ export async function sealAll(pool: pg.Pool): Promise<number> {
 }
 
 /** Has the newest head stamped, unless it is. Gives whether there is one now. */
-export async function stampNewest(pool: pg.Pool, authorityUrl: string): Promise<boolean> {
+async function stampNewest(pool: pg.Pool, authorityUrl: string): Promise<boolean> {
   const head = await store.newestHead(pool);
   if (!head || head.stamp_authority !== null) return head !== undefined;
   const text = headText({ size: head.size, root: head.root.toString('hex'), signedAt: head.signed_text, keyId: head.key_id });

@@ -235,15 +235,6 @@ export async function leavesOf(db: Db, seqs: readonly number[]): Promise<Map<num
   return new Map(found.map((f) => [f.seq, f.leaf]));
 }
 
-export function acts(db: Db) {
-  return rows<{ act: string }>(
-    db,
-    'ledger.acts',
-    // Loose index walk would need an index on act alone; the distinct acts of the newest entries serve a filter list.
-    `select distinct act from (select act from ledger_entry order by seq desc limit 20000) newest order by act`,
-  );
-}
-
 /** Tiles of level 0 from `idx` on, with the entries that they name. */
 export async function leafTiles(db: Db, idx: number, count: number) {
   return rows<{ idx: number; hashes: Buffer; entries: number[] }>(

@@ -1,5 +1,5 @@
 export { makeFirstKeeper } from './founding.js';
-export { placeKind, stencilKind, toChange } from './kinds.js';
+export { placeKind } from './kinds.js';
 export { placeActs } from './placeActs.js';
 export { ensureFolder, openPlace, rack, shutAround, takesAround } from './places.js';
 export { planReads } from './reads.js';

@@ -5,10 +5,10 @@ import { Problem, type Db } from '../kernel/index.js';
 import * as store from './contentStore.js';
 
 /** Bytes per stored chunk; the database refuses more. */
-export const chunkSize = 1024 * 1024;
+const chunkSize = 1024 * 1024;
 /** What telling the media type may look at. */
 const headBytes = 4200;
-export const largestFile = 2 * 1024 * 1024 * 1024;
+const largestFile = 2 * 1024 * 1024 * 1024;
 
 export interface StoredContent {
   readonly id: string;

@@ -1,4 +1,4 @@
-export { readContent, withFixity, writeContent, chunkSize, largestFile, type StoredContent } from './content.js';
+export { readContent, withFixity, writeContent } from './content.js';
 export { contentById, dropUnusedContent } from './contentStore.js';
 export { detectorActs } from './detectorActs.js';
 export { lookForSigns, runNotes } from './detectors.js';
@@ -7,7 +7,7 @@ export { recordKind } from './kinds.js';
 export { list as listRecords, toLine } from './lists.js';
 export { giveNumber } from './numbering.js';
 export { numberingActs } from './numberingActs.js';
-export { pageDrawer, type PageAnswer, type PageDrawer, type PageQuestion } from './pages.js';
+export { pageDrawer, type PageAnswer, type PageQuestion } from './pages.js';
 export { recordReads, recordSetupReads } from './reads.js';
 export { declareOnClosing, recordActs, standingOf } from './recordActs.js';
 export type { Services } from './services.js';
@@ -18,12 +18,10 @@ export {
   containerById,
   declare as declareRecords,
   deferralOf,
-  lockRecords,
   personName,
   recordById,
   setNewestVersion,
   versionsOf,
   type NewRecord,
-  type RecordRow,
 } from './store.js';
 export { extentOf, pictureOf, sandboxPolicy, textOf } from './view.js';

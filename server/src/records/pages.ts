@@ -4,7 +4,7 @@ import sharp from 'sharp';
 import { Problem, startThread } from '../kernel/index.js';
 
 /** What is asked of a document: the size of a page (from 1), its picture that many pixels wide, or the words of all pages. */
-export type PageWish =
+type PageWish =
   | { readonly kind: 'size'; readonly no: number }
   | { readonly kind: 'picture'; readonly no: number; readonly width: number }
   | { readonly kind: 'text'; readonly most: number };

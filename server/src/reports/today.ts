@@ -14,7 +14,7 @@ const plural = (n: number, one: string, many: string): string => (n === 1 ? `one
 const sentenceCase = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);
 
 /** What needs a person, most pressing first. Each line has its act; nothing here is only news. */
-export async function todayFor(services: Services, person: SignedIn): Promise<TodayLine[]> {
+async function todayFor(services: Services, person: SignedIn): Promise<TodayLine[]> {
   const { pool } = services;
   const access = await services.access.of(person);
   const may = (right: 'dispose' | 'hold' | 'deposit'): boolean => hasRight(access.anywhere, right);

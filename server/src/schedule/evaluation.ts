@@ -238,12 +238,12 @@ export async function judge(
 }
 
 /** The step of its governing rule that is next for a record; null when none is, or when it waits for something. */
-export function nextStepOf({ governing }: Judged): (StepDate & { readonly dueOn: EpochDay }) | null {
+function nextStepOf({ governing }: Judged): (StepDate & { readonly dueOn: EpochDay }) | null {
   return governing.kind === 'rule' ? nextStep(governing.by.verdict.steps) : null;
 }
 
 /** The part of a judgement that is stored with the record. */
-export function verdictOf(judged: Judged): store.StoredVerdict {
+function verdictOf(judged: Judged): store.StoredVerdict {
   const { row, governing } = judged;
   const year = yearMonthDay(civilDate(row.created_on)).year;
   const step = nextStepOf(judged);

@@ -1,8 +1,8 @@
 export { effectOfChange } from './effect.js';
 export { effectOfPart } from './effectPart.js';
 export type { PageRange } from './effectTypes.js';
-export { effectThreads, type EffectAnswer, type EffectQuestion, type EffectThreads } from './effectThreads.js';
-export { explainJudged, judge, judgeLocked, recompute, verdictOf, type JudgedLocked } from './evaluation.js';
+export { effectThreads, type EffectAnswer, type EffectQuestion } from './effectThreads.js';
+export { explainJudged, judge, judgeLocked, recompute, type JudgedLocked } from './evaluation.js';
 export { eventActs } from './eventActs.js';
 export { entityEvents } from './events.js';
 export { levelActs } from './levelActs.js';
@@ -10,6 +10,6 @@ export { override } from './overrideAct.js';
 export { scheduleReads } from './reads.js';
 export { recomputeRules, recomputeWithin, runRecompute } from './recomputing.js';
 export { ruleActs } from './ruleActs.js';
-export { loadRuleBook, ruleBooks, type RuleBook, type RuleBooks } from './ruleBook.js';
+export { loadRuleBook, ruleBooks } from './ruleBook.js';
 export type { Services } from './services.js';
 export { foldRuleUse, type ClockRow, type StoredOverride, type StoredStepAct } from './store.js';

@@ -18,7 +18,7 @@ export async function recomputeRules(
   return recomputeAsJob(services, uow, await store.reachOfRules(uow, ruleIds), subjectName);
 }
 
-export async function recomputeAsJob(services: Services, uow: UnitOfWork, reach: store.Reach, subjectName: string): Promise<string> {
+async function recomputeAsJob(services: Services, uow: UnitOfWork, reach: store.Reach, subjectName: string): Promise<string> {
   const total = await store.countWithin(uow, reach);
   return addJob(uow, services.jobs, { kind: 'recompute', subject: subjectName, data: { reach }, total });
 }

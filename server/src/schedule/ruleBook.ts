@@ -37,7 +37,7 @@ export interface RuleBook {
 }
 
 /** A published version in the core's shape. */
-export function toRuleVersion(v: store.VersionRow): RuleVersion {
+function toRuleVersion(v: store.VersionRow): RuleVersion {
   const definition: RuleDefinition = v.definition;
   return {
     ...definition,

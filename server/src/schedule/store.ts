@@ -63,7 +63,7 @@ export function jurisdictions(db: Db) {
 }
 
 /** The columns that decide which rule governs a record and when. */
-export const clockColumns = `r.id, r.number, r.title, r.medium, r.state, r.gaps, r.owner_id, r.deposited_by, r.record_type, r.place_id, r.series_id, r.places, r.created_on, r.received_on, r.filed_on, r.modified_on,
+const clockColumns = `r.id, r.number, r.title, r.medium, r.state, r.gaps, r.owner_id, r.deposited_by, r.record_type, r.place_id, r.series_id, r.places, r.created_on, r.received_on, r.filed_on, r.modified_on,
   r.declared_on, r.superseded_on, r.last_used_on, r.facts, r.override, r.jurisdictions, r.steps_taken, r.refers, r.detected,
   r.outcome, r.rule_version_id, r.clock_start, r.due_on, r.action, r.vintage, r.docket, r.next_step_on`;
 
@@ -255,7 +255,7 @@ export interface Reach {
 }
 
 /** What a reach means in SQL over `record r`; always something, if only `false`. */
-export function reachSql(reach: Reach, bind: (value: unknown) => string): string {
+function reachSql(reach: Reach, bind: (value: unknown) => string): string {
   const any: string[] = ['false'];
   if (reach.placeIds?.length) any.push(`r.places && ${bind(reach.placeIds)}::uuid[]`);
   for (const { recordType, seriesId } of reach.pairs ?? []) {
@@ -441,15 +441,6 @@ export function recordsByVersion(db: Db, sets: readonly number[]) {
     `select v.rule_id, sum(u.n) as n from rule_use u join rule_version v on v.id = u.rule_version_id
      where u.access_set_id = any ($1::int[]) group by v.rule_id`,
     [sets],
-  );
-}
-
-export function guardedPlace(db: Db, id: string) {
-  return row<{ id: string; code: string; title: string; access_set_id: number }>(
-    db,
-    'place.guarded',
-    'select id, code, title, access_set_id from place where id = $1',
-    [id],
   );
 }
 

@@ -1,1 +1,1 @@
-export { columnsOf, readTable, tableFormats, writeTable, type Table, type TableFormat, type TableRow } from './tables.js';
+export { columnsOf, readTable, writeTable, type TableFormat, type TableRow } from './tables.js';

@@ -4,8 +4,7 @@ import writeExcelFile from 'write-excel-file/node';
 import yauzl from 'yauzl';
 import { Problem } from '../kernel/index.js';
 
-export const tableFormats = ['csv', 'xlsx', 'json'] as const;
-export type TableFormat = (typeof tableFormats)[number];
+export type TableFormat = 'csv' | 'xlsx' | 'json';
 
 /** One line of a table: its number as a spreadsheet shows it, and its values by the name of their column. */
 export interface TableRow {

@@ -132,6 +132,11 @@ export const routes: Routes = [
         loadComponent: () => import('./records/detectorsPage').then((m) => m.DetectorsPage),
       },
       {
+        path: 'setup/acts',
+        title: 'Who can do what · Key Cellar',
+        loadComponent: () => import('./access/actsPage').then((m) => m.ActsPage),
+      },
+      {
         path: 'setup/about/:id',
         title: 'About · Key Cellar',
         loadComponent: () => import('./records/entityPage').then((m) => m.EntityPage),

@@ -1,2 +1,1 @@
 export { Session } from './session';
-export { Needs } from './needs';

@@ -1,7 +1,7 @@
 import { DOCUMENT, inject, Injectable, signal } from '@angular/core';
 
 /** One act and every key that does it, as they are printed on a keyboard. */
-export interface KeyHint {
+interface KeyHint {
   readonly keys: readonly string[];
   readonly words: string;
 }
@@ -36,7 +36,7 @@ const printed: Readonly<Record<string, string>> = {
 };
 
 /** A key as it is printed on a keyboard: `↓`, `Space`, `Shift D`. */
-export function keyLabel(name: string): string {
+function keyLabel(name: string): string {
   return printed[name] ?? name.replace('+', ' ');
 }
 

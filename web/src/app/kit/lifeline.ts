@@ -12,11 +12,11 @@ import {
 import { formatDate } from '@angular/common';
 import { scaleTime } from 'd3';
 
-export interface LifelineStep {
+interface LifelineStep {
   readonly kind: string;
   readonly on: string;
 }
-export interface LifelineHold {
+interface LifelineHold {
   readonly name: string;
   readonly from: string;
   /** Null while it is open. */

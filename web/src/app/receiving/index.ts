@@ -1,2 +1,2 @@
-export { UploadService, type UploadState } from './uploadService';
+export { UploadService } from './uploadService';
 export { Uploads } from './uploads';

@@ -8,6 +8,7 @@ const views = [
   { path: '/setup/objects', name: $localize`Business objects` },
   { path: '/plan/numbering', name: $localize`Numbering` },
 ];
+const acts = { path: '/setup/acts', name: $localize`Who can do what` };
 const detectors = { path: '/setup/detectors', name: $localize`Detectors` };
 
 /** How the repository is arranged. */
@@ -21,6 +22,6 @@ export class SetupNav {
   private readonly session = inject(Session);
   /** What detectors find tells what is in content: it is for those who keep, hold or audit. */
   protected readonly views = computed(() =>
-    (['dispose', 'hold', 'audit'] as const).some((right) => this.session.may(right)) ? [...views, detectors] : views,
+    (['dispose', 'hold', 'audit'] as const).some((right) => this.session.may(right)) ? [...views, detectors, acts] : [...views, acts],
   );
 }
