@@ -1,4 +1,4 @@
-import { docket, holds, receiving, records } from '@key-cellar/contract';
+import { docket, holds, receiving, records, steps } from '@key-cellar/contract';
 import { uuidv7 } from 'uuidv7';
 import { approvedBatch, executeAndWait, makeWorld, problemOf, statusOf, type World } from './support/world.js';
 
@@ -57,6 +57,29 @@ describe('an approved batch', () => {
     expect(await execute()).toBe(409);
     const done = await world.pool.query(`select count(*)::int as n from ledger_entry where act = 'destroyed'`);
     expect(done.rows[0].n).toBe(12);
+  });
+
+  it('is not approved by its proposer alone, and an objection in it is answered once', async () => {
+    const { id: recordId } = await due('Alone');
+    await due('Beside it');
+    const keeper = world.as('keeper');
+    await keeper.call(steps.sweep);
+    const [group] = (await keeper.call(docket.due)).groups;
+    const { id } = await keeper.call(docket.propose, {
+      body: { groupKey: group!.key, noticeDays: group!.noticeDays, announce: true },
+    });
+    const params = { id };
+    await world.as('editor').call(docket.object, { params, body: { recordId, reason: 'still needed' } });
+    const { objectionList, noticeUntil } = await keeper.call(docket.batch, { params });
+    const answer = { params: { id: objectionList[0]!.id }, body: { keep: false as const, answer: 'it goes on' } };
+    await keeper.call(docket.answer, answer);
+    expect(await problemOf(keeper.call(docket.answer, answer))).toBe('This objection was answered before.');
+    await world.setToday(new Date(Date.parse(noticeUntil!) + 86_400_000).toISOString().slice(0, 10));
+    await keeper.call(docket.approve, { params, body: { note: '' } });
+    expect((await keeper.call(docket.batch, { params })).state).toBe('notice');
+    expect(await problemOf(keeper.call(docket.execute, { params }))).toBe('Only an approved batch can be executed.');
+    await world.as('approver').call(docket.approve, { params, body: { note: '' } });
+    expect(await executeAndWait(world, id)).toBe('2 destroyed, 0 not.');
   });
 
   it('takes no word of a person that a held item is gone, nor of one that does not wait', async () => {

@@ -590,7 +590,7 @@ export const guards = [
     source('docket/standing.ts'),
     'proposedBy: batch.proposed_by,',
     "proposedBy: '',",
-    ['slice', 'approvers'],
+    ['slice', 'approvers', 'execution'],
   ],
   [
     'docket',
