@@ -86,3 +86,19 @@ export function dateInZone(instant: number, timeZone: string): EpochDay {
   const part = (type: string): number => Number(parts.find((p) => p.type === type)!.value);
   return epochDay(part('year'), part('month'), part('day'));
 }
+
+/** Names of the months, January first. */
+export const monthNames = [
+  'January',
+  'February',
+  'March',
+  'April',
+  'May',
+  'June',
+  'July',
+  'August',
+  'September',
+  'October',
+  'November',
+  'December',
+] as const;

@@ -5,6 +5,7 @@ export {
   epochDay,
   formatCivilDate,
   isLeapYear,
+  monthNames,
   parseCivilDate,
   yearMonthDay,
   type EpochDay,

@@ -1,4 +1,4 @@
-import { parseCivilDate, yearMonthDay } from '../calendar/index.js';
+import { monthNames, parseCivilDate, yearMonthDay } from '../calendar/index.js';
 import { pointsElsewhere } from '../records/index.js';
 import type { AskedCriteria, Clause, Within } from './criteria.js';
 import { quoted } from './tokens.js';
@@ -14,21 +14,6 @@ import {
   type Named,
   type Vocabulary,
 } from './vocabulary.js';
-
-const monthNames = [
-  'January',
-  'February',
-  'March',
-  'April',
-  'May',
-  'June',
-  'July',
-  'August',
-  'September',
-  'October',
-  'November',
-  'December',
-];
 
 /** A day in words, "1 May 2019"; years that have not four digits stay in ISO form. */
 function dayWords(day: string): string {

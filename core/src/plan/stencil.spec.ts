@@ -17,18 +17,7 @@ import {
 import { mostFolders } from './stencil.js';
 
 const folder = (key: string, more: Partial<StencilFolder> = {}): StencilFolder => ({
-  key,
-  code: key.toUpperCase(),
-  title: `Folder ${key}`,
-  note: '',
-  message: '',
-  grants: [],
-  rules: [],
-  types: null,
-  marking: null,
-  facts: {},
-  readyTitles: [],
-  inside: [],
+  ...bareFolder(key, key.toUpperCase(), `Folder ${key}`),
   ...more,
 });
 const title = (text: string, more: Partial<ReadyTitle> = {}): ReadyTitle => ({ text, date: 'none', recordType: null, ...more });
@@ -189,7 +178,20 @@ describe('later changes of a stencil', () => {
 describe('a stencil at its edges', () => {
   const sentences = (root: StencilFolder, asks: string[] = []) => stencilProblems({ asks, root }).map((p) => p.sentence);
   it('begins with a folder that says nothing but what it is called', () => {
-    expect(bareFolder('k', 'K-1', 'Kept')).toEqual(folder('k', { code: 'K-1', title: 'Kept' }));
+    expect(bareFolder('k', 'K-1', 'Kept')).toEqual({
+      key: 'k',
+      code: 'K-1',
+      title: 'Kept',
+      note: '',
+      message: '',
+      grants: [],
+      rules: [],
+      types: null,
+      marking: null,
+      facts: {},
+      readyTitles: [],
+      inside: [],
+    });
   });
   it('has two hundred folders, and not one more', () => {
     const wide = (n: number) => folder('a', { inside: Array.from({ length: n - 1 }, (_, i) => folder(`f${i}`)) });

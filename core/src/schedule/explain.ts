@@ -1,4 +1,4 @@
-import { describePeriod, formatCivilDate, period, type EpochDay } from '../calendar/index.js';
+import { describePeriod, formatCivilDate, monthNames, period, type EpochDay } from '../calendar/index.js';
 import { vintageOf, type Cutoff } from './cutoff.js';
 import type { ClockFacts, Verdict } from './evaluate.js';
 import type { StepDate } from './stepDate.js';
@@ -88,21 +88,6 @@ export function describeTrigger(trigger: Trigger): string {
       return 'no clock: kept for good';
   }
 }
-
-const monthNames = [
-  'January',
-  'February',
-  'March',
-  'April',
-  'May',
-  'June',
-  'July',
-  'August',
-  'September',
-  'October',
-  'November',
-  'December',
-];
 
 /** A cutoff in words, empty without one. */
 export function describeCutoff(cutoff: Cutoff): string {

@@ -1,3 +1,4 @@
+import { bareFolder } from '@key-cellar/core/plan';
 import { today, ruleDefinition } from './world.js';
 import type { ActWorld, Common, Things } from './actWorld.js';
 
@@ -125,17 +126,4 @@ export const examples: Record<string, (t: Things, c: Common, world: ActWorld) =>
   'identity.readMessage': (_, _c, world) => ({ params: { id: world.ids.root } }),
 };
 
-const stencilFolder = {
-  key: 'root',
-  code: 'S-{nn}',
-  title: 'Made',
-  note: '',
-  message: '',
-  grants: [],
-  rules: [],
-  types: null,
-  marking: null,
-  facts: {},
-  readyTitles: [],
-  inside: [],
-};
+const stencilFolder = bareFolder('root', 'S-{nn}', 'Made');

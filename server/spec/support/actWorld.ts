@@ -1,3 +1,4 @@
+import { bareFolder } from '@key-cellar/core/plan';
 import { profiles, type Right, hasRight, profile } from '@key-cellar/core/access';
 import type * as contract from '@key-cellar/contract';
 import { uuidv7 } from 'uuidv7';
@@ -324,21 +325,7 @@ export async function makeActWorld(): Promise<ActWorld> {
     ]);
   }
 
-  const folder = {
-    key: 'root',
-    code: 'S-{nn}',
-    title: 'Made',
-    note: '',
-    message: '',
-    grants: [],
-    rules: [],
-    types: null,
-    marking: null,
-    facts: {},
-    readyTitles: [],
-    inside: [],
-  };
-  const body = { subject: 'S', title: 'Stencil', note: '', definition: { asks: [], root: folder } };
+  const body = { subject: 'S', title: 'Stencil', note: '', definition: { asks: [], root: bareFolder('root', 'S-{nn}', 'Made') } };
   const job = uuidv7();
   await pool.query(`insert into job_progress (id, kind, subject, data, state) values ($1, 'recompute', 'x', '{"reach":{}}', 'cancelled')`, [
     job,

@@ -26,7 +26,7 @@ export function needsInWords({ needs, because }: WhoCan): string {
 }
 
 /** What an act does, without what its summary says beside it. */
-export const doesWhat = ({ summary }: WhoCan): string => summary.split(';')[0]!;
+const doesWhat = ({ summary }: WhoCan): string => summary.split(';')[0]!;
 
 /** Whether every word that was typed begins a word of what is said of an act. */
 export function saysOf(act: WhoCan, typed: string): boolean {
