@@ -156,6 +156,43 @@ describe('the ledger', () => {
     expect((await verify(await saved('rubbish.json', { hello: 1 }))).code).toBe(1);
   });
 
+  it('says what does not hold: a text, the signature, the order of the leaves', async () => {
+    const past = (sql: string) =>
+      asOwner(world.database, async (client) => {
+        await client.query('set session_replication_role = replica');
+        await client.query(sql);
+      });
+    const found = async () => {
+      const { ok, sentence, broken } = await world.as('auditor').call(ledger.verify);
+      return { ok, sentence, broken: broken.map((b) => b.sentence) };
+    };
+    // In a part that no column repeats.
+    const [{ seq }] = (await world.pool.query<{ seq: number }>(`select seq from ledger_entry where act = 'tested' order by seq limit 1`))
+      .rows as [{ seq: number }];
+    await past(`update ledger_entry set body = replace(body, '"v":1}', '"v":2}') where seq = ${seq}`);
+    expect((await found()).broken).toEqual(['The entry was changed after it was sealed.']);
+    await past(`update ledger_entry set body = replace(body, '"v":2}', '"v":1}') where seq = ${seq}`);
+
+    // With everything sealed no newer head comes in between.
+    const size = await world.services.sealer.sealNow();
+    const turnedOver = `update tree_head set signature = set_byte(signature, 0, 255 - get_byte(signature, 0)) where size <= ${size}`;
+    await past(turnedOver);
+    expect(await found()).toEqual({ ok: false, sentence: 'The signature of the newest tree head does not hold.', broken: [] });
+    await past(turnedOver);
+
+    // Two leaves with their hashes: each is as it was sealed, and the tree is another.
+    const swapped = `update ledger_tile set entries = array[entries[2], entries[1]] || entries[3:],
+      hashes = substring(hashes from 33 for 32) || substring(hashes from 1 for 32) || substring(hashes from 65) where level = 0 and idx = 0`;
+    await past(swapped);
+    expect(await found()).toEqual({
+      ok: false,
+      sentence: 'The entries do not give the signed root: the order or number of entries was changed.',
+      broken: [],
+    });
+    await past(swapped);
+    expect((await found()).ok).toBeTrue();
+  });
+
   it('names a row that was changed, removed or relabelled behind the application’s back', async () => {
     const tamper = (sql: string) =>
       asOwner(world.database, async (client) => {

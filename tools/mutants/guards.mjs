@@ -868,7 +868,6 @@ export const guards = [
     'const sameRoot = true;',
     ['ledger'],
   ],
-  ['ledger', 'the number of leaves is compared', source('ledger/service.ts'), ' && frontier.size === head.size;', ';', ['ledger']],
   [
     'ledger',
     'two sealers wait for each other',
