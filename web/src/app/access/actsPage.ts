@@ -104,9 +104,10 @@ export function saysOf(act: WhoCan, typed: string): boolean {
     }
     .narrow {
       width: min(22rem, 100%);
+      margin-bottom: 10px;
     }
     .count {
-      margin: 10px 0 6px;
+      margin: 0 0 6px;
     }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,
