@@ -2,7 +2,7 @@ import { docket, holds, identity, ledger, plan, records, reports, steps, type To
 import { getOrMakeSet } from '../src/access/index.js';
 import { programActor, run, withUnitOfWork } from '../src/kernel/index.js';
 import { asOwner } from './support/database.js';
-import { approvedBatch, executeAndWait, makeWorld, problemOf, statusOf, type World } from './support/world.js';
+import { approvedBatch, executeAndWait, makeWorld, problemOf, ruleDefinition, statusOf, type World } from './support/world.js';
 
 describe('holds and those they concern', () => {
   let world: World;
@@ -200,6 +200,7 @@ describe('what holds and the sweep’s preview show to those who may not discove
   let world: World;
   let shown: { id: string };
   let marked: { id: string };
+  let asked: { id: string };
   let holdId: string;
   const criteria = { op: 'words' as const, text: 'grounding' };
 
@@ -209,9 +210,13 @@ describe('what holds and the sweep’s preview show to those who may not discove
     const due = (title: string) => world.file('editor', { title, createdOn: '2024-01-01' });
     shown = await due('Grounding, report');
     marked = await due('Grounding, secret annex');
+    const asks = { kind: 'askOwner', after: 'P1Y', from: 'clockStart', approvals: 0, noticeDays: 0 } as const;
+    await world.rule('R-2', world.ids.A02, ruleDefinition({ steps: [asks, { ...asks, kind: 'destroy', after: 'P50Y', approvals: 1 }] }));
+    asked = await world.file('editor', { title: 'Asked about', createdOn: '2024-01-01', place: world.ids.A02 });
+    const askedInSecret = await world.file('editor', { title: 'Asked about in secret', createdOn: '2024-01-01', place: world.ids.A02 });
     await withUnitOfWork(world.pool, programActor('test', '2026-09-01'), async (uow) => {
       const set = await getOrMakeSet(uow, { anchorPlace: world.ids.root, recordId: null, level: 5, caveats: [] });
-      await run(uow, 'test.mark', 'update record set access_set_id = $2 where id = $1', [marked.id, set]);
+      await run(uow, 'test.mark', 'update record set access_set_id = $2 where id = any ($1)', [[marked.id, askedInSecret.id], set]);
     });
   });
   afterAll(() => world.stop());
@@ -224,6 +229,8 @@ describe('what holds and the sweep’s preview show to those who may not discove
     const { lines } = await world.as('keeper').call(steps.preview);
     const due = lines.find((line) => line.kind === 'due')!;
     expect([due.records, due.first.map((r) => r.id)]).toEqual([1, [shown.id]]);
+    const asks = lines.find((line) => line.kind === 'ask')!;
+    expect([asks.records, asks.first.map((r) => r.id)]).toEqual([1, [asked.id]]);
   });
 
   it('a hold by criteria reaches all, and names what its placer may discover', async () => {
