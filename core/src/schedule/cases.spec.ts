@@ -10,29 +10,11 @@ import {
   type Step,
   type Trigger,
 } from './index.js';
+import { afterPrevious, rule, step } from './testing/index.js';
 
 const d = civilDate;
 const today = d('2026-09-14');
 
-function rule(code: string, changes: Partial<RuleVersion> = {}): RuleVersion {
-  return {
-    id: `${code}-${changes.version ?? 1}`,
-    code,
-    version: 1,
-    title: code,
-    authority: 'Sound Compact, art. 22',
-    jurisdictions: [],
-    trigger: { kind: 'recordDate', date: 'created' },
-    cutoff: { kind: 'none' },
-    steps: [step('destroy', 'P7Y')],
-    inForceFrom: '2000-01-01',
-    takesOver: 'all',
-    ...changes,
-  };
-}
-function step(kind: Step['kind'], after: string, from: Step['from'] = 'clockStart'): Step {
-  return { kind, after, from, approvals: 1, noticeDays: 14 };
-}
 const facts = (changes: Partial<ClockFacts> = {}): ClockFacts => ({
   dates: { created: d('2020-03-10') },
   factDates: {},
@@ -232,29 +214,29 @@ describe('steps by example: what is done when', () => {
       ['2021-03-10', '2022-03-10', '2023-03-10'],
       '2023-03-10',
     ],
-    ['one after another, not begun', [step('review', 'P3Y'), step('destroy', 'P1Y', 'previousStep')], {}, ['2023-03-10', null], null],
+    ['one after another, not begun', [step('review', 'P3Y'), step('destroy', 'P1Y', afterPrevious)], {}, ['2023-03-10', null], null],
     [
       'one after another, taken late',
-      [step('review', 'P3Y'), step('destroy', 'P1Y', 'previousStep')],
+      [step('review', 'P3Y'), step('destroy', 'P1Y', afterPrevious)],
       { 0: '2024-11-30' },
       ['2023-03-10', '2025-11-30'],
       '2025-11-30',
     ],
     [
       'three in a chain, one taken',
-      [step('review', 'P1Y'), step('move', 'P1Y', 'previousStep'), step('destroy', 'P1Y', 'previousStep')],
+      [step('review', 'P1Y'), step('move', 'P1Y', afterPrevious), step('destroy', 'P1Y', afterPrevious)],
       { 0: '2022-02-28' },
       ['2021-03-10', '2023-02-28', null],
       null,
     ],
     [
       'three in a chain, two taken',
-      [step('review', 'P1Y'), step('move', 'P1Y', 'previousStep'), step('destroy', 'P1Y', 'previousStep')],
+      [step('review', 'P1Y'), step('move', 'P1Y', afterPrevious), step('destroy', 'P1Y', afterPrevious)],
       { 0: '2022-02-28', 1: '2024-02-29' },
       ['2021-03-10', '2023-02-28', '2025-02-28'],
       '2025-02-28',
     ],
-    ['the first counts from the start whatever it says', [step('destroy', 'P7Y', 'previousStep')], {}, ['2027-03-10'], '2027-03-10'],
+    ['the first counts from the start whatever it says', [step('destroy', 'P7Y', afterPrevious)], {}, ['2027-03-10'], '2027-03-10'],
     ['none that disposes', [step('review', 'P5Y'), step('trimVersions', 'P6Y')], {}, ['2025-03-10', '2026-03-10'], null],
     ['at once', [step('declare', 'P0D'), step('destroy', 'P0D')], {}, ['2020-03-10', '2020-03-10'], '2020-03-10'],
   ];

@@ -17,6 +17,7 @@ import {
   type RuleCandidate,
   type RuleVersion,
 } from './index.js';
+import { rule, step as stepOf } from './testing/index.js';
 
 const today = civilDate('2026-09-14');
 const days = ['2019-05-07', '2020-02-29', '2020-12-31', '2024-03-31', '2026-09-14'];
@@ -122,25 +123,11 @@ describe('the fast way to a governing rule', () => {
 });
 
 describe('setting by hand', () => {
-  const rule = (changes: Partial<RuleVersion>): RuleVersion => ({
-    id: 'x',
-    code: 'R-X',
-    version: 1,
-    title: 'X',
-    authority: 'Y',
-    jurisdictions: [],
-    trigger: { kind: 'recordDate', date: 'created' },
-    cutoff: { kind: 'none' },
-    steps: [{ kind: 'destroy', after: 'P7Y', from: 'clockStart', approvals: 1, noticeDays: 0 }],
-    inForceFrom: '2000-01-01',
-    takesOver: 'all',
-    ...changes,
-  });
   const clock: ClockFacts = { dates: { created: civilDate('2020-03-10') }, factDates: {}, events: [] };
   const hand = { reason: 'board decision', by: 'Ines', on: '2026-09-01' };
   const set = (changes: Partial<RuleVersion> | null, override: Override | null): Governing =>
     governingRule(
-      changes === null ? [] : [{ level: 'planNode', distance: 0, setOn: 'series', versions: [rule(changes)] }],
+      changes === null ? [] : [{ level: 'planNode', distance: 0, setOn: 'series', versions: [rule('R-X', changes)] }],
       override,
       clock,
       [],
@@ -154,14 +141,14 @@ describe('setting by hand', () => {
     ['any date on what no rule reaches', null, date('2020-01-01'), false],
     ['a date on what is kept for good', { trigger: { kind: 'never' } }, date('2999-01-01'), true],
     ['a date on what waits', { trigger: { kind: 'folderClosed' } }, date('2999-01-01'), true],
-    ['a rule that keeps for good', {}, { kind: 'rule', versions: [rule({ code: 'R-P', trigger: { kind: 'never' } })], ...hand }, false],
-    ['a rule that waits', {}, { kind: 'rule', versions: [rule({ code: 'R-W', trigger: { kind: 'folderClosed' } })], ...hand }, false],
+    ['a rule that keeps for good', {}, { kind: 'rule', versions: [rule('R-P', { trigger: { kind: 'never' } })], ...hand }, false],
+    ['a rule that waits', {}, { kind: 'rule', versions: [rule('R-W', { trigger: { kind: 'folderClosed' } })], ...hand }, false],
     [
       'a shorter rule',
       {},
       {
         kind: 'rule',
-        versions: [rule({ code: 'R-S', steps: [{ kind: 'destroy', after: 'P1Y', from: 'clockStart', approvals: 1, noticeDays: 0 }] })],
+        versions: [rule('R-S', { steps: [stepOf('destroy', 'P1Y')] })],
         ...hand,
       },
       true,
@@ -175,7 +162,7 @@ describe('setting by hand', () => {
   it('is told with its reason, its author and its day', () => {
     const found = set({}, date('2030-01-01'));
     expect(found.kind === 'overrideDate' && found.hand).toEqual(hand);
-    const byRule = set({}, { kind: 'rule', versions: [rule({ code: 'R-W' })], ...hand });
+    const byRule = set({}, { kind: 'rule', versions: [rule('R-W')], ...hand });
     expect(byRule.kind === 'rule' && byRule.hand).toEqual(hand);
     const without = set({}, null);
     expect(without.kind === 'rule' && without.hand).toBeNull();

@@ -11,25 +11,10 @@ import {
   type RuleVersion,
   type Standing,
 } from './index.js';
+import { rule as published, step } from './testing/index.js';
 
 const today = civilDate('2026-09-14');
-const rule = (code: string, changes: Partial<RuleVersion> = {}): RuleVersion => ({
-  id: `${code}-1`,
-  code,
-  version: 1,
-  title: code,
-  authority: 'Sound Compact',
-  jurisdictions: [],
-  trigger: { kind: 'recordDate', date: 'created' },
-  cutoff: { kind: 'none' },
-  steps: [
-    { kind: 'review', after: 'P6Y', from: 'clockStart', approvals: 0, noticeDays: 0 },
-    { kind: 'destroy', after: 'P7Y', from: 'clockStart', approvals: 1, noticeDays: 0 },
-  ],
-  inForceFrom: '2000-01-01',
-  takesOver: 'all',
-  ...changes,
-});
+const rule = (code: string): RuleVersion => published(code, { steps: [step('review', 'P6Y'), step('destroy', 'P7Y')] });
 const [a, b] = [rule('R-A'), rule('R-B')];
 const dated = (dueOn: string, of: RuleVersion | null = a): Standing => ({
   outcome: 'dated',

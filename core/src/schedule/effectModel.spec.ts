@@ -16,31 +16,13 @@ import {
   type Step,
   type Verdict,
 } from './index.js';
+import { afterPrevious, rule as published, step } from './testing/index.js';
 
 const today = civilDate('2026-09-14');
-const step = (kind: Step['kind'], after: string, from: Step['from'] = 'clockStart'): Step => ({
-  kind,
-  after,
-  from,
-  approvals: 0,
-  noticeDays: 0,
-});
-const rule = (code: string, ...steps: Step[]): RuleVersion => ({
-  id: `${code}-1`,
-  code,
-  version: 1,
-  title: code,
-  authority: 'Sound Compact',
-  jurisdictions: [],
-  trigger: { kind: 'recordDate', date: 'created' },
-  cutoff: { kind: 'none' },
-  steps,
-  inForceFrom: '2000-01-01',
-  takesOver: 'all',
-});
+const rule = (code: string, ...steps: Step[]): RuleVersion => published(code, { steps });
 const rules = [
   rule('R-A', step('review', 'P6Y'), step('destroy', 'P7Y')),
-  rule('R-B', step('transfer', 'P9Y'), step('review', 'P1Y', 'previousStep')),
+  rule('R-B', step('transfer', 'P9Y'), step('review', 'P1Y', afterPrevious)),
   rule('R-C', step('askOwner', 'P2Y'), step('trimVersions', 'P40Y')),
   rule('R-D', step('review', 'P1Y'), step('keepPermanently', 'P2Y')),
   rule('R-E'),

@@ -16,30 +16,9 @@ import {
   type Step,
   type Trigger,
 } from './index.js';
+import { rule, step } from './testing/index.js';
 
 const today = civilDate('2026-09-14');
-const step = (kind: Step['kind'], after: string, more: Partial<Step> = {}): Step => ({
-  kind,
-  after,
-  from: 'clockStart',
-  approvals: 1,
-  noticeDays: 14,
-  ...more,
-});
-const rule = (code: string, more: Partial<RuleVersion> = {}): RuleVersion => ({
-  id: `${code}-1`,
-  code,
-  version: 1,
-  title: `Title of ${code}`,
-  authority: 'Sound Compact, art. 22',
-  jurisdictions: [],
-  trigger: { kind: 'recordDate', date: 'created' },
-  cutoff: { kind: 'none' },
-  steps: [step('destroy', 'P7Y')],
-  inForceFrom: '2000-01-01',
-  takesOver: 'all',
-  ...more,
-});
 const onSeries = (...versions: RuleVersion[]): RuleCandidate => ({ level: 'planNode', distance: 0, setOn: 'series PIL-03', versions });
 const onFunction = (...versions: RuleVersion[]): RuleCandidate => ({ level: 'planNode', distance: 1, setOn: 'function PIL', versions });
 const created: ClockFacts = { dates: { created: civilDate('2020-03-10') }, factDates: {}, events: [] };

@@ -9,7 +9,8 @@ export {
   type RuleVersions,
   type ScheduleCase,
 } from './scheduleCase.js';
-export { checkSchedule, type FindingKind, type ScheduleFinding, type ScheduleUnderCheck } from './check.js';
+export { checkSchedule } from './check.js';
+export type { FindingKind, ScheduleFinding, ScheduleUnderCheck } from './finding.js';
 export { clockStart, vintageOf, type Cutoff } from './cutoff.js';
 export {
   actionOf,

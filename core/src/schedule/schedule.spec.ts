@@ -14,35 +14,13 @@ import {
   type Step,
   type Trigger,
 } from './index.js';
+import { afterPrevious, rule, step } from './testing/index.js';
 
 const d = civilDate;
 const today = d('2026-09-14');
 const fiscal = (firstMonth: number, firstDay = 1): Cutoff => ({ kind: 'fiscalYear', firstMonth, firstDay });
-const step = (kind: Step['kind'], after: string, from: Step['from'] = 'clockStart'): Step => ({
-  kind,
-  after,
-  from,
-  approvals: 1,
-  noticeDays: 14,
-});
 const created: Trigger = { kind: 'recordDate', date: 'created' };
 
-function rule(code: string, changes: Partial<RuleVersion> = {}): RuleVersion {
-  return {
-    id: `${code}-v${changes.version ?? 1}`,
-    code,
-    version: 1,
-    title: code,
-    authority: 'Sound Compact, art. 22',
-    jurisdictions: [],
-    trigger: created,
-    cutoff: { kind: 'none' },
-    steps: [step('destroy', 'P7Y')],
-    inForceFrom: '2000-01-01',
-    takesOver: 'all',
-    ...changes,
-  };
-}
 const facts = (changes: Partial<ClockFacts> = {}): ClockFacts => ({
   dates: { created: d('2020-03-10') },
   factDates: {},
@@ -105,7 +83,7 @@ describe('due dates', () => {
   });
 
   it('of a step after another wait for it', () => {
-    const version = rule('R-1', { steps: [step('review', 'P5Y'), step('destroy', 'P1Y', 'previousStep')] });
+    const version = rule('R-1', { steps: [step('review', 'P5Y'), step('destroy', 'P1Y', afterPrevious)] });
     const waiting = evaluateRule(version, facts());
     expect(waiting.kind === 'dated' && waiting.dueOn).toBeNull();
     const done = evaluateRule(

@@ -13,29 +13,11 @@ import {
   type StepAct,
   type StepOutcome,
 } from './index.js';
+import { afterPrevious, rule as published, step } from './testing/index.js';
 
 const d = civilDate;
-const step = (kind: Step['kind'], after: string, from: Step['from'] = 'clockStart'): Step => ({
-  kind,
-  after,
-  from,
-  approvals: 0,
-  noticeDays: 0,
-});
-const rule = (steps: Step[], changes: Partial<RuleVersion> = {}): RuleVersion => ({
-  id: 'R-1',
-  code: 'R',
-  version: 1,
-  title: 'R',
-  authority: 'Sound Compact, art. 22',
-  jurisdictions: [],
-  trigger: { kind: 'recordDate', date: 'created' },
-  cutoff: { kind: 'calendarYear' },
-  steps,
-  inForceFrom: '2000-01-01',
-  takesOver: 'all',
-  ...changes,
-});
+const rule = (steps: Step[], more: Partial<RuleVersion> = {}): RuleVersion =>
+  published('R', { cutoff: { kind: 'calendarYear' }, steps, ...more });
 const asks = rule([step('askOwner', 'P5Y'), step('review', 'P6Y'), step('destroy', 'P10Y')]);
 const act = (on: string, outcome: StepOutcome, index = 0, kind: Step['kind'] = 'askOwner', code = 'R'): StepAct => ({
   rule: code,
@@ -110,13 +92,13 @@ describe('what steps have come to', () => {
     ],
     [
       'steps in a chain',
-      rule([step('review', 'P5Y'), step('destroy', 'P1Y', 'previousStep')]),
+      rule([step('review', 'P5Y'), step('destroy', 'P1Y', afterPrevious)]),
       [act('2022-05-05', 'goOn', 0, 'review')],
       '2016-01-01 2023-05-05, nothing',
     ],
     [
       'not needed, in a chain that had not come so far',
-      rule([step('askOwner', 'P5Y'), step('review', 'P1Y', 'previousStep'), step('destroy', 'P1Y', 'previousStep')]),
+      rule([step('askOwner', 'P5Y'), step('review', 'P1Y', afterPrevious), step('destroy', 'P1Y', afterPrevious)]),
       [act('2021-05-05', 'notNeeded')],
       '2016-01-01 2021-05-05, review 2022-05-05',
     ],

@@ -1,0 +1,87 @@
+import { civilDate } from '../calendar/index.js';
+import { evaluateRule, isPermanent, type ClockFacts } from './evaluate.js';
+import { codesOf, rulesByPlace, type ScheduleCheck, type ScheduleUnderCheck } from './finding.js';
+import { rank } from './governing.js';
+import { widened, type Jurisdiction } from './jurisdiction.js';
+import { recordDates, type RuleVersion } from './rule.js';
+
+/** Whether there is a jurisdiction in which both rules hold. */
+function overlap(a: RuleVersion, b: RuleVersion, all: readonly Jurisdiction[]): boolean {
+  if (a.jurisdictions.length === 0 || b.jurisdictions.length === 0) return true;
+  const [wideA, wideB] = [widened(a.jurisdictions, all), widened(b.jurisdictions, all)];
+  return a.jurisdictions.some((j) => wideB.includes(j)) || b.jurisdictions.some((j) => wideA.includes(j));
+}
+
+const same = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b);
+const sayTheSame = (a: RuleVersion, b: RuleVersion): boolean => same([a.trigger, a.cutoff, a.steps], [b.trigger, b.cutoff, b.steps]);
+
+/** Rules that are set at one place, or for one type in one series, as equals. */
+function equals(s: ScheduleUnderCheck): { where: string; placeId: string; rules: readonly RuleVersion[] }[] {
+  const version = new Map(s.rules.map((r) => [r.id, r.version]));
+  const codes = codesOf(s);
+  const pairs = new Map<string, { where: string; placeId: string; rules: RuleVersion[] }>();
+  for (const { recordType, seriesId, ruleId } of s.pairRules) {
+    const rule = version.get(ruleId);
+    if (!rule) continue;
+    const key = JSON.stringify([recordType, seriesId]);
+    const pair = pairs.get(key) ?? { where: `${recordType} in ${codes.get(seriesId)}`, placeId: seriesId, rules: [] };
+    pair.rules.push(rule);
+    pairs.set(key, pair);
+  }
+  const places = [...rulesByPlace(s)].map(([placeId, rules]) => ({ where: `${codes.get(placeId)}`, placeId, rules }));
+  return [...places, ...pairs.values()];
+}
+
+/** Rules set as equals that say different things. */
+export const disagreement: ScheduleCheck = (s) =>
+  equals(s).flatMap(({ where, placeId, rules }) =>
+    rules.flatMap((a, i) =>
+      rules
+        .slice(i + 1)
+        .filter((b) => overlap(a, b, s.jurisdictions) && !sayTheSame(a, b))
+        .map((b) => ({
+          kind: 'disagreement',
+          sentence: `Rules ${[a.code, b.code].sort().join(' and ')} are both set on ${where} and say different things; there the longer keeps.`,
+          mend: { at: 'place', id: placeId },
+          records: null,
+        })),
+    ),
+  );
+
+/** A record whose every date is known and the same: two rules with like triggers are compared on it. */
+function sample(rules: readonly RuleVersion[]): ClockFacts {
+  const on = civilDate('2020-03-10');
+  return {
+    dates: Object.fromEntries(recordDates.map((d) => [d, on])),
+    factDates: Object.fromEntries(rules.flatMap(({ trigger }) => (trigger.kind === 'fact' ? [[trigger.fact, on]] : []))),
+    folderClosed: { on, subject: '' },
+    events: rules.flatMap(({ trigger }) => (trigger.kind === 'event' ? [{ type: trigger.eventType, on, distance: 0, subject: '' }] : [])),
+  };
+}
+
+/** Whether a rule keeps shorter than another, where the two can be compared at all: counted from the same, or against one for good. */
+function keepsShorter(near: RuleVersion, far: RuleVersion): boolean {
+  if (!isPermanent(far) && !same(near.trigger, far.trigger)) return false;
+  const facts = sample([near, far]);
+  return rank(evaluateRule(near, facts)) < rank(evaluateRule(far, facts));
+}
+
+/** Rules that count before one set farther out, and keep shorter. */
+export const nearerKeepsShorter: ScheduleCheck = (s) => {
+  const setAt = rulesByPlace(s);
+  const codes = codesOf(s);
+  return s.places.flatMap((place) => {
+    const outward = place.path.slice(0, -1);
+    const far = outward.flatMap((id) => (setAt.get(id) ?? []).map((rule) => ({ rule, at: codes.get(id) })));
+    return (setAt.get(place.id) ?? []).flatMap((near) =>
+      far
+        .filter(({ rule }) => rule.code !== near.code && overlap(near, rule, s.jurisdictions) && keepsShorter(near, rule))
+        .map(({ rule, at }) => ({
+          kind: 'nearerKeepsShorter',
+          sentence: `On ${place.code}, rule ${near.code} keeps shorter than ${rule.code}, which is set farther out on ${at} and yields to it.`,
+          mend: { at: 'place', id: place.id },
+          records: null,
+        })),
+    );
+  });
+};

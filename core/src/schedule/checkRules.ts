@@ -1,0 +1,54 @@
+import { isPermanent } from './evaluate.js';
+import { describeTrigger } from './explain.js';
+import { counted, sumOf, type ScheduleCheck, type ScheduleUnderCheck } from './finding.js';
+import { isDisposing } from './rule.js';
+
+type CheckedType = ScheduleUnderCheck['types'][number];
+const hasDate = (type: CheckedType, fact: string): boolean => type.facts.some((f) => f.code === fact && f.kind === 'date');
+
+/** Rules that govern no record. */
+export const ruleNeverUsed: ScheduleCheck = (s) => {
+  const set = new Set([...s.placeRules, ...s.pairRules, ...s.criteriaRules].map((r) => r.ruleId));
+  return s.rules.flatMap(({ id, version, governs }) => {
+    if (governs > 0) return [];
+    const sentence = set.has(id)
+      ? `Rule ${version.code} is set, but governs no record: nothing is filed there, or other rules count before it.`
+      : `Rule ${version.code} is in force, but set nowhere.`;
+    return [{ kind: 'ruleNeverUsed', sentence, mend: { at: 'rule', id }, records: 0 }];
+  });
+};
+
+/** Rules under which no record can ever come due. */
+export const ruleNeverDue: ScheduleCheck = (s) =>
+  s.rules.flatMap(({ id, version, governs }) => {
+    const { trigger, steps, code } = version;
+    if (isPermanent(version)) return [];
+    const nobodyHas = trigger.kind === 'fact' && !s.types.some((t) => hasDate(t, trigger.fact));
+    const ends = steps.some((step) => isDisposing(step.kind));
+    if (!nobodyHas && ends) return [];
+    const why = nobodyHas
+      ? `no record type has a date fact “${trigger.fact}”`
+      : 'it has no step that destroys, transfers or keeps for good';
+    return [{ kind: 'ruleNeverDue', sentence: `Rule ${code} can never come due: ${why}.`, mend: { at: 'rule', id }, records: governs }];
+  });
+
+/** Rules that count from a fact which some of the types under them do not have. */
+export const factTypeLacks: ScheduleCheck = (s) =>
+  s.rules.flatMap(({ id, version: { code, trigger } }) =>
+    s.types.flatMap((type) => {
+      if (trigger.kind !== 'fact' || hasDate(type, trigger.fact)) return [];
+      const records = sumOf(s.waiting.filter((w) => w.ruleId === id && w.recordType === type.code));
+      if (records === 0) return [];
+      const sentence = `Rule ${code} counts from ${describeTrigger(trigger)}, which records of type ${type.title} do not have: ${counted(records, 'waits', 'wait')} for ever.`;
+      return [{ kind: 'factTypeLacks', sentence, mend: { at: 'rule', id }, records }];
+    }),
+  );
+
+/** Rules set on criteria that nothing matches. */
+export const criteriaNeverReached: ScheduleCheck = (s) =>
+  s.criteriaRules.flatMap(({ id, ruleId, words, matches }) => {
+    if (matches > 0) return [];
+    const code = s.rules.find((r) => r.id === ruleId)?.version.code ?? '?';
+    const sentence = `Nothing matches “${words}”, on which rule ${code} is set.`;
+    return [{ kind: 'criteriaNeverReached', sentence, mend: { at: 'criteria', id }, records: 0 }];
+  });
