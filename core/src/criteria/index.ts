@@ -1,4 +1,17 @@
 export {
+  asGroup,
+  clauseAbout,
+  plainSubjects,
+  subjectOf,
+  subjectsOf,
+  verbOf,
+  verbsFor,
+  withVerb,
+  type PlainSubject,
+  type Single,
+  type Verb,
+} from './clauseForm.js';
+export {
   clausesOf,
   codeFields,
   dateFields,

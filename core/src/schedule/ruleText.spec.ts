@@ -9,10 +9,14 @@ import {
   recordDates,
   stepKinds,
   type Cutoff,
+  type Read,
   type Step,
   type Trigger,
 } from './index.js';
+import { afterPrevious, step } from './testing/index.js';
 
+/** Without approvals and notice. */
+const bare = { approvals: 0, noticeDays: 0 };
 const name = fc.stringMatching(/^[a-z][a-z ]{0,12}[a-z]$/).filter((n) => !/ {2}/.test(n));
 const trigger: fc.Arbitrary<Trigger> = fc.oneof(
   fc.constantFrom(...recordDates).map((date): Trigger => ({ kind: 'recordDate', date })),
@@ -29,7 +33,7 @@ const cutoff: fc.Arbitrary<Cutoff> = fc.oneof(
     firstDay: fc.integer({ min: 1, max: 28 }),
   }),
 );
-const step: fc.Arbitrary<Step> = fc
+const anyStep: fc.Arbitrary<Step> = fc
   .record({
     kind: fc.constantFrom(...stepKinds),
     after: fc.constantFrom('P0D', 'P7Y', 'P18M', 'P1Y6M', 'P90D'),
@@ -53,7 +57,7 @@ const step: fc.Arbitrary<Step> = fc
 describe('a rule in a table', () => {
   it('is read as it was written', () => {
     fc.assert(
-      fc.property(trigger, cutoff, fc.array(step, { minLength: 1, maxLength: 4 }), (t, c, s) => {
+      fc.property(trigger, cutoff, fc.array(anyStep, { minLength: 1, maxLength: 4 }), (t, c, s) => {
         expect(parseTrigger(printTrigger(t))).toEqual({ ok: true, value: t });
         expect(parseCutoff(printCutoff(c))).toEqual({ ok: true, value: c });
         expect(parseSteps(printSteps(s)))
@@ -80,19 +84,101 @@ describe('a rule in a table', () => {
       value: [ask, destroy],
     });
   });
-  const mistakes: [(text: string) => { ok: boolean; sentence?: string }, string, RegExp][] = [
-    [parseTrigger, '', /when the clock starts/],
-    [parseTrigger, 'when it ends', /when the clock starts/],
-    [parseTrigger, 'event', /when the clock starts/],
-    [parseCutoff, 'year end', /no cutoff/],
-    [parseCutoff, 'fiscal year from 13-1', /no cutoff/],
-    [parseCutoff, 'fiscal year from 2-29', /no cutoff/],
-    [parseSteps, '', /names no step/],
-    [parseSteps, 'shred P7Y', /“shred P7Y” is no step/],
-    [parseSteps, 'destroy', /after how long/],
-    [parseSteps, 'destroy seven years', /after how long/],
-    [parseSteps, 'ask owner P5Y every month', /“month” is no period/],
-    [parseSteps, 'destroy P7Y, two approvals', /“two approvals” is neither/],
+  const read: [(text: string) => Read<unknown>, string, unknown][] = [
+    ...recordDates.map((date): [typeof parseTrigger, string, Trigger] => [
+      parseTrigger,
+      date === 'lastUsed' ? ' Last  Used ' : ` ${date.toUpperCase()} `,
+      { kind: 'recordDate', date },
+    ]),
+    [parseTrigger, 'Folder  Closed', { kind: 'folderClosed' }],
+    [parseTrigger, 'NEVER', { kind: 'never' }],
+    [parseTrigger, 'Fact Expires On', { kind: 'fact', fact: 'Expires On' }],
+    [parseTrigger, 'event lease ended', { kind: 'event', eventType: 'lease ended', occurrence: 'last' }],
+    [parseTrigger, 'Last Event lease ended', { kind: 'event', eventType: 'lease ended', occurrence: 'last' }],
+    [parseTrigger, 'FIRST EVENT lease ended', { kind: 'event', eventType: 'lease ended', occurrence: 'first' }],
+    [parseTrigger, 'event first sailing', { kind: 'event', eventType: 'first sailing', occurrence: 'last' }],
+    [parseCutoff, ' ', { kind: 'none' }],
+    [parseCutoff, 'None', { kind: 'none' }],
+    [parseCutoff, 'Month', { kind: 'month' }],
+    [parseCutoff, 'quarter', { kind: 'quarter' }],
+    [parseCutoff, 'year', { kind: 'calendarYear' }],
+    [parseCutoff, 'Calendar  Year', { kind: 'calendarYear' }],
+    [parseCutoff, 'fiscal year from 1-1', { kind: 'fiscalYear', firstMonth: 1, firstDay: 1 }],
+    [parseCutoff, 'Fiscal year from 12-28', { kind: 'fiscalYear', firstMonth: 12, firstDay: 28 }],
+    [parseSteps, 'DESTROY  p7y , 1 Approval', [step('destroy', 'P7Y', { noticeDays: 0 })]],
+    [parseSteps, 'Destroy P7Y, 14 Days Notice;', [step('destroy', 'P7Y', { approvals: 0 })]],
+    [parseSteps, 'destroy P7Y After The Step Before', [step('destroy', 'P7Y', { ...bare, ...afterPrevious })]],
+    [
+      parseSteps,
+      'destroy P7Y, 2 approvals Of Board OR "Wind or tide"',
+      [step('destroy', 'P7Y', { approvals: 2, noticeDays: 0, approverGroups: ['Board', 'Wind or tide'] })],
+    ],
+    [parseSteps, 'keep for good', [step('keepPermanently', 'P0D', bare)]],
+    [parseSteps, 'keep for good P5Y', [step('keepPermanently', 'P5Y', bare)]],
+    [parseSteps, 'move P6Y to "A, ""B"""', [step('move', 'P6Y', { ...bare, to: 'A, "B"' })]],
+    [parseSteps, 'move P6Y To 5" tapes', [step('move', 'P6Y', { ...bare, to: '5" tapes' })]],
+    [
+      parseSteps,
+      '; ask owner P1Y Every P1M ; ; review P2Y',
+      [step('askOwner', 'P1Y', { ...bare, repeatEvery: 'P1M' }), step('review', 'P2Y', bare)],
+    ],
   ];
-  for (const [parse, text, sentence] of mistakes) it(`“${text}” is told wrong`, () => expect(parse(text).sentence).toMatch(sentence));
+  for (const [parse, text, value] of read) it(`“${text}” is read`, () => expect(parse(text)).toEqual({ ok: true, value }));
+
+  const printed: [string, string][] = [
+    [printSteps([step('keepPermanently', 'P0D', bare)]), 'keep for good'],
+    [printSteps([step('keepPermanently', 'P5Y', { noticeDays: 1 })]), 'keep for good P5Y, 1 approval, 1 day notice'],
+    [printSteps([step('keepPermanently', 'P0D', { ...bare, ...afterPrevious })]), 'keep for good P0D after the step before'],
+    [printSteps([step('keepPermanently', 'P0D', { ...bare, repeatEvery: 'P1Y' })]), 'keep for good P0D every P1Y'],
+    [printSteps([step('declare', 'P0D', bare)]), 'declare P0D'],
+    [printSteps([step('destroy', 'P7Y', { noticeDays: 0, approverGroups: [] })]), 'destroy P7Y, 1 approval'],
+    [
+      printSteps([step('destroy', 'P7Y', { noticeDays: 0, approverGroups: ['Board', 'North or south', 'The "old"'] })]),
+      'destroy P7Y, 1 approval of Board or "North or south" or "The ""old"""',
+    ],
+    [printSteps([step('move', 'P6Y', { ...bare, to: 'A; B' })]), 'move P6Y to "A; B"'],
+    [printTrigger({ kind: 'event', eventType: 'ended', occurrence: 'first' }), 'first event ended'],
+    [printTrigger({ kind: 'recordDate', date: 'lastUsed' }), 'last used'],
+    [printCutoff({ kind: 'fiscalYear', firstMonth: 4, firstDay: 1 }), 'fiscal year from 4-1'],
+  ];
+  for (const [was, wanted] of printed) it(`“${wanted}” is written`, () => expect(was).toBe(wanted));
+
+  const noClock = 'says not when the clock starts: created, filed, fact …, folder closed, event …, first event … or never';
+  const noCutoff = 'is no cutoff: none, month, quarter, calendar year, or fiscal year from 4-1 (month and day, the 28th at the latest)';
+  const noStep = 'is no step: ask owner, review, declare, trim versions, move, route, transfer, destroy, keep for good';
+  const noTime = 'says not after how long, such as P7Y or 90 days';
+  const mistakes: [(text: string) => Read<unknown>, string, string][] = [
+    ...['', 'when it ends', 'event', 'not event ended'].map((text): [typeof parseTrigger, string, string] => [parseTrigger, text, noClock]),
+    ...[
+      'year end',
+      'fiscal year',
+      'fiscal year from 0-1',
+      'fiscal year from 13-1',
+      'fiscal year from 4-0',
+      'fiscal year from 2-29',
+      'a fiscal year from 4-1',
+      'fiscal year from 4-1-1',
+    ].map((text): [typeof parseCutoff, string, string] => [parseCutoff, text, noCutoff]),
+    [parseSteps, '', 'names no step'],
+    [parseSteps, ' ; ', 'names no step'],
+    [parseSteps, 'shred P7Y', `“shred P7Y” ${noStep}`],
+    [parseSteps, 'destroyed P7Y', `“destroyed P7Y” ${noStep}`],
+    [parseSteps, ', 1 approval', `“1 approval” ${noStep}`],
+    [parseSteps, 'review P1Y; shred P7Y', `“shred P7Y” ${noStep}`],
+    [parseSteps, 'destroy', `“destroy” ${noTime}`],
+    [parseSteps, 'destroy seven years', `“destroy seven years” ${noTime}`],
+    [parseSteps, 'ask owner P5Y every month', '“month” is no period, such as P30D or 30 days'],
+    [parseSteps, 'move P5Y', '“move P5Y” says not to which folder, such as to CLOSED'],
+    [parseSteps, 'destroy P5Y to CLOSED', '“destroy P5Y to CLOSED”: only move says to which folder'],
+    ...['two approvals', '2 approvals more', 'about 2 approvals', '14 days', '2 of Board'].map(
+      (part): [typeof parseSteps, string, string] => [
+        parseSteps,
+        `destroy P7Y, ${part}`,
+        `“${part}” is neither a number of approvals nor of days notice`,
+      ],
+    ),
+  ];
+  for (const [parse, text, sentence] of mistakes) {
+    it(`“${text}” is told wrong`, () => expect(parse(text)).toEqual({ ok: false, sentence }));
+  }
 });

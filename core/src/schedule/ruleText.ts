@@ -123,7 +123,7 @@ export function printSteps(steps: readonly Step[]): string {
               `${step.approvals} ${step.approvals === 1 ? 'approval' : 'approvals'}${step.approverGroups?.length ? ` of ${step.approverGroups.map(quoted).join(' or ')}` : ''}`,
             ]
           : []),
-        ...(step.noticeDays > 0 ? [`${step.noticeDays} days notice`] : []),
+        ...(step.noticeDays > 0 ? [`${step.noticeDays} ${step.noticeDays === 1 ? 'day' : 'days'} notice`] : []),
       ].join(', '),
     )
     .join('; ');
@@ -148,7 +148,7 @@ function parseStep(text: string): Read<Step> {
   let [approvals, noticeDays] = [0, 0];
   let approverGroups: string[] | undefined;
   for (const part of more) {
-    const given = /^(\d+) (?:(approvals?)(?: of (.+))?|days notice)$/i.exec(part);
+    const given = /^(\d+) (?:(approvals?)(?: of (.+))?|days? notice)$/i.exec(part);
     if (!given) return wrong(`“${part}” is neither a number of approvals nor of days notice`);
     if (given[2] === undefined) noticeDays = Number(given[1]);
     else {

@@ -1,8 +1,6 @@
 import { TestBed } from '@angular/core/testing';
-import { parseCriteria, printCriteria, type AskedCriteria, type Vocabulary } from '@key-cellar/core/criteria';
-import * as fc from 'fast-check';
+import type { AskedCriteria, Vocabulary } from '@key-cellar/core/criteria';
 import { Stage, testingProviders } from '../kit/testing';
-import { clauseAbout, subjectOf, subjectsOf, verbOf, verbsFor, withVerb, type Single } from './clauseForm';
 import { CriteriaField } from './criteriaField';
 
 const vocabulary: Vocabulary = {
@@ -24,38 +22,6 @@ const vocabulary: Vocabulary = {
   holds: [{ id: 'h', name: 'Grounding' }],
   detectors: [{ id: 'd', name: 'Payment cards' }],
 };
-const today = '2026-09-14';
-
-describe('a condition put together by hand', () => {
-  const subjects = subjectsOf(vocabulary).map((s) => s.value);
-  for (const subject of subjects) {
-    it(`about ${subject} says so in every way that there is to compare it`, () => {
-      const first = clauseAbout(subject, vocabulary, today);
-      expect(subjectOf(first)).toBe(subject);
-      for (const verb of verbsFor(first, vocabulary)) {
-        const clause = withVerb(first, verb, vocabulary, today);
-        expect(subjectOf(clause)).toBe(subject);
-        expect(verbOf(clause)).toBe(verb);
-      }
-    });
-  }
-  it('can always be written, and read again as it was', () => {
-    const step = fc.record({ subject: fc.constantFrom(...subjects), verb: fc.nat(5) });
-    fc.assert(
-      fc.property(fc.array(step, { minLength: 1, maxLength: 4 }), (steps) => {
-        let clause: Single = clauseAbout(steps[0]!.subject, vocabulary, today);
-        for (const { subject, verb } of steps) {
-          clause = subjectOf(clause) === subject ? clause : clauseAbout(subject, vocabulary, today);
-          const verbs = verbsFor(clause, vocabulary);
-          if (verbs.length > 0) clause = withVerb(clause, verbs[verb % verbs.length]!, vocabulary, today);
-        }
-        const text = printCriteria(clause, vocabulary);
-        expect(parseCriteria(text, vocabulary)).withContext(text).toEqual({ ok: true, criteria: clause });
-      }),
-    );
-  });
-});
-
 describe('the field for criteria', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
   const show = async (

@@ -12,11 +12,10 @@ import {
 } from '@angular/core';
 import { toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
-import { clausesOf, completeCriteria, parseCriteria, printCriteria, type AskedCriteria } from '@key-cellar/core/criteria';
+import { asGroup, clausesOf, completeCriteria, parseCriteria, printCriteria, type AskedCriteria } from '@key-cellar/core/criteria';
 import { Button } from 'primeng/button';
 import { catchError, of } from 'rxjs';
 import { Session } from '../identity/index';
-import { asGroup } from './clauseForm';
 import { CriteriaNode } from './criteriaNode';
 import { VocabularyService } from './vocabularyService';
 

@@ -1,10 +1,24 @@
 import { ChangeDetectionStrategy, Component, computed, forwardRef, input, output } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { spanUnits, thingsOf, valuesOf, type AskedCriteria, type SpanUnit, type Vocabulary } from '@key-cellar/core/criteria';
+import {
+  clauseAbout,
+  spanUnits,
+  subjectOf,
+  thingsOf,
+  valuesOf,
+  verbOf,
+  verbsFor,
+  withVerb,
+  type AskedCriteria,
+  type Single,
+  type SpanUnit,
+  type Verb,
+  type Vocabulary,
+} from '@key-cellar/core/criteria';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Choice } from '../kit/choice';
-import { clauseAbout, subjectOf, subjectsOf, verbOf, verbs, verbsFor, withVerb, type Single, type Verb } from './clauseForm';
+import { subjectOptions, verbWords } from './clauseWords';
 
 type Group = Extract<AskedCriteria, { op: 'and' | 'or' }>;
 
@@ -45,12 +59,12 @@ export class CriteriaNode {
     const inner = this.inner();
     return isGroup(inner) || inner.op === 'not' ? null : inner;
   });
-  protected readonly subjects = computed(() => subjectsOf(this.vocabulary()));
+  protected readonly subjects = computed(() => subjectOptions(this.vocabulary()));
   protected readonly subject = computed(() => (this.clause() ? subjectOf(this.clause()!) : ''));
   protected readonly verbOptions = computed(() =>
     verbsFor(this.clause()!, this.vocabulary())
       .filter((verb) => this.relative() || (verb !== 'last' && verb !== 'next'))
-      .map((verb) => ({ value: verb, name: verbs[verb] })),
+      .map((verb) => ({ value: verb, name: verbWords[verb] })),
   );
   protected readonly verb = computed(() => verbOf(this.clause()!));
   protected readonly joins = [

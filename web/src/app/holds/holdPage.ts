@@ -12,31 +12,19 @@ import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
 import { CountPipe, DatedPipe, DayPipe } from '../kit/words';
 import { Coverage } from './coverage';
+import { CoveredRecords } from './coveredRecords';
 
 /** One hold: what it covers, since when and why, who was told. */
 @Component({
   selector: 'kc-hold',
-  imports: [Button, CountPipe, Coverage, DatedPipe, DayPipe, FormsModule, Mark, ProblemNotice, RouterLink, Sheet, Textarea],
+  imports: [Button, CountPipe, Coverage, CoveredRecords, DatedPipe, DayPipe, FormsModule, Mark, ProblemNotice, RouterLink, Sheet, Textarea],
   templateUrl: './holdPage.html',
   styles: `
-    .nowrap {
-      white-space: nowrap;
-    }
-    .rec a {
-      text-decoration: none;
-    }
-    .rec a:hover {
-      text-decoration: underline;
-    }
     .two {
       display: grid;
       grid-template-columns: minmax(0, 2fr) minmax(280px, 1fr);
       gap: 20px;
       align-items: start;
-    }
-    tr.out {
-      color: var(--ink-2);
-      text-decoration: line-through;
     }
     aside li {
       display: flex;
@@ -80,6 +68,9 @@ export class HoldPage {
     this.busy.set(false);
     this.releasing.set(false);
     this.done.set(sentence);
+    this.reload();
+  }
+  protected reload(): void {
     this.page.reload();
     this.session.refresh();
   }

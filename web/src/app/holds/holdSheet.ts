@@ -1,12 +1,13 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, model, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
-import { holds, identity, type Problem } from '@key-cellar/contract';
-import { distinctWords, type Criteria } from '@key-cellar/core/criteria';
+import { holds, identity, type Problem, type ResponseOf } from '@key-cellar/contract';
+import type { AskedCriteria, Criteria } from '@key-cellar/core/criteria';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Textarea } from 'primeng/textarea';
-import { switchMap } from 'rxjs';
+import { map, switchMap, type Observable } from 'rxjs';
+import { CriteriaField } from '../criteria/index';
 import { Choice } from '../kit/choice';
 import { Api, toProblem } from '../kit/api';
 import { Choices } from '../kit/choices';
@@ -14,14 +15,32 @@ import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { ResultList, type ResultLine } from '../kit/resultList';
 import { Sheet } from '../kit/sheet';
+import { CountPipe, DatedPipe } from '../kit/words';
 import { Session } from '../identity/index';
 
 const newMatter = 'new';
+const newHold = 'new';
 
-/** Places a hold: on marked records, or on whatever matches words and dates, now and later. */
+type Placed = Pick<ResponseOf<typeof holds.placeHold>, 'covered' | 'results'> & { readonly id: string };
+
+/** Places a hold: on marked records, or on whatever matches criteria, now and later. Marked records may join an open one. */
 @Component({
   selector: 'kc-hold-sheet',
-  imports: [Button, FormsModule, InputText, Choices, ProblemNotice, ResultList, RouterLink, Choice, Sheet, Textarea],
+  imports: [
+    Button,
+    CountPipe,
+    CriteriaField,
+    DatedPipe,
+    FormsModule,
+    InputText,
+    Choices,
+    ProblemNotice,
+    ResultList,
+    RouterLink,
+    Choice,
+    Sheet,
+    Textarea,
+  ],
   templateUrl: './holdSheet.html',
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
@@ -44,12 +63,12 @@ export class HoldSheet {
   protected readonly reason = signal('');
   protected readonly freeze = signal(false);
   protected readonly custodians = signal<string[]>([]);
-  protected readonly words = signal('');
-  protected readonly from = signal('');
-  protected readonly until = signal('');
+  protected readonly text = signal('');
+  protected readonly criteria = signal<Criteria | null>(null);
+  protected readonly holdId = signal(newHold);
   protected readonly busy = signal(false);
   protected readonly problem = signal<Problem | null>(null);
-  protected readonly results = signal<{ id: string; covered: number; lines: ResultLine[] } | null>(null);
+  protected readonly results = signal<{ id: string; covered: number; joined: boolean; lines: ResultLine[] } | null>(null);
   protected readonly scope = signal<{ count: number; words: string } | null>(null);
   private readonly chosen = signal<readonly string[]>([]);
 
@@ -66,21 +85,25 @@ export class HoldSheet {
     (this.people.value()?.people ?? []).filter((p) => p.kind === 'person').map(({ id, name }) => ({ name, value: id })),
   );
   protected readonly isNew = computed(() => this.matter() === newMatter);
+  protected readonly holdOptions = computed(() => [
+    { value: newHold, name: $localize`A new hold` },
+    ...(this.matters.value()?.matters ?? []).flatMap((m) =>
+      m.holds.filter((h) => h.state === 'open').map((h) => ({ value: h.id, name: `${m.code} ${h.name}` })),
+    ),
+  ]);
+  /** Marked records join a hold that is open already. */
+  protected readonly joining = computed(() => this.count() > 0 && this.holdId() !== newHold);
   protected readonly count = computed(() => this.chosen().length);
-  protected readonly criteria = computed<Criteria | null>(() => {
-    const of: Criteria[] = [];
-    if (distinctWords(this.words()).length > 0) of.push({ op: 'words', text: this.words() });
-    if (this.from() || this.until()) {
-      of.push({ op: 'between', field: 'created', from: this.from() || undefined, until: this.until() || undefined });
-    }
-    return of.length > 0 ? { op: 'and', of } : null;
-  });
   protected readonly button = computed(() =>
     this.count() === 0
       ? $localize`Place hold on what matches`
-      : this.count() === 1
-        ? $localize`Place hold on one record`
-        : $localize`Place hold on ${this.count()}:n: records`,
+      : this.joining()
+        ? this.count() === 1
+          ? $localize`Add one record to the hold`
+          : $localize`Add ${this.count()}:n: records to the hold`
+        : this.count() === 1
+          ? $localize`Place hold on one record`
+          : $localize`Place hold on ${this.count()}:n: records`,
   );
 
   constructor() {
@@ -91,54 +114,71 @@ export class HoldSheet {
         this.chosen.set(this.recordIds());
         this.results.set(null);
         this.problem.set(null);
-        this.scope.set(null);
+        this.text.set('');
+        this.understood(null);
+        this.holdId.set(newHold);
         const given = this.matterId();
         if (given) this.matter.set(given);
       });
     });
   }
 
+  /** An empty sentence would hold everything, so it counts as none. */
+  protected understood(criteria: AskedCriteria | null): void {
+    this.criteria.set(this.text().trim() === '' ? null : (criteria as Criteria | null));
+    this.scope.set(null);
+  }
+
   protected countScope(): void {
-    const criteria = this.criteria();
-    if (!criteria) {
-      this.scope.set(null);
-      return;
-    }
-    this.api.call(holds.countScope, { body: { criteria } }).subscribe({
+    this.problem.set(null);
+    this.api.call(holds.countScope, { body: { criteria: this.criteria()! } }).subscribe({
       next: (scope) => this.scope.set(scope),
       error: (error: unknown) => this.problem.set(toProblem(error)),
     });
   }
 
+  private add(): Observable<Placed> {
+    const id = this.holdId();
+    return this.api
+      .call(holds.addRecords, { params: { id }, body: { recordIds: [...this.chosen()] } })
+      .pipe(map((added) => ({ ...added, id })));
+  }
+
+  private placeIn(matterId: string): Observable<Placed> {
+    // Should the hold itself be refused, the matter exists already: a second try uses it.
+    this.matter.set(matterId);
+    return this.api.call(holds.placeHold, {
+      body: {
+        matterId,
+        name: this.name(),
+        reason: this.reason(),
+        freeze: this.freeze(),
+        recordIds: [...this.chosen()],
+        criteria: this.count() === 0 ? (this.criteria() ?? undefined) : undefined,
+        custodianIds: this.custodians(),
+      },
+    });
+  }
+
+  private placeNew(): Observable<Placed> {
+    if (!this.isNew()) return this.placeIn(this.matter());
+    return this.api
+      .call(holds.makeMatter, { body: { code: this.matterCode(), title: this.matterTitle(), kind: this.matterKind(), note: '' } })
+      .pipe(switchMap(({ id }) => this.placeIn(id)));
+  }
+
   protected place(): void {
     this.busy.set(true);
     this.problem.set(null);
-    const place = (matterId: string) => {
-      // Should the hold itself be refused, the matter exists already: a second try uses it.
-      this.matter.set(matterId);
-      return this.api.call(holds.placeHold, {
-        body: {
-          matterId,
-          name: this.name(),
-          reason: this.reason(),
-          freeze: this.freeze(),
-          recordIds: [...this.chosen()],
-          criteria: this.count() === 0 ? (this.criteria() ?? undefined) : undefined,
-          custodianIds: this.custodians(),
-        },
-      });
-    };
-    const call = this.isNew()
-      ? this.api
-          .call(holds.makeMatter, { body: { code: this.matterCode(), title: this.matterTitle(), kind: this.matterKind(), note: '' } })
-          .pipe(switchMap(({ id }) => place(id)))
-      : place(this.matter());
+    const joined = this.joining();
+    const call = joined ? this.add() : this.placeNew();
     call.subscribe({
       next: ({ id, covered, results }) => {
         this.busy.set(false);
         this.results.set({
           id,
           covered,
+          joined,
           lines: results.map((r) => ({
             name: r.name,
             outcome: r.outcome === 'covered' ? 'done' : r.outcome === 'already covered' ? 'skipped' : 'refused',

@@ -1,7 +1,9 @@
 import { TestBed } from '@angular/core/testing';
+import { emptyVocabulary } from '@key-cellar/core/criteria';
 import type { HoldLine, HoldPage as Page, MatterLine } from '@key-cellar/contract';
 import { me, Stage, testingProviders } from '../kit/testing';
 import { HoldPage } from './holdPage';
+import { HoldSheet } from './holdSheet';
 import { HoldsPage } from './holdsPage';
 
 const hold: HoldLine = {
@@ -43,6 +45,7 @@ const page: Page = {
     { month: '2024-04', covered: 62 },
   ],
 };
+const ottoline = { op: 'words', text: 'ottoline' };
 const people = [
   { id: 'p2', name: 'Dario Quist', kind: 'person' },
   { id: 'g', name: 'Keepers', kind: 'group' },
@@ -55,6 +58,11 @@ describe('holds', () => {
     for (const request of stage.http.match('/api/matters')) request.flush({ matters });
     await stage.answer('/api/people', { people });
     return stage;
+  };
+  /** Opens the sheet, in which criteria can be written once it is known what they may speak of. */
+  const begin = async (stage: Stage<HoldsPage>): Promise<void> => {
+    await stage.press('Place a hold');
+    await stage.answer('/api/criteria/vocabulary', { ...emptyVocabulary });
   };
 
   it('say what they cover, in words, and who has not acknowledged', async () => {
@@ -76,13 +84,17 @@ describe('holds', () => {
 
   it('by criteria say how much they would cover, and make their matter first', async () => {
     const stage = await show([matter]);
-    await stage.press('Place a hold');
+    await begin(stage);
     expect(stage.button('Place hold on what matches').disabled).toBeTrue();
     await stage.type('#matter-code', 'C-2026-1');
     await stage.type('#matter-title', 'A case');
     await stage.type('#hold-name', 'Case hold');
     await stage.type('#hold-reason', 'asked for by counsel');
-    await stage.type('#hold-words', 'ottoline');
+    await stage.type('#hold-criteria', 'has word ottoline');
+    await stage.press('How many?');
+    const counted = await stage.answer('/api/holds/count', { count: 1, words: 'has word “ottoline”' });
+    expect(counted.request.body).toEqual({ criteria: ottoline });
+    expect(stage.sheet.textContent).toContain('1 record matches today: has word “ottoline”.');
     expect(stage.button('Place hold on what matches').disabled).toBeFalse();
     await stage.press('Place hold on what matches');
     const made = await stage.answer('/api/matters', { id: 'm9' });
@@ -93,22 +105,38 @@ describe('holds', () => {
         matterId: 'm9',
         recordIds: [],
         freeze: false,
-        criteria: { op: 'and', of: [{ op: 'words', text: 'ottoline' }] },
+        criteria: ottoline,
       }),
     );
     placed.flush({ id: 'h2', covered: 3, results: [] });
     await stage.settle();
-    expect(stage.sheet.textContent).toContain('3');
+    expect(stage.sheet.textContent!.replace(/\s+/g, ' ')).toContain('The hold covers 3 records.');
+  });
+
+  it('are placed on nothing while there are no criteria, or those that move with the calendar', async () => {
+    const stage = await show([matter]);
+    await begin(stage);
+    const disabled = (): boolean => stage.button('Place hold on what matches').disabled;
+    for (const [text, is] of [
+      ['has word ottoline', false],
+      ['', true],
+      ['created in the last 7 days', true],
+      ['created in 2020', false],
+      ['created in', true],
+    ] as const) {
+      await stage.type('#hold-criteria', text);
+      expect(disabled()).withContext(text).toBe(is);
+    }
   });
 
   it('whose placing was refused keep what was typed, and use the matter that was made', async () => {
     const stage = await show([matter]);
-    await stage.press('Place a hold');
+    await begin(stage);
     await stage.type('#matter-code', 'C-2026-1');
     await stage.type('#matter-title', 'A case');
     await stage.type('#hold-name', 'Case hold');
     await stage.type('#hold-reason', 'no');
-    await stage.type('#hold-words', 'ottoline');
+    await stage.type('#hold-criteria', 'has word ottoline');
     await stage.press('Place hold on what matches');
     await stage.answer('/api/matters', { id: 'm9' });
     await stage.refuse('/api/holds', 'The reason needs three letters or more.', undefined, 422);
@@ -119,6 +147,47 @@ describe('holds', () => {
     expect(document.querySelector<HTMLInputElement>('#hold-name')!.value).toBe('Case hold');
     await stage.press('Place hold on what matches');
     expect(stage.http.expectOne('/api/holds').request.body.matterId).toBe('m9');
+  });
+});
+
+describe('holding marked records', () => {
+  beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
+  const show = async (matters: MatterLine[]): Promise<Stage<HoldSheet>> => {
+    const stage = await Stage.show(HoldSheet, { open: true, recordIds: ['r1', 'r2'] });
+    await stage.answer('/api/matters', { matters });
+    await stage.answer('/api/people', { people });
+    return stage;
+  };
+
+  it('takes them into a hold that is open, and says of each what came of it', async () => {
+    const released: HoldLine = { ...hold, id: 'old', name: 'Closed affair', state: 'released' };
+    const stage = await show([{ ...matter, holds: [hold, released] }]);
+    const offered = await stage.offered('hold-hold');
+    expect(offered.map((o) => o.textContent!.trim())).toEqual(['A new hold', 'I-2024-1 Ottoline inquiry']);
+    offered[1]!.click();
+    await stage.settle();
+    expect(document.querySelector('#hold-reason')).toBeNull();
+    await stage.press('Add 2 records to the hold');
+    const request = stage.http.expectOne('/api/holds/h/records');
+    expect(request.request.body).toEqual({ recordIds: ['r1', 'r2'] });
+    request.flush({
+      covered: 1,
+      results: [
+        { id: 'r1', name: 'PIL-03/2019/0001', outcome: 'covered' },
+        { id: 'r2', name: 'PIL-03/2019/0002', outcome: 'already covered' },
+      ],
+    });
+    await stage.settle();
+    const text = stage.sheet.textContent!.replace(/\s+/g, ' ');
+    expect(text).toContain('1 record was added to the hold.');
+    expect(text).toContain('already covered');
+  });
+
+  it('places a new one where none is open', async () => {
+    const stage = await show([{ ...matter, holds: [] }]);
+    expect(document.querySelector('#hold-hold')).toBeNull();
+    expect(document.querySelector('#hold-criteria')).toBeNull();
+    expect(stage.button('Place hold on 2 records').disabled).toBeFalse();
   });
 });
 
@@ -175,6 +244,49 @@ describe('a hold', () => {
     expect(stage.sheet.textContent).toContain('Releasing a hold needs a reason.');
     expect(document.querySelector<HTMLTextAreaElement>('#release-reason')!.value).toBe('x');
   });
+
+  it('lets marked records out, with a reason', async () => {
+    const stage = await show();
+    const boxes = (): HTMLInputElement[] => [...stage.host.querySelectorAll<HTMLInputElement>('tbody input')];
+    expect(boxes().map((b) => b.getAttribute('aria-label'))).toEqual(['Mark PIL-03/2019/0001']);
+    boxes()[0]!.click();
+    await stage.settle();
+    await stage.press('Let out …');
+    await stage.type('#let-out-reason', 'It is of another barge');
+    await stage.press('Let one record out');
+    const request = await stage.answer('/api/holds/h/let-out', {
+      released: 1,
+      results: [{ id: 'r1', name: 'PIL-03/2019/0001', outcome: 'done', why: 'Let out.' }],
+    });
+    expect(request.request.body).toEqual({ recordIds: ['r1'], reason: 'It is of another barge' });
+    await stage.answer('/api/holds/h', { ...page, records: page.records.map((r) => ({ ...r, released: true })) });
+    expect(stage.sheet.textContent).toContain('Let out.');
+    expect(boxes()).toEqual([]);
+    expect(stage.host.querySelectorAll('tr.out').length).toBe(2);
+  });
+
+  it('keeps the marks and the reason when letting out is refused', async () => {
+    const stage = await show();
+    stage.host.querySelector<HTMLInputElement>('thead input')!.click();
+    await stage.settle();
+    await stage.press('Let out …');
+    await stage.type('#let-out-reason', 'x');
+    await stage.press('Let one record out');
+    await stage.refuse('/api/holds/h/let-out', 'Letting out needs a reason.', undefined, 422);
+    expect(stage.sheet.textContent).toContain('Letting out needs a reason.');
+    expect(document.querySelector<HTMLTextAreaElement>('#let-out-reason')!.value).toBe('x');
+    expect(stage.host.querySelector<HTMLInputElement>('tbody input')!.checked).toBeTrue();
+  });
+
+  for (const [whose, changes, who] of [
+    ['somebody without the right', {}, { rights: ['discover', 'read'] }],
+    ['anybody once it is released', { state: 'released', releasedOn: '2026-09-14', releaseReason: 'closed' }, {}],
+  ] as const) {
+    it(`lets nothing out for ${whose}`, async () => {
+      const stage = await show(changes, who as object);
+      expect(stage.host.querySelector('input')).toBeNull();
+    });
+  }
 
   it('reminds, and says how many', async () => {
     const stage = await show();

@@ -104,11 +104,16 @@ export class Stage<T> {
     await this.settle();
   }
 
-  /** Chooses from one of the lists by the id of its field. */
-  async choose(field: string, option: string | RegExp): Promise<void> {
+  /** Opens one of the lists by the id of its field, and gives what can be chosen. */
+  async offered(field: string): Promise<HTMLElement[]> {
     document.getElementById(field)!.closest<HTMLElement>('.p-select')!.click();
     await this.settle();
-    const options = [...document.querySelectorAll<HTMLElement>('[role="option"]')];
+    return [...document.querySelectorAll<HTMLElement>('[role="option"]')];
+  }
+
+  /** Chooses from one of the lists by the id of its field. */
+  async choose(field: string, option: string | RegExp): Promise<void> {
+    const options = await this.offered(field);
     const found = options.find((o) => (typeof option === 'string' ? o.textContent!.trim() === option : option.test(o.textContent!)));
     if (!found) throw new Error(`no option ${String(option)} among ${options.map((o) => o.textContent!.trim()).join(', ')}`);
     found.click();

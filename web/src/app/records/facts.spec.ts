@@ -55,15 +55,14 @@ describe('fields of facts', () => {
 
   it('show a tree of choices by its branches', async () => {
     const stage = await show([fact('by', 'choice', { choices: ['Radio', 'Radio / Channel 12', 'Letter'] })]);
-    document.getElementById('fact-by')!.closest<HTMLElement>('.p-select')!.click();
-    await stage.settle();
-    const options = [...document.querySelectorAll<HTMLElement>('[role="option"] span')].filter((o) => o.style.paddingLeft !== '');
+    const offered = await stage.offered('fact-by');
+    const options = offered.flatMap((o) => [...o.querySelectorAll('span')]).filter((o) => o.style.paddingLeft !== '');
     expect(options.map((o) => [o.textContent!.trim(), o.style.paddingLeft])).toEqual([
       ['Radio', '0px'],
       ['Channel 12', '16px'],
       ['Letter', '0px'],
     ]);
-    [...document.querySelectorAll<HTMLElement>('[role="option"]')][1]!.click();
+    offered[1]!.click();
     await stage.settle();
     expect(value(stage)).toEqual({ by: 'Radio / Channel 12' });
   });

@@ -1,48 +1,34 @@
 import {
   codeFields,
   dateFields,
-  fieldWords,
   personFields,
   textFields,
-  thingsOf,
-  valuesOf,
   type AskedCriteria,
   type Clause,
   type CodeField,
   type DateField,
   type PersonField,
   type TextField,
-  type Vocabulary,
   type Within,
-} from '@key-cellar/core/criteria';
+} from './criteria.js';
+import { thingsOf, valuesOf, type Vocabulary } from './vocabulary.js';
 
+/** A condition that is neither a group nor its contrary. */
 export type Single = Clause | Within;
 
-/** What a condition is about, as one can choose it. */
-export interface Subject {
-  readonly value: string;
-  readonly name: string;
+/** Subjects that are no field and no fact. */
+export const plainSubjects = ['under', 'words', 'held', 'heldBy', 'detected', 'gaps'] as const;
+export type PlainSubject = (typeof plainSubjects)[number];
+
+/** What a condition can be about: `under`, a field such as `created`, or `fact vessel`. */
+export function subjectsOf(vocabulary: Vocabulary): string[] {
+  const plain = plainSubjects.filter(
+    (s) => (s !== 'heldBy' || vocabulary.holds.length > 0) && (s !== 'detected' || vocabulary.detectors.length > 0),
+  );
+  return [...plain, ...codeFields, ...textFields, ...dateFields, ...personFields, ...vocabulary.facts.map((f) => `fact ${f.code}`)];
 }
 
-const fixed: readonly Subject[] = [
-  { value: 'under', name: $localize`place` },
-  { value: 'words', name: $localize`words` },
-  { value: 'held', name: $localize`held` },
-  { value: 'heldBy', name: $localize`held by` },
-  { value: 'detected', name: $localize`matches detector` },
-  { value: 'gaps', name: $localize`gaps` },
-];
-
-export function subjectsOf(vocabulary: Vocabulary): Subject[] {
-  return [
-    ...fixed.filter(
-      (s) => (s.value !== 'heldBy' || vocabulary.holds.length > 0) && (s.value !== 'detected' || vocabulary.detectors.length > 0),
-    ),
-    ...[...codeFields, ...textFields, ...dateFields, ...personFields].map((field) => ({ value: field, name: fieldWords[field] })),
-    ...vocabulary.facts.map((f) => ({ value: `fact ${f.code}`, name: f.title })),
-  ];
-}
-
+/** What a condition is about, as {@link subjectsOf} names it. */
 export function subjectOf(clause: Single): string {
   switch (clause.op) {
     case 'is':
@@ -60,17 +46,9 @@ export function subjectOf(clause: Single): string {
   }
 }
 
-export const verbs = {
-  is: $localize`is`,
-  starts: $localize`starts with`,
-  from: $localize`from`,
-  until: $localize`until`,
-  between: $localize`between`,
-  last: $localize`in the last`,
-  next: $localize`in the next`,
-  known: $localize`is known`,
-} as const;
-export type Verb = keyof typeof verbs;
+/** Ways to compare. */
+export const verbs = ['is', 'starts', 'from', 'until', 'between', 'last', 'next', 'known'] as const;
+export type Verb = (typeof verbs)[number];
 
 function kindOf(clause: Single, vocabulary: Vocabulary): string {
   if (clause.op !== 'fact' && clause.op !== 'factStarts' && clause.op !== 'factBetween') return clause.op;
@@ -107,6 +85,7 @@ export function verbsFor(clause: Single, vocabulary: Vocabulary): readonly Verb[
   }
 }
 
+/** The way in which a condition compares. */
 export function verbOf(clause: Single): Verb {
   switch (clause.op) {
     case 'within':
