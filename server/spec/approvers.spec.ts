@@ -1,8 +1,10 @@
 import { docket, schedule, steps, type RuleDefinition } from '@key-cellar/contract';
+import { chapters } from './support/chapters.js';
 import { asOwner } from './support/database.js';
 import { makeWorld, problemOf, ruleDefinition, statusOf, today, type World } from './support/world.js';
 
 describe('approvals of a group', () => {
+  const chapter = chapters();
   let world: World;
   beforeAll(async () => {
     world = await makeWorld();
@@ -16,7 +18,7 @@ describe('approvals of a group', () => {
   const member = (memberId: string, groupId: string) =>
     asOwner(world.database, (client) => client.query('insert into membership (member_id, group_id) values ($1, $2)', [memberId, groupId]));
 
-  it('are given by people of the groups that the rule names, directly or through another group, and by nobody else', async () => {
+  chapter('are given by people of the groups that the rule names, directly or through another group, and by nobody else', async () => {
     await world.rule('R-STAFF', world.ids.A01, definition(['Staff']));
     await world.file('editor', { createdOn: '2024-01-10' });
     await keeper().call(steps.sweep);
@@ -40,7 +42,7 @@ describe('approvals of a group', () => {
     await world.setToday(today);
   });
 
-  it('are of groups that exist, and of at least one person', async () => {
+  chapter('are of groups that exist, and of at least one person', async () => {
     const make = (d: RuleDefinition) => keeper().call(schedule.makeRule, { body: { code: 'R-WRONG', definition: d } });
     expect(await problemOf(make(definition(['Nobody'])))).toContain('no group “Nobody”');
     expect(await statusOf(make(definition(['Staff'], 0)))).toBe(422);

@@ -7,6 +7,7 @@ import type pg from 'pg';
 import { uuidv7 } from 'uuidv7';
 import { verifyLedger, withUnitOfWork } from '../src/index.js';
 import { recordWords } from '../src/facts/index.js';
+import { chapters } from './support/chapters.js';
 import { asOwner, urlOf } from './support/database.js';
 import { approvedBatch, Client, makeWorld, rackDifferences, ruleDefinition, type World } from './support/world.js';
 
@@ -99,6 +100,7 @@ async function restartDatabase(database: string): Promise<void> {
 }
 
 describe('a server killed half-way', () => {
+  const chapter = chapters();
   let world: World;
   beforeAll(async () => {
     world = await makeWorld();
@@ -106,66 +108,75 @@ describe('a server killed half-way', () => {
   }, 180_000);
   afterAll(() => world.stop());
 
-  it('in the middle of an upload leaves nothing of it; the retry arrives once', async () => {
-    const { child, base } = await startProcess(world.database);
-    const bytes = randomBytes(8 * 1024 * 1024);
-    await new Promise<void>((resolve) => {
-      const upload = request(
-        `${base}/api/uploads?name=half.bin`,
-        {
-          method: 'POST',
-          headers: { cookie: world.as('editor').cookie, 'x-key-cellar': '1', 'idempotency-key': 'half', 'content-length': bytes.length },
-        },
-        () => undefined,
-      );
-      upload.on('error', () => resolve());
-      upload.write(bytes.subarray(0, 5 * 1024 * 1024), () => setTimeout(() => void kill(child), 150));
-    });
-    // The database notices the broken connection and rolls back by itself.
-    let left = 1;
-    for (let i = 0; i < 100 && left > 0; i++) {
-      await new Promise((resolve) => setTimeout(resolve, 50));
-      left = (
-        await world.pool.query<{ n: number }>('select (select count(*) from content)::int + (select count(*) from arrival)::int as n')
-      ).rows[0]!.n;
-    }
-    expect(left).toBe(0);
-    const again = await startProcess(world.database);
-    const client = new Client(again.base, world.as('editor').cookie);
-    const ids = [await client.upload('half.bin', bytes, { key: 'half' }), await client.upload('half.bin', bytes, { key: 'half' })];
-    expect(ids[0]).toBe(ids[1]);
-    const { arrivals } = await client.call(receiving.list);
-    expect(arrivals.map((a) => a.sha256)).toEqual([createHash('sha256').update(bytes).digest('hex')]);
-    await kill(again.child);
-  }, 180_000);
+  chapter(
+    'in the middle of an upload leaves nothing of it; the retry arrives once',
+    async () => {
+      const { child, base } = await startProcess(world.database);
+      const bytes = randomBytes(8 * 1024 * 1024);
+      await new Promise<void>((resolve) => {
+        const upload = request(
+          `${base}/api/uploads?name=half.bin`,
+          {
+            method: 'POST',
+            headers: { cookie: world.as('editor').cookie, 'x-key-cellar': '1', 'idempotency-key': 'half', 'content-length': bytes.length },
+          },
+          () => undefined,
+        );
+        upload.on('error', () => resolve());
+        upload.write(bytes.subarray(0, 5 * 1024 * 1024), () => setTimeout(() => void kill(child), 150));
+      });
+      // The database notices the broken connection and rolls back by itself.
+      let left = 1;
+      for (let i = 0; i < 100 && left > 0; i++) {
+        await new Promise((resolve) => setTimeout(resolve, 50));
+        left = (
+          await world.pool.query<{ n: number }>('select (select count(*) from content)::int + (select count(*) from arrival)::int as n')
+        ).rows[0]!.n;
+      }
+      expect(left).toBe(0);
+      const again = await startProcess(world.database);
+      const client = new Client(again.base, world.as('editor').cookie);
+      const ids = [await client.upload('half.bin', bytes, { key: 'half' }), await client.upload('half.bin', bytes, { key: 'half' })];
+      expect(ids[0]).toBe(ids[1]);
+      const { arrivals } = await client.call(receiving.list);
+      expect(arrivals.map((a) => a.sha256)).toEqual([createHash('sha256').update(bytes).digest('hex')]);
+      await kill(again.child);
+    },
+    180_000,
+  );
 
-  it('in the middle of a batch resumes: every record once, one certificate, nothing lost', async () => {
-    const count = 400;
-    await addDue(world, count);
-    const batchId = await approvedBatch(world);
-    // The first server takes the batch up and dies in it, the next one too.
-    await world.running.services.jobs.stop();
-    let server = await startProcess(world.database);
-    await new Client(server.base, world.as('keeper').cookie).call(docket.execute, { params: { id: batchId } });
-    const killedAt: number[] = [];
-    for (const target of [20, 120]) {
-      for (let i = 0; i < 400 && (await disposed(world)) < target; i++) await new Promise((resolve) => setTimeout(resolve, 10));
+  chapter(
+    'in the middle of a batch resumes: every record once, one certificate, nothing lost',
+    async () => {
+      const count = 400;
+      await addDue(world, count);
+      const batchId = await approvedBatch(world);
+      // The first server takes the batch up and dies in it, the next one too.
+      await world.running.services.jobs.stop();
+      let server = await startProcess(world.database);
+      await new Client(server.base, world.as('keeper').cookie).call(docket.execute, { params: { id: batchId } });
+      const killedAt: number[] = [];
+      for (const target of [20, 120]) {
+        for (let i = 0; i < 400 && (await disposed(world)) < target; i++) await new Promise((resolve) => setTimeout(resolve, 10));
+        await kill(server.child);
+        killedAt.push(await disposed(world));
+        server = await startProcess(world.database);
+      }
+      expect(killedAt[0]).toBeGreaterThanOrEqual(20);
+      expect(killedAt[0]).toBeLessThan(count);
+      const state = async (): Promise<string> =>
+        (await world.pool.query<{ state: string }>('select state from batch where id = $1', [batchId])).rows[0]!.state;
+      for (let i = 0; i < 600 && (await state()) !== 'done'; i++) await new Promise((resolve) => setTimeout(resolve, 50));
+      const client = new Client(server.base, world.as('keeper').cookie);
+      await expectAllDestroyedOnce(world, client, batchId, count);
       await kill(server.child);
-      killedAt.push(await disposed(world));
-      server = await startProcess(world.database);
-    }
-    expect(killedAt[0]).toBeGreaterThanOrEqual(20);
-    expect(killedAt[0]).toBeLessThan(count);
-    const state = async (): Promise<string> =>
-      (await world.pool.query<{ state: string }>('select state from batch where id = $1', [batchId])).rows[0]!.state;
-    for (let i = 0; i < 600 && (await state()) !== 'done'; i++) await new Promise((resolve) => setTimeout(resolve, 50));
-    const client = new Client(server.base, world.as('keeper').cookie);
-    await expectAllDestroyedOnce(world, client, batchId, count);
-    await kill(server.child);
-  }, 300_000);
+    },
+    300_000,
+  );
 });
 
 describe('a database killed half-way', () => {
+  const chapter = chapters();
   let world: World;
   beforeAll(async () => {
     world = await makeWorld();
@@ -184,66 +195,78 @@ describe('a database killed half-way', () => {
     throw new Error('it did not come to hold');
   };
 
-  it('in the middle of an upload: the sender is told, nothing is half, and the retry arrives once', async () => {
-    const bytes = randomBytes(8 * 1024 * 1024);
-    let restarted: Promise<void> | undefined;
-    const answered = new Promise<number>((resolve) => {
-      const upload = request(
-        `${world.base}/api/uploads?name=half.bin`,
-        {
-          method: 'POST',
-          headers: { cookie: world.as('editor').cookie, 'x-key-cellar': '1', 'idempotency-key': 'half', 'content-length': bytes.length },
-        },
-        (response) => resolve(response.statusCode!),
-      );
-      upload.on('error', () => resolve(0));
-      upload.write(bytes.subarray(0, 5 * 1024 * 1024), () => {
-        restarted = restartDatabase(world.database).then(() => void upload.end(bytes.subarray(5 * 1024 * 1024)));
+  chapter(
+    'in the middle of an upload: the sender is told, nothing is half, and the retry arrives once',
+    async () => {
+      const bytes = randomBytes(8 * 1024 * 1024);
+      let restarted: Promise<void> | undefined;
+      const answered = new Promise<number>((resolve) => {
+        const upload = request(
+          `${world.base}/api/uploads?name=half.bin`,
+          {
+            method: 'POST',
+            headers: { cookie: world.as('editor').cookie, 'x-key-cellar': '1', 'idempotency-key': 'half', 'content-length': bytes.length },
+          },
+          (response) => resolve(response.statusCode!),
+        );
+        upload.on('error', () => resolve(0));
+        upload.write(bytes.subarray(0, 5 * 1024 * 1024), () => {
+          restarted = restartDatabase(world.database).then(() => void upload.end(bytes.subarray(5 * 1024 * 1024)));
+        });
       });
-    });
-    expect([0, 503]).toContain(await answered);
-    await restarted;
-    const left = await world.pool.query('select from content union all select from arrival');
-    expect(left.rowCount).toBe(0);
-    const client = world.as('editor');
-    const ids = [await client.upload('half.bin', bytes, { key: 'half' }), await client.upload('half.bin', bytes, { key: 'half' })];
-    expect(ids[0]).toBe(ids[1]);
-    expect((await client.call(receiving.list)).arrivals.length).toBe(1);
-  }, 180_000);
+      expect([0, 503]).toContain(await answered);
+      await restarted;
+      const left = await world.pool.query('select from content union all select from arrival');
+      expect(left.rowCount).toBe(0);
+      const client = world.as('editor');
+      const ids = [await client.upload('half.bin', bytes, { key: 'half' }), await client.upload('half.bin', bytes, { key: 'half' })];
+      expect(ids[0]).toBe(ids[1]);
+      expect((await client.call(receiving.list)).arrivals.length).toBe(1);
+    },
+    180_000,
+  );
 
-  it('in the middle of a batch: the running server goes on by itself, every record once', async () => {
-    const count = 300;
-    await addDue(world, count);
-    const batchId = await approvedBatch(world);
-    const keeper = world.as('keeper');
-    await keeper.call(docket.execute, { params: { id: batchId } });
-    const killedAt: number[] = [];
-    for (const target of [10, 100]) {
-      await eventually(async () => (await disposed(world)) >= target);
+  chapter(
+    'in the middle of a batch: the running server goes on by itself, every record once',
+    async () => {
+      const count = 300;
+      await addDue(world, count);
+      const batchId = await approvedBatch(world);
+      const keeper = world.as('keeper');
+      await keeper.call(docket.execute, { params: { id: batchId } });
+      const killedAt: number[] = [];
+      for (const target of [10, 100]) {
+        await eventually(async () => (await disposed(world)) >= target);
+        await restartDatabase(world.database);
+        await eventually(async () => killedAt.push(await disposed(world)) > 0);
+      }
+      expect(killedAt[0]).toBeLessThan(count);
+      await eventually(async () => (await keeper.call(docket.batch, { params: { id: batchId } })).state === 'done');
+      await expectAllDestroyedOnce(world, keeper, batchId, count);
+    },
+    300_000,
+  );
+
+  chapter(
+    'while rules are recomputed and entries sealed: both go on, and the ledger proves itself',
+    async () => {
+      await addDue(world, 600);
+      const { ruleId } = (await world.pool.query<{ ruleId: string }>('select id as "ruleId" from rule limit 1')).rows[0]!;
+      const keeper = world.as('keeper');
+      const { revision } = await keeper.call(schedule.rule, { params: { id: ruleId } });
+      const twoYears = ruleDefinition({ steps: [{ kind: 'destroy', after: 'P2Y', from: 'clockStart', approvals: 1, noticeDays: 0 }] });
+      const saved = await keeper.call(schedule.saveDraft, { params: { id: ruleId }, body: { revision, definition: twoYears } });
+      const { jobId } = await keeper.call(schedule.publish, {
+        params: { id: ruleId },
+        body: { revision: saved.revision, inForceFrom: '2000-01-01', takesOver: 'all' },
+      });
       await restartDatabase(world.database);
-      await eventually(async () => killedAt.push(await disposed(world)) > 0);
-    }
-    expect(killedAt[0]).toBeLessThan(count);
-    await eventually(async () => (await keeper.call(docket.batch, { params: { id: batchId } })).state === 'done');
-    await expectAllDestroyedOnce(world, keeper, batchId, count);
-  }, 300_000);
-
-  it('while rules are recomputed and entries sealed: both go on, and the ledger proves itself', async () => {
-    await addDue(world, 600);
-    const { ruleId } = (await world.pool.query<{ ruleId: string }>('select id as "ruleId" from rule limit 1')).rows[0]!;
-    const keeper = world.as('keeper');
-    const { revision } = await keeper.call(schedule.rule, { params: { id: ruleId } });
-    const twoYears = ruleDefinition({ steps: [{ kind: 'destroy', after: 'P2Y', from: 'clockStart', approvals: 1, noticeDays: 0 }] });
-    const saved = await keeper.call(schedule.saveDraft, { params: { id: ruleId }, body: { revision, definition: twoYears } });
-    const { jobId } = await keeper.call(schedule.publish, {
-      params: { id: ruleId },
-      body: { revision: saved.revision, inForceFrom: '2000-01-01', takesOver: 'all' },
-    });
-    await restartDatabase(world.database);
-    await eventually(async () => (await world.services.jobs.settled(jobId)).state === 'done');
-    const wrong = await world.pool.query(`select from record where state <> 'disposed' and due_on is distinct from '2026-01-01'`);
-    expect(wrong.rowCount).toBe(0);
-    await eventually(async () => (await world.services.sealer.sealNow()) > 0);
-    expect((await verifyLedger(world.pool)).ok).toBe(true);
-  }, 300_000);
+      await eventually(async () => (await world.services.jobs.settled(jobId)).state === 'done');
+      const wrong = await world.pool.query(`select from record where state <> 'disposed' and due_on is distinct from '2026-01-01'`);
+      expect(wrong.rowCount).toBe(0);
+      await eventually(async () => (await world.services.sealer.sealNow()) > 0);
+      expect((await verifyLedger(world.pool)).ok).toBe(true);
+    },
+    300_000,
+  );
 });

@@ -4,6 +4,7 @@ import { ZipFile } from 'yazl';
 import { programActor } from '../src/index.js';
 import { takeOff } from '../src/records/detectorStore.js';
 import { lookForSigns, runNotes } from '../src/records/index.js';
+import { chapters } from './support/chapters.js';
 import { asOwner } from './support/database.js';
 import { type Login, makeWorld, problemOf, ruleDefinition, statusOf, today, type World } from './support/world.js';
 
@@ -15,6 +16,7 @@ const account = 'DE89 3704 0044 0532 0130 00';
 const cards: Sign = { kind: 'pattern', pattern: '#### #### #### ####', check: 'luhn', atLeast: 1 };
 
 describe('detectors', () => {
+  const chapter = chapters();
   let world: World;
   const ids: Record<string, string> = {};
   beforeAll(async () => {
@@ -75,7 +77,7 @@ describe('detectors', () => {
     return results[0]!.recordId!;
   }
 
-  it('find what is in titles, facts, texts, pages, PDF and office documents', async () => {
+  chapter('find what is in titles, facts, texts, pages, PDF and office documents', async () => {
     const plain = await world.file('editor', { title: 'Plain', text: 'nothing of that kind' });
     const inText = await world.file('editor', { title: 'Letter', text: `Charged to ${card}.` });
     const inTitle = await world.file('editor', { title: `Refund to ${account}`, text: 'see title' });
@@ -106,7 +108,7 @@ describe('detectors', () => {
     expect(JSON.stringify(entries)).toContain(document);
   });
 
-  it('look again when a record changes', async () => {
+  chapter('look again when a record changes', async () => {
     const { id } = await world.file('editor', { title: 'Changing', text: 'nothing' });
     expect(await found(id)).toEqual([]);
     const facts = async (topic: string) => {
@@ -121,7 +123,7 @@ describe('detectors', () => {
     expect(await found(id)).toEqual([]);
   });
 
-  it('are for those who keep, hold or audit; others neither see nor ask', async () => {
+  chapter('are for those who keep, hold or audit; others neither see nor ask', async () => {
     const { id } = await world.file('editor', { title: 'Private', text: `card ${card}` });
     expect(await found(id, 'editor')).toEqual([]);
     const vocabulary = (login: Login) => world.as(login).call(criteriaEndpoints.vocabulary);
@@ -146,7 +148,7 @@ describe('detectors', () => {
     expect(await matching('cards', 'auditor')).toContain(id);
   });
 
-  it('set rules and holds by what they find, in the transaction that finds it', async () => {
+  chapter('set rules and holds by what they find, in the transaction that finds it', async () => {
     const criteria = { op: 'detected' as const, detectorId: ids['health']!, name: 'Health' };
     const { id: ruleId } = await keeper().call(schedule.makeRule, { body: { code: 'R-HEALTH', definition: ruleDefinition() } });
     await keeper().call(schedule.publish, { params: { id: ruleId }, body: { revision: 1, inForceFrom: '2000-01-01', takesOver: 'all' } });
@@ -177,7 +179,7 @@ describe('detectors', () => {
     expect((await world.as('counsel').call(criteriaEndpoints.vocabulary)).detectors.map((d) => d.name)).not.toContain('Weeks');
   });
 
-  it('say what they could not look into, and go on', async () => {
+  chapter('say what they could not look into, and go on', async () => {
     const broken = await fileBytes('broken.pdf', Buffer.from('%PDF-1.7\nthis is no document'));
     const whole = await wordDocument('x'.repeat(500));
     const bent = await fileBytes(
@@ -202,7 +204,7 @@ describe('detectors', () => {
     expect(entries).toContain(id);
   });
 
-  it('look once more at what was written while they looked, and at what a server that died had claimed', async () => {
+  chapter('look once more at what was written while they looked, and at what a server that died had claimed', async () => {
     const { id } = await world.file('editor', { title: 'Overtaken', text: 'nothing' });
     await looked();
     const state = () =>
@@ -226,7 +228,7 @@ describe('detectors', () => {
     expect((await state()).rows).toEqual([]);
   });
 
-  it('and those who write never wait for each other in a circle', async () => {
+  chapter('and those who write never wait for each other in a circle', async () => {
     const ids = (await Promise.all(Array.from({ length: 6 }, (_, i) => world.file('editor', { title: `Busy ${i}` })))).map((f) => f.id);
     const edit = async (id: string, n: number): Promise<void> => {
       const { revision, createdOn } = await keeper().call(records.dossier, { params: { id } });
@@ -243,7 +245,7 @@ describe('detectors', () => {
     for (const id of ids) expect(await found(id)).toEqual(['Accounts']);
   });
 
-  it('are noted step by step where there are very many', async () => {
+  chapter('are noted step by step where there are very many', async () => {
     await looked();
     const steps: number[] = [];
     const job = {
@@ -260,7 +262,7 @@ describe('detectors', () => {
     await looked();
   });
 
-  it('refuse what is not sound, by sign, and what somebody else changed meanwhile', async () => {
+  chapter('refuse what is not sound, by sign, and what somebody else changed meanwhile', async () => {
     const bad: Sign[] = [cards, { kind: 'words', words: ['--'], atLeast: 1 }];
     expect(await problemOf(make('Bad', bad))).toBe('No words are given.');
     expect(await problemOf(make('payment CARDS', [cards]))).toContain('already');
@@ -276,7 +278,7 @@ describe('detectors', () => {
     expect((await change(1)).waiting).toBe(0);
   });
 
-  it('leave nothing on the stub of what was disposed of', async () => {
+  chapter('leave nothing on the stub of what was disposed of', async () => {
     const { id } = await world.file('editor', { title: 'Gone', text: `card ${card} gone`, place: world.ids.A02 });
     expect(await found(id)).toEqual(['Payment cards']);
     await asOwner(world.database, (client) =>

@@ -1,10 +1,12 @@
 import { docket, holds, identity, ledger, plan, records, reports, steps, type TodayLine } from '@key-cellar/contract';
 import { getOrMakeSet } from '../src/access/index.js';
 import { programActor, run, withUnitOfWork } from '../src/kernel/index.js';
+import { chapters } from './support/chapters.js';
 import { asOwner } from './support/database.js';
 import { approvedBatch, executeAndWait, makeWorld, problemOf, ruleDefinition, statusOf, type World } from './support/world.js';
 
 describe('holds and those they concern', () => {
+  const chapter = chapters();
   let world: World;
   let matterId: string;
   let first: { id: string };
@@ -26,7 +28,7 @@ describe('holds and those they concern', () => {
   const counsel = () => world.as('counsel');
   const lines = async (login: Parameters<World['as']>[0]): Promise<TodayLine[]> => (await world.as(login).call(reports.today)).lines;
 
-  it('tell custodians, who acknowledge once, and are reminded until then', async () => {
+  chapter('tell custodians, who acknowledge once, and are reminded until then', async () => {
     const placed = await counsel().call(holds.placeHold, {
       body: {
         matterId,
@@ -54,7 +56,7 @@ describe('holds and those they concern', () => {
     expect(page.coverage.at(-1)!.covered).toBe(1);
   });
 
-  it('are looked at by counsel, keepers, auditors and their custodians, nobody else', async () => {
+  chapter('are looked at by counsel, keepers, auditors and their custodians, nobody else', async () => {
     for (const login of ['counsel', 'keeper', 'auditor', 'reader'] as const) {
       expect(await statusOf(world.as(login).call(holds.hold, { params: { id: listed } })))
         .withContext(login)
@@ -67,7 +69,7 @@ describe('holds and those they concern', () => {
     }
   });
 
-  it('with freeze stop edits, new versions and facts of working records too', async () => {
+  chapter('with freeze stop edits, new versions and facts of working records too', async () => {
     frozen = (
       await counsel().call(holds.placeHold, {
         body: { matterId, name: 'Frozen', reason: 'Nothing may change.', freeze: true, recordIds: [first.id, second.id], custodianIds: [] },
@@ -88,7 +90,7 @@ describe('holds and those they concern', () => {
     expect(undone.results[0]).toEqual(jasmine.objectContaining({ outcome: 'refused' }));
   });
 
-  it('several cover one record; it goes free only with the last', async () => {
+  chapter('several cover one record; it goes free only with the last', async () => {
     const held = async (): Promise<number> => (await counsel().call(records.dossier, { params: { id: first.id } })).held;
     expect(await held()).toBe(2);
     await counsel().call(holds.letOut, { params: { id: frozen }, body: { recordIds: [first.id], reason: 'not in the scope' } });
@@ -125,7 +127,7 @@ describe('holds and those they concern', () => {
     await counsel().call(holds.addRecords, { params: { id: frozen }, body: { recordIds: [first.id] } });
   });
 
-  it('by criteria say what they would cover, and cover what comes later', async () => {
+  chapter('by criteria say what they would cover, and cover what comes later', async () => {
     const criteria = {
       op: 'and' as const,
       of: [
@@ -163,7 +165,7 @@ describe('holds and those they concern', () => {
     expect(await statusOf(counsel().call(holds.countScope, { body: { criteria: deep as never } }))).toBe(422);
   });
 
-  it('keep their records out of a batch from the beginning', async () => {
+  chapter('keep their records out of a batch from the beginning', async () => {
     const keeper = world.as('keeper');
     const free = await world.file('editor', { title: 'Free paper', createdOn: '2024-01-01' });
     await keeper.call(steps.sweep);
@@ -185,7 +187,7 @@ describe('holds and those they concern', () => {
     expect(late.results.map((r) => r.outcome)).toEqual(['gone before the hold', 'covered', 'not found']);
   });
 
-  it('show in the rack, in lists and in what comes due', async () => {
+  chapter('show in the rack, in lists and in what comes due', async () => {
     const { count } = await counsel().call(records.count, { query: { show: 'held' } });
     const { cells } = await counsel().call(plan.rack);
     expect(cells.reduce((sum, c) => sum + c.held, 0)).toBe(count);
@@ -197,6 +199,7 @@ describe('holds and those they concern', () => {
 });
 
 describe('what holds and the sweep’s preview show to those who may not discover all', () => {
+  const chapter = chapters();
   let world: World;
   let shown: { id: string };
   let marked: { id: string };
@@ -224,7 +227,7 @@ describe('what holds and the sweep’s preview show to those who may not discove
   const covers = async (recordId: string): Promise<boolean> =>
     (await world.pool.query('select from hold_cover where record_id = $1 and released_at is null', [recordId])).rowCount === 1;
 
-  it('the preview of a hold and of the sweep counts and names what may be discovered', async () => {
+  chapter('the preview of a hold and of the sweep counts and names what may be discovered', async () => {
     expect((await counsel().call(holds.countScope, { body: { criteria } })).count).toBe(1);
     const { lines } = await world.as('keeper').call(steps.preview);
     const due = lines.find((line) => line.kind === 'due')!;
@@ -233,7 +236,7 @@ describe('what holds and the sweep’s preview show to those who may not discove
     expect([asks.records, asks.first.map((r) => r.id)]).toEqual([1, [asked.id]]);
   });
 
-  it('a hold by criteria reaches all, and names what its placer may discover', async () => {
+  chapter('a hold by criteria reaches all, and names what its placer may discover', async () => {
     const { id: matterId } = await counsel().call(holds.makeMatter, { body: { code: 'M', title: 'M', kind: 'case', note: '' } });
     const placed = await counsel().call(holds.placeHold, {
       body: { matterId, name: 'All of it', reason: 'a case', freeze: false, recordIds: [], custodianIds: [], criteria },
@@ -245,7 +248,7 @@ describe('what holds and the sweep’s preview show to those who may not discove
     expect(page.records.map((r) => r.id)).toEqual([shown.id]);
   });
 
-  it('what may not be discovered is not let out blindly, and nothing is let out of a hold that is released', async () => {
+  chapter('what may not be discovered is not let out blindly, and nothing is let out of a hold that is released', async () => {
     const letOut = (...recordIds: string[]) =>
       counsel().call(holds.letOut, { params: { id: holdId }, body: { recordIds, reason: 'not part of it' } });
     const blind = await letOut(marked.id);

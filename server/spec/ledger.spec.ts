@@ -6,6 +6,7 @@ import { fileURLToPath } from 'node:url';
 import { ledger } from '@key-cellar/contract';
 import { canonicalJson } from '@key-cellar/core/ledger';
 import { entryBody, sealOnce, verifyLedger, withUnitOfWork } from '../src/index.js';
+import { chapters } from './support/chapters.js';
 import { asOwner } from './support/database.js';
 import { makeWorld, statusOf, today, type World } from './support/world.js';
 
@@ -24,6 +25,7 @@ interface Export {
 }
 
 describe('the ledger', () => {
+  const chapter = chapters();
   let world: World;
   let folder: string;
   const actor = { id: null, name: 'Test', from: 'test', today };
@@ -52,7 +54,7 @@ describe('the ledger', () => {
   });
   afterAll(() => world.stop());
 
-  it('works off a backlog in parts, and misses nothing that was committed late', async () => {
+  chapter('works off a backlog in parts, and misses nothing that was committed late', async () => {
     const counts = async () =>
       (
         await world.pool.query<{ entries: number; sealed: number; floor: number; last: number }>(
@@ -88,7 +90,7 @@ describe('the ledger', () => {
     expect((await verifyLedger(world.pool)).ok).toBeTrue();
   });
 
-  it('writes entries as canonical JSON', () => {
+  chapter('writes entries as canonical JSON', () => {
     const at = '2026-09-14T10:00:00.000000Z';
     const acts = [
       { act: 'tested', subject: { kind: 'record', id: null, name: 'Ü “x” \\ \n \u2028 😀' }, note: 'why' },
@@ -102,7 +104,7 @@ describe('the ledger', () => {
     for (const act of acts) expect(entryBody(actor, at, act)).toBe(canonicalJson(JSON.parse(entryBody(actor, at, act))));
   });
 
-  it('seals everything once, however appends and seals overlap', async () => {
+  chapter('seals everything once, however appends and seals overlap', async () => {
     for (let round = 0; round < 8; round++) {
       await Promise.all([append(60, `round ${round}`), world.services.sealer.sealNow(), world.services.sealer.sealNow()]);
     }
@@ -116,13 +118,13 @@ describe('the ledger', () => {
     expect(rows[0].named).toBe(rows[0].entries);
   });
 
-  it('verifies as a whole', async () => {
+  chapter('verifies as a whole', async () => {
     const result = await world.as('auditor').call(ledger.verify);
     expect(result.ok).withContext(result.sentence).toBeTrue();
     expect(result.size).toBeGreaterThan(480);
   });
 
-  it('exports entries whose proofs hold without the program, against an older head too', async () => {
+  chapter('exports entries whose proofs hold without the program, against an older head too', async () => {
     const { heads } = await world.as('auditor').call(ledger.heads);
     const older = heads.find((h) => h.size < heads[0]!.size)!;
     await world.services.sealer.sealNow();
@@ -133,7 +135,7 @@ describe('the ledger', () => {
     expect(code).toBe(0);
   });
 
-  it('names the entry when one byte of it was changed', async () => {
+  chapter('names the entry when one byte of it was changed', async () => {
     const file = await exported();
     const victim = file.entries[17]!;
     victim.entry = victim.entry.replace('"tested"', '"Tested"').replace('"granted"', '"Granted"');
@@ -142,7 +144,7 @@ describe('the ledger', () => {
     expect(output).toContain(`leaf ${victim.leaf}`);
   });
 
-  it('rejects a forged head, a changed proof and a changed consistency proof', async () => {
+  chapter('rejects a forged head, a changed proof and a changed consistency proof', async () => {
     const head = await exported();
     head.head.root = head.head.root.replace(/^./, (c) => (c === '0' ? '1' : '0'));
     expect((await verify(await saved('head.json', head))).code).toBe(1);
@@ -156,7 +158,7 @@ describe('the ledger', () => {
     expect((await verify(await saved('rubbish.json', { hello: 1 }))).code).toBe(1);
   });
 
-  it('says what does not hold: a text, the signature, the order of the leaves', async () => {
+  chapter('says what does not hold: a text, the signature, the order of the leaves', async () => {
     const past = (sql: string) =>
       asOwner(world.database, async (client) => {
         await client.query('set session_replication_role = replica');
@@ -193,7 +195,7 @@ describe('the ledger', () => {
     expect((await found()).ok).toBeTrue();
   });
 
-  it('names a row that was changed, removed or relabelled behind the application’s back', async () => {
+  chapter('names a row that was changed, removed or relabelled behind the application’s back', async () => {
     const tamper = (sql: string) =>
       asOwner(world.database, async (client) => {
         await client.query('alter table ledger_entry disable trigger user');
@@ -211,7 +213,7 @@ describe('the ledger', () => {
     expect(result.broken.map((b) => b.seq)).toEqual(seqs);
   });
 
-  it('is for keepers and auditors of the whole repository', async () => {
+  chapter('is for keepers and auditors of the whole repository', async () => {
     expect(await statusOf(world.as('editor').call(ledger.entries))).toBe(403);
     expect(await statusOf(world.as('counsel').call(ledger.verify))).toBe(403);
     expect((await world.as('reader').fetch('/api/ledger/export')).status).toBe(403);

@@ -1,5 +1,6 @@
 import { criteriaEndpoints, ledger, plan, records, schedule, type Dossier, type RuleDefinition } from '@key-cellar/contract';
 import { parseCriteria, type Criteria } from '@key-cellar/core/criteria';
+import { chapters } from './support/chapters.js';
 import { type Login, makeWorld, problemOf, ruleDefinition, statusOf, type World } from './support/world.js';
 
 const years = (n: number, changes: Partial<RuleDefinition> = {}): RuleDefinition =>
@@ -10,6 +11,7 @@ const years = (n: number, changes: Partial<RuleDefinition> = {}): RuleDefinition
   });
 
 describe('levels of precedence', () => {
+  const chapter = chapters();
   let world: World;
   let onSeries: string;
   beforeAll(async () => {
@@ -31,7 +33,7 @@ describe('levels of precedence', () => {
     return parsed.criteria as Criteria;
   };
 
-  it('a rule for a type in a series counts before one on the series, and goes again', async () => {
+  chapter('a rule for a type in a series counts before one on the series, and goes again', async () => {
     const { id } = await world.file('editor');
     const body = { recordType: 'note', seriesId: world.ids.A01, ruleId: await published('R-PAIR') };
     expect((await dossier(id)).dueOn).toBe('2030-01-10');
@@ -47,7 +49,7 @@ describe('levels of precedence', () => {
     expect(await statusOf(world.as('steward').call(schedule.setPair, { body }))).toBe(403);
   });
 
-  it('rules by criteria count in their order, follow facts as they change, and are dropped', async () => {
+  chapter('rules by criteria count in their order, follow facts as they change, and are dropped', async () => {
     const { id } = await world.file('editor', { facts: { topic: 'dredging' } });
     const [long, short] = [await published('R-LONG', years(9)), await published('R-SHORT', years(1))];
     const add = (ruleId: string, condition: Criteria) =>
@@ -81,7 +83,7 @@ describe('levels of precedence', () => {
     expect((await keeper().call(schedule.criteriaRules)).rules).toEqual([]);
   });
 
-  it('cannot be set by what follows from the schedule itself', async () => {
+  chapter('cannot be set by what follows from the schedule itself', async () => {
     const ruleId = await published('R-CIRCLE');
     for (const text of ['held', 'due in 2030', 'schedule says waiting', 'docket is due and under A-01']) {
       const call = keeper().call(schedule.addCriteriaRule, { body: { ruleId, criteria: await criteria(text), note: '' } });
@@ -94,7 +96,7 @@ describe('levels of precedence', () => {
     expect((await keeper().call(schedule.countCriteria, { body: { criteria: relative as never } })).count).toBeGreaterThan(-1);
   });
 
-  it('a jurisdiction takes in the narrower ones, and cannot be its own part', async () => {
+  chapter('a jurisdiction takes in the narrower ones, and cannot be its own part', async () => {
     for (const [name, partOf] of [
       ['Sound', null],
       ['North', 'Sound'],
@@ -127,7 +129,7 @@ describe('levels of precedence', () => {
         body: { ids, override: dueOn === null ? null : { kind: 'date', dueOn, action: 'destroy' }, reason: 'board decision', dryRun },
       });
 
-    it('stewards keep longer, keepers let go sooner, others neither', async () => {
+    chapter('stewards keep longer, keepers let go sooner, others neither', async () => {
       const { id } = await world.file('editor');
       const tries: [Login, string, 'done' | 'refused'][] = [
         ['editor', '2040-01-01', 'refused'],
@@ -151,7 +153,7 @@ describe('levels of precedence', () => {
       expect((await override('steward', [id], null)).results[0]!.outcome).toBe('refused');
     });
 
-    it('says first what it would do, and tells nothing of what may not be discovered', async () => {
+    chapter('says first what it would do, and tells nothing of what may not be discovered', async () => {
       const { id } = await world.file('editor');
       const secret = await world.file('steward', { place: world.ids.B01 });
       const { results } = await override('editor', [id, secret.id], '2040-01-01', true);
@@ -172,7 +174,7 @@ describe('levels of precedence', () => {
       expect((await dossier(id)).dueOn).toBe('2030-01-10');
     });
 
-    it('jurisdictions are set on many records with their effect seen first; none: those of the place', async () => {
+    chapter('jurisdictions are set on many records with their effect seen first; none: those of the place', async () => {
       const { id } = await world.file('editor', { place: world.ids.A02 });
       await keeper().call(schedule.makeJurisdiction, { body: { name: 'Harbour', partOf: null } });
       await world.rule('R-HARBOUR', world.ids.A02, years(6, { jurisdictions: ['Harbour'] }));
@@ -203,7 +205,7 @@ describe('levels of precedence', () => {
       expect(entries.entries.length).toBe(2);
     });
 
-    it('a rule by hand works on declared and held records, and follows its new versions', async () => {
+    chapter('a rule by hand works on declared and held records, and follows its new versions', async () => {
       const { id } = await world.file('editor');
       await world.as('steward').call(records.declare, { body: { ids: [id] } });
       const ruleId = await published('R-HAND', years(8));
@@ -225,7 +227,7 @@ describe('levels of precedence', () => {
     });
   });
 
-  it('the check finds what is wrong, each with its mend', async () => {
+  chapter('the check finds what is wrong, each with its mend', async () => {
     await published('R-NOWHERE');
     await world.rule('R-OTHER', world.ids.A01, years(6));
     await world.rule('R-FACT', world.ids.A, years(3, { trigger: { kind: 'fact', fact: 'expires' } }));

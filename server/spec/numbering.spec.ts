@@ -3,6 +3,7 @@ import { programActor, withUnitOfWork } from '../src/index.js';
 import { placeById, placesByIds } from '../src/plan/index.js';
 import { giveNumber } from '../src/records/index.js';
 import { recordType } from '../src/facts/index.js';
+import { chapters } from './support/chapters.js';
 import { asOwner } from './support/database.js';
 import { makeWorld, problemOf, statusOf, today, type World } from './support/world.js';
 
@@ -10,6 +11,7 @@ const atOnce = 100;
 const filings = 1000;
 
 describe('numbering', () => {
+  const chapter = chapters();
   let world: World;
   beforeAll(async () => {
     world = await makeWorld();
@@ -34,7 +36,7 @@ describe('numbering', () => {
         .call(plan.makePlace, { body: { parentId: world.ids.A01, kind: 'folder', code, title: `Folder ${code}`, note: '' } })
     ).id;
 
-  it('follows the nearest place, and goes back to the usual', async () => {
+  chapter('follows the nearest place, and goes back to the usual', async () => {
     const inside = await folder('N-1');
     const { id } = await make('Folder numbers', '{place}-{year}-{nn}', ['place', 'year']);
     await numberBy(inside, id);
@@ -47,7 +49,7 @@ describe('numbering', () => {
     expect(await file(inside)).toBe(`A-01/${year}/0002`);
   });
 
-  it('says which fact is missing, and counts nothing then', async () => {
+  chapter('says which fact is missing, and counts nothing then', async () => {
     const inside = await folder('N-2');
     await numberBy(inside, (await make('By topic', '{fact topic}-{nnn}', [])).id);
     await expectAsync(file(inside, {})).toBeRejectedWithError(/topic/);
@@ -55,32 +57,36 @@ describe('numbering', () => {
   });
 
   for (const gapless of [true, false]) {
-    it(`gives ${filings} filings at once ${filings} numbers, ${gapless ? 'none left out' : 'none twice'}`, async () => {
-      const name = gapless ? 'G' : 'L';
-      const inside = await folder(`N-${name}`);
-      await numberBy(inside, (await make(`Many ${name}`, `${name}{year}.{nnnn}`, ['year'], gapless)).id);
-      const numbers: string[] = [];
-      let refused = 0;
-      const giveAndFail = () =>
-        withUnitOfWork(world.pool, programActor('test', today), async (uow) => {
-          const chain = await placesByIds(uow, (await placeById(uow, inside))!.ancestors);
-          await giveNumber(world.services, uow, { chain, type: (await recordType(uow, 'note'))!, facts: {}, on: today });
-          throw new Error('after the number was given');
-        });
-      for (let i = 0; i < filings; i += atOnce) {
-        const round = Array.from({ length: atOnce }, () => file(inside).then((n) => numbers.push(n)));
-        // Among them one that fails after its number was given.
-        round.push(giveAndFail().catch(() => (refused += 1)));
-        await Promise.all(round);
-      }
-      expect(refused).toBe(filings / atOnce);
-      expect(new Set(numbers).size).toBe(filings);
-      const counts = numbers.map((n) => Number(n.split('.')[1])).sort((a, b) => a - b);
-      if (gapless) expect([counts[0], counts.at(-1)]).toEqual([1, filings]);
-    }, 120_000);
+    chapter(
+      `gives ${filings} filings at once ${filings} numbers, ${gapless ? 'none left out' : 'none twice'}`,
+      async () => {
+        const name = gapless ? 'G' : 'L';
+        const inside = await folder(`N-${name}`);
+        await numberBy(inside, (await make(`Many ${name}`, `${name}{year}.{nnnn}`, ['year'], gapless)).id);
+        const numbers: string[] = [];
+        let refused = 0;
+        const giveAndFail = () =>
+          withUnitOfWork(world.pool, programActor('test', today), async (uow) => {
+            const chain = await placesByIds(uow, (await placeById(uow, inside))!.ancestors);
+            await giveNumber(world.services, uow, { chain, type: (await recordType(uow, 'note'))!, facts: {}, on: today });
+            throw new Error('after the number was given');
+          });
+        for (let i = 0; i < filings; i += atOnce) {
+          const round = Array.from({ length: atOnce }, () => file(inside).then((n) => numbers.push(n)));
+          // Among them one that fails after its number was given.
+          round.push(giveAndFail().catch(() => (refused += 1)));
+          await Promise.all(round);
+        }
+        expect(refused).toBe(filings / atOnce);
+        expect(new Set(numbers).size).toBe(filings);
+        const counts = numbers.map((n) => Number(n.split('.')[1])).sort((a, b) => a - b);
+        if (gapless) expect([counts[0], counts.at(-1)]).toEqual([1, filings]);
+      },
+      120_000,
+    );
   }
 
-  it('passes over numbers that another scheme gave', async () => {
+  chapter('passes over numbers that another scheme gave', async () => {
     const [one, other] = [await folder('N-3'), await folder('N-4')];
     await numberBy(one, (await make('One', 'S-{nnn}', [])).id);
     expect([await file(one), await file(one)]).toEqual(['S-001', 'S-002']);
@@ -89,14 +95,14 @@ describe('numbering', () => {
     expect(await file(one)).toBe('S-004');
   });
 
-  it('keeps its counters from shrinking, even for the owner of the database', async () => {
+  chapter('keeps its counters from shrinking, even for the owner of the database', async () => {
     await asOwner(world.database, async (db) => {
       for (const attack of ['update numbering_counter set last = last - 1', 'delete from numbering_counter'])
         await expectAsync(db.query(attack)).toBeRejectedWithError(/only grows/);
     });
   });
 
-  it('refuses a pattern that gives one number twice, and who may not decide', async () => {
+  chapter('refuses a pattern that gives one number twice, and who may not decide', async () => {
     expect(await statusOf(make('Twice', 'X-{nnn}', ['year']))).toBe(422);
     const body = { title: 'Mine', pattern: '{nnn}', per: [], gapless: false };
     expect(await statusOf(world.as('editor').call(records.makeNumbering, { body }))).toBe(403);
@@ -104,7 +110,7 @@ describe('numbering', () => {
     expect(await statusOf(call)).toBe(403);
   });
 
-  it('changes without touching numbers that were given', async () => {
+  chapter('changes without touching numbers that were given', async () => {
     const inside = await folder('N-5');
     const { id } = await make('Changing', 'C-{nn}', []);
     await numberBy(inside, id);
@@ -121,7 +127,7 @@ describe('numbering', () => {
     expect(numberings.find((n) => n.id === id)!.places.map((p) => p.code)).toEqual(['N-5']);
   });
 
-  it('is removed only while it never gave a number and no place has it', async () => {
+  chapter('is removed only while it never gave a number and no place has it', async () => {
     const keeper = world.as('keeper');
     const drop = (id: string, revision = 1, client = keeper) => client.call(records.dropNumbering, { params: { id }, body: { revision } });
     const ids = async () => (await keeper.call(records.numberings)).numberings.map((n) => n.id);
@@ -151,7 +157,7 @@ describe('numbering', () => {
     }
   });
 
-  it('is either removed or set on a place, never both', async () => {
+  chapter('is either removed or set on a place, never both', async () => {
     const there = await folder('N-9');
     for (let i = 0; i < 8; i++) {
       const { id } = await make(`Race ${i}`, 'R-{nn}', []);

@@ -1,10 +1,12 @@
 import { docket, type PlaceLine, plan, records, reports, steps } from '@key-cellar/contract';
 import { getOrMakeSet, placeGrant, programActor, withUnitOfWork } from '../src/index.js';
 import { rackCells } from '../src/plan/store.js';
+import { chapters } from './support/chapters.js';
 import { asOwner } from './support/database.js';
 import { type Login, makeWorld, rackDifferences, ruleDefinition, statusOf, today, type World } from './support/world.js';
 
 describe('places and who may see them', () => {
+  const chapter = chapters();
   let world: World;
   beforeAll(async () => {
     world = await makeWorld();
@@ -25,7 +27,7 @@ describe('places and who may see them', () => {
       placeGrant(uow, { principalId: world.ids[login], placeId, profile, reason: 'test', ...more }),
     ).then(() => undefined);
 
-  it('shows the way down to what a person may see, and nothing beside it', async () => {
+  chapter('shows the way down to what a person may see, and nothing beside it', async () => {
     expect(await codes('outsider')).toEqual([]);
     expect(await codes('reader')).toEqual(['A', 'A-01', 'ALL']);
     const [root] = (await outline('reader')).filter((p) => p.code === 'ALL');
@@ -34,12 +36,12 @@ describe('places and who may see them', () => {
     expect(await codes('keeper')).toEqual(['A', 'A-01', 'A-02', 'ALL', 'B', 'B-01']);
   });
 
-  it('on the way down is no page of its own', async () => {
+  chapter('on the way down is no page of its own', async () => {
     for (const id of [world.ids.root, world.ids.A]) expect(await statusOf(page('reader', id))).toBe(404);
     expect((await page('reader', world.ids.A01)).path.map((p) => p.code)).toEqual(['ALL', 'A', 'A-01']);
   });
 
-  it('counts for each person only what they may discover', async () => {
+  chapter('counts for each person only what they may discover', async () => {
     await world.file('editor', { title: 'Open' });
     const secretly = await world.file('keeper', { place: world.ids.B01, title: 'Apart' });
     const kept = async (login: Login, code: string) => (await outline(login)).find((p) => p.code === code)?.counts?.kept;
@@ -49,7 +51,7 @@ describe('places and who may see them', () => {
     expect((await world.as('editor').call(reports.ask, { query: { text: secretly.number } })).suggestions).toEqual([]);
   });
 
-  it('counts the same from totals less what is hidden as from what is seen, folded or not', async () => {
+  chapter('counts the same from totals less what is hidden as from what is seen, folded or not', async () => {
     // Levels give each folder an access set of its own.
     for (const [i, level] of [0, 1, 2].entries()) {
       const id = await folder(`T-${i}`);
@@ -76,7 +78,7 @@ describe('places and who may see them', () => {
     }
   });
 
-  it('opens for a grant on its first day and closes after its last', async () => {
+  chapter('opens for a grant on its first day and closes after its last', async () => {
     const id = await folder('G-1');
     await grant('outsider', id, 'reader', { from: '2026-10-01', until: '2026-10-31' });
     const { id: record } = await world.file('editor', { place: id, title: 'For October' });
@@ -96,7 +98,7 @@ describe('places and who may see them', () => {
     ]);
   });
 
-  it('nearer to a record counts before a farther one, also when it gives less', async () => {
+  chapter('nearer to a record counts before a farther one, also when it gives less', async () => {
     const id = await folder('N-1');
     const { id: record } = await world.file('editor', { place: id, title: 'Near' });
     expect((await world.as('editor').call(records.dossier, { params: { id: record } })).rights).toContain('edit');
@@ -113,7 +115,7 @@ describe('places and who may see them', () => {
     ).toBe(403);
   });
 
-  it('hides what is marked above a person’s clearance, whatever they were granted', async () => {
+  chapter('hides what is marked above a person’s clearance, whatever they were granted', async () => {
     const id = await folder('M-1');
     const { id: record } = await world.file('editor', { place: id, title: 'Zanzara marked' });
     const set = await withUnitOfWork(world.pool, programActor('test', today), (uow) =>
@@ -134,7 +136,7 @@ describe('places and who may see them', () => {
     }
   });
 
-  it('unfolds folder by folder, as far as a person may see, and says where there is more', async () => {
+  chapter('unfolds folder by folder, as far as a person may see, and says where there is more', async () => {
     const outer = await folder('U-1');
     const inner = await folder('U-1-1', outer);
     await folder('U-1-1-1', inner);
@@ -157,7 +159,7 @@ describe('places and who may see them', () => {
     expect(await lines('outsider', outer)).toEqual([['U-1-1', true, true]]);
   });
 
-  it('closes a folder once, on a day it was open, and takes nothing more', async () => {
+  chapter('closes a folder once, on a day it was open, and takes nothing more', async () => {
     const id = await folder('C-1');
     const close = (on: string, login: Login = 'steward') =>
       statusOf(world.as(login).call(plan.closeFolder, { params: { id }, body: { on } }));
@@ -183,7 +185,7 @@ describe('places and who may see them', () => {
     ).toBe(409);
   });
 
-  it('declares all that is in a folder, and says what it did with each', async () => {
+  chapter('declares all that is in a folder, and says what it did with each', async () => {
     const id = await folder('D-1');
     const inside = await folder('D-1-1', id);
     for (const place of [id, id, inside]) await world.file('editor', { place });
@@ -193,7 +195,7 @@ describe('places and who may see them', () => {
     expect((await world.as('steward').call(records.count, { query: { under: id, show: 'declared' } })).count).toBe(3);
   });
 
-  it('keeps a batch from those who may not see everything in it, but for the owners of what is', async () => {
+  chapter('keeps a batch from those who may not see everything in it, but for the owners of what is', async () => {
     await world.rule('R-P', world.ids.A02, ruleDefinition());
     const theirs = await world.file('depositor', { place: world.ids.A02, createdOn: '2024-01-01', title: 'Of the depositor' });
     await world.file('keeper', { place: world.ids.A02, createdOn: '2024-01-01', title: 'Of the keeper' });

@@ -1,8 +1,10 @@
 import { docket, holds, ledger, plan, receiving, records, reports, steps } from '@key-cellar/contract';
+import { chapters } from './support/chapters.js';
 import { asOwner } from './support/database.js';
 import { approvedBatch, executeAndWait, makeWorld, rackDifferences, ruleDefinition, statusOf, today, type World } from './support/world.js';
 
 describe('one file from receiving to certificate', () => {
+  const chapter = chapters();
   let world: World;
   beforeAll(async () => {
     world = await makeWorld();
@@ -13,7 +15,7 @@ describe('one file from receiving to certificate', () => {
   let gone: { id: string };
   let batchId: string;
 
-  it('says what the schedule would do before filing', async () => {
+  chapter('says what the schedule would do before filing', async () => {
     await world.rule('R-1', world.ids.A01);
     const editor = world.as('editor');
     const arrivalId = await editor.upload('letter.txt', 'a letter');
@@ -26,7 +28,7 @@ describe('one file from receiving to certificate', () => {
     expect(wrong.previews[0]!.explanation.outcome).toBe('unscheduled');
   });
 
-  it('files, numbers and dates a record; a second with the same bytes is noticed', async () => {
+  chapter('files, numbers and dates a record; a second with the same bytes is noticed', async () => {
     kept = await world.file('editor', { title: 'Kept by a hold', text: 'the same bytes', createdOn: '2025-03-10' });
     gone = await world.file('editor', { title: 'Goes', createdOn: '2025-03-10' });
     const editor = world.as('editor');
@@ -40,7 +42,7 @@ describe('one file from receiving to certificate', () => {
     expect(dossier.versions[0]!.sha256).toMatch(/^[0-9a-f]{64}$/);
   });
 
-  it('changes facts with the newest revision only, and dates anew', async () => {
+  chapter('changes facts with the newest revision only, and dates anew', async () => {
     const editor = world.as('editor');
     const { revision, facts, title } = await editor.call(records.dossier, { params: { id: gone.id } });
     const change = { params: { id: gone.id }, body: { revision, title, createdOn: '2025-04-01', facts } };
@@ -51,7 +53,7 @@ describe('one file from receiving to certificate', () => {
     expect(await statusOf(editor.call(records.editFacts, wrong))).toBe(422);
   });
 
-  it('declares: afterwards nothing changes it', async () => {
+  chapter('declares: afterwards nothing changes it', async () => {
     const steward = world.as('steward');
     const { results } = await steward.call(records.declare, { body: { ids: [kept.id, gone.id, world.ids.box] } });
     expect(results.map((r) => r.outcome)).toEqual(['done', 'done', 'refused']);
@@ -67,7 +69,7 @@ describe('one file from receiving to certificate', () => {
     expect(again.results[0]!.outcome).toBe('skipped');
   });
 
-  it('goes through the gates, and a hold placed on the way saves its record', async () => {
+  chapter('goes through the gates, and a hold placed on the way saves its record', async () => {
     batchId = await approvedBatch(world);
     const counsel = world.as('counsel');
     const { id: matterId } = await counsel.call(holds.makeMatter, { body: { code: 'M-1', title: 'Matter', kind: 'case', note: '' } });
@@ -83,7 +85,7 @@ describe('one file from receiving to certificate', () => {
     expect(outcome(kept.id)).toEqual(jasmine.objectContaining({ outcome: 'blocked', reason: 'Held by “Hold one”.' }));
   });
 
-  it('leaves a stub, a certificate and nothing of the content', async () => {
+  chapter('leaves a stub, a certificate and nothing of the content', async () => {
     const keeper = world.as('keeper');
     const stub = await keeper.call(records.dossier, { params: { id: gone.id } });
     expect(stub.state).toBe('disposed');
@@ -103,7 +105,7 @@ describe('one file from receiving to certificate', () => {
     expect((await keeper.fetch(`/api/records/${kept.id}/preview`)).status).toBe(200);
   });
 
-  it('a released record is due again and wants a fresh notice', async () => {
+  chapter('a released record is due again and wants a fresh notice', async () => {
     const counsel = world.as('counsel');
     const { matters } = await counsel.call(holds.matters);
     const holdId = matters[0]!.holds[0]!.id;
@@ -114,7 +116,7 @@ describe('one file from receiving to certificate', () => {
     expect(groups[0]!.held).toBe(0);
   });
 
-  it('destroys nothing before its day, nor by the proposer alone', async () => {
+  chapter('destroys nothing before its day, nor by the proposer alone', async () => {
     const early = await world.file('editor', { createdOn: '2026-08-01', place: world.ids.A02 });
     await world.rule(
       'R-2',
@@ -140,7 +142,7 @@ describe('one file from receiving to certificate', () => {
     expect((await keeper.call(docket.batch, { params: { id } })).items[0]!.outcome).toBe('dropped');
   });
 
-  it('a physical item waits for a person, with date, method and witness', async () => {
+  chapter('a physical item waits for a person, with date, method and witness', async () => {
     const keeper = world.as('keeper');
     const { recordId } = await keeper.call(receiving.describePhysical, {
       body: {
@@ -165,7 +167,7 @@ describe('one file from receiving to certificate', () => {
     expect((await keeper.call(docket.batch, { params: { id } })).certificate).not.toBeNull();
   });
 
-  it('an objection stops the batch until it is answered', async () => {
+  chapter('an objection stops the batch until it is answered', async () => {
     const keeper = world.as('keeper');
     const group = (await keeper.call(docket.due)).groups.find((g) => g.seriesCode === 'A-01')!;
     const { id } = await keeper.call(docket.propose, { body: { groupKey: group.key, noticeDays: 0, announce: true } });
@@ -181,7 +183,7 @@ describe('one file from receiving to certificate', () => {
     await keeper.call(docket.withdraw, { params: { id }, body: { reason: 'nothing is left in it' } });
   });
 
-  it('closing a folder and recording an event start the clocks that wait for them', async () => {
+  chapter('closing a folder and recording an event start the clocks that wait for them', async () => {
     const keeper = world.as('keeper');
     await world.rule(
       'R-E',
@@ -200,7 +202,7 @@ describe('one file from receiving to certificate', () => {
     await expectAsync(world.file('keeper', { place: folder })).toBeRejectedWithError(/closed/);
   });
 
-  it('keeps the counts of the rack equal to the records', async () => {
+  chapter('keeps the counts of the rack equal to the records', async () => {
     expect(await rackDifferences(world.database)).toBe(0);
     await world.pool.query('select fold_rack(), fold_rule_use()');
     expect(await rackDifferences(world.database)).toBe(0);
@@ -209,7 +211,7 @@ describe('one file from receiving to certificate', () => {
     expect(cells.reduce((sum, c) => sum + c.kept, 0)).toBe(count);
   });
 
-  it('tells each person what needs them', async () => {
+  chapter('tells each person what needs them', async () => {
     const { lines } = await world.as('editor').call(reports.today);
     expect(lines.some((l) => l.act === 'File')).toBeTrue();
   });

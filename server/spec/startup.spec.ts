@@ -7,6 +7,7 @@ import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { plan, schedule, steps } from '@key-cellar/contract';
 import { migrate } from '../src/kernel/index.js';
+import { chapters } from './support/chapters.js';
 import { asOwner, configFor, dropDatabase, freshName, urlOf } from './support/database.js';
 import { makeWorld, ruleDefinition, type World } from './support/world.js';
 
@@ -90,13 +91,14 @@ describe('a start that cannot succeed ends with a sentence', () => {
 });
 
 describe('the job thread', () => {
+  const chapter = chapters();
   let world: World;
   beforeAll(async () => {
     world = await makeWorld();
   });
   afterAll(() => world.stop());
 
-  it('does work that was left by a server that died, however it was left', async () => {
+  chapter('does work that was left by a server that died, however it was left', async () => {
     for (let i = 0; i < 5; i++) await world.file('editor', { createdOn: '2024-01-01' });
     const keeper = world.as('keeper');
     const { id } = await keeper.call(schedule.makeRule, { body: { code: 'R-J', definition: ruleDefinition() } });
@@ -115,7 +117,7 @@ describe('the job thread', () => {
     expect([done.state, done.done]).toEqual(['done', 5]);
   });
 
-  it('says that work failed when it did, and goes on with the next', async () => {
+  chapter('says that work failed when it did, and goes on with the next', async () => {
     const add = async (data: unknown): Promise<string> =>
       (
         await world.pool.query<{ id: string }>(

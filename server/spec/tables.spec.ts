@@ -2,6 +2,7 @@ import { plan, records, schedule, type TableOutcome } from '@key-cellar/contract
 import Papa from 'papaparse';
 import { strToU8, zipSync } from 'fflate';
 import { readSheet } from 'read-excel-file/node';
+import { chapters } from './support/chapters.js';
 import { type Login, makeWorld, ruleDefinition, statusOf, type World } from './support/world.js';
 
 type Line = Record<string, string>;
@@ -10,6 +11,7 @@ const base64 = (text: string | Uint8Array): string => Buffer.from(text as string
 const errorsOf = (outcome: TableOutcome): string[] => outcome.errors.map((e) => `${e.row} ${e.column}: ${e.sentence}`);
 
 describe('plans and schedules as tables', () => {
+  const chapter = chapters();
   let world: World;
   beforeAll(async () => {
     world = await makeWorld();
@@ -30,7 +32,7 @@ describe('plans and schedules as tables', () => {
   const exported = async (kind: 'plan' | 'schedule'): Promise<Line[]> =>
     JSON.parse((await fetchBytes(`/api/${kind}/export?format=json`)).bytes.toString()) as Line[];
 
-  it('come back as they went, in each format, and change nothing then', async () => {
+  chapter('come back as they went, in each format, and change nothing then', async () => {
     for (const format of ['csv', 'xlsx', 'json'] as const) {
       for (const kind of ['plan', 'schedule'] as const) {
         const { response, bytes } = await fetchBytes(`/api/${kind}/export?format=${format}`);
@@ -43,66 +45,77 @@ describe('plans and schedules as tables', () => {
     expect(await statusOf(world.as('editor').call(plan.importPlan, { body: { format: 'csv', data: csv([]), dryRun: true } }))).toBe(403);
   });
 
-  it('show only what may be discovered', async () => {
+  chapter('show only what may be discovered', async () => {
     const lines = JSON.parse((await fetchBytes('/api/plan/export?format=json', 'editor')).bytes.toString()) as Line[];
     expect(lines.map((l) => l['code'])).toEqual(['A', 'A-01', 'A-02']);
   });
 
-  it('a plan of 5,000 places is taken in at once, when its errors are mended', async () => {
-    const lines: Line[] = [];
-    for (let f = 1; f <= 10; f++) {
-      lines.push({ code: `F${f}`, kind: 'function', inside: '', title: `Function ${f}`, 'belongs here': f === 3 ? '=1+1' : '', rules: '' });
-      for (let s = 1; s <= 49; s++) {
+  chapter(
+    'a plan of 5,000 places is taken in at once, when its errors are mended',
+    async () => {
+      const lines: Line[] = [];
+      for (let f = 1; f <= 10; f++) {
         lines.push({
-          code: `F${f}-${s}`,
-          kind: 'series',
-          inside: `F${f}`,
-          title: `Series ${f}.${s}`,
-          'belongs here': 'papers',
-          rules: 'R-ONE',
+          code: `F${f}`,
+          kind: 'function',
+          inside: '',
+          title: `Function ${f}`,
+          'belongs here': f === 3 ? '=1+1' : '',
+          rules: '',
         });
-        for (let d = 1; d <= 9; d++)
-          lines.push({ code: `D-${d}`, kind: 'folder', inside: `F${f}-${s}`, title: `Folder ${d}`, 'belongs here': '', rules: '' });
+        for (let s = 1; s <= 49; s++) {
+          lines.push({
+            code: `F${f}-${s}`,
+            kind: 'series',
+            inside: `F${f}`,
+            title: `Series ${f}.${s}`,
+            'belongs here': 'papers',
+            rules: 'R-ONE',
+          });
+          for (let d = 1; d <= 9; d++)
+            lines.push({ code: `D-${d}`, kind: 'folder', inside: `F${f}-${s}`, title: `Folder ${d}`, 'belongs here': '', rules: '' });
+        }
       }
-    }
-    for (let i = lines.length; i < 5000; i++)
-      lines.push({ code: `X-${i}`, kind: 'folder', inside: 'F1-1/D-1', title: 'Inner', 'belongs here': '', rules: '' });
-    expect(lines.length).toBe(5000);
-    const broken = lines.map((l) => ({ ...l }));
-    broken[0]!['code'] = 'f 1!';
-    broken[1]!['title'] = '';
-    broken[2]!['inside'] = 'F99-1';
-    broken[3]!['kind'] = 'box';
-    broken[4]!['rules'] = 'R-NONE';
-    broken[2500]!['code'] = broken[2499]!['code']!;
-    const before = (await exported('plan')).length;
-    const wrong = await loadPlan(csv(broken));
-    expect(errorsOf(wrong).slice(0, 6)).toEqual([
-      '2 code: “F 1!” may have capital letters, digits, hyphens, dots and slashes, 40 at most',
-      '3 title: is missing',
-      '3 inside: there is no place F1',
-      '4 inside: there is no place F99-1',
-      '5 kind: “box” is none of function, activity, series, folder',
-      '6 rules: there is no published rule R-NONE',
-    ]);
-    expect(errorsOf(wrong).some((e) => /^2502 code: .* is in row 2501 already$/.test(e))).toBeTrue();
-    expect((await exported('plan')).length).toBe(before);
-    const dry = await loadPlan(csv(lines), true);
-    expect([dry.changes.length, dry.errors]).toEqual([5000, []]);
-    expect((await exported('plan')).length).toBe(before);
-    const done = await loadPlan(csv(lines));
-    expect([done.changes.length, done.errors]).toEqual([5000, []]);
-    const after = await exported('plan');
-    expect(after.length).toBe(before + 5000);
-    // It is a plan one can file in, and the rules that came with it count.
-    const { places } = await world.as('keeper').call(plan.outline, { query: { folders: true } });
-    const series = places.find((p) => p.code === 'F1-1')!;
-    const { id } = await world.file('keeper', { place: places.find((p) => p.parentId === series.id)!.id });
-    expect((await world.as('keeper').call(records.dossier, { params: { id } })).dueOn).toBe('2026-01-10');
-    expect((await loadPlan(csv(lines))).changes).toEqual([]);
-  }, 120_000);
+      for (let i = lines.length; i < 5000; i++)
+        lines.push({ code: `X-${i}`, kind: 'folder', inside: 'F1-1/D-1', title: 'Inner', 'belongs here': '', rules: '' });
+      expect(lines.length).toBe(5000);
+      const broken = lines.map((l) => ({ ...l }));
+      broken[0]!['code'] = 'f 1!';
+      broken[1]!['title'] = '';
+      broken[2]!['inside'] = 'F99-1';
+      broken[3]!['kind'] = 'box';
+      broken[4]!['rules'] = 'R-NONE';
+      broken[2500]!['code'] = broken[2499]!['code']!;
+      const before = (await exported('plan')).length;
+      const wrong = await loadPlan(csv(broken));
+      expect(errorsOf(wrong).slice(0, 6)).toEqual([
+        '2 code: “F 1!” may have capital letters, digits, hyphens, dots and slashes, 40 at most',
+        '3 title: is missing',
+        '3 inside: there is no place F1',
+        '4 inside: there is no place F99-1',
+        '5 kind: “box” is none of function, activity, series, folder',
+        '6 rules: there is no published rule R-NONE',
+      ]);
+      expect(errorsOf(wrong).some((e) => /^2502 code: .* is in row 2501 already$/.test(e))).toBeTrue();
+      expect((await exported('plan')).length).toBe(before);
+      const dry = await loadPlan(csv(lines), true);
+      expect([dry.changes.length, dry.errors]).toEqual([5000, []]);
+      expect((await exported('plan')).length).toBe(before);
+      const done = await loadPlan(csv(lines));
+      expect([done.changes.length, done.errors]).toEqual([5000, []]);
+      const after = await exported('plan');
+      expect(after.length).toBe(before + 5000);
+      // It is a plan one can file in, and the rules that came with it count.
+      const { places } = await world.as('keeper').call(plan.outline, { query: { folders: true } });
+      const series = places.find((p) => p.code === 'F1-1')!;
+      const { id } = await world.file('keeper', { place: places.find((p) => p.parentId === series.id)!.id });
+      expect((await world.as('keeper').call(records.dossier, { params: { id } })).dueOn).toBe('2026-01-10');
+      expect((await loadPlan(csv(lines))).changes).toEqual([]);
+    },
+    120_000,
+  );
 
-  it('places that are known are renamed, moved and given rules; what the table does not say stays', async () => {
+  chapter('places that are known are renamed, moved and given rules; what the table does not say stays', async () => {
     const first = await loadPlan(
       csv([
         { code: 'T', kind: 'function', inside: '', title: 'Trial', 'belongs here': 'all', rules: '' },
@@ -129,64 +142,68 @@ describe('plans and schedules as tables', () => {
     expect(rules.changes[0]!.sentence).toBe('T-1 is in North, follows no rule of its own');
   });
 
-  it('a schedule of 500 rules is taken in, as versions and as drafts, when its errors are mended', async () => {
-    const lines: Line[] = Array.from({ length: 500 }, (_, i) => ({
-      code: `R-T-${i}`,
-      title: `Rule ${i}`,
-      authority: `Board 2026/${i}`,
-      link: '',
-      jurisdictions: i % 3 === 0 ? 'North' : '',
-      clock: ['created', 'fact ended', 'folder closed', 'event lease ended', 'never'][i % 5]!,
-      cutoff: ['none', 'month', 'quarter', 'calendar year', 'fiscal year from 4-1'][(i + 1) % 5]!,
-      steps: i % 5 === 4 ? 'keep for good' : `review P${1 + (i % 3)}Y; destroy P${5 + (i % 9)}Y, 2 approvals, 21 days notice`,
-      'in force from': i % 10 === 9 ? '' : '2020-01-01',
-      'takes over': i % 4 === 0 ? 'later clocks' : 'all records',
-    }));
-    const broken = lines.map((l) => ({ ...l }));
-    broken[0]!['steps'] = 'destroy seven years';
-    broken[1]!['clock'] = 'someday';
-    broken[2]!['jurisdictions'] = 'West';
-    broken[3]!['in force from'] = '1.1.2020';
-    broken[4]!['steps'] = 'destroy P7Y';
-    broken[5]!['authority'] = '';
-    broken[499]!['code'] = 'R-T-0';
-    expect(errorsOf(await loadRules(csv(broken)))).toEqual([
-      '2 steps: “destroy seven years” says not after how long, such as P7Y or 90 days',
-      '3 clock: says not when the clock starts: created, filed, fact …, folder closed, event …, first event … or never',
-      '4 jurisdictions: there is no jurisdiction West',
-      '5 in force from: must be a date such as 2026-09-14, or empty for a draft',
-      '6 steps: a rule without a clock can only keep for good',
-      '7 authority: must not be empty',
-    ]);
-    expect((await world.as('keeper').call(schedule.rules)).rules.length).toBe(1);
-    const dry = await loadRules(csv(lines), true);
-    expect([dry.changes.length, (await world.as('keeper').call(schedule.rules)).rules.length]).toEqual([500, 1]);
-    const done = await loadRules(csv(lines));
-    expect([done.changes.length, done.errors]).toEqual([500, []]);
-    const { rules } = await world.as('keeper').call(schedule.rules);
-    expect([rules.length, rules.filter((r) => r.version === null).length]).toEqual([501, 50]);
-    expect((await loadRules(csv(lines))).changes).toEqual([]);
-    // A rule that differs is published as the next version; what it governs is dated anew.
-    const { id } = await world.file('editor');
-    const next = await loadRules(
-      csv([
-        {
-          code: 'R-ONE',
-          title: 'One year',
-          authority: 'Sound Compact, art. 1',
-          clock: 'created',
-          cutoff: 'none',
-          steps: 'destroy P4Y, 1 approval',
-          'in force from': '2001-01-01',
-        },
-      ]),
-    );
-    expect(next.changes).toEqual([{ row: 2, what: 'version', sentence: 'R-ONE is published as version 2, in force from 2001-01-01' }]);
-    expect(next.recomputed).toBeGreaterThan(0);
-    expect((await world.as('keeper').call(records.dossier, { params: { id } })).dueOn).toBe('2029-01-10');
-  }, 120_000);
+  chapter(
+    'a schedule of 500 rules is taken in, as versions and as drafts, when its errors are mended',
+    async () => {
+      const lines: Line[] = Array.from({ length: 500 }, (_, i) => ({
+        code: `R-T-${i}`,
+        title: `Rule ${i}`,
+        authority: `Board 2026/${i}`,
+        link: '',
+        jurisdictions: i % 3 === 0 ? 'North' : '',
+        clock: ['created', 'fact ended', 'folder closed', 'event lease ended', 'never'][i % 5]!,
+        cutoff: ['none', 'month', 'quarter', 'calendar year', 'fiscal year from 4-1'][(i + 1) % 5]!,
+        steps: i % 5 === 4 ? 'keep for good' : `review P${1 + (i % 3)}Y; destroy P${5 + (i % 9)}Y, 2 approvals, 21 days notice`,
+        'in force from': i % 10 === 9 ? '' : '2020-01-01',
+        'takes over': i % 4 === 0 ? 'later clocks' : 'all records',
+      }));
+      const broken = lines.map((l) => ({ ...l }));
+      broken[0]!['steps'] = 'destroy seven years';
+      broken[1]!['clock'] = 'someday';
+      broken[2]!['jurisdictions'] = 'West';
+      broken[3]!['in force from'] = '1.1.2020';
+      broken[4]!['steps'] = 'destroy P7Y';
+      broken[5]!['authority'] = '';
+      broken[499]!['code'] = 'R-T-0';
+      expect(errorsOf(await loadRules(csv(broken)))).toEqual([
+        '2 steps: “destroy seven years” says not after how long, such as P7Y or 90 days',
+        '3 clock: says not when the clock starts: created, filed, fact …, folder closed, event …, first event … or never',
+        '4 jurisdictions: there is no jurisdiction West',
+        '5 in force from: must be a date such as 2026-09-14, or empty for a draft',
+        '6 steps: a rule without a clock can only keep for good',
+        '7 authority: must not be empty',
+      ]);
+      expect((await world.as('keeper').call(schedule.rules)).rules.length).toBe(1);
+      const dry = await loadRules(csv(lines), true);
+      expect([dry.changes.length, (await world.as('keeper').call(schedule.rules)).rules.length]).toEqual([500, 1]);
+      const done = await loadRules(csv(lines));
+      expect([done.changes.length, done.errors]).toEqual([500, []]);
+      const { rules } = await world.as('keeper').call(schedule.rules);
+      expect([rules.length, rules.filter((r) => r.version === null).length]).toEqual([501, 50]);
+      expect((await loadRules(csv(lines))).changes).toEqual([]);
+      // A rule that differs is published as the next version; what it governs is dated anew.
+      const { id } = await world.file('editor');
+      const next = await loadRules(
+        csv([
+          {
+            code: 'R-ONE',
+            title: 'One year',
+            authority: 'Sound Compact, art. 1',
+            clock: 'created',
+            cutoff: 'none',
+            steps: 'destroy P4Y, 1 approval',
+            'in force from': '2001-01-01',
+          },
+        ]),
+      );
+      expect(next.changes).toEqual([{ row: 2, what: 'version', sentence: 'R-ONE is published as version 2, in force from 2001-01-01' }]);
+      expect(next.recomputed).toBeGreaterThan(0);
+      expect((await world.as('keeper').call(records.dossier, { params: { id } })).dueOn).toBe('2029-01-10');
+    },
+    120_000,
+  );
 
-  it('that are none are told so', async () => {
+  chapter('that are none are told so', async () => {
     const bomb = zipSync({ 'xl/worksheets/sheet1.xml': new Uint8Array(80 * 1024 * 1024) });
     const tries: [string, Format, RegExp][] = [
       [base64('a,b\n1,2\n'), 'csv', /code and kind and inside and title are missing. It has: a, b/],
@@ -204,7 +221,7 @@ describe('plans and schedules as tables', () => {
     expect(await statusOf(loadPlan('***', true))).toBe(422);
   });
 
-  it('never hand a spreadsheet a formula', async () => {
+  chapter('never hand a spreadsheet a formula', async () => {
     const { id } = await world.as('keeper').call(schedule.makeRule, {
       body: { code: 'R-EVIL', definition: ruleDefinition({ title: '=HYPERLINK("http://evil.example")', authority: '@x' }) },
     });
@@ -216,7 +233,7 @@ describe('plans and schedules as tables', () => {
     expect(sheet.some((row) => row.includes('=HYPERLINK("http://evil.example")'))).toBeTrue();
   });
 
-  it('the plan is a concept scheme, and can be printed', async () => {
+  chapter('the plan is a concept scheme, and can be printed', async () => {
     const { bytes, response } = await fetchBytes('/api/plan/export?format=skos');
     expect(response.headers.get('content-type')).toContain('application/ld+json');
     const { '@graph': graph } = JSON.parse(bytes.toString()) as { '@graph': Record<string, unknown>[] };

@@ -19,7 +19,15 @@ export async function mutateCore(area) {
   const report = join(work, 'report.json');
   const specs = join(work, 'jasmine.json');
   const settings = join(work, 'stryker.config.json');
-  writeFileSync(specs, JSON.stringify({ spec_dir: '.', spec_files: [`core/src/${area}/**/*.spec.ts`], random: false }));
+  writeFileSync(
+    specs,
+    JSON.stringify({
+      spec_dir: '.',
+      spec_files: [`core/src/${area}/**/*.spec.ts`],
+      helpers: ['tools/mutants/briefly.mjs'],
+      random: false,
+    }),
+  );
   writeFileSync(
     settings,
     JSON.stringify({
@@ -28,7 +36,7 @@ export async function mutateCore(area) {
       jasmineConfigFile: specs,
       testRunnerNodeArgs: ['--import', 'tsx'],
       coverageAnalysis: 'perTest',
-      mutate: [`core/src/${area}/**/*.ts`, '!core/src/**/*.spec.ts', '!core/src/**/*.testing.ts'],
+      mutate: [`core/src/${area}/**/*.ts`, '!core/src/**/*.spec.ts', '!core/src/**/testing/**'],
       mutator: { excludedMutations: ['StringLiteral'] },
       ignorePatterns: ['.data', 'dist', 'web', 'docs', 'e2e', 'demo', 'server', 'bench', 'test-results'],
       reporters: ['json'],

@@ -30,6 +30,8 @@ export {
   type TextField,
   type Within,
 } from './criteria.js';
+export { completeCriteria, type Completion } from './complete.js';
+export type { CriteriaError } from './cursor.js';
 export {
   checks,
   compileDetector,
@@ -46,7 +48,7 @@ export {
   type Span,
 } from './detector.js';
 export { matches } from './matches.js';
-export { completeCriteria, parseCriteria, type Completion, type CriteriaError, type Parsed } from './parse.js';
+export { parseCriteria, type Parsed } from './parse.js';
 export { describeCriteria, printCriteria } from './print.js';
 export { resolveCriteria } from './resolve.js';
 export { criteriaToSql, type Bind, type SqlType } from './toSql.js';

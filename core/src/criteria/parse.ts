@@ -1,62 +1,24 @@
 import { epochDay, formatCivilDate, parseCivilDate } from '../calendar/index.js';
 import type { FactScalar } from '../records/index.js';
 import { spanUnits, type AskedCriteria, type Clause, type CodeField, type DateField, type SpanUnit } from './criteria.js';
-import { nearest } from './nearest.js';
-import { tokensOf, type Token } from './tokens.js';
-import {
-  factPhrases,
-  thingsOf,
-  fieldPhrases,
-  fold,
-  namePhrases,
-  valuesOf,
-  type Field,
-  type Named,
-  type NamedFact,
-  type Phrases,
-  type Vocabulary,
-} from './vocabulary.js';
-
-/** What is wrong with criteria text, where (UTF-16 units), and what may have been meant. */
-export interface CriteriaError {
-  readonly from: number;
-  readonly until: number;
-  readonly sentence: string;
-  readonly suggestions: readonly string[];
-}
+import { Cursor, Wrong, type CriteriaError, type Expected } from './cursor.js';
+import { factPhrases, thingsOf, fieldPhrases, valuesOf, type Field, type NamedFact, type Vocabulary } from './vocabulary.js';
 
 export type Parsed = { readonly ok: true; readonly criteria: AskedCriteria } | { readonly ok: false; readonly error: CriteriaError };
-
-/** What the grammar would take at a place in the text. */
-interface Expected {
-  readonly at: number;
-  readonly options: readonly string[];
-}
-
-class Wrong extends Error {
-  constructor(readonly error: CriteriaError) {
-    super(error.sentence);
-  }
-}
 
 const months = ['january', 'february', 'march', 'april', 'may', 'june', 'july', 'august', 'september', 'october', 'november', 'december'];
 const deepest = 12;
 const everything: AskedCriteria = { op: 'and', of: [] };
 
-/** Reads one text; keeps what it would have taken at each place, for completion. */
-class Reader {
-  readonly expected: Expected[] = [];
-  private readonly tokens: readonly Token[];
-  private at = 0;
+/** Reads one text by the grammar of criteria. */
+class Reader extends Cursor {
   private depth = 0;
 
   constructor(
-    private readonly text: string,
+    text: string,
     private readonly vocabulary: Vocabulary,
   ) {
-    const { tokens, unclosed } = tokensOf(text);
-    this.tokens = tokens;
-    if (unclosed !== null) this.failAt(unclosed, text.length, 'This quotation is not closed.');
+    super(text);
   }
 
   read(): AskedCriteria {
@@ -357,100 +319,14 @@ class Reader {
   private factRange(fact: string, from?: string | number, until?: string | number): Clause {
     return { op: 'factBetween', fact, ...(from === undefined ? {} : { from }), ...(until === undefined ? {} : { until }) };
   }
-
-  private number(): number {
-    const token = this.tokens[this.at];
-    if (!token || !/^-?\d+(\.\d+)?(e[+-]?\d+)?$/.test(token.text)) this.fail('Here comes a number.');
-    this.at++;
-    return Number(token.text);
-  }
-
-  /** A text up to the next “and”, “or”, comma or bracket, or one in quotation marks. */
-  private value(what: string): string {
-    const first = this.tokens[this.at];
-    if (first?.kind === 'quoted') {
-      this.at++;
-      return first.text;
-    }
-    const from = this.at;
-    while (this.tokens[this.at]?.kind === 'word' && !['and', 'or'].includes(this.tokens[this.at]!.text.toLowerCase())) this.at++;
-    if (this.at === from) this.fail(`Here comes ${what}.`);
-    return this.text.slice(first!.from, this.tokens[this.at - 1]!.until);
-  }
-
-  private name(names: readonly Named[], what: string): Named {
-    const known = namePhrases(names);
-    this.expect(names.map((n) => n.name));
-    const found = this.phrase(known);
-    if (!found) this.failUnknown(`a ${what}`, known.names);
-    return found;
-  }
-
-  /** The longest of the phrases that the text goes on with. */
-  private phrase<T>({ byForm, longest }: Phrases<T>): T | undefined {
-    const first = this.tokens[this.at];
-    if (first?.kind === 'quoted') {
-      const found = byForm.get(fold(first.text));
-      if (found !== undefined) this.at++;
-      return found;
-    }
-    let form = '';
-    let best: { value: T; at: number } | undefined;
-    for (let i = this.at; this.tokens[i]?.kind === 'word' && form.split(' ').length <= longest; i++) {
-      form = `${form} ${fold(this.tokens[i]!.text)}`.trim();
-      const value = byForm.get(form);
-      if (value !== undefined) best = { value, at: i + 1 };
-    }
-    if (best) this.at = best.at;
-    return best?.value;
-  }
-
-  private isWord(word: string): boolean {
-    this.expect([word]);
-    const token = this.tokens[this.at];
-    if (token?.kind !== 'word' || token.text.toLowerCase() !== word) return false;
-    this.at++;
-    return true;
-  }
-
-  private need(word: string): void {
-    if (!this.isWord(word)) this.fail(`Here comes “${word}”.`, [word]);
-  }
-
-  private expect(options: readonly string[]): void {
-    const at = this.tokens[this.at]?.from ?? this.text.length;
-    this.expected.push({ at, options });
-  }
-
-  private failUnknown(what: string, names: readonly string[]): never {
-    const token = this.tokens[this.at];
-    if (!token) this.fail(`Here comes ${what}.`);
-    let end = this.at;
-    while (this.tokens[end]?.kind === 'word' && !['and', 'or', 'is'].includes(this.tokens[end]!.text.toLowerCase())) end++;
-    // Names have several words, mistakes mostly one: only what resembles a name as a whole is taken as a whole.
-    const last = this.tokens[Math.max(end, this.at + 1) - 1]!.until;
-    const read = (until: number): string => (token.kind === 'quoted' ? token.text : this.text.slice(token.from, until));
-    const whole = nearest(read(last), names, fold);
-    const until = whole.length > 0 ? last : token.until;
-    const suggestions = whole.length > 0 ? whole : nearest(read(until), names, fold);
-    this.failAt(token.from, until, `“${read(until)}” is not ${what} that is known here.`, suggestions);
-  }
-
-  private fail(sentence: string, suggestions: readonly string[] = []): never {
-    const token = this.tokens[this.at];
-    this.failAt(token?.from ?? this.text.length, token?.until ?? this.text.length, sentence, suggestions);
-  }
-
-  private failAt(from: number, until: number, sentence: string, suggestions: readonly string[] = []): never {
-    throw new Wrong({ from, until, sentence, suggestions });
-  }
 }
 
 function shift(day: string, by: number): string {
   return formatCivilDate(parseCivilDate(day)! + by);
 }
 
-function attempt(text: string, vocabulary: Vocabulary): { parsed: Parsed; expected: readonly Expected[] } {
+/** Reads as far as the text can be read; `expected` is what might have stood at each place up to there. */
+export function attempt(text: string, vocabulary: Vocabulary): { parsed: Parsed; expected: readonly Expected[] } {
   let expected: readonly Expected[] = [];
   try {
     const reader = new Reader(text, vocabulary);
@@ -469,34 +345,4 @@ function attempt(text: string, vocabulary: Vocabulary): { parsed: Parsed; expect
  */
 export function parseCriteria(text: string, vocabulary: Vocabulary): Parsed {
   return attempt(text, vocabulary).parsed;
-}
-
-export interface Completion {
-  /** The part of the text that the option replaces. */
-  readonly from: number;
-  readonly until: number;
-  readonly options: readonly string[];
-}
-
-/** What may come at a place in the text, narrowed by what is already typed there. */
-export function completeCriteria(text: string, at: number, vocabulary: Vocabulary, most = 12): Completion {
-  const before = text.slice(0, at);
-  const { expected } = attempt(before, vocabulary);
-  const places = [...new Set(expected.map((e) => e.at))].sort((a, b) => b - a);
-  for (const from of places) {
-    const typed = fold(before.slice(from));
-    if (typed === '' && from < before.length) continue;
-    const options = new Set<string>();
-    for (const e of expected) {
-      if (e.at !== from) continue;
-      for (const option of e.options) {
-        const form = fold(option);
-        if (options.size < most && (form.startsWith(typed) || (typed.length > 1 && form.includes(` ${typed}`))) && form !== typed) {
-          options.add(option);
-        }
-      }
-    }
-    if (options.size > 0) return { from, until: at, options: [...options] };
-  }
-  return { from: at, until: at, options: [] };
 }

@@ -6,11 +6,11 @@
  *     chapter('a file is taken in', async () => { … });
  *     chapter('what was taken in is filed', async () => { … });
  */
-export function chapters(): (title: string, tell: () => Promise<void>, timeout?: number) => void {
+export function chapters(): (title: string, tell: () => void | Promise<void>, timeout?: number) => void {
   const story: (() => Promise<void>)[] = [];
   return (title, tell, timeout) => {
     let told: Promise<void> | null = null;
-    story.push(() => (told ??= tell()));
+    story.push(() => (told ??= Promise.resolve(tell())));
     const upToHere = [...story];
     it(
       title,
