@@ -47,3 +47,4 @@ export {
 } from './act.js';
 export { Download, entering, Lines, type Read, type ReadsOf } from './read.js';
 export { SessionChange } from './session.js';
+export { withZip, type ZipPart } from './zip.js';

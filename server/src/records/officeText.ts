@@ -1,5 +1,5 @@
 import type { Readable } from 'node:stream';
-import yauzl from 'yauzl';
+import { withZip } from '../kernel/index.js';
 
 const openXml = 'application/vnd.openxmlformats-officedocument.';
 const openDocument = 'application/vnd.oasis.opendocument.';
@@ -97,27 +97,16 @@ function read(stream: Readable, most: number): Promise<Buffer> {
  */
 export function officeText(bytes: Buffer, mediaType: string, most: number): Promise<string> {
   const wanted = partsOf[mediaType]!;
-  return new Promise((resolve, reject) => {
-    yauzl.fromBuffer(bytes, { lazyEntries: true }, (error, zip) => {
-      if (error || !zip) return reject(error ?? new Error('no archive'));
-      const words: string[] = [];
-      let left = most;
-      const end = (): void => resolve(words.join('\n'));
-      zip.on('entry', (entry: yauzl.Entry) => {
-        if (!wanted.test(entry.fileName)) return zip.readEntry();
-        zip.openReadStream(entry, (failed, stream) => {
-          if (failed || !stream) return reject(failed ?? new Error('no part'));
-          read(stream, left).then((part) => {
-            words.push(wordsOfXml(part.toString('utf8')));
-            left -= part.length;
-            if (left > 0) zip.readEntry();
-            else end();
-          }, reject);
-        });
-      });
-      zip.on('end', end);
-      zip.on('error', reject);
-      zip.readEntry();
-    });
+  return withZip(bytes, async (parts) => {
+    const words: string[] = [];
+    let left = most;
+    for await (const part of parts) {
+      if (left <= 0) break;
+      if (!wanted.test(part.name)) continue;
+      const unpacked = await read(await part.open(), left);
+      words.push(wordsOfXml(unpacked.toString('utf8')));
+      left -= unpacked.length;
+    }
+    return words.join('\n');
   });
 }

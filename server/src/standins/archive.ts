@@ -2,10 +2,9 @@ import { createHash, randomUUID } from 'node:crypto';
 import { createWriteStream } from 'node:fs';
 import { appendFile, mkdir, readFile, rename, rm } from 'node:fs/promises';
 import { join } from 'node:path';
-import type { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { Hono } from 'hono';
-import { open as openZip, type Entry, type ZipFile } from 'yauzl';
+import { withZip, type ZipPart } from '../kernel/index.js';
 import { listen, type StandIn } from './listen.js';
 
 /** What the archive answers once it has verified a bag. */
@@ -23,45 +22,17 @@ class BadBag extends Error {}
 
 const archiveName = 'Tarrin Sound Archive';
 
-function openedZip(path: string): Promise<ZipFile> {
-  return new Promise((resolve, reject) => {
-    openZip(path, { lazyEntries: true, autoClose: false }, (error, zip) =>
-      error ? reject(new BadBag('The package is not a ZIP file.')) : resolve(zip),
-    );
-  });
-}
-
-function entriesOf(zip: ZipFile): Promise<Entry[]> {
-  return new Promise((resolve, reject) => {
-    const found: Entry[] = [];
-    zip.on('entry', (entry: Entry) => {
-      found.push(entry);
-      zip.readEntry();
-    });
-    zip.on('end', () => resolve(found));
-    // yauzl itself refuses names with "..", absolute names and backslashes.
-    zip.on('error', (error: Error) => reject(new BadBag(`The package cannot be read: ${error.message}.`)));
-    zip.readEntry();
-  });
-}
-
-function contentOf(zip: ZipFile, entry: Entry): Promise<Readable> {
-  return new Promise((resolve, reject) => {
-    zip.openReadStream(entry, (error, stream) => (error ? reject(error) : resolve(stream)));
-  });
-}
-
-async function digestOf(zip: ZipFile, entry: Entry): Promise<string> {
+async function digestOf(part: ZipPart): Promise<string> {
   const hash = createHash('sha256');
-  await pipeline(await contentOf(zip, entry), hash);
+  await pipeline(await part.open(), hash);
   return hash.digest('hex');
 }
 
-async function textOf(zip: ZipFile, entry: Entry | undefined, name: string): Promise<string> {
-  if (!entry) throw new BadBag(`${name} is missing.`);
-  const parts: Buffer[] = [];
-  for await (const part of await contentOf(zip, entry)) parts.push(part as Buffer);
-  return Buffer.concat(parts).toString('utf8');
+async function textOf(part: ZipPart | undefined, name: string): Promise<string> {
+  if (!part) throw new BadBag(`${name} is missing.`);
+  const pieces: Buffer[] = [];
+  for await (const piece of await part.open()) pieces.push(piece as Buffer);
+  return Buffer.concat(pieces).toString('utf8');
 }
 
 function parseManifest(text: string): Map<string, string> {
@@ -78,40 +49,45 @@ function parseManifest(text: string): Map<string, string> {
 }
 
 /** Checks a serialised bag as RFC 8493 §3 asks of a *valid* one, and that its METS names every payload file. */
-async function verifyBag(path: string): Promise<{ bag: string; payloadOxum: string; files: number }> {
-  const zip = await openedZip(path);
+async function verifyParts(parts: AsyncIterable<ZipPart>): Promise<{ bag: string; payloadOxum: string; files: number }> {
+  const all: ZipPart[] = [];
+  for await (const part of parts) all.push(part);
+  const bag = all[0]?.name.split('/')[0] ?? '';
+  const files = new Map(all.filter((p) => !p.name.endsWith('/')).map((p) => [p.name.slice(bag.length + 1), p]));
+  if (!bag || all.some((p) => !p.name.startsWith(`${bag}/`))) throw new BadBag('The package is not one folder.');
+  if (!/^BagIt-Version: 1\.0\nTag-File-Character-Encoding: UTF-8\n$/.test(await textOf(files.get('bagit.txt'), 'bagit.txt'))) {
+    throw new BadBag('bagit.txt does not say BagIt 1.0 in UTF-8.');
+  }
+  const manifest = parseManifest(await textOf(files.get('manifest-sha256.txt'), 'manifest-sha256.txt'));
+  const tags = parseManifest(await textOf(files.get('tagmanifest-sha256.txt'), 'tagmanifest-sha256.txt'));
+  let octets = 0;
+  for (const [name, part] of files) {
+    if (!name.startsWith('data/')) continue;
+    if (!manifest.has(name)) throw new BadBag(`${name} is in the bag and not in its manifest.`);
+    octets += part.size;
+  }
+  for (const [name, sha256] of [...manifest, ...tags]) {
+    const part = files.get(name);
+    if (!part) throw new BadBag(`${name} is in a manifest and not in the bag.`);
+    if ((await digestOf(part)) !== sha256) throw new BadBag(`${name} does not have the fingerprint its manifest says.`);
+  }
+  const payloadOxum = `${octets}.${manifest.size}`;
+  const info = await textOf(files.get('bag-info.txt'), 'bag-info.txt');
+  if (!info.includes(`Payload-Oxum: ${payloadOxum}\n`)) throw new BadBag('Payload-Oxum does not say what the bag holds.');
+  const mets = await textOf(files.get('data/mets.xml'), 'data/mets.xml');
+  for (const name of manifest.keys()) {
+    const href = name.split('/').map(encodeURIComponent).join('/');
+    if (name !== 'data/mets.xml' && !mets.includes(`xlink:href="${href}"`)) throw new BadBag(`mets.xml does not name ${name}.`);
+  }
+  return { bag, payloadOxum, files: manifest.size };
+}
+
+async function verifyBag(path: string): ReturnType<typeof verifyParts> {
   try {
-    const entries = await entriesOf(zip);
-    const bag = entries[0]?.fileName.split('/')[0] ?? '';
-    const files = new Map(entries.filter((e) => !e.fileName.endsWith('/')).map((e) => [e.fileName.slice(bag.length + 1), e]));
-    if (!bag || entries.some((e) => !e.fileName.startsWith(`${bag}/`))) throw new BadBag('The package is not one folder.');
-    if (!/^BagIt-Version: 1\.0\nTag-File-Character-Encoding: UTF-8\n$/.test(await textOf(zip, files.get('bagit.txt'), 'bagit.txt'))) {
-      throw new BadBag('bagit.txt does not say BagIt 1.0 in UTF-8.');
-    }
-    const manifest = parseManifest(await textOf(zip, files.get('manifest-sha256.txt'), 'manifest-sha256.txt'));
-    const tags = parseManifest(await textOf(zip, files.get('tagmanifest-sha256.txt'), 'tagmanifest-sha256.txt'));
-    let octets = 0;
-    for (const [name, entry] of files) {
-      if (!name.startsWith('data/')) continue;
-      if (!manifest.has(name)) throw new BadBag(`${name} is in the bag and not in its manifest.`);
-      octets += entry.uncompressedSize;
-    }
-    for (const [name, sha256] of [...manifest, ...tags]) {
-      const entry = files.get(name);
-      if (!entry) throw new BadBag(`${name} is in a manifest and not in the bag.`);
-      if ((await digestOf(zip, entry)) !== sha256) throw new BadBag(`${name} does not have the fingerprint its manifest says.`);
-    }
-    const payloadOxum = `${octets}.${manifest.size}`;
-    const info = await textOf(zip, files.get('bag-info.txt'), 'bag-info.txt');
-    if (!info.includes(`Payload-Oxum: ${payloadOxum}\n`)) throw new BadBag('Payload-Oxum does not say what the bag holds.');
-    const mets = await textOf(zip, files.get('data/mets.xml'), 'data/mets.xml');
-    for (const name of manifest.keys()) {
-      const href = name.split('/').map(encodeURIComponent).join('/');
-      if (name !== 'data/mets.xml' && !mets.includes(`xlink:href="${href}"`)) throw new BadBag(`mets.xml does not name ${name}.`);
-    }
-    return { bag, payloadOxum, files: manifest.size };
-  } finally {
-    zip.close();
+    return await withZip(path, verifyParts);
+  } catch (error) {
+    if (error instanceof BadBag) throw error;
+    throw new BadBag(`The package is not a ZIP file that can be read (${(error as Error).message}).`);
   }
 }
 

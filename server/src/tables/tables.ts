@@ -1,8 +1,7 @@
 import Papa from 'papaparse';
 import { readSheet } from 'read-excel-file/node';
 import writeExcelFile from 'write-excel-file/node';
-import yauzl from 'yauzl';
-import { Problem } from '../kernel/index.js';
+import { Problem, withZip } from '../kernel/index.js';
 
 export type TableFormat = 'csv' | 'xlsx' | 'json';
 
@@ -22,22 +21,13 @@ const mostRows = 50_000;
 
 const wrongFile = (what: string): Problem => new Problem(422, 'not-a-table', what);
 
-/** How much a zip archive says it unpacks to (APPNOTE.TXT §4.3.12); rejects what is none. */
-function unpackedSize(bytes: Buffer): Promise<number> {
-  return new Promise((resolve, reject) => {
-    yauzl.fromBuffer(bytes, { lazyEntries: true }, (error, zip) => {
-      if (error || !zip) return reject(error ?? new Error('no zip'));
-      let sum = 0;
-      zip.on('entry', (entry: yauzl.Entry) => {
-        sum += entry.uncompressedSize;
-        zip.readEntry();
-      });
-      zip.on('end', () => resolve(sum));
-      zip.on('error', reject);
-      zip.readEntry();
-    });
+/** How much a ZIP archive says it unpacks to; rejects what is none. */
+const unpackedSize = (bytes: Buffer): Promise<number> =>
+  withZip(bytes, async (parts) => {
+    let sum = 0;
+    for await (const { size } of parts) sum += size;
+    return sum;
   });
-}
 
 const words = (value: unknown): string => {
   if (value === null || value === undefined) return '';
