@@ -1,5 +1,6 @@
 // npm run mutants [core|guards|rights|decisions|<area> …]: takes guards out and changes the core, one at a time, and says which
 // of it the specs notice. The results of whole runs stand in docs/testing.md. It takes an hour, so it is no part of npm test.
+// --check: only whether every guard that is taken out still stands where it is looked for.
 // --tested: npm test has just passed, so that the specs are not run without a mutant first.
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
@@ -9,7 +10,7 @@ import { root } from './lib/paths.mjs';
 import { run, say } from './lib/say.mjs';
 import { coreAreas, mutateCore } from './mutants/core.mjs';
 import { guards } from './mutants/guards.mjs';
-import { mutateServer } from './mutants/server.mjs';
+import { mutated, mutateServer } from './mutants/server.mjs';
 import { tableMutants } from './mutants/table.mjs';
 
 const page = join(root, 'docs', 'testing.md');
@@ -32,6 +33,10 @@ function keep(mark, text) {
 const head = '| area | mutants | noticed | |\n|---|---:|---:|---:|';
 
 await run(async () => {
+  if (process.argv.includes('--check')) {
+    for (const mutant of [...named, ...tableMutants()]) mutated(readFileSync(join(root, mutant.file), 'utf8'), mutant);
+    return;
+  }
   await ensureInstalled();
   const core = [];
   for (const area of coreAreas.filter((area) => wants('core', area))) core.push(await mutateCore(area));

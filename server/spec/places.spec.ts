@@ -1,6 +1,6 @@
 import { docket, type PlaceLine, plan, records, reports, steps } from '@key-cellar/contract';
 import { getOrMakeSet, placeGrant, programActor, withUnitOfWork } from '../src/index.js';
-import { rackCells } from '../src/plan/store.js';
+import { rackCells } from '../src/plan/rackStore.js';
 import { chapters } from './support/chapters.js';
 import { asOwner } from './support/database.js';
 import { type Login, makeWorld, rackDifferences, ruleDefinition, statusOf, today, type World } from './support/world.js';

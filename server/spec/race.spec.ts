@@ -2,7 +2,7 @@ import { holds } from '@key-cellar/contract';
 import pg from 'pg';
 import { appUrlFor } from '../src/kernel/index.js';
 import { executeItem } from '../src/docket/execution.js';
-import { findBatches } from '../src/docket/store.js';
+import { findBatches } from '../src/docket/batchStore.js';
 import { carryOut, holdActs, withUnitOfWork } from '../src/index.js';
 import { urlOf } from './support/database.js';
 import { approvedBatch, makeWorld, rackDifferences, today, type World } from './support/world.js';

@@ -38,7 +38,7 @@ const runSpecs = (home, specs, url) =>
 const runTable = (home) => exec(process.execPath, ['--import', 'tsx', 'tools/acts.ts', '--check'], { cwd: home });
 
 /** The text with one mutant in it. A mutant whose text is not there once is out of date, and stops everything. */
-function mutated(text, { find, at, put, promise, file }) {
+export function mutated(text, { find, at, put, promise, file }) {
   if (at !== undefined) return text.slice(0, at[0]) + put + text.slice(at[1]);
   const parts = text.split(find);
   if (parts.length !== 2) throw new Stop(`“${promise}”: its text stands ${parts.length - 1} times in ${file}, not once.`);

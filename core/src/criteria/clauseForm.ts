@@ -47,8 +47,7 @@ export function subjectOf(clause: Single): string {
 }
 
 /** Ways to compare. */
-export const verbs = ['is', 'starts', 'from', 'until', 'between', 'last', 'next', 'known'] as const;
-export type Verb = (typeof verbs)[number];
+export type Verb = 'is' | 'starts' | 'from' | 'until' | 'between' | 'last' | 'next' | 'known';
 
 function kindOf(clause: Single, vocabulary: Vocabulary): string {
   if (clause.op !== 'fact' && clause.op !== 'factStarts' && clause.op !== 'factBetween') return clause.op;

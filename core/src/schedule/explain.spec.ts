@@ -13,7 +13,6 @@ import {
   type Override,
   type RuleCandidate,
   type RuleVersion,
-  type Step,
   type Trigger,
 } from './index.js';
 import { rule, step } from './testing/index.js';

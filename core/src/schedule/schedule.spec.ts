@@ -11,7 +11,6 @@ import {
   type Cutoff,
   type RuleCandidate,
   type RuleVersion,
-  type Step,
   type Trigger,
 } from './index.js';
 import { afterPrevious, rule, step } from './testing/index.js';
@@ -19,7 +18,6 @@ import { afterPrevious, rule, step } from './testing/index.js';
 const d = civilDate;
 const today = d('2026-09-14');
 const fiscal = (firstMonth: number, firstDay = 1): Cutoff => ({ kind: 'fiscalYear', firstMonth, firstDay });
-const created: Trigger = { kind: 'recordDate', date: 'created' };
 
 const facts = (changes: Partial<ClockFacts> = {}): ClockFacts => ({
   dates: { created: d('2020-03-10') },

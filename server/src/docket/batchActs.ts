@@ -10,23 +10,25 @@ import { disposingStep, groupKey, groupOfKey, vintageWords } from './groups.js';
 import { batchKind, dueKind, itemKind, objectionKind } from './kinds.js';
 import type { Services } from './services.js';
 import { nextState, stateAfter } from './standing.js';
-import * as store from './store.js';
+import * as batchStore from './batchStore.js';
+import * as dueStore from './dueStore.js';
+import * as noticeStore from './noticeStore.js';
 
 const { act } = actsFor<Services>();
 const yearOf = (date: string): number => yearMonthDay(civilDate(date)).year;
 const padded = (n: number): string => String(n).padStart(3, '0');
 
 /** Why the core refuses an act on a batch. */
-const refusalOf = (batch: store.BatchRow, asked: BatchAct, today: string): Refusal | null => {
+const refusalOf = (batch: batchStore.BatchRow, asked: BatchAct, today: string): Refusal | null => {
   const next = stateAfter(batch, asked, today);
   return typeof next === 'string' ? null : next;
 };
 
 /** Announces a batch: from now on its owners may object. Gives what the ledger says of it. */
-async function announceBatch(uow: UnitOfWork, batch: store.BatchRow): Promise<Entered> {
+async function announceBatch(uow: UnitOfWork, batch: batchStore.BatchRow): Promise<Entered> {
   const noticeUntil = formatCivilDate(civilDate(uow.actor.today) + batch.notice_days);
-  await store.setBatchState(uow, batch.id, 'notice', { announcedOn: uow.actor.today, noticeUntil });
-  const items = await store.items(uow, batch.id);
+  await batchStore.setBatchState(uow, batch.id, 'notice', { announcedOn: uow.actor.today, noticeUntil });
+  const items = await batchStore.items(uow, batch.id);
   const what = batch.action === 'destroy' ? 'destroyed' : 'transferred to the archive and removed here';
   const owners = new Map<string, number>();
   for (const item of items) if (item.owner_id) owners.set(item.owner_id, (owners.get(item.owner_id) ?? 0) + 1);
@@ -53,12 +55,12 @@ function requireLater(today: string, until: string): string {
 /** Takes a record of a batch that is still under way out of it until a day. Gives what the ledger says of it. */
 async function putOff(
   uow: UnitOfWork,
-  batch: store.BatchRow,
-  item: store.ItemRow,
+  batch: batchStore.BatchRow,
+  item: batchStore.ItemRow,
   given: { until: string; reason: string },
 ): Promise<Entered> {
-  await store.setOutcome(uow, batch.id, item.record_id, 'deferred', `Put off until ${given.until}: ${given.reason}`);
-  await store.defer(uow, [item.record_id], given.until, given.reason);
+  await batchStore.setOutcome(uow, batch.id, item.record_id, 'deferred', `Put off until ${given.until}: ${given.reason}`);
+  await dueStore.defer(uow, [item.record_id], given.until, given.reason);
   return {
     act: 'put off',
     subject: { kind: 'record', id: item.record_id, name: `${item.number} ${item.title}` },
@@ -68,11 +70,11 @@ async function putOff(
 }
 
 /** Ends a batch before its time; its records are due again and want a fresh notice. */
-async function letGo(uow: UnitOfWork, batch: store.BatchRow, reason: string): Promise<void> {
-  await store.setBatchState(uow, batch.id, 'withdrawn', { withdrawnReason: reason });
-  const items = (await store.items(uow, batch.id)).filter((i) => i.outcome === 'open');
-  for (const item of items) await store.setOutcome(uow, batch.id, item.record_id, 'dropped', 'The batch was withdrawn.');
-  await store.setDocket(
+async function letGo(uow: UnitOfWork, batch: batchStore.BatchRow, reason: string): Promise<void> {
+  await batchStore.setBatchState(uow, batch.id, 'withdrawn', { withdrawnReason: reason });
+  const items = (await batchStore.items(uow, batch.id)).filter((i) => i.outcome === 'open');
+  for (const item of items) await batchStore.setOutcome(uow, batch.id, item.record_id, 'dropped', 'The batch was withdrawn.');
+  await dueStore.setDocket(
     uow,
     items.map((i) => i.record_id),
     'due',
@@ -88,14 +90,14 @@ export const batchActs = {
         dueKind,
         async ({ body }, { db, access }) => {
           const group = groupOfKey(body.groupKey);
-          return group ? store.idsInGroup(db, group, access.sets('discover')) : [];
+          return group ? dueStore.idsInGroup(db, group, access.sets('discover')) : [];
         },
         'dispose',
       ),
     },
     repeat: 'refused',
     async write(uow, { on: { records }, left, body, access, person }) {
-      const found = await store.dueGroups(uow, access.sets('discover'), access.sets('dispose'));
+      const found = await dueStore.dueGroups(uow, access.sets('discover'), access.sets('dispose'));
       const group = found.find((g) => groupKey(g) === body.groupKey);
       if (!group) throw new Problem(409, 'group-gone', 'Nothing of this group is due any more, or it is in a batch already.');
       if (records.length === 0)
@@ -105,12 +107,12 @@ export const batchActs = {
         throw wrongField('/noticeDays', `The rule asks for at least ${needed.noticeDays} days of notice.`);
       }
       const year = yearOf(person.today);
-      const number = `D-${year}-${padded(await store.nextBatchNumber(uow, 'batch', year))}`;
+      const number = `D-${year}-${padded(await batchStore.nextBatchNumber(uow, 'batch', year))}`;
       const id = uuidv7();
       const vintages = [...new Set(records.map((r) => r.vintage ?? 0))].sort((a, b) => a - b);
       const what = [`${records.length} × ${group.series_title}`, group.series_code, vintageWords(vintages)].filter(Boolean).join(', ');
       const ids = records.map((r) => r.id);
-      await store.addBatch(uow, {
+      await batchStore.addBatch(uow, {
         id,
         number,
         action: group.action,
@@ -121,14 +123,14 @@ export const batchActs = {
         by: person.id,
         today: person.today,
       });
-      await store.addItems(uow, id, ids);
-      await store.setDocket(uow, ids, 'batch');
+      await batchStore.addItems(uow, id, ids);
+      await dueStore.setDocket(uow, ids, 'batch');
       const proposed = {
         act: 'proposed a batch',
         subject: { kind: 'batch', id, name: number },
         after: { what, action: group.action, records: records.length, rule: group.rule_code },
       };
-      const announced = body.announce ? [await announceBatch(uow, (await store.findBatches(uow, [id], true))[0]!)] : [];
+      const announced = body.announce ? [await announceBatch(uow, (await batchStore.findBatches(uow, [id], true))[0]!)] : [];
       return { answer: { id, number }, entry: [proposed, ...announced] };
     },
   }),
@@ -150,7 +152,7 @@ export const batchActs = {
     decide: ({ on: { one: of }, person }) => refusalOf(of.batch, { kind: 'object' }, person.today),
     async write(uow, { on: { one: of }, body, person }) {
       const { batch, item } = of;
-      await store.addObjection(uow, {
+      await noticeStore.addObjection(uow, {
         id: uuidv7(),
         batchId: batch.id,
         recordId: item.record_id,
@@ -184,7 +186,7 @@ export const batchActs = {
     },
     async write(uow, { on: { one: of }, body, person }) {
       const { batch, objection } = of;
-      await store.answerObjection(uow, objection.id, body.answer, uow.at);
+      await noticeStore.answerObjection(uow, objection.id, body.answer, uow.at);
       const answered = {
         act: 'answered an objection',
         subject: batchKind.subject(batch),
@@ -201,7 +203,7 @@ export const batchActs = {
         },
       ]);
       if (!body.keep) return { answer: {}, entry: answered };
-      const item = (await store.itemOf(uow, batch.id, objection.record_id))!;
+      const item = (await batchStore.itemOf(uow, batch.id, objection.record_id))!;
       const until = requireLater(person.today, body.until);
       return { answer: {}, entry: [answered, await putOff(uow, batch, item, { until, reason: body.answer })] };
     },
@@ -232,8 +234,8 @@ export const batchActs = {
       if (batch.objections > 0) {
         throw new Problem(409, 'objection-open', 'An objection is not answered yet. The keeper who proposed the batch answers it.');
       }
-      const state = nextState(batch, { kind: 'approve', by: person.id, groups: await store.groupsOf(uow, person.id) }, person.today);
-      await store.addApproval(uow, {
+      const state = nextState(batch, { kind: 'approve', by: person.id, groups: await noticeStore.groupsOf(uow, person.id) }, person.today);
+      await noticeStore.addApproval(uow, {
         batchId: batch.id,
         by: person.id,
         decision: 'approve',
@@ -241,7 +243,7 @@ export const batchActs = {
         today: person.today,
         at: uow.at,
       });
-      if (state !== batch.state) await store.setBatchState(uow, batch.id, state, { approvedOn: person.today });
+      if (state !== batch.state) await batchStore.setBatchState(uow, batch.id, state, { approvedOn: person.today });
       return { answer: {}, entry: { note: body.note || undefined } };
     },
   }),
@@ -252,7 +254,14 @@ export const batchActs = {
     repeat: 'refused',
     decide: ({ on: { batch }, person }) => refusalOf(batch, { kind: 'reject', by: person.id }, person.today),
     async write(uow, { on: { batch }, body: { reason }, person }) {
-      await store.addApproval(uow, { batchId: batch.id, by: person.id, decision: 'reject', note: reason, today: person.today, at: uow.at });
+      await noticeStore.addApproval(uow, {
+        batchId: batch.id,
+        by: person.id,
+        decision: 'reject',
+        note: reason,
+        today: person.today,
+        at: uow.at,
+      });
       await letGo(uow, batch, `refused by ${person.name}: ${reason}`);
       return { answer: {}, entry: { note: reason } };
     },
@@ -279,12 +288,12 @@ export const batchActs = {
       refusalOf(batch, { kind: 'execute' }, person.today) ??
       (batch.running ? refuse('batch-executing', 'This batch is being executed already.') : null),
     async write(uow, { on: { batch }, person, services }) {
-      await store.setBatchState(uow, batch.id, 'executing' satisfies BatchState);
+      await batchStore.setBatchState(uow, batch.id, 'executing' satisfies BatchState);
       const jobId = await addJob(uow, services.jobs, {
         kind: 'execute',
         subject: batch.number,
         data: { batchId: batch.id, by: { id: person.id, name: person.name } },
-        total: await store.countItems(uow, batch.id, 'open'),
+        total: await batchStore.countItems(uow, batch.id, 'open'),
       });
       return { answer: { jobId }, entry: { after: { records: batch.count } } };
     },

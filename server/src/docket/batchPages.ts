@@ -5,9 +5,10 @@ import { approvalsNeeded, mayApprove, type BatchState } from '@key-cellar/core/d
 import { mayDoTo, mayKnowOf, notFound, type PersonAccess, type SignedIn } from '../kernel/index.js';
 import { batchKind } from './kinds.js';
 import type { Services } from './services.js';
-import * as store from './store.js';
+import * as batchStore from './batchStore.js';
+import * as noticeStore from './noticeStore.js';
 
-function gatesOf(batch: store.BatchRow, today: string): Gate[] {
+function gatesOf(batch: batchStore.BatchRow, today: string): Gate[] {
   const order: BatchState[] = ['proposed', 'notice', 'approved', 'executing', 'done'];
   const reached = batch.state === 'withdrawn' ? -1 : order.indexOf(batch.state);
   const noticeClosed = batch.notice_until !== null && batch.notice_until < today;
@@ -45,7 +46,7 @@ function gatesOf(batch: store.BatchRow, today: string): Gate[] {
 
 const plural = (n: number, one: string, many = `${one}s`): string => `${n} ${n === 1 ? one : many}`;
 
-function noteOf(batch: store.BatchRow, today: string): string {
+function noteOf(batch: batchStore.BatchRow, today: string): string {
   if (batch.state === 'withdrawn') return `withdrawn: ${batch.withdrawn_reason ?? ''}`;
   if (batch.state === 'done') {
     const kept = batch.refused > 0 ? `, ${batch.refused} not` : '';
@@ -68,7 +69,7 @@ function noteOf(batch: store.BatchRow, today: string): string {
 }
 
 /** Its job ended in failure (an archive that was away): executing again goes on where it stood. */
-function stopped(batch: store.BatchRow): boolean {
+function stopped(batch: batchStore.BatchRow): boolean {
   return batch.state === 'executing' && !batch.running && batch.disposed + batch.refused + batch.tasks < batch.count;
 }
 
@@ -83,7 +84,7 @@ interface BatchRights {
   readonly approve: boolean;
 }
 
-function toLine(person: SignedIn, rights: BatchRights, batch: store.BatchRow, groups: readonly string[]): BatchLine {
+function toLine(person: SignedIn, rights: BatchRights, batch: batchStore.BatchRow, groups: readonly string[]): BatchLine {
   const noticeClosed = batch.notice_until !== null && batch.notice_until < person.today;
   const decided = new Set(batch.decided_by);
   const acts: BatchLine['acts'] = [];
@@ -118,7 +119,7 @@ function toLine(person: SignedIn, rights: BatchRights, batch: store.BatchRow, gr
   };
 }
 
-async function rightsOn(services: Services, person: SignedIn, access: PersonAccess, batch: store.BatchRow): Promise<BatchRights> {
+async function rightsOn(services: Services, person: SignedIn, access: PersonAccess, batch: batchStore.BatchRow): Promise<BatchRights> {
   const may = (right: 'dispose' | 'approve') => mayDoTo(services.pool, batchKind, batch, right, person, access);
   return { dispose: await may('dispose'), approve: await may('approve') };
 }
@@ -126,7 +127,7 @@ async function rightsOn(services: Services, person: SignedIn, access: PersonAcce
 /** Batches of which the person may see everything, late ones first. */
 export async function listBatches(services: Services, person: SignedIn): Promise<BatchLine[]> {
   const access = await services.access.of(person);
-  const [found, groups] = await Promise.all([store.batches(services.pool), store.groupsOf(services.pool, person.id)]);
+  const [found, groups] = await Promise.all([batchStore.batches(services.pool), noticeStore.groupsOf(services.pool, person.id)]);
   const visible = await mayKnowOf(services.pool, batchKind, found, person, access);
   const lines = await Promise.all(visible.map(async (b) => toLine(person, await rightsOn(services, person, access, b), b, groups)));
   return lines.sort((a, b) => Number(b.late) - Number(a.late));
@@ -136,15 +137,15 @@ export async function listBatches(services: Services, person: SignedIn): Promise
 export async function batchPage(services: Services, person: SignedIn, id: string): Promise<BatchPage> {
   const { pool } = services;
   const access = await services.access.of(person);
-  const [batch] = await store.findBatches(pool, [id], false);
+  const [batch] = await batchStore.findBatches(pool, [id], false);
   if (!batch) throw notFound('This batch');
-  const items = await store.items(pool, id);
+  const items = await batchStore.items(pool, id);
   const visible = items.filter((i) => hasRight(access.on(i.access_set_id).all, 'discover') || i.owner_id === person.id);
   if (visible.length === 0) throw notFound('This batch');
   const seen = new Set(visible.map((i) => i.record_id));
-  const [approvals, objections] = await Promise.all([store.approvals(pool, id), store.objections(pool, id)]);
+  const [approvals, objections] = await Promise.all([noticeStore.approvals(pool, id), noticeStore.objections(pool, id)]);
   return {
-    ...toLine(person, await rightsOn(services, person, access, batch), batch, await store.groupsOf(pool, person.id)),
+    ...toLine(person, await rightsOn(services, person, access, batch), batch, await noticeStore.groupsOf(pool, person.id)),
     revision: batch.revision,
     proposedBy: batch.proposed_by_name,
     approvalsNeeded: approvalsNeeded({ approvalsNeeded: batch.approvals_needed }),

@@ -1,5 +1,5 @@
 import { document, type Sheet } from '../print/index.js';
-import type { Evidence } from './store.js';
+import type { Evidence } from './certificateStore.js';
 import type { Receipt } from './receipt.js';
 
 export interface CertificateContent {

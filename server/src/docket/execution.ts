@@ -9,7 +9,11 @@ import { dropUnusedContent, versionsOf } from '../records/index.js';
 import type { Services } from './services.js';
 import { certificatePdf } from './certificate.js';
 import { nextState } from './standing.js';
-import * as store from './store.js';
+import * as batchStore from './batchStore.js';
+import * as certificateStore from './certificateStore.js';
+import * as dueStore from './dueStore.js';
+import * as noticeStore from './noticeStore.js';
+import * as transferStore from './transferStore.js';
 import { dropBag, handOver } from './transfer.js';
 import { verdictOn } from './verdict.js';
 
@@ -26,17 +30,17 @@ export const executing = [
 
 const doneWords = { destroy: 'destroyed', transfer: 'transferred' } as const;
 
-type LockedRecord = NonNullable<Awaited<ReturnType<typeof store.lockForExecution>>>;
+type LockedRecord = NonNullable<Awaited<ReturnType<typeof batchStore.lockForExecution>>>;
 
 /** Lets a record go, as its batch says: destroyed, or transferred under the archive's receipt. */
 async function disposeOf(
   uow: UnitOfWork,
-  batch: store.BatchRow,
+  batch: batchStore.BatchRow,
   record: LockedRecord,
-  given: Pick<store.Evidence, 'physical' | 'accession'> = {},
+  given: Pick<certificateStore.Evidence, 'physical' | 'accession'> = {},
 ): Promise<void> {
   const versions = await versionsOf(uow, record.id);
-  const evidence: store.Evidence = {
+  const evidence: certificateStore.Evidence = {
     number: record.number,
     title: record.title,
     recordType: record.record_type,
@@ -48,9 +52,9 @@ async function disposeOf(
     versions: versions.map((v) => ({ no: v.no, fileName: v.file_name, size: v.size, sha256: v.sha256.toString('hex') })),
     ...given,
   };
-  const contents = await store.disposeRecord(uow, record.id, batch.id, uow.actor.today);
+  const contents = await batchStore.disposeRecord(uow, record.id, batch.id, uow.actor.today);
   const dropped = await dropUnusedContent(uow, contents);
-  await store.setOutcome(uow, batch.id, record.id, 'disposed', null, evidence);
+  await batchStore.setOutcome(uow, batch.id, record.id, 'disposed', null, evidence);
   uow.enter({
     act: doneWords[batch.action],
     subject: { kind: 'record', id: record.id, name: `${record.number} ${record.title}` },
@@ -67,11 +71,17 @@ async function disposeOf(
 const byHand = { destroy: 'destroy', transfer: 'hand over' } as const;
 
 /** A record of the batch stays: with its outcome and reason, and due again if it still is. */
-async function keep(uow: UnitOfWork, batch: store.BatchRow, record: LockedRecord, outcome: ItemOutcome, reason: string): Promise<void> {
-  await store.setOutcome(uow, batch.id, record.id, outcome, reason);
+async function keep(
+  uow: UnitOfWork,
+  batch: batchStore.BatchRow,
+  record: LockedRecord,
+  outcome: ItemOutcome,
+  reason: string,
+): Promise<void> {
+  await batchStore.setOutcome(uow, batch.id, record.id, outcome, reason);
   if (record.state !== 'disposed') {
     const stillDue = record.due_on !== null && record.due_on <= uow.actor.today && outcome !== 'deferred';
-    await store.setDocket(uow, [record.id], stillDue ? 'due' : 'none');
+    await dueStore.setDocket(uow, [record.id], stillDue ? 'due' : 'none');
   }
   uow.enter({
     act: `was not ${doneWords[batch.action]}`,
@@ -82,28 +92,28 @@ async function keep(uow: UnitOfWork, batch: store.BatchRow, record: LockedRecord
 }
 
 /** Executes one item in its own transaction: judged again under the record's row lock, and hold wins. */
-export async function executeItem(uow: UnitOfWork, batch: store.BatchRow, recordId: string): Promise<void> {
-  const record = await store.lockForExecution(uow, recordId);
+export async function executeItem(uow: UnitOfWork, batch: batchStore.BatchRow, recordId: string): Promise<void> {
+  const record = await batchStore.lockForExecution(uow, recordId);
   if (!record) throw new Error(`Record ${recordId} of a batch is missing`);
   const verdict = verdictOn(
     record,
     {
       batchAction: batch.action,
       holds: (await holdNames(uow, [recordId])).get(recordId) ?? [],
-      objected: await store.hasOpenObjection(uow, batch.id, recordId),
+      objected: await noticeStore.hasOpenObjection(uow, batch.id, recordId),
     },
     uow.actor.today,
   );
   switch (verdict.outcome) {
     case 'dispose': {
       if (batch.action === 'destroy') return disposeOf(uow, batch, record);
-      const confirmed = await store.receiptFor(uow, batch.id, recordId);
+      const confirmed = await transferStore.receiptFor(uow, batch.id, recordId);
       if (!confirmed) return keep(uow, batch, record, 'dropped', 'It was not in the bag that the archive confirmed.');
       const { archive, accession } = confirmed.receipt;
       return disposeOf(uow, batch, record, { accession: { archive, number: accession } });
     }
     case 'task':
-      return store.setOutcome(uow, batch.id, recordId, 'task', `A person has to ${byHand[batch.action]} it and say so.`);
+      return batchStore.setOutcome(uow, batch.id, recordId, 'task', `A person has to ${byHand[batch.action]} it and say so.`);
     case 'blocked':
     case 'objected':
     case 'dropped':
@@ -114,19 +124,19 @@ export async function executeItem(uow: UnitOfWork, batch: store.BatchRow, record
 
 /** Ends the batch once no item waits: with a certificate when anything left. */
 async function finishIfDone(services: Services, uow: UnitOfWork, batchId: string): Promise<boolean> {
-  const [batch] = (await store.findBatches(uow, [batchId], true)) as [store.BatchRow];
+  const [batch] = (await batchStore.findBatches(uow, [batchId], true)) as [batchStore.BatchRow];
   if (batch.state !== 'executing') return batch.state === 'done';
-  if ((await store.countItems(uow, batchId, 'open')) > 0 || (await store.countItems(uow, batchId, 'task')) > 0) return false;
+  if ((await batchStore.countItems(uow, batchId, 'open')) > 0 || (await batchStore.countItems(uow, batchId, 'task')) > 0) return false;
   const { today } = uow.actor;
   const state = nextState(batch, { kind: 'finish' }, today);
-  const items = await store.items(uow, batchId);
+  const items = await batchStore.items(uow, batchId);
   const gone = items.flatMap((i) => (i.outcome === 'disposed' && i.evidence ? [i.evidence] : []));
-  await store.setBatchState(uow, batchId, state, { finishedOn: today });
+  await batchStore.setBatchState(uow, batchId, state, { finishedOn: today });
   await dropBag(uow, batchId);
   if (gone.length > 0) {
     const year = yearMonthDay(civilDate(today)).year;
-    const number = `C-${year}-${String(await store.nextBatchNumber(uow, 'certificate', year)).padStart(3, '0')}`;
-    const approvals = await store.approvals(uow, batchId);
+    const number = `C-${year}-${String(await batchStore.nextBatchNumber(uow, 'certificate', year)).padStart(3, '0')}`;
+    const approvals = await noticeStore.approvals(uow, batchId);
     const pdf = await certificatePdf(
       {
         repository: (await readSettings(uow)).repository,
@@ -145,7 +155,7 @@ async function finishIfDone(services: Services, uow: UnitOfWork, batchId: string
     );
     const id = uuidv7();
     const sha256 = createHash('sha256').update(pdf).digest();
-    await store.addCertificate(uow, { id, number, batchId, issuedOn: today, sha256, pdf });
+    await certificateStore.addCertificate(uow, { id, number, batchId, issuedOn: today, sha256, pdf });
     uow.enter({
       act: 'issued a certificate',
       subject: { kind: 'certificate', id, name: number },
@@ -161,11 +171,11 @@ const perRead = 200;
 export async function runExecution(services: Services, job: JobContext, actor: Actor): Promise<string> {
   const { batchId, by } = job.data as { batchId: string; by: { id: string; name: string } };
   const worker: Actor = { ...actor, id: by.id, name: by.name };
-  const [batch] = await store.findBatches(services.pool, [batchId], false);
+  const [batch] = await batchStore.findBatches(services.pool, [batchId], false);
   if (!batch) throw notFound('This batch');
   if (batch.action === 'transfer') await handOver(services, job, worker, batch);
   for (;;) {
-    const open = await store.openItems(services.pool, batchId, perRead);
+    const open = await batchStore.openItems(services.pool, batchId, perRead);
     if (open.length === 0) break;
     for (const { record_id } of open) {
       await withUnitOfWork(services.pool, worker, async (uow) => {
@@ -175,7 +185,7 @@ export async function runExecution(services: Services, job: JobContext, actor: A
     }
   }
   const finished = await withUnitOfWork(services.pool, worker, (uow) => finishIfDone(services, uow, batchId));
-  const [after] = (await store.findBatches(services.pool, [batchId], false)) as [store.BatchRow];
+  const [after] = (await batchStore.findBatches(services.pool, [batchId], false)) as [batchStore.BatchRow];
   const done = `${after.disposed} ${doneWords[batch.action]}, ${after.refused} not`;
   return finished ? `${done}.` : `${done}, ${after.tasks} wait for a person.`;
 }
@@ -184,13 +194,13 @@ export async function runExecution(services: Services, job: JobContext, actor: A
 export async function confirmByHand(
   services: Services,
   uow: UnitOfWork,
-  batch: store.BatchRow,
+  batch: batchStore.BatchRow,
   input: { recordIds: readonly string[]; on: string; method: string; witness: string },
 ): Promise<void> {
-  const tasks = new Map((await store.items(uow, batch.id)).filter((i) => i.outcome === 'task').map((i) => [i.record_id, i]));
+  const tasks = new Map((await batchStore.items(uow, batch.id)).filter((i) => i.outcome === 'task').map((i) => [i.record_id, i]));
   for (const recordId of [...input.recordIds].sort()) {
     if (!tasks.has(recordId)) throw new Problem(409, 'no-task', 'One of these items does not wait for a person.');
-    const record = (await store.lockForExecution(uow, recordId))!;
+    const record = (await batchStore.lockForExecution(uow, recordId))!;
     const holds = (await holdNames(uow, [recordId])).get(recordId) ?? [];
     if (holds.length > 0) {
       throw new Problem(

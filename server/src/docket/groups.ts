@@ -1,15 +1,15 @@
 import type { DueGroup } from '@key-cellar/contract';
 import type { SignedIn } from '../kernel/index.js';
 import type { Services } from './services.js';
-import * as store from './store.js';
+import * as dueStore from './dueStore.js';
 
 /** A due group in one word, as the wire names it. */
-export function groupKey(g: Pick<store.GroupRow, 'series_id' | 'rule_version_id' | 'action' | 'medium'>): string {
+export function groupKey(g: Pick<dueStore.GroupRow, 'series_id' | 'rule_version_id' | 'action' | 'medium'>): string {
   return [g.series_id, g.rule_version_id ?? '-', g.action, g.medium].join('|');
 }
 
 /** What its rule asks for before a group may go; a date set by hand asks for one approval and two weeks. */
-export function disposingStep(g: store.GroupRow): { approvals: number; noticeDays: number; approverGroups: readonly string[] } {
+export function disposingStep(g: dueStore.GroupRow): { approvals: number; noticeDays: number; approverGroups: readonly string[] } {
   const step = g.steps?.find((s) => s.kind === g.action);
   return { approvals: Math.max(1, step?.approvals ?? 1), noticeDays: step?.noticeDays ?? 14, approverGroups: step?.approverGroups ?? [] };
 }
@@ -17,7 +17,7 @@ export function disposingStep(g: store.GroupRow): { approvals: number; noticeDay
 /** What is due and in no batch, as far as the person may discover it. */
 export async function dueGroups(services: Services, person: SignedIn): Promise<DueGroup[]> {
   const access = await services.access.of(person);
-  const found = await store.dueGroups(services.pool, access.sets('discover'), access.sets('dispose'));
+  const found = await dueStore.dueGroups(services.pool, access.sets('discover'), access.sets('dispose'));
   return found.map((g) => ({
     key: groupKey(g),
     seriesId: g.series_id,
@@ -36,7 +36,7 @@ export async function dueGroups(services: Services, person: SignedIn): Promise<D
 }
 
 /** The group that a key names; null when it is no key. */
-export function groupOfKey(key: string): store.Group | null {
+export function groupOfKey(key: string): dueStore.Group | null {
   const [seriesId, version, action, medium, ...rest] = key.split('|');
   const isId = (text: string | undefined): text is string => /^[0-9a-f-]{36}$/.test(text ?? '');
   if (rest.length > 0 || !isId(seriesId) || (version !== '-' && !isId(version))) return null;

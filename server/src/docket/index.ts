@@ -5,7 +5,7 @@ export { dueGroups, vintageWords } from './groups.js';
 export { docketReads, stepReads } from './reads.js';
 export type { Services } from './services.js';
 export { openOfLetters } from './stepsStore.js';
-export { certificateById, certificateOf } from './store.js';
+export { certificateById, certificateOf } from './certificateStore.js';
 export { findDue, runSteps, sweep, sweepDaily, takeSteps } from './sweep.js';
 export { sweepActs, sweeping, takingSteps } from './sweepActs.js';
 export { countTasks, openTasks, taskActs } from './tasks.js';

@@ -1,13 +1,15 @@
 import type { Kind } from '../kernel/index.js';
-import * as store from './store.js';
+import * as batchStore from './batchStore.js';
+import * as dueStore from './dueStore.js';
+import * as noticeStore from './noticeStore.js';
 import * as tasks from './stepsStore.js';
 
 /** Rights on a batch are rights on everything in it. */
-export const batchKind: Kind<store.BatchRow> = {
+export const batchKind: Kind<batchStore.BatchRow> = {
   word: 'batch',
   what: 'This batch',
   see: ['discover'],
-  find: (db, ids, lock) => store.findBatches(db, ids, lock),
+  find: (db, ids, lock) => batchStore.findBatches(db, ids, lock),
   id: (batch) => batch.id,
   subject: (batch) => ({ kind: 'batch', id: batch.id, name: batch.number }),
   sets: (batch) => batch.sets ?? [],
@@ -15,8 +17,8 @@ export const batchKind: Kind<store.BatchRow> = {
 
 /** One record of a batch with the batch, named `batch id/record id`. Rights on it are those on the record alone. */
 export interface ItemOfBatch {
-  readonly item: store.ItemRow;
-  readonly batch: store.BatchRow;
+  readonly item: batchStore.ItemRow;
+  readonly batch: batchStore.BatchRow;
 }
 
 export const itemKind: Kind<ItemOfBatch> = {
@@ -26,8 +28,8 @@ export const itemKind: Kind<ItemOfBatch> = {
   async find(db, ids, lock) {
     const found: ItemOfBatch[] = [];
     for (const [batchId, recordId] of ids.map((id) => id.split('/') as [string, string])) {
-      const [batch] = await store.findBatches(db, [batchId], lock);
-      const item = batch && (await store.itemOf(db, batchId, recordId));
+      const [batch] = await batchStore.findBatches(db, [batchId], lock);
+      const item = batch && (await batchStore.itemOf(db, batchId, recordId));
       if (batch && item) found.push({ batch, item });
     }
     return found;
@@ -39,8 +41,8 @@ export const itemKind: Kind<ItemOfBatch> = {
 };
 
 export interface ObjectionInBatch {
-  readonly objection: store.ObjectionRow;
-  readonly batch: store.BatchRow;
+  readonly objection: noticeStore.ObjectionRow;
+  readonly batch: batchStore.BatchRow;
 }
 
 /** An objection is answered by those who keep the batch that it is in. */
@@ -51,8 +53,8 @@ export const objectionKind: Kind<ObjectionInBatch> = {
   async find(db, ids, lock) {
     const found: ObjectionInBatch[] = [];
     for (const id of ids) {
-      const objection = await store.objectionById(db, id);
-      const [batch] = objection ? await store.findBatches(db, [objection.batch_id], lock) : [];
+      const objection = await noticeStore.objectionById(db, id);
+      const [batch] = objection ? await batchStore.findBatches(db, [objection.batch_id], lock) : [];
       if (objection && batch) found.push({ objection, batch });
     }
     return found;
@@ -63,11 +65,11 @@ export const objectionKind: Kind<ObjectionInBatch> = {
 };
 
 /** Records that are due and free to be taken into a batch. */
-export const dueKind: Kind<store.DueRow> = {
+export const dueKind: Kind<dueStore.DueRow> = {
   word: 'due record',
   what: 'This record',
   see: ['discover'],
-  find: (db, ids) => store.lockDue(db, ids),
+  find: (db, ids) => dueStore.lockDue(db, ids),
   id: (record) => record.id,
   subject: (record) => ({ kind: 'record', id: record.id, name: `${record.number} ${record.title}` }),
   sets: (record) => [record.access_set_id],

@@ -2,7 +2,7 @@ import { civilDate } from '@key-cellar/core/calendar';
 import { actOnBatch, type BatchAct, type BatchState } from '@key-cellar/core/docket';
 import type { Refusal } from '@key-cellar/core/records';
 import { refused } from '../kernel/index.js';
-import type { BatchRow } from './store.js';
+import type { BatchRow } from './batchStore.js';
 
 /** What the core says of an act on a batch today: the state it is in afterwards, or why it is refused. */
 export function stateAfter(batch: BatchRow, act: BatchAct, today: string): BatchState | Refusal {

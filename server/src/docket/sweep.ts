@@ -10,7 +10,7 @@ import { type JudgedLocked, judgeLocked, recompute, recomputeRules, type StoredS
 import type { Services } from './services.js';
 import { sendTaskLetters } from './letters.js';
 import * as store from './stepsStore.js';
-import { markDue } from './store.js';
+import { markDue } from './dueStore.js';
 
 const perTransaction = 200;
 /** A record long left alone may have several steps to take on one day; more than a rule can have is no reason to go on. */

@@ -11,7 +11,8 @@ import type { Services } from './services.js';
 import { type Fixity, packBag, type PayloadFile, safePart } from './bag.js';
 import { receiptSchema, type Receipt } from './receipt.js';
 import { packageXml, type PackedFile, type PackedRecord } from './packageXml.js';
-import * as store from './store.js';
+import type * as batchStore from './batchStore.js';
+import * as transferStore from './transferStore.js';
 import { verdictOn } from './verdict.js';
 
 const ledgerFile = 'ledger.json';
@@ -20,7 +21,7 @@ const ledgerFile = 'ledger.json';
 async function packRecord(
   services: Services,
   settings: Settings,
-  record: store.PackableRow,
+  record: transferStore.PackableRow,
   types: ReadonlyMap<string, Awaited<ReturnType<typeof recordTypes>>[number]>,
 ): Promise<{ described: PackedRecord; payload: PayloadFile[] }> {
   const { pool } = services;
@@ -67,8 +68,8 @@ async function packRecord(
 }
 
 /** Which open records of the batch may go now; those go into the bag, and each is judged again before it is removed. */
-async function goesInto(services: Services, batch: store.BatchRow, today: string): Promise<store.PackableRow[]> {
-  const rows = await store.packable(services.pool, batch.id);
+async function goesInto(services: Services, batch: batchStore.BatchRow, today: string): Promise<transferStore.PackableRow[]> {
+  const rows = await transferStore.packable(services.pool, batch.id);
   const holds = await holdNames(
     services.pool,
     rows.map((r) => r.id),
@@ -78,7 +79,7 @@ async function goesInto(services: Services, batch: store.BatchRow, today: string
   );
 }
 
-async function pack(services: Services, actor: Actor, batch: store.BatchRow): Promise<void> {
+async function pack(services: Services, actor: Actor, batch: batchStore.BatchRow): Promise<void> {
   // What the ledger says of the records is in the bag with its proofs: so everything up to now is sealed first.
   await services.sealer.sealNow();
   const settings = await readSettings(services.pool);
@@ -116,7 +117,7 @@ async function pack(services: Services, actor: Actor, batch: store.BatchRow): Pr
       });
       const name = `${batch.number}.zip`;
       const content = await writeContent(uow, bag, name, Infinity);
-      await store.addTransfer(uow, {
+      await transferStore.addTransfer(uow, {
         batchId: batch.id,
         records: records.map((r) => r.id),
         bagName: name,
@@ -136,7 +137,7 @@ async function pack(services: Services, actor: Actor, batch: store.BatchRow): Pr
 }
 
 /** Sends the bag. Throws a problem with a sentence when the archive cannot be reached, refuses it, or confirms another. */
-async function deliver(services: Services, today: string, transfer: store.TransferRow): Promise<Receipt> {
+async function deliver(services: Services, today: string, transfer: transferStore.TransferRow): Promise<Receipt> {
   const { pool } = services;
   const content = await contentById(pool, transfer.bag_id!);
   if (!content) throw new Problem(500, 'content-damaged', 'The bag is missing from the store.');
@@ -171,14 +172,14 @@ async function deliver(services: Services, today: string, transfer: store.Transf
  * however often a crash or a refusal makes it start again. Nothing is removed here: that is for the execution, on the
  * strength of the receipt.
  */
-export async function handOver(services: Services, job: JobContext, actor: Actor, batch: store.BatchRow): Promise<void> {
+export async function handOver(services: Services, job: JobContext, actor: Actor, batch: batchStore.BatchRow): Promise<void> {
   const { pool } = services;
-  if (!(await store.transferOf(pool, batch.id))) await pack(services, actor, batch);
-  const transfer = await store.transferOf(pool, batch.id);
+  if (!(await transferStore.transferOf(pool, batch.id))) await pack(services, actor, batch);
+  const transfer = await transferStore.transferOf(pool, batch.id);
   if (!transfer || transfer.receipt !== null) return;
   const receipt = await deliver(services, actor.today, transfer);
   await withUnitOfWork(pool, actor, async (uow) => {
-    await store.setReceipt(uow, batch.id, receipt);
+    await transferStore.setReceipt(uow, batch.id, receipt);
     await job.advance(uow, 0, null);
     uow.enter({
       act: 'got a receipt',
@@ -190,6 +191,6 @@ export async function handOver(services: Services, job: JobContext, actor: Actor
 
 /** Lets go of the bag once its batch is done: the archive has it. */
 export async function dropBag(uow: Parameters<typeof dropUnusedContent>[0], batchId: string): Promise<void> {
-  const bagId = await store.forgetBag(uow, batchId);
+  const bagId = await transferStore.forgetBag(uow, batchId);
   if (bagId) await dropUnusedContent(uow, [bagId]);
 }

@@ -13,10 +13,12 @@ import {
   type SignedIn,
   type UnitOfWork,
 } from '../kernel/index.js';
-import * as store from './store.js';
+import * as codeStore from './codeStore.js';
+import * as moveStore from './moveStore.js';
+import type * as placeStore from './placeStore.js';
 
 /** A place as the core looks at it when it is moved or merged. */
-export const standingOf = (place: store.PlaceRow): PlaceStanding => ({
+export const standingOf = (place: placeStore.PlaceRow): PlaceStanding => ({
   id: place.id,
   kind: place.kind,
   code: place.code,
@@ -26,27 +28,27 @@ export const standingOf = (place: store.PlaceRow): PlaceStanding => ({
 });
 
 /** Throws 412 when the place was changed since the person looked at it. */
-export function requireRevision(place: store.PlaceRow, revision: number): void {
+export function requireRevision(place: placeStore.PlaceRow, revision: number): void {
   if (place.revision !== revision) throw changedMeanwhile();
 }
 
 /** A code for a new place: as it was given, or the next one of a pattern; throws when it is taken. */
 export async function freeCode(uow: UnitOfWork, code: string, kind: string, parentId: string): Promise<string> {
   if (!isCodePattern(code)) {
-    if (await store.codeTaken(uow, code, kind, parentId)) throw wrongField('/code', `${code} exists here already.`);
+    if (await codeStore.codeTaken(uow, code, kind, parentId)) throw wrongField('/code', `${code} exists here already.`);
     return code;
   }
   // One after the other, so that two who ask at the same time do not get the same.
-  await store.lockCodes(uow);
+  await codeStore.lockCodes(uow);
   return nextCode(
     code,
-    (await store.codesGiven(uow, kind, parentId)).map((c) => c.code),
+    (await codeStore.codesGiven(uow, kind, parentId)).map((c) => c.code),
   );
 }
 
 /** What goes along with a place, and what becomes of access to it. */
-export async function effectOn(db: Db, today: string, place: store.PlaceRow, newParent: store.PlaceRow): Promise<PlanEffect> {
-  const extent = await store.extentOf(db, place.id);
+export async function effectOn(db: Db, today: string, place: placeStore.PlaceRow, newParent: placeStore.PlaceRow): Promise<PlanEffect> {
+  const extent = await moveStore.extentOf(db, place.id);
   const people = await whoseAccessChanges(db, today, { placeId: place.id, newParentId: newParent.id });
   return { ...extent, ...people, recomputed: extent.records };
 }
@@ -57,11 +59,11 @@ export async function effectOn(db: Db, today: string, place: store.PlaceRow, new
  */
 export async function requireMovableRecords(
   uow: UnitOfWork,
-  place: store.PlaceRow,
+  place: placeStore.PlaceRow,
   newSeriesId: string | null,
   own: boolean,
 ): Promise<void> {
-  const stuck = await store.declaredThatStay(uow, place.id, newSeriesId, own);
+  const stuck = await moveStore.declaredThatStay(uow, place.id, newSeriesId, own);
   if (stuck > 0) {
     throw new Problem(
       409,
@@ -71,7 +73,7 @@ export async function requireMovableRecords(
   }
 }
 
-export const seriesOf = (place: store.PlaceRow, chain: readonly store.PlaceRow[]): string | null =>
+export const seriesOf = (place: placeStore.PlaceRow, chain: readonly placeStore.PlaceRow[]): string | null =>
   [...chain, place].find((p) => p.kind === 'series')?.id ?? null;
 
 /** The place that has a code, or had it; a folder may be named with its series, as in `BER-01/B-07`. */
@@ -81,7 +83,7 @@ export async function placeByCode(
   code: string,
 ): Promise<{ id: string; code: string; former: boolean }> {
   const access = await services.access.of(person);
-  const found = await store.placesWithCode(services.pool, code.toUpperCase(), access.sets('discover'));
+  const found = await codeStore.placesWithCode(services.pool, code.toUpperCase(), access.sets('discover'));
   const [first] = found;
   if (!first) throw notFound(`A place with the code ${code}`);
   return { id: first.id, code: first.code, former: first.former };

@@ -3,7 +3,8 @@ import { uuidv7 } from 'uuidv7';
 import { getOrMakeSet, placeGrant } from '../access/index.js';
 import { addPrincipal, anybodyExists, hashPassword, readSettings, writeSetting } from '../identity/index.js';
 import { actsFor, Problem, programActor, withUnitOfWork, type Services } from '../kernel/index.js';
-import * as store from './store.js';
+import * as codeStore from './codeStore.js';
+import * as placeStore from './placeStore.js';
 
 const { freeAct } = actsFor<Services>();
 
@@ -17,14 +18,14 @@ export const makeFirstKeeper = freeAct(identity.makeFirstKeeper, {
     const passwordHash = await hashPassword(body.password);
     const settings = await readSettings(pool);
     await withUnitOfWork(pool, programActor(address, settings.today), async (uow) => {
-      await store.lockFounding(uow);
+      await codeStore.lockFounding(uow);
       if (await anybodyExists(uow)) throw new Problem(409, 'has-keepers', 'This repository has people already. Sign in instead.');
       const timeZone = Intl.DateTimeFormat().resolvedOptions().timeZone || 'UTC';
       await writeSetting(uow, 'repository', { name: body.repository, timeZone });
       const [keeperId, placeId] = [uuidv7(), uuidv7()];
       await addPrincipal(uow, { id: keeperId, kind: 'person', name: body.name, login: body.login, passwordHash, clearanceLevel: 9 });
       const setId = await getOrMakeSet(uow, { anchorPlace: placeId, recordId: null, level: 0, caveats: [] });
-      await store.addRepository(uow, { id: placeId, title: body.repository, accessSetId: setId, openedOn: settings.today });
+      await placeStore.addRepository(uow, { id: placeId, title: body.repository, accessSetId: setId, openedOn: settings.today });
       for (const profile of ['keeper', 'administrator']) {
         await placeGrant(uow, { principalId: keeperId, placeId, profile, reason: 'first keeper' });
       }

@@ -5,5 +5,7 @@ export { ensureFolder, openPlace, rack, shutAround, takesAround } from './places
 export { planReads } from './reads.js';
 export { stencilActs } from './stencilActs.js';
 export { stencilReads } from './stencilReads.js';
-export { addRule, foldRack, placeById, placesByIds, putRecordsIn, removeRule, seriesUnder, type PlaceRow } from './store.js';
+export { putRecordsIn } from './moveStore.js';
+export { addRule, placeById, placesByIds, removeRule, seriesUnder, type PlaceRow } from './placeStore.js';
+export { foldRack } from './rackStore.js';
 export { planTableActs } from './tableActs.js';

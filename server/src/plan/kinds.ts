@@ -1,20 +1,20 @@
 import { ofRepository, type Kind, type RightOn } from '../kernel/index.js';
 import * as stencils from './stencilStore.js';
-import * as store from './store.js';
+import * as placeStore from './placeStore.js';
 
 /** A place is open to a person who may discover what is in it, or put something there. */
-export const placeKind: Kind<store.PlaceRow> = {
+export const placeKind: Kind<placeStore.PlaceRow> = {
   word: 'place',
   what: 'This place',
   see: ['discover', 'deposit'],
-  find: (db, ids, lock) => (lock ? store.lockPlaces(db, ids) : store.placesByIds(db, ids)),
+  find: (db, ids, lock) => (lock ? placeStore.lockPlaces(db, ids) : placeStore.placesByIds(db, ids)),
   id: (place) => place.id,
   subject: (place) => ({ kind: 'place', id: place.id, name: `${place.code} ${place.title}` }),
   sets: (place) => [place.access_set_id],
 };
 
 /** The plan is the keepers'; folders may be changed by those who may move what is in them. */
-export const toChange: RightOn<store.PlaceRow> = {
+export const toChange: RightOn<placeStore.PlaceRow> = {
   words: 'move on a folder, dispose on other places',
   may: ['move', 'dispose'],
   of: (_input, place) => (place.kind === 'folder' ? 'move' : 'dispose'),

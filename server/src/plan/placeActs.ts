@@ -7,7 +7,9 @@ import { actsFor, one, Problem, wrongField, type Services } from '../kernel/inde
 import { effectOn, factsOfAllTypes, freeCode, requireMovableRecords, requireRevision, seriesOf, standingOf } from './changes.js';
 import { placeKind, toChange } from './kinds.js';
 import { shutAround } from './places.js';
-import * as store from './store.js';
+import * as codeStore from './codeStore.js';
+import * as moveStore from './moveStore.js';
+import * as placeStore from './placeStore.js';
 
 const { act } = actsFor<Services>();
 const refusal = (code: string, sentence: string | null) => (sentence === null ? null : refuse(code, sentence));
@@ -36,11 +38,11 @@ export const placeActs = {
         throw wrongField('/kind', `Nothing of this kind, ${withArticle(body.kind)}, can be inside ${withArticle(parent.kind)}.`);
       const shut = await shutAround(uow, parent);
       if (shut) throw new Problem(409, 'folder-closed', shut);
-      const siblings = await store.childrenOf(uow, parent.id);
+      const siblings = await placeStore.childrenOf(uow, parent.id);
       const code = await freeCode(uow, body.code, body.kind, parent.id);
       if (!codePattern.test(code)) throw wrongField('/code', `${code} is no code: 40 letters at most.`);
       const id = uuidv7();
-      await store.addPlace(uow, {
+      await placeStore.addPlace(uow, {
         ...body,
         code,
         id,
@@ -68,16 +70,16 @@ export const placeActs = {
       requireRevision(place, body.revision);
       if (place.code !== body.code) {
         if (place.parent_id === null) throw wrongField('/code', 'The repository keeps its code.');
-        if (await store.codeTaken(uow, body.code, place.kind, place.parent_id)) {
+        if (await codeStore.codeTaken(uow, body.code, place.kind, place.parent_id)) {
           throw wrongField('/code', `${body.code} is the code of another place.`);
         }
-        await store.keepFormerCode(uow, place, person.today);
-        await store.dropFormerCode(uow, place.id, body.code);
+        await codeStore.keepFormerCode(uow, place, person.today);
+        await codeStore.dropFormerCode(uow, place.id, body.code);
       }
       const { revision: _revision, ...after } = body;
       const before = { code: place.code, title: place.title, note: place.note, notHere: place.not_here, message: place.message };
       return {
-        answer: { revision: await store.writePlace(uow, place.id, body) },
+        answer: { revision: await moveStore.writePlace(uow, place.id, body) },
         entry: { act: place.code === body.code ? 'changed a place' : 'renumbered a place', before, after },
       };
     },
@@ -97,20 +99,20 @@ export const placeActs = {
     repeat: 'refused',
     job: { kind: 'recompute', beyond: 2000 },
     // Two moves at once could close a circle between them.
-    first: store.lockPlan,
+    first: codeStore.lockPlan,
     decide: ({ on }) => refusal('cannot-move', moveRefusal(standingOf(on.place), standingOf(on.parent))),
     async write(uow, { on: { place, parent }, body, services, person }) {
       requireRevision(place, body.revision);
-      const from = (await store.placeById(uow, place.parent_id!))!;
-      const newSeriesId = seriesOf(parent, await store.placesByIds(uow, parent.ancestors));
+      const from = (await placeStore.placeById(uow, place.parent_id!))!;
+      const newSeriesId = seriesOf(parent, await placeStore.placesByIds(uow, parent.ancestors));
       if (place.kind === 'folder') await requireMovableRecords(uow, place, newSeriesId, false);
-      if (await store.codeTaken(uow, place.code, place.kind, parent.id, place.id)) {
+      if (await codeStore.codeTaken(uow, place.code, place.kind, parent.id, place.id)) {
         throw new Problem(409, 'code-taken', `${parent.code} has a ${place.kind} ${place.code} already. Renumber one of them first.`);
       }
       const effect = await effectOn(uow, person.today, place, parent);
       if (body.dryRun) return { answer: effect, entry: null };
-      await store.keepFormerCode(uow, place, person.today);
-      await store.moveUnder(uow, place, parent, place.kind === 'folder' ? newSeriesId : null);
+      await codeStore.keepFormerCode(uow, place, person.today);
+      await moveStore.moveUnder(uow, place, parent, place.kind === 'folder' ? newSeriesId : null);
       const recomputed = await services.events.tell(uow, 'placesChanged', { placeIds: [place.id], because: place.code });
       return {
         answer: { ...effect, recomputed },
@@ -128,11 +130,11 @@ export const placeActs = {
     on: { place: one(placeKind, ({ params }) => params.id, toChange), into: one(placeKind, ({ body }) => body.intoId, toChange) },
     repeat: 'refused',
     job: { kind: 'recompute', beyond: 2000 },
-    first: store.lockPlan,
+    first: codeStore.lockPlan,
     decide: ({ on }) => refusal('cannot-merge', mergeRefusal(standingOf(on.place), standingOf(on.into))),
     async write(uow, { on: { place, into }, body, services, person }) {
       requireRevision(place, body.revision);
-      const events = await store.eventCount(uow, place.id);
+      const events = await moveStore.eventCount(uow, place.id);
       if (events > 0) {
         throw new Problem(
           409,
@@ -140,16 +142,16 @@ export const placeActs = {
           `${place.code} has ${events} events of its own, and they would start clocks in ${into.code}. Take them back first.`,
         );
       }
-      const newSeriesId = seriesOf(into, await store.placesByIds(uow, into.ancestors));
+      const newSeriesId = seriesOf(into, await placeStore.placesByIds(uow, into.ancestors));
       await requireMovableRecords(uow, place, newSeriesId, true);
-      const clash = (await store.clashingCodes(uow, place.id, into.id)).map((c) => c.code);
+      const clash = (await moveStore.clashingCodes(uow, place.id, into.id)).map((c) => c.code);
       if (clash.length > 0) {
         const named = `${clash.slice(0, 5).join(', ')}${clash.length > 5 ? ' and more' : ''}`;
         throw new Problem(409, 'code-taken', `Both have ${named} inside. Renumber one of each first.`);
       }
       const effect = await effectOn(uow, person.today, place, into);
       if (body.dryRun) return { answer: effect, entry: null };
-      await store.mergeInto(uow, place, into, newSeriesId, person.today);
+      await moveStore.mergeInto(uow, place, into, newSeriesId, person.today);
       const recomputed = await services.events.tell(uow, 'placesChanged', { placeIds: [into.id], because: into.code });
       return {
         answer: { ...effect, recomputed },
@@ -169,7 +171,7 @@ export const placeActs = {
       if (on < folder.opened_on) throw wrongField('/on', `The folder was opened on ${folder.opened_on}.`);
       if (on > person.today) throw wrongField('/on', 'A folder is closed today or earlier, not ahead of time.');
       if (folder.closed_on !== null) throw new Problem(409, 'folder-closed', `It was closed on ${folder.closed_on}.`);
-      await store.closePlace(uow, folder.id, on);
+      await placeStore.closePlace(uow, folder.id, on);
       if (folder.declare_on === 'folderClosed') await services.events.tell(uow, 'folderClosed', { placeId: folder.id });
       await services.events.tell(uow, 'placesChanged', { placeIds: [folder.id], because: folder.code });
       return { answer: {}, entry: { after: { closedOn: on } } };
@@ -183,7 +185,7 @@ export const placeActs = {
     job: { kind: 'recompute', beyond: 2000 },
     decide: ({ on: { place } }) => refusal('nothing-to-do', place.closed_on === null && place.retired_on === null ? 'It is open.' : null),
     async write(uow, { on: { place }, body: { reason }, services }) {
-      await store.reopen(uow, place.id);
+      await moveStore.reopen(uow, place.id);
       await services.events.tell(uow, 'placesChanged', { placeIds: [place.id], because: place.code });
       return {
         answer: {},
@@ -205,7 +207,7 @@ export const placeActs = {
       return refusal('nothing-to-do', place.retired_on === null ? null : `It was retired on ${place.retired_on}.`);
     },
     async write(uow, { on: { place }, body: { reason }, person }) {
-      await store.retire(uow, place.id, person.today);
+      await moveStore.retire(uow, place.id, person.today);
       return { answer: {}, entry: { after: { on: person.today }, note: reason } };
     },
   }),
@@ -218,7 +220,7 @@ export const placeActs = {
     async write(uow, { on: { place }, body, access, person }) {
       requireRevision(place, body.revision);
       const { facts } = await checkFacts(uow, access, person, { facts: await factsOfAllTypes(uow) }, body.facts, { before: place.facts });
-      await store.writePlaceFacts(uow, place.id, facts);
+      await placeStore.writePlaceFacts(uow, place.id, facts);
       return { answer: { revision: place.revision + 1 }, entry: { before: place.facts, after: facts } };
     },
   }),
@@ -233,7 +235,7 @@ export const placeActs = {
       const types = new Set((await recordTypes(uow)).map((t) => t.code));
       const unknown = body.takes?.types?.find((code) => !types.has(code));
       if (unknown !== undefined) throw wrongField('/takes/types', `There is no record type “${unknown}”.`);
-      await store.writeTakes(uow, place.id, body.takes);
+      await placeStore.writeTakes(uow, place.id, body.takes);
       return { answer: { revision: place.revision + 1 }, entry: { before: place.takes, after: body.takes } };
     },
   }),

@@ -7,7 +7,9 @@ import { namesOf } from '../facts/index.js';
 import { notFound, type Db, type PersonAccess, type Services, type SignedIn, type UnitOfWork } from '../kernel/index.js';
 import { readyTitlesFor } from './readyTitles.js';
 import { stencilOfPlace } from './stencilStore.js';
-import * as store from './store.js';
+import * as codeStore from './codeStore.js';
+import * as placeStore from './placeStore.js';
+import * as rackStore from './rackStore.js';
 
 const noCounts: RackCounts = { kept: 0, due: 0, held: 0, unscheduled: 0, permanent: 0, waiting: 0 };
 
@@ -22,18 +24,18 @@ function addCounts(a: RackCounts, b: RackCounts): RackCounts {
   };
 }
 
-function countsOf(cell: store.CellRow): RackCounts {
+function countsOf(cell: rackStore.CellRow): RackCounts {
   const { kept, due, held, unscheduled, permanent, waiting } = cell;
   return { kept, due, held, unscheduled, permanent, waiting };
 }
 
 /** A place is open to a person who may discover what is in it, or put something there. */
-function isOpen(access: PersonAccess, place: store.PlaceRow): boolean {
+function isOpen(access: PersonAccess, place: placeStore.PlaceRow): boolean {
   const { all } = access.on(place.access_set_id);
   return hasRight(all, 'discover') || hasRight(all, 'deposit');
 }
 
-function toLine(place: store.PlaceRow, access: PersonAccess, rules: readonly string[], counts: RackCounts | null): PlaceLine {
+function toLine(place: placeStore.PlaceRow, access: PersonAccess, rules: readonly string[], counts: RackCounts | null): PlaceLine {
   const open = isOpen(access, place);
   return {
     id: place.id,
@@ -51,14 +53,14 @@ function toLine(place: store.PlaceRow, access: PersonAccess, rules: readonly str
 }
 
 /** Open places with the places on the way to them. */
-function withAncestors(places: readonly store.PlaceRow[], access: PersonAccess): store.PlaceRow[] {
+function withAncestors(places: readonly placeStore.PlaceRow[], access: PersonAccess): placeStore.PlaceRow[] {
   const shown = new Set(places.filter((p) => isOpen(access, p)).flatMap((p) => p.ancestors));
   return places.filter((p) => shown.has(p.id));
 }
 
 async function rulesByPlace(services: Services, placeIds: readonly string[]): Promise<Map<string, string[]>> {
   const byPlace = new Map<string, string[]>();
-  for (const r of await store.rulesSetOn(services.pool, placeIds)) {
+  for (const r of await placeStore.rulesSetOn(services.pool, placeIds)) {
     byPlace.set(r.place_id, [...(byPlace.get(r.place_id) ?? []), r.code]);
   }
   return byPlace;
@@ -67,14 +69,14 @@ async function rulesByPlace(services: Services, placeIds: readonly string[]): Pr
 /** Ids of places in which there is a folder that is open to a person. */
 async function withFolders(services: Services, access: PersonAccess, under: string | null): Promise<Set<string>> {
   const sets = [...new Set([...access.sets('discover'), ...access.sets('deposit')])];
-  return new Set((await store.placesWithFolders(services.pool, sets, under)).map((p) => p.id));
+  return new Set((await placeStore.placesWithFolders(services.pool, sets, under)).map((p) => p.id));
 }
 
 export async function outline(services: Services, person: SignedIn, folders: boolean): Promise<OutlineLine[]> {
   const access = await services.access.of(person);
   const [places, cells, holdFolders] = await Promise.all([
-    folders ? store.allPlaces(services.pool) : store.planNodes(services.pool),
-    store.rackCells(services.pool, access.sets('discover'), access.known),
+    folders ? placeStore.allPlaces(services.pool) : placeStore.planNodes(services.pool),
+    rackStore.rackCells(services.pool, access.sets('discover'), access.known),
     withFolders(services, access, null),
   ]);
   const shown = withAncestors(places, access);
@@ -102,8 +104,8 @@ export async function foldersOf(services: Services, person: SignedIn, id: string
   const access = await services.access.of(person);
   const { pool } = services;
   const [children, counts, holdFolders] = await Promise.all([
-    store.childrenOf(pool, id),
-    store.folderCounts(pool, id, access.sets('discover')),
+    placeStore.childrenOf(pool, id),
+    rackStore.folderCounts(pool, id, access.sets('discover')),
     withFolders(services, access, id),
   ]);
   // The way to what is open further down shows too, by code and title.
@@ -125,7 +127,7 @@ export async function foldersOf(services: Services, person: SignedIn, id: string
 
 export async function rack(services: Services, person: SignedIn): Promise<RackCell[]> {
   const access = await services.access.of(person);
-  const cells = await store.rackCells(services.pool, access.sets('discover'), access.known);
+  const cells = await rackStore.rackCells(services.pool, access.sets('discover'), access.known);
   return cells.map((cell) => ({ seriesId: cell.series_id, vintage: cell.vintage, ...countsOf(cell) }));
 }
 
@@ -134,9 +136,9 @@ export async function openPlace(
   services: Services,
   person: SignedIn,
   id: string,
-): Promise<{ place: store.PlaceRow; access: PersonAccess }> {
+): Promise<{ place: placeStore.PlaceRow; access: PersonAccess }> {
   const access = await services.access.of(person);
-  const place = await store.placeById(services.pool, id);
+  const place = await placeStore.placeById(services.pool, id);
   if (!place || !isOpen(access, place)) throw notFound('This place');
   return { place, access };
 }
@@ -146,16 +148,16 @@ export async function placePage(services: Services, person: SignedIn, id: string
   const { pool } = services;
   const discoverable = access.sets('discover');
   const [ancestors, children, folderCounts, setRules, formerCodes, cells] = await Promise.all([
-    store.placesByIds(pool, place.ancestors),
-    store.childrenOf(pool, id),
-    store.folderCounts(pool, id, discoverable),
-    store.rulesSetOn(pool, place.ancestors),
-    store.formerCodes(pool, id),
-    store.rackCells(pool, discoverable, access.known),
+    placeStore.placesByIds(pool, place.ancestors),
+    placeStore.childrenOf(pool, id),
+    rackStore.folderCounts(pool, id, discoverable),
+    placeStore.rulesSetOn(pool, place.ancestors),
+    codeStore.formerCodes(pool, id),
+    rackStore.rackCells(pool, discoverable, access.known),
   ]);
   const byId = new Map(ancestors.map((p) => [p.id, p]));
   const path = place.ancestors.map((a) => byId.get(a)!);
-  const series = new Set((await store.seriesUnder(pool, id)).map((s) => s.id));
+  const series = new Set((await placeStore.seriesUnder(pool, id)).map((s) => s.id));
   const ownCounts =
     place.kind === 'folder'
       ? folderCounts.reduce((sum, f) => addCounts(sum, countsOf(f)), noCounts)
@@ -163,7 +165,7 @@ export async function placePage(services: Services, person: SignedIn, id: string
   const childCounts = new Map(folderCounts.map((f) => [f.folder_id, countsOf(f)]));
   const inJurisdictions = [...path].reverse().find((p) => p.jurisdictions.length > 0);
   const numbered = [...path].reverse().find((p) => p.numbering_id !== null);
-  const numbering = numbered && (await store.numberingOf(pool, numbered.numbering_id!));
+  const numbering = numbered && (await placeStore.numberingOf(pool, numbered.numbering_id!));
   const effective = access.explain(place.access_set_id);
   return {
     ...toLine(
@@ -207,8 +209,8 @@ export async function placePage(services: Services, person: SignedIn, id: string
 }
 
 /** Why nothing may come into a place: it, or one around it, was closed or retired. */
-export async function shutAround(db: Db, place: store.PlaceRow): Promise<string | null> {
-  for (const p of (await store.placesByIds(db, place.ancestors)).reverse()) {
+export async function shutAround(db: Db, place: placeStore.PlaceRow): Promise<string | null> {
+  for (const p of (await placeStore.placesByIds(db, place.ancestors)).reverse()) {
     const refusal = refusesInside({ ...p, closedOn: p.closed_on, retiredOn: p.retired_on });
     if (refusal) return refusal;
   }
@@ -216,13 +218,13 @@ export async function shutAround(db: Db, place: store.PlaceRow): Promise<string 
 }
 
 /** The folder of a series that has a code; made when there is none. */
-export async function ensureFolder(uow: UnitOfWork, seriesId: string, code: string): Promise<store.PlaceRow> {
-  await store.lockCodes(uow);
-  const found = await store.folderIn(uow, seriesId, code);
+export async function ensureFolder(uow: UnitOfWork, seriesId: string, code: string): Promise<placeStore.PlaceRow> {
+  await codeStore.lockCodes(uow);
+  const found = await placeStore.folderIn(uow, seriesId, code);
   if (found) return found;
-  const series = (await store.placeById(uow, seriesId))!;
+  const series = (await placeStore.placeById(uow, seriesId))!;
   const id = uuidv7();
-  await store.addPlace(uow, {
+  await placeStore.addPlace(uow, {
     id,
     kind: 'folder',
     parentId: seriesId,
@@ -230,16 +232,16 @@ export async function ensureFolder(uow: UnitOfWork, seriesId: string, code: stri
     code,
     title: code,
     note: '',
-    position: (await store.childrenOf(uow, seriesId)).length,
+    position: (await placeStore.childrenOf(uow, seriesId)).length,
     accessSetId: series.access_set_id,
     openedOn: uow.actor.today,
   });
   uow.enter({ act: 'made a folder', subject: { kind: 'place', id, name: `${code} ${code}` }, after: { parent: series.code, note: '' } });
-  return (await store.placeById(uow, id))!;
+  return (await placeStore.placeById(uow, id))!;
 }
 
 /** What places say that they take, nearest first. */
-export function takesAround(places: readonly store.PlaceRow[], way: readonly string[]): { name: string; takes: Takes }[] {
+export function takesAround(places: readonly placeStore.PlaceRow[], way: readonly string[]): { name: string; takes: Takes }[] {
   return way.toReversed().flatMap((id) => {
     const place = places.find((p) => p.id === id);
     return place?.takes ? [{ name: place.code, takes: place.takes }] : [];

@@ -3,7 +3,7 @@ import { document } from '../print/index.js';
 import type { Services } from '../kernel/index.js';
 import { writeTable } from '../tables/index.js';
 import { planColumns, planLines, planOf } from './planTable.js';
-import * as store from './store.js';
+import * as codeStore from './codeStore.js';
 
 type Format = 'csv' | 'xlsx' | 'json' | 'skos' | 'pdf';
 interface Exported {
@@ -16,7 +16,7 @@ interface Exported {
 async function asSkos(services: Services, person: SignedIn): Promise<Buffer> {
   const { places } = await planOf(services, person);
   const former = new Map<string, string[]>();
-  for (const f of await store.allFormerCodes(services.pool)) former.set(f.place_id, [...(former.get(f.place_id) ?? []), f.code]);
+  for (const f of await codeStore.allFormerCodes(services.pool)) former.set(f.place_id, [...(former.get(f.place_id) ?? []), f.code]);
   const shown = new Set(places.map((p) => p.id));
   const root = places.find((p) => p.kind === 'repository');
   const iri = (id: string): string => `urn:uuid:${id}`;

@@ -4,7 +4,9 @@ import { uuidv7 } from 'uuidv7';
 import type { Services, Several, SignedIn, UnitOfWork } from '../kernel/index.js';
 import { columnsOf, readTable, type TableFormat, type TableRow } from '../tables/index.js';
 import { standingOf } from './changes.js';
-import * as store from './store.js';
+import * as codeStore from './codeStore.js';
+import * as moveStore from './moveStore.js';
+import * as placeStore from './placeStore.js';
 
 export const planColumns = columnsOf(
   'code',
@@ -23,15 +25,15 @@ type Column = (typeof planColumns)[number];
 type Line = Record<Column, string>;
 
 /** How a place is called in a table: plan nodes by their code, folders after their series (`BER-01/B-07`). */
-function pathOf(place: store.PlaceRow, byId: ReadonlyMap<string, store.PlaceRow>): string {
+function pathOf(place: placeStore.PlaceRow, byId: ReadonlyMap<string, placeStore.PlaceRow>): string {
   if (place.kind !== 'folder') return place.code;
   const codes: string[] = [];
-  for (let at: store.PlaceRow | undefined = place; at?.kind === 'folder'; at = byId.get(at.parent_id!)) codes.unshift(at.code);
+  for (let at: placeStore.PlaceRow | undefined = place; at?.kind === 'folder'; at = byId.get(at.parent_id!)) codes.unshift(at.code);
   const series = place.ancestors.map((id) => byId.get(id)).find((p) => p?.kind === 'series');
   return [series?.code ?? '', ...codes].join('/');
 }
 
-function lineOf(place: store.PlaceRow, byId: ReadonlyMap<string, store.PlaceRow>, rules: readonly string[]): Line {
+function lineOf(place: placeStore.PlaceRow, byId: ReadonlyMap<string, placeStore.PlaceRow>, rules: readonly string[]): Line {
   const parent = byId.get(place.parent_id!);
   return {
     code: place.code,
@@ -48,9 +50,9 @@ function lineOf(place: store.PlaceRow, byId: ReadonlyMap<string, store.PlaceRow>
   };
 }
 
-async function rulesByPlace(db: Parameters<typeof store.allPlaces>[0], placeIds: readonly string[]): Promise<Map<string, string[]>> {
+async function rulesByPlace(db: Parameters<typeof placeStore.allPlaces>[0], placeIds: readonly string[]): Promise<Map<string, string[]>> {
   const byPlace = new Map<string, string[]>();
-  for (const r of await store.rulesSetOn(db, placeIds)) byPlace.set(r.place_id, [...(byPlace.get(r.place_id) ?? []), r.code]);
+  for (const r of await placeStore.rulesSetOn(db, placeIds)) byPlace.set(r.place_id, [...(byPlace.get(r.place_id) ?? []), r.code]);
   return byPlace;
 }
 
@@ -58,14 +60,14 @@ async function rulesByPlace(db: Parameters<typeof store.allPlaces>[0], placeIds:
 export async function planOf(
   services: Services,
   person: SignedIn,
-): Promise<{ places: store.PlaceRow[]; byId: Map<string, store.PlaceRow>; rules: Map<string, string[]> }> {
+): Promise<{ places: placeStore.PlaceRow[]; byId: Map<string, placeStore.PlaceRow>; rules: Map<string, string[]> }> {
   const access = await services.access.of(person);
   const sets = new Set(access.sets('discover'));
-  const all = await store.allPlaces(services.pool);
+  const all = await placeStore.allPlaces(services.pool);
   const byId = new Map(all.map((p) => [p.id, p]));
-  const children = new Map<string | null, store.PlaceRow[]>();
+  const children = new Map<string | null, placeStore.PlaceRow[]>();
   for (const p of all) children.set(p.parent_id, [...(children.get(p.parent_id) ?? []), p]);
-  const inOrder = (parentId: string | null): store.PlaceRow[] => (children.get(parentId) ?? []).flatMap((p) => [p, ...inOrder(p.id)]);
+  const inOrder = (parentId: string | null): placeStore.PlaceRow[] => (children.get(parentId) ?? []).flatMap((p) => [p, ...inOrder(p.id)]);
   const places = inOrder(null).filter((p) => sets.has(p.access_set_id));
   return {
     places,
@@ -90,7 +92,7 @@ interface Wanted {
   readonly line: Line;
   readonly jurisdictions: readonly string[];
   readonly rules: readonly string[];
-  readonly existing: store.PlaceRow | undefined;
+  readonly existing: placeStore.PlaceRow | undefined;
 }
 
 const list = (text: string): string[] => [
@@ -111,7 +113,7 @@ function isPlaced(kind: string): kind is Exclude<PlaceKind, 'repository'> {
 function readRow(
   { row, values }: TableRow,
   columns: ReadonlySet<string>,
-  known: { byPath: ReadonlyMap<string, store.PlaceRow>; rules: ReadonlyMap<string, string>; jurisdictions: ReadonlySet<string> },
+  known: { byPath: ReadonlyMap<string, placeStore.PlaceRow>; rules: ReadonlyMap<string, string>; jurisdictions: ReadonlySet<string> },
   wrong: (row: number, column: Column, sentence: string) => void,
 ): Wanted | null {
   const bad = (column: Column, sentence: string): void => wrong(row, column, sentence);
@@ -178,17 +180,17 @@ export async function importPlan(
 ): Promise<TableOutcome> {
   const table = await readTable(input.bytes, input.format, ['code', 'kind', 'inside', 'title']);
   return work(async (uow) => {
-    await store.lockPlan(uow);
-    const all = await store.allPlaces(uow);
+    await codeStore.lockPlan(uow);
+    const all = await placeStore.allPlaces(uow);
     const byId = new Map(all.map((p) => [p.id, p]));
     const root = all.find((p) => p.kind === 'repository')!;
     const byPath = new Map(all.filter((p) => p.kind !== 'repository').map((p) => [pathOf(p, byId).toUpperCase(), p]));
-    const published = new Map((await store.publishedRules(uow)).map((r) => [r.code, r.id]));
+    const published = new Map((await placeStore.publishedRules(uow)).map((r) => [r.code, r.id]));
     const rulesNow = await rulesByPlace(
       uow,
       all.map((p) => p.id),
     );
-    const jurisdictions = new Set((await store.jurisdictionNames(uow)).map((j) => j.name));
+    const jurisdictions = new Set((await placeStore.jurisdictionNames(uow)).map((j) => j.name));
     const errors: { row: number; column: string; sentence: string }[] = [];
     const changes: { row: number; what: string; sentence: string }[] = [];
     const wrong = (row: number, column: string, sentence: string): void => void errors.push({ row, column, sentence });
@@ -218,8 +220,8 @@ export async function importPlan(
     });
     if (errors.length > 0) return outcome(0);
 
-    const made = new Map<string, store.PlaceRow>();
-    const at = (path: string): store.PlaceRow => (path === '' ? root : (made.get(path) ?? byPath.get(path)!));
+    const made = new Map<string, placeStore.PlaceRow>();
+    const at = (path: string): placeStore.PlaceRow => (path === '' ? root : (made.get(path) ?? byPath.get(path)!));
     const touched: string[] = [];
     // What is new comes after what was there, in the order of the table.
     const last = Math.max(0, ...all.map((p) => p.position));
@@ -268,11 +270,11 @@ interface Change {
 async function makeNew(
   uow: UnitOfWork,
   w: Wanted,
-  parent: store.PlaceRow,
+  parent: placeStore.PlaceRow,
   published: ReadonlyMap<string, string>,
   today: string,
   dryRun: boolean,
-  made: Map<string, store.PlaceRow>,
+  made: Map<string, placeStore.PlaceRow>,
   last: number,
 ): Promise<Change> {
   const id = uuidv7();
@@ -298,7 +300,7 @@ async function makeNew(
   if (!dryRun) {
     // Nothing waits for these: they go to the database one behind the other, with the commit.
     uow.alongside(
-      store.addPlace(uow, {
+      placeStore.addPlace(uow, {
         id,
         kind: w.kind,
         parentId: parent.id,
@@ -311,8 +313,8 @@ async function makeNew(
         openedOn: today,
       }),
     );
-    if (place.not_here || place.message || place.jurisdictions.length > 0) uow.alongside(store.describePlace(uow, place));
-    for (const rule of rules) uow.alongside(store.addRule(uow, id, published.get(rule)!));
+    if (place.not_here || place.message || place.jurisdictions.length > 0) uow.alongside(placeStore.describePlace(uow, place));
+    for (const rule of rules) uow.alongside(placeStore.addRule(uow, id, published.get(rule)!));
     uow.enter({
       act: `made ${withArticle(w.kind)}`,
       subject: { kind: 'place', id, name: `${place.code} ${place.title}` },
@@ -326,7 +328,7 @@ async function makeNew(
 async function changeTo(
   uow: UnitOfWork,
   w: Wanted,
-  parent: store.PlaceRow,
+  parent: placeStore.PlaceRow,
   rulesNow: readonly string[],
   published: ReadonlyMap<string, string>,
   dryRun: boolean,
@@ -354,8 +356,8 @@ async function changeTo(
   if (otherRules) said.push(`follows ${w.rules.join(', ') || 'no rule of its own'}`);
   if (said.length === 0) return null;
   if (!dryRun) {
-    if (moves) await store.moveUnder(uow, place, parent, null);
-    await store.describePlace(uow, {
+    if (moves) await moveStore.moveUnder(uow, place, parent, null);
+    await placeStore.describePlace(uow, {
       id: place.id,
       title: w.line.title,
       note: w.line['belongs here'],
@@ -364,8 +366,8 @@ async function changeTo(
       jurisdictions: w.jurisdictions,
     });
     if (otherRules) {
-      for (const rule of rulesNow.filter((r) => !w.rules.includes(r))) await store.removeRule(uow, place.id, published.get(rule)!);
-      for (const rule of w.rules.filter((r) => !rulesNow.includes(r))) await store.addRule(uow, place.id, published.get(rule)!);
+      for (const rule of rulesNow.filter((r) => !w.rules.includes(r))) await placeStore.removeRule(uow, place.id, published.get(rule)!);
+      for (const rule of w.rules.filter((r) => !rulesNow.includes(r))) await placeStore.addRule(uow, place.id, published.get(rule)!);
     }
     uow.enter({
       act: moves ? 'moved a place' : 'changed a place',

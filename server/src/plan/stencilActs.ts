@@ -26,7 +26,8 @@ import { makeFolder, requireCode, whyOf, withIds, work } from './stencilMaking.j
 import { requireInUse } from './stencilReads.js';
 import { requireSound } from './stencilSound.js';
 import * as stencils from './stencilStore.js';
-import * as store from './store.js';
+import * as codeStore from './codeStore.js';
+import * as placeStore from './placeStore.js';
 
 const { act, actInParts } = actsFor<Services>();
 const keepers = 'Keepers make stencils.';
@@ -44,7 +45,7 @@ function rightsFor(definition: StencilDefinition): Right[] {
 }
 
 /** Applying a stencil takes the rights to all that it sets. */
-const toApply: RightOn<store.PlaceRow> = {
+const toApply: RightOn<placeStore.PlaceRow> = {
   words: 'edit; grant and dispose where the stencil gives access, rules or markings',
   may: ['edit', 'grant', 'dispose'],
   of: (_input, _place, found) => rightsFor((found['stencil'] as stencils.StencilRow).definition),
@@ -59,9 +60,9 @@ async function bringEach(
   services: Services,
   carry: Several,
   stencil: stencils.StencilRow,
-  places: readonly store.PlaceRow[],
+  places: readonly placeStore.PlaceRow[],
   dryRun: boolean,
-  planOf: (place: store.PlaceRow) => Promise<Plan>,
+  planOf: (place: placeStore.PlaceRow) => Promise<Plan>,
 ): Promise<BroughtLine[]> {
   const lines: BroughtLine[] = [];
   for (const place of places) {
@@ -73,7 +74,7 @@ async function bringEach(
       else lines.push({ ...told, outcome: 'done', why: dryRun ? 'would be brought' : 'Brought.' });
       if (dryRun) continue;
       await carry(async (uow) => {
-        await store.lockPlace(uow, place.id);
+        await placeStore.lockPlace(uow, place.id);
         for (const step of plan.acts) await step(uow);
         if (plan.rules.length > 0) await services.events.tell(uow, 'placesChanged', { placeIds: [place.id], because: stencil.title });
       });
@@ -154,7 +155,7 @@ export const stencilActs = {
       if (shut) throw new Problem(409, 'folder-closed', shut);
       const definitions = new Map((await factsOfAllTypes(pool)).map((f) => [f.code, f]));
       const uses = await withIds(pool, definitions, body.uses);
-      const taken = new Set((await store.codesGiven(pool, 'folder', parent.id)).map((c) => c.code));
+      const taken = new Set((await codeStore.codesGiven(pool, 'folder', parent.id)).map((c) => c.code));
       const inside = foldersOf(stencil.definition.root).slice(1);
       const results: UseLine[] = [];
       for (const [i, use] of uses.entries()) {
@@ -176,7 +177,7 @@ export const stencilActs = {
             continue;
           }
           const made = await carry(async (uow) => {
-            const now = (await store.lockPlace(uow, parent.id))!;
+            const now = (await placeStore.lockPlace(uow, parent.id))!;
             const free = await freeCode(uow, worked.code, 'folder', parent.id);
             requireCode(free);
             return makeFolder(uow, stencil, now, stencil.definition.root, { ...worked, code: free, asked: worked.said.facts });

@@ -16,7 +16,8 @@ import { factsOfAllTypes } from './changes.js';
 import { shutAround } from './places.js';
 import { makeFolder, placeSubject, requireCode, setState } from './stencilMaking.js';
 import * as stencils from './stencilStore.js';
-import * as store from './store.js';
+import * as moveStore from './moveStore.js';
+import * as placeStore from './placeStore.js';
 
 const partWords: Record<BroughtPart, string> = {
   title: 'title',
@@ -74,7 +75,7 @@ function planNew(plan: Plan, stencil: stencils.StencilRow, parentId: string, fol
   plan.changes.push(`${code}: new folder`);
   plan.acts.push(async (uow) => {
     requireCode(code);
-    const parent = (await store.placeById(uow, parentId))!;
+    const parent = (await placeStore.placeById(uow, parentId))!;
     await makeFolder(uow, stencil, parent, folder, { code, title: fillText(folder.title, said.words), said, asked: {} });
   });
 }
@@ -116,7 +117,7 @@ export async function planBring(db: Db, stencil: stencils.StencilRow, old: Stenc
     if (newKeys.has(place.stencil_key!) || place.retired_on !== null) continue;
     if (await stencils.isEmpty(db, place.id)) {
       plan.changes.push(`${place.code}: retired, it is empty`);
-      plan.acts.push((uow) => store.retire(uow, place.id, uow.actor.today));
+      plan.acts.push((uow) => moveStore.retire(uow, place.id, uow.actor.today));
     } else plan.kept.push(`${place.code}: stays, because something is in it`);
   }
   plan.acts.push(async (uow) => {
@@ -138,7 +139,7 @@ export async function planInto(
   person: SignedIn,
   access: PersonAccess,
   stencil: stencils.StencilRow,
-  place: store.PlaceRow,
+  place: placeStore.PlaceRow,
 ): Promise<Plan> {
   if (place.kind !== 'folder') throw new Problem(409, 'no-folder', `${place.code} is a ${place.kind}; a stencil goes into folders.`);
   const shut = await shutAround(db, place);

@@ -16,7 +16,7 @@ import { getOrMakeSet, placeGrant, reanchor } from '../access/index.js';
 import { checkFacts } from '../facts/index.js';
 import { Problem, wrongField, type Db, type PersonAccess, type Services, type SignedIn, type UnitOfWork } from '../kernel/index.js';
 import * as stencils from './stencilStore.js';
-import * as store from './store.js';
+import * as placeStore from './placeStore.js';
 
 export const placeSubject = (p: { id: string; code: string; title: string }) => ({ kind: 'place', id: p.id, name: `${p.code} ${p.title}` });
 
@@ -89,13 +89,13 @@ export function requireCode(code: string): void {
 export async function makeFolder(
   uow: UnitOfWork,
   stencil: stencils.StencilRow,
-  parent: store.PlaceRow,
+  parent: placeStore.PlaceRow,
   folder: StencilFolder,
   { code, title, said, asked }: { code: string; title: string; said: stencils.SaidWords; asked: Facts },
-): Promise<store.PlaceRow> {
+): Promise<placeStore.PlaceRow> {
   const id = uuidv7();
   const state = { ...filledState(folder, said.words, asked), title };
-  await store.addPlace(uow, {
+  await placeStore.addPlace(uow, {
     id,
     kind: 'folder',
     parentId: parent.id,
@@ -103,7 +103,7 @@ export async function makeFolder(
     code,
     title,
     note: state.note,
-    position: (await store.childrenOf(uow, parent.id)).length,
+    position: (await placeStore.childrenOf(uow, parent.id)).length,
     accessSetId: parent.access_set_id,
     openedOn: uow.actor.today,
   });
@@ -115,7 +115,7 @@ export async function makeFolder(
   await stencils.markMade(uow, id, { stencilId: stencil.id, version: stencil.version, key: folder.key, said });
   const bare: FolderState = { ...state, grants: [], rules: [], marking: null };
   await setState(uow, stencil, id, bare, state, ['facts', 'grants', 'rules', 'marking']);
-  const made = (await store.placeById(uow, id))!;
+  const made = (await placeStore.placeById(uow, id))!;
   for (const child of folder.inside) {
     const childCode = fillCode(child.code, said.words);
     requireCode(childCode);
@@ -136,7 +136,7 @@ export async function setState(
   if (parts.some((p) => p !== 'grants' && p !== 'rules' && p !== 'marking')) await stencils.writeState(uow, placeId, after);
   if (parts.includes('marking')) {
     const anchor = (await stencils.anchorOf(uow, placeId))!.anchor_place;
-    const parent = await store.parentMarking(uow, placeId);
+    const parent = await placeStore.parentMarking(uow, placeId);
     // A stencil may mark more strictly than what is around, never less.
     const level = Math.max(after.marking?.level ?? 0, parent.level);
     const caveats = [...new Set([...parent.caveats, ...(after.marking?.caveats ?? [])])].sort();
@@ -144,8 +144,8 @@ export async function setState(
     await stencils.setMarking(uow, placeId, level, caveats, set);
   }
   if (parts.includes('rules')) {
-    for (const rule of after.rules) if (!before.rules.includes(rule)) await store.addRule(uow, placeId, rule);
-    for (const rule of before.rules) if (!after.rules.includes(rule)) await store.removeRule(uow, placeId, rule);
+    for (const rule of after.rules) if (!before.rules.includes(rule)) await placeStore.addRule(uow, placeId, rule);
+    for (const rule of before.rules) if (!after.rules.includes(rule)) await placeStore.removeRule(uow, placeId, rule);
   }
   if (!parts.includes('grants')) return;
   const key = (g: FolderState['grants'][number]): string => `${g.principalId} ${g.profile}`;
@@ -158,7 +158,7 @@ export async function setState(
   for (const g of gone) await stencils.dropGrant(uow, placeId, stencil.id, g);
   if (gone.length > 0 && (await stencils.grantsLeft(uow, placeId)) === 0) {
     // Without grants of its own it takes its access from around it again.
-    const place = (await store.placeById(uow, placeId))!;
+    const place = (await placeStore.placeById(uow, placeId))!;
     const around = (await stencils.anchorOf(uow, place.parent_id!))!.anchor_place;
     if (!place.stand_alone) await reanchor(uow, placeId, placeId, around);
   }

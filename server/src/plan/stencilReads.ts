@@ -18,7 +18,7 @@ import { readTable, type TableFormat } from '../tables/index.js';
 import { factsOfAllTypes } from './changes.js';
 import { openPlace } from './places.js';
 import * as stencils from './stencilStore.js';
-import * as store from './store.js';
+import * as placeStore from './placeStore.js';
 
 /** Whoever may make folders somewhere may look at the shelf. */
 async function requireReader(services: Services, person: SignedIn): Promise<PersonAccess> {
@@ -93,8 +93,8 @@ async function fromFolder(
   await requireAtRepository(services.pool, await services.access.of(person), 'dispose', 'Keepers make stencils.');
   const { place } = await openPlace(services, person, placeId);
   if (place.kind !== 'folder') throw wrongField('/placeId', `A stencil is made of a folder; ${place.code} is a ${place.kind}.`);
-  const describe = async (folder: store.PlaceRow): Promise<StencilFolder> => {
-    const children = (await store.childrenOf(services.pool, folder.id)).filter((c) => c.retired_on === null);
+  const describe = async (folder: placeStore.PlaceRow): Promise<StencilFolder> => {
+    const children = (await placeStore.childrenOf(services.pool, folder.id)).filter((c) => c.retired_on === null);
     const inside: StencilFolder[] = [];
     for (const child of children) inside.push(await describe(child));
     const { marking, ...state } = await stencils.stateOf(services.pool, folder.id);

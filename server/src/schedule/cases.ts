@@ -3,14 +3,16 @@ import { type RuleVersion, type ScheduleCase } from '@key-cellar/core/schedule';
 import { mayOn, notFound, type SignedIn } from '../kernel/index.js';
 import type { Services } from './services.js';
 import { judge } from './evaluation.js';
-import * as store from './store.js';
+import * as clockStore from './clockStore.js';
+import * as reachStore from './reachStore.js';
+import * as ruleStore from './ruleStore.js';
 
 /** As many as a browser takes in at once and judges between two keys. */
 const mostCases = 1000;
 
-async function asCases(services: Services, person: SignedIn, rows: readonly store.CaseRow[]): Promise<ScheduleCases> {
+async function asCases(services: Services, person: SignedIn, rows: readonly clockStore.CaseRow[]): Promise<ScheduleCases> {
   const book = await services.rules.current(services.pool);
-  const series = await store.chainPlaces(services.pool, [...new Set(rows.map((r) => r.series_id))]);
+  const series = await clockStore.chainPlaces(services.pool, [...new Set(rows.map((r) => r.series_id))]);
   const seriesById = new Map(series.map(({ id, code, title }) => [id, { id, code, title }]));
   const judged = await judge(services.pool, rows, book, person.today);
   const cases = judged.map(({ facts, candidates, jurisdictions }, i): ScheduleCase => {
@@ -39,17 +41,17 @@ async function asCases(services: Services, person: SignedIn, rows: readonly stor
 
 /** Records that a rule may govern, among those the person may discover; those filed first when there are too many. */
 export async function casesOfRule(services: Services, person: SignedIn, ruleId: string): Promise<ScheduleCases & { more: boolean }> {
-  if (!(await store.ruleById(services.pool, ruleId))) throw notFound('This rule');
+  if (!(await ruleStore.ruleById(services.pool, ruleId))) throw notFound('This rule');
   const access = await services.access.of(person);
-  const reach = await store.reachOfRules(services.pool, [ruleId]);
-  const rows = await store.casesWithin(services.pool, reach, access.sets('discover'), mostCases + 1);
+  const reach = await reachStore.reachOfRules(services.pool, [ruleId]);
+  const rows = await reachStore.casesWithin(services.pool, reach, access.sets('discover'), mostCases + 1);
   return { ...(await asCases(services, person, rows.slice(0, mostCases))), more: rows.length > mostCases };
 }
 
 /** One record, whatever governs it. */
 export async function caseOfRecord(services: Services, person: SignedIn, id: string): Promise<ScheduleCases> {
   const access = await services.access.of(person);
-  const found = await store.caseOf(services.pool, id);
+  const found = await reachStore.caseOf(services.pool, id);
   if (!found || !mayOn(access, person, found, 'discover')) throw notFound('This record');
   return asCases(services, person, [found]);
 }

@@ -4,7 +4,8 @@ import { checkSchedule, type ScheduleFinding, type ScheduleUnderCheck } from '@k
 import { type SignedIn, visibleSql } from '../kernel/index.js';
 import type { Services } from './services.js';
 import * as levels from './levelsStore.js';
-import * as store from './store.js';
+import * as checkStore from './checkStore.js';
+import * as ruleStore from './ruleStore.js';
 
 function linkOf({ mend, kind }: ScheduleFinding): string {
   switch (mend.at) {
@@ -29,12 +30,12 @@ export async function checkOfSchedule(services: Services, person: SignedIn): Pro
   const today = civilDate(person.today);
   const [book, rules, places, types, uses, unscheduled, waiting] = await Promise.all([
     services.rules.current(pool),
-    store.rules(pool),
-    store.placesUnderCheck(pool, sets),
-    store.typesUnderCheck(pool),
-    store.recordsByVersion(pool, sets),
-    store.unscheduledByType(pool, sets),
-    store.waitingByType(pool, sets),
+    ruleStore.rules(pool),
+    checkStore.placesUnderCheck(pool, sets),
+    checkStore.typesUnderCheck(pool),
+    ruleStore.recordsByVersion(pool, sets),
+    checkStore.unscheduledByType(pool, sets),
+    checkStore.waitingByType(pool, sets),
   ]);
   const used = new Map(uses.map((u) => [u.rule_id, u.n]));
   const matched = await Promise.all(

@@ -4,7 +4,8 @@ import { type Db, inReadSnapshot, notFound, Problem, type SignedIn, wrongField }
 import type { Services } from './services.js';
 import { changedBook } from './change.js';
 import type { EffectPart, EffectPlace, PageRange, PlanChange } from './effectTypes.js';
-import * as store from './store.js';
+import * as effectStore from './effectStore.js';
+import * as ruleStore from './ruleStore.js';
 
 /** Tables with fewer pages are not worth sharing out. */
 const leastPages = 500;
@@ -36,16 +37,16 @@ export async function effectOfChange(
 ): Promise<EffectPage> {
   const access = await services.access.of(person);
   const book = await services.rules.current(services.pool);
-  const rules = new Map((await store.rules(services.pool)).map((r) => [r.id, r]));
+  const rules = new Map((await ruleStore.rules(services.pool)).map((r) => [r.id, r]));
   const named = change.kind === 'setRules' ? change.sets.map((s) => s.ruleId) : 'ruleId' in change ? [change.ruleId] : [];
   if (named.some((id) => !rules.has(id))) throw notFound('This rule');
   const after = changedBook(book.data, change, (id) => rules.get(id)!.code);
   return inReadSnapshot(services.pool, async (db, snapshot) => {
     const [places, events, withEvents, extent] = await Promise.all([
-      store.effectPlaces(db),
-      store.placeEvents(db),
-      store.recordsWithEvents(db),
-      store.recordExtent(db),
+      effectStore.effectPlaces(db),
+      effectStore.placeEvents(db),
+      effectStore.recordsWithEvents(db),
+      effectStore.recordExtent(db),
     ]);
     const plan = planChange(places, change);
     const part: EffectPart = {
@@ -82,7 +83,7 @@ export async function withNames(
   const place = new Map(places.map((p) => [p.id, p]));
   const names = new Map(
     (
-      await store.recordNames(
+      await effectStore.recordNames(
         db,
         effect.most.map((m) => m.id),
       )

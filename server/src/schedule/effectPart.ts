@@ -16,7 +16,7 @@ import { criteriaMasks, openSnapshot } from './effectRowStore.js';
 import type { EffectPart, PageRange } from './effectTypes.js';
 import { judge } from './evaluation.js';
 import { ruleBookOf } from './ruleBook.js';
-import * as store from './store.js';
+import * as clockStore from './clockStore.js';
 
 const perProgress = 25_000;
 const slowAtOnce = 1000;
@@ -111,7 +111,7 @@ export async function effectOfPart(
     const book = ruleBookOf(part.after);
     const ids = [...slow.keys()];
     for (let i = 0; i < ids.length; i += slowAtOnce) {
-      const rows = await store.clocksOf(reader.client, ids.slice(i, i + slowAtOnce));
+      const rows = await clockStore.clocksOf(reader.client, ids.slice(i, i + slowAtOnce));
       const placed = rows.map((r) => ({
         ...r,
         places: ways

@@ -1,5 +1,5 @@
 import type { RuleBookData } from './ruleBook.js';
-import type { ChainPlace } from './store.js';
+import type { ChainPlace } from './clockStore.js';
 
 /** A place as the effect needs it. */
 export interface EffectPlace extends ChainPlace {

@@ -19,14 +19,14 @@ import {
 } from '@key-cellar/core/schedule';
 import type { Db } from '../kernel/index.js';
 import type { CriteriaRule, RuleBook } from './ruleBook.js';
-import * as store from './store.js';
+import * as clockStore from './clockStore.js';
 
 /** A rule that may govern a record, with its id. */
 export type PlacedCandidate = RuleCandidate & { readonly ruleId: string };
 
 /** One record with all that the core needs to judge it. */
 export interface Judged {
-  readonly row: store.ClockRow;
+  readonly row: clockStore.ClockRow;
   readonly facts: ClockFacts;
   readonly candidates: readonly PlacedCandidate[];
   /** Its jurisdictions with the wider ones that they are part of. */
@@ -38,12 +38,12 @@ export interface Judged {
 
 const dayOrUndefined = (text: string | null): EpochDay | undefined => (text === null ? undefined : civilDate(text));
 
-function nameOf(place: store.ChainPlace): string {
+function nameOf(place: clockStore.ChainPlace): string {
   return `${place.kind} ${place.code}`;
 }
 
 /** Folders first, nearest first, then plan nodes outward: the order in which the schedule looks for things. */
-function outward(row: store.ClockRow, places: ReadonlyMap<string, store.ChainPlace>): store.ChainPlace[] {
+function outward(row: clockStore.ClockRow, places: ReadonlyMap<string, clockStore.ChainPlace>): clockStore.ChainPlace[] {
   return [...row.places].reverse().flatMap((id) => places.get(id) ?? []);
 }
 
@@ -51,7 +51,7 @@ type EventRow = { readonly type: string; readonly happened_on: string; readonly 
 
 /** Events on the places around a record, nearest first; the record itself is nearer still. */
 export function eventsOnChain(
-  chain: readonly store.ChainPlace[],
+  chain: readonly clockStore.ChainPlace[],
   eventsBySubject: ReadonlyMap<string, readonly EventRow[]>,
 ): EventOccurrence[] {
   return chain.flatMap((place, i) =>
@@ -65,14 +65,14 @@ export function eventsOnChain(
 }
 
 /** The nearest folder that was closed. */
-export function folderClosedOn(chain: readonly store.ChainPlace[]): ClockFacts['folderClosed'] {
+export function folderClosedOn(chain: readonly clockStore.ChainPlace[]): ClockFacts['folderClosed'] {
   const closed = chain.find((place) => place.kind === 'folder' && place.closed_on !== null);
   return closed ? { on: civilDate(closed.closed_on!), subject: nameOf(closed) } : undefined;
 }
 
 function clockFacts(
-  row: store.ClockRow,
-  chain: readonly store.ChainPlace[],
+  row: clockStore.ClockRow,
+  chain: readonly clockStore.ChainPlace[],
   eventsBySubject: ReadonlyMap<string, readonly EventRow[]>,
 ): ClockFacts {
   const own = (eventsBySubject.get(row.id) ?? []).map((e) => ({
@@ -113,7 +113,7 @@ function clockFacts(
 }
 
 /** What criteria of rules can see: what the schedule itself says of a record is not part of it. */
-function criteriaRecord(row: store.ClockRow): CriteriaRecord {
+function criteriaRecord(row: clockStore.ClockRow): CriteriaRecord {
   const known = (day: string | null): EpochDay | undefined => dayOrUndefined(day);
   let words: ReadonlySet<string> | undefined;
   const declared = known(row.declared_on);
@@ -146,7 +146,7 @@ function criteriaRecord(row: store.ClockRow): CriteriaRecord {
 }
 
 /** The rules set on a chain of places, folders first, nearest first. */
-export function candidatesOnPlaces(chain: readonly store.ChainPlace[], book: RuleBook): PlacedCandidate[] {
+export function candidatesOnPlaces(chain: readonly clockStore.ChainPlace[], book: RuleBook): PlacedCandidate[] {
   const found: PlacedCandidate[] = [];
   let folders = 0;
   let nodes = 0;
@@ -173,7 +173,7 @@ export function candidateByCriteria({ ruleId }: CriteriaRule, order: number, boo
   return { ruleId, level: 'criteria', distance: order, setOn: `criteria no. ${order + 1}`, versions: book.versionsOf(ruleId) };
 }
 
-function candidatesFor(row: store.ClockRow, chain: readonly store.ChainPlace[], book: RuleBook): PlacedCandidate[] {
+function candidatesFor(row: clockStore.ClockRow, chain: readonly clockStore.ChainPlace[], book: RuleBook): PlacedCandidate[] {
   const found = candidatesOnPlaces(chain, book);
   const series = chain.find((place) => place.kind === 'series');
   if (series) found.push(...candidatesForPair(row.record_type, series.id, nameOf(series), book));
@@ -186,7 +186,7 @@ function candidatesFor(row: store.ClockRow, chain: readonly store.ChainPlace[], 
   return found;
 }
 
-function overrideOf(row: store.ClockRow, book: RuleBook): Override | null {
+function overrideOf(row: clockStore.ClockRow, book: RuleBook): Override | null {
   const stored = row.override;
   if (!stored) return null;
   if (stored.kind === 'date') return stored;
@@ -195,7 +195,7 @@ function overrideOf(row: store.ClockRow, book: RuleBook): Override | null {
 }
 
 /** A record's jurisdictions come from itself, else from its folder, else from its plan node; wider ones count with them. */
-export function jurisdictionsOf(own: readonly string[], chain: readonly store.ChainPlace[], book: RuleBook): readonly string[] {
+export function jurisdictionsOf(own: readonly string[], chain: readonly clockStore.ChainPlace[], book: RuleBook): readonly string[] {
   return book.widen(own.length > 0 ? own : (chain.find((place) => place.jurisdictions.length > 0)?.jurisdictions ?? []));
 }
 
@@ -205,15 +205,15 @@ export function jurisdictionsOf(own: readonly string[], chain: readonly store.Ch
  */
 export async function judge(
   db: Db,
-  records: readonly store.ClockRow[],
+  records: readonly clockStore.ClockRow[],
   book: RuleBook,
   today: string,
-  instead: store.ChainPlace | null = null,
+  instead: clockStore.ChainPlace | null = null,
 ): Promise<Judged[]> {
   const placeIds = [...new Set(records.flatMap((r) => r.places))];
   const [placeRows, eventRows] = await Promise.all([
-    store.chainPlaces(db, placeIds),
-    store.eventsOn(
+    clockStore.chainPlaces(db, placeIds),
+    clockStore.eventsOn(
       db,
       placeIds,
       records.map((r) => r.id),
@@ -243,7 +243,7 @@ function nextStepOf({ governing }: Judged): (StepDate & { readonly dueOn: EpochD
 }
 
 /** The part of a judgement that is stored with the record. */
-function verdictOf(judged: Judged): store.StoredVerdict {
+function verdictOf(judged: Judged): clockStore.StoredVerdict {
   const { row, governing } = judged;
   const year = yearMonthDay(civilDate(row.created_on)).year;
   const step = nextStepOf(judged);
@@ -283,7 +283,7 @@ export function explainJudged(judged: Judged, holds: readonly HoldInTheWay[], mi
   return explain({ governing: judged.governing, facts: judged.facts, holds, missing });
 }
 
-function sameVerdict(a: store.StoredVerdict, b: store.StoredVerdict): boolean {
+function sameVerdict(a: clockStore.StoredVerdict, b: clockStore.StoredVerdict): boolean {
   return (
     a.outcome === b.outcome &&
     a.rule_version_id === b.rule_version_id &&
@@ -299,7 +299,7 @@ function sameVerdict(a: store.StoredVerdict, b: store.StoredVerdict): boolean {
  * When the sweep has to look at a record next: on the day of its next step; while somebody is asked about that step, on the
  * day to ask again or when the step after it is due.
  */
-function lookAgain(judged: Judged, task: store.OpenTask): { on: string | null; drop: string | null } {
+function lookAgain(judged: Judged, task: clockStore.OpenTask): { on: string | null; drop: string | null } {
   const step = nextStepOf(judged);
   const on = step === null ? null : formatCivilDate(step.dueOn);
   const { governing } = judged;
@@ -320,15 +320,15 @@ function lookAgain(judged: Judged, task: store.OpenTask): { on: string | null; d
 
 /** A record as it is judged now, with its next step and what is open about it. */
 export interface JudgedLocked extends Judged {
-  readonly row: store.LockedRow;
+  readonly row: clockStore.LockedRow;
   readonly next: ReturnType<typeof nextStepOf>;
-  readonly task: store.OpenTask | null;
+  readonly task: clockStore.OpenTask | null;
 }
 
 /** Judges records under their row locks, or only looks at them. */
 export async function judgeLocked(db: Db, ids: readonly string[], book: RuleBook, today: string, lock: boolean): Promise<JudgedLocked[]> {
   if (ids.length === 0) return [];
-  const rows = lock ? await store.lockForRecompute(db, ids) : await store.lookAt(db, ids);
+  const rows = lock ? await clockStore.lockForRecompute(db, ids) : await clockStore.lookAt(db, ids);
   return (await judge(db, rows, book, today)).map((judged, i) => {
     const row = rows[i]!;
     return { ...judged, row, next: nextStepOf(judged), task: row.task_id === null ? null : row };
@@ -342,7 +342,7 @@ export async function judgeLocked(db: Db, ids: readonly string[], book: RuleBook
  */
 export async function recompute(db: Db, ids: readonly string[], book: RuleBook, today: string, dryRun = false): Promise<number> {
   if (ids.length === 0) return 0;
-  const locked = await store.lockForRecompute(db, ids);
+  const locked = await clockStore.lockForRecompute(db, ids);
   const dropped: string[] = [];
   const changed = (await judge(db, locked, book, today)).flatMap((judged, i) => {
     const before = locked[i]!;
@@ -354,6 +354,6 @@ export async function recompute(db: Db, ids: readonly string[], book: RuleBook, 
     return sameVerdict(before, verdict) && docket === before.docket ? [] : [{ ...verdict, id: before.id, docket }];
   });
   if (dryRun) return changed.length;
-  if (dropped.length > 0) await store.dropTasks(db, dropped);
-  return store.writeVerdicts(db, changed);
+  if (dropped.length > 0) await clockStore.dropTasks(db, dropped);
+  return clockStore.writeVerdicts(db, changed);
 }

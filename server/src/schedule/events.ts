@@ -4,7 +4,7 @@ import { describeTrigger } from '@key-cellar/core/schedule';
 import { notAllowed, requireRight, wrongField, type Db, type SignedIn } from '../kernel/index.js';
 import * as events from './eventsStore.js';
 import type { Services } from './services.js';
-import * as store from './store.js';
+import * as clockStore from './clockStore.js';
 
 /** Places listed under one thing that is waited for. */
 const mostPlaces = 200;
@@ -29,7 +29,7 @@ export async function placeEvents(services: Services, placeId: string): Promise<
 
 export async function recordEvents(services: Services, person: SignedIn, id: string): Promise<EventLine[]> {
   const access = await services.access.of(person);
-  requireRight(access, person, await store.clockOf(services.pool, id), 'discover');
+  requireRight(access, person, await clockStore.clockOf(services.pool, id), 'discover');
   return (await events.eventsOfRecord(services.pool, id)).map(toLine);
 }
 

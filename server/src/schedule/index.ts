@@ -12,4 +12,5 @@ export { recomputeRules, recomputeWithin, runRecompute } from './recomputing.js'
 export { ruleActs } from './ruleActs.js';
 export { loadRuleBook, ruleBooks } from './ruleBook.js';
 export type { Services } from './services.js';
-export { foldRuleUse, type ClockRow, type StoredOverride, type StoredStepAct } from './store.js';
+export { type ClockRow, type StoredOverride, type StoredStepAct } from './clockStore.js';
+export { foldRuleUse } from './ruleStore.js';

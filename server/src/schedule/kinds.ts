@@ -1,14 +1,15 @@
 import { jobsToCancel, ofRepository, type CancellableJob, type Kind } from '../kernel/index.js';
 import * as events from './eventsStore.js';
 import * as levels from './levelsStore.js';
-import * as store from './store.js';
+import * as clockStore from './clockStore.js';
+import * as ruleStore from './ruleStore.js';
 
 /** The schedule belongs to the whole repository. */
-export const ruleKind = ofRepository<store.RuleRow>({
+export const ruleKind = ofRepository<ruleStore.RuleRow>({
   word: 'rule',
   what: 'This rule',
   subject: (rule) => ({ kind: 'rule', id: rule.id, name: rule.code }),
-  find: (db, id, lock) => (lock ? store.lockRule(db, id) : store.ruleById(db, id)),
+  find: (db, id, lock) => (lock ? ruleStore.lockRule(db, id) : ruleStore.ruleById(db, id)),
 });
 
 /** One of the rules by criteria, with all of them in their order: while one changes, nobody else changes the others. */
@@ -16,7 +17,7 @@ export interface CriteriaRuleInOrder {
   readonly id: string;
   readonly at: levels.LockedCriteriaRule;
   readonly all: readonly levels.LockedCriteriaRule[];
-  readonly rule: store.RuleRow;
+  readonly rule: ruleStore.RuleRow;
 }
 
 export const criteriaRuleKind = ofRepository<CriteriaRuleInOrder>({
@@ -26,7 +27,7 @@ export const criteriaRuleKind = ofRepository<CriteriaRuleInOrder>({
   async find(db, id) {
     const all = await levels.lockCriteriaRules(db);
     const at = all.find((c) => c.id === id);
-    return at && { id, at, all, rule: (await store.ruleById(db, at.rule_id))! };
+    return at && { id, at, all, rule: (await ruleStore.ruleById(db, at.rule_id))! };
   },
 });
 
@@ -44,7 +45,7 @@ const record = <Row extends { id: string; number: string; title: string; access_
 });
 
 /** A record with all that its clock counts from. */
-export const clockKind = record<store.OverridableRow>((db, ids) => store.lockForOverride(db, ids));
+export const clockKind = record<clockStore.OverridableRow>((db, ids) => clockStore.lockForOverride(db, ids));
 
 /** What happened to a place, a record, or a party or object: rights on it are rights on that. */
 export const eventKind: Kind<events.LockedEvent> = {

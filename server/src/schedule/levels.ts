@@ -5,12 +5,12 @@ import { requireNamable } from '../criteria/index.js';
 import { mayAtRepository, visibleSql, wrongField, type SignedIn, type UnitOfWork } from '../kernel/index.js';
 import * as levels from './levelsStore.js';
 import type { Services } from './services.js';
-import * as store from './store.js';
+import * as clockStore from './clockStore.js';
 
 export async function listPairs(services: Services, person: SignedIn) {
   const access = await services.access.of(person);
   const seen = access.sets('discover');
-  const [pairs, series] = await Promise.all([levels.pairs(services.pool), store.seriesSets(services.pool)]);
+  const [pairs, series] = await Promise.all([levels.pairs(services.pool), clockStore.seriesSets(services.pool)]);
   const open = new Set(series.filter((s) => seen.includes(s.access_set_id)).map((s) => s.id));
   return pairs
     .filter((p) => open.has(p.series_id))

@@ -9,7 +9,7 @@ import { clockKind } from './kinds.js';
 import { requireJurisdictions } from './levels.js';
 import { loadRuleBook } from './ruleBook.js';
 import type { Services } from './services.js';
-import * as store from './store.js';
+import * as clockStore from './clockStore.js';
 
 const { act } = actsFor<Services>();
 const acts = ['set by hand', 'let the rules decide', 'set jurisdictions'] as const;
@@ -95,11 +95,11 @@ export const override = act(schedule.override, {
     });
     const results = [...lines, ...left.map((l) => ({ ...l, ...blank }))];
     if (input.dryRun) {
-      const series = await store.chainPlaces(uow, [...new Set(locked.map((r) => r.series_id))]);
+      const series = await clockStore.chainPlaces(uow, [...new Set(locked.map((r) => r.series_id))]);
       return { answer: { results, effect: done.length > 0 ? await withNames(uow, tally.result(), series) : null }, entry: null };
     }
-    if (places) await store.writeJurisdictions(uow, done, places);
-    else await store.writeOverride(uow, done, stored);
+    if (places) await clockStore.writeJurisdictions(uow, done, places);
+    else await clockStore.writeOverride(uow, done, stored);
     await recompute(uow, done, book, person.today);
     return { answer: { results, effect: null }, entry: done.length === 0 ? null : entries };
   },

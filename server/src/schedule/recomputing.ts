@@ -2,7 +2,7 @@ import { addJob, withUnitOfWork, type Actor, type JobContext, type UnitOfWork } 
 import { recompute } from './evaluation.js';
 import { loadRuleBook } from './ruleBook.js';
 import type { Services } from './services.js';
-import * as store from './store.js';
+import * as reachStore from './reachStore.js';
 
 /** Up to this many records are recomputed in the transaction that touches them; more become a job. */
 export const recomputedAtOnce = 2000;
@@ -15,11 +15,11 @@ export async function recomputeRules(
   ruleIds: readonly string[],
   subjectName: string,
 ): Promise<string> {
-  return recomputeAsJob(services, uow, await store.reachOfRules(uow, ruleIds), subjectName);
+  return recomputeAsJob(services, uow, await reachStore.reachOfRules(uow, ruleIds), subjectName);
 }
 
-async function recomputeAsJob(services: Services, uow: UnitOfWork, reach: store.Reach, subjectName: string): Promise<string> {
-  const total = await store.countWithin(uow, reach);
+async function recomputeAsJob(services: Services, uow: UnitOfWork, reach: reachStore.Reach, subjectName: string): Promise<string> {
+  const total = await reachStore.countWithin(uow, reach);
   return addJob(uow, services.jobs, { kind: 'recompute', subject: subjectName, data: { reach }, total });
 }
 
@@ -27,11 +27,11 @@ async function recomputeAsJob(services: Services, uow: UnitOfWork, reach: store.
  * Recomputes what a change may touch: at once when little, as a job when much.
  * Gives the number of records looked at, or to be looked at.
  */
-export async function recomputeWithin(services: Services, uow: UnitOfWork, reach: store.Reach, subjectName: string): Promise<number> {
-  const ids = await store.idsWithin(uow, reach, null, recomputedAtOnce + 1);
+export async function recomputeWithin(services: Services, uow: UnitOfWork, reach: reachStore.Reach, subjectName: string): Promise<number> {
+  const ids = await reachStore.idsWithin(uow, reach, null, recomputedAtOnce + 1);
   if (ids.length > recomputedAtOnce) {
     await recomputeAsJob(services, uow, reach, subjectName);
-    return store.countWithin(uow, reach);
+    return reachStore.countWithin(uow, reach);
   }
   // This transaction may have changed the rules itself, so it reads them through its own eyes.
   await recompute(uow, ids, await loadRuleBook(uow), uow.actor.today);
@@ -40,11 +40,11 @@ export async function recomputeWithin(services: Services, uow: UnitOfWork, reach
 
 /** The job behind a large recompute: one transaction for each step, a cursor that survives a crash. */
 export async function runRecompute(services: Services, job: JobContext, actor: Actor): Promise<string> {
-  const { reach, dryRun = false } = job.data as { reach: store.Reach; dryRun?: boolean };
+  const { reach, dryRun = false } = job.data as { reach: reachStore.Reach; dryRun?: boolean };
   let changed = 0;
   let looked = 0;
   for (let cursor = job.cursor; ;) {
-    const ids = await store.idsWithin(services.pool, reach, cursor, perStep);
+    const ids = await reachStore.idsWithin(services.pool, reach, cursor, perStep);
     if (ids.length === 0) break;
     changed += await withUnitOfWork(services.pool, actor, async (uow) => {
       const n = await recompute(uow, ids, await services.rules.current(uow), actor.today, dryRun);

@@ -7,13 +7,15 @@ import { recomputedAtOnce, recomputeRules, recomputeWithin } from './recomputing
 import { requireGroups } from './ruleReads.js';
 import { importSchedule } from './scheduleTable.js';
 import type { Services } from './services.js';
-import * as store from './store.js';
+import * as effectStore from './effectStore.js';
+import * as reachStore from './reachStore.js';
+import * as ruleStore from './ruleStore.js';
 
 const { act, actInParts } = actsFor<Services>();
 const keepers = 'Keepers of the whole repository change the schedule.';
 const recomputeJob = { kind: 'recompute', beyond: recomputedAtOnce } as const;
 
-function requireRevision(rule: store.RuleRow, revision: number): void {
+function requireRevision(rule: ruleStore.RuleRow, revision: number): void {
   if (rule.revision !== revision) throw changedMeanwhile();
 }
 
@@ -25,7 +27,7 @@ export const ruleActs = {
     async write(uow, { body }) {
       await requireGroups(uow, body.definition);
       const rule = { id: uuidv7(), code: body.code, draft: body.definition };
-      await store.addRule(uow, rule);
+      await ruleStore.addRule(uow, rule);
       return { answer: { id: rule.id }, entry: { subject: { kind: 'rule', id: rule.id, name: rule.code }, after: body.definition } };
     },
   }),
@@ -37,7 +39,7 @@ export const ruleActs = {
     async write(uow, { on: { rule }, body }) {
       requireRevision(rule, body.revision);
       await requireGroups(uow, body.definition);
-      const revision = await store.writeDraft(uow, rule.id, body.definition);
+      const revision = await ruleStore.writeDraft(uow, rule.id, body.definition);
       return { answer: { revision }, entry: { before: rule.draft, after: body.definition } };
     },
   }),
@@ -48,10 +50,10 @@ export const ruleActs = {
     repeat: 'refused',
     async write(uow, { on: { rule }, body }) {
       requireRevision(rule, body.revision);
-      if (!(await store.allVersions(uow)).some((v) => v.rule_id === rule.id)) {
+      if (!(await ruleStore.allVersions(uow)).some((v) => v.rule_id === rule.id)) {
         throw new Problem(409, 'never-published', 'This rule was never published, so its draft is all there is of it.');
       }
-      await store.writeDraft(uow, rule.id, null);
+      await ruleStore.writeDraft(uow, rule.id, null);
       return { answer: {}, entry: { before: rule.draft } };
     },
   }),
@@ -65,10 +67,10 @@ export const ruleActs = {
     async write(uow, { on: { rule }, body, person, services }) {
       requireRevision(rule, body.revision);
       if (!rule.draft) throw new Problem(409, 'no-draft', 'There is no draft to publish. Edit the rule first.');
-      const earlier = (await store.allVersions(uow)).filter((v) => v.rule_id === rule.id);
+      const earlier = (await ruleStore.allVersions(uow)).filter((v) => v.rule_id === rule.id);
       const version = (earlier.at(-1)?.version ?? 0) + 1;
       const { inForceFrom, takesOver } = body;
-      await store.addVersion(uow, {
+      await ruleStore.addVersion(uow, {
         id: uuidv7(),
         ruleId: rule.id,
         version,
@@ -78,7 +80,7 @@ export const ruleActs = {
         publishedBy: person.id,
         at: uow.at,
       });
-      await store.writeDraft(uow, rule.id, null);
+      await ruleStore.writeDraft(uow, rule.id, null);
       return {
         answer: { version, jobId: await recomputeRules(services, uow, [rule.id], rule.code) },
         entry: { before: earlier.at(-1)?.definition ?? null, after: { ...rule.draft, version, inForceFrom, takesOver } },
@@ -127,8 +129,8 @@ export const ruleActs = {
     repeat: 'another',
     job: { kind: 'recompute', beyond: 0 },
     async write(uow, { body: { dryRun }, services }) {
-      const reach: store.Reach = { placeIds: [await store.rootPlace(uow)] };
-      const total = await store.countWithin(uow, reach);
+      const reach: reachStore.Reach = { placeIds: [await effectStore.rootPlace(uow)] };
+      const total = await reachStore.countWithin(uow, reach);
       const jobId = await addJob(uow, services.jobs, { kind: 'recompute', subject: 'all records', data: { reach, dryRun }, total });
       const subject = { kind: 'schedule', id: null, name: 'schedule' };
       return {

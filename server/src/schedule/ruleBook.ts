@@ -3,7 +3,7 @@ import { describeCriteria, type Criteria } from '@key-cellar/core/criteria';
 import { widened, type Jurisdiction, type RuleVersion } from '@key-cellar/core/schedule';
 import type pg from 'pg';
 import type { Db } from '../kernel/index.js';
-import * as store from './store.js';
+import * as ruleStore from './ruleStore.js';
 
 /** A rule set by criteria, with its place in the order. */
 export interface CriteriaRule {
@@ -37,7 +37,7 @@ export interface RuleBook {
 }
 
 /** A published version in the core's shape. */
-function toRuleVersion(v: store.VersionRow): RuleVersion {
+function toRuleVersion(v: ruleStore.VersionRow): RuleVersion {
   const definition: RuleDefinition = v.definition;
   return {
     ...definition,
@@ -88,11 +88,11 @@ export function ruleBookOf(data: RuleBookData): RuleBook {
 
 export async function loadRuleBook(db: Db): Promise<RuleBook> {
   const [versions, placeRules, pairRules, criteriaRules, jurisdictions] = await Promise.all([
-    store.allVersions(db),
-    store.placeRules(db),
-    store.pairRules(db),
-    store.criteriaRules(db),
-    store.jurisdictions(db),
+    ruleStore.allVersions(db),
+    ruleStore.placeRules(db),
+    ruleStore.pairRules(db),
+    ruleStore.criteriaRules(db),
+    ruleStore.jurisdictions(db),
   ]);
   const byRule: Record<string, RuleVersion[]> = {};
   for (const v of versions) (byRule[v.rule_id] ??= []).push(toRuleVersion(v));
@@ -121,7 +121,7 @@ export function ruleBooks(pool: pg.Pool): RuleBooks {
   let kept: { epoch: number; book: Promise<RuleBook> } | null = null;
   return {
     async current(db) {
-      const epoch = await store.scheduleEpoch(db);
+      const epoch = await ruleStore.scheduleEpoch(db);
       if (!kept || kept.epoch !== epoch) {
         const loading = { epoch, book: loadRuleBook(pool) };
         kept = loading;

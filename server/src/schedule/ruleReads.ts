@@ -2,16 +2,16 @@ import type { RuleDefinition, RuleLine, RulePage } from '@key-cellar/contract';
 import { notFound, wrongField, type Db, type SignedIn } from '../kernel/index.js';
 import * as levels from './levels.js';
 import type { Services } from './services.js';
-import * as store from './store.js';
+import * as ruleStore from './ruleStore.js';
 
 export async function listRules(services: Services, person: SignedIn): Promise<RuleLine[]> {
   const { pool } = services;
   const access = await services.access.of(person);
   const [rules, versions, set, counts] = await Promise.all([
-    store.rules(pool),
-    store.allVersions(pool),
-    store.setOn(pool, access.sets('discover')),
-    store.recordsByVersion(pool, access.sets('discover')),
+    ruleStore.rules(pool),
+    ruleStore.allVersions(pool),
+    ruleStore.setOn(pool, access.sets('discover')),
+    ruleStore.recordsByVersion(pool, access.sets('discover')),
   ]);
   const count = new Map(counts.map((c) => [c.rule_id, c.n]));
   return rules.map((rule) => {
@@ -32,11 +32,11 @@ export async function listRules(services: Services, person: SignedIn): Promise<R
 
 export async function rulePage(services: Services, person: SignedIn, id: string): Promise<RulePage> {
   const { pool } = services;
-  const rule = await store.ruleById(pool, id);
+  const rule = await ruleStore.ruleById(pool, id);
   if (!rule) throw notFound('This rule');
   const [lines, versions, pairs, byCriteria] = await Promise.all([
     listRules(services, person),
-    store.allVersions(pool),
+    ruleStore.allVersions(pool),
     levels.listPairs(services, person),
     levels.listCriteriaRules(services, person),
   ]);
@@ -74,6 +74,6 @@ export function unknownGroups(definition: RuleDefinition, groups: readonly strin
 /** Refuses a definition that asks for groups that do not exist. */
 export async function requireGroups(db: Db, definition: RuleDefinition): Promise<void> {
   if (definition.steps.every((s) => !s.approverGroups?.length)) return;
-  const [unknown] = unknownGroups(definition, await store.groupNames(db));
+  const [unknown] = unknownGroups(definition, await ruleStore.groupNames(db));
   if (unknown !== undefined) throw wrongField('/definition/steps', `There is no group “${unknown}” that could approve.`);
 }

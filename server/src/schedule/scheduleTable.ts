@@ -7,7 +7,8 @@ import type { Services } from './services.js';
 import { columnsOf, readTable, type TableFormat, type TableRow, writeTable } from '../tables/index.js';
 import { recomputeWithin } from './recomputing.js';
 import { unknownGroups } from './ruleReads.js';
-import * as store from './store.js';
+import * as reachStore from './reachStore.js';
+import * as ruleStore from './ruleStore.js';
 
 const scheduleColumns = columnsOf(
   'code',
@@ -46,7 +47,7 @@ export async function exportSchedule(
   person: SignedIn,
   format: TableFormat,
 ): Promise<{ bytes: Buffer; type: string; name: string }> {
-  const [rules, versions] = await Promise.all([store.rules(services.pool), store.allVersions(services.pool)]);
+  const [rules, versions] = await Promise.all([ruleStore.rules(services.pool), ruleStore.allVersions(services.pool)]);
   const lines = rules.map((rule) => {
     const newest = versions.filter((v) => v.rule_id === rule.id).at(-1);
     return newest
@@ -158,10 +159,10 @@ export async function importSchedule(
   const table = await readTable(input.bytes, input.format, ['code', 'title', 'authority', 'clock', 'steps']);
   return work(async (uow) => {
     const [rules, versions, jurisdictions, groups] = await Promise.all([
-      store.rules(uow),
-      store.allVersions(uow),
-      store.jurisdictions(uow),
-      store.groupNames(uow),
+      ruleStore.rules(uow),
+      ruleStore.allVersions(uow),
+      ruleStore.jurisdictions(uow),
+      ruleStore.groupNames(uow),
     ]);
     const errors: { row: number; column: string; sentence: string }[] = [];
     const wrong = (row: number, column: string, sentence: string): void => void errors.push({ row, column, sentence });
@@ -198,9 +199,9 @@ export async function importSchedule(
       if (!write) continue;
       const id = known?.id ?? uuidv7();
       const subject = { kind: 'rule', id, name: w.code };
-      if (!known) uow.alongside(store.addRule(uow, { id, code: w.code, draft: w.inForceFrom === null ? w.definition : null }));
+      if (!known) uow.alongside(ruleStore.addRule(uow, { id, code: w.code, draft: w.inForceFrom === null ? w.definition : null }));
       if (w.inForceFrom === null) {
-        if (known) uow.alongside(store.writeDraft(uow, id, w.definition));
+        if (known) uow.alongside(ruleStore.writeDraft(uow, id, w.definition));
         uow.enter({
           act: known ? 'saved a rule draft' : 'began a rule',
           subject,
@@ -211,7 +212,7 @@ export async function importSchedule(
         continue;
       }
       uow.alongside(
-        store.addVersion(uow, {
+        ruleStore.addVersion(uow, {
           id: uuidv7(),
           ruleId: id,
           version,
@@ -232,7 +233,7 @@ export async function importSchedule(
       if (known) published.push(id);
     }
     const recomputed =
-      published.length > 0 ? await recomputeWithin(services, uow, await store.reachOfRules(uow, published), 'rules from a table') : 0;
+      published.length > 0 ? await recomputeWithin(services, uow, await reachStore.reachOfRules(uow, published), 'rules from a table') : 0;
     return { rows: table.rows.length, changes, errors: errors.sort((a, b) => a.row - b.row), recomputed };
   });
 }

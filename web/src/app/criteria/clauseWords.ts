@@ -1,4 +1,4 @@
-import { fieldWords, plainSubjects, subjectsOf, type PlainSubject, type Verb, type Vocabulary } from '@key-cellar/core/criteria';
+import { fieldWords, subjectsOf, type PlainSubject, type Verb, type Vocabulary } from '@key-cellar/core/criteria';
 import type { Option } from '../kit/choice';
 
 const plainWords: Readonly<Record<PlainSubject, string>> = {

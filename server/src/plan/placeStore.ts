@@ -1,0 +1,200 @@
+import type { Facts, Takes } from '@key-cellar/core/records';
+import type { PlaceKind } from '@key-cellar/core/plan';
+import { type Db, row, rows, run } from '../kernel/index.js';
+
+export interface PlaceRow extends Record<string, unknown> {
+  id: string;
+  kind: PlaceKind;
+  parent_id: string | null;
+  ancestors: string[];
+  code: string;
+  title: string;
+  note: string;
+  stand_alone: boolean;
+  access_set_id: number;
+  declare_on: 'filing' | 'folderClosed' | null;
+  facts: Facts;
+  takes: Takes | null;
+  frozen_when_declared: string[];
+  jurisdictions: string[];
+  opened_on: string;
+  closed_on: string | null;
+  retired_on: string | null;
+  not_here: string;
+  message: string;
+  position: number;
+  numbering_id: string | null;
+  revision: number;
+}
+
+const columns =
+  'id, kind, parent_id, ancestors, code, title, note, stand_alone, access_set_id, declare_on, frozen_when_declared, jurisdictions, opened_on, closed_on, retired_on, not_here, message, position, numbering_id, facts, takes, revision';
+
+export function numberingOf(db: Db, id: string) {
+  return row<{ id: string; title: string; pattern: string }>(
+    db,
+    'place.numberingOf',
+    'select id, title, pattern from numbering where id = $1',
+    [id],
+  );
+}
+
+export function placeById(db: Db, id: string) {
+  return row<PlaceRow>(db, 'place.byId', `select ${columns} from place where id = $1`, [id]);
+}
+
+export function placesByIds(db: Db, ids: readonly string[]) {
+  return rows<PlaceRow>(db, 'place.byIds', `select ${columns} from place where id = any ($1::uuid[])`, [ids]);
+}
+
+/** Locks places in order of id, so that writers of many never wait for each other in a circle. */
+export function lockPlaces(db: Db, ids: readonly string[]) {
+  return rows<PlaceRow>(db, 'place.lock', `select ${columns} from place where id = any ($1::uuid[]) order by id for update`, [ids]);
+}
+
+export async function lockPlace(db: Db, id: string): Promise<PlaceRow | undefined> {
+  return (await lockPlaces(db, [id]))[0];
+}
+
+export function planNodes(db: Db) {
+  return rows<PlaceRow>(db, 'place.nodes', `select ${columns} from place where kind <> 'folder' order by position, code`);
+}
+
+export function allPlaces(db: Db) {
+  return rows<PlaceRow>(db, 'place.all', `select ${columns} from place order by position, code`);
+}
+
+export function childrenOf(db: Db, id: string) {
+  return rows<PlaceRow>(db, 'place.children', `select ${columns} from place where parent_id = $1 order by position, code`, [id]);
+}
+
+/** Places that have folders in them, at any depth, that stand in one of the sets; of all, or of those under one place. */
+export function placesWithFolders(db: Db, sets: readonly number[], under: string | null) {
+  return rows<{ id: string }>(
+    db,
+    'place.withFolders',
+    `select distinct a.id from place f cross join unnest(f.ancestors) a (id)
+     where f.kind = 'folder' and a.id <> f.id and f.access_set_id = any ($1::int[]) and ($2::uuid is null or f.ancestors @> array[$2::uuid])`,
+    [sets, under],
+  );
+}
+
+export function seriesUnder(db: Db, id: string) {
+  return rows<{ id: string }>(db, 'place.seriesUnder', `select id from place where ancestors @> array[$1::uuid] and kind = 'series'`, [id]);
+}
+
+export async function addPlace(
+  db: Db,
+  p: {
+    id: string;
+    kind: PlaceKind;
+    parentId: string;
+    ancestors: string[];
+    code: string;
+    title: string;
+    note: string;
+    position: number;
+    accessSetId: number;
+    openedOn: string;
+  },
+): Promise<void> {
+  await run(
+    db,
+    'place.add',
+    `insert into place (id, kind, parent_id, ancestors, code, title, note, position, access_set_id, opened_on, frozen_when_declared, declare_on, jurisdictions, marking_level, marking_caveats)
+     select $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, frozen_when_declared, declare_on, '{}', marking_level, marking_caveats from place where id = $3`,
+    [p.id, p.kind, p.parentId, p.ancestors, p.code, p.title, p.note, p.position, p.accessSetId, p.openedOn],
+  );
+}
+
+export async function closePlace(db: Db, id: string, on: string): Promise<void> {
+  await run(db, 'place.close', 'update place set closed_on = $2, revision = revision + 1 where id = $1', [id, on]);
+}
+
+export function rulesSetOn(db: Db, placeIds: readonly string[]) {
+  return rows<{ place_id: string; id: string; code: string; title: string | null }>(
+    db,
+    'rule.setOnPlaces',
+    `select s.place_id, r.id, r.code,
+       coalesce((select v.definition->>'title' from rule_version v where v.rule_id = r.id order by v.version desc limit 1), r.draft->>'title') as title
+     from place_rule s join rule r on r.id = s.rule_id where s.place_id = any ($1::uuid[]) order by r.code`,
+    [placeIds],
+  );
+}
+
+export function publishedRules(db: Db) {
+  return rows<{ id: string; code: string }>(
+    db,
+    'plan.publishedRules',
+    'select id, code from rule where exists (select from rule_version v where v.rule_id = rule.id)',
+  );
+}
+
+export function jurisdictionNames(db: Db) {
+  return rows<{ name: string }>(db, 'plan.jurisdictionNames', 'select name from jurisdiction');
+}
+
+export async function describePlace(
+  db: Db,
+  p: { id: string; title: string; note: string; not_here: string; message: string; jurisdictions: readonly string[] },
+): Promise<void> {
+  await run(
+    db,
+    'place.describe',
+    `update place set title = $2, note = $3, not_here = $4, message = $5, jurisdictions = $6, revision = revision + 1 where id = $1`,
+    [p.id, p.title, p.note, p.not_here, p.message, p.jurisdictions],
+  );
+}
+
+export function addRule(db: Db, placeId: string, ruleId: string): Promise<number> {
+  return run(db, 'place.addRule', 'insert into place_rule (place_id, rule_id) values ($1, $2) on conflict do nothing', [placeId, ruleId]);
+}
+
+export function removeRule(db: Db, placeId: string, ruleId: string): Promise<number> {
+  return run(db, 'place.removeRule', 'delete from place_rule where place_id = $1 and rule_id = $2', [placeId, ruleId]);
+}
+
+export function folderIn(db: Db, parentId: string, code: string) {
+  return row<PlaceRow>(db, 'place.folderIn', `select ${columns} from place where parent_id = $1 and code = $2 and kind = 'folder'`, [
+    parentId,
+    code,
+  ]);
+}
+
+export async function writePlaceFacts(db: Db, id: string, facts: Facts): Promise<void> {
+  await run(db, 'place.writeFacts', 'update place set facts = $2, revision = revision + 1 where id = $1', [id, JSON.stringify(facts)]);
+}
+
+export async function writeTakes(db: Db, id: string, takes: Takes | null): Promise<void> {
+  await run(db, 'place.writeTakes', 'update place set takes = $2, revision = revision + 1 where id = $1', [
+    id,
+    takes === null ? null : JSON.stringify(takes),
+  ]);
+}
+
+/** The marking of the place around a place. */
+export async function parentMarking(db: Db, id: string): Promise<{ level: number; caveats: string[] }> {
+  const found = await row<{ marking_level: number; marking_caveats: string[] }>(
+    db,
+    'place.parentMarking',
+    'select o.marking_level, o.marking_caveats from place p join place o on o.id = p.parent_id where p.id = $1',
+    [id],
+  );
+  return { level: found!.marking_level, caveats: found!.marking_caveats };
+}
+
+/** The first place of all, and a record type to begin with. */
+export async function addRepository(db: Db, p: { id: string; title: string; accessSetId: number; openedOn: string }): Promise<void> {
+  await run(
+    db,
+    'place.addRepository',
+    `insert into place (id, kind, parent_id, ancestors, code, title, access_set_id, opened_on)
+     values ($1, 'repository', null, array[$1::uuid], 'ALL', $2, $3, $4)`,
+    [p.id, p.title, p.accessSetId, p.openedOn],
+  );
+  await run(
+    db,
+    'place.firstType',
+    `insert into record_type (code, title, facts) values ('document', 'Document', '[]') on conflict do nothing`,
+  );
+}

@@ -1,0 +1,40 @@
+import { type Db, rows } from '../kernel/index.js';
+
+export function placesUnderCheck(db: Db, sets: readonly number[]) {
+  return rows<{ id: string; kind: string; code: string; ancestors: string[] }>(
+    db,
+    'check.places',
+    `select id, kind, code, ancestors from place
+     where access_set_id = any ($1::int[]) and (kind <> 'folder' or exists (select from place_rule s where s.place_id = place.id))
+     order by cardinality(ancestors), position, code`,
+    [sets],
+  );
+}
+
+export function typesUnderCheck(db: Db) {
+  return rows<{ code: string; title: string; facts: { code: string; kind: string }[] }>(
+    db,
+    'check.types',
+    'select code, title, facts from record_type order by title',
+  );
+}
+
+export function unscheduledByType(db: Db, sets: readonly number[]) {
+  return rows<{ series_id: string; record_type: string; n: number }>(
+    db,
+    'check.unscheduled',
+    `select series_id, record_type, count(*)::int as n from record
+     where outcome = 'unscheduled' and state <> 'disposed' and access_set_id = any ($1::int[]) group by 1, 2`,
+    [sets],
+  );
+}
+
+export function waitingByType(db: Db, sets: readonly number[]) {
+  return rows<{ rule_version_id: string; record_type: string; n: number }>(
+    db,
+    'check.waiting',
+    `select rule_version_id, record_type, count(*)::int as n from record
+     where outcome = 'waiting' and state <> 'disposed' and rule_version_id is not null and access_set_id = any ($1::int[]) group by 1, 2`,
+    [sets],
+  );
+}

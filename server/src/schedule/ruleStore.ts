@@ -1,0 +1,168 @@
+import type { RuleDefinition } from '@key-cellar/contract';
+import type { Criteria } from '@key-cellar/core/criteria';
+import { type Db, row, rows, run, type UnitOfWork } from '../kernel/index.js';
+
+export interface VersionRow extends Record<string, unknown> {
+  id: string;
+  rule_id: string;
+  code: string;
+  version: number;
+  definition: RuleDefinition;
+  in_force_from: string;
+  takes_over: 'all' | 'laterClocks';
+  published_by: string;
+  published_at: Date;
+}
+
+export function allVersions(db: Db) {
+  return rows<VersionRow>(
+    db,
+    'rule.versions',
+    `select v.id, v.rule_id, r.code, v.version, v.definition, v.in_force_from, v.takes_over, p.name as published_by, v.published_at
+     from rule_version v join rule r on r.id = v.rule_id join principal p on p.id = v.published_by order by r.code, v.version`,
+  );
+}
+
+export function placeRules(db: Db) {
+  return rows<{ place_id: string; rule_id: string }>(db, 'rule.placeRules', 'select place_id, rule_id from place_rule');
+}
+
+export function pairRules(db: Db) {
+  return rows<{ record_type: string; series_id: string; rule_id: string }>(
+    db,
+    'rule.pairRules',
+    'select record_type, series_id, rule_id from pair_rule',
+  );
+}
+
+export interface CriteriaRuleRow extends Record<string, unknown> {
+  id: string;
+  rule_id: string;
+  criteria: Criteria;
+  note: string;
+  position: number;
+}
+
+export function criteriaRules(db: Db) {
+  return rows<CriteriaRuleRow>(
+    db,
+    'rule.criteriaRules',
+    'select id, rule_id, criteria, note, position from criteria_rule order by position',
+  );
+}
+
+export function jurisdictions(db: Db) {
+  return rows<{ name: string; part_of: string | null }>(
+    db,
+    'jurisdiction.all',
+    'select name, part_of from jurisdiction order by position, name',
+  );
+}
+
+export interface RuleRow extends Record<string, unknown> {
+  id: string;
+  code: string;
+  draft: RuleDefinition | null;
+  /** Who saved the draft, and when. */
+  draft_by: string | null;
+  draft_at: Date | null;
+  revision: number;
+}
+
+const ruleColumns = `id, code, draft, (select name from principal p where p.id = rule.draft_by) as draft_by, draft_at, revision`;
+
+/** Names of all groups of people. */
+export async function groupNames(db: Db): Promise<string[]> {
+  const found = await rows<{ name: string }>(db, 'rule.groups', `select name from principal where kind = 'group' order by name`);
+  return found.map((g) => g.name);
+}
+
+export function rules(db: Db) {
+  return rows<RuleRow>(db, 'rule.all', `select ${ruleColumns} from rule order by code`);
+}
+
+export function ruleById(db: Db, id: string) {
+  return row<RuleRow>(db, 'rule.byId', `select ${ruleColumns} from rule where id = $1`, [id]);
+}
+
+export function lockRule(db: Db, id: string) {
+  return row<RuleRow>(db, 'rule.lock', `select ${ruleColumns} from rule where id = $1 for update`, [id]);
+}
+
+export async function addRule(uow: UnitOfWork, rule: { id: string; code: string; draft: RuleDefinition | null }): Promise<void> {
+  const { id, code, draft } = rule;
+  await run(uow, 'rule.add', 'insert into rule (id, code, draft, draft_by, draft_at) values ($1, $2, $3, $4, $5)', [
+    id,
+    code,
+    ...draftColumns(uow, draft),
+  ]);
+}
+
+export async function writeDraft(uow: UnitOfWork, id: string, draft: RuleDefinition | null): Promise<number> {
+  const found = await row<{ revision: number }>(
+    uow,
+    'rule.writeDraft',
+    'update rule set draft = $2, draft_by = $3, draft_at = $4, revision = revision + 1 where id = $1 returning revision',
+    [id, ...draftColumns(uow, draft)],
+  );
+  return found!.revision;
+}
+
+/** A draft with who saves it now, and when. */
+function draftColumns({ actor, at }: UnitOfWork, draft: RuleDefinition | null): (string | null)[] {
+  return draft === null ? [null, null, null] : [JSON.stringify(draft), actor.id, at];
+}
+
+export async function addVersion(
+  db: Db,
+  v: {
+    id: string;
+    ruleId: string;
+    version: number;
+    definition: RuleDefinition;
+    inForceFrom: string;
+    takesOver: 'all' | 'laterClocks';
+    publishedBy: string;
+    at: string;
+  },
+): Promise<void> {
+  await run(
+    db,
+    'rule.addVersion',
+    `insert into rule_version (id, rule_id, version, definition, in_force_from, takes_over, published_by, published_at)
+     values ($1, $2, $3, $4, $5, $6, $7, $8)`,
+    [v.id, v.ruleId, v.version, JSON.stringify(v.definition), v.inForceFrom, v.takesOver, v.publishedBy, v.at],
+  );
+}
+
+/** Where rules are set, among the places a person may discover. */
+export function setOn(db: Db, sets: readonly number[]) {
+  return rows<{ rule_id: string; place_id: string; code: string; title: string }>(
+    db,
+    'rule.setOn',
+    `select s.rule_id, p.id as place_id, p.code, p.title from place_rule s join place p on p.id = s.place_id
+     where p.access_set_id = any ($1::int[]) order by p.code`,
+    [sets],
+  );
+}
+
+/** Kept records per rule among the sets of a person; read from totals that are kept up to date, not counted. */
+export function recordsByVersion(db: Db, sets: readonly number[]) {
+  return rows<{ rule_id: string; n: number }>(
+    db,
+    'rule.recordCounts',
+    `select v.rule_id, sum(u.n) as n from rule_use u join rule_version v on v.id = u.rule_version_id
+     where u.access_set_id = any ($1::int[]) group by v.rule_id`,
+    [sets],
+  );
+}
+
+/** Counts up whenever anything about rules or where they are set changes. */
+export async function scheduleEpoch(db: Db): Promise<number> {
+  return (await row<{ value: number }>(db, 'epoch.schedule', `select value from epoch where name = 'schedule'`))!.value;
+}
+
+/** Adds up how many records follow which rule. */
+export async function foldRuleUse(db: Db): Promise<void> {
+  await rows(db, 'rule.fold', 'select fold_rule_use()');
+}
