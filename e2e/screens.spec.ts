@@ -1,6 +1,6 @@
 import AxeBuilder from '@axe-core/playwright';
 import pg from 'pg';
-import { expect, signedIn, test } from './support/app.js';
+import { choose, expect, signedIn, test } from './support/app.js';
 
 async function paths(databaseUrl: string): Promise<Record<string, string>> {
   const client = new pg.Client({ connectionString: databaseUrl });
@@ -96,6 +96,30 @@ test('each person sees their own areas, and nothing that is not theirs', async (
   expect(await areas('odile')).toEqual(['Today', 'Plan', 'Find', 'Schedule', 'Holds', 'Docket', 'Proof']);
 });
 
+test('records join an open hold from Find, and leave it from its page', async ({ browser, app }) => {
+  const page = await signedIn(browser, app, 'ines');
+  await page.goto('/find?words=quill');
+  const numbers: string[] = [];
+  for (const i of [0, 1]) {
+    const row = page.locator('a.row').nth(i);
+    numbers.push((await row.getByRole('checkbox').getAttribute('aria-label'))!.replace('Mark ', ''));
+    await row.getByRole('checkbox').check();
+  }
+  await page.getByRole('button', { name: 'Hold', exact: true }).click();
+  await choose(page, 'Which hold', /Ottoline inquiry/);
+  await page.getByRole('button', { name: 'Add 2 records to the hold' }).click();
+  const sheet = page.getByRole('dialog');
+  await expect(sheet.getByText('2 records were added to the hold.')).toBeVisible();
+  await sheet.getByRole('link', { name: 'Open the hold' }).click();
+  for (const number of numbers) await page.getByRole('checkbox', { name: `Mark ${number}` }).check();
+  await page.getByRole('button', { name: 'Let out …' }).click();
+  await sheet.getByLabel('Reason').fill('They concern another vessel.');
+  await sheet.getByRole('button', { name: 'Let 2 records out' }).click();
+  await expect(sheet.getByText('2 done')).toBeVisible();
+  await page.keyboard.press('Escape');
+  for (const number of numbers) await expect(page.locator('tr.out', { hasText: number })).toBeVisible();
+});
+
 test('a server that dies is said in a sentence, what was typed stays, and the work goes on when it is back', async ({ browser, app }) => {
   const page = await signedIn(browser, app, 'ines');
   await page.goto('/holds');
@@ -105,7 +129,7 @@ test('a server that dies is said in a sentence, what was typed stays, and the wo
   await sheet.getByLabel('Title of the matter').fill('While the server is away');
   await sheet.getByLabel('Name of the hold').fill('Away');
   await sheet.getByLabel('Reason').fill('It must not be lost.');
-  await sheet.getByLabel('Words in title, number or facts').fill('Saltgarth');
+  await sheet.getByLabel('What it covers').fill('has words Saltgarth');
   await app.kill();
   await sheet.getByRole('button', { name: 'Place hold on what matches' }).click();
   await expect(sheet.getByRole('alert')).toContainText('The server does not answer');

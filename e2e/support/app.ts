@@ -98,7 +98,7 @@ export async function moveClock(keeper: Page, to: string): Promise<void> {
 export async function choose(page: Page, label: string, option: string | RegExp): Promise<void> {
   const field = page.getByRole('combobox', { name: label, exact: true });
   await field.click();
-  const filter = page.getByRole('searchbox').last();
+  const filter = page.locator('.p-select-overlay').getByRole('searchbox');
   if (typeof option === 'string' && (await filter.isVisible())) await filter.fill(option);
   await page.getByRole('option', { name: option }).first().click();
 }

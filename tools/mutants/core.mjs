@@ -39,15 +39,15 @@ export async function mutateCore(area) {
       mutate: [`core/src/${area}/**/*.ts`, '!core/src/**/*.spec.ts', '!core/src/**/testing/**'],
       mutator: { excludedMutations: ['StringLiteral'] },
       ignorePatterns: ['.data', 'dist', 'web', 'docs', 'e2e', 'demo', 'server', 'bench', 'test-results'],
-      reporters: ['json'],
+      reporters: ['json', 'progress-append-only'],
       jsonReporter: { fileName: report },
       tempDirName: join(work, 'sandbox'),
       concurrency: 2,
-      timeoutMS: 15000,
+      timeoutMS: 10000,
       checkers: [],
     }),
   );
-  const { code, output } = await exec('npx', ['stryker', 'run', settings]);
+  const { code, output } = await exec('npx', ['stryker', 'run', settings], { echo: true });
   if (code !== 0) throw new Error(`Mutating ${area} failed:\n${output.slice(-3000)}`);
   const { files } = JSON.parse(readFileSync(report, 'utf8'));
   let noticed = 0;

@@ -14,15 +14,17 @@ import { toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { asGroup, clausesOf, completeCriteria, parseCriteria, printCriteria, type AskedCriteria } from '@key-cellar/core/criteria';
 import { Button } from 'primeng/button';
-import { catchError, of } from 'rxjs';
+import { catchError, of, type Observable } from 'rxjs';
 import { Session } from '../identity/index';
+import { toProblem } from '../kit/api';
+import { CountPipe } from '../kit/words';
 import { CriteriaNode } from './criteriaNode';
 import { VocabularyService } from './vocabularyService';
 
 /** Criteria as a sentence, completed as one types, or put together by hand; both always say the same. */
 @Component({
   selector: 'kc-criteria-field',
-  imports: [Button, CriteriaNode, FormsModule],
+  imports: [Button, CountPipe, CriteriaNode, FormsModule],
   templateUrl: './criteriaField.html',
   styleUrl: './criteriaField.css',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -34,6 +36,8 @@ export class CriteriaField {
   readonly label = input.required<string>();
   /** May dates move with the calendar? */
   readonly relative = input(true);
+  /** Counts what matches; without it nobody can ask how many. */
+  readonly counter = input<((criteria: AskedCriteria) => Observable<number>) | null>(null);
   readonly text = model('');
   /** The criteria while they can be read, else null. */
   readonly read = output<AskedCriteria | null>();
@@ -67,7 +71,7 @@ export class CriteriaField {
   /** While something is still being typed at the end it is not wrong yet. */
   protected readonly told = computed(() => {
     const error = this.error();
-    return error && !(this.focused() && error.from >= this.text().trimEnd().length) ? error : null;
+    return error && !(this.focused() && error.until >= this.text().trimEnd().length) ? error : null;
   });
   protected readonly completion = computed(() => {
     const vocabulary = this.vocabulary();
@@ -77,6 +81,12 @@ export class CriteriaField {
     const parsed = this.parsed();
     return parsed?.ok ? asGroup(parsed.criteria) : null;
   });
+
+  protected readonly understood = computed(() => {
+    const parsed = this.parsed();
+    return parsed?.ok && !this.error() ? parsed.criteria : null;
+  });
+  protected readonly counted = signal<{ count: number } | { why: string } | null>(null);
 
   protected type(text: string): void {
     this.text.set(text);
@@ -90,8 +100,16 @@ export class CriteriaField {
   }
 
   protected tell(): void {
-    const parsed = this.parsed();
-    this.read.emit(parsed?.ok && !this.error() ? parsed.criteria : null);
+    this.counted.set(null);
+    this.read.emit(this.understood());
+  }
+
+  protected count(): void {
+    const text = this.text();
+    this.counter()!(this.understood()!).subscribe({
+      next: (count) => this.text() === text && this.counted.set({ count }),
+      error: (error: unknown) => this.counted.set({ why: toProblem(error).detail }),
+    });
   }
 
   protected key(event: KeyboardEvent): void {

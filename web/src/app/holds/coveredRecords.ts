@@ -8,14 +8,14 @@ import { Api, toProblem } from '../kit/api';
 import { ProblemNotice } from '../kit/notice';
 import { ResultList, type ResultLine } from '../kit/resultList';
 import { Sheet } from '../kit/sheet';
-import { DayPipe } from '../kit/words';
+import { CountPipe, DayPipe } from '../kit/words';
 
 type Covered = HoldPage['records'][number];
 
 /** What a hold covers and what was let out of it; those who may let out mark records and say why. */
 @Component({
   selector: 'kc-covered-records',
-  imports: [Button, DayPipe, FormsModule, ProblemNotice, ResultList, RouterLink, Sheet, Textarea],
+  imports: [Button, CountPipe, DayPipe, FormsModule, ProblemNotice, ResultList, RouterLink, Sheet, Textarea],
   templateUrl: './coveredRecords.html',
   styles: `
     .nowrap {
@@ -59,7 +59,7 @@ export class CoveredRecords {
   protected readonly busy = signal(false);
   protected readonly problem = signal<Problem | null>(null);
   protected readonly results = signal<readonly ResultLine[] | null>(null);
-  private readonly inside = computed(() => this.records().filter((r) => !r.released));
+  protected readonly inside = computed(() => this.records().filter((r) => !r.released));
   protected readonly any = computed(() => this.mayLetOut() && this.inside().length > 0);
   protected readonly all = computed(() => this.inside().every((r) => this.marked().has(r.id)));
   protected readonly button = computed(() =>
@@ -74,10 +74,6 @@ export class CoveredRecords {
 
   protected markAll(): void {
     this.marked.set(new Set(this.all() ? [] : this.inside().map((r) => r.id)));
-  }
-
-  protected unmark(): void {
-    this.marked.set(new Set());
   }
 
   protected ask(): void {
@@ -96,7 +92,7 @@ export class CoveredRecords {
         next: ({ results }) => {
           this.busy.set(false);
           this.results.set(results.map((r) => ({ ...r, link: ['/records', r.id] })));
-          this.unmark();
+          this.marked.set(new Set());
           this.changed.emit();
         },
         error: (error: unknown) => {

@@ -15,11 +15,19 @@ import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { ResultList, type ResultLine } from '../kit/resultList';
 import { Sheet } from '../kit/sheet';
-import { CountPipe, DatedPipe } from '../kit/words';
+import { CountPipe } from '../kit/words';
 import { Session } from '../identity/index';
 
 const newMatter = 'new';
 const newHold = 'new';
+
+const outcomeWords = {
+  covered: $localize`Held now.`,
+  'already covered': $localize`The hold covered it before.`,
+  'gone before the hold': $localize`It was gone before the hold.`,
+  'not found': $localize`You know no such record.`,
+  refused: $localize`You may not hold it.`,
+} as const;
 
 type Placed = Pick<ResponseOf<typeof holds.placeHold>, 'covered' | 'results'> & { readonly id: string };
 
@@ -30,7 +38,6 @@ type Placed = Pick<ResponseOf<typeof holds.placeHold>, 'covered' | 'results'> & 
     Button,
     CountPipe,
     CriteriaField,
-    DatedPipe,
     FormsModule,
     InputText,
     Choices,
@@ -42,6 +49,13 @@ type Placed = Pick<ResponseOf<typeof holds.placeHold>, 'covered' | 'results'> & 
     Textarea,
   ],
   templateUrl: './holdSheet.html',
+  styles: `
+    .placed {
+      display: flex;
+      flex-wrap: wrap;
+      gap: 4px 10px;
+    }
+  `,
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class HoldSheet {
@@ -69,7 +83,6 @@ export class HoldSheet {
   protected readonly busy = signal(false);
   protected readonly problem = signal<Problem | null>(null);
   protected readonly results = signal<{ id: string; covered: number; joined: boolean; lines: ResultLine[] } | null>(null);
-  protected readonly scope = signal<{ count: number; words: string } | null>(null);
   private readonly chosen = signal<readonly string[]>([]);
 
   protected readonly kinds = [
@@ -94,6 +107,7 @@ export class HoldSheet {
   /** Marked records join a hold that is open already. */
   protected readonly joining = computed(() => this.count() > 0 && this.holdId() !== newHold);
   protected readonly count = computed(() => this.chosen().length);
+  protected readonly heading = computed(() => (this.joining() ? $localize`Add to a hold` : $localize`Place a hold`));
   protected readonly button = computed(() =>
     this.count() === 0
       ? $localize`Place hold on what matches`
@@ -105,6 +119,9 @@ export class HoldSheet {
           ? $localize`Place hold on one record`
           : $localize`Place hold on ${this.count()}:n: records`,
   );
+
+  protected readonly counter = (criteria: AskedCriteria): Observable<number> =>
+    this.api.call(holds.countScope, { body: { criteria: criteria as Criteria } }).pipe(map(({ count }) => count));
 
   constructor() {
     effect(() => {
@@ -126,15 +143,6 @@ export class HoldSheet {
   /** An empty sentence would hold everything, so it counts as none. */
   protected understood(criteria: AskedCriteria | null): void {
     this.criteria.set(this.text().trim() === '' ? null : (criteria as Criteria | null));
-    this.scope.set(null);
-  }
-
-  protected countScope(): void {
-    this.problem.set(null);
-    this.api.call(holds.countScope, { body: { criteria: this.criteria()! } }).subscribe({
-      next: (scope) => this.scope.set(scope),
-      error: (error: unknown) => this.problem.set(toProblem(error)),
-    });
   }
 
   private add(): Observable<Placed> {
@@ -182,7 +190,7 @@ export class HoldSheet {
           lines: results.map((r) => ({
             name: r.name,
             outcome: r.outcome === 'covered' ? 'done' : r.outcome === 'already covered' ? 'skipped' : 'refused',
-            why: r.outcome,
+            why: outcomeWords[r.outcome],
             link: r.outcome === 'not found' ? undefined : ['/records', r.id],
           })),
         });

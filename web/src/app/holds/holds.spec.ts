@@ -94,7 +94,7 @@ describe('holds', () => {
     await stage.press('How many?');
     const counted = await stage.answer('/api/holds/count', { count: 1, words: 'has word “ottoline”' });
     expect(counted.request.body).toEqual({ criteria: ottoline });
-    expect(stage.sheet.textContent).toContain('1 record matches today: has word “ottoline”.');
+    expect(stage.sheet.textContent).toContain('1 record matches now.');
     expect(stage.button('Place hold on what matches').disabled).toBeFalse();
     await stage.press('Place hold on what matches');
     const made = await stage.answer('/api/matters', { id: 'm9' });
@@ -180,7 +180,7 @@ describe('holding marked records', () => {
     await stage.settle();
     const text = stage.sheet.textContent!.replace(/\s+/g, ' ');
     expect(text).toContain('1 record was added to the hold.');
-    expect(text).toContain('already covered');
+    expect(text).toContain('The hold covered it before.');
   });
 
   it('places a new one where none is open', async () => {

@@ -7,7 +7,7 @@ import { emptyVocabulary, printCriteria, type AskedCriteria, type Criteria } fro
 import { Button } from 'primeng/button';
 import { Textarea } from 'primeng/textarea';
 import { Tooltip } from 'primeng/tooltip';
-import { catchError, of, type Observable } from 'rxjs';
+import { map, catchError, of, type Observable } from 'rxjs';
 import { CriteriaField, VocabularyService } from '../criteria/index';
 import { Api, toProblem } from '../kit/api';
 import { Choice } from '../kit/choice';
@@ -47,10 +47,12 @@ export class CriteriaPage {
   protected readonly text = signal('');
   protected readonly criteria = signal<AskedCriteria | null>(null);
   protected readonly note = signal('');
-  protected readonly count = signal<number | null>(null);
   protected readonly busy = signal(false);
   protected readonly problem = signal<Problem | null>(null);
   protected readonly done = signal('');
+
+  protected readonly counter = (criteria: AskedCriteria): Observable<number> =>
+    this.api.call(schedule.countCriteria, { body: { criteria: criteria as Criteria } }).pipe(map(({ count }) => count));
 
   constructor() {
     const remove = inject(Keys).add({ n: [$localize`set a rule by criteria`, () => this.begin(null)] });
@@ -67,22 +69,8 @@ export class CriteriaPage {
     this.text.set(line ? this.words(line.criteria) : '');
     this.criteria.set(line?.criteria ?? null);
     this.note.set(line?.note ?? '');
-    this.count.set(null);
     this.problem.set(null);
     this.open.set(true);
-  }
-
-  protected understood(criteria: AskedCriteria | null): void {
-    this.criteria.set(criteria);
-    this.count.set(null);
-  }
-
-  protected tryOut(): void {
-    this.problem.set(null);
-    this.api.call(schedule.countCriteria, { body: { criteria: this.criteria()! } }).subscribe({
-      next: ({ count }) => this.count.set(count),
-      error: (error: unknown) => this.problem.set(toProblem(error)),
-    });
   }
 
   protected save(): void {
