@@ -4,7 +4,7 @@
 // --tested: npm test has just passed, so that the specs are not run without a mutant first.
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { cluster } from './lib/cluster.mjs';
+import { testCluster } from './lib/cluster.mjs';
 import { ensureInstalled } from './lib/install.mjs';
 import { root } from './lib/paths.mjs';
 import { run, say } from './lib/say.mjs';
@@ -47,7 +47,7 @@ await run(async () => {
     ({ area }) => wants(area) || (wants('guards') && area !== 'rights' && area !== 'decisions'),
   );
   if (mutants.length === 0) return;
-  const own = cluster('mutants-cluster', { settings: { fsync: 'off', synchronous_commit: 'off', full_page_writes: 'off' } });
+  const own = testCluster('mutants-cluster');
   try {
     const server = await mutateServer(mutants, await own.start(), { tested });
     const missed = server.flatMap((r) => r.missed.map((m) => `- ${r.area}: ${m.promise} (\`${m.file}\`)`));

@@ -1,6 +1,6 @@
 // npm run screenshots: refreshes docs/screenshots from the demo.
 import { buildWeb } from './lib/build.mjs';
-import { cluster } from './lib/cluster.mjs';
+import { testCluster } from './lib/cluster.mjs';
 import { exec } from './lib/exec.mjs';
 import { ensureInstalled } from './lib/install.mjs';
 import { run } from './lib/say.mjs';
@@ -8,7 +8,7 @@ import { run } from './lib/say.mjs';
 await run(async () => {
   await ensureInstalled({ browser: true });
   await buildWeb();
-  const own = cluster('test-cluster', { settings: { fsync: 'off', synchronous_commit: 'off', full_page_writes: 'off' } });
+  const own = testCluster('test-cluster');
   try {
     const url = await own.start();
     const { code } = await exec('npx', ['playwright', 'test', '--config', 'e2e/playwright.config.ts'], {

@@ -2,7 +2,7 @@
 import { join } from 'node:path';
 import { checks, runChecks } from './check.mjs';
 import { buildWeb } from './lib/build.mjs';
-import { cluster } from './lib/cluster.mjs';
+import { testCluster } from './lib/cluster.mjs';
 import { exec } from './lib/exec.mjs';
 import { ensureInstalled } from './lib/install.mjs';
 import { run, say } from './lib/say.mjs';
@@ -47,14 +47,24 @@ async function schemaStage(url) {
   count('schema', Number(current), Number(!current), 0);
 }
 
-async function serverStage(url) {
+async function serverSpecs(name, url, args) {
   const { code, output } = await exec(
     process.execPath,
-    ['--import', 'tsx', join('node_modules', 'jasmine', 'bin', 'jasmine.js'), '--config=server/jasmine.json'],
+    ['--import', 'tsx', join('node_modules', 'jasmine', 'bin', 'jasmine.js'), '--config=server/jasmine.json', ...args],
     { echo: true, env: { TEST_DATABASE_URL: url } },
   );
   const [total, bad] = numbers(output, /(\d+) specs?, (\d+) failures?/g);
-  count('server', total - bad, bad, code);
+  count(name, total - bad, bad, code);
+}
+
+/** Kills a server and a database half-way; the database is one of its own, so that no other spec falls with it. */
+async function crashStage() {
+  const own = testCluster('crash-cluster');
+  try {
+    await serverSpecs('crashes', await own.start(), ['server/spec/crash.spec.ts']);
+  } finally {
+    await own.stop();
+  }
 }
 
 async function journeyStage(url) {
@@ -73,7 +83,7 @@ const wants = (stage) => only.length === 0 || only.includes(stage);
 
 await run(async () => {
   await ensureInstalled({ browser: true });
-  const own = cluster('test-cluster', { settings: { fsync: 'off', synchronous_commit: 'off', full_page_writes: 'off' } });
+  const own = testCluster('test-cluster');
   const stop = () => own.stop().finally(() => process.exit(130));
   process.on('SIGINT', stop);
   process.on('SIGTERM', stop);
@@ -83,7 +93,8 @@ await run(async () => {
     if (wants('server') || wants('journeys')) {
       const url = await own.start();
       if (wants('server')) await schemaStage(url);
-      if (wants('server')) await serverStage(url);
+      if (wants('server')) await serverSpecs('server', url, ['--parallel=2']);
+      if (wants('server')) await crashStage();
       if (wants('journeys')) await journeyStage(url);
     }
   } finally {

@@ -2,6 +2,7 @@ import { plan, schedule, type EffectLine, type EffectPage, type RuleDefinition, 
 import { civilDate } from '@key-cellar/core/calendar';
 import { effectOnCases, namedEffect, withDraft } from '@key-cellar/core/schedule';
 import { getOrMakeSet, programActor, withUnitOfWork } from '../src/index.js';
+import { chapters } from './support/chapters.js';
 import { asOwner } from './support/database.js';
 import { type Login, makeWorld, ruleDefinition, statusOf, today, type World } from './support/world.js';
 
@@ -9,6 +10,7 @@ const years = (n: number, changes: Partial<RuleDefinition> = {}): RuleDefinition
   ruleDefinition({ steps: [{ kind: 'destroy', after: `P${n}Y`, from: 'clockStart', approvals: 1, noticeDays: 0 }], ...changes });
 
 describe('the effect of a change', () => {
+  const chapter = chapters();
   let world: World;
   const rules: Record<string, string> = {};
   let folder = '';
@@ -154,13 +156,13 @@ describe('the effect of a change', () => {
     return effect;
   }
 
-  it('of nothing is nothing, and the forecast is what is stored', async () => {
+  chapter('of nothing is nothing, and the forecast is what is stored', async () => {
     const effect = await compare({ kind: 'nothing' }, () => Promise.resolve({}));
     expect(effect.changed).toBe(0);
     expect(effect.bySeries).toEqual([]);
   });
 
-  it('of a new version is what publishing it does, whatever its trigger', async () => {
+  chapter('of a new version is what publishing it does, whatever its trigger', async () => {
     const keeper = world.as('keeper');
     const versions: [string, RuleDefinition, 'all' | 'laterClocks', string][] = [
       ['R-CREATED', years(7, { cutoff: { kind: 'fiscalYear', firstMonth: 4, firstDay: 1 } }), 'all', '2010-01-01'],
@@ -179,7 +181,7 @@ describe('the effect of a change', () => {
     }
   });
 
-  it('as a browser works it out on the cases of a rule is the same', async () => {
+  chapter('as a browser works it out on the cases of a rule is the same', async () => {
     const keeper = world.as('keeper');
     const drafts: [string, RuleDefinition, 'all' | 'laterClocks', string][] = [
       ['R-CREATED', years(2, { cutoff: { kind: 'quarter' } }), 'all', '2026-09-14'],
@@ -220,7 +222,7 @@ describe('the effect of a change', () => {
     }
   });
 
-  it('on cases is for keepers, on what they may discover; one record is looked at whatever governs it', async () => {
+  chapter('on cases is for keepers, on what they may discover; one record is looked at whatever governs it', async () => {
     const keeper = world.as('keeper');
     const { cases } = await keeper.call(schedule.ruleCases, { params: { id: rules['R-NEVER']! } });
     expect(cases).toEqual([]);
@@ -251,7 +253,7 @@ describe('the effect of a change', () => {
     await setOf(rows[0]!.access_set_id);
   });
 
-  it('of several rules set and taken off at once is what all of them do together', async () => {
+  chapter('of several rules set and taken off at once is what all of them do together', async () => {
     const keeper = world.as('keeper');
     const sets = [
       { placeId: world.ids.A02, ruleId: rules['R-NEVER']!, set: true },
@@ -272,7 +274,7 @@ describe('the effect of a change', () => {
     await expectAsync(unknown).toBeRejectedWithError(/does not exist/);
   });
 
-  it('of changes of the plan is what they do: moving, merging, closing, opening again, another jurisdiction', async () => {
+  chapter('of changes of the plan is what they do: moving, merging, closing, opening again, another jurisdiction', async () => {
     const keeper = world.as('keeper');
     const make = async (code: string): Promise<string> =>
       (await keeper.call(plan.makePlace, { body: { parentId: world.ids.A01, kind: 'folder', code, title: code, note: '' } })).id;
@@ -328,7 +330,7 @@ describe('the effect of a change', () => {
     await keeper.call(schedule.dropCriteriaRule, { params: { id: last } });
   });
 
-  it('of setting rules on places, types and criteria is what setting them does', async () => {
+  chapter('of setting rules on places, types and criteria is what setting them does', async () => {
     const keeper = world.as('keeper');
     const place = (placeId: string, code: string, set: boolean) =>
       compare({ kind: 'setRule', placeId, ruleId: rules[code]!, set }, () =>
@@ -362,7 +364,7 @@ describe('the effect of a change', () => {
     await compare({ kind: 'dropCriteriaRule', id: second }, () => keeper.call(schedule.dropCriteriaRule, { params: { id: second } }));
   });
 
-  it('that nobody waits for any more leaves the threads to others', async () => {
+  chapter('that nobody waits for any more leaves the threads to others', async () => {
     const path = `${world.base}/api/schedule/effect`;
     const init = {
       method: 'POST',
@@ -381,7 +383,7 @@ describe('the effect of a change', () => {
     expect((await effectOf({ kind: 'nothing' })).looked).toBeGreaterThan(0);
   });
 
-  it('is for keepers, counts only what they may see, and refuses what cannot be', async () => {
+  chapter('is for keepers, counts only what they may see, and refuses what cannot be', async () => {
     const change = JSON.stringify({ change: { kind: 'nothing' } });
     expect((await world.as('editor').fetch('/api/schedule/effect', { method: 'POST', body: change })).status).toBe(403);
     expect(await statusOf(world.as('keeper').call(schedule.effect, { body: { change: { kind: 'bogus' } as never } }))).toBe(422);

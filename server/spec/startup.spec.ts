@@ -43,7 +43,7 @@ describe('a start that cannot succeed ends with a sentence', () => {
 
   it('when the port is taken: which one, and how to take another', async () => {
     const other = createServer();
-    await new Promise<void>((resolve) => other.listen(0, '127.0.0.1', resolve));
+    await new Promise<void>((resolve) => other.listen({ port: 0, host: '127.0.0.1', exclusive: true }, resolve));
     const { port } = other.address() as AddressInfo;
     const { code, said } = await server({ DATABASE_URL: urlOf(database), PORT: String(port) });
     other.close();

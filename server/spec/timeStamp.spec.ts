@@ -10,6 +10,7 @@ import { requestTimeStamp, timeStampHolds } from '../src/ledger/timeStamp.js';
 import type { StandIn } from '../src/standins/listen.js';
 import { startTimeAuthority } from '../src/standins/timeAuthority.js';
 import { withUnitOfWork } from '../src/index.js';
+import { chapters } from './support/chapters.js';
 import { asApplication, asOwner } from './support/database.js';
 import { makeWorld, today, type World } from './support/world.js';
 
@@ -87,7 +88,7 @@ describe('a time stamp', () => {
         );
       });
     });
-    await new Promise<void>((resolve) => stale.listen(0, '127.0.0.1', resolve));
+    await new Promise<void>((resolve) => stale.listen({ port: 0, host: '127.0.0.1', exclusive: true }, resolve));
     const url = `http://127.0.0.1:${(stale.address() as AddressInfo).port}`;
     await requestTimeStamp(url, 'first', at);
     await expectAsync(requestTimeStamp(url, 'second', at)).toBeRejectedWithError(/something else/);
@@ -99,6 +100,7 @@ describe('a time stamp', () => {
 });
 
 describe('the newest tree head', () => {
+  const chapter = chapters();
   let world: World;
   beforeAll(async () => {
     world = await makeWorld();
@@ -112,7 +114,7 @@ describe('the newest tree head', () => {
   });
   afterAll(() => world.stop());
 
-  it('is stamped after sealing, shown so, and checked by the whole verification', async () => {
+  chapter('is stamped after sealing, shown so, and checked by the whole verification', async () => {
     const { heads } = await world.as('auditor').call(ledger.heads);
     expect(heads[0]!.timeStamp!.authority).toBe('Tarrin Sound Time Office');
     expect(heads[0]!.timeStamp!.at.slice(0, 10)).toBe(today);
@@ -121,7 +123,7 @@ describe('the newest tree head', () => {
     expect(verdict.sentence).toContain('Tarrin Sound Time Office stamped the newest tree head.');
   });
 
-  it('is checked offline by the small verifier, which names a stamp that was put elsewhere', async () => {
+  chapter('is checked offline by the small verifier, which names a stamp that was put elsewhere', async () => {
     const folder = await mkdtemp(join(tmpdir(), 'stamp-'));
     await world.services.sealer.sealNow();
     const file = (await (await world.as('auditor').fetch('/api/ledger/export')).json()) as {
@@ -142,7 +144,7 @@ describe('the newest tree head', () => {
     expect(bad.output).toContain('time stamp of the tree head');
   });
 
-  it('keeps its stamp: the database refuses a change, and a forged one is named', async () => {
+  chapter('keeps its stamp: the database refuses a change, and a forged one is named', async () => {
     await asApplication(world.database, async (client) => {
       await expectAsync(client.query(`update head_stamp set authority = 'me'`)).toBeRejectedWithError(/permission denied|never changes/);
       await expectAsync(client.query('delete from head_stamp')).toBeRejectedWithError(/permission denied|never changes/);
@@ -160,7 +162,7 @@ describe('the newest tree head', () => {
     expect(verdict.sentence).toBe('The time stamp of the newest tree head does not hold.');
   });
 
-  it('is sealed and proven without a stamp while the authority is away', async () => {
+  chapter('is sealed and proven without a stamp while the authority is away', async () => {
     const other = await makeWorld({ timeAuthorityUrl: 'http://127.0.0.1:9' });
     await other.file('editor');
     await other.services.sealer.sealNow();

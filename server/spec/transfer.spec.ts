@@ -170,7 +170,7 @@ async function between(archive: StandIn): Promise<Between> {
     };
     here.behave(forward, response).catch(() => response.destroy());
   });
-  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
+  await new Promise<void>((resolve) => server.listen({ port: 0, host: '127.0.0.1', exclusive: true }, resolve));
   const here: Between = {
     url: `http://127.0.0.1:${(server.address() as AddressInfo).port}`,
     behave: pass,

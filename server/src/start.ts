@@ -1,8 +1,7 @@
 import { join } from 'node:path';
 import type { Worker } from 'node:worker_threads';
-import { serve } from '@hono/node-server';
 import { pino, type Logger } from 'pino';
-import { type Config, programActor, startThread } from './kernel/index.js';
+import { type Config, listen, programActor, startThread, stopListening } from './kernel/index.js';
 import { sweepDaily } from './docket/index.js';
 import { makeApp } from './http/app.js';
 import { readSettings } from './identity/index.js';
@@ -120,26 +119,16 @@ export async function startServices(given: Config, log: Logger = pino({ level: g
 /** Serves the application; resolves once it listens. */
 export async function startServer(config: Config, log?: Logger): Promise<Running & { port: number }> {
   const running = await startServices(config, log);
-  const app = makeApp(running.services);
-  return new Promise((resolve, reject) => {
-    const server = serve({ fetch: app.fetch, port: config.port, hostname: config.host }, (info) => {
-      resolve({
-        services: running.services,
-        port: info.port,
-        stop: async () => {
-          await new Promise<void>((closed) => {
-            server.close(() => closed());
-            if (!('closeIdleConnections' in server)) return;
-            // Keep-alive connections would hold the server open; requests under way are waited for, within reason.
-            server.closeIdleConnections();
-            setTimeout(() => server.closeAllConnections(), graceMs).unref();
-          });
-          await running.stop();
-        },
-      });
-    });
-    server.on('error', (error: NodeJS.ErrnoException) => {
-      running.stop().finally(() => reject(error));
-    });
+  const listening = await listen(makeApp(running.services), config).catch(async (error: unknown) => {
+    await running.stop();
+    throw error;
   });
+  return {
+    services: running.services,
+    port: listening.port,
+    stop: async () => {
+      await stopListening(listening, graceMs);
+      await running.stop();
+    },
+  };
 }

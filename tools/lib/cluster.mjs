@@ -144,3 +144,6 @@ export function cluster(name, { settings = {} } = {}) {
 
   return { start, stop, url, home };
 }
+
+/** A cluster for specs: what is in it may be lost with the machine, so nothing waits for the disk. */
+export const testCluster = (name) => cluster(name, { settings: { fsync: 'off', synchronous_commit: 'off', full_page_writes: 'off' } });

@@ -16,6 +16,7 @@ export { eventsOver, type Listeners } from './events.js';
 export { guardedRecords, ping, type GuardRow } from './guardStore.js';
 export { addJob, openJobs, type JobContext } from './jobs.js';
 export { cancelJob, jobById, jobsToCancel, type CancellableJob } from './jobStore.js';
+export { listen, stopListening } from './listen.js';
 export { migrate, MigrationRefused } from './migrate.js';
 export { changedMeanwhile, notAllowed, notFound, Problem, problemOf, refused, wrongField } from './problem.js';
 export type { Services } from './services.js';

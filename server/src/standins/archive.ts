@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import { pipeline } from 'node:stream/promises';
 import { Hono } from 'hono';
 import { withZip, type ZipPart } from '../kernel/index.js';
-import { listen, type StandIn } from './listen.js';
+import { serveStandIn, type StandIn } from './listen.js';
 
 /** What the archive answers once it has verified a bag. */
 interface Accession {
@@ -154,5 +154,5 @@ export async function startArchive(folder: string): Promise<StandIn> {
       await rm(temporary, { force: true });
     }
   });
-  return listen(app);
+  return serveStandIn(app);
 }

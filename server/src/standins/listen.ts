@@ -1,5 +1,5 @@
-import { serve } from '@hono/node-server';
 import type { Hono } from 'hono';
+import { listen, stopListening } from '../kernel/index.js';
 
 /** A small simulated service on loopback, on a free port of its own. */
 export interface StandIn {
@@ -7,19 +7,9 @@ export interface StandIn {
   stop(): Promise<void>;
 }
 
-export function listen(app: Hono): Promise<StandIn> {
-  return new Promise((resolve, reject) => {
-    const server = serve({ fetch: app.fetch, port: 0, hostname: '127.0.0.1' }, ({ port }) => {
-      resolve({
-        url: `http://127.0.0.1:${port}`,
-        stop: () =>
-          new Promise((closed) => {
-            server.close(() => closed());
-            // Connections that callers keep would hold it open.
-            if ('closeIdleConnections' in server) server.closeIdleConnections();
-          }),
-      });
-    });
-    server.on('error', reject);
-  });
+const graceMs = 1000;
+
+export async function serveStandIn(app: Hono): Promise<StandIn> {
+  const listening = await listen(app, { port: 0, host: '127.0.0.1' });
+  return { url: `http://127.0.0.1:${listening.port}`, stop: () => stopListening(listening, graceMs) };
 }

@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import * as asn1 from 'asn1js';
 import { Hono } from 'hono';
 import * as pki from 'pkijs';
-import { listen, type StandIn } from './listen.js';
+import { serveStandIn, type StandIn } from './listen.js';
 
 pki.setEngine('node', new pki.CryptoEngine({ name: 'node', crypto: webcrypto as never }));
 
@@ -149,5 +149,5 @@ export async function startTimeAuthority(folder: string): Promise<StandIn> {
     }
     return context.body(reply.toSchema().toBER(), 200, { 'content-type': 'application/timestamp-reply' });
   });
-  return listen(app);
+  return serveStandIn(app);
 }
