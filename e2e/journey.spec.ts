@@ -103,7 +103,7 @@ test('one file from receiving to certificate, by three people, and a hold that s
     await sheet.getByLabel('Name of the hold').fill('Boat yard');
     await sheet.getByLabel('Reason').fill('The yard has announced a claim.');
     await sheet.getByRole('button', { name: 'Place hold on one record' }).click();
-    await expect(sheet.getByText('The hold covers 1 records.')).toBeVisible();
+    await expect(sheet.getByText('The hold covers 1 record.')).toBeVisible();
     await hanne.keyboard.press('Escape');
     await expect(hanne.getByRole('row', { name: /check two.*held/ })).toBeVisible();
   });
@@ -131,7 +131,7 @@ test('one file from receiving to certificate, by three people, and a hold that s
     await sheet.getByLabel('Name of the hold').fill('Boat yard, later');
     await sheet.getByLabel('Reason').fill('The third check belongs to it as well.');
     await sheet.getByRole('button', { name: 'Place hold on one record' }).click();
-    await expect(sheet.getByText('The hold covers 1 records.')).toBeVisible();
+    await expect(sheet.getByText('The hold covers 1 record.')).toBeVisible();
   });
 
   await test.step('another person approves, the keeper executes: the held one stays, the other is destroyed', async () => {

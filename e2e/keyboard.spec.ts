@@ -121,7 +121,7 @@ test('the same work with the keyboard only', async ({ browser, app }) => {
     await type('#hold-reason', 'Asked for by the inquiry.');
     await tabTo(page, '.p-drawer button[type=submit]');
     await keyboard.press('Enter');
-    await expect(page.getByText('The hold covers 1 records.')).toBeVisible();
+    await expect(page.getByText('The hold covers 1 record.')).toBeVisible();
     await closeSheet();
     await expect(page.getByText('held by 1 matter')).toBeVisible();
   });

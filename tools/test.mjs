@@ -47,24 +47,14 @@ async function schemaStage(url) {
   count('schema', Number(current), Number(!current), 0);
 }
 
-async function serverSpecs(name, url, args) {
+async function serverStage(urls) {
   const { code, output } = await exec(
     process.execPath,
-    ['--import', 'tsx', join('node_modules', 'jasmine', 'bin', 'jasmine.js'), '--config=server/jasmine.json', ...args],
-    { echo: true, env: { TEST_DATABASE_URL: url } },
+    ['--import', 'tsx', join('node_modules', 'jasmine', 'bin', 'jasmine.js'), '--config=server/jasmine.json', `--parallel=${urls.length}`],
+    { echo: true, env: { TEST_DATABASE_URL: urls.join(' ') } },
   );
   const [total, bad] = numbers(output, /(\d+) specs?, (\d+) failures?/g);
-  count(name, total - bad, bad, code);
-}
-
-/** Kills a server and a database half-way; the database is one of its own, so that no other spec falls with it. */
-async function crashStage() {
-  const own = testCluster('crash-cluster');
-  try {
-    await serverSpecs('crashes', await own.start(), ['server/spec/crash.spec.ts']);
-  } finally {
-    await own.stop();
-  }
+  count('server', total - bad, bad, code);
 }
 
 async function journeyStage(url) {
@@ -83,8 +73,9 @@ const wants = (stage) => only.length === 0 || only.includes(stage);
 
 await run(async () => {
   await ensureInstalled({ browser: true });
-  const own = testCluster('test-cluster');
-  const stop = () => own.stop().finally(() => process.exit(130));
+  const [own, other] = [testCluster('test-cluster'), testCluster('test-cluster-2')];
+  const stopBoth = () => Promise.all([own.stop(), other.stop()]);
+  const stop = () => stopBoth().finally(() => process.exit(130));
   process.on('SIGINT', stop);
   process.on('SIGTERM', stop);
   try {
@@ -93,12 +84,12 @@ await run(async () => {
     if (wants('server') || wants('journeys')) {
       const url = await own.start();
       if (wants('server')) await schemaStage(url);
-      if (wants('server')) await serverSpecs('server', url, ['--parallel=2']);
-      if (wants('server')) await crashStage();
+      if (wants('server')) await serverStage([url, await other.start()]);
+      await other.stop();
       if (wants('journeys')) await journeyStage(url);
     }
   } finally {
-    await own.stop();
+    await stopBoth();
   }
   say(`${passed} passed, ${failed} failed`);
   if (failed > 0) process.exitCode = 1;

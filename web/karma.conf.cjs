@@ -21,6 +21,7 @@ module.exports = (config) =>
         ],
       },
     },
+    client: { jasmine: { failSpecWithNoExpectations: true, timeoutInterval: 60000 } },
     // A busy machine answers late; that is no reason to give the browser up.
     browserNoActivityTimeout: 300000,
     browserDisconnectTimeout: 60000,

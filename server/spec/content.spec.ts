@@ -5,6 +5,7 @@ import { extname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { receiving, records } from '@key-cellar/contract';
 import { asOwner } from './support/database.js';
+import { beginUpload, uploadsEnded } from './support/halfUpload.js';
 import { makeWorld, type Refused, statusOf, type World } from './support/world.js';
 
 /** A few files of every ending that lie about in documentation and packages. */
@@ -72,16 +73,9 @@ describe('what arrives', () => {
 
   it('broken off leaves nothing', async () => {
     const before = await stored();
-    await new Promise<void>((resolve) => {
-      const upload = request(
-        `${world.base}/api/uploads?name=broken.bin`,
-        { method: 'POST', headers: { cookie: world.as('editor').cookie, 'x-key-cellar': '1', 'content-length': 5_000_000 } },
-        () => undefined,
-      );
-      upload.on('error', () => resolve());
-      upload.write(Buffer.alloc(2_500_000, 1), () => setTimeout(() => upload.destroy(), 100));
-    });
-    await new Promise((resolve) => setTimeout(resolve, 300));
+    const upload = await beginUpload(world, world.base, 'broken.bin', Buffer.alloc(5_000_000, 1), 2_500_000);
+    upload.destroy();
+    await uploadsEnded(world);
     expect(await stored()).toEqual(before);
   });
 

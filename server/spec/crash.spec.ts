@@ -1,6 +1,5 @@
 import { spawn, type ChildProcess } from 'node:child_process';
 import { createHash, randomBytes } from 'node:crypto';
-import { request } from 'node:http';
 import { fileURLToPath } from 'node:url';
 import { docket, receiving, records, schedule } from '@key-cellar/contract';
 import type pg from 'pg';
@@ -9,6 +8,7 @@ import { verifyLedger, withUnitOfWork } from '../src/index.js';
 import { recordWords } from '../src/facts/index.js';
 import { chapters } from './support/chapters.js';
 import { asOwner, urlOf } from './support/database.js';
+import { beginUpload, uploadsEnded } from './support/halfUpload.js';
 import { approvedBatch, Client, makeWorld, rackDifferences, ruleDefinition, type World } from './support/world.js';
 
 const main = fileURLToPath(new URL('../src/main.ts', import.meta.url));
@@ -113,30 +113,20 @@ describe('a server killed half-way', () => {
     async () => {
       const { child, base } = await startProcess(world.database);
       const bytes = randomBytes(8 * 1024 * 1024);
-      await new Promise<void>((resolve) => {
-        const upload = request(
-          `${base}/api/uploads?name=half.bin`,
-          {
-            method: 'POST',
-            headers: { cookie: world.as('editor').cookie, 'x-key-cellar': '1', 'idempotency-key': 'half', 'content-length': bytes.length },
-          },
-          () => undefined,
-        );
-        upload.on('error', () => resolve());
-        upload.write(bytes.subarray(0, 5 * 1024 * 1024), () => setTimeout(() => void kill(child), 150));
-      });
+      await beginUpload(world, base, 'half.bin', bytes, 5 * 1024 * 1024);
+      await kill(child);
       // The database notices the broken connection and rolls back by itself.
-      let left = 1;
-      for (let i = 0; i < 100 && left > 0; i++) {
-        await new Promise((resolve) => setTimeout(resolve, 50));
-        left = (
-          await world.pool.query<{ n: number }>('select (select count(*) from content)::int + (select count(*) from arrival)::int as n')
-        ).rows[0]!.n;
-      }
-      expect(left).toBe(0);
+      await uploadsEnded(world);
+      const { rows } = await world.pool.query<{ n: number }>(
+        'select (select count(*) from content)::int + (select count(*) from arrival)::int as n',
+      );
+      expect(rows[0]!.n).toBe(0);
       const again = await startProcess(world.database);
       const client = new Client(again.base, world.as('editor').cookie);
-      const ids = [await client.upload('half.bin', bytes, { key: 'half' }), await client.upload('half.bin', bytes, { key: 'half' })];
+      const ids = [
+        await client.upload('half.bin', bytes, { key: 'half.bin' }),
+        await client.upload('half.bin', bytes, { key: 'half.bin' }),
+      ];
       expect(ids[0]).toBe(ids[1]);
       const { arrivals } = await client.call(receiving.list);
       expect(arrivals.map((a) => a.sha256)).toEqual([createHash('sha256').update(bytes).digest('hex')]);
@@ -199,27 +189,19 @@ describe('a database killed half-way', () => {
     'in the middle of an upload: the sender is told, nothing is half, and the retry arrives once',
     async () => {
       const bytes = randomBytes(8 * 1024 * 1024);
-      let restarted: Promise<void> | undefined;
-      const answered = new Promise<number>((resolve) => {
-        const upload = request(
-          `${world.base}/api/uploads?name=half.bin`,
-          {
-            method: 'POST',
-            headers: { cookie: world.as('editor').cookie, 'x-key-cellar': '1', 'idempotency-key': 'half', 'content-length': bytes.length },
-          },
-          (response) => resolve(response.statusCode!),
-        );
-        upload.on('error', () => resolve(0));
-        upload.write(bytes.subarray(0, 5 * 1024 * 1024), () => {
-          restarted = restartDatabase(world.database).then(() => void upload.end(bytes.subarray(5 * 1024 * 1024)));
-        });
-      });
-      expect([0, 503]).toContain(await answered);
-      await restarted;
+      let answered: (status: number) => void = () => undefined;
+      const status = new Promise<number>((resolve) => (answered = resolve));
+      const upload = await beginUpload(world, world.base, 'half.bin', bytes, 5 * 1024 * 1024, (code) => answered(code));
+      await restartDatabase(world.database);
+      upload.end(bytes.subarray(5 * 1024 * 1024));
+      expect([0, 503]).toContain(await status);
       const left = await world.pool.query('select from content union all select from arrival');
       expect(left.rowCount).toBe(0);
       const client = world.as('editor');
-      const ids = [await client.upload('half.bin', bytes, { key: 'half' }), await client.upload('half.bin', bytes, { key: 'half' })];
+      const ids = [
+        await client.upload('half.bin', bytes, { key: 'half.bin' }),
+        await client.upload('half.bin', bytes, { key: 'half.bin' }),
+      ];
       expect(ids[0]).toBe(ids[1]);
       expect((await client.call(receiving.list)).arrivals.length).toBe(1);
     },

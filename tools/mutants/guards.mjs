@@ -419,7 +419,7 @@ export const guards = [
     source('holds/reads.ts'),
     "if (!hasRight(access.anywhere, 'hold') && !hasRight(access.anywhere, 'audit')) {",
     'if (false as boolean) {',
-    ['holds', 'routes'],
+    ['holds', 'routes', 'discovery'],
   ],
 
   // The docket.
@@ -701,7 +701,7 @@ export const guards = [
   [
     'access',
     'an act asks for its right',
-    source('kernel/act.ts'),
+    source('kernel/carryOut.ts'),
     'return rights.find((right) => !mayDo(target.kind, row, who, right)) ?? null;',
     'return rights.length > 99 ? rights[0]! : null;',
     ['acts'],
@@ -709,7 +709,7 @@ export const guards = [
   [
     'access',
     'what may not be known of is as if it were not there',
-    source('kernel/act.ts'),
+    source('kernel/carryOut.ts'),
     'const known = found\n      .filter((row) => mayKnow(kind, row, who))',
     'const known = found',
     ['acts'],
@@ -717,7 +717,7 @@ export const guards = [
   [
     'access',
     'a right on some of it is not a right on it',
-    source('kernel/act.ts'),
+    source('kernel/carryOut.ts'),
     'return asked.length > 0 && asked.every(',
     'return asked.length > 0 && asked.some(',
     ['acts'],
@@ -725,7 +725,7 @@ export const guards = [
   [
     'access',
     'what stands nowhere belongs to the repository',
-    source('kernel/act.ts'),
+    source('kernel/carryOut.ts'),
     'const asked = sets.length > 0 ? sets : who.root === null ? [] : [who.root];\n  return asked.length > 0 && asked',
     'const asked = sets;\n  return asked',
     ['acts'],
@@ -733,7 +733,7 @@ export const guards = [
   [
     'access',
     'of many, those without the right are left out',
-    source('kernel/act.ts'),
+    source('kernel/carryOut.ts'),
     'if (missing === null) allowed.push(row);',
     "if (missing === null || target.number === 'many') allowed.push(row);",
     ['acts'],
@@ -741,10 +741,10 @@ export const guards = [
   [
     'access',
     'an act enters under a name of the table',
-    source('kernel/act.ts'),
+    source('kernel/carryOut.ts'),
     'if (other) throw',
     'if (false as boolean) throw',
-    ['acts', 'routes'],
+    ['acts', 'routes', 'discovery'],
   ],
   [
     'access',
@@ -760,7 +760,7 @@ export const guards = [
     source('kernel/authority.ts'),
     'if (!(await mayAtRepository(db, access, right))) throw',
     'if (false as boolean) throw',
-    ['routes', 'ledger', 'acts'],
+    ['routes', 'discovery', 'ledger', 'acts'],
   ],
   [
     'access',
@@ -768,7 +768,7 @@ export const guards = [
     source('kernel/authority.ts'),
     "!thing || !mayOn(access, person, thing, 'discover')",
     '!thing',
-    ['routes'],
+    ['routes', 'discovery'],
   ],
   [
     'access',
@@ -776,7 +776,7 @@ export const guards = [
     source('kernel/authority.ts'),
     'if (!mayOn(access, person, thing, right)) throw notAllowed(right);',
     nothing,
-    ['routes', 'pages', 'levels'],
+    ['routes', 'discovery', 'pages', 'levels'],
   ],
   [
     'access',
@@ -784,7 +784,7 @@ export const guards = [
     source('kernel/authority.ts'),
     'const all = `${alias}.access_set_id = any (${bind(access.sets(right))}::int[])`;',
     'const all = `${bind(access.sets(right))}::int[] is not null`;',
-    ['routes'],
+    ['routes', 'discovery'],
   ],
   [
     'access',
@@ -792,7 +792,7 @@ export const guards = [
     source('kernel/authority.ts'),
     '${alias}.deposited_by = ${bind(person.id)} and ',
     '${bind(person.id)}::uuid is not null and ',
-    ['routes'],
+    ['routes', 'discovery'],
   ],
   [
     'access',
@@ -800,7 +800,7 @@ export const guards = [
     source('access/book.ts'),
     '!current || current.epoch < epoch',
     '!current',
-    ['stencils', 'acts', 'slice', 'routes', 'places'],
+    ['stencils', 'acts', 'slice', 'routes', 'discovery', 'places'],
   ],
   [
     'access',
@@ -882,7 +882,7 @@ export const guards = [
     source('ledger/acts.ts'),
     "      await requireAtRepository(pool, await access(), 'audit', auditors);\n    }\n    return service.listEntries",
     '    }\n    return service.listEntries',
-    ['ledger', 'routes'],
+    ['ledger', 'routes', 'discovery'],
   ],
   [
     'ledger',
@@ -890,14 +890,14 @@ export const guards = [
     source('ledger/acts.ts'),
     "requireRight(await access(), person, (await guardedRecords(pool, [filter.subject]))[0], 'read');",
     nothing,
-    ['ledger', 'routes'],
+    ['ledger', 'routes', 'discovery'],
   ],
   [
     'ledger',
     'a change that enters nothing fails',
-    source('kernel/act.ts'),
+    source('kernel/carryOut.ts'),
     'if (entered.length === 0 && changed()) throw',
     'if (false as boolean) throw',
-    ['acts', 'routes', 'ledger'],
+    ['acts', 'routes', 'discovery', 'ledger'],
   ],
 ];

@@ -10,10 +10,10 @@ export interface Example {
 
 /** A right request for each act, on the things that it is given. An act without a line here fails the spec. */
 export const examples: Record<string, (t: Things, c: Common, world: ActWorld) => Example> = {
-  'plan.makePlace': (t) => ({ body: { parentId: t.place, kind: 'folder', code: 'NEW-{nn}', title: 'New' } }),
+  'plan.makePlace': (t) => ({ body: { parentId: t.place, kind: 'folder', code: 'NEW', title: 'New' } }),
   'plan.editPlace': (t) => ({ params: { id: t.place }, body: { revision: 1, code: 'OTHER', title: 'Other' } }),
   'plan.movePlace': (t) => ({ params: { id: t.place }, body: { revision: 1, parentId: t.other } }),
-  'plan.mergePlace': (t) => ({ params: { id: t.other }, body: { revision: 1, intoId: t.place } }),
+  'plan.mergePlace': (t) => ({ params: { id: t.other }, body: { revision: 2, intoId: t.place } }),
   'plan.reopenFolder': (t) => ({ params: { id: t.place }, body: { reason: 'used after all' } }),
   'plan.retirePlace': (t) => ({ params: { id: t.place }, body: { reason: 'not used' } }),
   'plan.importPlan': () => ({

@@ -1,3 +1,4 @@
+import cluster from 'node:cluster';
 import { randomBytes } from 'node:crypto';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -5,7 +6,10 @@ import { fileURLToPath } from 'node:url';
 import pg from 'pg';
 import { appUrlFor, type Config, migrate } from '../../src/kernel/index.js';
 
-const ownerBase = process.env['TEST_DATABASE_URL'];
+// Where files run side by side each worker has a cluster of its own: transactions of one hold up the sealer of every database
+// in a cluster, and one spec kills its cluster.
+const clusters = (process.env['TEST_DATABASE_URL'] ?? '').split(' ').filter(Boolean);
+const ownerBase = clusters[((cluster.worker?.id ?? 1) - 1) % clusters.length];
 if (!ownerBase) throw new Error('TEST_DATABASE_URL names the test cluster; "npm test server" sets it.');
 
 const folder = (path: string): string => fileURLToPath(new URL(`../../${path}`, import.meta.url));
@@ -65,9 +69,13 @@ export async function freshDatabase(): Promise<string> {
     await migrate(configFor(name));
     return name;
   })();
-  const from = await template;
+  return copyOf(await template);
+}
+
+/** A copy of a database that nobody is connected to. */
+export async function copyOf(database: string): Promise<string> {
   const name = freshName();
-  await asOwner('postgres', (client) => client.query(`create database ${name} template ${from}`));
+  await asOwner('postgres', (client) => client.query(`create database ${name} template ${database}`));
   return name;
 }
 

@@ -1,14 +1,13 @@
 import type { BodyOf, Endpoint, OutcomeLine, ParamsOf, QueryOf, ResponseOf } from '@key-cellar/contract';
-import { hasRight, may, type Right } from '@key-cellar/core/access';
+import { type Right } from '@key-cellar/core/access';
 import type { Refusal } from '@key-cellar/core/records';
 import type { SignedIn } from './actor.js';
 import type { PersonAccess } from './authority.js';
 import type { Db } from './connect.js';
-import { rootSet } from './guardStore.js';
-import { SessionChange } from './session.js';
-import { notAllowed, notFound, problemOf, refused, type Problem } from './problem.js';
+import { type SessionChange } from './session.js';
+import { problemOf, type Problem } from './problem.js';
 import type { Services } from './services.js';
-import { withUnitOfWork, type Act as Entry, type Gate, type UnitOfWork } from './unitOfWork.js';
+import type { Act as Entry, Gate, UnitOfWork } from './unitOfWork.js';
 
 /*
  * Acts are data. An entry of the table says how the ledger calls an act, what it takes, which right it needs and on
@@ -137,6 +136,7 @@ export function many<I, Row>(
 interface Repository {
   readonly id: string;
 }
+
 const repositoryKind: Kind<Repository> = {
   word: 'repository',
   what: 'The repository',
@@ -154,6 +154,7 @@ export function atRepository<I>(right: RightOf<I, Repository>, who?: string): Ta
 
 /** Somewhere at all: only for what makes a thing of one’s own and touches no other, or asks anew for each row of a table. */
 const somewhereKind: Kind<Repository> = { ...repositoryKind, word: 'somewhere', sets: () => 'anywhere' };
+
 export function somewhere<I>(right: Right, words: string = right): Target<I, Repository, 'one'> {
   return one(somewhereKind, () => 'somewhere', { words, may: [right], of: () => right }, { lock: false });
 }
@@ -161,9 +162,10 @@ export function somewhere<I>(right: Right, words: string = right): Target<I, Rep
 // Rows and inputs differ from entry to entry; inside the engine they are only handed on.
 // eslint-disable-next-line @typescript-eslint/no-explicit-any
 type AnyTarget<I = any> = Target<I, any, 'one' | 'many' | 'perhaps'>;
+
 export type Targets<I> = Readonly<Record<string, AnyTarget<I>>>;
 
-type Found<On> = {
+export type Found<On> = {
   readonly [K in keyof On]: On[K] extends Target<never, infer Row, infer Many>
     ? Many extends 'many'
       ? readonly Row[]
@@ -174,7 +176,7 @@ type Found<On> = {
 };
 
 /** What an act is given: who asks, with what, and what was found, locked and allowed. */
-interface Given<E extends Endpoint, S, On> extends Input<E> {
+export interface Given<E extends Endpoint, S, On> extends Input<E> {
   readonly services: S;
   readonly person: SignedIn;
   readonly access: PersonAccess;
@@ -249,6 +251,7 @@ interface EachOf<E extends Endpoint, S> {
   readonly each: AnyAct<S>;
   readonly carryEach: (input: Input<E>, carry: (item: object) => Promise<unknown>, log: Services['log']) => Promise<ResponseOf<E>>;
 }
+
 // eslint-disable-next-line @typescript-eslint/no-explicit-any
 export type AnyAct<S = any> = ActOf<any, S, any>;
 
@@ -327,198 +330,6 @@ export function targetsOf(act: AnyAct): { readonly needs: readonly Need[]; reado
     many: number === 'many',
   }));
   return { needs, because: null };
-}
-
-function mayDo<Row>(kind: Kind<Row>, row: Row, who: Asking, right: Right): boolean {
-  if (kind.mine?.(row, who.person)) return true;
-  const own = kind.depositor?.(row) === who.person.id;
-  const sets = kind.sets(row);
-  if (sets === 'anywhere') return hasRight(who.access.anywhere, right);
-  // What stands nowhere belongs to the repository; where there is no repository yet, nobody may do anything.
-  const asked = sets.length > 0 ? sets : who.root === null ? [] : [who.root];
-  return asked.length > 0 && asked.every((set) => may(who.access.on(set), right, own));
-}
-
-interface Asking {
-  readonly person: SignedIn;
-  readonly access: PersonAccess;
-  readonly root: number | null;
-}
-
-const mayKnow = <Row>(kind: Kind<Row>, row: Row, who: Asking): boolean =>
-  kind.see.length === 0 ||
-  kind.see.some((right) => (kind.knownAnywhere ? hasRight(who.access.anywhere, right) : mayDo(kind, row, who, right)));
-
-/** Those of some rows that a person may know of, for pages and lists: by the same rule as acts. */
-export async function mayKnowOf<Row, R extends Row>(
-  db: Db,
-  kind: Kind<Row>,
-  rows: readonly R[],
-  person: SignedIn,
-  access: PersonAccess,
-): Promise<R[]> {
-  const who: Asking = { person, access, root: await rootSet(db) };
-  return rows.filter((row) => mayKnow(kind, row, who));
-}
-
-/** Whether a person has a right on one thing, by the same rule as acts. */
-export async function mayDoTo<Row>(
-  db: Db,
-  kind: Kind<Row>,
-  row: Row,
-  right: Right,
-  person: SignedIn,
-  access: PersonAccess,
-): Promise<boolean> {
-  return mayDo(kind, row, { person, access, root: await rootSet(db) }, right);
-}
-
-function missingRight<I, Row>(
-  target: Target<I, Row, 'one' | 'many' | 'perhaps'>,
-  input: I,
-  row: Row,
-  who: Asking,
-  found: Record<string, unknown>,
-): Right | null {
-  const asked = typeof target.right === 'string' ? target.right : target.right.of(input, row, found);
-  const rights = asked === null ? [] : typeof asked === 'string' ? [asked] : asked;
-  return rights.find((right) => !mayDo(target.kind, row, who, right)) ?? null;
-}
-
-const unknownLine = (id: string): OutcomeLine => ({
-  id,
-  name: 'unknown',
-  outcome: 'refused',
-  why: 'It does not exist here, or you may not see it.',
-});
-
-/** Loads what an act is on, in the order of the table, and leaves only what the person may do it to. */
-async function findAll<I>(
-  db: Db,
-  targets: Targets<I>,
-  input: I,
-  who: Asking,
-  lock: boolean,
-): Promise<{ on: Record<string, unknown>; left: OutcomeLine[] }> {
-  const on: Record<string, unknown> = {};
-  const left: OutcomeLine[] = [];
-  for (const [key, target] of Object.entries(targets)) {
-    const { kind } = target;
-    const ids = [...new Set(await target.ids(input, { db, person: who.person, access: who.access }))];
-    const found = ids.length === 0 ? [] : await kind.find(db, ids, lock && target.lock, who.person);
-    const asked = new Map(ids.map((id, i) => [id, i]));
-    // Locked in order of their ids, answered in the order that was asked.
-    const known = found
-      .filter((row) => mayKnow(kind, row, who))
-      .sort((a, b) => (asked.get(kind.id(a)) ?? 0) - (asked.get(kind.id(b)) ?? 0));
-    if (target.number === 'many') {
-      const allowed = [];
-      for (const row of known) {
-        const missing = missingRight(target, input, row, who, on);
-        if (missing === null) allowed.push(row);
-        else
-          left.push({ id: kind.id(row), name: kind.subject(row).name, outcome: 'refused', why: notAllowed(missing, target.who).message });
-      }
-      const seen = new Set(known.map((row) => kind.id(row)));
-      left.push(...ids.filter((id) => !seen.has(id)).map(unknownLine));
-      on[key] = allowed;
-      continue;
-    }
-    const [row] = known;
-    if (row === undefined && ids.length > 0) throw notFound(kind.what);
-    if (row !== undefined) {
-      const missing = missingRight(target, input, row, who, on);
-      if (missing !== null) throw notAllowed(missing, target.who);
-    }
-    on[key] = row;
-  }
-  return { on, left };
-}
-
-function enter(uow: UnitOfWork, act: AnyAct, on: Record<string, unknown>, said: Entered | readonly Entered[] | null): void {
-  if (said === null) return;
-  const { definition } = act;
-  if ('each' in definition) return;
-  const [name] = typeof definition.name === 'string' ? [definition.name] : definition.name.length === 1 ? definition.name : [];
-  const main = (): Subject | undefined => {
-    if (!('on' in definition)) return undefined;
-    const [first] = Object.entries(definition.on as Targets<unknown>);
-    return first && first[1].number !== 'many' ? first[1].kind.subject(on[first[0]]) : undefined;
-  };
-  for (const one of Array.isArray(said) ? (said as readonly Entered[]) : [said as Entered]) {
-    const entered = one.act ?? name;
-    const subject = one.subject ?? main();
-    if (entered === undefined || subject === undefined)
-      throw new Error(`An entry of ${act.endpoint.path} does not say what was done to what.`);
-    uow.enter({ ...one, act: entered, subject });
-  }
-}
-
-/** Entries under names that the table does not have would be missing from the list of acts. */
-const onlyNamed =
-  (act: AnyAct, changed: () => boolean) =>
-  (entered: readonly Entry[]): void => {
-    const names = new Set(namesOf(act));
-    const other = entered.find((e) => !names.has(e.act));
-    if (other) throw new Error(`${act.endpoint.path} entered “${other.act}”, which the table of acts does not say of it.`);
-    if (entered.length === 0 && changed()) throw new Error(`${act.endpoint.path} changed something and entered nothing.`);
-  };
-
-/**
- * Carries an act out: loads what it is on under locks in the table’s order, leaves what the person may not know of as if
- * it were not there (404), refuses what they may not do (403), asks the core, writes, enters. A trial keeps nothing.
- * Throws a {@link Problem} for every refusal.
- */
-export async function carryOut<E extends Endpoint, S extends Services, On>(
-  services: S,
-  person: SignedIn,
-  act: ActOf<E, S, On>,
-  asked: Partial<Input<E>>,
-  { trial = false }: { readonly trial?: boolean } = {},
-): Promise<ResponseOf<E>> {
-  const input = { params: {}, query: {}, body: {}, ...asked } as Input<E>;
-  const { definition } = act;
-  if ('free' in definition) {
-    const answer = await definition.free({ ...input, services, address: person.from, person });
-    return answer instanceof SessionChange ? ({} as ResponseOf<E>) : answer;
-  }
-  if ('each' in definition) {
-    return definition.carryEach(input, (item) => carryOut(services, person, definition.each, { body: item }, { trial }), services.log);
-  }
-  const access = await services.access.of(person);
-  const targets = definition.on as Targets<Input<E>>;
-  const find = async (db: Db, lock: boolean) => {
-    const who: Asking = { person, access, root: await rootSet(db) };
-    const { on, left } = await findAll(db, targets, input, who, lock);
-    return { ...input, services, person, access, on: on as Found<On>, left, trial } satisfies Given<E, S, On>;
-  };
-  const { gate: asksFor = 'shared' } = definition;
-  const gate = typeof asksFor === 'function' ? asksFor(input) : asksFor;
-  if ('perform' in definition) {
-    const given = await find(services.pool, false);
-    return definition.perform(given, (part) =>
-      withUnitOfWork(services.pool, person, part, gate, { trial, check: onlyNamed(act, () => false) }),
-    );
-  }
-  // Who may not do it must not make all others wait.
-  if (gate === 'exclusive') await find(services.pool, false);
-  let unchanged = false;
-  return withUnitOfWork(
-    services.pool,
-    person,
-    async (uow) => {
-      await definition.first?.(uow);
-      const given = await find(uow, true);
-      const refusal = definition.decide?.(given) ?? null;
-      if (refusal) throw refused(refusal);
-      const { answer, entry } = await definition.write(uow, given);
-      unchanged = entry === null;
-      enter(uow, act, given.on as Record<string, unknown>, entry);
-      return answer;
-    },
-    gate,
-    { trial, check: onlyNamed(act, () => !unchanged) },
-  );
 }
 
 /** A kind whose rows belong to the repository as a whole, and may be known of by everybody who is signed in. */

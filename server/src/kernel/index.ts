@@ -25,10 +25,7 @@ export { entryBody, inReadSnapshot, withUnitOfWork, type Act, type UnitOfWork } 
 export {
   actsFor,
   atRepository,
-  carryOut,
   many,
-  mayDoTo,
-  mayKnowOf,
   namesOf,
   noRight,
   ofRepository,
@@ -46,6 +43,7 @@ export {
   type Subject,
   type Targets,
 } from './act.js';
+export { carryOut, mayDoTo, mayKnowOf } from './carryOut.js';
 export { Download, entering, Lines, type Read, type ReadsOf } from './read.js';
 export { SessionChange } from './session.js';
 export { withZip, type ZipPart } from './zip.js';

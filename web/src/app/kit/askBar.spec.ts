@@ -25,9 +25,7 @@ describe('the ask bar', () => {
   const type = async (stage: Stage<AskBar>, text: string): Promise<void> => {
     await stage.type('input[aria-controls="ask-list"]', text);
     // Suggestions are asked for a moment after the last letter.
-    await new Promise((resolve) => setTimeout(resolve, 150));
-    for (const r of stage.http.match((q) => q.url === '/api/ask')) r.flush({ suggestions: [] });
-    await stage.settle();
+    await stage.answer('/api/ask', { suggestions: [] });
   };
   const options = (stage: Stage<AskBar>): string[] =>
     [...stage.host.querySelectorAll('[role="option"]:not(.all)')].map((o) => o.textContent!.trim());

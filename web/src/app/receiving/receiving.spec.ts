@@ -46,9 +46,6 @@ const explanation = {
   action: 'destroy',
 };
 
-/** The preview is asked for once typing has paused. */
-const pause = (): Promise<void> => new Promise((resolve) => setTimeout(resolve, 200));
-
 describe('receiving', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
   const show = async (arrivals: Arrival[], inputs = {}): Promise<Stage<ReceivingPage>> => {
@@ -89,7 +86,6 @@ describe('receiving', () => {
     await stage.press('File file 1.pdf');
     await stage.choose('filing-place', 'BER-02 Inspections');
     await stage.choose('filing-type', 'Inspection report');
-    await pause();
     const preview = await stage.request('/api/arrivals/preview');
     expect(preview.request.body.filings[0]).toEqual(
       jasmine.objectContaining({ arrivalId: id(1), placeId: 's', recordType: 'inspection', createdOn: me.today, title: 'file 1' }),
@@ -134,11 +130,9 @@ describe('receiving', () => {
     await stage.press('File file 1.pdf');
     await stage.choose('filing-place', 'BER-02 Inspections');
     await stage.choose('filing-type', 'Letter');
-    await pause();
     await stage.refuse('/api/arrivals/preview', 'The document’s date is still to come.', undefined, 422);
     expect(stage.sheet.textContent).toContain('The document’s date is still to come.');
     await stage.type('#filing-title', 'Another title');
-    await pause();
     await stage.answer('/api/arrivals/preview', { previews: [{ arrivalId: id(1), explanation, gaps: [], problems: [] }] });
     expect(stage.sheet.textContent).not.toContain('still to come');
   });

@@ -1,0 +1,215 @@
+import type { Endpoint, OutcomeLine, ResponseOf } from '@key-cellar/contract';
+import { hasRight, may, type Right } from '@key-cellar/core/access';
+import type { SignedIn } from './actor.js';
+import type { PersonAccess } from './authority.js';
+import type { Db } from './connect.js';
+import { rootSet } from './guardStore.js';
+import { SessionChange } from './session.js';
+import { notAllowed, notFound, refused } from './problem.js';
+import type { Services } from './services.js';
+import { withUnitOfWork, type Act as Entry, type UnitOfWork } from './unitOfWork.js';
+import {
+  type ActOf,
+  type AnyAct,
+  type Entered,
+  type Found,
+  type Given,
+  type Input,
+  type Kind,
+  type Subject,
+  type Target,
+  type Targets,
+  namesOf,
+} from './act.js';
+
+function mayDo<Row>(kind: Kind<Row>, row: Row, who: Asking, right: Right): boolean {
+  if (kind.mine?.(row, who.person)) return true;
+  const own = kind.depositor?.(row) === who.person.id;
+  const sets = kind.sets(row);
+  if (sets === 'anywhere') return hasRight(who.access.anywhere, right);
+  // What stands nowhere belongs to the repository; where there is no repository yet, nobody may do anything.
+  const asked = sets.length > 0 ? sets : who.root === null ? [] : [who.root];
+  return asked.length > 0 && asked.every((set) => may(who.access.on(set), right, own));
+}
+
+interface Asking {
+  readonly person: SignedIn;
+  readonly access: PersonAccess;
+  readonly root: number | null;
+}
+
+const mayKnow = <Row>(kind: Kind<Row>, row: Row, who: Asking): boolean =>
+  kind.see.length === 0 ||
+  kind.see.some((right) => (kind.knownAnywhere ? hasRight(who.access.anywhere, right) : mayDo(kind, row, who, right)));
+
+/** Those of some rows that a person may know of, for pages and lists: by the same rule as acts. */
+export async function mayKnowOf<Row, R extends Row>(
+  db: Db,
+  kind: Kind<Row>,
+  rows: readonly R[],
+  person: SignedIn,
+  access: PersonAccess,
+): Promise<R[]> {
+  const who: Asking = { person, access, root: await rootSet(db) };
+  return rows.filter((row) => mayKnow(kind, row, who));
+}
+
+/** Whether a person has a right on one thing, by the same rule as acts. */
+export async function mayDoTo<Row>(
+  db: Db,
+  kind: Kind<Row>,
+  row: Row,
+  right: Right,
+  person: SignedIn,
+  access: PersonAccess,
+): Promise<boolean> {
+  return mayDo(kind, row, { person, access, root: await rootSet(db) }, right);
+}
+
+function missingRight<I, Row>(
+  target: Target<I, Row, 'one' | 'many' | 'perhaps'>,
+  input: I,
+  row: Row,
+  who: Asking,
+  found: Record<string, unknown>,
+): Right | null {
+  const asked = typeof target.right === 'string' ? target.right : target.right.of(input, row, found);
+  const rights = asked === null ? [] : typeof asked === 'string' ? [asked] : asked;
+  return rights.find((right) => !mayDo(target.kind, row, who, right)) ?? null;
+}
+
+const unknownLine = (id: string): OutcomeLine => ({
+  id,
+  name: 'unknown',
+  outcome: 'refused',
+  why: 'It does not exist here, or you may not see it.',
+});
+
+/** Loads what an act is on, in the order of the table, and leaves only what the person may do it to. */
+async function findAll<I>(
+  db: Db,
+  targets: Targets<I>,
+  input: I,
+  who: Asking,
+  lock: boolean,
+): Promise<{ on: Record<string, unknown>; left: OutcomeLine[] }> {
+  const on: Record<string, unknown> = {};
+  const left: OutcomeLine[] = [];
+  for (const [key, target] of Object.entries(targets)) {
+    const { kind } = target;
+    const ids = [...new Set(await target.ids(input, { db, person: who.person, access: who.access }))];
+    const found = ids.length === 0 ? [] : await kind.find(db, ids, lock && target.lock, who.person);
+    const asked = new Map(ids.map((id, i) => [id, i]));
+    // Locked in order of their ids, answered in the order that was asked.
+    const known = found
+      .filter((row) => mayKnow(kind, row, who))
+      .sort((a, b) => (asked.get(kind.id(a)) ?? 0) - (asked.get(kind.id(b)) ?? 0));
+    if (target.number === 'many') {
+      const allowed = [];
+      for (const row of known) {
+        const missing = missingRight(target, input, row, who, on);
+        if (missing === null) allowed.push(row);
+        else
+          left.push({ id: kind.id(row), name: kind.subject(row).name, outcome: 'refused', why: notAllowed(missing, target.who).message });
+      }
+      const seen = new Set(known.map((row) => kind.id(row)));
+      left.push(...ids.filter((id) => !seen.has(id)).map(unknownLine));
+      on[key] = allowed;
+      continue;
+    }
+    const [row] = known;
+    if (row === undefined && ids.length > 0) throw notFound(kind.what);
+    if (row !== undefined) {
+      const missing = missingRight(target, input, row, who, on);
+      if (missing !== null) throw notAllowed(missing, target.who);
+    }
+    on[key] = row;
+  }
+  return { on, left };
+}
+
+function enter(uow: UnitOfWork, act: AnyAct, on: Record<string, unknown>, said: Entered | readonly Entered[] | null): void {
+  if (said === null) return;
+  const { definition } = act;
+  if ('each' in definition) return;
+  const [name] = typeof definition.name === 'string' ? [definition.name] : definition.name.length === 1 ? definition.name : [];
+  const main = (): Subject | undefined => {
+    if (!('on' in definition)) return undefined;
+    const [first] = Object.entries(definition.on as Targets<unknown>);
+    return first && first[1].number !== 'many' ? first[1].kind.subject(on[first[0]]) : undefined;
+  };
+  for (const one of Array.isArray(said) ? (said as readonly Entered[]) : [said as Entered]) {
+    const entered = one.act ?? name;
+    const subject = one.subject ?? main();
+    if (entered === undefined || subject === undefined)
+      throw new Error(`An entry of ${act.endpoint.path} does not say what was done to what.`);
+    uow.enter({ ...one, act: entered, subject });
+  }
+}
+
+/** Entries under names that the table does not have would be missing from the list of acts. */
+const onlyNamed =
+  (act: AnyAct, changed: () => boolean) =>
+  (entered: readonly Entry[]): void => {
+    const names = new Set(namesOf(act));
+    const other = entered.find((e) => !names.has(e.act));
+    if (other) throw new Error(`${act.endpoint.path} entered “${other.act}”, which the table of acts does not say of it.`);
+    if (entered.length === 0 && changed()) throw new Error(`${act.endpoint.path} changed something and entered nothing.`);
+  };
+
+/**
+ * Carries an act out: loads what it is on under locks in the table’s order, leaves what the person may not know of as if
+ * it were not there (404), refuses what they may not do (403), asks the core, writes, enters. A trial keeps nothing.
+ * Throws a {@link Problem} for every refusal.
+ */
+export async function carryOut<E extends Endpoint, S extends Services, On>(
+  services: S,
+  person: SignedIn,
+  act: ActOf<E, S, On>,
+  asked: Partial<Input<E>>,
+  { trial = false }: { readonly trial?: boolean } = {},
+): Promise<ResponseOf<E>> {
+  const input = { params: {}, query: {}, body: {}, ...asked } as Input<E>;
+  const { definition } = act;
+  if ('free' in definition) {
+    const answer = await definition.free({ ...input, services, address: person.from, person });
+    return answer instanceof SessionChange ? ({} as ResponseOf<E>) : answer;
+  }
+  if ('each' in definition) {
+    return definition.carryEach(input, (item) => carryOut(services, person, definition.each, { body: item }, { trial }), services.log);
+  }
+  const access = await services.access.of(person);
+  const targets = definition.on as Targets<Input<E>>;
+  const find = async (db: Db, lock: boolean) => {
+    const who: Asking = { person, access, root: await rootSet(db) };
+    const { on, left } = await findAll(db, targets, input, who, lock);
+    return { ...input, services, person, access, on: on as Found<On>, left, trial } satisfies Given<E, S, On>;
+  };
+  const { gate: asksFor = 'shared' } = definition;
+  const gate = typeof asksFor === 'function' ? asksFor(input) : asksFor;
+  if ('perform' in definition) {
+    const given = await find(services.pool, false);
+    return definition.perform(given, (part) =>
+      withUnitOfWork(services.pool, person, part, gate, { trial, check: onlyNamed(act, () => false) }),
+    );
+  }
+  // Who may not do it must not make all others wait.
+  if (gate === 'exclusive') await find(services.pool, false);
+  let unchanged = false;
+  return withUnitOfWork(
+    services.pool,
+    person,
+    async (uow) => {
+      await definition.first?.(uow);
+      const given = await find(uow, true);
+      const refusal = definition.decide?.(given) ?? null;
+      if (refusal) throw refused(refusal);
+      const { answer, entry } = await definition.write(uow, given);
+      unchanged = entry === null;
+      enter(uow, act, given.on as Record<string, unknown>, entry);
+      return answer;
+    },
+    gate,
+    { trial, check: onlyNamed(act, () => !unchanged) },
+  );
+}
