@@ -53,6 +53,8 @@ async function paths(databaseUrl: string): Promise<Record<string, string>> {
   return found;
 }
 
+const wcag = ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'];
+
 for (const dark of [false, true]) {
   test(`axe finds nothing on any screen, ${dark ? 'dark' : 'light'}`, async ({ browser, app }) => {
     const page = await signedIn(browser, app, 'ines', { dark });
@@ -60,7 +62,9 @@ for (const dark of [false, true]) {
       await page.goto(path);
       await page.getByRole('heading', { level: 1 }).first().waitFor();
       await page.waitForLoadState('networkidle');
-      const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']).analyze();
+      const axe = new AxeBuilder({ page });
+      // Nothing but the colours is other in the dark.
+      const { violations } = await (dark ? axe.withRules(['color-contrast']) : axe.withTags(wcag)).analyze();
       const words = violations.flatMap((v) =>
         v.nodes.slice(0, 3).map((n) => `${v.id}: ${n.html.slice(0, 160)} ${n.failureSummary?.slice(0, 200)}`),
       );
@@ -72,12 +76,15 @@ for (const dark of [false, true]) {
 test('no screen has a bar across at 1280, at 768, nor at 200 % zoom', async ({ browser, app }) => {
   const page = await signedIn(browser, app, 'ines');
   const screens = await paths(app.databaseUrl);
-  for (const width of [1280, 768, 640]) {
-    await page.setViewportSize({ width, height: 800 });
-    for (const [name, path] of Object.entries(screens)) {
-      await page.goto(path);
-      await page.getByRole('heading', { level: 1 }).first().waitFor();
-      await page.waitForLoadState('networkidle');
+  for (const [name, path] of Object.entries(screens)) {
+    await page.setViewportSize({ width: 1280, height: 800 });
+    await page.goto(path);
+    await page.getByRole('heading', { level: 1 }).first().waitFor();
+    await page.waitForLoadState('networkidle');
+    for (const width of [1280, 768, 640]) {
+      await page.setViewportSize({ width, height: 800 });
+      // Charts are drawn anew in the frame after they were told of their width.
+      await page.evaluate(() => new Promise((drawn) => requestAnimationFrame(() => requestAnimationFrame(drawn))));
       const over = await page.evaluate(() => document.documentElement.scrollWidth - innerWidth);
       expect.soft(over, `${name} at ${width}`).toBeLessThanOrEqual(0);
     }
