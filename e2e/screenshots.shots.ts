@@ -34,7 +34,7 @@ test('one picture of each main view', async ({ browser, app }) => {
     ['hold', `/holds/${await one(`select id from hold where name = 'Ottoline inquiry'`)}`],
     ['docket', '/docket'],
     ['batch', `/docket/${await one(`select id from batch where number = 'D-2026-003'`)}`],
-    ['transfer', `/docket/${await one(`select id from batch where number = 'D-2026-002'`)}`],
+    ['acts', '/setup/acts'],
     ['proof', '/proof'],
   ];
   await client.end();
