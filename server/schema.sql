@@ -153,8 +153,17 @@ CREATE FUNCTION public.guard_content() RETURNS trigger
     LANGUAGE plpgsql
     AS $$
 begin
-  if old.sha256 is not null and (new.sha256, new.size) is distinct from (old.sha256, old.size) then
+  -- What comes whole fits one chunk.
+  if tg_op = 'INSERT' then
+    new.tree := sha256(new.sha256);
+    return new;
+  end if;
+  if old.sha256 is not null and (new.sha256, new.size, new.tree) is distinct from (old.sha256, old.size, old.tree) then
     raise exception 'Stored content is never updated' using errcode = 'KC001';
+  end if;
+  -- The tree over the chunks is nobody's to say: it is made when the content is whole.
+  if old.sha256 is null and new.sha256 is not null then
+    new.tree := (select sha256(string_agg(k.sha256, ''::bytea order by k.seq)) from content_chunk k where k.content_id = new.id);
   end if;
   return new;
 end $$;
@@ -590,13 +599,17 @@ CREATE TABLE public.content (
     media_type text DEFAULT 'application/octet-stream'::text NOT NULL,
     checked_at timestamp with time zone,
     stored_at timestamp with time zone DEFAULT now() NOT NULL,
-    CONSTRAINT content_sha256_check CHECK ((length(sha256) = 32))
+    tree bytea,
+    CONSTRAINT content_sha256_check CHECK ((length(sha256) = 32)),
+    CONSTRAINT content_tree_check CHECK ((length(tree) = 32)),
+    CONSTRAINT content_whole CHECK (((sha256 IS NULL) = (tree IS NULL)))
 );
 
 CREATE TABLE public.content_chunk (
     content_id uuid NOT NULL,
     seq integer NOT NULL,
     bytes bytea NOT NULL,
+    sha256 bytea GENERATED ALWAYS AS (sha256(bytes)) STORED NOT NULL,
     CONSTRAINT content_chunk_bytes_check CHECK ((length(bytes) <= 1048576))
 );
 ALTER TABLE ONLY public.content_chunk ALTER COLUMN bytes SET STORAGE EXTERNAL;
@@ -1580,7 +1593,7 @@ CREATE TRIGGER content_chunk_fixed BEFORE UPDATE ON public.content_chunk FOR EAC
 
 CREATE TRIGGER content_chunk_guard BEFORE INSERT ON public.content_chunk FOR EACH ROW WHEN ((new.seq > 0)) EXECUTE FUNCTION public.guard_chunk();
 
-CREATE TRIGGER content_guard BEFORE UPDATE ON public.content FOR EACH ROW EXECUTE FUNCTION public.guard_content();
+CREATE TRIGGER content_guard BEFORE INSERT OR UPDATE ON public.content FOR EACH ROW EXECUTE FUNCTION public.guard_content();
 
 CREATE TRIGGER criteria_rule_epoch AFTER INSERT OR DELETE OR UPDATE ON public.criteria_rule FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('schedule');
 

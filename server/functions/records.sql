@@ -14,8 +14,17 @@ end $$;
 
 create or replace function guard_content() returns trigger language plpgsql as $$
 begin
-  if old.sha256 is not null and (new.sha256, new.size) is distinct from (old.sha256, old.size) then
+  -- What comes whole fits one chunk.
+  if tg_op = 'INSERT' then
+    new.tree := sha256(new.sha256);
+    return new;
+  end if;
+  if old.sha256 is not null and (new.sha256, new.size, new.tree) is distinct from (old.sha256, old.size, old.tree) then
     raise exception 'Stored content is never updated' using errcode = 'KC001';
+  end if;
+  -- The tree over the chunks is nobody's to say: it is made when the content is whole.
+  if old.sha256 is null and new.sha256 is not null then
+    new.tree := (select sha256(string_agg(k.sha256, ''::bytea order by k.seq)) from content_chunk k where k.content_id = new.id);
   end if;
   return new;
 end $$;
@@ -147,7 +156,7 @@ end $$;
 
 create or replace trigger content_chunk_fixed before update on content_chunk
   for each row execute function refuse_change('stored content is never updated');
-create or replace trigger content_guard before update on content for each row execute function guard_content();
+create or replace trigger content_guard before insert or update on content for each row execute function guard_content();
 create or replace trigger record_guard before update on record for each row execute function guard_record();
 create or replace trigger record_kept before delete on record
   for each row execute function refuse_change('a record is disposed of, never deleted');

@@ -184,6 +184,22 @@ describe('every act, by every kind of person, on what is inside, outside, hidden
     );
   }
 
+  it('enters under a name of its own in the table, or not at all', async () => {
+    const keeper = world.askers.find((asker) => asker.name === 'keeper of all')!;
+    const { act } = named.find((one) => one.name === 'holds.makeMatter')!;
+    const saying = (name: string): AnyAct => ({
+      ...act,
+      definition: {
+        ...act.definition,
+        write: () => Promise.resolve({ answer: {}, entry: { act: name, subject: { kind: 'matter', id: null, name: 'M' } } }),
+      },
+    });
+    const carriedOut = (name: string): Promise<unknown> =>
+      carryOut(world.services, keeper.person, saying(name), inputFor('holds.makeMatter', act.endpoint, 'inside') as never, { trial: true });
+    await expectAsync(carriedOut('opened a matter')).toBeResolved();
+    await expectAsync(carriedOut('did something else')).toBeRejectedWithError(/did something else/);
+  });
+
   it('what the state of a record forbids, it forbids a keeper of all of it too, and nothing else', async () => {
     const keeper = world.askers.find((asker) => asker.name === 'keeper of all')!;
     const told: Record<string, Partial<Record<State, string>>> = {};

@@ -1,5 +1,8 @@
 import { docket, holds, receiving, records, steps } from '@key-cellar/contract';
+import { civilDate } from '@key-cellar/core/calendar';
+import { actOnBatch, batchStates, type BatchAct } from '@key-cellar/core/docket';
 import { uuidv7 } from 'uuidv7';
+import { asOwner } from './support/database.js';
 import { approvedBatch, executeAndWait, makeWorld, problemOf, statusOf, type World } from './support/world.js';
 
 /** What happened between approval and execution counts: every item is judged again when its turn comes. */
@@ -80,6 +83,46 @@ describe('an approved batch', () => {
     expect(await problemOf(keeper.call(docket.execute, { params }))).toBe('Only an approved batch can be executed.');
     await world.as('approver').call(docket.approve, { params, body: { note: '' } });
     expect(await executeAndWait(world, id)).toBe('2 destroyed, 0 not.');
+  });
+
+  it('is done to only in the states that the core allows', async () => {
+    const { id: recordId } = await due('In a batch');
+    const id = await approvedBatch(world);
+    const keeper = world.as('keeper');
+    const params = { id };
+    const tries: [BatchAct, () => Promise<unknown>][] = [
+      [{ kind: 'announce' }, () => keeper.call(docket.announce, { params })],
+      [{ kind: 'object' }, () => world.as('editor').call(docket.object, { params, body: { recordId, reason: 'still needed' } })],
+      [
+        { kind: 'approve', by: world.ids.deputy, groups: [] },
+        () => world.as('deputy').call(docket.approve, { params, body: { note: '' } }),
+      ],
+      [{ kind: 'reject', by: world.ids.approver }, () => world.as('approver').call(docket.reject, { params, body: { reason: 'not so' } })],
+      [{ kind: 'execute' }, () => keeper.call(docket.execute, { params })],
+      [{ kind: 'withdraw' }, () => keeper.call(docket.withdraw, { params, body: { reason: 'not so' } })],
+    ];
+    const { noticeUntil } = await keeper.call(docket.batch, { params });
+    let refused = 0;
+    for (const state of batchStates) {
+      await asOwner(world.database, (client) => client.query('update batch set state = $2 where id = $1', [id, state]));
+      for (const [act, does] of tries) {
+        const standing = {
+          state,
+          proposedBy: world.ids.keeper,
+          approvalsNeeded: 1,
+          approvals: [],
+          approverGroups: [],
+          noticeUntil: civilDate(noticeUntil!),
+        };
+        const said = actOnBatch(standing, act, civilDate(noticeUntil!) + 1);
+        if (typeof said === 'string') continue;
+        refused += 1;
+        expect(await problemOf(does()))
+          .withContext(`${act.kind}, ${state}`)
+          .toBe(said.sentence);
+      }
+    }
+    expect(refused).toBeGreaterThan(20);
   });
 
   it('takes no word of a person that a held item is gone, nor of one that does not wait', async () => {

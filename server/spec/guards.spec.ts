@@ -90,6 +90,8 @@ describe('straight in SQL, with the application’s role and as the owner', () =
     await refused(`insert into content_chunk (content_id, seq, bytes) select id, 99, 'x' from content limit 1`, [], 'KC001', 'KC001');
     await refused(`update content set sha256 = sha256('x')`, [], 'KC001', 'KC001');
     await refused('update content set size = 0', [], 'KC001', 'KC001');
+    await refused(`update content set tree = sha256('x')`, [], '42501', 'KC001');
+    await refused(`update content_chunk set sha256 = sha256('x')`, [], '428C9', '428C9');
     await refused('delete from content', [], '23503', '23503');
     await refused('truncate content cascade', [], '42501', 'done');
     // What a version has is not dropped, and says so; nothing is left to a foreign key.

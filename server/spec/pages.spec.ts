@@ -1,19 +1,9 @@
 import { createHash } from 'node:crypto';
-import { PDFDocument, StandardFonts } from '@cantoo/pdf-lib';
 import { ledger, receiving, records } from '@key-cellar/contract';
 import sharp from 'sharp';
 import { asOwner } from './support/database.js';
+import { pdfOf } from './support/pdf.js';
 import { type Login, makeWorld, statusOf, type World } from './support/world.js';
-
-async function pdfOf(pages: number, given: { width?: number; height?: number } = {}): Promise<Uint8Array> {
-  const pdf = await PDFDocument.create();
-  const font = await pdf.embedFont(StandardFonts.Helvetica);
-  for (let i = 1; i <= pages; i++) {
-    const page = pdf.addPage([given.width ?? 300, given.height ?? 400]);
-    page.drawText(`Page ${i}`, { x: 40, y: 200, size: 60, font });
-  }
-  return pdf.save();
-}
 
 describe('reading on screen', () => {
   let world: World;

@@ -1,7 +1,7 @@
-import { jobById, notFound, withUnitOfWork, wrongField } from '../kernel/index.js';
+import { jobById, notFound, withUnitOfWork, wrongField, type SignedIn } from '../kernel/index.js';
 import { batchPage, certificateById, type Services } from '../docket/index.js';
-import { arrivalFor } from '../receiving/index.js';
-import { contentFor, enterReading, pictureOf, readContent, sandboxPolicy, textOf, withFixity } from '../records/index.js';
+import { arrivalLeaving } from '../receiving/index.js';
+import { leave, type Leaving, pictureOf, readContent, sandboxPolicy, textOf, versionLeaving, withFixity } from '../records/index.js';
 import { schedule } from '@key-cellar/contract';
 import { streamSSE } from 'hono/streaming';
 import * as z from 'zod';
@@ -19,31 +19,35 @@ function parseRange(header: string | undefined, size: number): { from: number; t
 }
 
 /** The version that a request names, for a person who has the right. */
-async function versionFor(services: Services, context: HttpContext, right: 'read' | 'copyOut') {
+async function namedVersion(services: Services, context: HttpContext, right: 'read' | 'copyOut') {
   const person = requirePerson(context);
   const id = z.uuid().safeParse(context.req.param('id'));
   if (!id.success) throw notFound();
   const no = z.coerce.number().int().positive().optional().safeParse(context.req.query('version'));
   if (!no.success) throw wrongField('/version', 'The version must be a number, from 1.');
-  return { person, ...(await contentFor(services, person, id.data, no.data, right)) };
+  return { person, leaving: await versionLeaving(services, person, id.data, no.data, right) };
+}
+
+/** Bytes of which the first are read, and so known to be good, before anybody is told that they come. */
+async function begun(bytes: AsyncGenerator<Buffer>, whole: boolean): Promise<AsyncIterable<Buffer>> {
+  const first: Buffer[] = [];
+  for (let next; (whole || first.length === 0) && !(next = await bytes.next()).done;) first.push(next.value);
+  return (async function* () {
+    yield* first;
+    yield* bytes;
+  })();
 }
 
 /** A copy of a version: its bytes, whole or in part, for those who may take one away. */
 async function serveCopy(services: Services, context: HttpContext): Promise<Response> {
-  const { person, record, version } = await versionFor(services, context, 'copyOut');
+  const { person, leaving } = await namedVersion(services, context, 'copyOut');
+  const { content: version } = leaving;
   const range = parseRange(context.req.header('range'), version.size);
   const { from, to } = range ?? { from: 0, to: version.size };
   const bytes = readContent(services.pool, version.content_id, from, to);
-  let body: AsyncIterable<Buffer> = range ? bytes : withFixity(bytes, version.sha256);
-  if (!range && version.size <= checkedWhole) {
-    const whole: Buffer[] = [];
-    for await (const piece of body) whole.push(piece);
-    body = (async function* () {
-      yield* whole;
-    })();
-  }
-  // Following parts of the same copy by range are not acts of their own.
-  if (from === 0) await enterReading(services, person, record, version, 'took a copy');
+  const body = await leave(services, person, leaving, 'took a copy', () =>
+    range ? begun(bytes, false) : begun(withFixity(bytes, version.sha256), version.size <= checkedWhole),
+  );
   const headers: Record<string, string> = {
     'content-type': version.media_type,
     'content-length': String(to - from),
@@ -56,10 +60,11 @@ async function serveCopy(services: Services, context: HttpContext): Promise<Resp
   return new Response(ReadableStream.from(body) as unknown as ReadableStream<Uint8Array>, { status: range ? 206 : 200, headers });
 }
 
-async function arrivalOf(services: Services, context: HttpContext) {
+async function namedArrival(services: Services, context: HttpContext) {
+  const person = requirePerson(context);
   const id = z.uuid().safeParse(context.req.param('id'));
   if (!id.success) throw notFound('This arrival');
-  return arrivalFor(services, requirePerson(context), id.data);
+  return { person, leaving: await arrivalLeaving(services, person, id.data) };
 }
 
 async function serveCertificate(services: Services, context: HttpContext): Promise<Response> {
@@ -102,20 +107,19 @@ function followJob(services: Services, context: HttpContext): Response {
 
 /** What is answered as bytes or as a stream, and so stands beside the endpoints of the contract. Nothing here changes anything. */
 export function fileRoutes(app: HttpApp, services: Services): void {
-  app.get('/records/:id/pages/:no', async (context) => {
-    const { version } = await versionFor(services, context, 'read');
-    return pictureOf(services, version, context.req.param('no'));
-  });
-  // Reading is one act in the ledger: entered when its text is given, or when its pages are counted.
-  app.get('/records/:id/preview', async (context) => {
-    const { person, record, version } = await versionFor(services, context, 'read');
-    const text = await textOf(services, version);
-    await enterReading(services, person, record, version, 'read content');
-    return text;
-  });
+  const shown = (path: string, named: (context: HttpContext) => Promise<{ person: SignedIn; leaving: Leaving }>): void => {
+    app.get(`${path}/pages/:no`, async (context) => {
+      const { person, leaving } = await named(context);
+      return leave(services, person, leaving, 'read content', () => pictureOf(services, leaving.content, context.req.param('no')));
+    });
+    app.get(`${path}/preview`, async (context) => {
+      const { person, leaving } = await named(context);
+      return leave(services, person, leaving, 'read content', () => textOf(services, leaving.content));
+    });
+  };
+  shown('/records/:id', (context) => namedVersion(services, context, 'read'));
+  shown('/arrivals/:id', (context) => namedArrival(services, context));
   app.get('/records/:id/content', (context) => serveCopy(services, context));
-  app.get('/arrivals/:id/pages/:no', async (context) => pictureOf(services, await arrivalOf(services, context), context.req.param('no')));
-  app.get('/arrivals/:id/preview', async (context) => textOf(services, await arrivalOf(services, context)));
   app.get('/certificates/:id', (context) => serveCertificate(services, context));
   app.get('/jobs/:id/events', (context) => followJob(services, context));
 }

@@ -1,7 +1,7 @@
 import type { Arrival } from '@key-cellar/contract';
 import { titleFromFileName } from '@key-cellar/core/records';
 import { mayAtRepository, mayKnowOf, notFound, type SignedIn } from '../kernel/index.js';
-import type { Services } from '../records/index.js';
+import type { Leaving, Services } from '../records/index.js';
 import { arrivalKind } from './kinds.js';
 import * as store from './store.js';
 
@@ -47,4 +47,10 @@ export async function arrivalFor(services: Services, person: SignedIn, id: strin
   const [arrival] = await mayKnowOf(services.pool, arrivalKind, found, person, await services.access.of(person));
   if (!arrival) throw notFound('This arrival');
   return arrival;
+}
+
+/** An arrival as it may be looked at by whoever brought it and by those who look after all. */
+export async function arrivalLeaving(services: Services, person: SignedIn, id: string): Promise<Leaving> {
+  const arrival = await arrivalFor(services, person, id);
+  return { subject: arrivalKind.subject(arrival), content: arrival, about: {} };
 }

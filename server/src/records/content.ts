@@ -147,16 +147,29 @@ export async function writeContent(
   );
 }
 
-/** Bytes [from, to) of a content, chunk by chunk. */
+const missing = (): Problem => new Problem(500, 'content-damaged', 'A part of this content is missing from the store. It was not served.');
+const damaged = (): Problem =>
+  new Problem(500, 'content-damaged', 'This content no longer has the fingerprint it came in with. It was not served.');
+
+const sha256Of = (bytes: Uint8Array): Buffer => createHash('sha256').update(bytes).digest();
+
+/**
+ * Bytes [from, to) of a content, chunk by chunk, none before its chunk was checked against its own fingerprint and this against the
+ * tree of the content. Throws 500 for what is missing or damaged.
+ */
 export async function* readContent(db: Db, id: string, from: number, to: number): AsyncGenerator<Buffer> {
+  const known = await store.fingerprints(db, id);
+  if (!known) throw missing();
+  if (!sha256Of(Buffer.concat(known.chunks)).equals(known.tree)) throw damaged();
   for (let position = from; position < to;) {
     const seq = Math.floor(position / chunkSize);
     const bytes = await store.chunk(db, id, seq);
-    if (!bytes) throw new Problem(500, 'content-damaged', 'A part of this content is missing from the store. It was not served.');
+    const fingerprint = known.chunks[seq];
+    if (!bytes || !fingerprint) throw missing();
+    if (!sha256Of(bytes).equals(fingerprint)) throw damaged();
     const offset = position - seq * chunkSize;
     const piece = bytes.subarray(offset, Math.min(bytes.length, offset + to - position));
-    if (piece.length === 0)
-      throw new Problem(500, 'content-damaged', 'A part of this content is missing from the store. It was not served.');
+    if (piece.length === 0) throw missing();
     yield piece;
     position += piece.length;
   }
@@ -172,8 +185,6 @@ export async function* withFixity(source: AsyncIterable<Buffer>, sha256: Buffer)
     if (held) yield held;
     held = piece;
   }
-  if (!hash.digest().equals(sha256)) {
-    throw new Problem(500, 'content-damaged', 'This content no longer has the fingerprint it came in with. It was not served.');
-  }
+  if (!hash.digest().equals(sha256)) throw damaged();
   if (held) yield held;
 }

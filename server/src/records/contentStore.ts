@@ -57,6 +57,17 @@ export async function finish(db: Db, c: { id: string; sha256: Buffer; size: numb
   ]);
 }
 
+/** What the chunks of a content must have as fingerprints, in order, and the fingerprint over these; undefined for no content. */
+export function fingerprints(db: Db, id: string) {
+  return row<{ tree: Buffer; chunks: Buffer[] }>(
+    db,
+    'content.fingerprints',
+    `select c.tree, array(select k.sha256 from content_chunk k where k.content_id = c.id order by k.seq) as chunks
+     from content c where c.id = $1 and c.tree is not null`,
+    [id],
+  );
+}
+
 /** One chunk of a content; undefined when it is missing. */
 export async function chunk(db: Db, id: string, seq: number): Promise<Buffer | undefined> {
   const found = await row<{ bytes: Buffer }>(db, 'content.read', 'select bytes from content_chunk where content_id = $1 and seq = $2', [

@@ -11,7 +11,7 @@ export { pageDrawer, type PageAnswer, type PageQuestion } from './pages.js';
 export { recordReads, recordSetupReads } from './reads.js';
 export { declareOnClosing, recordActs, standingOf } from './recordActs.js';
 export type { Services } from './services.js';
-export { contentFor, enterReading } from './serving.js';
+export { leave, versionLeaving, type Leaving } from './serving.js';
 export {
   addRecord,
   addVersion,

@@ -6,7 +6,7 @@ import { entityEvents } from '../schedule/index.js';
 import { listDetectors } from './detectors.js';
 import { count, ids, list, toLine } from './lists.js';
 import { listNumberings } from './numbering.js';
-import { contentFor, enterReading } from './serving.js';
+import { leave, versionLeaving } from './serving.js';
 import type { Services } from './services.js';
 import * as store from './store.js';
 import { extentOf } from './view.js';
@@ -28,12 +28,9 @@ export const recordReads: Pick<ReadsOf<typeof records, Services>, Here> = {
   list: ({ services, person, query }) => list(services, person, query),
   count: async ({ services, person, query }) => ({ count: await count(services, person, query) }),
   ids: ({ services, person, query }) => ids(services, person, query),
-  // Reading is one act in the ledger: entered when its text is given, or when its pages are counted.
   pages: entering(['read content', 'took a copy'], async ({ services, person, params, query }) => {
-    const { record, version } = await contentFor(services, person, params.id, query.version, 'read');
-    const extent = await extentOf(services, version);
-    await enterReading(services, person, record, version, 'read content');
-    return extent;
+    const leaving = await versionLeaving(services, person, params.id, query.version, 'read');
+    return leave(services, person, leaving, 'read content', () => extentOf(services, leaving.content));
   }),
 };
 

@@ -1,32 +1,57 @@
-import { notFound, requireRight, withUnitOfWork, type SignedIn } from '../kernel/index.js';
+import { notFound, requireRight, withUnitOfWork, type Act, type SignedIn } from '../kernel/index.js';
 import { recordKind } from './kinds.js';
 import type { Services } from './services.js';
 import * as store from './store.js';
+import type { StoredRow } from './view.js';
 
-/** Finds the content of a version that a person may read (to see) or copy out (to keep). */
-export async function contentFor(
+/** What goes on within this time about the same content is one reading, or one copy fetched in parts. */
+const oneActMinutes = 10;
+
+/** A content as it may leave to somebody: what it is of, and what the ledger says then. */
+export interface Leaving {
+  readonly subject: Act['subject'];
+  readonly content: StoredRow;
+  /** What the entry says besides; with the fingerprint of the content. */
+  readonly about: Readonly<Record<string, unknown>>;
+}
+
+/** Finds a version that a person may read (to see) or copy out (to keep); without a number the newest. */
+export async function versionLeaving(
   services: Services,
   person: SignedIn,
   id: string,
   no: number | undefined,
   right: 'read' | 'copyOut',
-): Promise<{ record: store.RecordRow; version: store.VersionRow }> {
+): Promise<Leaving & { readonly content: store.VersionRow }> {
   const access = await services.access.of(person);
   const record = requireRight(access, person, await store.recordById(services.pool, id), right);
   const versions = await store.versionsOf(services.pool, id);
   const version = no === undefined ? versions[0] : versions.find((v) => v.no === no);
   if (!version) throw notFound('This version');
-  return { record, version };
+  return { subject: recordKind.subject(record), content: version, about: { version: version.no } };
 }
 
-/** Says in the ledger that somebody read a version, or took a copy of it. */
-export function enterReading(
+/**
+ * The one gate through which bytes leave to a person, whatever they leave as: `give` makes what leaves of verified content,
+ * and the ledger says so before it does. Nothing is said of what could not be given, and nothing is given that was not said.
+ */
+export async function leave<T>(
   services: Services,
   person: SignedIn,
-  record: store.RecordRow,
-  version: store.VersionRow,
+  { subject, content, about }: Leaving,
   act: 'read content' | 'took a copy',
-): Promise<void> {
-  const after = { version: version.no, sha256: version.sha256.toString('hex') };
-  return withUnitOfWork(services.pool, person, (uow) => uow.enter({ act, subject: recordKind.subject(record), after }), 'none');
+  give: () => Promise<T>,
+): Promise<T> {
+  const given = await give();
+  const sha256 = content.sha256.toString('hex');
+  await withUnitOfWork(
+    services.pool,
+    person,
+    async (uow) => {
+      const said = { by: person.id, act, subject: subject.id, sha256, at: uow.at, minutes: oneActMinutes };
+      if (!(await store.saidLately(uow, said))) uow.enter({ act, subject, after: { ...about, sha256 } });
+    },
+    'none',
+  );
+  return given;
 }

@@ -439,3 +439,18 @@ export function referringTo(db: Db, entityId: string, sets: readonly number[], l
     [entityId, sets, limit],
   );
 }
+
+/** Whether somebody did this with the same content lately, so that it is still the same act. */
+export async function saidLately(
+  db: Db,
+  said: { by: string; act: string; subject: string | null; sha256: string; at: string; minutes: number },
+): Promise<boolean> {
+  const found = await row<{ lately: boolean }>(
+    db,
+    'content.saidLately',
+    `select exists (select from ledger_entry where subject_id = $1 and actor_id = $2 and act = $3
+       and at > $5::timestamptz - make_interval(mins => $6) and body::jsonb -> 'after' ->> 'sha256' = $4) as lately`,
+    [said.subject, said.by, said.act, said.sha256, said.at, said.minutes],
+  );
+  return found!.lately;
+}
