@@ -46,6 +46,7 @@ describe('every act, by every kind of person, on what is inside, outside, hidden
       declared: inside.declared,
       'declared and held': inside.bound,
       'in a batch': inside.item,
+      disposed: inside.gone,
     }[state];
     return { ...inside, record, declared: record, held: record };
   };

@@ -10,13 +10,13 @@ const noRight = "{ words: 'none', may: [], of: () => null }";
 const rightAt = { one: 2, many: 2, perhaps: 2, atRepository: 0 };
 /** Specs that go through the acts of an area. */
 const specsOf = {
-  docket: ['slice', 'approvers', 'execution', 'transfer', 'steps', 'routes', 'discovery'],
+  docket: ['execution', 'slice', 'approvers', 'transfer', 'steps', 'routes', 'discovery'],
   facts: ['facts', 'routes', 'discovery'],
-  holds: ['holds', 'routes', 'discovery'],
+  holds: ['holds', 'acts', 'routes', 'discovery'],
   plan: ['places', 'planChanges', 'stencils', 'tables', 'routes', 'discovery'],
   receiving: ['content', 'slice', 'facts', 'routes', 'discovery'],
-  records: ['slice', 'pages', 'levels', 'numbering', 'detectors', 'facts', 'routes', 'discovery'],
-  schedule: ['schedule', 'levels', 'planChanges', 'effect', 'tables', 'routes', 'discovery'],
+  records: ['acts', 'slice', 'pages', 'levels', 'numbering', 'detectors', 'facts', 'routes', 'discovery'],
+  schedule: ['acts', 'schedule', 'levels', 'planChanges', 'effect', 'tables', 'routes', 'discovery'],
 };
 
 function* files(folder) {

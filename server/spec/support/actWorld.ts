@@ -27,6 +27,7 @@ import {
   type Services,
   type SignedIn,
 } from '../../src/index.js';
+import { asOwner } from './database.js';
 import { makeWorld, ruleDefinition, today, type World } from './world.js';
 
 /** Where something is, seen from somebody whose rights are on one folder only. */
@@ -49,6 +50,8 @@ export interface Things {
   readonly kept: string;
   /** Declared, and held then. */
   readonly bound: string;
+  /** Disposed of: a stub. */
+  readonly gone: string;
   readonly hold: string;
   readonly batch: string;
   readonly item: string;
@@ -238,6 +241,10 @@ export async function makeActWorld(): Promise<ActWorld> {
       })
     ).id;
     const kept = await file(place);
+    const gone = await file(place);
+    await asOwner(world.database, (client) =>
+      client.query(`update record set state = 'disposed', disposed_on = $2, docket = 'none', due_on = null where id = $1`, [gone, today]),
+    );
     const bound = await file(place);
     await does(recordActs.declare, { body: { ids: [bound] } });
     await does(holdActs.placeHold, {
@@ -279,6 +286,7 @@ export async function makeActWorld(): Promise<ActWorld> {
       held,
       kept,
       bound,
+      gone,
       hold,
       batch,
       item,
