@@ -1,5 +1,6 @@
 // npm test: checks, unit tests of core and web in a browser, server against a real PostgreSQL, journeys.
 import { join } from 'node:path';
+import { stripVTControlCharacters } from 'node:util';
 import { checks, runChecks } from './check.mjs';
 import { buildWeb } from './lib/build.mjs';
 import { testCluster } from './lib/cluster.mjs';
@@ -19,9 +20,9 @@ function count(name, ok, bad, code) {
   say(`\n== ${name}: ${ok} passed, ${failures} failed\n`);
 }
 
-/** Numbers from a runner's closing line. */
+/** Numbers from a runner's closing line, whatever its colours. */
 function numbers(output, pattern) {
-  const all = [...output.matchAll(pattern)];
+  const all = [...stripVTControlCharacters(output).matchAll(pattern)];
   return (
     all
       .at(-1)

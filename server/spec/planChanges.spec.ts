@@ -57,6 +57,28 @@ describe('changes of the plan', () => {
     expect((await page(first)).formerCodes.map((c) => c.code)).toEqual(['OTHER-1']);
   });
 
+  it('a place is merged into another of its kind only, and nothing into itself or what was retired', async () => {
+    const folder = await make(world.ids.A02, 'folder', 'MERGE-1');
+    const retired = await make(world.ids.A02, 'folder', 'MERGE-2');
+    await keeper().call(plan.retirePlace, { params: { id: retired }, body: { reason: 'not used' } });
+    expect(await refusal(keeper().call(plan.retirePlace, { params: { id: retired }, body: { reason: 'again' } }))).toContain(
+      'It was retired on',
+    );
+    expect(await refusal(keeper().call(plan.retirePlace, { params: { id: world.ids.root }, body: { reason: 'all' } }))).toBe(
+      'The repository itself cannot be retired.',
+    );
+    for (const [id, into, why] of [
+      [folder, folder, 'A place cannot be merged into itself.'],
+      [world.ids.A02, world.ids.A, 'A series can only be merged into another series.'],
+      [world.ids.root, world.ids.A, 'The repository itself cannot be merged.'],
+      [folder, retired, 'MERGE-2 was retired on'],
+    ] as const) {
+      expect(await refusal(merge(id, into)))
+        .withContext(why)
+        .toContain(why);
+    }
+  });
+
   it('fifty who ask for the next code at once get fifty codes', async () => {
     const codes = await Promise.all(
       Array.from({ length: 50 }, async () => (await page(await make(world.ids.A02, 'folder', 'P-{nn}'))).code),

@@ -13,10 +13,10 @@ const specsOf = {
   docket: ['execution', 'slice', 'approvers', 'transfer', 'steps', 'routes', 'discovery'],
   facts: ['facts', 'routes', 'discovery'],
   holds: ['holds', 'acts', 'routes', 'discovery'],
-  plan: ['places', 'planChanges', 'stencils', 'tables', 'routes', 'discovery'],
+  plan: ['repeat', 'places', 'planChanges', 'stencils', 'tables', 'routes', 'discovery'],
   receiving: ['content', 'slice', 'facts', 'routes', 'discovery'],
   records: ['acts', 'slice', 'pages', 'levels', 'numbering', 'detectors', 'facts', 'routes', 'discovery'],
-  schedule: ['acts', 'schedule', 'levels', 'planChanges', 'effect', 'tables', 'routes', 'discovery'],
+  schedule: ['acts', 'repeat', 'schedule', 'levels', 'planChanges', 'effect', 'tables', 'routes', 'discovery'],
 };
 
 function* files(folder) {

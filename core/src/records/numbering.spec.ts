@@ -67,7 +67,7 @@ describe('schemes', () => {
     const place = fc.constantFrom('A', 'B');
     const day = fc.constantFrom('2025-12-31', '2026-01-01', '2026-02-01');
     const record = fc.record({ series: place, folder: place, type: place, on: day });
-    const pattern = fc.subarray(['{series}', '{place}', '{type}', '{year}', '{month}']).map((p) => [...p, '{nnn}'].join('|'));
+    const pattern = fc.subarray(['{series}', '{place}', '{type}', '{year}', '{month}']).map((p) => [...p, '{nnn}'].join('/'));
     fc.assert(
       fc.property(pattern, fc.subarray([...countScopes]), record, record, fc.integer({ min: 1, max: 50 }), (p, per, a, b, n) => {
         if (numberingRefusal({ pattern: p, per }) !== null) return;
