@@ -144,7 +144,7 @@ export const guards = [
     'guards',
     'what leaves is entered',
     source('records/serving.ts'),
-    'if (!(await store.saidLately(uow, said))) uow',
+    'if (!goesOn || !(await store.saidLately(uow, said))) uow',
     'if (false as boolean) uow',
     ['leaving'],
   ],

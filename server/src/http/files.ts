@@ -45,9 +45,9 @@ async function serveCopy(services: Services, context: HttpContext): Promise<Resp
   const range = parseRange(context.req.header('range'), version.size);
   const { from, to } = range ?? { from: 0, to: version.size };
   const bytes = readContent(services.pool, version.content_id, from, to);
-  const body = await leave(services, person, leaving, 'took a copy', () =>
-    range ? begun(bytes, false) : begun(withFixity(bytes, version.sha256), version.size <= checkedWhole),
-  );
+  const give = () => (range ? begun(bytes, false) : begun(withFixity(bytes, version.sha256), version.size <= checkedWhole));
+  // A copy that begins is an act each time; only what is fetched on from further in may belong to one that was entered.
+  const body = await leave(services, person, leaving, 'took a copy', give, { goesOn: from > 0 });
   const headers: Record<string, string> = {
     'content-type': version.media_type,
     'content-length': String(to - from),

@@ -147,9 +147,18 @@ export async function writeContent(
   );
 }
 
-const missing = (): Problem => new Problem(500, 'content-damaged', 'A part of this content is missing from the store. It was not served.');
+const missing = (): Problem =>
+  new Problem(
+    500,
+    'content-damaged',
+    'A part of this content is missing from the store. It was not served. Tell whoever runs the server: the bytes can be brought back from a backup.',
+  );
 const damaged = (): Problem =>
-  new Problem(500, 'content-damaged', 'This content no longer has the fingerprint it came in with. It was not served.');
+  new Problem(
+    500,
+    'content-damaged',
+    'This content no longer has the fingerprint it came in with. It was not served. Tell whoever runs the server: the bytes can be brought back from a backup.',
+  );
 
 const sha256Of = (bytes: Uint8Array): Buffer => createHash('sha256').update(bytes).digest();
 

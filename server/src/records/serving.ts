@@ -34,6 +34,7 @@ export async function versionLeaving(
 /**
  * The one gate through which bytes leave to a person, whatever they leave as: `give` makes what leaves of verified content,
  * and the ledger says so before it does. Nothing is said of what could not be given, and nothing is given that was not said.
+ * What `goesOn` with an act said lately is not said again; what begins anew always is.
  */
 export async function leave<T>(
   services: Services,
@@ -41,6 +42,7 @@ export async function leave<T>(
   { subject, content, about }: Leaving,
   act: 'read content' | 'took a copy',
   give: () => Promise<T>,
+  { goesOn = true }: { goesOn?: boolean } = {},
 ): Promise<T> {
   const given = await give();
   const sha256 = content.sha256.toString('hex');
@@ -49,7 +51,7 @@ export async function leave<T>(
     person,
     async (uow) => {
       const said = { by: person.id, act, subject: subject.id, sha256, at: uow.at, minutes: oneActMinutes };
-      if (!(await store.saidLately(uow, said))) uow.enter({ act, subject, after: { ...about, sha256 } });
+      if (!goesOn || !(await store.saidLately(uow, said))) uow.enter({ act, subject, after: { ...about, sha256 } });
     },
     'none',
   );
