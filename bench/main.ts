@@ -217,6 +217,8 @@ function configOf(url: string) {
     archiveUrl: unreachable,
     timeAuthorityUrl: unreachable,
     standInsDir: '',
+    hosts: [],
+    idleMinutes: 60,
   };
 }
 

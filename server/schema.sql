@@ -780,6 +780,12 @@ CREATE TABLE public.jurisdiction (
     CONSTRAINT jurisdiction_name_check CHECK ((name <> ''::text))
 );
 
+CREATE TABLE public.known_address (
+    principal_id uuid NOT NULL,
+    address text NOT NULL,
+    last_at timestamp with time zone DEFAULT now() NOT NULL
+);
+
 CREATE TABLE public.ledger_entry (
     seq bigint NOT NULL,
     at timestamp with time zone NOT NULL,
@@ -1125,7 +1131,10 @@ CREATE TABLE public.session (
     principal_id uuid NOT NULL,
     created_at timestamp with time zone DEFAULT now() NOT NULL,
     last_seen_at timestamp with time zone DEFAULT now() NOT NULL,
-    expires_at timestamp with time zone NOT NULL
+    expires_at timestamp with time zone NOT NULL,
+    id uuid DEFAULT gen_random_uuid() NOT NULL,
+    address text DEFAULT ''::text NOT NULL,
+    agent text DEFAULT ''::text NOT NULL
 );
 
 CREATE TABLE public.setting (
@@ -1133,7 +1142,7 @@ CREATE TABLE public.setting (
     value jsonb NOT NULL
 );
 
-CREATE TABLE public.sign_in_failure (
+CREATE TABLE public.sign_in_try (
     login text NOT NULL,
     address text NOT NULL,
     at timestamp with time zone DEFAULT now() NOT NULL
@@ -1321,6 +1330,9 @@ ALTER TABLE ONLY public.job_progress
 ALTER TABLE ONLY public.jurisdiction
     ADD CONSTRAINT jurisdiction_pkey PRIMARY KEY (name);
 
+ALTER TABLE ONLY public.known_address
+    ADD CONSTRAINT known_address_pkey PRIMARY KEY (principal_id, address);
+
 ALTER TABLE ONLY public.ledger_entry
     ADD CONSTRAINT ledger_entry_pkey PRIMARY KEY (seq);
 
@@ -1398,6 +1410,9 @@ ALTER TABLE ONLY public.rule_version
 
 ALTER TABLE ONLY public.seal_state
     ADD CONSTRAINT seal_state_pkey PRIMARY KEY (one);
+
+ALTER TABLE ONLY public.session
+    ADD CONSTRAINT session_id_key UNIQUE (id);
 
 ALTER TABLE ONLY public.session
     ADD CONSTRAINT session_pkey PRIMARY KEY (token_hash);
@@ -1565,9 +1580,11 @@ CREATE INDEX record_waiting ON public.record USING btree (rule_version_id, place
 
 CREATE INDEX session_principal ON public.session USING btree (principal_id);
 
-CREATE INDEX sign_in_failure_address ON public.sign_in_failure USING btree (address, at);
+CREATE INDEX sign_in_try_address ON public.sign_in_try USING btree (address, at);
 
-CREATE INDEX sign_in_failure_login ON public.sign_in_failure USING btree (login, at);
+CREATE INDEX sign_in_try_at ON public.sign_in_try USING btree (at);
+
+CREATE INDEX sign_in_try_login ON public.sign_in_try USING btree (login, at);
 
 CREATE UNIQUE INDEX stencil_title ON public.stencil USING btree (lower(title));
 
@@ -1780,6 +1797,9 @@ ALTER TABLE ONLY public.job_progress
 ALTER TABLE ONLY public.jurisdiction
     ADD CONSTRAINT jurisdiction_part_of_fkey FOREIGN KEY (part_of) REFERENCES public.jurisdiction(name);
 
+ALTER TABLE ONLY public.known_address
+    ADD CONSTRAINT known_address_principal_id_fkey FOREIGN KEY (principal_id) REFERENCES public.principal(id);
+
 ALTER TABLE ONLY public.membership
     ADD CONSTRAINT membership_group_id_fkey FOREIGN KEY (group_id) REFERENCES public.principal(id);
 
@@ -1973,6 +1993,8 @@ GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.job_progress TO cellar_app;
 
 GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.jurisdiction TO cellar_app;
 
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.known_address TO cellar_app;
+
 GRANT SELECT ON TABLE public.ledger_entry TO cellar_app;
 
 GRANT INSERT(at) ON TABLE public.ledger_entry TO cellar_app;
@@ -2127,7 +2149,7 @@ GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.session TO cellar_app;
 
 GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.setting TO cellar_app;
 
-GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.sign_in_failure TO cellar_app;
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.sign_in_try TO cellar_app;
 
 GRANT SELECT,INSERT ON TABLE public.signing_key TO cellar_app;
 

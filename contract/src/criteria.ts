@@ -2,6 +2,7 @@ import { codeFields, dateFields, personFields, spanUnits, textFields, type Asked
 import { factKinds } from '@key-cellar/core/records';
 import * as z from 'zod';
 import { dateText, get, id } from './shared.js';
+import { text } from './text.js';
 
 const deepest = 12;
 
@@ -10,24 +11,24 @@ function depth(tree: AskedCriteria): number {
   return tree.op === 'not' ? 1 + depth(tree.of) : 1;
 }
 
-const text = z.string().max(300);
-const fact = z.string().max(80);
+const words = text(300);
+const fact = text(80);
 const bound = z.union([dateText, z.number()]).optional();
 const clause = z.discriminatedUnion('op', [
-  z.object({ op: z.literal('words'), text, prefix: z.boolean().optional() }),
-  z.object({ op: z.literal('under'), placeId: id, name: text }),
-  z.object({ op: z.literal('is'), field: z.enum(codeFields), value: z.string().max(100) }),
-  z.object({ op: z.literal('text'), field: z.enum(textFields), how: z.enum(['is', 'startsWith']), value: text }),
+  z.object({ op: z.literal('words'), text: words, prefix: z.boolean().optional() }),
+  z.object({ op: z.literal('under'), placeId: id, name: words }),
+  z.object({ op: z.literal('is'), field: z.enum(codeFields), value: text(100) }),
+  z.object({ op: z.literal('text'), field: z.enum(textFields), how: z.enum(['is', 'startsWith']), value: words }),
   z.object({ op: z.literal('between'), field: z.enum(dateFields), from: dateText.optional(), until: dateText.optional() }),
-  z.object({ op: z.literal('person'), field: z.enum(personFields), personId: id.optional(), name: text.optional() }),
-  z.object({ op: z.literal('fact'), fact, value: z.union([text, z.number(), z.boolean()]) }),
-  z.object({ op: z.literal('factStarts'), fact, text }),
+  z.object({ op: z.literal('person'), field: z.enum(personFields), personId: id.optional(), name: words.optional() }),
+  z.object({ op: z.literal('fact'), fact, value: z.union([words, z.number(), z.boolean()]) }),
+  z.object({ op: z.literal('factStarts'), fact, text: words }),
   z
     .object({ op: z.literal('factBetween'), fact, from: bound, until: bound })
     .refine((c) => c.from === undefined || c.until === undefined || typeof c.from === typeof c.until, 'both ends must be of one kind'),
   z.object({ op: z.literal('held') }),
-  z.object({ op: z.literal('heldBy'), holdId: id, name: text }),
-  z.object({ op: z.literal('detected'), detectorId: id, name: text }),
+  z.object({ op: z.literal('heldBy'), holdId: id, name: words }),
+  z.object({ op: z.literal('detected'), detectorId: id, name: words }),
   z.object({ op: z.literal('gaps') }),
 ]);
 const within = z.object({
@@ -61,10 +62,9 @@ function jsonOf(value: string): unknown {
 }
 
 /** Criteria in the query of an address: their JSON. */
-export const criteriaParameter = z
-  .string()
-  .max(8000)
-  .refine((value) => askedCriteria.safeParse(jsonOf(value)).success, { error: 'must be criteria, as JSON' });
+export const criteriaParameter = text(8000).refine((value) => askedCriteria.safeParse(jsonOf(value)).success, {
+  error: 'must be criteria, as JSON',
+});
 
 /** Reads what {@link criteriaParameter} let through. */
 export function criteriaOf(parameter: string): AskedCriteria {

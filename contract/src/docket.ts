@@ -1,6 +1,7 @@
 import { batchStates, itemOutcomes } from '@key-cellar/core/docket';
 import * as z from 'zod';
-import { dateText, get, id, idParam, post, reason } from './shared.js';
+import { dateText, get, id, idParam, post } from './shared.js';
+import { note, reason, text } from './text.js';
 
 const dueGroup = z.object({
   key: z.string(),
@@ -86,7 +87,7 @@ export const docket = {
   }),
   batches: get('/batches', 'Batches, late ones first', { response: z.object({ batches: z.array(batchLine) }) }),
   propose: post('/batches', 'Propose a batch of a due group, to destroy or to transfer, without what is held', {
-    body: z.object({ groupKey: z.string().max(200), noticeDays: z.number().int().min(0).max(365), announce: z.boolean() }),
+    body: z.object({ groupKey: text(200), noticeDays: z.number().int().min(0).max(365), announce: z.boolean() }),
     response: z.object({ id, number: z.string() }),
   }),
   batch: get('/batches/{id}', 'One batch', { params: idParam, response: batchPage }),
@@ -108,7 +109,7 @@ export const docket = {
   }),
   approve: post('/batches/{id}/approve', 'Approve a batch', {
     params: idParam,
-    body: z.object({ note: z.string().max(2000).default('') }),
+    body: z.object({ note: note() }),
   }),
   reject: post('/batches/{id}/reject', 'Refuse a batch; its records stay', { params: idParam, body: z.object({ reason }) }),
   withdraw: post('/batches/{id}/withdraw', 'Withdraw a batch', { params: idParam, body: z.object({ reason }) }),
@@ -121,8 +122,8 @@ export const docket = {
     body: z.object({
       recordIds: z.array(id).min(1).max(2000),
       on: dateText,
-      method: z.string().trim().min(3, 'must say how, in three letters or more').max(200),
-      witness: z.string().trim().min(2, 'must name a person').max(200),
+      method: text(200).trim().min(3, 'must say how, in three letters or more'),
+      witness: text(200).trim().min(2, 'must name a person'),
     }),
   }),
 };

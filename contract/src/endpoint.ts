@@ -20,6 +20,8 @@ export interface Endpoint<
   readonly sends: 'json' | 'bytes';
   /** `public` routes need no session. */
   readonly who: 'public' | 'signedIn';
+  /** How many bytes its body may have. */
+  readonly most: number;
   readonly params: P;
   readonly query: Q;
   readonly body: B;

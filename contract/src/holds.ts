@@ -1,6 +1,7 @@
 import * as z from 'zod';
 import { criteria } from './criteria.js';
-import { dateText, get, id, idParam, line, personRef, post, reason, ask, outcomes } from './shared.js';
+import { dateText, get, id, idParam, personRef, post, ask, outcomes } from './shared.js';
+import { line, note, reason } from './text.js';
 
 const holdLine = z.object({
   id,
@@ -61,7 +62,7 @@ const coverLine = z.object({
 export const holds = {
   matters: get('/matters', 'Matters with their holds', { response: z.object({ matters: z.array(matterLine) }) }),
   makeMatter: post('/matters', 'Open a matter', {
-    body: z.object({ code: line(30), title: line(), kind: z.enum(['case', 'audit', 'inquiry']), note: z.string().max(4000).default('') }),
+    body: z.object({ code: line(30), title: line(), kind: z.enum(['case', 'audit', 'inquiry']), note: note(4000) }),
     response: z.object({ id }),
   }),
   placeHold: post('/holds', 'Place a hold on a list of records and/or on what criteria match, now and later', {

@@ -1,6 +1,7 @@
 import { rights } from '@key-cellar/core/access';
 import * as z from 'zod';
-import { dateText, get, id, idParam, line, personRef, post } from './shared.js';
+import { dateText, get, id, idParam, personRef, post } from './shared.js';
+import { text, line } from './text.js';
 
 const me = z.object({
   id,
@@ -30,7 +31,7 @@ const message = z.object({
 });
 export type Message = z.infer<typeof message>;
 
-const password = z.string().min(12, 'must have at least 12 characters').max(200);
+const password = text(200).min(12, 'must have at least 12 characters');
 
 export const identity = {
   entrance: get(
@@ -43,16 +44,26 @@ export const identity = {
         demoAccounts: z.array(z.object({ name: z.string(), login: z.string(), what: z.string() })),
       }),
     },
-    'public',
+    { who: 'public' },
   ),
   makeFirstKeeper: post(
     '/first-keeper',
     'Make the repository and its first keeper; works once, while nobody exists',
     { body: z.object({ repository: line(), name: line(), login: line(60), password }) },
-    'public',
+    { who: 'public' },
   ),
-  signIn: post('/session', 'Sign in', { body: z.object({ login: z.string().max(200), password: z.string().max(500) }) }, 'public'),
+  signIn: post('/session', 'Sign in', { body: z.object({ login: text(200), password: text(500) }) }, { who: 'public' }),
   signOut: post('/session/end', 'Sign out', {}),
+  sessions: get('/sessions', 'The signed-in person’s sessions, the one used last first', {
+    response: z.object({
+      sessions: z.array(z.object({ id, since: z.string(), lastSeen: z.string(), from: z.string(), agent: z.string(), here: z.boolean() })),
+      idleMinutes: z.number().int(),
+    }),
+  }),
+  endSession: post('/sessions/{id}/end', 'End one of the signed-in person’s sessions', { params: idParam }),
+  endOtherSessions: post('/sessions/end-others', 'End all sessions of the signed-in person but this one', {
+    response: z.object({ ended: z.number().int() }),
+  }),
   me: get('/me', 'Who is signed in', { response: me }),
   people: get('/people', 'People and groups, for choosing', {
     response: z.object({ people: z.array(personRef.extend({ kind: z.enum(['person', 'group', 'service']) })) }),

@@ -1,5 +1,6 @@
 import * as z from 'zod';
 import { dateText, get, id, post } from './shared.js';
+import { text } from './text.js';
 
 const ledgerEntry = z.object({
   seq: z.number().int(),
@@ -22,9 +23,9 @@ const ledgerFilter = z.object({
   from: dateText.optional(),
   until: dateText.optional(),
   actor: id.optional(),
-  act: z.string().max(60).optional(),
+  act: text(60).optional(),
   subject: id.optional(),
-  subjectKind: z.string().max(30).optional(),
+  subjectKind: text(30).optional(),
 });
 export type LedgerFilter = z.infer<typeof ledgerFilter>;
 

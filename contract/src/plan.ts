@@ -2,7 +2,8 @@ import { codePattern, placeKinds } from '@key-cellar/core/plan';
 import * as z from 'zod';
 import { facts } from './records.js';
 import { takes } from './setup.js';
-import { dateText, get, id, idParam, line, outcomes, post, put, reason, revision, tableInput, tableOutcome } from './shared.js';
+import { dateText, get, id, idParam, outcomes, post, put, revision, tableInput, tableOutcome, withTable } from './shared.js';
+import { text, line, note, reason } from './text.js';
 
 const counts = z.object({
   kept: z.number().int(),
@@ -76,8 +77,7 @@ const placePage = placeLine.extend({
 });
 export type PlacePage = z.infer<typeof placePage>;
 
-const text = (max: number) => z.string().trim().max(max).default('');
-const code = z.string().trim().regex(codePattern, 'may have capital letters, digits, hyphens, dots and slashes, 40 at most');
+const code = text(200).trim().regex(codePattern, 'may have capital letters, digits, hyphens, dots and slashes, 40 at most');
 
 /** What moving or merging does besides changing dates: how much goes along, and whose access changes. */
 const planEffect = z.object({
@@ -116,13 +116,13 @@ export const plan = {
         .max(40)
         .regex(/^[A-Z0-9{][A-Z0-9./{}n-]*$/, 'may have capital letters, digits, hyphens, dots and slashes, and {nn} for a number'),
       title: line(),
-      note: text(4000),
+      note: note(4000),
     }),
     response: z.object({ id }),
   }),
   editPlace: put('/places/{id}', 'Rename, renumber or describe a place; its old code still leads to it', {
     params: idParam,
-    body: z.object({ revision, code, title: line(), note: text(4000), notHere: text(4000), message: text(1000) }),
+    body: z.object({ revision, code, title: line(), note: note(4000), notHere: note(4000), message: note(1000) }),
     response: z.object({ revision }),
   }),
   movePlace: post('/places/{id}/move', 'Move a place under another one, with all that is in it; tried first with dryRun', {
@@ -143,9 +143,14 @@ export const plan = {
   exportPlan: get('/plan/export', 'The plan as a table, as SKOS in JSON-LD, or to print', {
     query: z.object({ format: z.enum(['csv', 'xlsx', 'json', 'skos', 'pdf']) }),
   }),
-  importPlan: post('/plan/import', 'Take in a plan from a table; tried first with dryRun', { body: tableInput, response: tableOutcome }),
+  importPlan: post(
+    '/plan/import',
+    'Take in a plan from a table; tried first with dryRun',
+    { body: tableInput, response: tableOutcome },
+    withTable,
+  ),
   placeByCode: get('/places-by-code', 'The place that has or had a code', {
-    query: z.object({ code: z.string().trim().min(1).max(200) }),
+    query: z.object({ code: line(200) }),
     response: z.object({ id, code: z.string(), former: z.boolean() }),
   }),
   closeFolder: post('/places/{id}/close', 'Close a folder on a day; clocks that wait for it start', {
@@ -154,7 +159,7 @@ export const plan = {
   }),
   recordEvent: post('/places/{id}/events', 'Record something that happened outside', {
     params: idParam,
-    body: z.object({ type: line(80), on: dateText, note: z.string().max(2000).default('') }),
+    body: z.object({ type: line(80), on: dateText, note: note() }),
     response: z.object({ id }),
   }),
   setRule: post('/places/{id}/rules', 'Set a rule on a place', {

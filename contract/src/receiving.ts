@@ -1,6 +1,7 @@
 import * as z from 'zod';
 import { explanation, facts } from './records.js';
-import { dateText, get, id, idParam, line, post, ask } from './shared.js';
+import { dateText, get, id, idParam, post, ask, withMany, megabytes } from './shared.js';
+import { text, line } from './text.js';
 
 const sameContent = z.object({
   kind: z.enum(['record', 'arrival']),
@@ -28,7 +29,7 @@ export type Arrival = z.infer<typeof arrival>;
 export const filing = z.object({
   arrivalId: id,
   title: line(),
-  recordType: z.string().min(1).max(60),
+  recordType: text(60).min(1),
   placeId: id,
   createdOn: dateText,
   facts: facts.default({}),
@@ -57,26 +58,35 @@ export const receiving = {
       query: z.object({
         name: z.string().min(1).max(4000),
         place: id.optional(),
-        source: z.string().trim().max(100).default('upload'),
+        source: text(100).trim().default('upload'),
       }),
       response: z.object({ id }),
     },
-    'signedIn',
-    'bytes',
+    { sends: 'bytes', most: 2 * megabytes(1024) },
   ),
   list: get('/arrivals', 'What has arrived and is not filed, newest first', {
     response: z.object({ arrivals: z.array(arrival) }),
   }),
-  preview: ask('/arrivals/preview', 'What the schedule would say of these filings', {
-    body: filings,
-    response: z.object({
-      previews: z.array(z.object({ arrivalId: id, explanation, gaps: z.array(z.string()), problems: z.array(z.string()) })),
-    }),
-  }),
-  file: post('/arrivals/file', 'File what has arrived as records, each on its own', {
-    body: filings,
-    response: z.object({ results: z.array(filingResult) }),
-  }),
+  preview: ask(
+    '/arrivals/preview',
+    'What the schedule would say of these filings',
+    {
+      body: filings,
+      response: z.object({
+        previews: z.array(z.object({ arrivalId: id, explanation, gaps: z.array(z.string()), problems: z.array(z.string()) })),
+      }),
+    },
+    withMany,
+  ),
+  file: post(
+    '/arrivals/file',
+    'File what has arrived as records, each on its own',
+    {
+      body: filings,
+      response: z.object({ results: z.array(filingResult) }),
+    },
+    withMany,
+  ),
   pages: get('/arrivals/{id}/pages', 'How many pages something that arrived has, for looking at it before it is filed', {
     params: idParam,
     response: z.object({ pages: z.number().int(), width: z.number(), height: z.number() }),

@@ -2,38 +2,39 @@ import { countScopes, dublinCoreElements, factKinds } from '@key-cellar/core/rec
 import type { Explanation } from '@key-cellar/core/schedule';
 import * as z from 'zod';
 import { criteriaParameter } from './criteria.js';
-import { dateText, get, id, idParam, line, outcomes, personRef, post, put, reason, revision } from './shared.js';
+import { dateText, get, id, idParam, outcomes, personRef, post, put, revision } from './shared.js';
+import { text, prose, line, note, reason } from './text.js';
 
 export const sortColumns = ['number', 'title', 'created', 'filed', 'due', 'size'] as const;
 export type SortColumn = (typeof sortColumns)[number];
 
-const factScalar = z.union([z.string().max(4000), z.number(), z.boolean()]);
+const factScalar = z.union([prose(4000), z.number(), z.boolean()]);
 export const factDefinition = z.object({
-  code: z.string().max(40),
-  title: z.string().max(80),
+  code: text(40),
+  title: text(80),
   kind: z.enum(factKinds),
   required: z.boolean(),
-  help: z.string().max(300).optional(),
+  help: prose(300).optional(),
   many: z.boolean().optional(),
-  choices: z.array(z.string().max(300)).max(2000).readonly().optional(),
+  choices: z.array(text(300)).max(2000).readonly().optional(),
   default: factScalar.optional(),
-  mask: z.string().max(100).optional(),
-  min: z.union([z.number(), z.string().max(10)]).optional(),
-  max: z.union([z.number(), z.string().max(10)]).optional(),
-  currency: z.string().max(3).optional(),
+  mask: text(100).optional(),
+  min: z.union([z.number(), text(10)]).optional(),
+  max: z.union([z.number(), text(10)]).optional(),
+  currency: text(3).optional(),
   unique: z.boolean().optional(),
   onlyWhen: z
-    .object({ fact: z.string().max(40), values: z.array(factScalar).max(200).readonly() })
+    .object({ fact: text(40), values: z.array(factScalar).max(200).readonly() })
     .readonly()
     .optional(),
   dublinCore: z.enum(dublinCoreElements).optional(),
 });
 export const facts = z.record(
-  z.string().max(80),
+  text(80),
   z.union([
     factScalar,
     z
-      .array(z.union([z.string().max(4000), z.number()]))
+      .array(z.union([prose(4000), z.number()]))
       .max(100)
       .readonly(),
   ]),
@@ -77,12 +78,12 @@ export type RecordLine = z.infer<typeof recordLine>;
 
 const recordFilter = z.object({
   /** Words in title, number and facts; the last one may be unfinished. */
-  words: z.string().max(300).optional(),
+  words: text(300).optional(),
   /** Only what is under this place. */
   under: id.optional(),
   vintage: z.coerce.number().int().min(0).max(9999).optional(),
   show: z.enum(['due', 'held', 'unscheduled', 'declared', 'waiting', 'permanent', 'gaps', 'disposed']).optional(),
-  recordType: z.string().max(60).optional(),
+  recordType: text(60).optional(),
   /** Cells of the rack, as `series id.vintage`, separated by commas. */
   cells: z
     .string()
@@ -98,7 +99,7 @@ const listQuery = recordFilter.extend({
   sort: z.enum(sortColumns).default('number'),
   descending: z.stringbool().default(false),
   /** Opaque: where the page before ended. */
-  after: z.string().max(1000).optional(),
+  after: text(1000).optional(),
   /** For jumping: skip this many rows from the start (or from `after`). */
   skip: z.coerce.number().int().min(0).max(2_000_000).default(0),
   limit: z.coerce.number().int().min(1).max(500).default(100),
@@ -160,7 +161,7 @@ const manyRecords = z.object({ ids: z.array(id).min(1).max(10_000) });
 const numbering = z.object({
   title: line(120),
   /** Such as `{series}/{year}/{nnnn}`. */
-  pattern: z.string().trim().min(1).max(120),
+  pattern: line(120),
   /** What the counter starts anew for. */
   per: z.array(z.enum(countScopes)).max(5),
   /** No number is left out, at the price that filings of one scope wait for each other. */
@@ -219,7 +220,7 @@ export const records = {
   }),
   addVersion: post('/records/{id}/versions', 'Make something that arrived the newest version', {
     params: idParam,
-    body: z.object({ arrivalId: id, note: z.string().max(500).default('') }),
+    body: z.object({ arrivalId: id, note: note(500) }),
     response: z.object({ no: z.number().int() }),
   }),
   declare: post('/records/declare', 'Declare records: from now on nobody can change them', {

@@ -1,5 +1,6 @@
 import * as z from 'zod';
 import { dateText, get, id } from './shared.js';
+import { text } from './text.js';
 
 const bar = z.object({
   /** YYYY-MM */
@@ -45,7 +46,7 @@ export const reports = {
     }),
   }),
   ask: get('/ask', 'Suggestions for the ask bar', {
-    query: z.object({ text: z.string().min(1).max(200) }),
+    query: z.object({ text: text(200).min(1) }),
     response: z.object({ suggestions: z.array(suggestion) }),
   }),
 };

@@ -7,19 +7,19 @@ import {
   get,
   id,
   idParam,
-  line,
   outcomeLine,
   periodText,
   post,
   put,
-  reason,
   revision,
   tableFormat,
   tableInput,
   tableOutcome,
   type Problem,
   ask,
+  withTable,
 } from './shared.js';
+import { line, note, prose, reason } from './text.js';
 
 const trigger = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('recordDate'), date: z.enum(recordDates) }),
@@ -244,7 +244,7 @@ export const eventLine = z.object({
   withdrawn: z.object({ by: z.string(), reason: z.string() }).nullable(),
 });
 export type EventLine = z.infer<typeof eventLine>;
-export const eventInput = z.object({ type: line(80), on: dateText, note: z.string().max(2000).default('') });
+export const eventInput = z.object({ type: line(80), on: dateText, note: note() });
 
 const ruleLine = z.object({
   id,
@@ -326,12 +326,12 @@ export const schedule = {
     response: z.object({ rules: z.array(criteriaRuleLine) }),
   }),
   addCriteriaRule: post('/schedule/criteria', 'Set a rule on what criteria match; it is asked last', {
-    body: z.object({ ruleId: id, criteria, note: z.string().max(2000).default('') }),
+    body: z.object({ ruleId: id, criteria, note: note() }),
     response: z.object({ id, recomputed: z.number().int() }),
   }),
   changeCriteriaRule: put('/schedule/criteria/{id}', 'Change the criteria of a rule', {
     params: idParam,
-    body: z.object({ criteria, note: z.string().max(2000).default('') }),
+    body: z.object({ criteria, note: note() }),
     response: z.object({ recomputed: z.number().int() }),
   }),
   moveCriteriaRule: post('/schedule/criteria/{id}/move', 'Ask a rule set by criteria earlier or later', {
@@ -385,10 +385,15 @@ export const schedule = {
     response: z.object({ explanation: z.custom<Explanation>() }),
   }),
   exportSchedule: get('/schedule/export', 'All rules as a table', { query: z.object({ format: tableFormat }) }),
-  importSchedule: post('/schedule/import', 'Take in rules from a table, as drafts or published; tried first with dryRun', {
-    body: tableInput,
-    response: tableOutcome,
-  }),
+  importSchedule: post(
+    '/schedule/import',
+    'Take in rules from a table, as drafts or published; tried first with dryRun',
+    {
+      body: tableInput,
+      response: tableOutcome,
+    },
+    withTable,
+  ),
   ruleCases: get('/rules/{id}/cases', 'Records that a rule may govern, as data to try its draft on', {
     params: idParam,
     response: cases.extend({ more: z.boolean() }),
@@ -418,16 +423,21 @@ export const schedule = {
     body: z.object({ reason, instead: eventInput.optional() }),
     response: z.object({ recomputed: z.number().int() }),
   }),
-  importEvents: post('/events/import', 'Record many events from CSV (place, type, on, note); tried first with dryRun', {
-    body: z.object({ csv: z.string().max(4_000_000), dryRun: z.boolean().default(true) }),
-    response: z.object({
-      rows: z.number().int(),
-      /** Events of rows without error. */
-      events: z.number().int(),
-      errors: z.array(z.object({ row: z.number().int(), column: z.string(), sentence: z.string() })),
-      recomputed: z.number().int(),
-    }),
-  }),
+  importEvents: post(
+    '/events/import',
+    'Record many events from CSV (place, type, on, note); tried first with dryRun',
+    {
+      body: z.object({ csv: prose(4_000_000), dryRun: z.boolean().default(true) }),
+      response: z.object({
+        rows: z.number().int(),
+        /** Events of rows without error. */
+        events: z.number().int(),
+        errors: z.array(z.object({ row: z.number().int(), column: z.string(), sentence: z.string() })),
+        recomputed: z.number().int(),
+      }),
+    },
+    withTable,
+  ),
   job: get('/jobs/{id}', 'Progress of long work', {
     params: idParam,
     response: z.object({

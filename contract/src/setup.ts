@@ -3,9 +3,10 @@ import { factKinds } from '@key-cellar/core/records';
 import * as z from 'zod';
 import { eventInput, eventLine } from './schedule.js';
 import { factDefinition, facts, recordLine } from './records.js';
-import { dateText, get, id, idParam, line, post, put, revision, ask } from './shared.js';
+import { dateText, get, id, idParam, post, put, revision, ask, withMany } from './shared.js';
+import { text, prose, line, note } from './text.js';
 
-const codeParam = z.object({ code: z.string().min(1).max(60) });
+const codeParam = z.object({ code: text(60).min(1) });
 const typeBody = z.object({ title: line(80), facts: z.array(factDefinition).max(100) });
 
 const typeLine = z.object({
@@ -50,8 +51,8 @@ export type TypeEffect = z.infer<typeof typeEffect>;
 export const entityKinds = ['party', 'object'] as const;
 const entityBody = z.object({
   name: line(200),
-  code: z.string().trim().max(60).default(''),
-  note: z.string().trim().max(4000).default(''),
+  code: text(60).trim().default(''),
+  note: note(4000),
 });
 const entityLine = z.object({
   id,
@@ -73,7 +74,7 @@ const entityPage = entityLine.extend({
 export type EntityPage = z.infer<typeof entityPage>;
 
 export const takes = z.object({
-  types: z.array(z.string().max(60)).max(200).readonly().nullable(),
+  types: z.array(text(60)).max(200).readonly().nullable(),
   formats: z
     .array(z.string().regex(/^[a-z0-9]{1,10}$/, 'must be an ending such as pdf'))
     .max(50)
@@ -84,11 +85,11 @@ export const takes = z.object({
 
 /** What a detector looks for; what is wrong with it beyond its shape, the core says. */
 const sign = z.discriminatedUnion('kind', [
-  z.object({ kind: z.literal('pattern'), pattern: z.string().max(200), check: z.enum(checks), atLeast: z.number().int().min(1).max(1000) }),
-  z.object({ kind: z.literal('words'), words: z.array(z.string().trim().max(100)).max(1000), atLeast: z.number().int().min(1).max(1000) }),
-  z.object({ kind: z.literal('likeness'), sample: z.string().max(40_000), percent: z.number().int().min(1).max(100) }),
+  z.object({ kind: z.literal('pattern'), pattern: text(200), check: z.enum(checks), atLeast: z.number().int().min(1).max(1000) }),
+  z.object({ kind: z.literal('words'), words: z.array(text(100).trim()).max(1000), atLeast: z.number().int().min(1).max(1000) }),
+  z.object({ kind: z.literal('likeness'), sample: prose(40_000), percent: z.number().int().min(1).max(100) }),
 ]);
-const detectorBody = z.object({ title: line(80), note: z.string().trim().max(4000).default(''), signs: z.array(sign).max(50) });
+const detectorBody = z.object({ title: line(80), note: note(4000), signs: z.array(sign).max(50) });
 const detectorLine = detectorBody.extend({
   id,
   note: z.string(),
@@ -110,20 +111,30 @@ export const setup = {
     response: z.object({ types: z.array(typeLine) }),
   }),
   type: get('/setup/types/{code}', 'One record type with its versions', { params: codeParam, response: typePage }),
-  makeType: post('/setup/types', 'Make a record type', {
-    body: typeBody.extend({ code: z.string().regex(/^[a-z][a-z0-9-]{0,39}$/, 'must be small letters, digits and hyphens') }),
-  }),
-  changeType: put('/setup/types/{code}', 'Publish another version of a record type; tried first with dryRun', {
-    params: codeParam,
-    body: typeBody.extend({ version: z.number().int().positive(), dryRun: z.boolean().default(true) }),
-    response: z.object({ effect: typeEffect, version: z.number().int(), jobId: id.nullable() }),
-  }),
+  makeType: post(
+    '/setup/types',
+    'Make a record type',
+    {
+      body: typeBody.extend({ code: z.string().regex(/^[a-z][a-z0-9-]{0,39}$/, 'must be small letters, digits and hyphens') }),
+    },
+    withMany,
+  ),
+  changeType: put(
+    '/setup/types/{code}',
+    'Publish another version of a record type; tried first with dryRun',
+    {
+      params: codeParam,
+      body: typeBody.extend({ version: z.number().int().positive(), dryRun: z.boolean().default(true) }),
+      response: z.object({ effect: typeEffect, version: z.number().int(), jobId: id.nullable() }),
+    },
+    withMany,
+  ),
   retireType: post('/setup/types/{code}/retire', 'Let nothing more be filed under a record type, or let it again', {
     params: codeParam,
     body: z.object({ retired: z.boolean() }),
   }),
   entities: get('/entities', 'Parties and business objects', {
-    query: z.object({ kind: z.enum(entityKinds), text: z.string().max(200).default('') }),
+    query: z.object({ kind: z.enum(entityKinds), text: text(200).default('') }),
     response: z.object({ entities: z.array(entityLine), more: z.boolean() }),
   }),
   entity: get('/entities/{id}', 'One party or business object, with its events and what refers to it', {
@@ -145,7 +156,7 @@ export const setup = {
     response: z.object({ id, recomputed: z.number().int() }),
   }),
   options: get('/facts/options', 'What a fact that points at something else can point at', {
-    query: z.object({ kind: z.enum(factKinds), text: z.string().max(200).default('') }),
+    query: z.object({ kind: z.enum(factKinds), text: text(200).default('') }),
     response: z.object({ options: z.array(option) }),
   }),
   names: ask('/facts/names', 'What things that facts point at are called, as far as the person may know', {
@@ -165,13 +176,23 @@ export const setup = {
   detectors: get('/setup/detectors', 'Detectors, what each found, and how many records are still to be looked at', {
     response: z.object({ detectors: z.array(detectorLine), waiting }),
   }),
-  makeDetector: post('/setup/detectors', 'Make a detector; all records are looked at with it', {
-    body: detectorBody,
-    response: z.object({ id, waiting }),
-  }),
-  changeDetector: put('/setup/detectors/{id}', 'Change a detector or retire it; all records are looked at anew', {
-    params: idParam,
-    body: detectorBody.extend({ revision, retired: z.boolean() }),
-    response: z.object({ revision, waiting }),
-  }),
+  makeDetector: post(
+    '/setup/detectors',
+    'Make a detector; all records are looked at with it',
+    {
+      body: detectorBody,
+      response: z.object({ id, waiting }),
+    },
+    withMany,
+  ),
+  changeDetector: put(
+    '/setup/detectors/{id}',
+    'Change a detector or retire it; all records are looked at anew',
+    {
+      params: idParam,
+      body: detectorBody.extend({ revision, retired: z.boolean() }),
+      response: z.object({ revision, waiting }),
+    },
+    withMany,
+  ),
 };

@@ -8,14 +8,21 @@ type Parts = { params?: z.ZodType; query?: z.ZodType; body?: z.ZodType; response
 type Part<T extends Parts, K extends keyof Parts> = T[K] extends z.ZodType ? T[K] : Nothing;
 type Made<T extends Parts, C extends boolean> = Endpoint<Part<T, 'params'>, Part<T, 'query'>, Part<T, 'body'>, Part<T, 'response'>, C>;
 
+type More = Pick<Endpoint, 'who' | 'sends' | 'most'>;
+
+/** Limits of bodies, in bytes. What is usual needs none; many at once and tables say theirs. */
+export const kilobytes = (n: number): number => n * 1024;
+export const megabytes = (n: number): number => kilobytes(n * 1024);
+/** What a request may have that says much at once: many filings, a type with all its choices. */
+export const withMany = { most: megabytes(8) };
+
 const make =
   <C extends boolean>(method: Endpoint['method'], changes: C) =>
   <T extends Parts>(
     path: string,
     summary: string,
     parts: T,
-    who: Endpoint['who'] = 'signedIn',
-    sends: Endpoint['sends'] = 'json',
+    { who = 'signedIn', sends = 'json', most = who === 'public' ? kilobytes(16) : kilobytes(512) }: Partial<More> = {},
   ): Made<T, C> =>
     ({
       method,
@@ -24,6 +31,7 @@ const make =
       summary,
       sends,
       who,
+      most,
       params: parts.params ?? nothing,
       query: parts.query ?? nothing,
       body: parts.body ?? nothing,
@@ -40,9 +48,6 @@ export const id = z.uuid();
 export const idParam = z.object({ id });
 export const dateText = z.string().refine((text) => parseCivilDate(text) !== null, { error: 'must be a date such as 2026-09-14' });
 export const periodText = z.string().refine((text) => parsePeriod(text) !== null, { error: 'must be a period such as P7Y or P18M' });
-/** One line a person typed. */
-export const line = (max = 300) => z.string().trim().min(1, 'must not be empty').max(max);
-export const reason = z.string().trim().min(3, 'needs a reason of at least three letters').max(2000);
 export const revision = z.number().int().positive();
 
 export const personRef = z.object({ id, name: z.string() });
@@ -60,9 +65,12 @@ export const outcomes = z.object({ results: z.array(outcomeLine) });
 
 export const tableFormat = z.enum(['csv', 'xlsx', 'json']);
 /** A table that somebody brings: its bytes in base64 (RFC 4648), 8 MB of them at most. */
+const largestTable = 12_000_000;
+/** What a request that brings a table may have. */
+export const withTable = { most: largestTable + kilobytes(64) };
 export const tableInput = z.object({
   format: tableFormat,
-  data: z.base64().max(12_000_000),
+  data: z.base64().max(largestTable),
   dryRun: z.boolean().default(true),
 });
 /** What a table would change or has changed, and what is wrong in it, by row and column. */

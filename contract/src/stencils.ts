@@ -1,13 +1,13 @@
 import * as z from 'zod';
 import { facts } from './records.js';
-import { dateText, get, id, idParam, line, outcomeLine, post, put, revision, tableFormat, ask } from './shared.js';
+import { dateText, get, id, idParam, outcomeLine, post, put, revision, tableFormat, ask, withTable, withMany } from './shared.js';
+import { text, prose, line } from './text.js';
 
 const readyTitle = z.object({
-  text: z.string().trim().max(200),
+  text: text(200).trim(),
   date: z.enum(['none', 'before', 'after']),
-  recordType: z.string().max(60).nullable(),
+  recordType: text(60).nullable(),
 });
-const text = (max: number) => z.string().trim().max(max);
 
 /** Folders lie in one another; what is wrong deeper than the core allows, the core says. */
 interface FolderShape {
@@ -27,20 +27,20 @@ interface FolderShape {
 const folder: z.ZodType<FolderShape> = z.lazy(() =>
   z.object({
     key: z.string().regex(/^[a-z0-9-]{1,40}$/),
-    code: text(80),
-    title: text(200),
-    note: text(4000),
-    message: text(1000),
-    grants: z.array(z.object({ principalId: id, profile: z.string().max(40) })).max(50),
+    code: text(80).trim(),
+    title: text(200).trim(),
+    note: prose(4000).trim(),
+    message: prose(1000).trim(),
+    grants: z.array(z.object({ principalId: id, profile: text(40) })).max(50),
     rules: z.array(id).max(20),
-    types: z.array(z.string().max(60)).max(200).nullable(),
-    marking: z.object({ level: z.number().int().min(0).max(9), caveats: z.array(z.string().max(40)).max(20) }).nullable(),
+    types: z.array(text(60)).max(200).nullable(),
+    marking: z.object({ level: z.number().int().min(0).max(9), caveats: z.array(text(40)).max(20) }).nullable(),
     facts,
     readyTitles: z.array(readyTitle).max(50),
     inside: z.array(folder).max(100),
   }),
 );
-const definition = z.object({ asks: z.array(z.string().max(40)).max(30), root: folder });
+const definition = z.object({ asks: z.array(text(40)).max(30), root: folder });
 export type StencilBody = z.infer<typeof definition>;
 
 const stencilLine = z.object({
@@ -76,10 +76,10 @@ const stencilPage = stencilLine.extend({
 });
 export type StencilPage = z.infer<typeof stencilPage>;
 
-const head = { subject: line(80), title: line(120), note: text(4000).default('') };
+const head = { subject: line(80), title: line(120), note: prose(4000).trim().default('') };
 
 /** One use: what it says. Facts that point at parties, objects or people may be given by their names. */
-const use = z.object({ title: text(200).default(''), code: text(40).default(''), facts: facts.default({}) });
+const use = z.object({ title: text(200).trim().default(''), code: text(40).default(''), facts: facts.default({}) });
 export type StencilUse = z.infer<typeof use>;
 
 const useLine = outcomeLine.extend({
@@ -108,26 +108,41 @@ export type BroughtLine = z.infer<typeof broughtLine>;
 export const stencils = {
   list: get('/stencils', 'The shelf of stencils', { response: z.object({ stencils: z.array(stencilLine) }) }),
   stencil: get('/stencils/{id}', 'One stencil with its versions and the folders made from it', { params: idParam, response: stencilPage }),
-  make: post('/stencils', 'Make a stencil', { body: z.object({ ...head, definition }), response: z.object({ id }) }),
+  make: post('/stencils', 'Make a stencil', { body: z.object({ ...head, definition }), response: z.object({ id }) }, withMany),
   fromFolder: ask('/stencils/from-folder', 'What a stencil of an existing folder would say', {
     body: z.object({ placeId: id }),
     response: z.object({ title: z.string(), definition }),
   }),
-  change: put('/stencils/{id}', 'Change a stencil; another definition is another version', {
-    params: idParam,
-    body: z.object({ ...head, revision, retired: z.boolean().default(false), definition }),
-    response: z.object({ revision, version: z.number().int() }),
-  }),
-  readUses: ask('/stencils/{id}/uses', 'Read uses of a stencil from a table: code, title and a column for each fact', {
-    params: idParam,
-    body: z.object({ format: tableFormat, data: z.base64().max(12_000_000) }),
-    response: z.object({ uses: z.array(use) }),
-  }),
-  apply: post('/stencils/{id}/apply', 'Make folders from a stencil in a place, one a use; tried first with dryRun', {
-    params: idParam,
-    body: z.object({ placeId: id, uses: z.array(use).min(1).max(2000), dryRun: z.boolean().default(true) }),
-    response: z.object({ results: z.array(useLine) }),
-  }),
+  change: put(
+    '/stencils/{id}',
+    'Change a stencil; another definition is another version',
+    {
+      params: idParam,
+      body: z.object({ ...head, revision, retired: z.boolean().default(false), definition }),
+      response: z.object({ revision, version: z.number().int() }),
+    },
+    withMany,
+  ),
+  readUses: ask(
+    '/stencils/{id}/uses',
+    'Read uses of a stencil from a table: code, title and a column for each fact',
+    {
+      params: idParam,
+      body: z.object({ format: tableFormat, data: z.base64().max(12_000_000) }),
+      response: z.object({ uses: z.array(use) }),
+    },
+    withTable,
+  ),
+  apply: post(
+    '/stencils/{id}/apply',
+    'Make folders from a stencil in a place, one a use; tried first with dryRun',
+    {
+      params: idParam,
+      body: z.object({ placeId: id, uses: z.array(use).min(1).max(2000), dryRun: z.boolean().default(true) }),
+      response: z.object({ results: z.array(useLine) }),
+    },
+    withMany,
+  ),
   applyTo: post('/stencils/{id}/apply-to', 'Put what a stencil says into folders that are there; tried first with dryRun', {
     params: idParam,
     body: z.object({ placeIds: z.array(id).min(1).max(2000), dryRun: z.boolean().default(true) }),

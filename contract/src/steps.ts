@@ -1,6 +1,7 @@
 import { stepOutcomes } from '@key-cellar/core/schedule';
 import * as z from 'zod';
-import { dateText, get, id, idParam, outcomes, post } from './shared.js';
+import { dateText, get, id, idParam, outcomes, post, kilobytes } from './shared.js';
+import { note } from './text.js';
 
 export const stepAnswers = ['keep', 'notNeeded', 'goOn'] as const;
 const answer = z.enum(stepAnswers);
@@ -54,7 +55,6 @@ const token = z.object({
     .max(200)
     .regex(/^[\w-]+$/),
 });
-const note = z.string().trim().max(2000).default('');
 
 export const steps = {
   tasks: get('/steps/tasks', 'Questions and reviews that are open: those put to the person, or all that they could answer', {
@@ -62,20 +62,20 @@ export const steps = {
     response: z.object({ tasks: z.array(stepTask), more: z.boolean(), ofOthers: z.number().int() }),
   }),
   answer: post('/steps/answer', 'Answer questions and reviews', {
-    body: z.object({ ids: z.array(id).min(1).max(2000), answer, note }),
+    body: z.object({ ids: z.array(id).min(1).max(2000), answer, note: note() }),
     response: outcomes,
   }),
   letter: get(
     '/answers/{token}',
     'What a letter asks about; its link is signed, and answers for the person it went to',
     { params: token, response: z.object({ to: z.string(), repository: z.string(), tasks: z.array(letterTask) }) },
-    'public',
+    { who: 'public' },
   ),
   answerLetter: post(
     '/answers/{token}',
     'Answer what a letter asks; each question once',
-    { params: token, body: z.object({ ids: z.array(id).min(1).max(2000), answer, note }), response: outcomes },
-    'public',
+    { params: token, body: z.object({ ids: z.array(id).min(1).max(2000), answer, note: note() }), response: outcomes },
+    { who: 'public', most: kilobytes(128) },
   ),
   ofRecord: get('/records/{id}/steps', 'What was done about the steps of rules for a record, and what is open', {
     params: idParam,

@@ -8,7 +8,7 @@ import { standing, states, type State } from './support/actStates.js';
 import { makeActWorld, spots, type ActWorld, type Asker, type Spot, type Things } from './support/actWorld.js';
 
 /** Acts that nobody needs a right for, each with why: known by name, so that another cannot slip in. */
-const free = ['identity.makeFirstKeeper', 'identity.signIn', 'identity.signOut', 'steps.answerLetter'];
+const free = ['identity.makeFirstKeeper', 'identity.signIn', 'identity.signOut', 'identity.endOtherSessions', 'steps.answerLetter'];
 /** Acts that ask for a right somewhere: they make something of one’s own, or ask anew for each row of a table. */
 const somewhere = ['schedule.importEvents', 'receiving.upload', 'setup.makeEntity', 'holds.makeMatter'];
 /** Acts whose work goes on beyond what can be tried and rolled back: only their refusals are tried here. */

@@ -11,6 +11,7 @@ const left = [
   'identity.makeFirstKeeper',
   'identity.signIn',
   'identity.signOut',
+  'identity.endOtherSessions',
   'steps.answerLetter',
   'receiving.upload',
   'receiving.file',
@@ -28,7 +29,14 @@ const beforehand: Record<string, readonly string[]> = {
 /** A day on which the notices of batches have run. */
 const later = '2027-06-30';
 /** Acts whose example is refused as things stand in that world, so that there is no second time. */
-const refusedAtOnce = ['docket.announce', 'docket.confirm', 'holds.acknowledge', 'identity.readMessage', 'schedule.cancelJob'];
+const refusedAtOnce = [
+  'docket.announce',
+  'docket.confirm',
+  'holds.acknowledge',
+  'identity.endSession',
+  'identity.readMessage',
+  'schedule.cancelJob',
+];
 
 /** What the database holds, by table; `told`: with what only tells of it. */
 async function holdings(database: string, told: boolean): Promise<Record<string, number>> {

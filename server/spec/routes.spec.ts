@@ -140,6 +140,16 @@ describe('every route that changes something', () => {
       ),
     'identity.signIn': () => world.as('keeper').call(contract.identity.signIn, { body: { login: 'reader', password } }),
     'identity.signOut': () => world.as('outsider').call(contract.identity.signOut),
+    'identity.endSession': async () => {
+      const steward = world.as('steward');
+      await steward.call(contract.identity.signIn, { body: { login: 'steward', password } });
+      const { sessions } = await steward.call(contract.identity.sessions);
+      await steward.call(contract.identity.endSession, { params: { id: sessions.find((s) => !s.here)!.id } });
+    },
+    'identity.endOtherSessions': async () => {
+      await world.as('steward').call(contract.identity.signIn, { body: { login: 'steward', password } });
+      await world.as('steward').call(contract.identity.endOtherSessions);
+    },
     'identity.readMessage': async () => {
       await scene.hold([(await world.file('editor')).id]);
       const reader = world.as('reader');

@@ -4,7 +4,7 @@ import { pino, type Logger } from 'pino';
 import { type Config, listen, programActor, startThread, stopListening } from './kernel/index.js';
 import { sweepDaily } from './docket/index.js';
 import { makeApp } from './http/app.js';
-import { readSettings } from './identity/index.js';
+import { forgetEnded, readSettings } from './identity/index.js';
 import { startSealer } from './ledger/index.js';
 import { foldRack } from './plan/index.js';
 import { foldRuleUse } from './schedule/index.js';
@@ -95,7 +95,7 @@ export async function startServices(given: Config, log: Logger = pino({ level: g
   const dayWatch = setInterval(daily, lookAtDayEveryMs);
 
   const housekeeping = setInterval(() => {
-    Promise.all([foldRack(pool), foldRuleUse(pool)]).catch((error: unknown) =>
+    Promise.all([foldRack(pool), foldRuleUse(pool), forgetEnded(pool)]).catch((error: unknown) =>
       log.warn({ err: error }, 'housekeeping failed; it is tried again'),
     );
   }, foldEveryMs);

@@ -43,7 +43,7 @@ export async function mutateCore(area) {
       jsonReporter: { fileName: report },
       tempDirName: join(work, 'sandbox'),
       concurrency: 2,
-      timeoutMS: 10000,
+      timeoutMS: 4000,
       checkers: [],
     }),
   );

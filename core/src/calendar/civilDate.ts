@@ -51,14 +51,14 @@ export function daysInMonth(year: number, month: number): number {
 
 const isoPattern = /^(\d{4})-(\d{2})-(\d{2})$/;
 
-/** Reads `YYYY-MM-DD`. Returns null for anything that is not a real date of the years 0000–9999. */
+/** Reads `YYYY-MM-DD`. Returns null for anything that is not a real date of the years 0001–9999. */
 export function parseCivilDate(text: string): EpochDay | null {
   const match = isoPattern.exec(text);
   if (!match) return null;
   const year = Number(match[1]);
   const month = Number(match[2]);
   const day = Number(match[3]);
-  if (month < 1 || month > 12 || day < 1 || day > daysInMonth(year, month)) return null;
+  if (year < 1 || month < 1 || month > 12 || day < 1 || day > daysInMonth(year, month)) return null;
   return epochDay(year, month, day);
 }
 

@@ -180,6 +180,7 @@ describe('names of files', () => {
     ['plain.txt', 'plain.txt', []],
     ['a/b\\c.txt', 'c.txt', ['the path was left out']],
     ['a\u0007b\u202E.txt', 'ab.txt', ['control characters were left out']],
+    ['a\u{1fffe}\ufdd0\ud800b.txt', 'ab.txt', ['control characters were left out']],
     [' spaced.txt ', 'spaced.txt', []],
     ['', 'unnamed', ['it had no usable name']],
     ['.', 'unnamed', ['it had no usable name']],

@@ -13,7 +13,7 @@ export function tidyFileName(raw: string): { readonly name: string; readonly cha
     name = lastPart;
     changed.push('the path was left out');
   }
-  const printable = name.replace(/[\p{Cc}\u202A-\u202E\u2066-\u2069\u200E\u200F]/gu, '');
+  const printable = name.replace(/[\p{Cc}\p{Cs}\p{Noncharacter_Code_Point}\u202A-\u202E\u2066-\u2069\u200E\u200F]/gu, '');
   if (printable !== name) {
     name = printable;
     changed.push('control characters were left out');

@@ -37,6 +37,7 @@ export { takesRefusal, type Takes } from './takes.js';
 export { dublinCoreOf, type Described } from './dublinCore.js';
 export { dublinCoreElements, type DublinCoreElement } from './dublinCoreElements.js';
 export { readAs } from './reading.js';
+export { isSoundText } from './text.js';
 export {
   countingScope,
   countScopes,

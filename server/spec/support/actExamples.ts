@@ -123,6 +123,7 @@ export const examples: Record<string, (t: Things, c: Common, world: ActWorld) =>
   'ledger.seal': () => ({}),
   'ledger.verify': () => ({}),
   'identity.moveClock': () => ({ body: { to: '2026-09-15' } }),
+  'identity.endSession': (_, _c, world) => ({ params: { id: world.ids.root } }),
   'identity.readMessage': (_, _c, world) => ({ params: { id: world.ids.root } }),
 };
 

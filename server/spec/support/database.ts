@@ -27,6 +27,8 @@ export function configFor(database: string): Config {
     appUrl: appUrlFor(ownerUrl),
     port: 0,
     host: '127.0.0.1',
+    hosts: [],
+    idleMinutes: 60,
     webDir: null,
     migrationsDir: folder('migrations'),
     fontsDir: folder('assets'),

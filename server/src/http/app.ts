@@ -1,5 +1,4 @@
 import { randomBytes } from 'node:crypto';
-import type { IncomingMessage } from 'node:http';
 import { Hono } from 'hono';
 import { secureHeaders } from 'hono/secure-headers';
 import { Problem, problemOf } from '../kernel/index.js';
@@ -8,7 +7,7 @@ import { describeApi } from './apiPage.js';
 import { healthRoutes } from './health.js';
 import { bind, type HttpApp, type HttpContext, type HttpEnv } from './bind.js';
 import { fileRoutes } from './files.js';
-import { identify, refuseOtherSites } from './session.js';
+import { identify, refuseOtherHosts, refuseOtherSites } from './session.js';
 import { bound } from './table.js';
 import { serveWeb } from './web.js';
 
@@ -36,6 +35,7 @@ export function makeApp(services: Services): HttpApp {
     }),
   );
   healthRoutes(root, services);
+  root.use(refuseOtherHosts(services.config));
 
   const api: HttpApp = new Hono<HttpEnv>();
   api.use(async (context, next) => {
@@ -50,15 +50,16 @@ export function makeApp(services: Services): HttpApp {
   const onError = (error: Error, context: HttpContext): Response => {
     const problem = problemOf(error);
     if (problem.status === 500) services.log.error({ err: error }, 'unexpected error');
+    if (problem.code === 'not-storable') services.log.warn({ err: error }, 'the database refused a value that nothing refused before');
     if (problem.status === 503) services.log.warn({ err: error }, 'something that the server needs did not answer');
-    const { incoming } = context.env as Partial<{ incoming: IncomingMessage }>;
+    const { incoming } = context.env;
     return new Response(JSON.stringify(problem.document()), {
       status: problem.status,
       headers: {
         'content-type': 'application/problem+json',
         'cache-control': 'no-store',
         // The rest of a body that is refused half-way is not read, so nothing more can come over this connection (RFC 9112 §9.6).
-        ...(incoming && !incoming.complete ? { connection: 'close' } : {}),
+        ...(!incoming.complete ? { connection: 'close' } : {}),
       },
     });
   };

@@ -1,23 +1,22 @@
-import type { IncomingMessage } from 'node:http';
 import type { Endpoint, ProblemField } from '@key-cellar/contract';
 import { deleteCookie, setCookie } from 'hono/cookie';
 import { stream } from 'hono/streaming';
+import type { HttpBindings } from '@hono/node-server';
 import type { Context, Hono } from 'hono';
 import type * as z from 'zod';
 import type { Services } from '../docket/index.js';
 import { carryOut, Download, Lines, Problem, SessionChange, type AnyAct, type Read, type SignedIn } from '../kernel/index.js';
+import { bytesOf, jsonOf } from './body.js';
 import type { Bound } from './table.js';
 
 export interface HttpEnv {
+  Bindings: HttpBindings;
   Variables: { person: SignedIn | null; address: string; nonce: string };
 }
 export type HttpContext = Context<HttpEnv>;
 export type HttpApp = Hono<HttpEnv>;
 
 export const sessionCookie = 'cellar_session';
-/** A connection that sends nothing for this long is given up; it would hold its transaction open. */
-const silenceMs = 60_000;
-const largestFile = 2 * 1024 * 1024 * 1024;
 
 function fieldsOf(error: z.ZodError): ProblemField[] {
   return error.issues.map((issue) => ({
@@ -32,38 +31,6 @@ function parse<S extends z.ZodType>(schema: S, value: unknown, where: string): z
   const fields = fieldsOf(result.error);
   const first = fields[0]!;
   throw new Problem(422, 'wrong-input', `In the ${where}, ${first.pointer.slice(1) || 'the whole'} ${first.sentence}.`, fields);
-}
-
-async function readJson(context: HttpContext): Promise<unknown> {
-  const text = await context.req.text();
-  if (text === '') return {};
-  try {
-    return JSON.parse(text) as unknown;
-  } catch {
-    throw new Problem(400, 'not-json', 'The body is not JSON.');
-  }
-}
-
-/** What a sender sends. A connection that breaks on the way is the sender's affair, not the database's. */
-async function* sent(incoming: IncomingMessage): AsyncGenerator<Uint8Array> {
-  try {
-    for await (const piece of incoming) yield piece as Uint8Array;
-  } catch {
-    throw new Problem(
-      400,
-      'upload-broken',
-      'The connection broke before the whole file was here. Nothing of it was stored; send it again.',
-    );
-  }
-}
-
-/** The bytes of a request as they come; a parsed body would sit in memory. */
-function bytesOf(context: HttpContext): AsyncIterable<Uint8Array> {
-  const announced = Number(context.req.header('content-length') ?? 0);
-  if (announced > largestFile) throw new Problem(413, 'too-large', 'This file is larger than 2 GB, the most that is taken in one piece.');
-  const { incoming } = context.env as unknown as { incoming: IncomingMessage };
-  incoming.setTimeout(silenceMs, () => incoming.destroy(new Error('The upload went silent')));
-  return sent(incoming);
 }
 
 /** Throws 401 unless somebody is signed in. */
@@ -124,7 +91,8 @@ async function answerRead(services: Services, read: Read<Endpoint, Services>, co
 
 async function answerAct(services: Services, act: AnyAct<Services>, context: HttpContext, input: Asked): Promise<unknown> {
   if ('free' in act.definition) {
-    const call = { ...input, services, person: context.get('person'), address: context.get('address') };
+    const [person, address, agent] = [context.get('person'), context.get('address'), context.req.header('user-agent') ?? ''];
+    const call = { ...input, services, person, address, agent };
     return act.definition.free(call as never);
   }
   return carryOut(services, requirePerson(context), act, input as never);
@@ -139,10 +107,11 @@ export function bind(app: HttpApp, services: Services, { endpoint, answer }: Bou
     const params = endpoint.params.safeParse(context.req.param());
     if (!params.success) throw new Problem(404, 'not-found', 'That does not exist here, or you may not see it.');
     const query = parse(endpoint.query, context.req.query(), 'query');
+    const { incoming } = context.env;
     const taken =
       endpoint.sends === 'bytes'
-        ? { body: {}, bytes: bytesOf(context), idempotencyKey: context.req.header('idempotency-key')?.slice(0, 100) }
-        : { body: endpoint.method === 'get' ? {} : parse(endpoint.body, await readJson(context), 'body') };
+        ? { body: {}, bytes: bytesOf(incoming, endpoint.most), idempotencyKey: context.req.header('idempotency-key')?.slice(0, 100) }
+        : { body: endpoint.method === 'get' ? {} : parse(endpoint.body, await jsonOf(incoming, endpoint.most), 'body') };
     const input = { params: params.data, query, ...taken };
     const came =
       typeof answer === 'function' ? await answerRead(services, answer, context, input) : await answerAct(services, answer, context, input);

@@ -1,8 +1,9 @@
-import { jobById, notFound, withUnitOfWork, wrongField, type SignedIn } from '../kernel/index.js';
+import { notFound, withUnitOfWork, wrongField, type SignedIn } from '../kernel/index.js';
 import { batchPage, certificateById, type Services } from '../docket/index.js';
 import { arrivalLeaving } from '../receiving/index.js';
 import { leave, type Leaving, pictureOf, readContent, sandboxPolicy, textOf, versionLeaving, withFixity } from '../records/index.js';
-import { schedule } from '@key-cellar/contract';
+import { sessionByHash } from '../identity/index.js';
+import { jobFor } from '../schedule/index.js';
 import { streamSSE } from 'hono/streaming';
 import * as z from 'zod';
 import { requirePerson, type HttpApp, type HttpContext } from './bind.js';
@@ -85,21 +86,28 @@ async function serveCertificate(services: Services, context: HttpContext): Promi
   });
 }
 
-/** Progress of long work as Server-Sent Events. */
-function followJob(services: Services, context: HttpContext): Response {
-  requirePerson(context);
-  const { id } = schedule.job.params.parse(context.req.param());
+/** How often a stream that goes on asks whether the session does. */
+const sessionEveryMs = 5000;
+
+/** Progress of long work as Server-Sent Events, for as long as the session lasts. */
+async function followJob(services: Services, context: HttpContext): Promise<Response> {
+  const person = requirePerson(context);
+  const id = z.uuid().safeParse(context.req.param('id'));
+  if (!id.success) throw notFound('This work');
+  const access = await services.access.of(person);
+  await jobFor(services, person, access, id.data);
   return streamSSE(context, async (stream) => {
+    let asked = Date.now();
     for (let last = ''; !stream.aborted && !services.stopping;) {
-      const job = await jobById(services.pool, id);
-      const data = JSON.stringify(
-        job
-          ? { state: job.state, done: job.done, total: job.total, sentence: job.sentence }
-          : { state: 'failed', done: 0, total: 0, sentence: 'This work does not exist.' },
-      );
+      if (Date.now() - asked > sessionEveryMs) {
+        if (!(await sessionByHash(services.pool, person.sessionHash, services.config.idleMinutes))) return;
+        asked = Date.now();
+      }
+      const { state, done, total, sentence } = await jobFor(services, person, access, id.data);
+      const data = JSON.stringify({ state, done, total, sentence });
       if (data !== last) await stream.writeSSE({ data });
       last = data;
-      if (!job || job.state !== 'running') return;
+      if (state !== 'running') return;
       await stream.sleep(250);
     }
   });

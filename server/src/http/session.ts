@@ -3,7 +3,7 @@ import { getConnInfo } from '@hono/node-server/conninfo';
 import { getCookie } from 'hono/cookie';
 import type { MiddlewareHandler } from 'hono';
 import { readSettings, sessionByHash, touchSession } from '../identity/index.js';
-import { Problem } from '../kernel/index.js';
+import { Problem, type Config } from '../kernel/index.js';
 import type { Services } from '../docket/index.js';
 import { sessionCookie, type HttpContext, type HttpEnv } from './bind.js';
 
@@ -15,6 +15,22 @@ function addressOf(context: HttpContext): string {
   }
 }
 
+const loopback = new Set(['localhost', '127.0.0.1', '[::1]']);
+
+/**
+ * Refuses requests under a name that is not the server's: a page elsewhere whose name was made to lead here would else be of
+ * one origin with it.
+ */
+export function refuseOtherHosts({ hosts, host: own }: Config): MiddlewareHandler<HttpEnv> {
+  const known = new Set([...loopback, own, ...hosts].map((name) => name.toLowerCase()));
+  return async (context, next) => {
+    const name = (context.req.header('host') ?? '').replace(/:\d*$/, '').toLowerCase();
+    if (!known.has(name))
+      throw new Problem(421, 'other-host', 'This server is not asked for under this name. HOSTS names those that it has.');
+    await next();
+  };
+}
+
 /** Finds out who asks. A stale or unknown cookie means nobody. */
 export function identify(services: Services): MiddlewareHandler<HttpEnv> {
   return async (context, next) => {
@@ -24,7 +40,7 @@ export function identify(services: Services): MiddlewareHandler<HttpEnv> {
     const token = getCookie(context, sessionCookie);
     if (token) {
       const sessionHash = createHash('sha256').update(token).digest();
-      const found = await sessionByHash(services.pool, sessionHash);
+      const found = await sessionByHash(services.pool, sessionHash, services.config.idleMinutes);
       if (found) {
         const settings = await readSettings(services.pool);
         if (found.stale) await touchSession(services.pool, sessionHash);

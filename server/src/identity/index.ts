@@ -2,4 +2,4 @@ export { send, type Letter } from './messageStore.js';
 export { identityReads } from './reads.js';
 export { readSettings, writeSetting, type Settings } from './settingStore.js';
 export { hashPassword, identityActs } from './signIn.js';
-export { addPrincipal, anybodyExists, messagesFor, sessionByHash, touchSession, unreadCount } from './store.js';
+export { addPrincipal, anybodyExists, forgetEnded, messagesFor, sessionByHash, touchSession, unreadCount } from './store.js';

@@ -1,23 +1,47 @@
 import { createHash, randomBytes } from 'node:crypto';
 import { hash, verify } from '@node-rs/argon2';
 import { identity } from '@key-cellar/contract';
-import { actsFor, noRight, one, Problem, programActor, SessionChange, withUnitOfWork, type Kind, type Services } from '../kernel/index.js';
+import {
+  actsFor,
+  noRight,
+  one,
+  Problem,
+  programActor,
+  SessionChange,
+  turns,
+  withUnitOfWork,
+  type Kind,
+  type Services,
+} from '../kernel/index.js';
 import { readSettings } from './settingStore.js';
 import * as store from './store.js';
 
 const { act, freeAct } = actsFor<Services>();
 const sessionHours = 12;
-const triesPerLogin = 5;
-const triesPerAddress = 60;
+/**
+ * Wrong tries in a quarter of an hour. A stranger who tries a login uses up what strangers may: where its person has signed
+ * in before, only what is tried there counts.
+ */
+const mostTries = { here: 5, login: 25, address: 60 };
+/** What a browser says of itself is kept so far. */
+const longestAgent = 300;
 
 // argon2id with the parameters of RFC 9106 §4, second recommended option, halved in memory for small machines.
 const argon = { memoryCost: 32 * 1024, timeCost: 3, parallelism: 1 };
 // Verified against when the login is unknown, so that both answers take the same time.
 const nobody = hash('nobody has this password', argon);
 
+// Each takes 32 MB and most of a second on a small machine: strangers share two of them.
+const atHashing = turns({ atOnce: 2, waiting: 40 }, 'Too many people are signing in just now. Try again in a moment.');
+
 export function hashPassword(password: string): Promise<string> {
-  return hash(password, argon);
+  return atHashing('', () => hash(password, argon));
 }
+
+const isRight = async (passwordHash: string | null | undefined, password: string): Promise<boolean> => {
+  const against = passwordHash ?? (await nobody);
+  return atHashing('', () => verify(against, password).catch(() => false));
+};
 
 function tokenHash(token: string): Buffer {
   return createHash('sha256').update(token).digest();
@@ -34,6 +58,17 @@ const messageKind: Kind<store.LockedMessage> = {
   mine: () => true,
 };
 
+const sessionKind: Kind<store.OwnSession> = {
+  word: 'own session',
+  what: 'This session',
+  see: [],
+  find: (db, ids, _lock, asker) => store.lockSessions(db, asker.id, ids),
+  id: (session) => session.id,
+  subject: (session) => ({ kind: 'session', id: session.id, name: 'session' }),
+  sets: () => [],
+  mine: () => true,
+};
+
 export const identityActs = {
   /** Gives a fresh session token. 401 for wrong input, 429 after too many tries. */
   signIn: freeAct(identity.signIn, {
@@ -42,25 +77,28 @@ export const identityActs = {
     because: 'it finds out who somebody is',
     gate: 'none',
     repeat: 'another',
-    async free({ services: { pool }, body, address }) {
+    async free({ services: { pool }, body, address, agent }) {
       const { today } = await readSettings(pool);
-      const failures = await store.recentFailures(pool, body.login, address);
-      if (failures.login >= triesPerLogin || failures.address >= triesPerAddress) {
-        throw new Problem(429, 'too-many-tries', 'Too many wrong tries. Wait a quarter of an hour, then try again.');
-      }
+      const somebody = { ...programActor(address, today), name: 'somebody' };
+      // Counted before the password is looked at, so that tries at once are not more than tries in a row.
+      await withUnitOfWork(
+        pool,
+        somebody,
+        async (uow) => {
+          await store.lockTries(uow, body.login, address);
+          const tries = await store.recentTries(uow, body.login, address);
+          if (tries.here >= mostTries.here || tries.address >= mostTries.address || (!tries.known && tries.login >= mostTries.login)) {
+            throw new Problem(429, 'too-many-tries', 'Too many wrong tries. Wait a quarter of an hour, then try again.');
+          }
+          await store.noteTry(uow, body.login, address);
+        },
+        'none',
+      );
       const principal = await store.principalByLogin(pool, body.login);
-      const right = await verify(principal?.password_hash ?? (await nobody), body.password).catch(() => false);
+      const right = await isRight(principal?.password_hash, body.password);
       if (!principal || !principal.active || !right) {
-        await withUnitOfWork(
-          pool,
-          { ...programActor(address, today), name: 'somebody' },
-          async (uow) => {
-            await store.noteFailure(uow, body.login.slice(0, 200), address);
-            const subject = { kind: 'person', id: principal?.id ?? null, name: principal?.login ?? 'unknown login' };
-            uow.enter({ act: 'sign-in failed', subject });
-          },
-          'none',
-        );
+        const subject = { kind: 'person', id: principal?.id ?? null, name: principal?.login ?? 'unknown login' };
+        await withUnitOfWork(pool, somebody, (uow) => uow.enter({ act: 'sign-in failed', subject }), 'none');
         throw new Problem(401, 'wrong-sign-in', 'Login or password is wrong.');
       }
       const token = randomBytes(32).toString('base64url');
@@ -68,8 +106,9 @@ export const identityActs = {
         pool,
         { id: principal.id, name: principal.name, from: address, today },
         async (uow) => {
-          await store.forgetFailures(uow, body.login);
-          await store.addSession(uow, tokenHash(token), principal.id, sessionHours);
+          await store.noteSignedIn(uow, principal.id, body.login, address);
+          const session = { tokenHash: tokenHash(token), principalId: principal.id, hours: sessionHours, address };
+          await store.addSession(uow, { ...session, agent: agent.slice(0, longestAgent) });
           uow.enter({ act: 'signed in', subject: { kind: 'person', id: principal.id, name: principal.name } });
         },
         'none',
@@ -95,6 +134,43 @@ export const identityActs = {
         'none',
       );
       return new SessionChange(null);
+    },
+  }),
+
+  endSession: act(identity.endSession, {
+    name: 'ended a session',
+    on: { session: one(sessionKind, ({ params }) => params.id, noRight) },
+    gate: 'none',
+    repeat: 'refused',
+    async write(uow, { on: { session } }) {
+      await store.endSession(uow, session.token_hash);
+      return { answer: {}, entry: { before: { from: session.address } } };
+    },
+  }),
+
+  endOtherSessions: freeAct(identity.endOtherSessions, {
+    name: 'ended all other sessions',
+    because: 'everybody may end what is theirs',
+    gate: 'none',
+    repeat: 'same',
+    async free({ services: { pool }, person }) {
+      if (!person) throw new Problem(401, 'not-signed-in', 'Sign in first.');
+      return withUnitOfWork(
+        pool,
+        person,
+        async (uow) => {
+          const ended = await store.endOtherSessions(uow, person.id, person.sessionHash);
+          if (ended > 0) {
+            uow.enter({
+              act: 'ended all other sessions',
+              subject: { kind: 'person', id: person.id, name: person.name },
+              before: { sessions: ended },
+            });
+          }
+          return { ended };
+        },
+        'none',
+      );
     },
   }),
 

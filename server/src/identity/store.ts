@@ -59,12 +59,16 @@ export function people(db: Db): Promise<PrincipalRow[]> {
   return rows<PrincipalRow>(db, 'principal.people', 'select id, kind, name, login, active from principal where active order by name');
 }
 
-export async function addSession(db: Db, tokenHash: Buffer, principalId: string, hours: number): Promise<void> {
+export async function addSession(
+  db: Db,
+  session: { tokenHash: Buffer; principalId: string; hours: number; address: string; agent: string },
+): Promise<void> {
   await run(
     db,
     'session.add',
-    'insert into session (token_hash, principal_id, expires_at) values ($1, $2, now() + make_interval(hours => $3))',
-    [tokenHash, principalId, hours],
+    `insert into session (token_hash, principal_id, expires_at, address, agent)
+     values ($1, $2, now() + make_interval(hours => $3), $4, $5)`,
+    [session.tokenHash, session.principalId, session.hours, session.address, session.agent],
   );
 }
 
@@ -82,16 +86,17 @@ export interface SessionRow extends Record<string, unknown> {
   stale: boolean;
 }
 
-export function sessionByHash(db: Db, tokenHash: Buffer): Promise<SessionRow | undefined> {
+/** Whose session it is, while it lasts: it ends at its time, when nobody used it for so many minutes, or when it is ended. */
+export function sessionByHash(db: Db, tokenHash: Buffer, idleMinutes: number): Promise<SessionRow | undefined> {
   return row<SessionRow>(
     db,
     'session.byHash',
     `select p.id, p.name, p.login, p.clearance_level, p.clearance_caveats,
             (select value from epoch where name = 'access') as access_epoch,
-            s.last_seen_at < now() - interval '5 minutes' as stale
+            s.last_seen_at < now() - interval '1 minute' as stale
      from session s join principal p on p.id = s.principal_id
-     where s.token_hash = $1 and s.expires_at > now() and p.active`,
-    [tokenHash],
+     where s.token_hash = $1 and s.expires_at > now() and s.last_seen_at > now() - make_interval(mins => $2) and p.active`,
+    [tokenHash, idleMinutes],
   );
 }
 
@@ -99,23 +104,95 @@ export async function touchSession(db: Db, tokenHash: Buffer): Promise<void> {
   await run(db, 'session.touch', 'update session set last_seen_at = now() where token_hash = $1', [tokenHash]);
 }
 
-export async function noteFailure(db: Db, login: string, address: string): Promise<void> {
-  await run(db, 'signIn.fail', 'insert into sign_in_failure (login, address) values (lower($1), $2)', [login, address]);
+export interface OwnSession extends Record<string, unknown> {
+  id: string;
+  token_hash: Buffer;
+  created_at: Date;
+  last_seen_at: Date;
+  address: string;
+  agent: string;
 }
 
-export async function forgetFailures(db: Db, login: string): Promise<void> {
-  await run(db, 'signIn.forget', 'delete from sign_in_failure where login = lower($1)', [login]);
+/** A person's sessions that last, the one used last first. */
+export function sessionsOf(db: Db, principalId: string, idleMinutes: number): Promise<OwnSession[]> {
+  return rows<OwnSession>(
+    db,
+    'session.of',
+    `select id, token_hash, created_at, last_seen_at, address, agent from session
+     where principal_id = $1 and expires_at > now() and last_seen_at > now() - make_interval(mins => $2) order by last_seen_at desc`,
+    [principalId, idleMinutes],
+  );
 }
 
-export async function recentFailures(db: Db, login: string, address: string): Promise<{ login: number; address: number }> {
-  const found = await row<{ by_login: number; by_address: number }>(
+/** A person's sessions of these ids, their rows locked; those of others are left out. */
+export function lockSessions(db: Db, principalId: string, ids: readonly string[]): Promise<OwnSession[]> {
+  return rows<OwnSession>(
+    db,
+    'session.lock',
+    `select id, token_hash, created_at, last_seen_at, address, agent from session
+     where id = any ($2::uuid[]) and principal_id = $1 order by id for update`,
+    [principalId, ids],
+  );
+}
+
+/** Ends all sessions of a person but one; gives how many. */
+export function endOtherSessions(db: Db, principalId: string, tokenHash: Buffer): Promise<number> {
+  return run(db, 'session.endOthers', 'delete from session where principal_id = $1 and token_hash <> $2', [principalId, tokenHash]);
+}
+
+/** Sessions that ended by themselves, and tries that no longer count. */
+export async function forgetEnded(db: Db): Promise<void> {
+  await run(db, 'session.forget', `delete from session where expires_at < now() - interval '1 day'`);
+  await run(db, 'signIn.forgetOld', `delete from sign_in_try where at < now() - interval '1 day'`);
+  await run(db, 'signIn.forgetAddresses', `delete from known_address where last_at < now() - interval '1 year'`);
+}
+
+/** Tries from one address, and tries of one login, are counted one after another. */
+export async function lockTries(db: Db, login: string, address: string): Promise<void> {
+  await run(db, 'signIn.lock', `select pg_advisory_xact_lock(4244, hashtext($1)), pg_advisory_xact_lock(4245, hashtext(lower($2)))`, [
+    address,
+    login,
+  ]);
+}
+
+export async function noteTry(db: Db, login: string, address: string): Promise<void> {
+  await run(db, 'signIn.try', 'insert into sign_in_try (login, address) values (lower($1), $2)', [login, address]);
+}
+
+/** It was the right person: what was tried here is forgotten, and the address is known. */
+export async function noteSignedIn(db: Db, principalId: string, login: string, address: string): Promise<void> {
+  await run(db, 'signIn.forget', 'delete from sign_in_try where login = lower($1) and address = $2', [login, address]);
+  await run(
+    db,
+    'signIn.know',
+    `insert into known_address (principal_id, address) values ($1, $2)
+     on conflict (principal_id, address) do update set last_at = now()`,
+    [principalId, address],
+  );
+}
+
+export interface Tries {
+  /** Of this login from this address, of this login from anywhere, and of anybody from this address. */
+  readonly here: number;
+  readonly login: number;
+  readonly address: number;
+  /** Whether the person has signed in from this address before. */
+  readonly known: boolean;
+}
+
+/** Wrong tries of the last quarter of an hour, and those that are still being looked at. */
+export async function recentTries(db: Db, login: string, address: string): Promise<Tries> {
+  const found = await row<Tries & Record<string, unknown>>(
     db,
     'signIn.recent',
-    `select count(*) filter (where login = lower($1)) as by_login, count(*) filter (where address = $2) as by_address
-     from sign_in_failure where at > now() - interval '15 minutes' and (login = lower($1) or address = $2)`,
+    `select count(*) filter (where login = lower($1) and address = $2) as here,
+            count(*) filter (where login = lower($1)) as login,
+            count(*) filter (where address = $2) as address,
+            exists (select from known_address k join principal p on p.id = k.principal_id where p.login = lower($1) and k.address = $2) as known
+     from sign_in_try where at > now() - interval '15 minutes' and (login = lower($1) or address = $2)`,
     [login, address],
   );
-  return { login: found!.by_login, address: found!.by_address };
+  return found!;
 }
 
 export interface MessageRow extends Record<string, unknown> {

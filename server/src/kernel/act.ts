@@ -237,7 +237,7 @@ export interface Free<E extends Endpoint, S> extends Omit<Common<E, never>, 'on'
   /** Why no right is asked. */
   readonly because: string;
   readonly free: (
-    call: Input<E> & { readonly services: S; readonly address: string; readonly person: SignedIn | null },
+    call: Input<E> & { readonly services: S; readonly address: string; readonly agent: string; readonly person: SignedIn | null },
   ) => Promise<ResponseOf<E> | SessionChange>;
 }
 

@@ -172,7 +172,7 @@ export async function carryOut<E extends Endpoint, S extends Services, On>(
   const input = { params: {}, query: {}, body: {}, ...asked } as Input<E>;
   const { definition } = act;
   if ('free' in definition) {
-    const answer = await definition.free({ ...input, services, address: person.from, person });
+    const answer = await definition.free({ ...input, services, address: person.from, agent: '', person });
     return answer instanceof SessionChange ? ({} as ResponseOf<E>) : answer;
   }
   if ('each' in definition) {

@@ -13,6 +13,10 @@ export interface Config {
   readonly appUrl: string;
   readonly port: number;
   readonly host: string;
+  /** Names under which the server is asked for besides loopback's; another `Host` is refused (RFC 9110 §7.4). */
+  readonly hosts: readonly string[];
+  /** A session that nobody uses for so long ends. */
+  readonly idleMinutes: number;
   /** Folder of the built web application, or null to serve none. */
   readonly webDir: string | null;
   readonly migrationsDir: string;
@@ -61,6 +65,8 @@ export function readConfig(env: NodeJS.ProcessEnv = process.env): Config {
     appUrl: env['APP_DATABASE_URL'] ?? appUrlFor(ownerUrl),
     port: Number(env['PORT'] ?? 4180),
     host: env['HOST'] ?? '127.0.0.1',
+    hosts: (env['HOSTS'] ?? '').split(/[\s,]+/).filter(Boolean),
+    idleMinutes: Number(env['SESSION_IDLE_MINUTES'] ?? 60),
     webDir: existsSync(webDir) ? webDir : null,
     migrationsDir: join(root, 'server', 'migrations'),
     fontsDir: join(root, 'server', 'assets'),

@@ -15,12 +15,13 @@ export { databaseAway, dynamicRows, openPool, row, rows, run, type Db } from './
 export { eventsOver, type Listeners } from './events.js';
 export { guardedRecords, ping, type GuardRow } from './guardStore.js';
 export { addJob, openJobs, type JobContext } from './jobs.js';
-export { cancelJob, jobById, jobsToCancel, type CancellableJob } from './jobStore.js';
+export { cancelJob, jobById, jobsToCancel, type CancellableJob, type JobRow } from './jobStore.js';
 export { listen, stopListening } from './listen.js';
 export { migrate, MigrationRefused } from './migrate.js';
 export { changedMeanwhile, notAllowed, notFound, Problem, problemOf, refused, wrongField } from './problem.js';
 export type { Services } from './services.js';
 export { startThread } from './threads.js';
+export { turns } from './turns.js';
 export { entryBody, inReadSnapshot, withUnitOfWork, type Act, type UnitOfWork } from './unitOfWork.js';
 export {
   actsFor,

@@ -10,9 +10,10 @@ export interface JobRow extends Record<string, unknown> {
   total: number;
   cursor_: string | null;
   sentence: string;
+  started_by: string | null;
 }
 
-const columns = 'id, kind, subject, data, state, done, total, cursor_, sentence';
+const columns = 'id, kind, subject, data, state, done, total, cursor_, sentence, started_by';
 
 export async function insertJob(
   db: Db,

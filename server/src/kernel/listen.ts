@@ -1,6 +1,5 @@
 import type { AddressInfo } from 'node:net';
 import { createAdaptorServer, type ServerType } from '@hono/node-server';
-import type { Hono } from 'hono';
 
 export interface Listening {
   readonly server: ServerType;
@@ -11,7 +10,10 @@ export interface Listening {
  * Serves an application over HTTP; resolves once it listens. Port 0 takes a free one. The socket is this process's own, also
  * where several run as one cluster. Rejects with the error of the socket, such as EADDRINUSE.
  */
-export function listen(app: Pick<Hono, 'fetch'>, { port, host }: { port: number; host: string }): Promise<Listening> {
+export function listen(
+  app: Pick<Parameters<typeof createAdaptorServer>[0], 'fetch'>,
+  { port, host }: { port: number; host: string },
+): Promise<Listening> {
   return new Promise((resolve, reject) => {
     const server = createAdaptorServer({ fetch: app.fetch });
     server.once('error', reject);

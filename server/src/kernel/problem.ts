@@ -2,7 +2,7 @@ import type { Problem as ProblemDocument, ProblemField } from '@key-cellar/contr
 import type { Refusal } from '@key-cellar/core/records';
 import { databaseAway, sqlState } from './connect.js';
 
-export type ProblemStatus = 400 | 401 | 403 | 404 | 409 | 412 | 413 | 422 | 429 | 500 | 503 | 507;
+export type ProblemStatus = 400 | 401 | 403 | 404 | 409 | 412 | 413 | 421 | 422 | 429 | 500 | 503 | 507;
 
 /** An answer that is not the one asked for, as an RFC 9457 problem document. */
 export class Problem extends Error {
@@ -34,6 +34,7 @@ const titles: Record<ProblemStatus, string> = {
   409: 'Refused',
   412: 'Changed meanwhile',
   413: 'Too large',
+  421: 'Not this server',
   422: 'Something is wrong with what was sent',
   429: 'Too many tries',
   500: 'Something went wrong here',
@@ -66,7 +67,11 @@ function problemOfDatabase(error: Error): Problem | null {
     );
   }
   const { message } = error;
-  switch (sqlState(error)) {
+  const state = sqlState(error);
+  if (state?.startsWith('22')) {
+    return new Problem(422, 'not-storable', 'A number, date or text in this is one that cannot be kept. Look at what was typed.');
+  }
+  switch (state) {
     case 'KC001':
     case 'KC004':
       return new Problem(409, 'refused-by-database', `${message}.`);
@@ -76,6 +81,9 @@ function problemOfDatabase(error: Error): Problem | null {
       return new Problem(409, 'record-declared', `${message}. A keeper may undeclare it with a reason.`);
     case '53100':
       return new Problem(507, 'disk-full', 'The disk of the database is full, so nothing was stored. Tell whoever runs the server.');
+    // What the database cannot hold as a value (SQLSTATE class 22), and what is too large for one.
+    case '54000':
+      return new Problem(422, 'not-storable', 'Something in this is larger than can be kept. Make it shorter.');
     case '23505':
       return new Problem(409, 'exists-already', 'Something with this name, code or number exists already. Choose another.');
     default:

@@ -15,11 +15,14 @@ export const makeFirstKeeper = freeAct(identity.makeFirstKeeper, {
   because: 'there is nobody yet who could have a right',
   repeat: 'refused',
   async free({ services: { pool }, body, address }) {
+    const notAgain = (): Problem => new Problem(409, 'has-keepers', 'This repository has people already. Sign in instead.');
+    // Asked before any work is done for a stranger, and again under the lock.
+    if (await anybodyExists(pool)) throw notAgain();
     const passwordHash = await hashPassword(body.password);
     const settings = await readSettings(pool);
     await withUnitOfWork(pool, programActor(address, settings.today), async (uow) => {
       await codeStore.lockFounding(uow);
-      if (await anybodyExists(uow)) throw new Problem(409, 'has-keepers', 'This repository has people already. Sign in instead.');
+      if (await anybodyExists(uow)) throw notAgain();
       const timeZone = Intl.DateTimeFormat().resolvedOptions().timeZone || 'UTC';
       await writeSetting(uow, 'repository', { name: body.repository, timeZone });
       const [keeperId, placeId] = [uuidv7(), uuidv7()];

@@ -1,6 +1,6 @@
 import { tidyFileName } from '@key-cellar/core/records';
 import { uuidv7 } from 'uuidv7';
-import { withUnitOfWork, type SignedIn } from '../kernel/index.js';
+import { turns, withUnitOfWork, type SignedIn } from '../kernel/index.js';
 import { writeContent, type Services } from '../records/index.js';
 import * as store from './store.js';
 
@@ -12,11 +12,21 @@ export interface Upload {
   readonly bytes: AsyncIterable<Uint8Array>;
 }
 
+// An upload holds one of a few connections for as long as it comes: one person takes no more than these.
+const atSending = turns(
+  { atOnce: 3, waiting: 60 },
+  'You are sending more files at once than can wait their turn. Send the others when these are here.',
+);
+
 /**
  * Takes in one file in one transaction: whatever breaks on the way leaves nothing behind. A repeated upload with the
  * same idempotency key gives the arrival of the first one. Whether the person may, the act has found out.
  */
-export async function receive(services: Services, person: SignedIn, upload: Upload): Promise<string> {
+export function receive(services: Services, person: SignedIn, upload: Upload): Promise<string> {
+  return atSending(person.id, () => takeIn(services, person, upload));
+}
+
+async function takeIn(services: Services, person: SignedIn, upload: Upload): Promise<string> {
   const { name, changed } = tidyFileName(upload.name);
   return withUnitOfWork(
     services.uploadPool,

@@ -5,6 +5,7 @@ export { effectThreads, type EffectAnswer, type EffectQuestion } from './effectT
 export { explainJudged, judge, judgeLocked, recompute, type JudgedLocked } from './evaluation.js';
 export { eventActs } from './eventActs.js';
 export { entityEvents } from './events.js';
+export { jobFor } from './jobs.js';
 export { levelActs } from './levelActs.js';
 export { override } from './overrideAct.js';
 export { scheduleReads } from './reads.js';

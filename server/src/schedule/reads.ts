@@ -2,9 +2,7 @@ import type { EffectLine, schedule } from '@key-cellar/contract';
 import {
   Download,
   entering,
-  jobById,
   Lines,
-  notFound,
   problemOf,
   requireAtRepository,
   requireRight,
@@ -17,6 +15,7 @@ import { checkOfSchedule } from './check.js';
 import { effectOfChange } from './effect.js';
 import { placeEvents, recordEvents, waiting } from './events.js';
 import * as levels from './levels.js';
+import { jobFor } from './jobs.js';
 import { ruleOnDay } from './ruleOnDay.js';
 import { listRules, rulePage } from './ruleReads.js';
 import { exportSchedule } from './scheduleTable.js';
@@ -71,9 +70,8 @@ export const scheduleReads: ReadsOf<typeof schedule, Services> = {
     return { events: await placeEvents(services, params.id) };
   },
   recordEvents: async ({ services, person, params }) => ({ events: await recordEvents(services, person, params.id) }),
-  job: async ({ services, params }) => {
-    const job = await jobById(services.pool, params.id);
-    if (!job) throw notFound('This work');
+  job: async ({ services, params, person, access }) => {
+    const job = await jobFor(services, person, await access(), params.id);
     return { state: job.state, done: job.done, total: job.total, sentence: job.sentence };
   },
 };

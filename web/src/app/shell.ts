@@ -10,6 +10,7 @@ import { Popover } from 'primeng/popover';
 import { Tooltip } from 'primeng/tooltip';
 import { Needs } from './identity/needs';
 import { Session } from './identity/session';
+import { SessionsSheet } from './identity/sessionsSheet';
 import { AskBar } from './kit/askBar';
 import { Api, toProblem } from './kit/api';
 import { Keys } from './kit/keys';
@@ -55,6 +56,7 @@ const areas: readonly Area[] = [
     RouterLink,
     RouterLinkActive,
     RouterOutlet,
+    SessionsSheet,
     Sheet,
     Tooltip,
   ],
@@ -94,6 +96,7 @@ export class Shell {
   );
 
   protected readonly keysOpen = signal(false);
+  protected readonly sessionsOpen = signal(false);
   protected readonly clockOpen = signal(false);
   protected readonly clockTo = signal('');
   protected readonly clockBusy = signal(false);

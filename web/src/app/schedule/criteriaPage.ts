@@ -15,13 +15,12 @@ import { Keys } from '../kit/keys';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
-import { CountPipe } from '../kit/words';
 import { ScheduleNav } from './scheduleNav';
 
 /** Rules set on what criteria match, in the order in which they are asked. */
 @Component({
   selector: 'kc-criteria-rules',
-  imports: [Button, Choice, CountPipe, CriteriaField, FormsModule, ProblemNotice, RouterLink, ScheduleNav, Sheet, Textarea, Tooltip],
+  imports: [Button, Choice, CriteriaField, FormsModule, ProblemNotice, RouterLink, ScheduleNav, Sheet, Textarea, Tooltip],
   templateUrl: './criteriaPage.html',
   styleUrl: './criteriaPage.css',
   changeDetection: ChangeDetectionStrategy.OnPush,
