@@ -46,6 +46,6 @@ const looking = lookOn();
 await stop;
 services.stopping = true;
 await looking;
-await Promise.all([services.jobs.stop(), services.pages.stop()]);
+await Promise.all([services.jobs.stop(), services.pages.stop(), services.reading.stop()]);
 await closeConnections(services);
 parentPort!.close();

@@ -1,16 +1,22 @@
-// What the page thread runs: draws pages of PDF documents as pictures, and reads their words. Documents come from anybody, so it is a thread that
-// can be ended in the middle of one; it sees nothing but the bytes it is given.
+// What the page thread runs: draws pages of documents as pictures, and reads their words. Documents come from anybody, so it is a
+// thread that can be ended in the middle of one; it sees nothing but the bytes it is given.
 import { createRequire } from 'node:module';
 import { dirname, join } from 'node:path';
-import { parentPort } from 'node:worker_threads';
 import { createCanvas } from '@napi-rs/canvas';
 import * as pdfjs from 'pdfjs-dist/legacy/build/pdf.mjs';
-import type { PageAnswer, PageQuestion } from './records/index.js';
+import sharp from 'sharp';
+import { answering, answerTasks } from './kernel/index.js';
+import { drawing, measuring, readingPages, type Extent, type Named } from './records/index.js';
 
 /** Open documents are kept for the pages that follow. */
 const mostOpen = 4;
 /** Pixels of a picture; a page that claims to be larger is drawn smaller. */
 const mostPixels = 6_000_000;
+/** A picture that claims to have more pixels than this is not opened. */
+const mostPixelsOpened = 120_000_000;
+/** Decoding runs outside of this thread: it has to end by itself. */
+const decodingSeconds = 15;
+const pdf = 'application/pdf';
 
 const standardFonts = join(dirname(createRequire(import.meta.url).resolve('pdfjs-dist/package.json')), 'standard_fonts/');
 
@@ -49,32 +55,43 @@ async function textOf(document: pdfjs.PDFDocumentProxy, most: number): Promise<s
   return text.slice(0, most);
 }
 
-async function answer(question: PageQuestion): Promise<PageAnswer> {
-  const { id } = question;
-  const document = await documentOf(question.key, question.bytes);
-  if (!document) return { id, kind: 'bytesWanted' };
-  const { wish } = question;
-  if (wish.kind === 'text') return { id, kind: 'text', text: await textOf(document, wish.most) };
-  const page = await document.getPage(wish.no);
+const opened = (bytes: Uint8Array, page?: number) =>
+  sharp(bytes, { limitInputPixels: mostPixelsOpened, ...(page === undefined ? {} : { page }) }).timeout({ seconds: decodingSeconds });
+
+async function measure({ key, mediaType, bytes }: Named): Promise<Extent | null> {
+  if (mediaType !== pdf) {
+    if (!bytes) return null;
+    const { pages = 1, width, height } = await opened(bytes).metadata();
+    // Moving pictures are shown by their first one.
+    return { pages: mediaType === 'image/tiff' ? pages : 1, width, height };
+  }
+  const document = await documentOf(key, bytes);
+  if (!document) return null;
+  const { width, height } = (await document.getPage(1)).getViewport({ scale: 1 });
+  return { pages: document.numPages, width, height };
+}
+
+async function draw({ key, mediaType, bytes, no, width }: Named & { no: number; width: number }): Promise<Uint8Array | null> {
+  if (mediaType !== pdf) {
+    if (!bytes) return null;
+    const picture = opened(bytes, mediaType === 'image/tiff' ? no - 1 : undefined);
+    return picture.rotate().resize({ width, withoutEnlargement: true }).png().toBuffer();
+  }
+  const document = await documentOf(key, bytes);
+  if (!document) return null;
+  const page = await document.getPage(no);
   const natural = page.getViewport({ scale: 1 });
-  if (wish.kind === 'size') return { id, kind: 'size', pages: document.numPages, width: natural.width, height: natural.height };
-  const scale = Math.min(wish.width / natural.width, Math.sqrt(mostPixels / (natural.width * natural.height)));
+  const scale = Math.min(width / natural.width, Math.sqrt(mostPixels / (natural.width * natural.height)));
   const viewport = page.getViewport({ scale });
   const canvas = createCanvas(Math.max(1, Math.ceil(viewport.width)), Math.max(1, Math.ceil(viewport.height)));
   await page.render({ canvas: canvas as never, canvasContext: canvas.getContext('2d') as never, viewport }).promise;
   page.cleanup();
-  return { id, kind: 'picture', png: await canvas.encode('png') };
+  return canvas.encode('png');
 }
 
-let turn: Promise<void> = Promise.resolve();
-parentPort!.on('message', (question: PageQuestion) => {
-  // One after the other: two pages at once would only take turns on the same core.
-  turn = turn
-    .then(() => answer(question))
-    .catch((error: unknown): PageAnswer => ({
-      id: question.id,
-      kind: 'failed',
-      why: error instanceof Error ? error.message : String(error),
-    }))
-    .then((given) => parentPort!.postMessage(given));
-});
+async function words({ key, bytes, most }: Named & { most: number }): Promise<string | null> {
+  const document = await documentOf(key, bytes);
+  return document && textOf(document, most);
+}
+
+answerTasks(answering(measuring, measure), answering(drawing, draw), answering(readingPages, words));

@@ -2,7 +2,7 @@ import type pg from 'pg';
 import type { Logger } from 'pino';
 import { accessBooks } from './access/index.js';
 import type { Services } from './docket/index.js';
-import { eventsOver, openJobs, openPool, type Config } from './kernel/index.js';
+import { eventsOver, openJobs, openPool, tasksIn, type Config } from './kernel/index.js';
 import type { Sealer } from './ledger/index.js';
 import { listenersOver } from './listeners.js';
 import { pageDrawer } from './records/index.js';
@@ -38,6 +38,7 @@ export async function openServices(
     sealer: given.sealer(pool),
     effects: effectThreads(),
     pages: pageDrawer(),
+    reading: tasksIn('readThread', { memoryMb: 512 }),
     stopping: false,
   };
   return services;

@@ -106,7 +106,7 @@ export async function startServices(given: Config, log: Logger = pino({ level: g
       services.stopping = true;
       clearInterval(housekeeping);
       clearInterval(dayWatch);
-      await Promise.all([jobThread.stop(), services.jobs.stop(), services.pages.stop(), services.effects.stop()]);
+      await Promise.all([jobThread.stop(), services.jobs.stop(), services.pages.stop(), services.reading.stop(), services.effects.stop()]);
       // A last seal, so that what was done before the stop is provable from the first moment of the next start.
       await services.sealer.sealNow().catch((error: unknown) => log.warn({ err: error }, 'last seal failed'));
       await services.sealer.stop();

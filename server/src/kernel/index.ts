@@ -20,6 +20,7 @@ export { listen, stopListening } from './listen.js';
 export { migrate, MigrationRefused } from './migrate.js';
 export { changedMeanwhile, notAllowed, notFound, Problem, problemOf, refused, wrongField } from './problem.js';
 export type { Services } from './services.js';
+export { answering, answerTasks, GivenUp, task, tasksIn, type Tasks } from './tasks.js';
 export { startThread } from './threads.js';
 export { turns } from './turns.js';
 export { entryBody, inReadSnapshot, withUnitOfWork, type Act, type UnitOfWork } from './unitOfWork.js';

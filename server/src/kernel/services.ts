@@ -4,6 +4,7 @@ import type { Authority } from './authority.js';
 import type { Config } from './config.js';
 import type { Events } from './events.js';
 import type { Jobs } from './jobs.js';
+import type { Tasks } from './tasks.js';
 
 /** What every area is given: connections, authority and background work of one thread of one app server. */
 export interface Services {
@@ -17,6 +18,8 @@ export interface Services {
   readonly access: Authority;
   readonly jobs: Jobs;
   readonly events: Events;
+  /** Reads what anybody may have made, in a thread that can be ended. */
+  readonly reading: Tasks;
   /** Set once the server is on its way down. */
   stopping: boolean;
 }

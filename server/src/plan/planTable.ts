@@ -178,7 +178,7 @@ export async function importPlan(
   work: Several,
   input: { bytes: Buffer; format: TableFormat; dryRun: boolean },
 ): Promise<TableOutcome> {
-  const table = await readTable(input.bytes, input.format, ['code', 'kind', 'inside', 'title']);
+  const table = await readTable(services, input.bytes, input.format, ['code', 'kind', 'inside', 'title']);
   return work(async (uow) => {
     await codeStore.lockPlan(uow);
     const all = await placeStore.allPlaces(uow);

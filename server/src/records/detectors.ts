@@ -1,9 +1,10 @@
 import type { DetectorLine } from '@key-cellar/contract';
-import { compileDetector, detectorProblems, type Sign } from '@key-cellar/core/criteria';
+import { detectorProblems, type Sign } from '@key-cellar/core/criteria';
 import { isId, valuesOf } from '@key-cellar/core/records';
 import {
   addJob,
   databaseAway,
+  GivenUp,
   notAllowed,
   Problem,
   withUnitOfWork,
@@ -17,7 +18,7 @@ import { mayNameDetectors } from '../criteria/index.js';
 import { recompute } from '../schedule/index.js';
 import type { Services } from './services.js';
 import * as store from './detectorStore.js';
-import { wordsIn } from './texts.js';
+import { lookingForSigns, wordsIn } from './texts.js';
 
 /** Up to this many records are noted with the detector that they are to be looked at with. */
 export const notedAtOnce = 20_000;
@@ -100,7 +101,8 @@ export async function runNotes(services: Services, job: JobContext, actor: Actor
 
 interface Looked {
   readonly row: store.NotedRow;
-  readonly detected: readonly string[];
+  /** Null where nobody could look: what was found before stays. */
+  readonly detected: readonly string[] | null;
   /** Why its content could not be read; null where it could, or where there is none. */
   readonly unread: string | null;
 }
@@ -134,7 +136,7 @@ export async function lookForSigns(services: Services, actor: Actor): Promise<nu
   const noted = await store.claimNotes(services.pool, atOnce, claimMinutes);
   if (noted.length === 0) return 0;
   const all = await store.detectors(services.pool);
-  const active = all.filter((d) => d.retired_on === null).map((d) => ({ id: d.id, look: compileDetector(d.signs) }));
+  const active = all.filter((d) => d.retired_on === null).map(({ id, signs }) => ({ id, signs: signs as readonly Sign[] }));
   const looked: Looked[] = [];
   for (const row of noted) {
     if (row.state === 'disposed' || active.length === 0) {
@@ -142,7 +144,12 @@ export async function lookForSigns(services: Services, actor: Actor): Promise<nu
       continue;
     }
     const { text, unread } = await textOf(services, row);
-    looked.push({ row, detected: active.filter((d) => d.look(text).met).map((d) => d.id), unread });
+    try {
+      looked.push({ row, detected: await services.reading.run(lookingForSigns, { text, detectors: active }), unread });
+    } catch (error) {
+      if (!(error instanceof GivenUp)) throw error;
+      looked.push({ row, detected: null, unread: 'The detectors took too long over this record.' });
+    }
   }
   const titles = new Map(all.map((d) => [d.id, d.title]));
   await withUnitOfWork(services.pool, actor, async (uow) => {
@@ -157,7 +164,9 @@ export async function lookForSigns(services: Services, actor: Actor): Promise<nu
     const taken = await store.takeOff(uow, noted);
     const current = looked.filter(({ row }) => before.has(row.id) && taken.has(row.id));
     const sorted = (ids: readonly string[]): string => [...ids].sort().join();
-    const changed = current.filter(({ row, detected }) => sorted(detected) !== sorted(before.get(row.id)!));
+    const changed = current.flatMap(({ row, detected }) =>
+      detected !== null && sorted(detected) !== sorted(before.get(row.id)!) ? [{ row, detected }] : [],
+    );
     await store.writeDetected(
       uow,
       changed.map(({ row, detected }) => ({ id: row.id, detected })),

@@ -7,7 +7,7 @@ export { recordKind } from './kinds.js';
 export { list as listRecords, toLine } from './lists.js';
 export { giveNumber } from './numbering.js';
 export { numberingActs } from './numberingActs.js';
-export { pageDrawer, type PageAnswer, type PageQuestion } from './pages.js';
+export { drawing, measuring, pageDrawer, readingPages, type Extent, type Named } from './pages.js';
 export { recordReads, recordSetupReads } from './reads.js';
 export { declareOnClosing, recordActs, standingOf } from './recordActs.js';
 export type { Services } from './services.js';
@@ -24,4 +24,5 @@ export {
   versionsOf,
   type NewRecord,
 } from './store.js';
+export { lookingForSigns, readingWords, signsIn, wordsOfDocument } from './texts.js';
 export { extentOf, pictureOf, sandboxPolicy, textOf } from './view.js';

@@ -1,29 +1,19 @@
-import type { Worker } from 'node:worker_threads';
 import { longestText } from '@key-cellar/core/criteria';
-import sharp from 'sharp';
-import { Problem, startThread } from '../kernel/index.js';
+import { Problem, task, tasksIn } from '../kernel/index.js';
 
-/** What is asked of a document: the size of a page (from 1), its picture that many pixels wide, or the words of all pages. */
-type PageWish =
-  | { readonly kind: 'size'; readonly no: number }
-  | { readonly kind: 'picture'; readonly no: number; readonly width: number }
-  | { readonly kind: 'text'; readonly most: number };
-
-/** Asked of the page thread. */
-export interface PageQuestion {
-  readonly id: number;
-  /** Names the document, so that its bytes travel once. */
+/** A document as the page thread knows it: its name, so that its bytes travel once, and these when it asked for them. */
+export interface Named {
   readonly key: string;
-  readonly wish: PageWish;
+  readonly mediaType: string;
   readonly bytes?: Uint8Array | undefined;
 }
-
-export type PageAnswer =
-  | { readonly id: number; readonly kind: 'bytesWanted' }
-  | { readonly id: number; readonly kind: 'size'; readonly pages: number; readonly width: number; readonly height: number }
-  | { readonly id: number; readonly kind: 'picture'; readonly png: Uint8Array }
-  | { readonly id: number; readonly kind: 'text'; readonly text: string }
-  | { readonly id: number; readonly kind: 'failed'; readonly why: string };
+const patienceMs = 20_000;
+// The answer is null where the bytes are wanted first.
+export const measuring = task<Named, Extent | null>('measure', { patienceMs });
+/** A page (from 1), so many pixels wide at most, as PNG. */
+export const drawing = task<Named & { readonly no: number; readonly width: number }, Uint8Array | null>('draw', { patienceMs });
+/** The words of all pages, `most` letters of them. */
+export const readingPages = task<Named & { readonly most: number }, string | null>('pageWords', { patienceMs });
 
 /** A content to be shown, and how to get its bytes when they are needed. */
 export interface Showable {
@@ -49,100 +39,34 @@ export interface PageDrawer {
   stop(): Promise<void>;
 }
 
-const pdf = 'application/pdf';
 /** As wide as the page on screen, at two pixels a point. */
 const pictureWidth = 1440;
-/** A picture that claims to have more pixels than this is not opened. */
-const mostPixels = 120_000_000;
-const patienceMs = 20_000;
 
 const notDrawn = (): Problem =>
   new Problem(422, 'not-drawn', 'This content cannot be shown as a picture; it may be damaged. Whoever may can take a copy.');
 
-function pageThread() {
-  let thread: Worker | null = null;
-  let last = 0;
-  const waiting = new Map<number, (answer: PageAnswer) => void>();
-  const failAll = (): void => {
-    for (const [id, give] of waiting) give({ id, kind: 'failed', why: 'the thread ended' });
-    waiting.clear();
-  };
-  const running = (): Worker => {
-    if (thread) return thread;
-    const started = startThread('pageThread', { resourceLimits: { maxOldGenerationSizeMb: 512 } });
-    started.on('message', (answer: PageAnswer) => {
-      waiting.get(answer.id)?.(answer);
-      waiting.delete(answer.id);
-    });
-    started.on('error', () => undefined);
-    started.on('exit', () => {
-      if (thread === started) {
-        thread = null;
-        failAll();
-      }
-    });
-    // Nothing hangs on a picture: a program that is done may end.
-    started.unref();
-    thread = started;
-    return started;
-  };
-  const ask = (question: Omit<PageQuestion, 'id'>): Promise<PageAnswer> =>
-    new Promise((resolve) => {
-      const id = ++last;
-      // A document that keeps the thread busy for ever takes only the thread with it.
-      const patience = setTimeout(() => void thread?.terminate(), patienceMs);
-      waiting.set(id, (answer) => {
-        clearTimeout(patience);
-        resolve(answer);
-      });
-      running().postMessage({ ...question, id });
-    });
-  return {
-    async ask(content: Showable, wish: PageWish): Promise<PageAnswer> {
-      const key = content.sha256.toString('hex');
-      const first = await ask({ key, wish });
-      return first.kind === 'bytesWanted' ? ask({ key, wish, bytes: new Uint8Array(await content.load()) }) : first;
-    },
-    async stop() {
-      await thread?.terminate();
-    },
-  };
-}
-
 export function pageDrawer(): PageDrawer {
-  const thread = pageThread();
-  const opened = async (content: Showable, page?: number) =>
-    sharp(await content.load(), { limitInputPixels: mostPixels, ...(page === undefined ? {} : { page }) });
+  const thread = tasksIn('pageThread', { memoryMb: 512 });
+  /** Asks without the bytes first: the thread may have the document open already. */
+  const asking = async <A>(content: Showable, ask: (named: Named) => Promise<A | null>, wrong: () => Problem): Promise<A> => {
+    const named = { key: content.sha256.toString('hex'), mediaType: content.mediaType };
+    // Damage of the stored copy is told as it is; what the thread cannot read is told as the document's fault.
+    const first = await ask(named).catch(() => Promise.reject(wrong()));
+    if (first !== null) return first;
+    const bytes = new Uint8Array(await content.load());
+    const second = await ask({ ...named, bytes }).catch(() => Promise.reject(wrong()));
+    if (second === null) throw wrong();
+    return second;
+  };
   return {
-    async extent(content) {
-      if (content.mediaType === pdf) {
-        const size = await thread.ask(content, { kind: 'size', no: 1 });
-        if (size.kind !== 'size') throw notDrawn();
-        return { pages: size.pages, width: size.width, height: size.height };
-      }
-      const { pages = 1, width, height } = await (await opened(content)).metadata().catch(() => Promise.reject(notDrawn()));
-      // Moving pictures are shown by their first one.
-      return { pages: content.mediaType === 'image/tiff' ? pages : 1, width, height };
-    },
-    async picture(content, no) {
-      if (content.mediaType === pdf) {
-        const drawn = await thread.ask(content, { kind: 'picture', no, width: pictureWidth });
-        if (drawn.kind !== 'picture') throw notDrawn();
-        return drawn.png;
-      }
-      const picture = await opened(content, content.mediaType === 'image/tiff' ? no - 1 : undefined);
-      return picture
-        .rotate()
-        .resize({ width: pictureWidth, withoutEnlargement: true })
-        .png()
-        .toBuffer()
-        .catch(() => Promise.reject(notDrawn()));
-    },
-    async text(content) {
-      const read = await thread.ask(content, { kind: 'text', most: longestText });
-      if (read.kind !== 'text') throw new Problem(422, 'not-read', 'This document cannot be read; it may be damaged or locked.');
-      return read.text;
-    },
+    extent: (content) => asking(content, (named) => thread.run(measuring, named), notDrawn),
+    picture: (content, no) => asking(content, (named) => thread.run(drawing, { ...named, no, width: pictureWidth }), notDrawn),
+    text: (content) =>
+      asking(
+        content,
+        (named) => thread.run(readingPages, { ...named, most: longestText }),
+        () => new Problem(422, 'not-read', 'This document cannot be read; it may be damaged or locked.'),
+      ),
     stop: () => thread.stop(),
   };
 }

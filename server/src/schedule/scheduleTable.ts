@@ -156,7 +156,7 @@ export async function importSchedule(
   work: Several,
   input: { bytes: Buffer; format: TableFormat; dryRun: boolean },
 ): Promise<TableOutcome> {
-  const table = await readTable(input.bytes, input.format, ['code', 'title', 'authority', 'clock', 'steps']);
+  const table = await readTable(services, input.bytes, input.format, ['code', 'title', 'authority', 'clock', 'steps']);
   return work(async (uow) => {
     const [rules, versions, jurisdictions, groups] = await Promise.all([
       ruleStore.rules(uow),

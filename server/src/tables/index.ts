@@ -1,1 +1,3 @@
-export { columnsOf, readTable, writeTable, type TableFormat, type TableRow } from './tables.js';
+export { cellsOf, readingCells } from './cells.js';
+export type { TableFormat } from './problems.js';
+export { columnsOf, readTable, writeTable, type TableRow } from './tables.js';

@@ -1,9 +1,9 @@
+import { isSoundText } from '@key-cellar/core/records';
 import Papa from 'papaparse';
-import { readSheet } from 'read-excel-file/node';
 import writeExcelFile from 'write-excel-file/node';
-import { Problem, withZip } from '../kernel/index.js';
-
-export type TableFormat = 'csv' | 'xlsx' | 'json';
+import { GivenUp, type Tasks } from '../kernel/index.js';
+import { mostRows, readingCells } from './cells.js';
+import { wrongFile, type TableFormat } from './problems.js';
 
 /** One line of a table: its number as a spreadsheet shows it, and its values by the name of their column. */
 export interface TableRow {
@@ -15,29 +15,21 @@ export interface Table {
   readonly rows: readonly TableRow[];
 }
 
-/** A spreadsheet that says it unpacks to more than this is not opened. */
-const mostUnpacked = 64 * 1024 * 1024;
-const mostRows = 50_000;
-
-const wrongFile = (what: string): Problem => new Problem(422, 'not-a-table', what);
-
-/** How much a ZIP archive says it unpacks to; rejects what is none. */
-const unpackedSize = (bytes: Buffer): Promise<number> =>
-  withZip(bytes, async (parts) => {
-    let sum = 0;
-    for await (const { size } of parts) sum += size;
-    return sum;
-  });
-
 const words = (value: unknown): string => {
   if (value === null || value === undefined) return '';
   if (value instanceof Date) return value.toISOString().slice(0, 10);
-  return String(value).trim();
+  return String(value).normalize('NFC').trim();
 };
 
 function fromCells(cells: readonly (readonly unknown[])[]): Table {
   const [head, ...lines] = cells;
   const columns = (head ?? []).map((name) => words(name).toLowerCase());
+  const strange = columns.findIndex((name) => !isSoundText(name));
+  if (strange >= 0) throw wrongFile(`The name of column ${strange + 1} has control characters.`);
+  for (const [i, line] of lines.entries()) {
+    const wrong = columns.findIndex((name, at) => name !== '' && !isSoundText(words(line[at]), true));
+    if (wrong >= 0) throw wrongFile(`In row ${i + 2}, column ${columns[wrong]}, are control characters.`);
+  }
   return {
     columns: columns.filter(Boolean),
     rows: lines.flatMap((line, i) => {
@@ -48,41 +40,18 @@ function fromCells(cells: readonly (readonly unknown[])[]): Table {
   };
 }
 
-async function cellsOf(bytes: Buffer, format: TableFormat): Promise<unknown[][]> {
-  switch (format) {
-    case 'csv': {
-      const parsed = Papa.parse<string[]>(bytes.toString('utf8').replace(/^\uFEFF/, ''), { skipEmptyLines: false });
-      const [broken] = parsed.errors.filter((e) => e.type === 'Quotes');
-      if (broken) throw wrongFile(`In row ${(broken.row ?? 0) + 1} a quotation mark is not closed.`);
-      return parsed.data;
-    }
-    case 'xlsx': {
-      const size = await unpackedSize(bytes).catch(() => Promise.reject(wrongFile('This is no spreadsheet in the form XLSX.')));
-      if (size > mostUnpacked) throw wrongFile('This spreadsheet unpacks to more than 64 MB, which no table of this kind needs.');
-      return readSheet(bytes).catch(() => Promise.reject(wrongFile('This spreadsheet cannot be read. Save it again as XLSX.'))) as Promise<
-        unknown[][]
-      >;
-    }
-    case 'json': {
-      let lines: unknown;
-      try {
-        lines = JSON.parse(bytes.toString('utf8'));
-      } catch {
-        throw wrongFile('This is no JSON.');
-      }
-      if (!Array.isArray(lines) || !lines.every((line) => typeof line === 'object' && line !== null && !Array.isArray(line))) {
-        throw wrongFile('The JSON must be a list of objects, one a line.');
-      }
-      const objects = lines as Record<string, unknown>[];
-      const columns = [...new Set(objects.flatMap((line) => Object.keys(line)))];
-      return [columns, ...objects.map((line) => columns.map((name) => line[name]))];
-    }
-  }
-}
-
 /** Reads a table; throws a problem that says what is wrong with the file. Dates of spreadsheets come as YYYY-MM-DD. */
-export async function readTable(bytes: Buffer, format: TableFormat, required: readonly string[]): Promise<Table> {
-  const table = fromCells(await cellsOf(bytes, format));
+export async function readTable(
+  { reading }: { readonly reading: Tasks },
+  bytes: Buffer,
+  format: TableFormat,
+  required: readonly string[],
+): Promise<Table> {
+  const cells = await reading.run(readingCells, { bytes, format }).catch((error: unknown) => {
+    if (error instanceof GivenUp) throw wrongFile('This file takes too long to read. It may be damaged, or made to be so; save it again.');
+    throw error;
+  });
+  const table = fromCells(cells);
   const lacking = required.filter((name) => !table.columns.includes(name));
   if (lacking.length > 0) {
     throw wrongFile(

@@ -1,0 +1,132 @@
+import { parentPort, type Worker } from 'node:worker_threads';
+import { Problem, type ProblemStatus } from './problem.js';
+import { startThread, type ThreadName } from './threads.js';
+
+/*
+ * Whatever reads what anybody may have made does so in a thread that can be ended in the middle of it:
+ *
+ *   export const readingTable = task<{ bytes: Uint8Array; format: TableFormat }, unknown[][]>('table', { patienceMs: 20_000 });
+ *   const cells = await services.reading.run(readingTable, { bytes, format });   // who asks
+ *   answerTasks(answering(readingTable, cellsOf));                               // the thread's program
+ */
+
+/** One thing that can be asked of a thread; question and answer are plain data. */
+export interface Task<Q, A> {
+  readonly name: string;
+  /** A thread that works longer on one question is ended. */
+  readonly patienceMs: number;
+  /** Only a type: what it takes and gives. */
+  readonly _?: (question: Q) => A;
+}
+
+export function task<Q, A>(name: string, limits: { readonly patienceMs: number }): Task<Q, A> {
+  return { name, ...limits };
+}
+
+/** Whoever was asked took too long, or too much memory. */
+export class GivenUp extends Error {}
+
+export interface Tasks {
+  /** Rejects with what the work threw, with {@link GivenUp}, or with 503 when too much waits already. */
+  run<Q, A>(task: Task<Q, A>, question: Q): Promise<A>;
+  stop(): Promise<void>;
+}
+
+interface Question {
+  readonly task: string;
+  readonly question: unknown;
+}
+type Answer =
+  | { readonly kind: 'answer'; readonly answer: unknown }
+  | { readonly kind: 'problem'; readonly status: ProblemStatus; readonly code: string; readonly sentence: string }
+  | { readonly kind: 'failed'; readonly why: string };
+
+interface Waiting extends Question {
+  readonly patienceMs: number;
+  settle(answer: Answer | GivenUp): void;
+}
+
+const mostWaiting = 200;
+
+/** Questions to one thread, one after another. Of one that ends only the question that it worked on is given up. */
+export function tasksIn(name: ThreadName, { memoryMb }: { readonly memoryMb: number }): Tasks {
+  const queue: Waiting[] = [];
+  let thread: Worker | null = null;
+  let now: Waiting | null = null;
+  let patience: NodeJS.Timeout | undefined;
+
+  const settle = (answer: Answer | GivenUp): void => {
+    clearTimeout(patience);
+    const asked = now;
+    now = null;
+    asked?.settle(answer);
+    next();
+  };
+  const running = (): Worker => {
+    if (thread) return thread;
+    const started = startThread(name, { resourceLimits: { maxOldGenerationSizeMb: memoryMb } });
+    started.on('message', settle);
+    started.on('error', () => undefined);
+    started.on('exit', () => {
+      if (thread !== started) return;
+      thread = null;
+      if (now) settle(new GivenUp('It took too long, or too much memory.'));
+    });
+    // Nothing hangs on an answer: a program that is done may end.
+    started.unref();
+    thread = started;
+    return started;
+  };
+  const next = (): void => {
+    if (now || queue.length === 0) return;
+    now = queue.shift()!;
+    const worker = running();
+    patience = setTimeout(() => void worker.terminate(), now.patienceMs);
+    worker.postMessage({ task: now.task, question: now.question } satisfies Question);
+  };
+
+  return {
+    run<Q, A>(task: Task<Q, A>, question: Q): Promise<A> {
+      if (queue.length >= mostWaiting) throw new Problem(503, 'busy', 'The server is reading many files just now. Try again in a moment.');
+      return new Promise<A>((resolve, reject) => {
+        queue.push({
+          task: task.name,
+          question,
+          patienceMs: task.patienceMs,
+          settle(answer) {
+            if (answer instanceof GivenUp) reject(answer);
+            else if (answer.kind === 'answer') resolve(answer.answer as A);
+            else reject(answer.kind === 'problem' ? new Problem(answer.status, answer.code, answer.sentence) : new Error(answer.why));
+          },
+        });
+        next();
+      });
+    },
+    async stop() {
+      await thread?.terminate();
+    },
+  };
+}
+
+export interface Answering {
+  readonly task: string;
+  readonly answer: (question: never) => Promise<unknown>;
+}
+
+export function answering<Q, A>(task: Task<Q, A>, answer: (question: Q) => Promise<A> | A): Answering {
+  return { task: task.name, answer: async (question: Q) => answer(question) };
+}
+
+/** The program of a thread: answers what it is asked, until it is ended. */
+export function answerTasks(...answers: readonly Answering[]): void {
+  const byTask = new Map(answers.map((one) => [one.task, one.answer]));
+  const answerTo = async ({ task, question }: Question): Promise<Answer> => {
+    try {
+      return { kind: 'answer', answer: await byTask.get(task)!(question as never) };
+    } catch (error) {
+      if (error instanceof Problem) return { kind: 'problem', status: error.status, code: error.code, sentence: error.message };
+      return { kind: 'failed', why: error instanceof Error ? error.message : String(error) };
+    }
+  };
+  parentPort!.on('message', (question: Question) => void answerTo(question).then((answer) => parentPort!.postMessage(answer)));
+}

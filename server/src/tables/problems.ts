@@ -1,0 +1,6 @@
+import { Problem } from '../kernel/index.js';
+
+export type TableFormat = 'csv' | 'xlsx' | 'json';
+
+/** Something is wrong with a file that was brought as a table. */
+export const wrongFile = (what: string): Problem => new Problem(422, 'not-a-table', what);
