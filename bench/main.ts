@@ -218,6 +218,7 @@ function configOf(url: string) {
     timeAuthorityUrl: unreachable,
     standInsDir: '',
     hosts: [],
+    proxies: [],
     idleMinutes: 60,
   };
 }

@@ -2,6 +2,7 @@ import { request, type IncomingMessage } from 'node:http';
 import { identity, receiving } from '@key-cellar/contract';
 import { bytesOf, jsonDepth } from '../src/http/body.js';
 import { turns } from '../src/kernel/index.js';
+import { startServer } from '../src/index.js';
 import { makeWorld, password, statusOf, type World } from './support/world.js';
 
 describe('the outer limits', () => {
@@ -113,6 +114,29 @@ describe('the outer limits', () => {
     expect(await asked('127.0.0.1.example')).toBe(421);
     expect(await asked('LOCALHOST:4180')).toBe(422);
   });
+
+  it('believes what is said of an address only from a proxy that it knows', async () => {
+    const from = async (base: string, said: string): Promise<string> => {
+      await fetch(`${base}/api/session`, {
+        method: 'POST',
+        headers: { 'x-key-cellar': '1', 'x-forwarded-for': said },
+        body: JSON.stringify({ login: 'reader', password }),
+      });
+      const { rows } = await world.pool.query<{ address: string }>('select address from session order by created_at desc limit 1');
+      return rows[0]!.address;
+    };
+    expect(await from(world.base, '10.1.2.3')).toBe('127.0.0.1');
+    const behind = await startServer({ ...world.services.config, proxies: ['127.0.0.1', '10.0.0.9'] });
+    try {
+      const base = `http://127.0.0.1:${behind.port}`;
+      expect(await from(base, '10.1.2.3')).toBe('10.1.2.3');
+      expect(await from(base, '6.6.6.6, 10.1.2.3, 10.0.0.9')).toBe('10.1.2.3');
+      expect(await from(base, 'no address')).toBe('127.0.0.1');
+      expect(await from(base, '')).toBe('127.0.0.1');
+    } finally {
+      await behind.stop();
+    }
+  }, 20_000);
 
   it('lets nobody who has arrived be kept from making another first keeper by work for strangers', async () => {
     const began = Date.now();

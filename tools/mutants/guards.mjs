@@ -791,6 +791,7 @@ export const guards = [
   ],
   ['limits', 'JSON is not too deep', source('http/body.ts'), 'if (jsonDepth(text) > deepest)', 'if (false as boolean)', ['limits']],
   ['limits', 'a body is UTF-8', source('http/body.ts'), ', { fatal: true }', nothing, ['limits']],
+  ['limits', 'proxies that are not known are not believed', source('http/session.ts'), 'proxies.includes(address) && ', '', ['limits']],
   ['limits', 'one person does not take all connections for uploads', source('receiving/upload.ts'), 'atOnce: 3', 'atOnce: 300', ['limits']],
   [
     'sessions',

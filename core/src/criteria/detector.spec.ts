@@ -44,6 +44,44 @@ describe('a pattern', () => {
     expect(look('AA11 '.repeat(150_000)).met).toBeFalse();
     expect(look('4111 1111 1111 111 '.repeat(40_000)).met).toBeFalse();
   });
+
+  it('takes the farthest end up to which a text passes, as looking at each would', () => {
+    const texts = fc.string({ unit: fc.constantFrom('4', '1', '0', '9', ' ', '-', 'A', 'Z'), maxLength: 60 });
+    const remainder = (text: string): bigint =>
+      BigInt([...(text.slice(4) + text.slice(0, 4))].map((c) => parseInt(c, 36)).join('') || '0') % 97n;
+    const luhnSum = (text: string): number =>
+      [...text].reverse().reduce((sum, c, i) => sum + (i % 2 === 0 ? Number(c) : [0, 2, 4, 6, 8, 1, 3, 5, 7, 9][Number(c)]!), 0);
+    fc.assert(
+      fc.property(texts, (text) => {
+        const plain = text.replace(/[ -]/g, '');
+        expect(passesLuhn(plain)).toBe(/^\d{2,}$/.test(plain) && luhnSum(plain) % 10 === 0);
+        expect(passesMod97(plain)).toBe(/^[A-Z]{2}\d{2}[A-Z0-9]{11,30}$/.test(plain) && remainder(plain) === 1n);
+        const [found] = compileDetector([{ kind: 'pattern', pattern: '#*', check: 'luhn', atLeast: 1 }])(text).signs;
+        for (const { from, until } of found!.spans) {
+          expect(passesLuhn(text.slice(from, until).replace(/[ -]/g, '')))
+            .withContext(text)
+            .toBeTrue();
+          // No end farther on would do: within 34 signs, and at the end of a word.
+          for (let end = until + 1; end <= text.length; end++) {
+            const longer = text.slice(from, end).replace(/[ -]/g, '');
+            if (!/[\dA-Z]/.test(text[end - 1]!) || /[\dA-Z]/.test(text[end] ?? ' ') || longer.length > 35) continue;
+            if (/[ -]{2}/.test(text.slice(from, end))) continue;
+            expect(passesLuhn(longer)).withContext(`${text} ${from}-${end}`).toBeFalse();
+          }
+        }
+      }),
+      { numRuns: 500 },
+    );
+  });
+
+  it('finds phrases that begin alike, one within the other', () => {
+    const look = compileDetector([words(['sick', 'sick leave', 'sick leave note'], 3)]);
+    expect(look('A sick leave note.').met).toBeTrue();
+    expect(look('A sick leave.').signs[0]).toEqual({ met: false, found: 2, spans: [jasmine.any(Object), jasmine.any(Object)] });
+    expect(look('A leave note.').signs[0]!.found).toBe(0);
+    const alike = Array.from({ length: 500 }, (_, i) => `${'a '.repeat(49)}b${i}`);
+    expect(compileDetector([words(alike)])('a '.repeat(100_000)).met).toBeFalse();
+  });
 });
 
 describe('check digits', () => {

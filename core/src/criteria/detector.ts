@@ -45,7 +45,8 @@ const fewestWords = 20;
 const longestRest = 34;
 
 const isDigit = (c: string | undefined): boolean => c !== undefined && c >= '0' && c <= '9';
-const isLetter = (c: string | undefined): boolean => c !== undefined && /\p{L}/u.test(c);
+const isLetter = (c: string | undefined): boolean =>
+  c !== undefined && (c < '\u0080' ? (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') : /\p{L}/u.test(c));
 const isSign = (c: string | undefined): boolean => isDigit(c) || isLetter(c);
 const isGap = (c: string | undefined): boolean => c !== undefined && ' -./\u00a0'.includes(c);
 
@@ -62,44 +63,80 @@ export function patternProblem(pattern: string): string | null {
   return null;
 }
 
-/** Luhn's check: every second digit from the right doubled, the digit sum a multiple of ten. */
-export function passesLuhn(digits: string): boolean {
-  let sum = 0;
-  for (let i = 0; i < digits.length; i++) {
-    const digit = Number(digits[digits.length - 1 - i]);
-    const part = i % 2 === 0 ? digit : digit * 2;
-    sum += part > 9 ? part - 9 : part;
-  }
-  return digits.length > 1 && sum % 10 === 0;
-}
-
-/** MOD 97 of an account number: its first four signs at the end, letters as numbers from 10, the remainder 1. */
-export function passesMod97(account: string): boolean {
-  if (!/^[A-Z]{2}\d{2}[A-Z0-9]{11,30}$/.test(account)) return false;
-  let remainder = 0;
-  for (const sign of account.slice(4) + account.slice(0, 4)) {
-    const n = isDigit(sign) ? sign : String(sign.charCodeAt(0) - 55);
-    for (const digit of n) remainder = (remainder * 10 + Number(digit)) % 97;
-  }
-  return remainder === 1;
-}
-
 /** A found text as it is compared and checked: its letters and digits. */
 function plain(text: string): string {
   return text.replace(/[^\p{L}\p{N}]/gu, '').toUpperCase();
 }
 
-function passes(check: Check, text: string): boolean {
-  switch (check) {
-    case 'none':
-      return true;
-    case 'luhn': {
-      const digits = plain(text);
-      return /^\d+$/.test(digits) && passesLuhn(digits);
-    }
-    case 'mod97':
-      return passesMod97(plain(text));
+/** Takes the signs of a text one after another, and says after each whether what it has taken passes. */
+interface Checking {
+  /** False when nothing that begins like this can pass. */
+  take(sign: string): boolean;
+  passes(): boolean;
+}
+
+/** Luhn’s sum both ways, since which digits are doubled is known only with the last one. */
+function luhn(): Checking {
+  let length = 0;
+  const sums = [0, 0];
+  return {
+    take(sign) {
+      const digit = Number(sign);
+      const doubled = digit > 4 ? digit * 2 - 9 : digit * 2;
+      sums[length % 2]! += doubled;
+      sums[(length + 1) % 2]! += digit;
+      length++;
+      return isDigit(sign);
+    },
+    passes: () => length > 1 && sums[length % 2]! % 10 === 0,
+  };
+}
+
+/** Letters and digits of an account number (ISO 13616-1 §5). */
+const longestAccount = 34;
+
+/** The remainder of what follows the first four signs, and these, kept to come last. */
+function mod97(): Checking {
+  let head = '';
+  let rest = 0;
+  let length = 0;
+  const on = (remainder: number, sign: string): number => {
+    const value = isDigit(sign) ? Number(sign) : sign.charCodeAt(0) - 55;
+    return (remainder * (value > 9 ? 100 : 10) + value) % 97;
+  };
+  return {
+    take(sign) {
+      const wanted = length < 2 ? /[A-Z]/ : length < 4 ? /[0-9]/ : /[A-Z0-9]/;
+      if (!wanted.test(sign)) return false;
+      if (length < 4) head += sign;
+      else rest = on(rest, sign);
+      return ++length <= longestAccount;
+    },
+    passes: () => length >= 15 && [...head].reduce(on, rest) === 1,
+  };
+}
+
+const passesAll = (checking: Checking, text: string): boolean => [...text].every((sign) => checking.take(sign)) && checking.passes();
+
+/** Luhn's check: every second digit from the right doubled, the digit sum a multiple of ten. */
+export const passesLuhn = (digits: string): boolean => passesAll(luhn(), digits);
+
+/** MOD 97 of an account number: its first four signs at the end, letters as numbers from 10, the remainder 1. */
+export const passesMod97 = (account: string): boolean => passesAll(mod97(), account);
+
+/**
+ * Of the ends that a found text may have, the farthest first, the farthest up to which it passes its check; undefined when there is
+ * none. One walk, however many ends there are.
+ */
+function passingEnd(check: Check, text: string, from: number, ends: readonly number[]): number | undefined {
+  if (check === 'none' || ends.length === 0) return ends[0];
+  const checking = check === 'luhn' ? luhn() : mod97();
+  let farthest: number | undefined;
+  for (let at = from, end = ends.length - 1; end >= 0; at++) {
+    for (; at === ends[end]; end--) if (checking.passes()) farthest = at;
+    if (isSign(text[at]) && !checking.take(text[at]!.toUpperCase())) break;
   }
+  return farthest;
 }
 
 /** Where a pattern may end that begins at a place: the farthest first; nothing where it does not fit. */
@@ -140,7 +177,7 @@ function findPattern({ pattern, check, atLeast }: Extract<Sign, { kind: 'pattern
     const spans: Span[] = [];
     for (let at = 0; at < text.length; at++) {
       if (at > 0 && isSign(text[at]) && isSign(text[at - 1])) continue;
-      const until = endsAt(pattern, text, at).find((end) => passes(check, text.slice(at, end)));
+      const until = passingEnd(check, text, at, endsAt(pattern, text, at));
       if (until === undefined || until === at) continue;
       different.add(plain(text.slice(at, until)));
       if (spans.length < mostSpans) spans.push({ from: at, until });
@@ -163,18 +200,31 @@ function placedWords(text: string): Placed[] {
   return placed;
 }
 
+/** Phrases by their words: where one ends, its own text. */
+interface Phrases {
+  phrase?: string;
+  readonly next: Map<string, Phrases>;
+}
+
 function findWords({ words, atLeast }: Extract<Sign, { kind: 'words' }>): (text: string, placed: readonly Placed[]) => SignFinding {
-  const byFirst = new Map<string, string[][]>();
-  for (const phrase of words.map(wordsOf).filter((p) => p.length > 0))
-    byFirst.set(phrase[0]!, [...(byFirst.get(phrase[0]!) ?? []), phrase]);
+  const all: Phrases = { next: new Map() };
+  for (const phrase of words.map(wordsOf)) {
+    let at = all;
+    for (const word of phrase) {
+      if (!at.next.has(word)) at.next.set(word, { next: new Map() });
+      at = at.next.get(word)!;
+    }
+    if (at !== all) at.phrase = phrase.join(' ');
+  }
   return (_, placed) => {
     const different = new Set<string>();
     const spans: Span[] = [];
-    placed.forEach(({ word, from }, i) => {
-      for (const phrase of byFirst.get(word) ?? []) {
-        if (!phrase.every((part, k) => placed[i + k]?.word === part)) continue;
-        different.add(phrase.join(' '));
-        if (spans.length < mostSpans) spans.push({ from, until: placed[i + phrase.length - 1]!.until });
+    placed.forEach(({ from }, i) => {
+      let at: Phrases | undefined = all;
+      for (let k = i; (at = at.next.get(placed[k]?.word ?? '')); k++) {
+        if (at.phrase === undefined) continue;
+        different.add(at.phrase);
+        if (spans.length < mostSpans) spans.push({ from, until: placed[k]!.until });
       }
     });
     return { met: different.size >= atLeast, found: different.size, spans };

@@ -28,6 +28,7 @@ export function configFor(database: string): Config {
     port: 0,
     host: '127.0.0.1',
     hosts: [],
+    proxies: [],
     idleMinutes: 60,
     webDir: null,
     migrationsDir: folder('migrations'),

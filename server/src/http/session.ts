@@ -1,4 +1,5 @@
 import { createHash } from 'node:crypto';
+import { isIP } from 'node:net';
 import { getConnInfo } from '@hono/node-server/conninfo';
 import { getCookie } from 'hono/cookie';
 import type { MiddlewareHandler } from 'hono';
@@ -7,12 +8,14 @@ import { Problem, type Config } from '../kernel/index.js';
 import type { Services } from '../docket/index.js';
 import { sessionCookie, type HttpContext, type HttpEnv } from './bind.js';
 
-function addressOf(context: HttpContext): string {
-  try {
-    return getConnInfo(context).remote.address ?? 'unknown';
-  } catch {
-    return 'unknown';
-  }
+/** Where a request is from: what a proxy that is trusted was asked by, else whoever connected. */
+function addressOf(context: HttpContext, proxies: readonly string[]): string {
+  const connected = getConnInfo(context).remote.address ?? 'unknown';
+  const said = (context.req.header('x-forwarded-for') ?? '').split(',').map((address) => address.trim());
+  // Each proxy adds whom it was asked by at the end; what stands before the last that is trusted, anybody could have written.
+  let address = connected;
+  while (proxies.includes(address) && said.length > 0) address = said.pop() || address;
+  return isIP(address) ? address : connected;
 }
 
 const loopback = new Set(['localhost', '127.0.0.1', '[::1]']);
@@ -34,7 +37,7 @@ export function refuseOtherHosts({ hosts, host: own }: Config): MiddlewareHandle
 /** Finds out who asks. A stale or unknown cookie means nobody. */
 export function identify(services: Services): MiddlewareHandler<HttpEnv> {
   return async (context, next) => {
-    const address = addressOf(context);
+    const address = addressOf(context, services.config.proxies);
     context.set('address', address);
     context.set('person', null);
     const token = getCookie(context, sessionCookie);

@@ -15,6 +15,8 @@ export interface Config {
   readonly host: string;
   /** Names under which the server is asked for besides loopback's; another `Host` is refused (RFC 9110 §7.4). */
   readonly hosts: readonly string[];
+  /** Addresses of reverse proxies: what these say in `X-Forwarded-For` is believed. */
+  readonly proxies: readonly string[];
   /** A session that nobody uses for so long ends. */
   readonly idleMinutes: number;
   /** Folder of the built web application, or null to serve none. */
@@ -54,6 +56,8 @@ export function appPassword(ownerUrl: string): string {
     .digest('hex');
 }
 
+const listOf = (text = ''): string[] => text.split(/[\s,]+/).filter(Boolean);
+
 /** Reads the configuration from the environment. Throws when DATABASE_URL is missing. */
 export function readConfig(env: NodeJS.ProcessEnv = process.env): Config {
   const ownerUrl = env['DATABASE_URL'];
@@ -65,7 +69,8 @@ export function readConfig(env: NodeJS.ProcessEnv = process.env): Config {
     appUrl: env['APP_DATABASE_URL'] ?? appUrlFor(ownerUrl),
     port: Number(env['PORT'] ?? 4180),
     host: env['HOST'] ?? '127.0.0.1',
-    hosts: (env['HOSTS'] ?? '').split(/[\s,]+/).filter(Boolean),
+    hosts: listOf(env['HOSTS']),
+    proxies: listOf(env['TRUSTED_PROXIES']),
     idleMinutes: Number(env['SESSION_IDLE_MINUTES'] ?? 60),
     webDir: existsSync(webDir) ? webDir : null,
     migrationsDir: join(root, 'server', 'migrations'),
