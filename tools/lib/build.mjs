@@ -64,7 +64,9 @@ export async function buildServer() {
       ),
     );
     await build({
-      entryPoints: ['main', 'jobThread', 'pageThread', 'readThread', 'effectThread'].map((name) => join(root, 'server', 'src', `${name}.ts`)),
+      entryPoints: ['main', 'jobThread', 'pageThread', 'readThread', 'effectThread'].map((name) =>
+        join(root, 'server', 'src', `${name}.ts`),
+      ),
       outdir: join(root, 'dist', 'server'),
       outExtension: { '.js': '.mjs' },
       bundle: true,
