@@ -123,7 +123,7 @@ test('the same work with the keyboard only', async ({ browser, app }) => {
     await keyboard.press('Enter');
     await expect(page.getByText('The hold covers 1 record.')).toBeVisible();
     await closeSheet();
-    await expect(page.getByText('held by 1 matter')).toBeVisible();
+    await expect(page.getByText('held for 1 matter')).toBeVisible();
   });
 
   await test.step('propose a batch from the docket', async () => {

@@ -536,7 +536,8 @@ CREATE TABLE public.arrival (
     place_id uuid,
     deposited_by uuid NOT NULL,
     idempotency_key text,
-    arrived_at timestamp with time zone NOT NULL
+    arrived_at timestamp with time zone NOT NULL,
+    media_type text NOT NULL
 );
 
 CREATE TABLE public.batch (
@@ -596,7 +597,6 @@ CREATE TABLE public.content (
     id uuid NOT NULL,
     sha256 bytea,
     size bigint DEFAULT 0 NOT NULL,
-    media_type text DEFAULT 'application/octet-stream'::text NOT NULL,
     checked_at timestamp with time zone,
     stored_at timestamp with time zone DEFAULT now() NOT NULL,
     tree bytea,
@@ -1228,7 +1228,8 @@ CREATE TABLE public.version (
     file_name text NOT NULL,
     made_by uuid NOT NULL,
     made_at timestamp with time zone NOT NULL,
-    note text DEFAULT ''::text NOT NULL
+    note text DEFAULT ''::text NOT NULL,
+    media_type text NOT NULL
 );
 
 ALTER TABLE ONLY public.access_set
@@ -1946,8 +1947,6 @@ GRANT SELECT,INSERT,DELETE ON TABLE public.content TO cellar_app;
 GRANT UPDATE(sha256) ON TABLE public.content TO cellar_app;
 
 GRANT UPDATE(size) ON TABLE public.content TO cellar_app;
-
-GRANT UPDATE(media_type) ON TABLE public.content TO cellar_app;
 
 GRANT UPDATE(checked_at) ON TABLE public.content TO cellar_app;
 

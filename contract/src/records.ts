@@ -142,7 +142,14 @@ const dossier = recordLine.extend({
   depositedBy: personRef,
   container: z.object({ id, code: z.string(), title: z.string(), location: z.string() }).nullable(),
   versions: z.array(version),
-  holds: z.array(z.object({ id, name: z.string(), matter: z.string(), since: dateText, until: dateText.nullable(), because: z.string() })),
+  /** Holds that cover it or covered it; which ones they are is told to those who hold or audit, and to custodians. */
+  holds: z.array(
+    z.object({
+      since: dateText,
+      until: dateText.nullable(),
+      hold: z.object({ id, name: z.string(), matter: z.string(), because: z.string() }).nullable(),
+    }),
+  ),
   frozenParts: z.array(z.string()),
   frozenByHold: z.boolean(),
   why: explanation,

@@ -50,7 +50,7 @@ async function addDue(world: World, count: number): Promise<void> {
       await uow.query({ text: 'insert into content_chunk values ($1, 0, $2)', values: [content, randomBytes(10)] });
       await uow.query({ text: 'update content set size = 10, sha256 = sha256($2) where id = $1', values: [content, randomBytes(10)] });
       await uow.query({
-        text: `insert into version (record_id, no, content_id, file_name, made_by, made_at) values ($1, 1, $2, 'x', $3, now())`,
+        text: `insert into version (record_id, no, content_id, file_name, media_type, made_by, made_at) values ($1, 1, $2, 'x', 'text/plain', $3, now())`,
         values: [id, content, world.ids.editor],
       });
     }

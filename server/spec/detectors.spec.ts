@@ -162,7 +162,7 @@ describe('detectors', () => {
     const { id } = await world.file('editor', { title: 'Sick note', text: 'The diagnosis led to a sick leave of two weeks.' });
     await looked();
     const dossier = await keeper().call(records.dossier, { params: { id } });
-    expect([dossier.why.governing?.code, dossier.held, dossier.why.holds[0]?.because]).toEqual([
+    expect([dossier.why.governing?.code, dossier.held, dossier.why.holds[0]?.hold?.because]).toEqual([
       'R-HEALTH',
       1,
       'came to match its criteria',

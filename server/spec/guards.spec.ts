@@ -80,7 +80,7 @@ describe('straight in SQL, with the application’s role and as the owner', () =
     await refused('delete from version where record_id = $1', [declared.id], '42501', 'KC001');
     await refused(`update version set file_name = 'x' where record_id = $1`, [declared.id], '42501', 'KC001');
     await refused(
-      'insert into version (record_id, no, content_id, file_name, made_by, made_at) select record_id, 2, content_id, file_name, made_by, now() from version where record_id = $1',
+      'insert into version (record_id, no, content_id, file_name, media_type, made_by, made_at) select record_id, 2, content_id, file_name, media_type, made_by, now() from version where record_id = $1',
       [declared.id],
       'KC003',
       'KC003',
@@ -120,7 +120,7 @@ describe('straight in SQL, with the application’s role and as the owner', () =
 
   it('a record frozen by a hold takes no new version and changes no fact; a record keeps its id', async () => {
     await refused(
-      'insert into version (record_id, no, content_id, file_name, made_by, made_at) select record_id, 2, content_id, file_name, made_by, now() from version where record_id = $1',
+      'insert into version (record_id, no, content_id, file_name, media_type, made_by, made_at) select record_id, 2, content_id, file_name, media_type, made_by, now() from version where record_id = $1',
       [held.id],
       'KC002',
       'KC002',

@@ -82,7 +82,7 @@ describe('one file from receiving to certificate', () => {
     expect(page.state).toBe('done');
     const outcome = (id: string) => page.items.find((i) => i.recordId === id)!;
     expect(outcome(gone.id).outcome).toBe('disposed');
-    expect(outcome(kept.id)).toEqual(jasmine.objectContaining({ outcome: 'blocked', reason: 'Held by “Hold one”.' }));
+    expect(outcome(kept.id)).toEqual(jasmine.objectContaining({ outcome: 'blocked', reason: 'It is held.' }));
   });
 
   chapter('leaves a stub, a certificate and nothing of the content', async () => {

@@ -312,7 +312,7 @@ describe('a transfer', () => {
     expect((await dossier(kept.id)).versions.length).toBe(1);
     expect((await dossier(goes.id)).state).toBe('disposed');
     const { items } = await page(batchId);
-    expect(items.find((i) => i.recordId === kept.id)).toEqual(jasmine.objectContaining({ outcome: 'blocked', reason: 'Held by “Late”.' }));
+    expect(items.find((i) => i.recordId === kept.id)).toEqual(jasmine.objectContaining({ outcome: 'blocked', reason: 'It is held.' }));
   });
 
   it('keeps a record that was not in the bag, though nothing holds it any more when the receipt comes', async () => {

@@ -97,7 +97,7 @@ export function actOnBatch(standing: BatchStanding, act: BatchAct, today: EpochD
 /** What is known of one record at the moment of execution, read under its row lock. */
 export interface ExecutionCheck {
   readonly disposed: boolean;
-  readonly holds: readonly string[];
+  readonly held: boolean;
   readonly objected: boolean;
   /** Put off until this day; null when it is not. */
   readonly deferredUntil: EpochDay | null;
@@ -115,8 +115,8 @@ export type ExecutionVerdict =
 /** Whether one record of a batch may go now. Hold wins over everything but being gone. */
 export function executionVerdict(check: ExecutionCheck, today: EpochDay): ExecutionVerdict {
   if (check.disposed) return { outcome: 'dropped', reason: 'It was disposed of before.' };
-  if (check.holds.length > 0) {
-    return { outcome: 'blocked', reason: `Held by ${check.holds.map((h) => `“${h}”`).join(' and ')}.` };
+  if (check.held) {
+    return { outcome: 'blocked', reason: 'It is held.' };
   }
   if (check.objected) return { outcome: 'objected', reason: 'An objection stands.' };
   if (check.deferredUntil !== null && check.deferredUntil > today) {

@@ -78,7 +78,7 @@ describe('a batch', () => {
 describe('at execution', () => {
   const check = (changes: Partial<ExecutionCheck> = {}): ExecutionCheck => ({
     disposed: false,
-    holds: [],
+    held: false,
     objected: false,
     deferredUntil: null,
     action: 'destroy',
@@ -92,21 +92,21 @@ describe('at execution', () => {
     ['one due tomorrow does not', check({ dueOn: today + 1 }), 'dropped'],
     ['one that waits again does not', check({ dueOn: null }), 'dropped'],
     ['one whose rule now transfers does not', check({ action: 'transfer' }), 'dropped'],
-    ['a held one stays, objection or not', check({ holds: ['Ottoline'], objected: true }), 'blocked'],
+    ['a held one stays, objection or not', check({ held: true, objected: true }), 'blocked'],
     ['one with an objection stays', check({ objected: true }), 'objected'],
     ['one that was put off stays', check({ deferredUntil: today + 1 }), 'deferred'],
     ['one that was put off until today goes', check({ deferredUntil: today }), 'dispose'],
     ['one that was put off without a day is not put off', check({ deferredUntil: null }), 'dispose'],
-    ['a held one is held, put off or not', check({ deferredUntil: today + 1, holds: ['Ottoline'] }), 'blocked'],
-    ['one that is gone is dropped', check({ disposed: true, holds: ['late'] }), 'dropped'],
+    ['a held one is held, put off or not', check({ deferredUntil: today + 1, held: true }), 'blocked'],
+    ['one that is gone is dropped', check({ disposed: true, held: true }), 'dropped'],
     ['a physical one becomes a task', check({ physical: true }), 'task'],
   ];
   for (const [name, what, expected] of table) {
     it(name, () => expect(executionVerdict(what, today).outcome).toBe(expected as 'dispose'));
   }
   it('the hold is named', () => {
-    const verdict = executionVerdict(check({ holds: ['Ottoline', 'Audit 14'] }), today);
-    expect('reason' in verdict && verdict.reason).toBe('Held by “Ottoline” and “Audit 14”.');
+    const verdict = executionVerdict(check({ held: true }), today);
+    expect('reason' in verdict && verdict.reason).toBe('It is held.');
   });
 });
 

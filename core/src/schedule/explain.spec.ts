@@ -21,7 +21,7 @@ const today = civilDate('2026-09-14');
 const onSeries = (...versions: RuleVersion[]): RuleCandidate => ({ level: 'planNode', distance: 0, setOn: 'series PIL-03', versions });
 const onFunction = (...versions: RuleVersion[]): RuleCandidate => ({ level: 'planNode', distance: 1, setOn: 'function PIL', versions });
 const created: ClockFacts = { dates: { created: civilDate('2020-03-10') }, factDates: {}, events: [] };
-const hold: HoldInTheWay = { holdId: 'h', name: 'Ottoline', matter: 'M-1', since: '2026-01-01', because: 'listed' };
+const hold: HoldInTheWay = { since: '2026-01-01', hold: { id: 'h', name: 'Ottoline', matter: 'M-1', because: 'listed' } };
 const said = (
   candidates: RuleCandidate[],
   {

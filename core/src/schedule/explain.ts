@@ -7,12 +7,10 @@ import { isDisposing, type RuleVersion, type StepKind, type Trigger } from './ru
 
 /** A hold that stands in the way of a disposition. */
 export interface HoldInTheWay {
-  readonly holdId: string;
-  readonly name: string;
-  readonly matter: string;
   /** YYYY-MM-DD */
   readonly since: string;
-  readonly because: string;
+  /** Null for whoever may know no more than that it is held. */
+  readonly hold: { readonly id: string; readonly name: string; readonly matter: string; readonly because: string } | null;
 }
 
 export interface ExplainedRule {

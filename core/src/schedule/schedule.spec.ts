@@ -242,7 +242,7 @@ describe('the explanation', () => {
       [],
       today,
     );
-    const hold = { holdId: 'h', name: 'Grounding', matter: 'Ottoline', since: '2024-03-12', because: 'listed' };
+    const hold = { since: '2024-03-12', hold: { id: 'h', name: 'Grounding', matter: 'Ottoline', because: 'listed' } };
     const why = explain({ governing, facts: clock, holds: [hold], missing: [] });
     expect(why.summary).toBe('Kept until 2029-12-31, then destroyed. Nothing happens while it is held.');
     expect(why.clock).toEqual({ trigger: 'event “inquiry closed”', date: '2019-12-02', source: 'folder 2019' });

@@ -175,20 +175,19 @@ export async function addRecords(
     await run(
       uow,
       'demo.contentDone',
-      `update content c set sha256 = f.sha256, size = f.size, media_type = f.media_type
-       from unnest($1::uuid[], $2::bytea[], $3::bigint[], $4::text[]) as f (id, sha256, size, media_type) where c.id = f.id`,
+      `update content c set sha256 = f.sha256, size = f.size
+       from unnest($1::uuid[], $2::bytea[], $3::bigint[]) as f (id, sha256, size) where c.id = f.id`,
       [
         part.map((f) => f.contentId),
         part.map((f) => createHash('sha256').update(f.file.bytes).digest()),
         part.map((f) => f.file.bytes.length),
-        part.map((f) => f.file.mediaType),
       ],
     );
     await run(
       uow,
       'demo.versions',
-      `insert into version (record_id, no, content_id, file_name, made_by, made_at)
-       select * from unnest($1::uuid[], $2::int[], $3::uuid[], $4::text[], $5::uuid[], $6::timestamptz[])`,
+      `insert into version (record_id, no, content_id, file_name, media_type, made_by, made_at)
+       select * from unnest($1::uuid[], $2::int[], $3::uuid[], $4::text[], $5::text[], $6::uuid[], $7::timestamptz[])`,
       [
         part.map((f) => f.record.id),
         part.map((f) => f.no),
@@ -200,6 +199,7 @@ export async function addRecords(
               .trim()
               .slice(0, 60)}.${f.file.ending}`,
         ),
+        part.map((f) => f.file.mediaType),
         part.map((f) => personId.get(f.record.owner)),
         part.map((f) => `${f.record.filedOn}T1${f.no}:00:00Z`),
       ],

@@ -133,6 +133,26 @@ export async function listBatches(services: Services, person: SignedIn): Promise
   return lines.sort((a, b) => Number(b.late) - Number(a.late));
 }
 
+/** A batch with its numbers as they are for somebody who sees some of its records. */
+function asSeen(
+  batch: batchStore.BatchRow,
+  all: number,
+  items: readonly batchStore.ItemRow[],
+  objections: readonly { readonly answer: string | null }[],
+): batchStore.BatchRow {
+  if (items.length === all) return batch;
+  const of = (...outcomes: string[]): number => items.filter((i) => outcomes.includes(i.outcome)).length;
+  return {
+    ...batch,
+    count: items.length,
+    disposed: of('disposed'),
+    refused: of('objected', 'blocked', 'dropped', 'deferred'),
+    tasks: of('task'),
+    held: items.filter((i) => i.outcome === 'open' && i.hold_count > 0).length,
+    objections: objections.filter((o) => o.answer === null).length,
+  };
+}
+
 /** One batch, with those of its records that the person may discover or owns. */
 export async function batchPage(services: Services, person: SignedIn, id: string): Promise<BatchPage> {
   const { pool } = services;
@@ -143,9 +163,15 @@ export async function batchPage(services: Services, person: SignedIn, id: string
   const visible = items.filter((i) => hasRight(access.on(i.access_set_id).all, 'discover') || i.owner_id === person.id);
   if (visible.length === 0) throw notFound('This batch');
   const seen = new Set(visible.map((i) => i.record_id));
-  const [approvals, objections] = await Promise.all([noticeStore.approvals(pool, id), noticeStore.objections(pool, id)]);
+  const [approvals, all] = await Promise.all([noticeStore.approvals(pool, id), noticeStore.objections(pool, id)]);
+  const objections = all.filter((o) => seen.has(o.record_id));
   return {
-    ...toLine(person, await rightsOn(services, person, access, batch), batch, await noticeStore.groupsOf(pool, person.id)),
+    ...toLine(
+      person,
+      await rightsOn(services, person, access, batch),
+      asSeen(batch, items.length, visible, objections),
+      await noticeStore.groupsOf(pool, person.id),
+    ),
     revision: batch.revision,
     proposedBy: batch.proposed_by_name,
     approvalsNeeded: approvalsNeeded({ approvalsNeeded: batch.approvals_needed }),
@@ -153,9 +179,14 @@ export async function batchPage(services: Services, person: SignedIn, id: string
     noticeUntil: batch.notice_until,
     withdrawnReason: batch.withdrawn_reason,
     approvals: approvals.map((a) => ({ by: a.name, decision: a.decision, note: a.note, on: a.decided_on })),
-    objectionList: objections
-      .filter((o) => seen.has(o.record_id))
-      .map((o) => ({ id: o.id, recordId: o.record_id, record: o.record, by: o.by_name, reason: o.reason, answer: o.answer })),
+    objectionList: objections.map((o) => ({
+      id: o.id,
+      recordId: o.record_id,
+      record: o.record,
+      by: o.by_name,
+      reason: o.reason,
+      answer: o.answer,
+    })),
     items: visible.map((i) => ({
       recordId: i.record_id,
       number: i.number,

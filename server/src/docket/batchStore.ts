@@ -210,13 +210,14 @@ export function lockForExecution(db: Db, recordId: string) {
     due_on: string | null;
     action: 'destroy' | 'transfer' | null;
     deferred_until: string | null;
+    hold_count: number;
     rule: string | null;
     authority: string | null;
     container: string | null;
   }>(
     db,
     'execute.lock',
-    `select r.id, r.number, r.title, r.state, r.medium, r.record_type, r.created_on, r.due_on, r.action, r.deferred_until,
+    `select r.id, r.number, r.title, r.state, r.medium, r.record_type, r.created_on, r.due_on, r.action, r.deferred_until, r.hold_count,
        rule.code || ' version ' || v.version as rule, v.definition->>'authority' as authority,
        c.code || ', ' || c.location as container
      from record r left join rule_version v on v.id = r.rule_version_id left join rule on rule.id = v.rule_id

@@ -4,7 +4,6 @@ import type { ItemOutcome } from '@key-cellar/core/docket';
 import { uuidv7 } from 'uuidv7';
 import { notFound, Problem, withUnitOfWork, type Actor, type JobContext, type UnitOfWork } from '../kernel/index.js';
 import { readSettings } from '../identity/index.js';
-import { holdNames } from '../holds/index.js';
 import { dropUnusedContent, versionsOf } from '../records/index.js';
 import type { Services } from './services.js';
 import { certificatePdf } from './certificate.js';
@@ -99,7 +98,6 @@ export async function executeItem(uow: UnitOfWork, batch: batchStore.BatchRow, r
     record,
     {
       batchAction: batch.action,
-      holds: (await holdNames(uow, [recordId])).get(recordId) ?? [],
       objected: await noticeStore.hasOpenObjection(uow, batch.id, recordId),
     },
     uow.actor.today,
@@ -201,13 +199,8 @@ export async function confirmByHand(
   for (const recordId of [...input.recordIds].sort()) {
     if (!tasks.has(recordId)) throw new Problem(409, 'no-task', 'One of these items does not wait for a person.');
     const record = (await batchStore.lockForExecution(uow, recordId))!;
-    const holds = (await holdNames(uow, [recordId])).get(recordId) ?? [];
-    if (holds.length > 0) {
-      throw new Problem(
-        409,
-        'record-held',
-        `${record.number} is held by “${holds.join('” and “')}”. If it is gone all the same, tell counsel now.`,
-      );
+    if (record.hold_count > 0) {
+      throw new Problem(409, 'record-held', `${record.number} is held. If it is gone all the same, tell counsel now.`);
     }
     await disposeOf(uow, batch, record, {
       physical: { container: record.container ?? 'no container', method: input.method, witness: input.witness, on: input.on },

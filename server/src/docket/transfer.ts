@@ -3,7 +3,6 @@ import { dublinCoreOf } from '@key-cellar/core/records';
 import * as z from 'zod';
 import { type Actor, type JobContext, Problem, withUnitOfWork } from '../kernel/index.js';
 import { readSettings, type Settings } from '../identity/index.js';
-import { holdNames } from '../holds/index.js';
 import { exportEntries } from '../ledger/index.js';
 import { contentById, dropUnusedContent, readContent, versionsOf, withFixity, writeContent } from '../records/index.js';
 import { factNames, recordTypes } from '../facts/index.js';
@@ -70,13 +69,7 @@ async function packRecord(
 /** Which open records of the batch may go now; those go into the bag, and each is judged again before it is removed. */
 async function goesInto(services: Services, batch: batchStore.BatchRow, today: string): Promise<transferStore.PackableRow[]> {
   const rows = await transferStore.packable(services.pool, batch.id);
-  const holds = await holdNames(
-    services.pool,
-    rows.map((r) => r.id),
-  );
-  return rows.filter(
-    (r) => verdictOn(r, { batchAction: batch.action, holds: holds.get(r.id) ?? [], objected: r.objected }, today).outcome === 'dispose',
-  );
+  return rows.filter((r) => verdictOn(r, { batchAction: batch.action, objected: r.objected }, today).outcome === 'dispose');
 }
 
 async function pack(services: Services, actor: Actor, batch: batchStore.BatchRow): Promise<void> {

@@ -8,12 +8,14 @@ export interface ExecutableRow {
   readonly due_on: string | null;
   readonly deferred_until: string | null;
   readonly action: 'destroy' | 'transfer' | null;
+  /** How many holds cover it: written by the functions of holds only, under the row’s lock. */
+  readonly hold_count: number;
 }
 
 /** Whether a record of a batch may go today: asked when a bag is packed, and again under its row lock when it leaves. */
 export function verdictOn(
   record: ExecutableRow,
-  more: { readonly batchAction: 'destroy' | 'transfer'; readonly holds: readonly string[]; readonly objected: boolean },
+  more: { readonly batchAction: 'destroy' | 'transfer'; readonly objected: boolean },
   today: string,
 ): ExecutionVerdict {
   const day = (text: string | null) => (text === null ? null : civilDate(text));
@@ -21,6 +23,7 @@ export function verdictOn(
     {
       ...more,
       disposed: record.state === 'disposed',
+      held: record.hold_count > 0,
       deferredUntil: day(record.deferred_until),
       action: record.action,
       dueOn: day(record.due_on),

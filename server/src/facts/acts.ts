@@ -1,8 +1,8 @@
 import { type records, setup } from '@key-cellar/contract';
-import { changeProblems, definitionProblems, idsIn } from '@key-cellar/core/records';
+import { changeProblems, definitionProblems } from '@key-cellar/core/records';
 import { actsFor, addJob, atRepository, changedMeanwhile, one, Problem, somewhere, type ReadsOf, type Services } from '../kernel/index.js';
 import { addEntity, added, changed, entitySubject, listEntities, requireFreeName } from './entities.js';
-import { namesOf, recordWords } from './facts.js';
+import { foundBy, namesOf, recordWords } from './facts.js';
 import { entityKind, typeKind } from './kinds.js';
 import * as store from './store.js';
 import { changedGaps, effectOf, gapsInOneTransaction, listTypes, refuseDefinitions, subjectOfType, typePage } from './types.js';
@@ -92,7 +92,7 @@ export const factActs = {
     name: [changed('party'), changed('object')],
     on: { entity: one(entityKind, ({ params }) => params.id, 'edit', { who: editors }) },
     repeat: 'refused',
-    async write(uow, { on: { entity: before }, body, access, person }) {
+    async write(uow, { on: { entity: before }, body, person }) {
       if (before.revision !== body.revision) throw changedMeanwhile();
       await requireFreeName(uow, before.kind, body.name, before.id);
       const retiredOn = body.retired ? (before.retired_on ?? person.today) : null;
@@ -100,7 +100,7 @@ export const factActs = {
       if (before.name !== body.name) {
         // What refers to it is found by its new name from now on.
         for (const r of await store.referring(uow, before.id)) {
-          const names = Object.values(await namesOf(uow, access, idsIn(r.facts)));
+          const names = await foundBy(uow, r.facts);
           await store.writeSearch(uow, r.id, recordWords(r.title, r.number, r.facts, names));
         }
       }

@@ -47,6 +47,9 @@ function pointsOf(definitions: readonly FactDefinition[], facts: Facts): { defin
   );
 }
 
+const findable = (things: readonly store.ThingRow[]): string[] =>
+  things.filter((t) => t.kind !== 'place' && t.kind !== 'reference').map((t) => t.name);
+
 const mayKnow = (access: PersonAccess, thing: store.ThingRow): boolean =>
   thing.access_set_id === null || hasRight(access.on(thing.access_set_id).all, 'discover');
 
@@ -54,6 +57,15 @@ const mayKnow = (access: PersonAccess, thing: store.ThingRow): boolean =>
 export async function namesOf(db: Db, access: PersonAccess, ids: readonly string[]): Promise<Record<string, string>> {
   const things = ids.length === 0 ? [] : await store.thingsById(db, [...new Set(ids)]);
   return Object.fromEntries(things.filter((t) => mayKnow(access, t)).map((t) => [t.id, t.name]));
+}
+
+/**
+ * Names that a record is found by: of people, parties and objects that its facts point at, whoever asks. What places and records are
+ * called is for those who may know of them, so nobody finds a record by it.
+ */
+export async function foundBy(db: Db, facts: Facts): Promise<string[]> {
+  const ids = idsIn(facts);
+  return ids.length === 0 ? [] : findable(await store.thingsById(db, ids));
 }
 
 /** What things are called that facts point at, whoever asks: for what leaves with its record. */
@@ -112,7 +124,7 @@ export async function checkFacts(
     facts,
     gaps: factGaps(type.facts, facts),
     refers: named.filter((t) => t.kind === 'party' || t.kind === 'object').map((t) => t.id),
-    names: named.filter((t) => t.kind !== 'place' && t.kind !== 'reference').map((t) => t.name),
+    names: findable(named),
     worded: Object.fromEntries(
       Object.entries(facts).map(([code, value]) => {
         const words = valuesOf(value).map(word);
@@ -125,6 +137,7 @@ export async function checkFacts(
 /** Takes the values of a record that no other of its type may have; throws 422 when one is taken. */
 export async function claimUnique(
   db: Db,
+  access: PersonAccess,
   type: { readonly code: string; readonly facts: readonly FactDefinition[] },
   recordId: string,
   facts: Facts,
@@ -136,10 +149,14 @@ export async function claimUnique(
     recordId,
     unique.map((d) => ({ fact: d.code, value: String(facts[d.code] as FactScalar) })),
   );
+  const titleOf = (fact: string): string => type.facts.find((d) => d.code === fact)!.title;
   refuse(
     taken.map((t) => ({
       fact: t.fact,
-      sentence: `${type.facts.find((d) => d.code === t.fact)!.title} ${t.value} is taken by another record of this type.`,
+      // That another has it is told to those who may know of that other.
+      sentence: hasRight(access.on(t.access_set_id).all, 'discover')
+        ? `${titleOf(t.fact)} ${t.value} is taken by ${t.number}.`
+        : `${titleOf(t.fact)} cannot be ${t.value} here. Choose another, or ask a keeper.`,
     })),
   );
 }

@@ -73,7 +73,7 @@ export async function claimValues(
   recordType: string,
   recordId: string,
   values: readonly { fact: string; value: string }[],
-): Promise<{ fact: string; value: string; record_id: string }[]> {
+): Promise<{ fact: string; value: string; number: string; access_set_id: number }[]> {
   await run(db, 'fact.release', 'delete from fact_value where record_id = $1', [recordId]);
   if (values.length === 0) return [];
   const [facts, texts] = [values.map((v) => v.fact), values.map((v) => v.value)];
@@ -86,7 +86,8 @@ export async function claimValues(
   return rows(
     db,
     'fact.claimed',
-    `select f.fact, f.value, f.record_id from fact_value f join unnest($3::text[], $4::text[]) as v (fact, value) on f.fact = v.fact and f.value = v.value
+    `select f.fact, f.value, r.number, r.access_set_id from fact_value f join unnest($3::text[], $4::text[]) as v (fact, value) on f.fact = v.fact and f.value = v.value
+     join record r on r.id = f.record_id
      where f.record_type = $1 and f.record_id <> $2`,
     [recordType, recordId, facts, texts],
   );
@@ -167,7 +168,8 @@ export function lockType(db: Db, code: string) {
   return row<TypeRow>(db, 'type.lock', `select ${typeColumns} from record_type where code = $1 for update`, [code]);
 }
 
-export function typeVersions(db: Db, code: string) {
+/** The versions of a type, with how many records in these sets were last checked against each. */
+export function typeVersions(db: Db, code: string, sets: readonly number[]) {
   return rows<{
     version: number;
     title: string;
@@ -179,9 +181,9 @@ export function typeVersions(db: Db, code: string) {
     db,
     'type.versions',
     `select v.version, v.title, v.facts, p.name as published_by, v.published_at,
-       (select count(*)::int from record r where r.record_type = v.code and r.type_version = v.version and r.state <> 'disposed') as records
+       (select count(*)::int from record r where r.record_type = v.code and r.type_version = v.version and r.state <> 'disposed' and r.access_set_id = any ($2::int[])) as records
      from record_type_version v left join principal p on p.id = v.published_by where v.code = $1 order by v.version desc`,
-    [code],
+    [code, sets],
   );
 }
 

@@ -42,7 +42,7 @@ export async function listTypes(services: Services, access: PersonAccess): Promi
 export async function typePage(services: Services, access: PersonAccess, code: string): Promise<TypePage> {
   const line = (await listTypes(services, access)).find((t) => t.code === code);
   if (!line) throw notFound('This record type');
-  const versions = await store.typeVersions(services.pool, code);
+  const versions = await store.typeVersions(services.pool, code, access.sets('discover'));
   return {
     ...line,
     versions: versions.map((v) => ({

@@ -1,3 +1,4 @@
 export { holdActs } from './acts.js';
 export { holdReads } from './reads.js';
-export { holdNames, holdsOn, openNotices, unacknowledged } from './store.js';
+export { holdsAsKnown, unacknowledgedFor } from './reads.js';
+export { openNotices } from './store.js';

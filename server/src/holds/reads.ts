@@ -3,10 +3,13 @@ import { hasRight } from '@key-cellar/core/access';
 import { describeCriteria } from '@key-cellar/core/criteria';
 import {
   mayKnowOf,
+  mayOn,
   notAllowed,
   notFound,
   requireAtRepository,
   visibleSql,
+  type Db,
+  type Guarded,
   type PersonAccess,
   type ReadsOf,
   type Services,
@@ -75,6 +78,31 @@ async function holdPage({ pool }: Services, person: SignedIn, access: PersonAcce
     records: covered,
     coverage,
   };
+}
+
+/**
+ * Holds that cover a record or covered it, oldest first. Which ones they are is told to those who hold or audit the record and to
+ * custodians; to everybody else it is *held*, and since when.
+ */
+export async function holdsAsKnown(db: Db, person: SignedIn, access: PersonAccess, record: Guarded & { id: string }) {
+  const tells = mayOn(access, person, record, 'hold') || mayOn(access, person, record, 'audit');
+  return (await store.holdsOn(db, record.id, person.id)).map(({ since, until, custodian, id, name, matter, because }) => ({
+    since,
+    until,
+    hold: tells || custodian ? { id, name, matter, because } : null,
+  }));
+}
+
+/** Holds whose notice waits for custodians, of those that the person may know of. */
+export async function unacknowledgedFor(db: Db, person: SignedIn, access: PersonAccess) {
+  const waiting = await store.unacknowledged(db);
+  const found = await store.findHolds(
+    db,
+    waiting.map((w) => w.id),
+    false,
+  );
+  const known = new Set((await mayKnowOf(db, holdKind, found, person, access)).map((h) => h.id));
+  return waiting.filter((w) => known.has(w.id));
 }
 
 export const holdReads: ReadsOf<typeof holds, Services> = {

@@ -274,27 +274,16 @@ export function unacknowledged(db: Db) {
   );
 }
 
-/** Holds that cover a record or covered it, oldest first. */
-export function holdsOn(db: Db, recordId: string) {
-  return rows<{ id: string; name: string; matter: string; since: string; until: string | null; because: string; released: boolean }>(
+/** Holds that cover a record or covered it, oldest first, and whether a person is a custodian of each. */
+export function holdsOn(db: Db, recordId: string, personId: string) {
+  return rows<{ id: string; name: string; matter: string; since: string; until: string | null; because: string; custodian: boolean }>(
     db,
     'hold.onRecord',
     `select h.id, h.name, m.title as matter,
-       repository_date(c.since) as since, repository_date(c.released_at) as until, c.because, c.released_at is not null as released
+       repository_date(c.since) as since, repository_date(c.released_at) as until, c.because,
+       exists (select from custodian k where k.hold_id = h.id and k.principal_id = $2) as custodian
      from hold_cover c join hold h on h.id = c.hold_id join matter m on m.id = h.matter_id
      where c.record_id = $1 order by c.since`,
-    [recordId],
+    [recordId, personId],
   );
-}
-
-/** Names of the holds that cover each of these records now; read after their rows were locked. */
-export async function holdNames(db: Db, recordIds: readonly string[]): Promise<ReadonlyMap<string, readonly string[]>> {
-  const found = await rows<{ record_id: string; names: string[] }>(
-    db,
-    'hold.names',
-    `select c.record_id, array_agg(h.name order by h.name) as names from hold_cover c join hold h on h.id = c.hold_id
-     where c.record_id = any ($1::uuid[]) and c.released_at is null group by c.record_id`,
-    [recordIds],
-  );
-  return new Map(found.map((f) => [f.record_id, f.names]));
 }

@@ -7,6 +7,7 @@ export {
   visibleSql,
   type Accessor,
   type Authority,
+  type Guarded,
   type PersonAccess,
   type SetRights,
 } from './authority.js';

@@ -1,10 +1,11 @@
-import { ledger } from '@key-cellar/contract';
+import { ledger, type LedgerEntry } from '@key-cellar/contract';
 import {
   actsFor,
   atRepository,
   guardedRecords,
   Download,
   entering,
+  mayOn,
   requireAtRepository,
   requireRight,
   withUnitOfWork,
@@ -42,16 +43,24 @@ export const ledgerActs = {
   }),
 };
 
+/** What holds did to a record; which hold it was is for those who hold or audit the record. */
+const ofHolds = new Set(['held', 'let out of a hold']);
+const withoutHold = (entry: LedgerEntry): LedgerEntry =>
+  ofHolds.has(entry.act) ? { ...entry, before: null, after: null, note: null } : entry;
+
 /** The acts that there are come from the table of acts, and are listed where that is put together. */
 export const ledgerReads: Omit<ReadsOf<typeof ledger, Services>, 'acts'> = {
   /** A record's own history is for everybody who may read the record; the whole trail for those who audit all. */
   entries: async ({ services: { pool }, person, query, access }) => {
     const { before, limit, ...filter } = query;
     if (filter.subject && filter.subjectKind === 'record') {
-      requireRight(await access(), person, (await guardedRecords(pool, [filter.subject]))[0], 'read');
-    } else {
-      await requireAtRepository(pool, await access(), 'audit', auditors);
+      const rights = await access();
+      const record = requireRight(rights, person, (await guardedRecords(pool, [filter.subject]))[0], 'read');
+      const page = await service.listEntries(pool, person, filter, before, limit);
+      const knowsHolds = mayOn(rights, person, record, 'hold') || mayOn(rights, person, record, 'audit');
+      return knowsHolds ? page : { ...page, entries: page.entries.map(withoutHold) };
     }
+    await requireAtRepository(pool, await access(), 'audit', auditors);
     return service.listEntries(pool, person, filter, before, limit);
   },
 

@@ -9,6 +9,7 @@ import {
   Problem,
   wrongField,
   type Db,
+  type PersonAccess,
   type Services,
   type SignedIn,
   type UnitOfWork,
@@ -46,9 +47,15 @@ export async function freeCode(uow: UnitOfWork, code: string, kind: string, pare
   );
 }
 
-/** What goes along with a place, and what becomes of access to it. */
-export async function effectOn(db: Db, today: string, place: placeStore.PlaceRow, newParent: placeStore.PlaceRow): Promise<PlanEffect> {
-  const extent = await moveStore.extentOf(db, place.id);
+/** What goes along with a place, of what the person may know, and what becomes of access to it. */
+export async function effectOn(
+  db: Db,
+  access: PersonAccess,
+  today: string,
+  place: placeStore.PlaceRow,
+  newParent: placeStore.PlaceRow,
+): Promise<PlanEffect> {
+  const extent = await moveStore.extentOf(db, place.id, access.sets('discover'));
   const people = await whoseAccessChanges(db, today, { placeId: place.id, newParentId: newParent.id });
   return { ...extent, ...people, recomputed: extent.records };
 }
@@ -63,12 +70,11 @@ export async function requireMovableRecords(
   newSeriesId: string | null,
   own: boolean,
 ): Promise<void> {
-  const stuck = await moveStore.declaredThatStay(uow, place.id, newSeriesId, own);
-  if (stuck > 0) {
+  if (await moveStore.declaredThatStay(uow, place.id, newSeriesId, own)) {
     throw new Problem(
       409,
       'declared-inside',
-      `${stuck === 1 ? 'One declared record' : `${stuck} declared records`} in ${place.code} cannot be moved. A keeper may undeclare them with a reason.`,
+      `There are declared records in ${place.code} that cannot be moved. A keeper may undeclare them with a reason.`,
     );
   }
 }

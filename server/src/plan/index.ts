@@ -1,7 +1,7 @@
 export { makeFirstKeeper } from './founding.js';
 export { placeKind } from './kinds.js';
 export { placeActs } from './placeActs.js';
-export { ensureFolder, openPlace, rack, shutAround, takesAround } from './places.js';
+export { ensureFolder, mayKnowOfPlace, openPlace, rack, shutAround, takesAround } from './places.js';
 export { planReads } from './reads.js';
 export { stencilActs } from './stencilActs.js';
 export { stencilReads } from './stencilReads.js';

@@ -16,27 +16,28 @@ export async function writePlace(
   return found!.revision;
 }
 
-export async function extentOf(db: Db, id: string): Promise<{ records: number; places: number }> {
+/** How many records and places in these sets are in a place. */
+export async function extentOf(db: Db, id: string, sets: readonly number[]): Promise<{ records: number; places: number }> {
   const found = await row<{ records: number; places: number }>(
     db,
     'place.extent',
-    `select (select count(*) from record where places @> array[$1::uuid] and state <> 'disposed')::int as records,
-       (select count(*) from place where ancestors @> array[$1::uuid] and id <> $1)::int as places`,
-    [id],
+    `select (select count(*) from record where places @> array[$1::uuid] and state <> 'disposed' and access_set_id = any ($2::int[]))::int as records,
+       (select count(*) from place where ancestors @> array[$1::uuid] and id <> $1 and access_set_id = any ($2::int[]))::int as places`,
+    [id, sets],
   );
   return found!;
 }
 
-/** Declared records under a place that would leave their series, or with `own` that place, and may not. */
-export async function declaredThatStay(db: Db, id: string, newSeriesId: string | null, own: boolean): Promise<number> {
-  const found = await row<{ n: number }>(
+/** Whether there are declared records under a place that would leave their series, or with `own` that place, and may not. */
+export async function declaredThatStay(db: Db, id: string, newSeriesId: string | null, own: boolean): Promise<boolean> {
+  const found = await row(
     db,
     'place.declaredThatStay',
-    `select count(*)::int as n from record where places @> array[$1::uuid] and state = 'declared' and 'moving' = any (frozen)
-       and (series_id is distinct from coalesce($2, series_id) or ($3 and place_id = $1))`,
+    `select from record where places @> array[$1::uuid] and state = 'declared' and 'moving' = any (frozen)
+       and (series_id is distinct from coalesce($2, series_id) or ($3 and place_id = $1)) limit 1`,
     [id, newSeriesId, own],
   );
-  return found!.n;
+  return found !== undefined;
 }
 
 async function anchorOf(db: Db, placeId: string): Promise<string> {
@@ -80,11 +81,12 @@ export async function moveUnder(db: Db, place: PlaceRow, parent: PlaceRow, serie
 }
 
 /** Codes that places inside both have. */
+/** Codes that stand in both places, with the access sets of the two that have each. */
 export function clashingCodes(db: Db, a: string, b: string) {
-  return rows<{ code: string }>(
+  return rows<{ code: string; sets: number[] }>(
     db,
     'place.clashing',
-    `select x.code from place x join place y on y.parent_id = $2 and y.code = x.code and y.kind = x.kind where x.parent_id = $1 order by x.code`,
+    `select x.code, array[x.access_set_id, y.access_set_id] as sets from place x join place y on y.parent_id = $2 and y.code = x.code and y.kind = x.kind where x.parent_id = $1 order by x.code`,
     [a, b],
   );
 }

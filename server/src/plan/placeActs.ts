@@ -1,3 +1,4 @@
+import { hasRight } from '@key-cellar/core/access';
 import { plan, setup } from '@key-cellar/contract';
 import { codePattern, kindsInside, mergeRefusal, moveRefusal, withArticle } from '@key-cellar/core/plan';
 import { refuse } from '@key-cellar/core/records';
@@ -101,7 +102,7 @@ export const placeActs = {
     // Two moves at once could close a circle between them.
     first: codeStore.lockPlan,
     decide: ({ on }) => refusal('cannot-move', moveRefusal(standingOf(on.place), standingOf(on.parent))),
-    async write(uow, { on: { place, parent }, body, services, person }) {
+    async write(uow, { on: { place, parent }, body, services, access, person }) {
       requireRevision(place, body.revision);
       const from = (await placeStore.placeById(uow, place.parent_id!))!;
       const newSeriesId = seriesOf(parent, await placeStore.placesByIds(uow, parent.ancestors));
@@ -109,13 +110,13 @@ export const placeActs = {
       if (await codeStore.codeTaken(uow, place.code, place.kind, parent.id, place.id)) {
         throw new Problem(409, 'code-taken', `${parent.code} has a ${place.kind} ${place.code} already. Renumber one of them first.`);
       }
-      const effect = await effectOn(uow, person.today, place, parent);
+      const effect = await effectOn(uow, access, person.today, place, parent);
       if (body.dryRun) return { answer: effect, entry: null };
       await codeStore.keepFormerCode(uow, place, person.today);
       await moveStore.moveUnder(uow, place, parent, place.kind === 'folder' ? newSeriesId : null);
-      const recomputed = await services.events.tell(uow, 'placesChanged', { placeIds: [place.id], because: place.code });
+      await services.events.tell(uow, 'placesChanged', { placeIds: [place.id], because: place.code });
       return {
-        answer: { ...effect, recomputed },
+        answer: effect,
         entry: {
           before: { in: `${from.code} ${from.title}` },
           after: { in: `${parent.code} ${parent.title}`, records: effect.records },
@@ -132,7 +133,7 @@ export const placeActs = {
     job: { kind: 'recompute', beyond: 2000 },
     first: codeStore.lockPlan,
     decide: ({ on }) => refusal('cannot-merge', mergeRefusal(standingOf(on.place), standingOf(on.into))),
-    async write(uow, { on: { place, into }, body, services, person }) {
+    async write(uow, { on: { place, into }, access, body, services, person }) {
       requireRevision(place, body.revision);
       const events = await moveStore.eventCount(uow, place.id);
       if (events > 0) {
@@ -144,17 +145,18 @@ export const placeActs = {
       }
       const newSeriesId = seriesOf(into, await placeStore.placesByIds(uow, into.ancestors));
       await requireMovableRecords(uow, place, newSeriesId, true);
-      const clash = (await moveStore.clashingCodes(uow, place.id, into.id)).map((c) => c.code);
+      const clash = await moveStore.clashingCodes(uow, place.id, into.id);
       if (clash.length > 0) {
-        const named = `${clash.slice(0, 5).join(', ')}${clash.length > 5 ? ' and more' : ''}`;
+        const known = clash.filter((c) => c.sets.every((set) => hasRight(access.on(set).all, 'discover'))).map((c) => c.code);
+        const named = [...known.slice(0, 5), ...(clash.length > known.length || known.length > 5 ? ['others'] : [])].join(', ');
         throw new Problem(409, 'code-taken', `Both have ${named} inside. Renumber one of each first.`);
       }
-      const effect = await effectOn(uow, person.today, place, into);
+      const effect = await effectOn(uow, access, person.today, place, into);
       if (body.dryRun) return { answer: effect, entry: null };
       await moveStore.mergeInto(uow, place, into, newSeriesId, person.today);
-      const recomputed = await services.events.tell(uow, 'placesChanged', { placeIds: [into.id], because: into.code });
+      await services.events.tell(uow, 'placesChanged', { placeIds: [into.id], because: into.code });
       return {
-        answer: { ...effect, recomputed },
+        answer: effect,
         entry: { after: { into: `${into.code} ${into.title}`, records: effect.records, places: effect.places } },
       };
     },

@@ -39,6 +39,18 @@ export function numberingOf(db: Db, id: string) {
   );
 }
 
+/** Whether any place inside this one, or a record in it, stands in one of the sets. */
+export async function leadsTo(db: Db, id: string, sets: readonly number[]): Promise<boolean> {
+  const found = await row(
+    db,
+    'place.leadsTo',
+    `select where exists (select from place where ancestors @> array[$1::uuid] and access_set_id = any ($2::int[]))
+       or exists (select from record where places @> array[$1::uuid] and access_set_id = any ($2::int[]))`,
+    [id, sets],
+  );
+  return found !== undefined;
+}
+
 export function placeById(db: Db, id: string) {
   return row<PlaceRow>(db, 'place.byId', `select ${columns} from place where id = $1`, [id]);
 }

@@ -35,6 +35,12 @@ function isOpen(access: PersonAccess, place: placeStore.PlaceRow): boolean {
   return hasRight(all, 'discover') || hasRight(all, 'deposit');
 }
 
+/** Whether a person may know of a place: it is open to them, or lies on the way to one that is. */
+export async function mayKnowOfPlace(db: Db, access: PersonAccess, place: placeStore.PlaceRow): Promise<boolean> {
+  if (isOpen(access, place) || hasRight(access.on(place.access_set_id).own, 'discover')) return true;
+  return placeStore.leadsTo(db, place.id, [...access.sets('discover'), ...access.sets('deposit'), ...access.ownSets('discover')]);
+}
+
 function toLine(place: placeStore.PlaceRow, access: PersonAccess, rules: readonly string[], counts: RackCounts | null): PlaceLine {
   const open = isOpen(access, place);
   return {

@@ -32,7 +32,7 @@ export const fileOne = act(oneFiling, {
     const checked = await checkFiling(uow, person, access, place, body);
     await take(uow, arrival);
     requireTaken(checked, { fileName: arrival.file_name, size: arrival.size });
-    const filed = await addFiled(services, uow, person, checked, body, {
+    const filed = await addFiled(services, uow, person, access, checked, body, {
       medium: 'electronic',
       containerId: null,
       versionNo: 1,
@@ -45,6 +45,7 @@ export const fileOne = act(oneFiling, {
       no: 1,
       contentId: arrival.content_id,
       fileName: arrival.file_name,
+      mediaType: arrival.media_type,
       by: person.id,
       at: uow.at,
       note: '',
@@ -110,7 +111,7 @@ export const receivingActs = {
       requireTaken(checked, { fileName: null, size: 0 });
       const container = await containerById(uow, body.containerId);
       if (!container) throw wrongField('/containerId', 'There is no such container.');
-      const filed = await addFiled(services, uow, person, checked, body, {
+      const filed = await addFiled(services, uow, person, access, checked, body, {
         medium: 'physical',
         containerId: container.id,
         versionNo: 0,
@@ -163,6 +164,7 @@ export const receivingActs = {
         no,
         contentId: arrival.content_id,
         fileName: arrival.file_name,
+        mediaType: arrival.media_type,
         by: person.id,
         at: uow.at,
         note: body.note,

@@ -52,6 +52,7 @@ export async function addFiled(
   services: Services,
   uow: UnitOfWork,
   person: SignedIn,
+  access: PersonAccess,
   checked: CheckedFiling,
   input: { title: string; createdOn: string },
   what: Pick<NewRecord, 'medium' | 'containerId' | 'versionNo' | 'size' | 'mediaType' | 'depositedBy'>,
@@ -79,7 +80,7 @@ export async function addFiled(
     accessSetId: place.access_set_id,
     ownerId: what.depositedBy,
   });
-  await claimUnique(uow, type, id, facts);
+  await claimUnique(uow, access, type, id, facts);
   return { id, number };
 }
 

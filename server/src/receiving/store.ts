@@ -16,7 +16,7 @@ export interface ArrivalRow extends Record<string, unknown> {
   place_set: number | null;
 }
 
-const columns = `a.id, a.file_name, a.changed, a.content_id, a.source, a.place_id, a.deposited_by, a.arrived_at, c.size, c.media_type, c.sha256, p.access_set_id as place_set`;
+const columns = `a.id, a.file_name, a.changed, a.content_id, a.source, a.place_id, a.deposited_by, a.arrived_at, c.size, a.media_type, c.sha256, p.access_set_id as place_set`;
 const from = 'arrival a join content c on c.id = a.content_id left join place p on p.id = a.place_id';
 
 export async function addArrival(
@@ -26,6 +26,7 @@ export async function addArrival(
     fileName: string;
     changed: readonly string[];
     contentId: string;
+    mediaType: string;
     source: string;
     placeId: string | null;
     by: string;
@@ -36,9 +37,9 @@ export async function addArrival(
   await run(
     db,
     'arrival.add',
-    `insert into arrival (id, file_name, changed, content_id, source, place_id, deposited_by, idempotency_key, arrived_at)
-     values ($1, $2, $3, $4, $5, $6, $7, $8, $9)`,
-    [a.id, a.fileName, a.changed, a.contentId, a.source, a.placeId, a.by, a.key, a.at],
+    `insert into arrival (id, file_name, changed, content_id, media_type, source, place_id, deposited_by, idempotency_key, arrived_at)
+     values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)`,
+    [a.id, a.fileName, a.changed, a.contentId, a.mediaType, a.source, a.placeId, a.by, a.key, a.at],
   );
 }
 
@@ -98,12 +99,14 @@ export function recordsWithContent(db: Db, contentIds: readonly string[], sets: 
   );
 }
 
-export function containers(db: Db) {
+/** Containers, with how many records in these sets sit in each. */
+export function containers(db: Db, sets: readonly number[]) {
   return rows<{ id: string; code: string; title: string; location: string; items: number }>(
     db,
     'container.all',
     `select c.id, c.code, c.title, c.location,
-       (select count(*) from record r where r.container_id = c.id and r.state <> 'disposed')::int as items
+       (select count(*) from record r where r.container_id = c.id and r.state <> 'disposed' and r.access_set_id = any ($1::int[]))::int as items
      from container c order by c.code`,
+    [sets],
   );
 }

@@ -45,6 +45,7 @@ async function takeIn(services: Services, person: SignedIn, upload: Upload): Pro
           fileName: name,
           changed,
           contentId: content.id,
+          mediaType: content.mediaType,
           source: upload.source,
           placeId: upload.placeId,
           by: person.id,

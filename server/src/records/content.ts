@@ -66,7 +66,7 @@ async function* chunked(source: AsyncIterable<Uint8Array>): AsyncGenerator<Buffe
 }
 
 /** Content with these bytes that is there already. What is added to it must not rest on a stored copy that went bad. */
-async function sameContent(db: Db, sha256: Buffer): Promise<StoredContent | null> {
+async function sameContent(db: Db, sha256: Buffer): Promise<Omit<StoredContent, 'mediaType'> | null> {
   const same = await store.contentBySha(db, sha256);
   if (!same) return null;
   try {
@@ -79,17 +79,18 @@ async function sameContent(db: Db, sha256: Buffer): Promise<StoredContent | null
       'The same content is stored here already, and its stored copy is damaged. This file was not taken in: keep it, and tell whoever runs the server that it can mend the damage.',
     );
   }
-  return { id: same.id, sha256, size: same.size, mediaType: same.media_type };
+  return { id: same.id, sha256, size: same.size };
 }
 
 /** What fits one chunk goes in with one statement; whoever comes second with the same bytes waits and then finds them. */
 async function writeSmall(db: Db, bytes: Buffer, fileName: string): Promise<StoredContent> {
   const sha256 = createHash('sha256').update(bytes).digest();
   const mediaType = await detectMediaType(bytes.subarray(0, headBytes), fileName);
-  const stored = await store.addSmall(db, { id: uuidv7(), sha256, mediaType, bytes });
+  const stored = await store.addSmall(db, { id: uuidv7(), sha256, bytes });
   if (stored !== null) return { id: stored, sha256, size: bytes.length, mediaType };
   // Removed again by another transaction between the two statements: then it is ours to store.
-  return (await sameContent(db, sha256)) ?? writeSmall(db, bytes, fileName);
+  const same = await sameContent(db, sha256);
+  return same ? { ...same, mediaType } : writeSmall(db, bytes, fileName);
 }
 
 async function writeLarge(db: Db, chunks: AsyncIterable<Buffer>, fileName: string, largest: number): Promise<StoredContent> {
@@ -109,19 +110,19 @@ async function writeLarge(db: Db, chunks: AsyncIterable<Buffer>, fileName: strin
   const sha256 = hash.digest();
   // Two uploads of the same bytes at the same time: the second waits here and then finds the first one's.
   await store.lockHash(db, sha256);
+  const mediaType = await detectMediaType(head!, fileName);
   const same = await sameContent(db, sha256);
   if (same) {
     await store.dropUnfinished(db, id);
-    return same;
+    return { ...same, mediaType };
   }
-  const mediaType = await detectMediaType(head!, fileName);
-  await store.finish(db, { id, sha256, size, mediaType });
+  await store.finish(db, { id, sha256, size });
   return { id, sha256, size, mediaType };
 }
 
 /**
  * Streams bytes into the store inside the caller's transaction, hashing as they come. The same bytes are kept once:
- * when they are there already, that content is given back.
+ * when they are there already, that content is given back; what kind of file they are follows from them and their name alone.
  * Throws 422 for nothing at all and 413 for more than `largest` bytes.
  */
 export async function writeContent(

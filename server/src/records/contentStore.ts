@@ -1,33 +1,28 @@
 import { row, rows, run, type Db } from '../kernel/index.js';
 
 export function contentById(db: Db, id: string) {
-  return row<{ id: string; sha256: Buffer; size: number; media_type: string }>(
+  return row<{ id: string; sha256: Buffer; size: number }>(
     db,
     'content.byId',
-    'select id, sha256, size, media_type from content where id = $1 and sha256 is not null',
+    'select id, sha256, size from content where id = $1 and sha256 is not null',
     [id],
   );
 }
 
 /** Content with these bytes, kept from being removed until the transaction ends. */
 export function contentBySha(db: Db, sha256: Buffer) {
-  return row<{ id: string; size: number; media_type: string }>(
-    db,
-    'content.same',
-    'select id, size, media_type from content where sha256 = $1 for key share',
-    [sha256],
-  );
+  return row<{ id: string; size: number }>(db, 'content.same', 'select id, size from content where sha256 = $1 for key share', [sha256]);
 }
 
 /** Stores what fits one chunk; null when the same bytes are there already. */
-export async function addSmall(db: Db, c: { id: string; sha256: Buffer; mediaType: string; bytes: Buffer }): Promise<string | null> {
+export async function addSmall(db: Db, c: { id: string; sha256: Buffer; bytes: Buffer }): Promise<string | null> {
   const stored = await row<{ content_id: string }>(
     db,
     'content.small',
     `with fresh as (
-       insert into content (id, sha256, size, media_type) values ($1, $2, $3, $4) on conflict (sha256) do nothing returning id)
-     insert into content_chunk (content_id, seq, bytes) select id, 0, $5 from fresh returning content_id`,
-    [c.id, c.sha256, c.bytes.length, c.mediaType, c.bytes],
+       insert into content (id, sha256, size) values ($1, $2, $3) on conflict (sha256) do nothing returning id)
+     insert into content_chunk (content_id, seq, bytes) select id, 0, $4 from fresh returning content_id`,
+    [c.id, c.sha256, c.bytes.length, c.bytes],
   );
   return stored?.content_id ?? null;
 }
@@ -48,13 +43,8 @@ export async function dropUnfinished(db: Db, id: string): Promise<void> {
   await run(db, 'content.dropOwn', 'delete from content where id = $1', [id]);
 }
 
-export async function finish(db: Db, c: { id: string; sha256: Buffer; size: number; mediaType: string }): Promise<void> {
-  await run(db, 'content.finish', 'update content set sha256 = $2, size = $3, media_type = $4 where id = $1', [
-    c.id,
-    c.sha256,
-    c.size,
-    c.mediaType,
-  ]);
+export async function finish(db: Db, c: { id: string; sha256: Buffer; size: number }): Promise<void> {
+  await run(db, 'content.finish', 'update content set sha256 = $2, size = $3 where id = $1', [c.id, c.sha256, c.size]);
 }
 
 /** What the chunks of a content must have as fingerprints, in order, and the fingerprint over these; undefined for no content. */

@@ -131,7 +131,7 @@ export function claimNotes(db: Db, limit: number, minutes: number) {
          select record_id from detection_due where claimed_until is null or claimed_until < clock_timestamp()
          order by record_id limit $1 for update skip locked)
        returning record_id, stamp)
-     select r.id, n.stamp, r.number, r.title, r.state, r.facts, v.content_id, c.sha256, c.size, c.media_type
+     select r.id, n.stamp, r.number, r.title, r.state, r.facts, v.content_id, c.sha256, c.size, v.media_type
      from claimed n join record r on r.id = n.record_id
      left join version v on v.record_id = r.id and v.no = r.version_no left join content c on c.id = v.content_id
      order by r.id`,

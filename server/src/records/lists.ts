@@ -3,7 +3,7 @@ import { civilDate } from '@key-cellar/core/calendar';
 import { resolveCriteria } from '@key-cellar/core/criteria';
 import { requireNamable } from '../criteria/index.js';
 import { notFound, Problem, visibleSql, type PersonAccess, type SignedIn } from '../kernel/index.js';
-import { placeById, seriesUnder } from '../plan/index.js';
+import { mayKnowOfPlace, placeById, seriesUnder } from '../plan/index.js';
 import type { Services } from './services.js';
 import * as store from './store.js';
 
@@ -34,10 +34,10 @@ export function toLine(r: store.LineRow): RecordLine {
   };
 }
 
-async function scopeOf(services: Services, person: SignedIn, under: string | undefined): Promise<store.Scope> {
+async function scopeOf(services: Services, access: PersonAccess, under: string | undefined): Promise<store.Scope> {
   if (!under) return { kind: 'all' };
   const place = await placeById(services.pool, under);
-  if (!place) throw notFound('This place');
+  if (!place || !(await mayKnowOfPlace(services.pool, access, place))) throw notFound('This place');
   switch (place.kind) {
     case 'repository':
       return { kind: 'all' };
@@ -91,7 +91,7 @@ export async function list(
   const read = readFilter(filter, access, person.today);
   const found = await store.page(services.pool, {
     filter: read,
-    scope: await scopeOf(services, person, filter.under),
+    scope: await scopeOf(services, access, filter.under),
     sort,
     descending,
     after: after ? decodePosition(after) : null,
@@ -105,7 +105,7 @@ export async function list(
 export async function count(services: Services, person: SignedIn, asked: RecordFilter): Promise<number> {
   const access = await services.access.of(person);
   const filter = readFilter(asked, access, person.today);
-  const scope = await scopeOf(services, person, filter.under);
+  const scope = await scopeOf(services, access, filter.under);
   if (access.ownSets('discover').length === 0) {
     const known = await store.rackCount(services.pool, filter, scope, access.sets('discover'));
     if (known !== null) return known;
@@ -120,7 +120,7 @@ export async function ids(services: Services, person: SignedIn, filter: RecordFi
   const found = await store.ids(
     services.pool,
     readFilter(filter, access, person.today),
-    await scopeOf(services, person, filter.under),
+    await scopeOf(services, access, filter.under),
     (bind) => visibleSql(access, person, 'discover', bind),
     mostIds + 1,
   );

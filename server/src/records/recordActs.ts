@@ -73,7 +73,7 @@ export const recordActs = {
         typeVersion: type.version,
         refers,
       });
-      await claimUnique(uow, type, record.id, facts);
+      await claimUnique(uow, access, type, record.id, facts);
       await recompute(uow, [record.id], await loadRuleBook(uow), person.today);
       return {
         answer: { revision },

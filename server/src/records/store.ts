@@ -264,7 +264,7 @@ export function versionsOf(db: Db, recordId: string) {
   return rows<VersionRow>(
     db,
     'version.of',
-    `select v.no, v.content_id, v.file_name, c.media_type, c.size, c.sha256, p.name as made_by, v.made_at, v.note
+    `select v.no, v.content_id, v.file_name, v.media_type, c.size, c.sha256, p.name as made_by, v.made_at, v.note
      from version v join content c on c.id = v.content_id join principal p on p.id = v.made_by
      where v.record_id = $1 order by v.no desc`,
     [recordId],
@@ -273,13 +273,13 @@ export function versionsOf(db: Db, recordId: string) {
 
 export async function addVersion(
   db: Db,
-  v: { recordId: string; no: number; contentId: string; fileName: string; by: string; at: string; note: string },
+  v: { recordId: string; no: number; contentId: string; fileName: string; mediaType: string; by: string; at: string; note: string },
 ): Promise<void> {
   await run(
     db,
     'version.add',
-    'insert into version (record_id, no, content_id, file_name, made_by, made_at, note) values ($1, $2, $3, $4, $5, $6, $7)',
-    [v.recordId, v.no, v.contentId, v.fileName, v.by, v.at, v.note],
+    'insert into version (record_id, no, content_id, file_name, media_type, made_by, made_at, note) values ($1, $2, $3, $4, $5, $6, $7, $8)',
+    [v.recordId, v.no, v.contentId, v.fileName, v.mediaType, v.by, v.at, v.note],
   );
 }
 

@@ -5,7 +5,7 @@ import type { HoldInTheWay } from '@key-cellar/core/schedule';
 import { mayNameDetectors } from '../criteria/index.js';
 import { certificateOf, type Services } from '../docket/index.js';
 import { earlierFacts, namesOf, recordType } from '../facts/index.js';
-import { holdsOn } from '../holds/index.js';
+import { holdsAsKnown } from '../holds/index.js';
 import { requireRight, type SignedIn } from '../kernel/index.js';
 import { placesByIds } from '../plan/index.js';
 import { containerById, deferralOf, detectorTitles, personName, recordById, toLine, versionsOf } from '../records/index.js';
@@ -20,7 +20,7 @@ export async function dossier(services: Services, person: SignedIn, id: string):
     recordType(pool, found.record_type),
     earlierFacts(pool, found.record_type),
     versionsOf(pool, id),
-    holdsOn(pool, id),
+    holdsAsKnown(pool, person, access, found),
     placesByIds(pool, found.places),
     found.container_id ? containerById(pool, found.container_id) : undefined,
     found.owner_id ? personName(pool, found.owner_id) : undefined,
@@ -30,9 +30,7 @@ export async function dossier(services: Services, person: SignedIn, id: string):
   ]);
   const gaps = factGaps(type!.facts, found.facts);
   const factNames = await namesOf(pool, access, idsIn(found.facts));
-  const inTheWay: HoldInTheWay[] = holds
-    .filter((h) => !h.released)
-    .map((h) => ({ holdId: h.id, name: h.name, matter: h.matter, since: h.since, because: h.because }));
+  const inTheWay: HoldInTheWay[] = holds.flatMap(({ since, until, hold }) => (until === null ? [{ since, hold }] : []));
   const book = await services.rules.current(pool);
   const [judged] = await judge(pool, [found], book, person.today);
   const byId = new Map(places.map((p) => [p.id, p]));
@@ -68,7 +66,7 @@ export async function dossier(services: Services, person: SignedIn, id: string):
       madeAt: v.made_at.toISOString(),
       note: v.note,
     })),
-    holds: holds.map(({ released: _released, ...h }) => h),
+    holds,
     frozenParts: found.frozen,
     frozenByHold: found.freeze_count > 0,
     why: explainJudged(judged!, inTheWay, gaps),

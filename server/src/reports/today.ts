@@ -1,7 +1,7 @@
 import type { HorizonBar, Needs, TodayLine } from '@key-cellar/contract';
 import { hasRight } from '@key-cellar/core/access';
 import { countTasks, dueGroups, listBatches, vintageWords } from '../docket/index.js';
-import { openNotices, unacknowledged } from '../holds/index.js';
+import { openNotices, unacknowledgedFor } from '../holds/index.js';
 import type { SignedIn } from '../kernel/index.js';
 import { countArrivals } from '../receiving/index.js';
 import type { Services } from '../docket/index.js';
@@ -22,7 +22,7 @@ async function todayFor(services: Services, person: SignedIn): Promise<TodayLine
     listBatches(services, person),
     may('dispose') ? dueGroups(services, person) : [],
     openNotices(pool, person.id),
-    may('hold') ? unacknowledged(pool) : [],
+    may('hold') ? unacknowledgedFor(pool, person, access) : [],
     may('deposit') ? countArrivals(services, person) : 0,
     may('dispose') ? store.unscheduledCount(pool, access.sets('dispose')) : { records: 0, series: 0 },
     countTasks(services, person),

@@ -203,11 +203,11 @@ describe('a batch', () => {
       certificate: { id: 'c', number: 'C-2026-005' },
       items: [
         { ...page.items[0]!, outcome: 'disposed' },
-        { ...page.items[1]!, outcome: 'blocked', reason: 'Held by “Ottoline”.' },
+        { ...page.items[1]!, outcome: 'blocked', reason: 'It is held.' },
       ],
     });
     expect(stage.text()).toContain('destroyed');
-    expect(stage.text()).toContain('Held by “Ottoline”.');
+    expect(stage.text()).toContain('It is held.');
     expect(stage.host.querySelector('a[href="/api/certificates/c"]')!.textContent).toContain('C-2026-005');
   });
 

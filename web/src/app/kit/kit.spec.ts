@@ -327,7 +327,7 @@ describe('the kit', () => {
       yielded: [
         { rule: { ...rule, code: 'R-2' }, reason: 'keeps shorter', words: '2026-01-01 is earlier; the longest keeps', dueOn: '2026-01-01' },
       ],
-      holds: [{ holdId: 'h', name: 'H', matter: 'Ottoline', since: '2024-03-12', because: 'listed' }],
+      holds: [{ since: '2024-03-12', hold: { id: 'h', name: 'H', matter: 'Ottoline', because: 'listed' } }],
       missing: ['Vessel'],
     };
     const text = textOf(await show(Why, { why }));

@@ -39,7 +39,11 @@ export function lifeOfDossier(d: Dossier): Life {
     permanent: d.outcome === 'permanent',
     disposed: d.disposedOn,
     steps: d.why.steps.flatMap((s) => (s.dueOn ? [{ kind: s.kind, on: s.dueOn }] : [])),
-    holds: d.holds.map((h) => ({ name: $localize`held: ${h.name}:name:`, from: h.since, until: h.until })),
+    holds: d.holds.map(({ hold, since, until }) => ({
+      name: hold ? $localize`held: ${hold.name}:name:` : $localize`held`,
+      from: since,
+      until,
+    })),
   };
 }
 
@@ -109,7 +113,11 @@ export class DossierPage {
     const d = this.page.value();
     return d ? marksOf(d) : [];
   });
-  protected readonly openHolds = computed(() => this.page.value()?.holds.filter((h) => h.until === null) ?? []);
+  protected readonly heldWords = computed(() => {
+    const open = this.page.value()?.holds.filter((h) => h.until === null) ?? [];
+    if (open.some((h) => h.hold === null)) return $localize`held`;
+    return open.length === 1 ? $localize`held for 1 matter` : $localize`held for ${open.length}:n: matters`;
+  });
   /** Why this record cannot be changed by this person now; empty when it can. */
   protected readonly readOnly = computed(() => {
     const d = this.page.value();
