@@ -81,6 +81,21 @@ begin
   return null;
 end $$;
 
+CREATE FUNCTION public.enter_on_records(p_act text, p_records uuid[], p_before text, p_after text, p_note text) RETURNS void
+    LANGUAGE sql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+  insert into ledger_entry (at, actor_id, act, subject_kind, subject_id, body)
+  select repository_now(), (w.acting->>'id')::uuid, p_act, 'record', r.id,
+    '{"act":' || to_json(p_act) || ',"actor":' || (w.acting->>'actor') || ',"after":' || coalesce(p_after, 'null')
+      || ',"at":"' || to_char(repository_now() at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS.US"Z"') || '","before":' || coalesce(p_before, 'null')
+      || ',"from":' || (w.acting->>'from') || ',"note":' || coalesce(to_json(p_note)::text, 'null') || ',"on":' || (w.acting->>'on')
+      || ',"subject":{"id":' || to_json(r.id::text) || ',"kind":"record","name":' || to_json(r.number || ' ' || r.title) || '},"v":1}'
+  from record r, (select coalesce(nullif(current_setting('cellar.acting', true), ''),
+    '{"id":null,"actor":"{\"id\":null,\"name\":\"nobody\"}","from":"\"SQL\"","on":"null"}')::jsonb as acting) w
+  where r.id = any (p_records) order by r.id
+$$;
+
 CREATE FUNCTION public.fold_rack() RETURNS void
     LANGUAGE plpgsql SECURITY DEFINER
     SET search_path TO 'public'
@@ -192,7 +207,7 @@ begin
   end if;
   if new.state = 'released' then
     perform uncover(new.id, array(select c.record_id from hold_cover c where c.hold_id = new.id and c.released_at is null),
-      new.released_by, new.release_reason);
+      new.released_by, new.release_reason, 'released from a hold');
   end if;
   return new;
 end $$;
@@ -388,15 +403,17 @@ CREATE FUNCTION public.place_cover(p_hold uuid, p_records uuid[], p_because text
     AS $$
 declare
   v_freeze integer;
+  v_name text;
+  v_covered uuid[];
+  v_alive uuid[];
 begin
-  select h.freezes::integer into v_freeze from hold h where h.id = p_hold and h.state = 'open' for share;
+  select h.freezes::integer, h.name into v_freeze, v_name from hold h where h.id = p_hold and h.state = 'open' for share;
   if not found then
     raise exception 'Hold % is not open', p_hold using errcode = 'KC004';
   end if;
   -- In order of id, so that two holds over the same records never wait for each other in a circle.
   perform from record r where r.id = any (p_records) order by r.id for update;
-  return query
-    with alive as (
+  with alive as (
       select r.id from record r where r.id = any (p_records) and r.state <> 'disposed'
     ), covered as (
       insert into hold_cover as c (hold_id, record_id, because)
@@ -410,14 +427,19 @@ begin
       from covered c where r.id = c.record_id
       returning r.id
     )
+    select array_agg(counted.id), (select array_agg(alive.id) from alive) into v_covered, v_alive from counted;
+  perform enter_on_records('held', v_covered, null,
+    '{"because":' || to_json(p_because) || ',"hold":' || to_json(v_name) || ',"holdId":' || to_json(p_hold::text) || '}', null);
+  return query
     select x.id,
       case
-        when x.id in (select counted.id from counted) then 'covered'
-        when x.id in (select alive.id from alive) then 'already covered'
+        when c.id is not null then 'covered'
+        when a.id is not null then 'already covered'
         when exists (select from record r where r.id = x.id) then 'gone before the hold'
         else 'not found'
       end
-    from unnest(p_records) as x (id);
+    from unnest(p_records) as x (id)
+    left join unnest(v_covered) as c (id) on c.id = x.id left join unnest(v_alive) as a (id) on a.id = x.id;
 end $$;
 
 CREATE FUNCTION public.refuse_change() RETURNS trigger
@@ -459,18 +481,19 @@ begin
     select g.no, g.file_name, g.content_id, c.sha256, c.size from gone g join content c on c.id = g.content_id order by g.no;
 end $$;
 
-CREATE FUNCTION public.uncover(p_hold uuid, p_records uuid[], p_by uuid, p_reason text) RETURNS integer
+CREATE FUNCTION public.uncover(p_hold uuid, p_records uuid[], p_by uuid, p_reason text, p_act text DEFAULT 'let out of a hold'::text) RETURNS uuid[]
     LANGUAGE plpgsql SECURITY DEFINER
     SET search_path TO 'public'
     AS $$
 declare
   v_freeze integer;
-  v_count integer;
+  v_name text;
+  v_freed uuid[];
 begin
   if coalesce(trim(p_reason), '') = '' then
     raise exception 'Letting a record out of a hold needs a reason' using errcode = 'KC004';
   end if;
-  select h.freezes::integer into v_freeze from hold h where h.id = p_hold;
+  select h.freezes::integer, h.name into v_freeze, v_name from hold h where h.id = p_hold;
   perform from record r where r.id = any (p_records) order by r.id for update;
   with freed as (
     update hold_cover c set released_at = repository_now(), released_by = p_by, release_reason = p_reason
@@ -481,8 +504,9 @@ begin
     from freed f where r.id = f.record_id
     returning r.id
   )
-  select count(*) into v_count from counted;
-  return v_count;
+  select coalesce(array_agg(counted.id), '{}') into v_freed from counted;
+  perform enter_on_records(p_act, v_freed, '{"hold":' || to_json(v_name) || ',"holdId":' || to_json(p_hold::text) || '}', null, p_reason);
+  return v_freed;
 end $$;
 
 CREATE FUNCTION public.undeclare_record(p_record uuid, p_by uuid, p_reason text) RETURNS void
@@ -1925,6 +1949,8 @@ ALTER TABLE ONLY public.version
     ADD CONSTRAINT version_record_id_fkey FOREIGN KEY (record_id) REFERENCES public.record(id);
 
 GRANT USAGE ON SCHEMA public TO cellar_app;
+
+REVOKE ALL ON FUNCTION public.enter_on_records(p_act text, p_records uuid[], p_before text, p_after text, p_note text) FROM PUBLIC;
 
 GRANT SELECT,INSERT ON TABLE public.access_set TO cellar_app;
 

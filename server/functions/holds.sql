@@ -3,6 +3,24 @@
 
 create or replace function gate_key() returns bigint language sql immutable as $$ select 4242::bigint $$;
 
+-- What holds do to records is entered by whatever does it, so that no cover, release or letting out is without its entry. Who
+-- acts, the unit of work has said in cellar.acting: canonical JSON (RFC 8785) of the actor, where from, and the repository's
+-- date. to_json writes texts as RFC 8785 asks, since none has control characters other than those it shortens.
+create or replace function enter_on_records(p_act text, p_records uuid[], p_before text, p_after text, p_note text) returns void
+  language sql security definer set search_path = public as $$
+  insert into ledger_entry (at, actor_id, act, subject_kind, subject_id, body)
+  select repository_now(), (w.acting->>'id')::uuid, p_act, 'record', r.id,
+    '{"act":' || to_json(p_act) || ',"actor":' || (w.acting->>'actor') || ',"after":' || coalesce(p_after, 'null')
+      || ',"at":"' || to_char(repository_now() at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS.US"Z"') || '","before":' || coalesce(p_before, 'null')
+      || ',"from":' || (w.acting->>'from') || ',"note":' || coalesce(to_json(p_note)::text, 'null') || ',"on":' || (w.acting->>'on')
+      || ',"subject":{"id":' || to_json(r.id::text) || ',"kind":"record","name":' || to_json(r.number || ' ' || r.title) || '},"v":1}'
+  from record r, (select coalesce(nullif(current_setting('cellar.acting', true), ''),
+    '{"id":null,"actor":"{\"id\":null,\"name\":\"nobody\"}","from":"\"SQL\"","on":"null"}')::jsonb as acting) w
+  where r.id = any (p_records) order by r.id
+$$;
+
+revoke execute on function enter_on_records from public;
+
 -- Covers records and says for each what came of it. Runs as the owner: the application's role can cover, but cannot
 -- write hold_cover or the counts by itself.
 create or replace function place_cover(p_hold uuid, p_records uuid[], p_because text)
@@ -10,15 +28,17 @@ create or replace function place_cover(p_hold uuid, p_records uuid[], p_because 
   language plpgsql security definer set search_path = public as $$
 declare
   v_freeze integer;
+  v_name text;
+  v_covered uuid[];
+  v_alive uuid[];
 begin
-  select h.freezes::integer into v_freeze from hold h where h.id = p_hold and h.state = 'open' for share;
+  select h.freezes::integer, h.name into v_freeze, v_name from hold h where h.id = p_hold and h.state = 'open' for share;
   if not found then
     raise exception 'Hold % is not open', p_hold using errcode = 'KC004';
   end if;
   -- In order of id, so that two holds over the same records never wait for each other in a circle.
   perform from record r where r.id = any (p_records) order by r.id for update;
-  return query
-    with alive as (
+  with alive as (
       select r.id from record r where r.id = any (p_records) and r.state <> 'disposed'
     ), covered as (
       insert into hold_cover as c (hold_id, record_id, because)
@@ -32,26 +52,33 @@ begin
       from covered c where r.id = c.record_id
       returning r.id
     )
+    select array_agg(counted.id), (select array_agg(alive.id) from alive) into v_covered, v_alive from counted;
+  perform enter_on_records('held', v_covered, null,
+    '{"because":' || to_json(p_because) || ',"hold":' || to_json(v_name) || ',"holdId":' || to_json(p_hold::text) || '}', null);
+  return query
     select x.id,
       case
-        when x.id in (select counted.id from counted) then 'covered'
-        when x.id in (select alive.id from alive) then 'already covered'
+        when c.id is not null then 'covered'
+        when a.id is not null then 'already covered'
         when exists (select from record r where r.id = x.id) then 'gone before the hold'
         else 'not found'
       end
-    from unnest(p_records) as x (id);
+    from unnest(p_records) as x (id)
+    left join unnest(v_covered) as c (id) on c.id = x.id left join unnest(v_alive) as a (id) on a.id = x.id;
 end $$;
 
-create or replace function uncover(p_hold uuid, p_records uuid[], p_by uuid, p_reason text) returns integer
+create or replace function uncover(p_hold uuid, p_records uuid[], p_by uuid, p_reason text, p_act text default 'let out of a hold')
+  returns uuid[]
   language plpgsql security definer set search_path = public as $$
 declare
   v_freeze integer;
-  v_count integer;
+  v_name text;
+  v_freed uuid[];
 begin
   if coalesce(trim(p_reason), '') = '' then
     raise exception 'Letting a record out of a hold needs a reason' using errcode = 'KC004';
   end if;
-  select h.freezes::integer into v_freeze from hold h where h.id = p_hold;
+  select h.freezes::integer, h.name into v_freeze, v_name from hold h where h.id = p_hold;
   perform from record r where r.id = any (p_records) order by r.id for update;
   with freed as (
     update hold_cover c set released_at = repository_now(), released_by = p_by, release_reason = p_reason
@@ -62,8 +89,9 @@ begin
     from freed f where r.id = f.record_id
     returning r.id
   )
-  select count(*) into v_count from counted;
-  return v_count;
+  select coalesce(array_agg(counted.id), '{}') into v_freed from counted;
+  perform enter_on_records(p_act, v_freed, '{"hold":' || to_json(v_name) || ',"holdId":' || to_json(p_hold::text) || '}', null, p_reason);
+  return v_freed;
 end $$;
 
 -- A hold once placed changes in one way only: it is released, and then lets go of all it covers.
@@ -78,7 +106,7 @@ begin
   end if;
   if new.state = 'released' then
     perform uncover(new.id, array(select c.record_id from hold_cover c where c.hold_id = new.id and c.released_at is null),
-      new.released_by, new.release_reason);
+      new.released_by, new.release_reason, 'released from a hold');
   end if;
   return new;
 end $$;

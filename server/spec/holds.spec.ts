@@ -1,4 +1,5 @@
 import { docket, holds, identity, ledger, plan, records, reports, steps, type TodayLine } from '@key-cellar/contract';
+import { canonicalJson } from '@key-cellar/core/ledger';
 import { getOrMakeSet } from '../src/access/index.js';
 import { programActor, run, withUnitOfWork } from '../src/kernel/index.js';
 import { chapters } from './support/chapters.js';
@@ -195,6 +196,56 @@ describe('holds and those they concern', () => {
     expect(list.every((r) => r.heldSince !== null)).toBeTrue();
     const { horizon } = await counsel().call(reports.today);
     expect(horizon[0]!.held).toBe(3);
+  });
+
+  chapter('is entered on each record that it comes to cover, lets out or is released from, by whoever brought that about', async () => {
+    const name = 'Words: "quay" \\ é\u2028\u{1f5dd}/';
+    const placed = await counsel().call(holds.placeHold, {
+      body: { matterId, name, reason: 'It was asked for.', freeze: false, criteria: { op: 'words', text: 'quaysideentry' } },
+    });
+    const filed = await world.file('editor', { title: 'Quaysideentry, filed' });
+    const edited = await world.file('editor', { title: 'Another' });
+    const { revision } = await world.as('editor').call(records.dossier, { params: { id: edited.id } });
+    await world.as('editor').call(records.editFacts, {
+      params: { id: edited.id },
+      body: { revision, title: 'Another quaysideentry', createdOn: '2026-09-01', facts: {} },
+    });
+    const listed = await world.file('editor', { title: 'Listed later' });
+    // A hold by criteria takes what is listed, too.
+    await counsel().call(holds.addRecords, { params: { id: placed.id }, body: { recordIds: [listed.id] } });
+    await counsel().call(holds.letOut, { params: { id: placed.id }, body: { recordIds: [filed.id], reason: 'Not that one.' } });
+    await counsel().call(holds.release, { params: { id: placed.id }, body: { reason: 'The inquiry is over.' } });
+    const of = async (id: string) => {
+      const { rows } = await world.pool.query<{ body: string }>(
+        `select body from ledger_entry where subject_id = $1 and act in ('held', 'let out of a hold', 'released from a hold') order by seq`,
+        [id],
+      );
+      return rows.map(({ body }) => {
+        const entry = JSON.parse(body) as {
+          act: string;
+          actor: { name: string };
+          after: object | null;
+          before: object | null;
+          note: string | null;
+        };
+        // As the verifier and everybody else writes it (RFC 8785).
+        expect(body).toBe(canonicalJson(entry));
+        return [entry.act, entry.actor.name, entry.after ?? entry.before, entry.note];
+      });
+    };
+    const which = { hold: name, holdId: placed.id };
+    expect(await of(filed.id)).toEqual([
+      ['held', 'Person editor', { ...which, because: 'came to match its criteria' }, null],
+      ['let out of a hold', 'Person counsel', which, 'Not that one.'],
+    ]);
+    expect(await of(edited.id)).toEqual([
+      ['held', 'Person editor', { ...which, because: 'came to match its criteria' }, null],
+      ['released from a hold', 'Person counsel', which, 'The inquiry is over.'],
+    ]);
+    expect(await of(listed.id)).toEqual([
+      ['held', 'Person counsel', { ...which, because: 'listed later' }, null],
+      ['released from a hold', 'Person counsel', which, 'The inquiry is over.'],
+    ]);
   });
 });
 

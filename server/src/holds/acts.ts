@@ -31,25 +31,11 @@ interface Cover {
 
 const subjectOf = (hold: { id: string; name: string }) => ({ kind: 'hold', id: hold.id, name: hold.name });
 
-/** Covers records, and says of each in the ledger that it is held. */
-async function cover(
-  uow: UnitOfWork,
-  hold: { id: string; name: string },
-  records: readonly GuardRow[],
-  because: string,
-): Promise<{ results: Cover[]; entries: Entered[] }> {
+/** Covers records; that each is held, the database enters with it. */
+async function cover(uow: UnitOfWork, hold: { id: string }, records: readonly GuardRow[], because: string): Promise<Cover[]> {
   const names = new Map(records.map((r) => [r.id, r.name]));
   const outcomes = await store.cover(uow, hold.id, [...names.keys()], because);
-  return {
-    results: outcomes.map((o) => ({ id: o.record_id, name: names.get(o.record_id)!, outcome: o.outcome })),
-    entries: outcomes
-      .filter((o) => o.outcome === 'covered')
-      .map((o) => ({
-        act: 'held',
-        subject: { kind: 'record', id: o.record_id, name: names.get(o.record_id)! },
-        after: { hold: hold.name, holdId: hold.id },
-      })),
-  };
+  return outcomes.map((o) => ({ id: o.record_id, name: names.get(o.record_id)!, outcome: o.outcome }));
 }
 
 /** Those that were not covered because of the person’s rights. */
@@ -135,9 +121,9 @@ export const holdActs = {
         answer: {
           id: hold.id,
           covered: await store.countCovered(uow, hold.id),
-          results: [...listed.results, ...leftOut(left), ...found.results.filter((r) => seen.has(r.id))],
+          results: [...listed, ...leftOut(left), ...found.filter((r) => seen.has(r.id))],
         },
-        entry: [placed, ...listed.entries, ...found.entries, ...notified],
+        entry: [placed, ...notified],
       };
     },
   }),
@@ -152,10 +138,11 @@ export const holdActs = {
     repeat: 'same',
     decide: ({ on }) => holdRefusal(on.hold.state, { kind: 'widen' }),
     write: async (uow, { on, left }) => {
-      const { results, entries } = await cover(uow, on.hold, on.records, 'listed later');
+      const results = await cover(uow, on.hold, on.records, 'listed later');
+      const covered = results.filter((r) => r.outcome === 'covered').length;
       return {
-        answer: { covered: entries.length, results: [...results, ...leftOut(left)] },
-        entry: entries.length === 0 ? null : [{ act: 'added records to a hold', after: { records: entries.length } }, ...entries],
+        answer: { covered, results: [...results, ...leftOut(left)] },
+        entry: covered === 0 ? null : { act: 'added records to a hold', after: { records: covered } },
       };
     },
   }),
@@ -169,31 +156,21 @@ export const holdActs = {
     repeat: 'same',
     decide: ({ on, body }) => holdRefusal(on.hold.state, { kind: 'letOut', reason: body.reason }),
     write: async (uow, { on, body, person, left }) => {
-      const covered = new Set(
-        await store.coveredAmong(
-          uow,
-          on.hold.id,
-          on.records.map((r) => r.id),
-        ),
-      );
-      const leaving = on.records.filter((r) => covered.has(r.id));
-      await store.letOut(uow, on.hold.id, [...covered], person.id, body.reason);
+      const ids = on.records.map((r) => r.id);
+      const covered = new Set(await store.letOut(uow, on.hold.id, ids, person.id, body.reason));
       const results = on.records.map(({ id, name }) =>
         covered.has(id)
           ? ({ id, name, outcome: 'done', why: 'Let out.' } as const)
           : ({ id, name, outcome: 'skipped', why: 'This hold does not cover it.' } as const),
       );
-      const entries = leaving.map((r) => ({
-        subject: recordToHold.subject(r),
-        before: { hold: on.hold.name, holdId: on.hold.id },
-        note: body.reason,
-      }));
-      return { answer: { released: leaving.length, results: [...results, ...left] }, entry: entries.length === 0 ? null : entries };
+      // Its entry on each record, the database makes.
+      return { answer: { released: covered.size, results: [...results, ...left] }, entry: null };
     },
   }),
 
   release: act(holds.release, {
     name: 'released a hold',
+    also: ['released from a hold'],
     on: { hold: one(holdKind, ({ params }) => params.id, 'hold', { who: counsel }) },
     repeat: 'refused',
     decide: ({ on, body }) => holdRefusal(on.hold.state, { kind: 'release', reason: body.reason }),

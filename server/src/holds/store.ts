@@ -90,17 +90,6 @@ export async function countCovered(db: Db, id: string): Promise<number> {
   return found!.n;
 }
 
-/** Which of these records a hold covers now. */
-export async function coveredAmong(db: Db, id: string, recordIds: readonly string[]): Promise<string[]> {
-  const found = await rows<{ record_id: string }>(
-    db,
-    'hold.coveredAmong',
-    'select record_id from hold_cover where hold_id = $1 and record_id = any ($2::uuid[]) and released_at is null',
-    [id, recordIds],
-  );
-  return found.map((f) => f.record_id);
-}
-
 export async function addHold(
   db: Db,
   h: { id: string; matterId: string; name: string; reason: string; freeze: boolean; criteria: Criteria | null; by: string; at: string },
@@ -151,6 +140,7 @@ export async function countMatching(db: Db, criteria: Criteria, visible: (bind: 
 
 export type CoverOutcome = 'covered' | 'already covered' | 'gone before the hold' | 'not found';
 
+/** Covers records, with an entry on each that was not covered yet. */
 export function cover(db: Db, holdId: string, recordIds: readonly string[], because: string) {
   return rows<{ record_id: string; outcome: CoverOutcome }>(
     db,
@@ -160,8 +150,15 @@ export function cover(db: Db, holdId: string, recordIds: readonly string[], beca
   );
 }
 
-export async function letOut(db: Db, holdId: string, recordIds: readonly string[], by: string, reason: string): Promise<void> {
-  await run(db, 'hold.letOut', 'select uncover($1, $2::uuid[], $3, $4)', [holdId, recordIds, by, reason]);
+/** Lets records out, with an entry on each; gives those that it covered. */
+export async function letOut(db: Db, holdId: string, recordIds: readonly string[], by: string, reason: string): Promise<string[]> {
+  const found = await row<{ out: string[] }>(db, 'hold.letOut', 'select uncover($1, $2::uuid[], $3, $4) as out', [
+    holdId,
+    recordIds,
+    by,
+    reason,
+  ]);
+  return found!.out;
 }
 
 export async function release(db: Db, holdId: string, by: string, at: string, reason: string): Promise<void> {

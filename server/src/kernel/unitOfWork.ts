@@ -1,5 +1,5 @@
 import { canonicalJson } from '@key-cellar/core/ledger';
-import type pg from 'pg';
+import pg from 'pg';
 import type { Actor } from './actor.js';
 import { type Db, run } from './connect.js';
 
@@ -35,11 +35,17 @@ const prepareInstant = `prepare unit_of_work as
   select pg_current_xact_id(), to_char(repository_now() at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS.US"Z"') as at`;
 const prepared = new WeakSet<pg.PoolClient>();
 
-const begin: Record<Gate, string> = {
-  shared: `begin; select pg_advisory_xact_lock_shared(${gateKey})`,
-  exclusive: `begin; select pg_advisory_xact_lock(${gateKey})`,
-  none: 'begin',
+const enterGate: Record<Gate, string> = {
+  shared: `select pg_advisory_xact_lock_shared(${gateKey});`,
+  exclusive: `select pg_advisory_xact_lock(${gateKey});`,
+  none: '',
 };
+
+/** Who acts, for what the database enters by itself (functions/holds.sql). */
+function acting({ id, name, from, today }: Actor): string {
+  const said = { id, actor: canonicalJson({ id, name }), from: canonicalJson(from), on: canonicalJson(today) };
+  return `set local cellar.acting = ${pg.escapeLiteral(JSON.stringify(said))};`;
+}
 
 /**
  * Writes the texts of entries of one actor at one instant, as they are hashed: canonical JSON (RFC 8785). What all of
@@ -99,7 +105,9 @@ export async function withUnitOfWork<T>(
       prepared.add(client);
     }
     // One round trip.
-    const answers = (await client.query(`${begin[gate]}; execute unit_of_work`)) as unknown as pg.QueryResult<{ at: string }>[];
+    const answers = (await client.query(`begin; ${enterGate[gate]} ${acting(actor)} execute unit_of_work`)) as unknown as pg.QueryResult<{
+      at: string;
+    }>[];
     const { at } = answers.at(-1)!.rows[0]!;
     const entered: Act[] = [];
     const writes: Promise<unknown>[] = [];

@@ -44,7 +44,7 @@ export const ledgerActs = {
 };
 
 /** What holds did to a record; which hold it was is for those who hold or audit the record. */
-const ofHolds = new Set(['held', 'let out of a hold']);
+const ofHolds = new Set(['held', 'let out of a hold', 'released from a hold']);
 const withoutHold = (entry: LedgerEntry): LedgerEntry =>
   ofHolds.has(entry.act) ? { ...entry, before: null, after: null, note: null } : entry;
 
