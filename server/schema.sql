@@ -11,21 +11,21 @@ end $$;
 
 CREATE FUNCTION public.cover_what_matches() RETURNS trigger
     LANGUAGE plpgsql
-    AS $_$
+    AS $$
 declare
   h record;
+  written_ids uuid[];
   found_ids uuid[];
 begin
   for h in select id, scope_sql, scope_params from hold where state = 'open' and scope_sql is not null loop
-    execute 'select array_agg(r.id) from record r where r.id in (select w.id from written w) and r.state <> ''disposed'''
-      || ' and not exists (select from hold_cover c where c.hold_id = $1 and c.record_id = r.id) and ' || h.scope_sql
-      into found_ids using h.id, h.scope_params;
+    written_ids := coalesce(written_ids, array(select w.id from written w));
+    found_ids := records_matching(h.id, h.scope_sql, h.scope_params, written_ids);
     if found_ids is not null then
       perform place_cover(h.id, found_ids, 'came to match its criteria');
     end if;
   end loop;
   return null;
-end $_$;
+end $$;
 
 CREATE FUNCTION public.dispose_record(p_record uuid, p_batch uuid, p_on date) RETURNS uuid[]
     LANGUAGE plpgsql SECURITY DEFINER
@@ -152,6 +152,129 @@ CREATE FUNCTION public.gate_key() RETURNS bigint
     LANGUAGE sql IMMUTABLE
     AS $$ select 4242::bigint $$;
 
+CREATE FUNCTION public.guard_approval() RETURNS trigger
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+declare
+  b batch;
+begin
+  select * into b from batch where id = new.batch_id for share;
+  if b.state <> 'notice' and not (b.state = 'approved' and new.decision = 'reject') then
+    raise exception 'Batch % is not up for decision', b.number using errcode = 'KC004';
+  end if;
+  if b.notice_until >= repository_date(repository_now()) and new.decision = 'approve' then
+    raise exception 'The notice of batch % is still open', b.number using errcode = 'KC004';
+  end if;
+  if new.principal_id is distinct from (nullif(current_setting('cellar.acting', true), '')::jsonb->>'id')::uuid
+    or not exists (select from session s join principal p on p.id = s.principal_id
+      where s.principal_id = new.principal_id and s.expires_at > now() and p.active) then
+    raise exception 'Whoever decides on batch % is not signed in', b.number using errcode = 'KC004';
+  end if;
+  if not exists (
+    with recursive mine (id) as (
+      select new.principal_id union select m.group_id from membership m join mine on m.member_id = mine.id)
+    select from grant_ g join mine on mine.id = g.principal_id
+    where g.profile in ('keeper', 'counsel', 'approver')
+      and repository_date(repository_now()) between coalesce(g.from_on, '-infinity') and coalesce(g.until_on, 'infinity')
+  ) then
+    raise exception 'Whoever decides on batch % has no right to', b.number using errcode = 'KC004';
+  end if;
+  if new.decision = 'approve' and b.approver_groups <> '{}' and not exists (
+    with recursive mine (id) as (
+      select m.group_id from membership m where m.member_id = new.principal_id union select m.group_id from membership m join mine on m.member_id = mine.id)
+    select from principal p join mine on mine.id = p.id where p.name = any (b.approver_groups)
+  ) then
+    raise exception 'The rule wants others to approve batch %', b.number using errcode = 'KC004';
+  end if;
+  return new;
+end $$;
+
+CREATE FUNCTION public.guard_batch() RETURNS trigger
+    LANGUAGE plpgsql
+    AS $$
+declare
+  v_approvals integer;
+begin
+  if tg_op = 'DELETE' then
+    raise exception 'A batch is withdrawn, never deleted' using errcode = 'KC001';
+  end if;
+  if tg_op = 'INSERT' then
+    if new.state <> 'proposed' or (new.announced_on, new.notice_until, new.approved_on, new.finished_on) is distinct from (null::date, null::date, null::date, null::date) then
+      raise exception 'A batch begins as a proposal' using errcode = 'KC004';
+    end if;
+    return new;
+  end if;
+  if (new.id, new.number, new.action, new.what, new.approvals_needed, new.notice_days, new.proposed_by, new.proposed_on, new.approver_groups)
+      is distinct from (old.id, old.number, old.action, old.what, old.approvals_needed, old.notice_days, old.proposed_by, old.proposed_on, old.approver_groups)
+    or (old.notice_until is not null and new.notice_until is distinct from old.notice_until) then
+    raise exception 'What a batch was proposed and announced with never changes' using errcode = 'KC001';
+  end if;
+  if new.state = old.state then
+    return new;
+  end if;
+  case old.state || ' ' || new.state
+    when 'proposed notice' then
+      if new.notice_until is null or new.notice_until < new.proposed_on + new.notice_days then
+        raise exception 'The notice of batch % would be shorter than its rule wants', old.number using errcode = 'KC004';
+      end if;
+    when 'notice approved' then
+      if old.notice_until >= repository_date(repository_now()) then
+        raise exception 'The notice of batch % is still open', old.number using errcode = 'KC004';
+      end if;
+      select count(distinct a.principal_id) into v_approvals from approval a where a.batch_id = old.id and a.decision = 'approve';
+      if v_approvals < greatest(1, old.approvals_needed)
+        or not exists (select from approval a where a.batch_id = old.id and a.decision = 'approve' and a.principal_id <> old.proposed_by) then
+        raise exception 'Not enough people have approved batch %', old.number using errcode = 'KC004';
+      end if;
+    when 'approved executing' then null;
+    when 'executing done' then
+      if exists (select from batch_item i where i.batch_id = old.id and i.outcome in ('open', 'task')) then
+        raise exception 'Batch % is not at its end', old.number using errcode = 'KC004';
+      end if;
+    when 'proposed withdrawn', 'notice withdrawn', 'approved withdrawn' then null;
+    else
+      raise exception 'Batch % does not go from % to %', old.number, old.state, new.state using errcode = 'KC004';
+  end case;
+  return new;
+end $$;
+
+CREATE FUNCTION public.guard_batch_item() RETURNS trigger
+    LANGUAGE plpgsql
+    AS $$
+begin
+  if tg_op = 'DELETE' then
+    raise exception 'What was in a batch stays on its list' using errcode = 'KC001';
+  end if;
+  if tg_op = 'INSERT' then
+    if new.outcome <> 'open' or not exists (select from batch b where b.id = new.batch_id and b.state = 'proposed') then
+      raise exception 'Nothing is added to a batch that was announced' using errcode = 'KC004';
+    end if;
+    return new;
+  end if;
+  if (new.batch_id, new.record_id) is distinct from (old.batch_id, old.record_id) or (new.outcome <> old.outcome and
+      (old.outcome not in ('open', 'task') or new.outcome = 'open')) then
+    raise exception 'What came of an item stays as it is' using errcode = 'KC001';
+  end if;
+  if new.outcome = 'disposed' and not exists (select from record r where r.id = new.record_id and r.state = 'disposed') then
+    raise exception 'This record was not disposed of' using errcode = 'KC004';
+  end if;
+  return new;
+end $$;
+
+CREATE FUNCTION public.guard_certificate() RETURNS trigger
+    LANGUAGE plpgsql
+    AS $$
+begin
+  if not exists (select from batch b where b.id = new.batch_id and b.state in ('executing', 'done'))
+    or exists (select from batch_item i where i.batch_id = new.batch_id and i.outcome in ('open', 'task'))
+    or not exists (select from batch_item i where i.batch_id = new.batch_id and i.outcome = 'disposed')
+    or new.sha256 <> sha256(new.pdf) then
+    raise exception 'This certificate does not say what came of a batch' using errcode = 'KC004';
+  end if;
+  return new;
+end $$;
+
 CREATE FUNCTION public.guard_chunk() RETURNS trigger
     LANGUAGE plpgsql
     AS $$
@@ -208,6 +331,18 @@ begin
   if new.state = 'released' then
     perform uncover(new.id, array(select c.record_id from hold_cover c where c.hold_id = new.id and c.released_at is null),
       new.released_by, new.release_reason, 'released from a hold');
+  end if;
+  return new;
+end $$;
+
+CREATE FUNCTION public.guard_objection() RETURNS trigger
+    LANGUAGE plpgsql
+    AS $$
+begin
+  if (new.id, new.batch_id, new.record_id, new.by_id, new.reason, new.made_at)
+      is distinct from (old.id, old.batch_id, old.record_id, old.by_id, old.reason, old.made_at)
+    or old.answered_at is not null then
+    raise exception 'An objection and its answer stay as they are' using errcode = 'KC001';
   end if;
   return new;
 end $$;
@@ -441,6 +576,19 @@ begin
     from unnest(p_records) as x (id)
     left join unnest(v_covered) as c (id) on c.id = x.id left join unnest(v_alive) as a (id) on a.id = x.id;
 end $$;
+
+CREATE FUNCTION public.records_matching(p_hold uuid, p_sql text, p_params jsonb, p_records uuid[]) RETURNS uuid[]
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'pg_catalog', 'public'
+    AS $_$
+declare
+  v_found uuid[];
+begin
+  execute 'select array_agg(r.id) from record r join unnest($3) as w (id) on w.id = r.id where r.state <> ''disposed'''
+    || ' and not exists (select from hold_cover c where c.hold_id = $1 and c.record_id = r.id) and ' || p_sql
+    into v_found using p_hold, p_params, p_records;
+  return v_found;
+end $_$;
 
 CREATE FUNCTION public.refuse_change() RETURNS trigger
     LANGUAGE plpgsql
@@ -1627,7 +1775,23 @@ CREATE INDEX version_content ON public.version USING btree (content_id);
 
 CREATE TRIGGER access_set_epoch AFTER INSERT ON public.access_set FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('access');
 
+CREATE TRIGGER approval_fixed BEFORE DELETE OR UPDATE ON public.approval FOR EACH ROW EXECUTE FUNCTION public.refuse_change('a decision on a batch stays as it is');
+
+CREATE TRIGGER approval_guard BEFORE INSERT ON public.approval FOR EACH ROW EXECUTE FUNCTION public.guard_approval();
+
+CREATE TRIGGER approval_kept BEFORE TRUNCATE ON public.approval FOR EACH STATEMENT EXECUTE FUNCTION public.refuse_change('a decision stays');
+
+CREATE TRIGGER batch_guard BEFORE INSERT OR DELETE OR UPDATE ON public.batch FOR EACH ROW EXECUTE FUNCTION public.guard_batch();
+
+CREATE TRIGGER batch_item_guard BEFORE INSERT OR DELETE OR UPDATE ON public.batch_item FOR EACH ROW EXECUTE FUNCTION public.guard_batch_item();
+
+CREATE TRIGGER batch_item_kept BEFORE TRUNCATE ON public.batch_item FOR EACH STATEMENT EXECUTE FUNCTION public.refuse_change('what was in a batch stays');
+
+CREATE TRIGGER batch_kept BEFORE TRUNCATE ON public.batch FOR EACH STATEMENT EXECUTE FUNCTION public.refuse_change('a batch stays');
+
 CREATE TRIGGER certificate_fixed BEFORE DELETE OR UPDATE ON public.certificate FOR EACH ROW EXECUTE FUNCTION public.refuse_change('a certificate never changes');
+
+CREATE TRIGGER certificate_guard BEFORE INSERT ON public.certificate FOR EACH ROW EXECUTE FUNCTION public.guard_certificate();
 
 CREATE TRIGGER certificate_kept BEFORE TRUNCATE ON public.certificate FOR EACH STATEMENT EXECUTE FUNCTION public.refuse_change('A certificate that was issued stays as it is');
 
@@ -1654,6 +1818,12 @@ CREATE TRIGGER ledger_entry_kept BEFORE TRUNCATE ON public.ledger_entry FOR EACH
 CREATE TRIGGER membership_epoch AFTER INSERT OR DELETE OR UPDATE ON public.membership FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('access');
 
 CREATE TRIGGER numbering_counter_grows BEFORE DELETE OR UPDATE ON public.numbering_counter FOR EACH ROW EXECUTE FUNCTION public.guard_counter();
+
+CREATE TRIGGER objection_emptied BEFORE TRUNCATE ON public.objection FOR EACH STATEMENT EXECUTE FUNCTION public.refuse_change('an objection stays');
+
+CREATE TRIGGER objection_guard BEFORE UPDATE ON public.objection FOR EACH ROW EXECUTE FUNCTION public.guard_objection();
+
+CREATE TRIGGER objection_kept BEFORE DELETE ON public.objection FOR EACH ROW EXECUTE FUNCTION public.refuse_change('an objection stays');
 
 CREATE TRIGGER pair_rule_epoch AFTER INSERT OR DELETE ON public.pair_rule FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('schedule');
 
@@ -1949,24 +2119,133 @@ ALTER TABLE ONLY public.version
     ADD CONSTRAINT version_record_id_fkey FOREIGN KEY (record_id) REFERENCES public.record(id);
 
 GRANT USAGE ON SCHEMA public TO cellar_app;
+GRANT USAGE ON SCHEMA public TO cellar_schema;
+GRANT USAGE ON SCHEMA public TO cellar_criteria;
+
+REVOKE ALL ON FUNCTION public.bump_epoch() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.cover_what_matches() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.dispose_record(p_record uuid, p_batch uuid, p_on date) FROM PUBLIC;
+GRANT ALL ON FUNCTION public.dispose_record(p_record uuid, p_batch uuid, p_on date) TO cellar_app;
+
+REVOKE ALL ON FUNCTION public.drop_unused_content(p_content uuid) FROM PUBLIC;
+GRANT ALL ON FUNCTION public.drop_unused_content(p_content uuid) TO cellar_app;
+
+REVOKE ALL ON FUNCTION public.enter_gate() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.enter_on_records(p_act text, p_records uuid[], p_before text, p_after text, p_note text) FROM PUBLIC;
 
+REVOKE ALL ON FUNCTION public.fold_rack() FROM PUBLIC;
+GRANT ALL ON FUNCTION public.fold_rack() TO cellar_app;
+
+REVOKE ALL ON FUNCTION public.fold_rule_use() FROM PUBLIC;
+GRANT ALL ON FUNCTION public.fold_rule_use() TO cellar_app;
+
+REVOKE ALL ON FUNCTION public.forget_detected() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.gate_key() FROM PUBLIC;
+GRANT ALL ON FUNCTION public.gate_key() TO cellar_app;
+
+REVOKE ALL ON FUNCTION public.guard_approval() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.guard_batch() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.guard_batch_item() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.guard_certificate() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.guard_chunk() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.guard_content() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.guard_counter() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.guard_hold() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.guard_objection() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.guard_record() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.guard_step_task() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.guard_steps_taken() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.guard_transfer() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.guard_version() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.note_detection() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.note_rack_insert() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.note_rack_update() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.note_rule_use_insert() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.note_rule_use_update() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.place_cover(p_hold uuid, p_records uuid[], p_because text) FROM PUBLIC;
+GRANT ALL ON FUNCTION public.place_cover(p_hold uuid, p_records uuid[], p_because text) TO cellar_app;
+
+REVOKE ALL ON FUNCTION public.records_matching(p_hold uuid, p_sql text, p_params jsonb, p_records uuid[]) FROM PUBLIC;
+GRANT ALL ON FUNCTION public.records_matching(p_hold uuid, p_sql text, p_params jsonb, p_records uuid[]) TO cellar_app;
+GRANT ALL ON FUNCTION public.records_matching(p_hold uuid, p_sql text, p_params jsonb, p_records uuid[]) TO cellar_schema;
+
+REVOKE ALL ON FUNCTION public.refuse_change() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.repository_date(p_at timestamp with time zone) FROM PUBLIC;
+GRANT ALL ON FUNCTION public.repository_date(p_at timestamp with time zone) TO cellar_app;
+GRANT ALL ON FUNCTION public.repository_date(p_at timestamp with time zone) TO cellar_criteria;
+
+REVOKE ALL ON FUNCTION public.repository_now() FROM PUBLIC;
+GRANT ALL ON FUNCTION public.repository_now() TO cellar_app;
+GRANT ALL ON FUNCTION public.repository_now() TO cellar_criteria;
+
+REVOKE ALL ON FUNCTION public.trim_versions(p_record uuid, p_on date) FROM PUBLIC;
+GRANT ALL ON FUNCTION public.trim_versions(p_record uuid, p_on date) TO cellar_app;
+
+REVOKE ALL ON FUNCTION public.uncover(p_hold uuid, p_records uuid[], p_by uuid, p_reason text, p_act text) FROM PUBLIC;
+GRANT ALL ON FUNCTION public.uncover(p_hold uuid, p_records uuid[], p_by uuid, p_reason text, p_act text) TO cellar_app;
+
+REVOKE ALL ON FUNCTION public.undeclare_record(p_record uuid, p_by uuid, p_reason text) FROM PUBLIC;
+GRANT ALL ON FUNCTION public.undeclare_record(p_record uuid, p_by uuid, p_reason text) TO cellar_app;
+
 GRANT SELECT,INSERT ON TABLE public.access_set TO cellar_app;
 
-GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.approval TO cellar_app;
+GRANT SELECT,INSERT ON TABLE public.approval TO cellar_app;
 
 GRANT SELECT,INSERT,DELETE ON TABLE public.arrival TO cellar_app;
 
-GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.batch TO cellar_app;
+GRANT SELECT,INSERT ON TABLE public.batch TO cellar_app;
 
-GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.batch_counter TO cellar_app;
+GRANT UPDATE(state) ON TABLE public.batch TO cellar_app;
 
-GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.batch_item TO cellar_app;
+GRANT UPDATE(announced_on) ON TABLE public.batch TO cellar_app;
+
+GRANT UPDATE(notice_until) ON TABLE public.batch TO cellar_app;
+
+GRANT UPDATE(approved_on) ON TABLE public.batch TO cellar_app;
+
+GRANT UPDATE(finished_on) ON TABLE public.batch TO cellar_app;
+
+GRANT UPDATE(withdrawn_reason) ON TABLE public.batch TO cellar_app;
+
+GRANT UPDATE(revision) ON TABLE public.batch TO cellar_app;
+
+GRANT SELECT,INSERT,UPDATE ON TABLE public.batch_counter TO cellar_app;
+
+GRANT SELECT,INSERT ON TABLE public.batch_item TO cellar_app;
+
+GRANT UPDATE(outcome) ON TABLE public.batch_item TO cellar_app;
+
+GRANT UPDATE(reason) ON TABLE public.batch_item TO cellar_app;
+
+GRANT UPDATE(evidence) ON TABLE public.batch_item TO cellar_app;
 
 GRANT SELECT,INSERT ON TABLE public.certificate TO cellar_app;
 
-GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.container TO cellar_app;
+GRANT SELECT,INSERT,UPDATE ON TABLE public.container TO cellar_app;
 
 GRANT SELECT,INSERT,DELETE ON TABLE public.content TO cellar_app;
 
@@ -1980,7 +2259,7 @@ GRANT SELECT,INSERT ON TABLE public.content_chunk TO cellar_app;
 
 GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.criteria_rule TO cellar_app;
 
-GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.custodian TO cellar_app;
+GRANT SELECT,INSERT,UPDATE ON TABLE public.custodian TO cellar_app;
 
 GRANT USAGE ON SEQUENCE public.detection_stamp TO cellar_app;
 
@@ -1992,7 +2271,7 @@ GRANT SELECT,INSERT,UPDATE ON TABLE public.entity TO cellar_app;
 
 GRANT SELECT ON TABLE public.epoch TO cellar_app;
 
-GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.event TO cellar_app;
+GRANT SELECT,INSERT,UPDATE ON TABLE public.event TO cellar_app;
 
 GRANT SELECT,INSERT,DELETE ON TABLE public.fact_value TO cellar_app;
 
@@ -2013,8 +2292,9 @@ GRANT UPDATE(released_at) ON TABLE public.hold TO cellar_app;
 GRANT UPDATE(release_reason) ON TABLE public.hold TO cellar_app;
 
 GRANT SELECT ON TABLE public.hold_cover TO cellar_app;
+GRANT SELECT ON TABLE public.hold_cover TO cellar_criteria;
 
-GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.job_progress TO cellar_app;
+GRANT SELECT,INSERT,UPDATE ON TABLE public.job_progress TO cellar_app;
 
 GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.jurisdiction TO cellar_app;
 
@@ -2034,13 +2314,13 @@ GRANT INSERT(subject_id) ON TABLE public.ledger_entry TO cellar_app;
 
 GRANT INSERT(body) ON TABLE public.ledger_entry TO cellar_app;
 
-GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.ledger_tile TO cellar_app;
+GRANT SELECT,INSERT,UPDATE ON TABLE public.ledger_tile TO cellar_app;
 
-GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.matter TO cellar_app;
+GRANT SELECT,INSERT,UPDATE ON TABLE public.matter TO cellar_app;
 
-GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.membership TO cellar_app;
+GRANT SELECT,INSERT,UPDATE ON TABLE public.membership TO cellar_app;
 
-GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.message TO cellar_app;
+GRANT SELECT,INSERT,UPDATE ON TABLE public.message TO cellar_app;
 
 GRANT SELECT ON TABLE public.migration TO cellar_app;
 
@@ -2048,15 +2328,19 @@ GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.numbering TO cellar_app;
 
 GRANT SELECT,INSERT,UPDATE ON TABLE public.numbering_counter TO cellar_app;
 
-GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.objection TO cellar_app;
+GRANT SELECT,INSERT ON TABLE public.objection TO cellar_app;
+
+GRANT UPDATE(answered_at) ON TABLE public.objection TO cellar_app;
+
+GRANT UPDATE(answer) ON TABLE public.objection TO cellar_app;
 
 GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.pair_rule TO cellar_app;
 
-GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.place TO cellar_app;
+GRANT SELECT,INSERT,UPDATE ON TABLE public.place TO cellar_app;
 
 GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.place_rule TO cellar_app;
 
-GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.principal TO cellar_app;
+GRANT SELECT,INSERT,UPDATE ON TABLE public.principal TO cellar_app;
 
 GRANT SELECT ON TABLE public.rack_cell TO cellar_app;
 
@@ -2067,6 +2351,7 @@ GRANT SELECT ON TABLE public.rack_now TO cellar_app;
 GRANT SELECT ON TABLE public.rack_total TO cellar_app;
 
 GRANT SELECT,INSERT ON TABLE public.record TO cellar_app;
+GRANT SELECT ON TABLE public.record TO cellar_criteria;
 
 GRANT UPDATE(number) ON TABLE public.record TO cellar_app;
 
@@ -2158,21 +2443,22 @@ GRANT UPDATE(refers) ON TABLE public.record TO cellar_app;
 
 GRANT UPDATE(detected) ON TABLE public.record TO cellar_app;
 
-GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.record_type TO cellar_app;
+GRANT SELECT,INSERT,UPDATE ON TABLE public.record_type TO cellar_app;
 
 GRANT SELECT,INSERT ON TABLE public.record_type_version TO cellar_app;
 
-GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.rule TO cellar_app;
+GRANT SELECT,INSERT,UPDATE ON TABLE public.rule TO cellar_app;
 
 GRANT SELECT ON TABLE public.rule_use TO cellar_app;
 
 GRANT SELECT,INSERT ON TABLE public.rule_version TO cellar_app;
 
-GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.seal_state TO cellar_app;
+GRANT SELECT,INSERT,UPDATE ON TABLE public.seal_state TO cellar_app;
 
 GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.session TO cellar_app;
 
-GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.setting TO cellar_app;
+GRANT SELECT,INSERT,UPDATE ON TABLE public.setting TO cellar_app;
+GRANT SELECT ON TABLE public.setting TO cellar_criteria;
 
 GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.sign_in_try TO cellar_app;
 

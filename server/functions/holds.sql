@@ -19,8 +19,6 @@ create or replace function enter_on_records(p_act text, p_records uuid[], p_befo
   where r.id = any (p_records) order by r.id
 $$;
 
-revoke execute on function enter_on_records from public;
-
 -- Covers records and says for each what came of it. Runs as the owner: the application's role can cover, but cannot
 -- write hold_cover or the counts by itself.
 create or replace function place_cover(p_hold uuid, p_records uuid[], p_because text)
@@ -122,16 +120,29 @@ begin
   return null;
 end $$;
 
+-- Which of these records match criteria that were stored as SQL, and were never covered by the hold. It belongs to a role that may
+-- read what criteria speak of, and nothing else: whatever stands in the text has no other right.
+create or replace function records_matching(p_hold uuid, p_sql text, p_params jsonb, p_records uuid[]) returns uuid[]
+  language plpgsql security definer set search_path = pg_catalog, public as $$
+declare
+  v_found uuid[];
+begin
+  execute 'select array_agg(r.id) from record r join unnest($3) as w (id) on w.id = r.id where r.state <> ''disposed'''
+    || ' and not exists (select from hold_cover c where c.hold_id = $1 and c.record_id = r.id) and ' || p_sql
+    into v_found using p_hold, p_params, p_records;
+  return v_found;
+end $$;
+
 -- Criteria of open holds against the records a statement wrote. A record that somebody let out stays out.
 create or replace function cover_what_matches() returns trigger language plpgsql as $$
 declare
   h record;
+  written_ids uuid[];
   found_ids uuid[];
 begin
   for h in select id, scope_sql, scope_params from hold where state = 'open' and scope_sql is not null loop
-    execute 'select array_agg(r.id) from record r where r.id in (select w.id from written w) and r.state <> ''disposed'''
-      || ' and not exists (select from hold_cover c where c.hold_id = $1 and c.record_id = r.id) and ' || h.scope_sql
-      into found_ids using h.id, h.scope_params;
+    written_ids := coalesce(written_ids, array(select w.id from written w));
+    found_ids := records_matching(h.id, h.scope_sql, h.scope_params, written_ids);
     if found_ids is not null then
       perform place_cover(h.id, found_ids, 'came to match its criteria');
     end if;

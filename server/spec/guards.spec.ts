@@ -1,7 +1,9 @@
 import { holds, records } from '@key-cellar/contract';
+import { hasRight, profiles } from '@key-cellar/core/access';
+import { actOnBatch, batchStates, type BatchAct } from '@key-cellar/core/docket';
 import type pg from 'pg';
-import { asApplication, asOwner } from './support/database.js';
-import { makeWorld, type World } from './support/world.js';
+import { asApplication, asOwner, pastTheGuards } from './support/database.js';
+import { makeWorld, type Login, type World } from './support/world.js';
 
 /** What somebody with the application's own role could try, past every service. */
 describe('straight in SQL, with the application’s role and as the owner', () => {
@@ -147,16 +149,18 @@ describe('straight in SQL, with the application’s role and as the owner', () =
   /** A batch in which everything is as it must be for a record to leave, save what `changed` changes. */
   const batchOf = async (recordId: string, changed = ''): Promise<string> => {
     const { id } = (
-      await world.pool.query(
-        `with b as (insert into batch (id, number, action, what, state, approvals_needed, notice_days, proposed_by, proposed_on)
+      await pastTheGuards(world.database, (client) =>
+        client.query(
+          `with b as (insert into batch (id, number, action, what, state, approvals_needed, notice_days, proposed_by, proposed_on)
            values (gen_random_uuid(), 'D-' || gen_random_uuid(), 'destroy', 'x', 'executing', 1, 0, $2, current_date) returning id),
          i as (insert into batch_item (batch_id, record_id) select id, $1 from b),
          a as (insert into approval (batch_id, principal_id, decision, decided_on, decided_at) select id, $3, 'approve', current_date, now() from b)
          select id from b`,
-        [recordId, world.ids.keeper, world.ids.approver],
+          [recordId, world.ids.keeper, world.ids.approver],
+        ),
       )
     ).rows[0] as { id: string };
-    if (changed !== '') await asOwner(world.database, (client) => client.query(changed, [id]));
+    if (changed !== '') await pastTheGuards(world.database, (client) => client.query(changed, [id]));
     return id;
   };
   const spoilt: [string, string][] = [
@@ -234,7 +238,9 @@ describe('straight in SQL, with the application’s role and as the owner', () =
       i as (insert into batch_item (batch_id, record_id) select id, $1 from b),
       a as (insert into approval (batch_id, principal_id, decision, decided_on, decided_at) select id, $2, 'approve', current_date, now() from b)
       select id from b`;
-    const { id } = (await world.pool.query(made, [working.id, world.ids.keeper])).rows[0] as { id: string };
+    const { id } = (await pastTheGuards(world.database, (client) => client.query(made, [working.id, world.ids.keeper]))).rows[0] as {
+      id: string;
+    };
     // Approved by nobody but its proposer.
     await refused('select dispose_record($1, $2, current_date)', [working.id, id], 'KC004', 'KC004');
   });
@@ -245,7 +251,9 @@ describe('straight in SQL, with the application’s role and as the owner', () =
       i as (insert into batch_item (batch_id, record_id) select id, unnest($1::uuid[]) from b),
       a as (insert into approval (batch_id, principal_id, decision, decided_on, decided_at) select id, $3, 'approve', current_date, now() from b)
       select id from b`;
-    const { id } = (await world.pool.query(made, [[held.id, working.id], world.ids.keeper, world.ids.approver])).rows[0] as { id: string };
+    const { id } = (
+      await pastTheGuards(world.database, (client) => client.query(made, [[held.id, working.id], world.ids.keeper, world.ids.approver]))
+    ).rows[0] as { id: string };
     await refused('select dispose_record($1, $2, current_date)', [held.id, id], 'KC002', 'KC002');
     // The same batch lets go of what nobody holds: it was the hold that refused.
     await asApplication(world.database, async (client) => {
@@ -264,7 +272,7 @@ describe('straight in SQL, with the application’s role and as the owner', () =
   });
 
   it('ledger, published rules, certificates, tree heads only grow', async () => {
-    await asOwner(world.database, (client) =>
+    await pastTheGuards(world.database, (client) =>
       client.query(
         `insert into certificate (id, number, batch_id, issued_on, sha256, pdf) select gen_random_uuid(), 'C-X', id, current_date, 'x', 'x' from batch limit 1`,
       ),
@@ -299,6 +307,248 @@ describe('straight in SQL, with the application’s role and as the owner', () =
     await refused('set session_replication_role = replica', [], '42501', 'done');
     await refused('drop trigger ledger_entry_fixed on ledger_entry', [], '42501', 'done');
     await refused('set role cellar_owner', [], '42501', 'done');
+  });
+
+  describe('a batch cannot be forged', () => {
+    /** A batch as it is proposed, without a guard asleep; `more` goes on from there, its id is $1. */
+    const proposed = `with b as (insert into batch (id, number, action, what, state, approvals_needed, notice_days, proposed_by, proposed_on)
+      values (gen_random_uuid(), 'D-' || gen_random_uuid(), 'destroy', 'x', 'proposed', 1, 0, '${'KEEPER'}', current_date) returning id),
+      i as (insert into batch_item (batch_id, record_id) select id, '${'RECORD'}' from b) select id from b`;
+    const propose = async (): Promise<string> =>
+      (await one(proposed.replace('KEEPER', world.ids.keeper).replace('RECORD', working.id)))['id'] as string;
+    const inState = async (state: string): Promise<string> => {
+      const id = await propose();
+      await pastTheGuards(world.database, (client) =>
+        client.query(`update batch set state = $2, announced_on = '2026-01-01', notice_until = '2026-01-02' where id = $1`, [id, state]),
+      );
+      return id;
+    };
+
+    it('by being born in another state, or jumping to one', async () => {
+      for (const state of ['notice', 'approved', 'executing', 'done', 'withdrawn']) {
+        await refused(
+          `insert into batch (id, number, action, what, state, approvals_needed, notice_days, proposed_by, proposed_on)
+           values (gen_random_uuid(), 'D-F', 'destroy', 'x', $1, 0, 0, $2, current_date)`,
+          [state, world.ids.keeper],
+          'KC004',
+          'KC004',
+        );
+      }
+      // Every way from state to state but those that the core knows.
+      const day = 1000;
+      const acts: BatchAct[] = [
+        { kind: 'announce' },
+        { kind: 'approve', by: 'somebody', groups: [] },
+        { kind: 'reject', by: 'somebody' },
+        { kind: 'execute' },
+        { kind: 'finish' },
+        { kind: 'withdraw' },
+      ];
+      for (const from of batchStates) {
+        const standing = { state: from, proposedBy: 'keeper', approvalsNeeded: 1, approvals: [], approverGroups: [], noticeUntil: day };
+        const ways = new Set(acts.map((act) => actOnBatch(standing, act, day + 1)).filter((to) => typeof to === 'string'));
+        const id = await inState(from);
+        for (const to of batchStates) {
+          if (ways.has(to) || to === from) continue;
+          await refused('update batch set state = $2 where id = $1', [id, to], 'KC004', 'KC004');
+        }
+      }
+    });
+
+    it('by an end of its notice that has not come, too few who agreed, or only its proposer', async () => {
+      const short = await propose();
+      await refused(`update batch set state = 'notice', announced_on = current_date where id = $1`, [short], 'KC004', 'KC004');
+      await refused(
+        `update batch set state = 'notice', announced_on = '2000-01-01', notice_until = '2000-01-01' where id = $1`,
+        [short],
+        'KC004',
+        'KC004',
+      );
+      const id = await inState('notice');
+      const approve = `update batch set state = 'approved' where id = $1`;
+      await refused(approve, [id], 'KC004', 'KC004');
+      const agreed = (by: string, on: string) =>
+        pastTheGuards(world.database, (client) =>
+          client.query(
+            `insert into approval (batch_id, principal_id, decision, decided_on, decided_at) values ($1, $2, 'approve', current_date, now())`,
+            [on, by],
+          ),
+        );
+      await agreed(world.ids.keeper, id);
+      await refused(approve, [id], 'KC004', 'KC004');
+      await agreed(world.ids.approver, id);
+      await refused(approve, [id], 'done', 'done');
+      const open = await inState('notice');
+      await pastTheGuards(world.database, (client) => client.query(`update batch set notice_until = '2099-01-01' where id = $1`, [open]));
+      await agreed(world.ids.approver, open);
+      await refused(approve, [open], 'KC004', 'KC004');
+      const two = await inState('notice');
+      await pastTheGuards(world.database, (client) => client.query('update batch set approvals_needed = 2 where id = $1', [two]));
+      await agreed(world.ids.approver, two);
+      await refused(approve, [two], 'KC004', 'KC004');
+    });
+
+    it('by the decision of somebody who is not there, may not, or is another', async () => {
+      const id = await inState('notice');
+      const decide = async (by: Login, { acting = world.ids[by] as string, batch = id, decision = 'approve' } = {}): Promise<string> =>
+        asApplication(world.database, async (client) => {
+          await client.query('begin');
+          await client.query(`select set_config('cellar.acting', $1, true)`, [
+            JSON.stringify({ id: acting, actor: '{}', from: '""', on: '""' }),
+          ]);
+          const came = await client
+            .query(
+              'insert into approval (batch_id, principal_id, decision, decided_on, decided_at) values ($1, $2, $3, current_date, now())',
+              [batch, world.ids[by], decision],
+            )
+            .then(
+              () => 'done',
+              (error: { code?: string }) => error.code ?? 'no code',
+            );
+          await client.query('rollback');
+          return came;
+        });
+      expect(await decide('approver')).toBe('done');
+      expect(await decide('counsel')).toBe('done');
+      expect(await decide('approver', { acting: world.ids.keeper })).toBe('KC004');
+      for (const login of ['editor', 'reader', 'steward', 'auditor', 'depositor', 'outsider'] as const)
+        expect(await decide(login))
+          .withContext(login)
+          .toBe('KC004');
+      await refused(
+        `insert into approval (batch_id, principal_id, decision, decided_on, decided_at) values ($1, $2, 'approve', current_date, now())`,
+        [id, world.ids.approver],
+        'KC004',
+        'KC004',
+      );
+      expect(await decide('approver', { batch: await inState('proposed') })).toBe('KC004');
+      expect(await decide('approver', { batch: await inState('approved') })).toBe('KC004');
+      expect(await decide('approver', { batch: await inState('approved'), decision: 'reject' })).toBe('done');
+      await world.pool.query('update session set expires_at = now() where principal_id = $1', [world.ids.approver]);
+      expect(await decide('approver')).toBe('KC004');
+      await world.pool.query(`update session set expires_at = now() + interval '1 day' where principal_id = $1`, [world.ids.approver]);
+      // Profiles that may approve are known to the database by name.
+      const may = profiles.filter((p) => hasRight(p.rights, 'approve')).map((p) => p.code);
+      expect(may.sort()).toEqual(['approver', 'counsel', 'keeper']);
+      const grouped = await inState('notice');
+      await pastTheGuards(world.database, (client) =>
+        client.query(`update batch set approver_groups = '{Board}' where id = $1`, [grouped]),
+      );
+      expect(await decide('approver', { batch: grouped })).toBe('KC004');
+      expect(await decide('approver', { batch: grouped, decision: 'reject' })).toBe('done');
+    });
+
+    it('by what it holds, says or came to being changed or taken away', async () => {
+      const id = await inState('notice');
+      await refused('insert into batch_item (batch_id, record_id) values ($1, $2)', [id, held.id], 'KC004', 'KC004');
+      await refused('update batch_item set record_id = $2 where batch_id = $1', [id, held.id], '42501', 'KC001');
+      await refused(`update batch_item set outcome = 'disposed' where batch_id = $1`, [id], 'KC004', 'KC004');
+      await pastTheGuards(world.database, (client) => client.query(`update batch_item set outcome = 'blocked' where batch_id = $1`, [id]));
+      await refused(`update batch_item set outcome = 'open' where batch_id = $1`, [id], 'KC001', 'KC001');
+      for (const change of [
+        `what = 'y'`,
+        'approvals_needed = 0',
+        `approver_groups = '{}'`,
+        `action = 'transfer'`,
+        `notice_until = '2000-01-01'`,
+        `number = 'X'`,
+      ]) {
+        const own = change.startsWith('notice') ? 'KC001' : '42501';
+        // What is as it was is no change.
+        await refused(`update batch set ${change} where id = $1`, [id], own, change.startsWith('approver') ? 'done' : 'KC001');
+      }
+      for (const table of ['batch', 'batch_item', 'approval', 'objection']) {
+        await pastTheGuards(world.database, (client) =>
+          client.query(
+            `insert into objection (id, batch_id, record_id, by_id, reason, made_at) values (gen_random_uuid(), $1, $2, $3, 'no', now())`,
+            [id, working.id, world.ids.editor],
+          ),
+        );
+        await pastTheGuards(world.database, (client) =>
+          client.query(
+            `insert into approval (batch_id, principal_id, decision, decided_on, decided_at) values ($1, $2, 'approve', current_date, now()) on conflict do nothing`,
+            [id, world.ids.approver],
+          ),
+        );
+        await refused(`delete from ${table}`, [], '42501', 'KC001');
+      }
+      await refused(`update approval set decision = 'reject'`, [], '42501', 'KC001');
+      await refused(`update objection set reason = 'other' where batch_id = $1`, [id], '42501', 'KC001');
+      await pastTheGuards(world.database, (client) =>
+        client.query(`update objection set answered_at = now(), answer = 'kept' where batch_id = $1`, [id]),
+      );
+      await refused(`update objection set answer = 'other' where batch_id = $1`, [id], 'KC001', 'KC001');
+    });
+
+    it('by a certificate of what never was', async () => {
+      const forge = `insert into certificate (id, number, batch_id, issued_on, sha256, pdf) select gen_random_uuid(), 'C-F', $1, current_date, sha256('pdf'), 'pdf'`;
+      for (const state of batchStates) await refused(forge, [await inState(state)], 'KC004', 'KC004');
+      const done = await inState('done');
+      await pastTheGuards(world.database, (client) =>
+        client.query(`update batch_item set outcome = 'disposed' where batch_id = $1`, [done]),
+      );
+      await refused(forge, [done], 'done', 'done');
+      await refused(forge.replace(`sha256('pdf')`, `sha256('other')`), [done], 'KC004', 'KC004');
+    });
+  });
+
+  it('no stored text becomes SQL with more rights than to read what criteria speak of', async () => {
+    const tries: [string, string][] = [
+      ['dispose', `dispose_record(r.id, r.id, current_date) is not null`],
+      ['cover', `exists (select place_cover($1, array[r.id], 'x'))`],
+      ['let out', `uncover($1, array[r.id], r.owner_id, 'x') is not null`],
+      ['enter', `enter_on_records('x', array[r.id], null, null, null) is null`],
+      ['read sessions', `exists (select from session)`],
+      ['read keys', `exists (select from signing_key)`],
+      ['read files of the server', `pg_read_file('/etc/passwd') is not null`],
+      ['run a program', `lo_import('/etc/passwd') > 0`],
+      ['become another', `set_config('role', 'cellar_owner', true) is not null`],
+    ];
+    for (const [what, text] of tries) {
+      const code = await asApplication(world.database, async (client) => {
+        await client.query('begin');
+        await client.query(
+          `insert into hold (id, matter_id, name, reason, freezes, state, criteria, scope_sql, scope_params, placed_by, placed_at)
+           values (gen_random_uuid(), $1, 'x', 'x', false, 'open', '{}', $2, '[]', $3, now())`,
+          [matterId, text, world.ids.counsel],
+        );
+        // Whatever writes a record evaluates it.
+        const came = await client.query(`update record set title = title || '.' where id = $1`, [working.id]).then(
+          () => 'done',
+          (error: { code?: string }) => error.code ?? 'no code',
+        );
+        await client.query('rollback');
+        return came;
+      });
+      expect(code).withContext(what).toBe('42501');
+    }
+    // A second statement in it has no more rights than the first.
+    await refused(`select records_matching(gen_random_uuid(), 'true; drop table record', '[]', '{}')`, [], '42501', '42501');
+    await refused(`select enter_on_records('forged', array[$1::uuid], null, null, null)`, [working.id], '42501', 'done');
+  });
+
+  it('what owns tables and functions cannot log in and is no superuser, and no function is everybody’s', async () => {
+    const { rows } = await world.pool.query<{ owner: string; login: boolean; super: boolean }>(
+      `select distinct o.rolname as owner, o.rolcanlogin as login, o.rolsuper as super from (
+         select relowner as owner from pg_class where relnamespace = 'public'::regnamespace and relkind in ('r', 'v', 'S')
+         union select proowner from pg_proc p where pronamespace = 'public'::regnamespace
+           and not exists (select from pg_depend d where d.objid = p.oid and d.deptype = 'e')) x join pg_roles o on o.oid = x.owner order by 1`,
+    );
+    expect(rows).toEqual([
+      { owner: 'cellar_criteria', login: false, super: false },
+      { owner: 'cellar_schema', login: false, super: false },
+    ]);
+    const open = await world.pool.query<{ name: string }>(
+      `select p.oid::regprocedure::text as name from pg_proc p where pronamespace = 'public'::regnamespace
+         and not exists (select from pg_depend d where d.objid = p.oid and d.deptype = 'e')
+         and (p.proacl is null or exists (select from aclexplode(p.proacl) a where a.grantee = 0))`,
+    );
+    expect(open.rows).toEqual([]);
+    const loose = await world.pool.query<{ name: string }>(
+      `select p.oid::regprocedure::text as name from pg_proc p where pronamespace = 'public'::regnamespace and p.prosecdef
+         and not coalesce(p.proconfig::text like '%search_path%', false)`,
+    );
+    expect(loose.rows).toEqual([]);
   });
 
   it('a snapshot that could miss a hold may not write records', async () => {

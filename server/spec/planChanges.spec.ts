@@ -130,10 +130,10 @@ describe('changes of the plan', () => {
     const folder = await make(world.ids.A01, 'folder', 'D-1');
     const { id } = await world.file('editor', { place: folder });
     await world.as('steward').call(records.declare, { body: { ids: [id] } });
-    expect(await refusal(move(folder, world.ids.A02))).toContain('One declared record in D-1 cannot be moved.');
+    expect(await refusal(move(folder, world.ids.A02))).toContain('There are declared records in D-1 that cannot be moved.');
     const other = await make(world.ids.A01, 'folder', 'D-2');
     expect((await move(folder, other)).records).toBe(1);
-    expect(await refusal(merge(folder, other))).toContain('One declared record in D-1 cannot be moved.');
+    expect(await refusal(merge(folder, other))).toContain('There are declared records in D-1 that cannot be moved.');
     expect((await keeper().call(records.dossier, { params: { id } })).path.map((p) => p.code)).toEqual(['A', 'A-01', 'D-2', 'D-1']);
   });
 

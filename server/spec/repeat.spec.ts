@@ -4,6 +4,7 @@ import { carryOut, Problem, type AnyAct, type Services } from '../src/kernel/ind
 import { openServices } from '../src/services.js';
 import { examples } from './support/actExamples.js';
 import { makeActWorld, type ActWorld } from './support/actWorld.js';
+import { setClock } from './support/world.js';
 import { asOwner, configFor, copyOf, dropDatabase } from './support/database.js';
 
 /** Left out: what has no example, what comes as a stream or line by line, and what the day of the request decides. */
@@ -75,7 +76,7 @@ describe('the same request a second time', () => {
     try {
       await work(services, database);
     } finally {
-      await Promise.all([services.jobs.stop(), services.pages.stop(), services.effects.stop()]);
+      await Promise.all([services.jobs.stop(), services.pages.stop(), services.reading.stop(), services.effects.stop()]);
       await Promise.all([services.pool.end(), services.uploadPool.end(), services.countPool.end()]);
       await dropDatabase(database);
     }
@@ -87,6 +88,7 @@ describe('the same request a second time', () => {
       inCopy(async (services, database) => {
         const { person } = world.askers.find((asker) => asker.name === 'keeper of all')!;
         const asker = { ...person, ...(name in beforehand ? { today: later } : {}) };
+        await setClock(services.pool, asker.today);
         const does = (one: NamedAct): Promise<string> => {
           const given = examples[one.name]!(world.things.inside, world.common, world);
           const { params, query, body } = one.act.endpoint;

@@ -2,7 +2,7 @@ import { holds, identity, plan, records, schedule, steps, type RuleDefinition } 
 import { answerToken } from '../src/docket/letters.js';
 import { sweepDaily } from '../src/docket/index.js';
 import { programActor } from '../src/kernel/index.js';
-import { asApplication } from './support/database.js';
+import { asApplication, asOwner } from './support/database.js';
 import { Client, type Login, makeWorld, ruleDefinition, today, type World } from './support/world.js';
 
 type Step = RuleDefinition['steps'][number];
@@ -159,7 +159,7 @@ describe('steps that are taken before the last one', () => {
       expect((await letters('steward'))[0]!.body).toContain('same group');
 
       await world.file('steward', { createdOn: '2025-06-02', place: world.ids.A01 });
-      await world.pool.query('delete from membership');
+      await asOwner(world.database, (client) => client.query('delete from membership'));
       await world.pool.query('update principal set active = false where id = $1', [world.ids.steward]);
       await sweep();
       expect((await letters('keeper')).map((m) => m.body.includes('asked as a keeper'))).toEqual([true]);

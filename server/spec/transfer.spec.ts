@@ -13,7 +13,7 @@ import { open as openZip, type ZipFile } from 'yauzl';
 import { packBag, type PayloadFile, safePart } from '../src/docket/bag.js';
 import { startArchive } from '../src/standins/archive.js';
 import type { StandIn } from '../src/standins/listen.js';
-import { asApplication } from './support/database.js';
+import { asApplication, pastTheGuards } from './support/database.js';
 import { approvedBatch, executeAndWait, makeWorld, ruleDefinition, statusOf, type World } from './support/world.js';
 
 /** Every file of a ZIP by name. */
@@ -354,13 +354,15 @@ describe('a transfer', () => {
     await file('Goes with the bag');
     const batchId = await approvedBatch(world);
     const { id: waits } = await file('Waits for a person');
-    await world.pool.query(`insert into batch_item (batch_id, record_id, outcome) values ($1, $2, 'task')`, [batchId, waits]);
+    await pastTheGuards(world.database, (client) =>
+      client.query(`insert into batch_item (batch_id, record_id, outcome) values ($1, $2, 'task')`, [batchId, waits]),
+    );
     expect(await job(batchId)).toBe('1 transferred, 0 not, 1 wait for a person.');
     const bag = async (): Promise<unknown> =>
       (await world.pool.query('select bag_id from transfer where batch_id = $1', [batchId])).rows[0].bag_id;
     expect(await bag()).not.toBeNull();
     expect((await page(batchId)).certificate).toBeNull();
-    await world.pool.query(`update batch_item set outcome = 'open' where record_id = $1`, [waits]);
+    await pastTheGuards(world.database, (client) => client.query(`update batch_item set outcome = 'open' where record_id = $1`, [waits]));
     expect(await job(batchId)).toBe('1 transferred, 1 not.');
     expect(await bag()).toBeNull();
     expect((await page(batchId)).certificate).not.toBeNull();

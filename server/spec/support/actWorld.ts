@@ -1,3 +1,4 @@
+import { randomBytes } from 'node:crypto';
 import { bareFolder } from '@key-cellar/core/plan';
 import { profiles, type Right, hasRight, profile } from '@key-cellar/core/access';
 import type * as contract from '@key-cellar/contract';
@@ -27,7 +28,8 @@ import {
   type Services,
   type SignedIn,
 } from '../../src/index.js';
-import { asOwner } from './database.js';
+import { addSession } from '../../src/identity/store.js';
+import { asOwner, pastTheGuards } from './database.js';
 import { makeWorld, ruleDefinition, today, type World } from './world.js';
 
 /** Where something is, seen from somebody whose rights are on one folder only. */
@@ -132,6 +134,7 @@ export async function makeActWorld(): Promise<ActWorld> {
     await addPrincipal(uow, { id: maker, kind: 'person', name: 'Maker', login: 'maker', clearanceLevel: 9 });
     for (const p of people) {
       await addPrincipal(uow, { id: p.id, kind: 'person', name: p.name, login: p.id, clearanceLevel: p.clearance });
+      await addSession(uow, { tokenHash: randomBytes(32), principalId: p.id, hours: 1, address: 'test', agent: 'test' });
     }
     for (const spot of spots) {
       const { chain, series } = homes[spot];
@@ -312,13 +315,15 @@ export async function makeActWorld(): Promise<ActWorld> {
     ).id;
     const items = [await file(one.place), await file(other.place)];
     const batch = uuidv7();
-    await pool.query(
-      `insert into batch (id, number, action, what, state, approvals_needed, notice_days, proposed_by, proposed_on, announced_on, notice_until, approver_groups)
+    await pastTheGuards(world.database, async (client) => {
+      await client.query(
+        `insert into batch (id, number, action, what, state, approvals_needed, notice_days, proposed_by, proposed_on, announced_on, notice_until, approver_groups)
        select $1, 'D-ASTRIDE', action, what, state, approvals_needed, notice_days, proposed_by, proposed_on, announced_on, notice_until, approver_groups
        from batch where id = $2`,
-      [batch, one.batch],
-    );
-    await pool.query('insert into batch_item (batch_id, record_id) select $1, unnest($2::uuid[])', [batch, items]);
+        [batch, one.batch],
+      );
+      await client.query('insert into batch_item (batch_id, record_id) select $1, unnest($2::uuid[])', [batch, items]);
+    });
     await does(batchActs.object, { params: { id: batch }, body: { recordId: items[0]!, reason: 'not this one' } });
     const objection = (await pool.query<{ id: string }>('select id from objection where batch_id = $1', [batch])).rows[0]!.id;
     return { ...one, entity, record: records[0]!, held: records[0]!, hold, item: items[0]!, batch, objection };

@@ -129,6 +129,14 @@ export interface World {
   stop(): Promise<void>;
 }
 
+/** Sets the date of a repository. */
+export async function setClock(pool: pg.Pool, date: string): Promise<void> {
+  const offsetDays = Math.round((Date.parse(date) - Date.parse(new Date().toISOString().slice(0, 10))) / 86_400_000);
+  await pool.query(`insert into setting (name, value) values ('clock', $1) on conflict (name) do update set value = excluded.value`, [
+    JSON.stringify({ demo: true, offsetDays }),
+  ]);
+}
+
 async function seed(pool: pg.Pool): Promise<{ ids: World['ids']; cookies: Record<Login, string> }> {
   const ids = Object.fromEntries(
     [...logins, 'staff', 'root', 'A', 'A01', 'A02', 'B', 'B01', 'box'].map((key) => [key, uuidv7()]),
@@ -202,13 +210,7 @@ export async function makeWorld(changes: Partial<Config> = {}): Promise<World> {
   const { ids, cookies } = await seed(services.pool);
   const base = `http://127.0.0.1:${running.port}`;
   const as = (login: Login): Client => new Client(base, cookies[login]);
-  const setToday = async (date: string): Promise<void> => {
-    const offsetDays = Math.round((Date.parse(date) - Date.parse(new Date().toISOString().slice(0, 10))) / 86_400_000);
-    await services.pool.query(
-      `insert into setting (name, value) values ('clock', $1) on conflict (name) do update set value = excluded.value`,
-      [JSON.stringify({ demo: true, offsetDays })],
-    );
-  };
+  const setToday = (date: string): Promise<void> => setClock(services.pool, date);
   await setToday(today);
   return {
     database,

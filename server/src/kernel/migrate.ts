@@ -9,6 +9,9 @@ import { rows, run } from './connect.js';
 /** The database cannot be brought to what this program needs; the message says what to do. */
 export class MigrationRefused extends Error {}
 
+/** Who owns what: run after all others whenever one of them was. */
+const owners = 'functions/owners.sql';
+
 interface Migration {
   readonly name: string;
   readonly sql: string;
@@ -135,11 +138,14 @@ export async function migrate(config: Config): Promise<string[]> {
       await carryOut(client, migration);
       done.push(migration.name);
     }
-    for (const file of functions) {
+    for (const file of functions.filter((f) => f.name !== owners)) {
       if (applied.get(file.name) === file.checksum) continue;
       await carryOut(client, file);
       done.push(file.name);
     }
+    // Last of all, since whatever was made until then belongs to whoever made it.
+    const last = functions.find((f) => f.name === owners)!;
+    if (done.length > 0 || applied.get(owners) !== last.checksum) await carryOut(client, last);
     await prepareQueue(config, client);
     return done;
   } finally {
