@@ -21,6 +21,8 @@ const arrival = z.object({
   arrivedAt: z.string(),
   placeId: id.nullable(),
   suggestedTitle: z.string(),
+  /** An open hold will cover it, so it is not discarded. */
+  held: z.boolean(),
   sameAs: z.array(sameContent),
 });
 export type Arrival = z.infer<typeof arrival>;

@@ -96,7 +96,9 @@ begin
   if r.state = 'disposed' or (r.state = 'declared' and 'content' = any (r.frozen)) then
     raise exception 'Record % is % and takes no new version', r.number, r.state using errcode = 'KC003';
   end if;
-  if r.freeze_count > 0 then
+  -- Frozen from the moment after its filing: what came to match a hold as it was filed still takes the content that it is filed with.
+  if r.freeze_count > 0 and not (new.no = 1 and r.version_no = 1 and r.medium = 'electronic'
+      and not exists (select from version v where v.record_id = r.id)) then
     raise exception 'Record % is frozen by a hold', r.number using errcode = 'KC002';
   end if;
   return new;

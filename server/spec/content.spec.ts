@@ -41,6 +41,19 @@ describe('what arrives', () => {
       )
     ).rows[0]!;
 
+  it('is one upload a key: the same bytes again are the same arrival, and others are a mistake', async () => {
+    const editor = world.as('editor');
+    const first = await editor.upload('once.txt', 'Once.', { key: 'once-1' });
+    expect(await editor.upload('once.txt', 'Once.', { key: 'once-1' })).toBe(first);
+    expect(await statusOf(editor.upload('once.txt', 'Twice.', { key: 'once-1' }))).toBe(409);
+    const large = 'x'.repeat(3_000_000);
+    const second = await editor.upload('large.txt', large, { key: 'once-2' });
+    expect(await editor.upload('large.txt', large, { key: 'once-2' })).toBe(second);
+    expect(await statusOf(editor.upload('large.txt', `${large}y`, { key: 'once-2' }))).toBe(409);
+    // A key is its sender's own.
+    expect(await world.as('depositor').upload('once.txt', 'Mine.', { key: 'once-1' })).not.toBe(first);
+  });
+
   it('of any size is kept byte by byte and read back whole and by range', async () => {
     const big = Buffer.alloc(3 * 1024 * 1024 + 17);
     for (let i = 0; i < big.length; i++) big[i] = (i * 31 + (i >> 9)) & 255;
@@ -67,7 +80,7 @@ describe('what arrives', () => {
 
   it('again with the same key is the first arrival', async () => {
     const editor = world.as('editor');
-    const ids = await Promise.all([1, 2, 3].map(() => editor.upload('retry.txt', 'retried', { key: 'k-1' })));
+    const ids = await Promise.all([1, 2, 3].map(() => editor.upload('retry.txt', 'retried', { key: 'once-1' })));
     expect(new Set(ids).size).toBe(1);
   });
 

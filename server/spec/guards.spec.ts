@@ -272,9 +272,12 @@ describe('straight in SQL, with the application’s role and as the owner', () =
   });
 
   it('ledger, published rules, certificates, tree heads only grow', async () => {
+    await world.services.sealer.sealNow();
+    const batchId = await batchOf(working.id);
     await pastTheGuards(world.database, (client) =>
       client.query(
-        `insert into certificate (id, number, batch_id, issued_on, sha256, pdf) select gen_random_uuid(), 'C-X', id, current_date, 'x', 'x' from batch limit 1`,
+        `insert into certificate (id, number, batch_id, issued_on, sha256, pdf) values (gen_random_uuid(), 'C-X', $1, current_date, 'x', 'x')`,
+        [batchId],
       ),
     );
     for (const [table, truncating] of [
@@ -289,7 +292,6 @@ describe('straight in SQL, with the application’s role and as the owner', () =
     await refused(`update ledger_entry set body = '{}'`, [], '42501', 'KC001');
     await refused(`update rule_version set definition = '{}'`, [], '42501', 'KC001');
     await refused(`update tree_head set root = 'x'`, [], '42501', 'KC001');
-    await world.services.sealer.sealNow();
     await refused(`update certificate set pdf = 'x'`, [], '42501', 'KC001');
     await asOwner(world.database, (client) =>
       client.query(

@@ -1,4 +1,4 @@
-import { docket, holds, identity, ledger, plan, records, reports, steps, type TodayLine } from '@key-cellar/contract';
+import { docket, holds, identity, ledger, plan, receiving, records, reports, steps, type TodayLine } from '@key-cellar/contract';
 import { canonicalJson } from '@key-cellar/core/ledger';
 import { getOrMakeSet } from '../src/access/index.js';
 import { programActor, run, withUnitOfWork } from '../src/kernel/index.js';
@@ -197,6 +197,51 @@ describe('holds and those they concern', () => {
     const { horizon } = await counsel().call(reports.today);
     expect(horizon[0]!.held).toBe(3);
   });
+
+  chapter(
+    'that freezes takes in what is filed, whole, and freezes it from the moment after; what will be held is not discarded',
+    async () => {
+      const criteria = {
+        op: 'and',
+        of: [
+          { op: 'words', text: 'frostbite' },
+          { op: 'person', field: 'depositor', personId: world.ids.editor },
+        ],
+      } as const;
+      const placed = await counsel().call(holds.placeHold, {
+        body: { matterId, name: 'Frost', reason: 'It was asked for.', freeze: true, criteria: { ...criteria, of: [...criteria.of] } },
+      });
+      const editor = world.as('editor');
+      const kept = await editor.upload('frostbite report.txt', 'It was cold.');
+      const other = await editor.upload('weather.txt', 'It was mild.');
+      const mine = await world.as('depositor').upload('frostbite of others.txt', 'Elsewhere.');
+      const { arrivals } = await editor.call(receiving.list);
+      expect(arrivals.filter((a) => a.held).map((a) => a.fileName)).toEqual(['frostbite report.txt']);
+      expect(await problemOf(editor.call(receiving.discard, { params: { id: kept } }))).toContain(
+        'An open hold covers papers like this one',
+      );
+      await editor.call(receiving.discard, { params: { id: other } });
+      await world.as('depositor').call(receiving.discard, { params: { id: mine } });
+      const filing = {
+        arrivalId: kept,
+        title: 'Frostbite report',
+        recordType: 'note',
+        placeId: world.ids.A01,
+        createdOn: '2026-09-01',
+        facts: {},
+      };
+      const [filed] = (await editor.call(receiving.file, { body: { filings: [filing] } })).results;
+      expect([filed!.outcome, filed!.why]).toEqual(['done', `Filed as ${filed!.number}.`]);
+      const dossier = await editor.call(records.dossier, { params: { id: filed!.recordId! } });
+      expect([dossier.held, dossier.frozenByHold, dossier.versions.length]).toEqual([1, true, 1]);
+      expect(await (await editor.fetch(`/api/records/${dossier.id}/content`)).text()).toBe('It was cold.');
+      const again = await editor.upload('frostbite two.txt', 'Colder.');
+      expect(await statusOf(editor.call(records.addVersion, { params: { id: dossier.id }, body: { arrivalId: again } }))).toBe(409);
+      await counsel().call(holds.release, { params: { id: placed.id }, body: { reason: 'It is over.' } });
+      // Nothing holds it now.
+      await editor.call(receiving.discard, { params: { id: again } });
+    },
+  );
 
   chapter('is entered on each record that it comes to cover, lets out or is released from, by whoever brought that about', async () => {
     const name = 'Words: "quay" \\ é\u2028\u{1f5dd}/';

@@ -48,6 +48,7 @@ export {
   type Span,
 } from './detector.js';
 export { matches } from './matches.js';
+export { surelyMatches, type PartlyKnown } from './partly.js';
 export { parseCriteria, type Parsed } from './parse.js';
 export { describeCriteria, printCriteria } from './print.js';
 export { resolveCriteria } from './resolve.js';

@@ -1,3 +1,4 @@
+import type { Criteria } from '@key-cellar/core/criteria';
 import type { FactDefinition } from '@key-cellar/core/records';
 import { type Db, rows } from '../kernel/index.js';
 
@@ -28,6 +29,16 @@ export function people(db: Db) {
 
 export function openHolds(db: Db) {
   return rows<{ id: string; name: string }>(db, 'vocabulary.holds', `select id, name from hold where state = 'open' order by name`);
+}
+
+/** Criteria of all open holds that have some. */
+export async function openScopes(db: Db): Promise<Criteria[]> {
+  const found = await rows<{ criteria: Criteria }>(
+    db,
+    'hold.scopes',
+    `select criteria from hold where state = 'open' and criteria is not null`,
+  );
+  return found.map((h) => h.criteria);
 }
 
 export function entities(db: Db, limit: number) {

@@ -2,10 +2,12 @@ import { filing, receiving, records } from '@key-cellar/contract';
 import { refusalFor, takesRefusal } from '@key-cellar/core/records';
 import * as z from 'zod';
 import { actsFor, notFound, one, perhaps, Problem, somewhere, wrongField, type UnitOfWork } from '../kernel/index.js';
+import { openScopes } from '../criteria/index.js';
 import { placeKind, placesByIds, takesAround } from '../plan/index.js';
 import { addVersion, containerById, dropUnusedContent, recordKind, setNewestVersion, standingOf, type Services } from '../records/index.js';
 import { loadRuleBook, recompute } from '../schedule/index.js';
 import { addFiled, checkFiling, requireTaken, settle } from './filing.js';
+import { willBeHeld } from './held.js';
 import { arrivalKind } from './kinds.js';
 import * as store from './store.js';
 import { receive } from './upload.js';
@@ -134,9 +136,16 @@ export const receivingActs = {
   discard: act(receiving.discard, {
     name: 'discarded an arrival',
     on: { arrival: one(arrivalKind, ({ params }) => params.id, 'dispose') },
-    gate: 'none',
     repeat: 'refused',
     async write(uow, { on: { arrival } }) {
+      // Its content is evidence already, though it is no record yet.
+      if (willBeHeld(arrival, await openScopes(uow))) {
+        throw new Problem(
+          409,
+          'arrival-held',
+          'An open hold covers papers like this one, so it is not discarded. File it; it is held from then on.',
+        );
+      }
       await take(uow, arrival);
       await dropUnusedContent(uow, [arrival.content_id]);
       return { answer: {}, entry: { before: { size: arrival.size, sha256: arrival.sha256.toString('hex') } } };

@@ -2,6 +2,8 @@ import type { Arrival } from '@key-cellar/contract';
 import { titleFromFileName } from '@key-cellar/core/records';
 import { mayAtRepository, mayKnowOf, notFound, type SignedIn } from '../kernel/index.js';
 import type { Leaving, Services } from '../records/index.js';
+import { openScopes } from '../criteria/index.js';
+import { willBeHeld } from './held.js';
 import { arrivalKind } from './kinds.js';
 import * as store from './store.js';
 
@@ -15,6 +17,7 @@ export async function listArrivals(services: Services, person: SignedIn): Promis
   const access = await services.access.of(person);
   const { sets, all } = await reachOf(services, person);
   const found = await store.arrivals(services.pool, person.id, sets, all);
+  const scopes = await openScopes(services.pool);
   const same = await store.recordsWithContent(services.pool, [...new Set(found.map((a) => a.content_id))], access.sets('discover'));
   return found.map((a) => ({
     id: a.id,
@@ -27,6 +30,7 @@ export async function listArrivals(services: Services, person: SignedIn): Promis
     arrivedAt: a.arrived_at.toISOString(),
     placeId: a.place_id,
     suggestedTitle: titleFromFileName(a.file_name),
+    held: willBeHeld(a, scopes),
     sameAs: [
       ...same.filter((s) => s.content_id === a.content_id).map((s) => ({ kind: 'record' as const, id: s.id, name: s.name })),
       ...found

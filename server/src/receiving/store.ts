@@ -14,9 +14,11 @@ export interface ArrivalRow extends Record<string, unknown> {
   sha256: Buffer;
   /** The access set of the place that it is meant for. */
   place_set: number | null;
+  /** That place and those it lies in; none when it is meant for none. */
+  places: string[];
 }
 
-const columns = `a.id, a.file_name, a.changed, a.content_id, a.source, a.place_id, a.deposited_by, a.arrived_at, c.size, a.media_type, c.sha256, p.access_set_id as place_set`;
+const columns = `a.id, a.file_name, a.changed, a.content_id, a.source, a.place_id, a.deposited_by, a.arrived_at, c.size, a.media_type, c.sha256, p.access_set_id as place_set, coalesce(p.ancestors, '{}') as places`;
 const from = 'arrival a join content c on c.id = a.content_id left join place p on p.id = a.place_id';
 
 export async function addArrival(
@@ -44,7 +46,12 @@ export async function addArrival(
 }
 
 export function arrivalByKey(db: Db, by: string, key: string) {
-  return row<{ id: string }>(db, 'arrival.byKey', 'select id from arrival where deposited_by = $1 and idempotency_key = $2', [by, key]);
+  return row<{ id: string; sha256: Buffer }>(
+    db,
+    'arrival.byKey',
+    'select a.id, c.sha256 from arrival a join content c on c.id = a.content_id where a.deposited_by = $1 and a.idempotency_key = $2',
+    [by, key],
+  );
 }
 
 /** Arrivals of a person, and those that wait for a place in one of the sets; with `all`, also those for no place. */

@@ -1,6 +1,7 @@
+import { createHash } from 'node:crypto';
 import { tidyFileName } from '@key-cellar/core/records';
 import { uuidv7 } from 'uuidv7';
-import { turns, withUnitOfWork, type SignedIn } from '../kernel/index.js';
+import { Problem, turns, withUnitOfWork, type SignedIn } from '../kernel/index.js';
 import { writeContent, type Services } from '../records/index.js';
 import * as store from './store.js';
 
@@ -10,6 +11,14 @@ export interface Upload {
   readonly placeId: string | null;
   readonly idempotencyKey: string | null;
   readonly bytes: AsyncIterable<Uint8Array>;
+}
+
+/** A key stands for one upload: repeated it gives the same arrival, and with other bytes it is a mistake of the sender. */
+async function sameAgain(earlier: { id: string; sha256: Buffer }, bytes: AsyncIterable<Uint8Array>): Promise<string> {
+  const hash = createHash('sha256');
+  for await (const piece of bytes) hash.update(piece);
+  if (hash.digest().equals(earlier.sha256)) return earlier.id;
+  throw new Problem(409, 'other-bytes', 'Another file was sent under this Idempotency-Key before. Give each file a key of its own.');
 }
 
 // An upload holds one of a few connections for as long as it comes: one person takes no more than these.
@@ -35,7 +44,7 @@ async function takeIn(services: Services, person: SignedIn, upload: Upload): Pro
       if (upload.idempotencyKey) {
         await store.lockKey(uow, person.id, upload.idempotencyKey);
         const earlier = await store.arrivalByKey(uow, person.id, upload.idempotencyKey);
-        if (earlier) return earlier.id;
+        if (earlier) return sameAgain(earlier, upload.bytes);
       }
       const content = await writeContent(uow, upload.bytes, name);
       const id = uuidv7();

@@ -15,6 +15,7 @@ const arrival = (n: number, changes: Partial<Arrival> = {}): Arrival => ({
   arrivedAt: '2026-09-14T08:00:00Z',
   placeId: null,
   suggestedTitle: `file ${n}`,
+  held: false,
   sameAs: [],
   ...changes,
 });

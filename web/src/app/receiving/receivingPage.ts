@@ -75,6 +75,7 @@ export class ReceivingPage {
 
   protected readonly list = computed(() => this.arrivals.value()?.arrivals ?? []);
   protected readonly chosen = computed(() => this.list().filter((a) => this.marked().has(a.id)));
+  protected readonly heldWords = $localize`An open hold covers papers like this one. File it; it is held from then on.`;
   protected readonly twice = computed(() => this.list().filter((a) => a.sameAs.length > 0).length);
   protected readonly sheetOpen = computed(() => this.filing() !== null);
   /** The one thing that is being filed, to be looked at meanwhile. */
