@@ -5,6 +5,7 @@ import {
   programActor,
   recompute,
   row,
+  run,
   startServices,
   withUnitOfWork,
   writeSetting,
@@ -55,6 +56,12 @@ export async function loadDemo(config: Config, progress: (line: string) => void)
         people.filter((p) => p.shown).map(({ name, login, what }) => ({ name, login, what })),
       );
       const { personId, groupId } = await addPeople(uow);
+      // Only who is signed in decides on a batch; nobody is any more when the story has been told.
+      await run(
+        uow,
+        'demo.signedIn',
+        `insert into session (token_hash, principal_id, expires_at, address) select sha256(uuid_send(id)), id, now() + interval '1 day', 'demo' from principal where kind = 'person'`,
+      );
       const { placeId, rootId } = await addPlaces(uow, folders);
       const made = { personId, groupId, placeId, rootId };
       await addGrants(uow, made);
@@ -81,6 +88,7 @@ export async function loadDemo(config: Config, progress: (line: string) => void)
     progress('placing holds and running batches');
     await addActs(loaded);
     await spreadCovers(config);
+    await run(services.pool, 'demo.signedOut', `delete from session where address = 'demo'`);
     progress('receiving the mail');
     await addArrivals(loaded);
     await setClock(services, demoToday);
