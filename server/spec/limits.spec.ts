@@ -46,6 +46,22 @@ describe('the outer limits', () => {
     expect((await raw('/api/session', Buffer.from(JSON.stringify({ login: 'editor', password })))).status).toBe(200);
   });
 
+  it('refuses one that only says how large it will be, without waiting for it', async () => {
+    const answered = new Promise<number>((resolve, reject) => {
+      const sent = request(
+        `${world.base}/api/session`,
+        { method: 'POST', headers: { 'x-key-cellar': '1', 'content-length': 20_000_000 } },
+        (response) => {
+          resolve(response.statusCode!);
+          sent.destroy();
+        },
+      );
+      sent.on('error', reject);
+      sent.write('[');
+    });
+    expect(await answered).toBe(413);
+  });
+
   it('refuses one without a length just so', async () => {
     async function* endless(): AsyncGenerator<Buffer> {
       for (let i = 0; i < 1000; i++) yield await Promise.resolve(Buffer.alloc(1024, 32));

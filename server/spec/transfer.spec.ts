@@ -110,8 +110,14 @@ describe('a bag', () => {
       ['..', '_'],
       ['', '_'],
       ['Prüfung 7.pdf', 'Prüfung 7.pdf'],
+      ['a\ud800\ufffeb', 'a__b'],
+      [`${'水'.repeat(200)}.pdf`, `${'水'.repeat(78)}.pdf`],
+      ['x'.repeat(240), 'x'.repeat(240)],
+      ['x'.repeat(241), 'x'.repeat(240)],
+      [`${'\u{1f5dd}'.repeat(100)}.a long ending`, '\u{1f5dd}'.repeat(60)],
     ];
     for (const [name, safe] of table) expect(safePart(name)).toBe(safe);
+    for (const [name] of table) expect(Buffer.byteLength(`123-${safePart(name)}`)).toBeLessThanOrEqual(255);
   });
 
   it('is accepted once: the same bag gets the same receipt', async () => {

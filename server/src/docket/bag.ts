@@ -24,10 +24,23 @@ export interface Bag {
   readonly madeOn: Date;
 }
 
-/** A part of a path in a bag: what would confuse a manifest or a file system becomes an underscore (RFC 8493 §2.1.3). */
+/** Bytes that a name may have on the file systems that an archive may use; a number and a hyphen stand before it. */
+const longestPart = 240;
+/** An ending that is worth keeping when a name is cut. */
+const ending = /\.[\p{L}\p{N}]{1,10}$/u;
+
+/**
+ * A part of a path in a bag: what would confuse a manifest or a file system becomes an underscore (RFC 8493 §2.1.3), and what is
+ * too long for one is cut before its ending.
+ */
 export function safePart(name: string): string {
-  const safe = name.normalize('NFC').replace(/[\u0000-\u001f\u007f/\\:*?"<>|%]/g, '_');
-  return /^\.+$/.test(safe) || safe === '' ? '_' : safe;
+  const safe = name.normalize('NFC').replace(/[\p{Cc}\p{Cs}\p{Noncharacter_Code_Point}/\\:*?"<>|%]/gu, '_');
+  if (/^\.+$/.test(safe) || safe === '') return '_';
+  if (Buffer.byteLength(safe) <= longestPart) return safe;
+  const end = ending.exec(safe)?.[0] ?? '';
+  let stem = [...safe.slice(0, safe.length - end.length)];
+  while (Buffer.byteLength(stem.join('')) + Buffer.byteLength(end) > longestPart) stem = stem.slice(0, -1);
+  return stem.join('') + end;
 }
 
 async function* text(content: string): AsyncGenerator<Uint8Array> {

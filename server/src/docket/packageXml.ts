@@ -98,7 +98,7 @@ function premisEvent(section: XMLBuilder, event: PackedEvent, id: string): void 
  * `fixityOf` gives what each path in the bag was when it went in.
  */
 export function packageXml(description: PackageDescription, fixityOf: (path: string) => Fixity): string {
-  const document = create({ version: '1.0', encoding: 'UTF-8' });
+  const document = create({ version: '1.0', encoding: 'UTF-8', invalidCharReplacement: '\ufffd' });
   const mets = document.ele('mets', { ...namespaces, OBJID: description.batch, LABEL: description.what, TYPE: 'transfer of records' });
   const header = mets.ele('metsHdr', { CREATEDATE: description.madeAt });
   header.ele('agent', { ROLE: 'CREATOR', TYPE: 'ORGANIZATION' }).ele('name').txt(description.repository);
