@@ -154,15 +154,13 @@ describe('the outer limits', () => {
     }
   }, 20_000);
 
-  it('lets nobody who has arrived be kept from making another first keeper by work for strangers', async () => {
-    const began = Date.now();
+  it('does no work for strangers who would make another first keeper', async () => {
     const body = { repository: 'Mine', name: 'Somebody', login: 'somebody', password };
+    // Of so many passwords to be hashed at once some would be refused for being too many.
     const answers = await Promise.all(
-      Array.from({ length: 40 }, () => statusOf(world.as('outsider').call(identity.makeFirstKeeper, { body }))),
+      Array.from({ length: 80 }, () => statusOf(world.as('outsider').call(identity.makeFirstKeeper, { body }))),
     );
     expect(new Set(answers)).toEqual(new Set([409]));
-    // Forty hashes alone would take several seconds.
-    expect(Date.now() - began).toBeLessThan(3000);
   });
 
   it('takes three files of one person at once, and those of others beside them', async () => {
