@@ -121,17 +121,17 @@ describe('a session', () => {
     const { rows } = await world.pool.query<{ id: string }>(
       `insert into job_progress (id, kind, subject, data, state, total, started_by)
        values (gen_random_uuid(), 'recompute', 'all', '{}', 'running', 10, $1) returning id`,
-      [world.ids.reader],
+      [world.ids.depositor],
     );
     const path = `/api/jobs/${rows[0]!.id}/events`;
     // Of somebody else's work nobody is told, but the keepers of the repository.
     expect((await world.as('editor').fetch(path)).status).toBe(404);
     expect(await statusOf(world.as('editor').call(schedule.job, { params: { id: rows[0]!.id } }))).toBe(404);
     expect((await world.as('keeper').call(schedule.job, { params: { id: rows[0]!.id } })).total).toBe(10);
-    await world.pool.query(`update session set expires_at = now() + interval '1 day' where principal_id = $1`, [world.ids.reader]);
-    const stream = await world.as('reader').fetch(path);
+    await world.pool.query(`update session set expires_at = now() + interval '1 day' where principal_id = $1`, [world.ids.depositor]);
+    const stream = await world.as('depositor').fetch(path);
     expect(stream.status).toBe(200);
-    await world.pool.query('delete from session where principal_id = $1', [world.ids.reader]);
+    await world.pool.query('delete from session where principal_id = $1', [world.ids.depositor]);
     expect(await stream.text()).toContain('"total":10');
   }, 20_000);
 });

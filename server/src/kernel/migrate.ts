@@ -145,7 +145,9 @@ export async function migrate(config: Config): Promise<string[]> {
     }
     // Last of all, since whatever was made until then belongs to whoever made it.
     const last = functions.find((f) => f.name === owners)!;
-    if (done.length > 0 || applied.get(owners) !== last.checksum) await carryOut(client, last);
+    const changed = applied.get(owners) !== last.checksum;
+    if (changed || done.length > 0) await carryOut(client, last);
+    if (changed) done.push(owners);
     await prepareQueue(config, client);
     return done;
   } finally {

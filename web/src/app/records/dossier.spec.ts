@@ -171,9 +171,13 @@ describe('the dossier', () => {
       ...dossier,
       held: 1,
       heldSince: '2024-03-12',
-      holds: [{ id: 'h', name: 'Ottoline', matter: 'M', since: '2024-03-12', until: null, because: 'listed' }],
+      holds: [{ since: '2024-03-12', until: null, hold: { id: 'h', name: 'Ottoline', matter: 'M', because: 'listed' } }],
     } as Dossier;
     expect(lifeOf(d).holds[0]!.from).toBe(lifeOfDossier(d).holds[0]!.from);
     expect(lifeOf(d).steps).toEqual(lifeOfDossier(d).steps);
+    expect(lifeOfDossier(d).holds[0]!.name).toBe('held: Ottoline');
+    // Whoever may not know which hold it is reads that it is held.
+    const quiet = { ...d, holds: [{ since: '2024-03-12', until: null, hold: null }] } as Dossier;
+    expect(lifeOfDossier(quiet).holds).toEqual([{ name: 'held', from: '2024-03-12', until: null }]);
   });
 });
