@@ -11,6 +11,7 @@ import {
   noRight,
   one,
   Problem,
+  wrongField,
   somewhere,
   type Entered,
   type GuardRow,
@@ -47,8 +48,10 @@ async function notify(
   hold: { id: string; name: string },
   input: { matter: string; reason: string; custodianIds: readonly string[] },
 ): Promise<Entered[]> {
-  const { custodianIds } = input;
+  const custodianIds = [...new Set(input.custodianIds)];
   if (custodianIds.length === 0) return [];
+  const people = await store.peopleAmong(uow, custodianIds);
+  if (custodianIds.some((id) => !people.has(id))) throw wrongField('/custodianIds', 'A custodian is a person; one of these is not.');
   await store.addCustodians(uow, hold.id, custodianIds, uow.at);
   await send(
     uow,

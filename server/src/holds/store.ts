@@ -250,6 +250,17 @@ export function remind(db: Db, holdId: string) {
   );
 }
 
+/** Which of these ids are people. */
+export async function peopleAmong(db: Db, ids: readonly string[]): Promise<ReadonlySet<string>> {
+  const found = await rows<{ id: string }>(
+    db,
+    'custodian.people',
+    `select id from principal where id = any ($1::uuid[]) and kind = 'person'`,
+    [ids],
+  );
+  return new Set(found.map((p) => p.id));
+}
+
 export function openNotices(db: Db, personId: string) {
   return rows<{ id: string; name: string; matter: string; notified_on: string }>(
     db,

@@ -84,6 +84,9 @@ function problemOfDatabase(error: Error): Problem | null {
     // What the database cannot hold as a value (SQLSTATE class 22), and what is too large for one.
     case '54000':
       return new Problem(422, 'not-storable', 'Something in this is larger than can be kept. Make it shorter.');
+    // A row that it points at is not there.
+    case '23503':
+      return new Problem(422, 'not-storable', 'Something in this names what is not there, or is still needed elsewhere.');
     case '23505':
       return new Problem(409, 'exists-already', 'Something with this name, code or number exists already. Choose another.');
     default:
