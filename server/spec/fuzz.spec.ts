@@ -44,8 +44,8 @@ interface Given {
   readonly body: unknown;
 }
 
-/** FUZZ_SEED repeats a run. */
-const seed = Number(process.env['FUZZ_SEED'] ?? Date.now() % 2 ** 31);
+/** Runs are alike, so that a change is told by what it changed; FUZZ_SEED looks elsewhere. */
+const seed = Number(process.env['FUZZ_SEED'] ?? 1);
 
 const runsOf = (name: string): number => (few.has(name) ? 5 : Math.ceil(requests / (bound().length - few.size)));
 

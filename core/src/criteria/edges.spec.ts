@@ -1,4 +1,6 @@
+import { civilDate } from '../calendar/index.js';
 import {
+  resolveCriteria,
   clausesOf,
   compileDetector,
   completeCriteria,
@@ -25,6 +27,15 @@ const vocabulary: Vocabulary = {
     { code: 'tons', title: 'Gross tons', kind: 'whole' },
   ],
 };
+
+describe('a span', () => {
+  it('that reaches beyond the dates that there are ends with them', () => {
+    const asked = (way: 'last' | 'next'): AskedCriteria => ({ op: 'within', field: 'created', way, count: 9999, unit: 'year' });
+    const today = civilDate('2026-09-14');
+    expect(resolveCriteria(asked('last'), today)).toEqual({ op: 'between', field: 'created', from: '0001-01-01', until: '2026-09-14' });
+    expect(resolveCriteria(asked('next'), today)).toEqual({ op: 'between', field: 'created', from: '2026-09-14', until: '9999-12-31' });
+  });
+});
 
 describe('conditions', () => {
   const held: AskedCriteria = { op: 'held' };
