@@ -441,6 +441,7 @@ describe('straight in SQL, with the application’s role and as the owner', () =
     });
 
     it('by what it holds, says or came to being changed or taken away', async () => {
+      await refused(`update batch set state = 'done' where id = $1`, [await inState('executing')], 'KC004', 'KC004');
       const id = await inState('notice');
       await refused('insert into batch_item (batch_id, record_id) values ($1, $2)', [id, held.id], 'KC004', 'KC004');
       await refused('update batch_item set record_id = $2 where batch_id = $1', [id, held.id], '42501', 'KC001');
