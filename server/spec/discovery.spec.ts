@@ -210,6 +210,30 @@ describe('what a person may not discover', () => {
       expect(await statusOf(world.as('reader').call(contract.docket.batch, { params: { id: batchId } }))).toBe(404);
     });
 
+    it('holds that reach beyond what one may hold: criteria do not know their names', async () => {
+      const counsel = world.as('counsel');
+      const { id: matterId } = await counsel.call(contract.holds.makeMatter, {
+        body: { code: 'M-VOC', title: 'V', kind: 'case', note: '' },
+      });
+      const inside = await world.file('editor', { place: world.ids.A02 });
+      const beyond = await world.file('editor', { title: 'Beyond' });
+      const place = (name: string, recordIds: string[]) =>
+        counsel.call(contract.holds.placeHold, { body: { matterId, name, reason: 'a case', freeze: false, recordIds } });
+      await place('Of the folder', [inside.id]);
+      await place('Of both', [inside.id, beyond.id]);
+      const grant = uuidv7();
+      await world.pool.query(
+        `insert into grant_ (id, principal_id, place_id, profile, reason) values ($1, $2, $3, 'counsel', 'for a spec')`,
+        [grant, world.ids.outsider, world.ids.A02],
+      );
+      const names = async (login: Login): Promise<string> =>
+        JSON.stringify((await world.as(login).call(contract.criteriaEndpoints.vocabulary)).holds);
+      expect(await names('counsel')).toContain('Of both');
+      expect(await names('outsider')).not.toContain('Of both');
+      await world.pool.query('delete from grant_ where id = $1', [grant]);
+      expect(await names('outsider')).toBe('[]');
+    });
+
     it('work that somebody else began', async () => {
       const { jobId } = await keeper().call(contract.steps.recompute, { body: { dryRun: true } });
       expect(await statusOf(world.as('editor').call(contract.schedule.job, { params: { id: jobId } }))).toBe(404);

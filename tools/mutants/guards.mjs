@@ -970,7 +970,7 @@ export const guards = [
     'limits',
     'a thread that takes too long is ended',
     source('kernel/tasks.ts'),
-    'patience = setTimeout(() => void worker.terminate(), now.patienceMs);',
+    "void worker.terminate();\n      settle(new GivenUp('It took too long.'));",
     nothing,
     ['reading'],
   ],

@@ -1,14 +1,14 @@
 import type { criteriaEndpoints } from '@key-cellar/contract';
 import { hasRight } from '@key-cellar/core/access';
 import type { Vocabulary } from '@key-cellar/core/criteria';
-import type { ReadsOf, Services, SignedIn } from '../kernel/index.js';
+import { mayAtRepository, type ReadsOf, type Services, type SignedIn } from '../kernel/index.js';
 import { mayNameDetectors } from './namable.js';
 import * as store from './store.js';
 
 /** Parties and business objects that criteria can name; of more, others are found on their own pages. */
 const mostNamed = 5000;
 
-/** What criteria of a person may speak of: places they may discover, and holds only for those who may place them. */
+/** What criteria of a person may speak of: places they may discover, and holds for those who may hold all that these cover. */
 async function vocabularyOf(services: Services, person: SignedIn): Promise<Vocabulary> {
   const { pool } = services;
   const access = await services.access.of(person);
@@ -17,7 +17,9 @@ async function vocabularyOf(services: Services, person: SignedIn): Promise<Vocab
     store.places(pool, access.sets('discover')),
     store.people(pool),
     store.entities(pool, mostNamed),
-    hasRight(access.anywhere, 'hold') ? store.openHolds(pool) : [],
+    hasRight(access.anywhere, 'hold')
+      ? store.openHolds(pool, (await mayAtRepository(pool, access, 'hold')) ? null : access.sets('hold'))
+      : [],
     mayNameDetectors(access) ? store.detectors(pool) : [],
   ]);
   const facts = new Map(types.flatMap((t) => t.facts.map((f) => [f.code, f])));

@@ -68,6 +68,7 @@ function problemOfDatabase(error: Error): Problem | null {
   }
   const { message } = error;
   const state = sqlState(error);
+  // What the database cannot hold as a value (SQLSTATE class 22).
   if (state?.startsWith('22')) {
     return new Problem(422, 'not-storable', 'A number, date or text in this is one that cannot be kept. Look at what was typed.');
   }
@@ -81,7 +82,7 @@ function problemOfDatabase(error: Error): Problem | null {
       return new Problem(409, 'record-declared', `${message}. A keeper may undeclare it with a reason.`);
     case '53100':
       return new Problem(507, 'disk-full', 'The disk of the database is full, so nothing was stored. Tell whoever runs the server.');
-    // What the database cannot hold as a value (SQLSTATE class 22), and what is too large for one.
+    // What is too large for one row or index.
     case '54000':
       return new Problem(422, 'not-storable', 'Something in this is larger than can be kept. Make it shorter.');
     // A row that it points at is not there.

@@ -65,12 +65,15 @@ export function tasksIn(name: ThreadName, { memoryMb }: { readonly memoryMb: num
   const running = (): Worker => {
     if (thread) return thread;
     const started = startThread(name, { resourceLimits: { maxOldGenerationSizeMb: memoryMb } });
-    started.on('message', settle);
+    // What an ended thread still says is of a question that was given up.
+    started.on('message', (answer: Answer) => {
+      if (thread === started) settle(answer);
+    });
     started.on('error', () => undefined);
     started.on('exit', () => {
       if (thread !== started) return;
       thread = null;
-      if (now) settle(new GivenUp('It took too long, or too much memory.'));
+      if (now) settle(new GivenUp('It took too much memory.'));
     });
     // Nothing hangs on an answer: a program that is done may end.
     started.unref();
@@ -81,7 +84,11 @@ export function tasksIn(name: ThreadName, { memoryMb }: { readonly memoryMb: num
     if (now || queue.length === 0) return;
     now = queue.shift()!;
     const worker = running();
-    patience = setTimeout(() => void worker.terminate(), now.patienceMs);
+    patience = setTimeout(() => {
+      thread = null;
+      void worker.terminate();
+      settle(new GivenUp('It took too long.'));
+    }, now.patienceMs);
     worker.postMessage({ task: now.task, question: now.question } satisfies Question);
   };
 
@@ -103,6 +110,7 @@ export function tasksIn(name: ThreadName, { memoryMb }: { readonly memoryMb: num
       });
     },
     async stop() {
+      for (const waiting of queue.splice(0)) waiting.settle(new GivenUp('The server is shutting down.'));
       await thread?.terminate();
     },
   };
