@@ -159,12 +159,14 @@ test('one file from receiving to certificate, by three people, and a hold that s
     await ines.goto('/proof');
     await ines.getByRole('button', { name: 'Seal now' }).click();
     await ines.getByRole('button', { name: 'Verify all' }).click();
-    await expect(ines.getByText(/All \d+ sealed entries are as they were sealed/)).toBeVisible();
+    await expect(
+      ines.getByText(/All \d+ sealed entries are as they were sealed, under every tree head, and as the witness saw them/),
+    ).toBeVisible();
     await choose(ines, 'Act', 'destroyed');
     await expect(ines.getByRole('row', { name: /destroyed .*check one/ })).toBeVisible();
     await expect(ines.getByRole('row', { name: /filed .*check one/ })).toHaveCount(0);
     const [download] = await Promise.all([ines.waitForEvent('download'), ines.getByRole('link', { name: 'Export with proofs' }).click()]);
-    const file = info.outputPath('export.json');
+    const file = info.outputPath('export.jsonl');
     await download.saveAs(file);
     const run = promisify(execFile);
     expect((await run(process.execPath, [verifier, file])).stdout).toContain('OK');

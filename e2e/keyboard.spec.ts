@@ -140,7 +140,7 @@ test('the same work with the keyboard only', async ({ browser, app }) => {
   await test.step('verify the ledger', async () => {
     await keyboard.press('9');
     await page.waitForURL('**/proof');
-    await tabTo(page, 'p-button:last-of-type button');
+    await tabTo(page, '.page-head p-button:last-of-type button');
     await keyboard.press('Enter');
     await expect(page.getByRole('status').filter({ hasText: 'sealed entries' })).toBeVisible();
   });

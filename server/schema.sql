@@ -391,6 +391,16 @@ begin
   return new;
 end $$;
 
+CREATE FUNCTION public.guard_seal_state() RETURNS trigger
+    LANGUAGE plpgsql
+    AS $$
+begin
+  if new.size < old.size or new.floor < old.floor or new.next_floor < old.next_floor then
+    raise exception 'What is sealed stays sealed' using errcode = 'KC001';
+  end if;
+  return new;
+end $$;
+
 CREATE FUNCTION public.guard_step_task() RETURNS trigger
     LANGUAGE plpgsql
     AS $$
@@ -412,6 +422,20 @@ begin
   return new;
 end $$;
 
+CREATE FUNCTION public.guard_tile() RETURNS trigger
+    LANGUAGE plpgsql
+    AS $$
+begin
+  if length(new.hashes) % 32 <> 0 or length(new.hashes) > 8192
+    or (new.level = 0 and cardinality(new.entries) <> length(new.hashes) / 32)
+    or (tg_op = 'UPDATE' and ((new.level, new.idx) is distinct from (old.level, old.idx)
+      or substring(new.hashes for length(old.hashes)) <> old.hashes
+      or new.entries[:cardinality(old.entries)] is distinct from old.entries)) then
+    raise exception 'A tile of the tree is added to at its end' using errcode = 'KC001';
+  end if;
+  return new;
+end $$;
+
 CREATE FUNCTION public.guard_transfer() RETURNS trigger
     LANGUAGE plpgsql
     AS $$
@@ -420,6 +444,19 @@ begin
     is distinct from (old.batch_id, old.records, old.bag_name, old.bag_sha256, old.bag_size, old.made_on)
     or (old.receipt is not null and new.receipt is distinct from old.receipt) then
     raise exception 'A transfer and its receipt never change' using errcode = 'KC001';
+  end if;
+  return new;
+end $$;
+
+CREATE FUNCTION public.guard_tree_head() RETURNS trigger
+    LANGUAGE plpgsql
+    AS $$
+begin
+  if new.size <= coalesce((select max(size) from tree_head), 0)
+    or new.size <> (select idx * 256 + cardinality(entries) from ledger_tile where level = 0 order by idx desc limit 1)
+    or length(new.root) <> 32 or length(new.signature) <> 64
+    or not exists (select from signing_key k where k.id = new.key_id and not exists (select from signing_key n where n.succeeds = k.id)) then
+    raise exception 'A tree head says what was sealed, with the newest key' using errcode = 'KC001';
   end if;
   return new;
 end $$;
@@ -899,6 +936,13 @@ CREATE TABLE public.head_stamp (
     authority text NOT NULL
 );
 
+CREATE TABLE public.head_witness (
+    size bigint NOT NULL,
+    note text NOT NULL,
+    witness text NOT NULL,
+    witnessed_at timestamp with time zone NOT NULL
+);
+
 CREATE TABLE public.hold (
     id uuid NOT NULL,
     matter_id uuid NOT NULL,
@@ -1325,8 +1369,10 @@ CREATE TABLE public.sign_in_try (
 CREATE TABLE public.signing_key (
     id text NOT NULL,
     public_key text NOT NULL,
-    private_key text NOT NULL,
-    made_at timestamp with time zone DEFAULT now() NOT NULL
+    made_at timestamp with time zone DEFAULT now() NOT NULL,
+    succeeds text,
+    handover bytea,
+    CONSTRAINT signing_key_handover CHECK (((succeeds IS NULL) = (handover IS NULL)))
 );
 
 CREATE TABLE public.stencil (
@@ -1492,6 +1538,9 @@ ALTER TABLE ONLY public.grant_
 
 ALTER TABLE ONLY public.head_stamp
     ADD CONSTRAINT head_stamp_pkey PRIMARY KEY (size);
+
+ALTER TABLE ONLY public.head_witness
+    ADD CONSTRAINT head_witness_pkey PRIMARY KEY (size);
 
 ALTER TABLE ONLY public.hold_cover
     ADD CONSTRAINT hold_cover_pkey PRIMARY KEY (hold_id, record_id);
@@ -1665,6 +1714,8 @@ CREATE INDEX ledger_entry_actor ON public.ledger_entry USING btree (actor_id, se
 
 CREATE INDEX ledger_entry_subject ON public.ledger_entry USING btree (subject_id, seq);
 
+CREATE INDEX ledger_entry_verified ON public.ledger_entry USING btree (seq) WHERE (act = 'verified the ledger'::text);
+
 CREATE INDEX ledger_tile_last ON public.ledger_tile USING btree (last_seq) WHERE (level = 0);
 
 CREATE INDEX ledger_tile_span ON public.ledger_tile USING gist (int8range(first_seq, last_seq, '[]'::text)) WHERE (level = 0);
@@ -1761,6 +1812,8 @@ CREATE INDEX sign_in_try_at ON public.sign_in_try USING btree (at);
 
 CREATE INDEX sign_in_try_login ON public.sign_in_try USING btree (login, at);
 
+CREATE UNIQUE INDEX signing_key_line ON public.signing_key USING btree (COALESCE(succeeds, ''::text));
+
 CREATE UNIQUE INDEX stencil_title ON public.stencil USING btree (lower(title));
 
 CREATE INDEX step_letter_task ON public.step_letter USING btree (task_id);
@@ -1809,6 +1862,8 @@ CREATE TRIGGER grant_epoch AFTER INSERT OR DELETE OR UPDATE ON public.grant_ FOR
 
 CREATE TRIGGER head_stamp_fixed BEFORE DELETE OR UPDATE ON public.head_stamp FOR EACH ROW EXECUTE FUNCTION public.refuse_change('a time stamp never changes');
 
+CREATE TRIGGER head_witness_fixed BEFORE DELETE OR UPDATE ON public.head_witness FOR EACH ROW EXECUTE FUNCTION public.refuse_change('a cosignature never changes');
+
 CREATE TRIGGER hold_guard BEFORE DELETE OR UPDATE ON public.hold FOR EACH ROW EXECUTE FUNCTION public.guard_hold();
 
 CREATE TRIGGER jurisdiction_epoch AFTER INSERT OR DELETE OR UPDATE ON public.jurisdiction FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('schedule');
@@ -1816,6 +1871,12 @@ CREATE TRIGGER jurisdiction_epoch AFTER INSERT OR DELETE OR UPDATE ON public.jur
 CREATE TRIGGER ledger_entry_fixed BEFORE DELETE OR UPDATE ON public.ledger_entry FOR EACH ROW EXECUTE FUNCTION public.refuse_change('the ledger only grows');
 
 CREATE TRIGGER ledger_entry_kept BEFORE TRUNCATE ON public.ledger_entry FOR EACH STATEMENT EXECUTE FUNCTION public.refuse_change('the ledger only grows');
+
+CREATE TRIGGER ledger_tile_fixed BEFORE DELETE ON public.ledger_tile FOR EACH ROW EXECUTE FUNCTION public.refuse_change('the ledger only grows');
+
+CREATE TRIGGER ledger_tile_guard BEFORE INSERT OR UPDATE ON public.ledger_tile FOR EACH ROW EXECUTE FUNCTION public.guard_tile();
+
+CREATE TRIGGER ledger_tile_kept BEFORE TRUNCATE ON public.ledger_tile FOR EACH STATEMENT EXECUTE FUNCTION public.refuse_change('the ledger only grows');
 
 CREATE TRIGGER membership_epoch AFTER INSERT OR DELETE OR UPDATE ON public.membership FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('access');
 
@@ -1871,6 +1932,10 @@ CREATE TRIGGER rule_version_fixed BEFORE DELETE OR UPDATE ON public.rule_version
 
 CREATE TRIGGER rule_version_kept BEFORE TRUNCATE ON public.rule_version FOR EACH STATEMENT EXECUTE FUNCTION public.refuse_change('a published rule version never changes');
 
+CREATE TRIGGER seal_state_guard BEFORE UPDATE ON public.seal_state FOR EACH ROW EXECUTE FUNCTION public.guard_seal_state();
+
+CREATE TRIGGER signing_key_fixed BEFORE DELETE OR UPDATE ON public.signing_key FOR EACH ROW EXECUTE FUNCTION public.refuse_change('a key that signed stays known');
+
 CREATE TRIGGER stencil_version_fixed BEFORE DELETE OR UPDATE ON public.stencil_version FOR EACH ROW EXECUTE FUNCTION public.refuse_change('a version of a stencil never changes');
 
 CREATE TRIGGER stencil_version_kept BEFORE TRUNCATE ON public.stencil_version FOR EACH STATEMENT EXECUTE FUNCTION public.refuse_change('a version of a stencil never changes');
@@ -1880,6 +1945,8 @@ CREATE TRIGGER step_task_guard BEFORE UPDATE ON public.step_task FOR EACH ROW EX
 CREATE TRIGGER transfer_guard BEFORE UPDATE ON public.transfer FOR EACH ROW EXECUTE FUNCTION public.guard_transfer();
 
 CREATE TRIGGER tree_head_fixed BEFORE DELETE OR UPDATE ON public.tree_head FOR EACH ROW EXECUTE FUNCTION public.refuse_change('a signed tree head never changes');
+
+CREATE TRIGGER tree_head_guard BEFORE INSERT ON public.tree_head FOR EACH ROW EXECUTE FUNCTION public.guard_tree_head();
 
 CREATE TRIGGER version_guard BEFORE INSERT OR DELETE OR UPDATE ON public.version FOR EACH ROW EXECUTE FUNCTION public.guard_version();
 
@@ -1969,6 +2036,9 @@ ALTER TABLE ONLY public.grant_
 
 ALTER TABLE ONLY public.head_stamp
     ADD CONSTRAINT head_stamp_size_fkey FOREIGN KEY (size) REFERENCES public.tree_head(size);
+
+ALTER TABLE ONLY public.head_witness
+    ADD CONSTRAINT head_witness_size_fkey FOREIGN KEY (size) REFERENCES public.tree_head(size);
 
 ALTER TABLE ONLY public.hold_cover
     ADD CONSTRAINT hold_cover_hold_id_fkey FOREIGN KEY (hold_id) REFERENCES public.hold(id);
@@ -2084,6 +2154,9 @@ ALTER TABLE ONLY public.rule_version
 ALTER TABLE ONLY public.session
     ADD CONSTRAINT session_principal_id_fkey FOREIGN KEY (principal_id) REFERENCES public.principal(id);
 
+ALTER TABLE ONLY public.signing_key
+    ADD CONSTRAINT signing_key_succeeds_fkey FOREIGN KEY (succeeds) REFERENCES public.signing_key(id);
+
 ALTER TABLE ONLY public.stencil_version
     ADD CONSTRAINT stencil_version_made_by_fkey FOREIGN KEY (made_by) REFERENCES public.principal(id);
 
@@ -2169,11 +2242,17 @@ REVOKE ALL ON FUNCTION public.guard_objection() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.guard_record() FROM PUBLIC;
 
+REVOKE ALL ON FUNCTION public.guard_seal_state() FROM PUBLIC;
+
 REVOKE ALL ON FUNCTION public.guard_step_task() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.guard_steps_taken() FROM PUBLIC;
 
+REVOKE ALL ON FUNCTION public.guard_tile() FROM PUBLIC;
+
 REVOKE ALL ON FUNCTION public.guard_transfer() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.guard_tree_head() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.guard_version() FROM PUBLIC;
 
@@ -2282,6 +2361,8 @@ GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.former_code TO cellar_app;
 GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.grant_ TO cellar_app;
 
 GRANT SELECT,INSERT ON TABLE public.head_stamp TO cellar_app;
+
+GRANT SELECT,INSERT ON TABLE public.head_witness TO cellar_app;
 
 GRANT SELECT,INSERT ON TABLE public.hold TO cellar_app;
 

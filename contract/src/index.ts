@@ -37,7 +37,16 @@ export {
 export { filing, receiving, type Arrival, type Filing, type FilingResult } from './receiving.js';
 export { holds, type HoldLine, type HoldPage, type MatterLine } from './holds.js';
 export { docket, type BatchItem, type BatchLine, type BatchPage, type DueGroup, type Gate } from './docket.js';
-export { ledger, type LedgerEntry, type LedgerFilter, type TreeHead } from './ledger.js';
+export {
+  ledger,
+  type LedgerEntry,
+  type LedgerFilter,
+  type LedgerFinding,
+  type LedgerReport,
+  type LedgerState,
+  type TreeHead,
+  type VerifyLine,
+} from './ledger.js';
 export { reports, type HorizonBar, type Needs, type Suggestion, type TodayLine } from './reports.js';
 export { stepAnswers, steps, type LetterTask, type StepAnswer, type StepTask, type SweepLine } from './steps.js';
 export {

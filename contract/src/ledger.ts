@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { dateText, get, id, post } from './shared.js';
+import { ask, dateText, get, id, post, problem } from './shared.js';
 import { text } from './text.js';
 
 const ledgerEntry = z.object({
@@ -37,8 +37,62 @@ const head = z.object({
   signature: z.string(),
   /** RFC 3161: the token as base64 of DER, when it was made and by whom; null until the authority has answered. */
   timeStamp: z.object({ token: z.string(), at: z.string(), authority: z.string() }).nullable(),
+  /** C2SP signed-note: the checkpoint with the signatures of ledger and witness; null until the witness has answered. */
+  witness: z.object({ note: z.string(), at: z.string(), name: z.string() }).nullable(),
 });
 export type TreeHead = z.infer<typeof head>;
+
+const ledgerState = z.object({
+  /** Newest first. */
+  heads: z.array(head),
+  unsealed: z.number().int(),
+  unsealedSince: z.string().nullable(),
+  /** How many entries the newest cosigned and the newest stamped head cover. */
+  witnessed: z.number().int().nullable(),
+  stamped: z.number().int().nullable(),
+  keyId: z.string().nullable(),
+  lastVerified: z.object({ at: z.string(), by: z.string(), ok: z.boolean(), size: z.number().int() }).nullable(),
+  /** What keeps entries from being sealed, cosigned or stamped; an alarm may be the work of somebody. */
+  troubles: z.array(
+    z.object({ what: z.enum(['sealing', 'witness', 'stamp']), since: z.string(), sentence: z.string(), alarm: z.boolean() }),
+  ),
+});
+export type LedgerState = z.infer<typeof ledgerState>;
+
+const finding = z.object({
+  what: z.enum(['entry', 'tree', 'head', 'key', 'stamp', 'witness', 'unsealed']),
+  /** A leaf, the size of a head, a tile or a key, whichever it is about. */
+  place: z.string(),
+  seq: z.number().int().optional(),
+  sentence: z.string(),
+});
+export type LedgerFinding = z.infer<typeof finding>;
+
+const report = z.object({
+  ok: z.boolean(),
+  size: z.number().int(),
+  sentence: z.string(),
+  findings: z.array(finding),
+  /** What could not be looked at, a sentence each. */
+  unchecked: z.array(z.string()),
+  checked: z.object({
+    entries: z.number().int(),
+    heads: z.number().int(),
+    cosigned: z.number().int(),
+    stamped: z.number().int(),
+    /** Heads of the witness's own file. */
+    seen: z.number().int(),
+  }),
+});
+export type LedgerReport = z.infer<typeof report>;
+const verifyLine = z.union([z.object({ done: z.number().int(), total: z.number().int() }), z.object({ report }), z.object({ problem })]);
+export type VerifyLine = z.infer<typeof verifyLine>;
+
+/** Sizes of heads that somebody kept, with commas between. */
+const sizes = z
+  .string()
+  .regex(/^\d{1,15}(,\d{1,15}){0,99}$/, { error: 'must be sizes of tree heads with commas between, a hundred at most' })
+  .transform((text) => text.split(',').map(Number));
 
 export const ledger = {
   entries: get('/ledger', 'Entries of the audit trail, newest first', {
@@ -47,22 +101,18 @@ export const ledger = {
   }),
   export: get(
     '/ledger/export',
-    'Sealed entries with their proofs, to be checked without Key Cellar; `since` adds the proof that an older head is a prefix',
-    {
-      query: ledgerFilter.extend({ since: z.coerce.number().int().positive().optional() }),
-    },
+    'Sealed entries as lines of JSON that give the newest root, to be checked without Key Cellar; `since` adds the roots of heads that were kept',
+    { query: ledgerFilter.extend({ since: sizes.optional() }) },
   ),
   acts: get('/ledger/acts', 'Kinds of acts that occur', { response: z.object({ acts: z.array(z.string()) }) }),
-  heads: get('/ledger/heads', 'Signed tree heads, newest first', {
-    response: z.object({ heads: z.array(head), unsealed: z.number().int() }),
+  state: get('/ledger/state', 'Tree heads, newest first, and what is sealed, cosigned and stamped', { response: ledgerState }),
+  head: get('/ledger/heads/{size}', 'The checkpoint of a tree head with the signatures of ledger and witness, to be kept elsewhere', {
+    params: z.object({ size: z.string().regex(/^\d{1,15}$/) }),
   }),
   seal: post('/ledger/seal', 'Seal what is not sealed yet', { response: z.object({ size: z.number().int() }) }),
-  verify: post('/ledger/verify', 'Recompute the whole tree from the entries and compare', {
-    response: z.object({
-      ok: z.boolean(),
-      size: z.number().int(),
-      sentence: z.string(),
-      broken: z.array(z.object({ seq: z.number().int(), leaf: z.number().int(), sentence: z.string() })),
-    }),
+  verify: ask('/ledger/verify', 'Check everything; answers with lines of JSON, progress first, the report last', { response: verifyLine }),
+  changeKey: post('/ledger/key', 'Let a new key sign from now on; the old one signs that it does', {
+    body: z.object({ why: text(500).min(1) }),
+    response: z.object({ keyId: z.string() }),
   }),
 };

@@ -1,5 +1,7 @@
 import { spawn, type ChildProcess } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
+import { cp } from 'node:fs/promises';
+import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { expect, test as base, type Browser, type Page } from '@playwright/test';
 import pg from 'pg';
@@ -15,10 +17,20 @@ export interface App {
   restart(): Promise<void>;
 }
 
+/** The keys of each repository are its own: one that changes its key takes none from another. */
+const keysOf = (databaseUrl: string): string => join(standInsDir, new URL(databaseUrl).pathname.slice(1));
+
 async function serve(databaseUrl: string, port: number): Promise<{ child: ChildProcess; port: number }> {
   const child = spawn(process.execPath, ['--import', 'tsx', 'server/src/main.ts'], {
     cwd: root,
-    env: { ...process.env, DATABASE_URL: databaseUrl, PORT: String(port), LOG_LEVEL: 'error', STANDINS_DIR: standInsDir },
+    env: {
+      ...process.env,
+      DATABASE_URL: databaseUrl,
+      PORT: String(port),
+      LOG_LEVEL: 'error',
+      STANDINS_DIR: standInsDir,
+      KEYS_DIR: keysOf(databaseUrl),
+    },
     stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
   });
   const listening = await new Promise<number>((resolve, reject) => {
@@ -48,6 +60,7 @@ export const test = base.extend<object, { app: App; repository: Repository }>({
       await client.query(`create database ${name}${repository === 'empty' ? '' : ` template ${templateName}`}`);
       const url = new URL(owner);
       url.pathname = `/${name}`;
+      if (repository !== 'empty') await cp(join(standInsDir, 'keys'), keysOf(url.href), { recursive: true });
       let server = await serve(url.href, 0);
       await use({
         url: `http://127.0.0.1:${server.port}`,

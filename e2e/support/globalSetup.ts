@@ -1,4 +1,5 @@
 import { execFile } from 'node:child_process';
+import { rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -18,6 +19,8 @@ export default async function globalSetup(): Promise<void> {
   await client.connect();
   // For working on one journey: the demo of the run before serves again.
   if (process.env['REUSE_DEMO']) return client.end();
+  // Witness and keys of the demo that was before belong to that one.
+  await rm(standInsDir, { recursive: true, force: true });
   await client.query(`drop database if exists ${templateName} with (force)`);
   await client.query(`create database ${templateName}`);
   await client.end();
@@ -25,6 +28,6 @@ export default async function globalSetup(): Promise<void> {
   url.pathname = `/${templateName}`;
   await promisify(execFile)(process.execPath, ['--import', 'tsx', 'demo/src/main.ts'], {
     cwd: root,
-    env: { ...process.env, DATABASE_URL: url.href, STANDINS_DIR: standInsDir },
+    env: { ...process.env, DATABASE_URL: url.href, STANDINS_DIR: standInsDir, KEYS_DIR: join(standInsDir, 'keys') },
   });
 }

@@ -12,7 +12,7 @@ const free = ['identity.makeFirstKeeper', 'identity.signIn', 'identity.signOut',
 /** Acts that ask for a right somewhere: they make something of one’s own, or ask anew for each row of a table. */
 const somewhere = ['schedule.importEvents', 'receiving.upload', 'setup.makeEntity', 'holds.makeMatter'];
 /** Acts whose work goes on beyond what can be tried and rolled back: only their refusals are tried here. */
-const notTried = ['receiving.upload', 'steps.sweep', 'ledger.seal', 'ledger.verify', 'identity.moveClock'];
+const notTried = ['receiving.upload', 'steps.sweep', 'ledger.seal', 'identity.moveClock'];
 
 const places = [...spots, 'astride', 'absent'] as const;
 type Where = (typeof places)[number];

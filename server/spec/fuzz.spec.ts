@@ -16,6 +16,8 @@ const few = new Set([
   'identity.moveClock',
   'ledger.verify',
   'ledger.seal',
+  'ledger.export',
+  'ledger.changeKey',
   'steps.recompute',
   'schedule.effect',
 ]);

@@ -305,6 +305,12 @@ describe('straight in SQL, with the application’s role and as the owner', () =
     );
     await refused(`update record_type_version set title = 'x'`, [], '42501', 'KC001');
     await refused('delete from record_type_version', [], '42501', 'KC001');
+    await refused('delete from ledger_tile', [], '42501', 'KC001');
+    await refused('truncate ledger_tile', [], '42501', 'KC001');
+    await refused(`update signing_key set public_key = 'x'`, [], '42501', 'KC001');
+    await refused('delete from signing_key', [], '42501', 'KC001');
+    await refused(`update head_witness set note = 'x'`, [], '42501', 'KC001');
+    await refused('delete from head_witness', [], '42501', 'KC001');
     await refused('alter table ledger_entry disable trigger all', [], '42501', 'done');
     await refused('set session_replication_role = replica', [], '42501', 'done');
     await refused('drop trigger ledger_entry_fixed on ledger_entry', [], '42501', 'done');

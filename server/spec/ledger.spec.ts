@@ -1,33 +1,14 @@
-import { execFile } from 'node:child_process';
-import { mkdtemp, writeFile } from 'node:fs/promises';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
-import { fileURLToPath } from 'node:url';
 import { ledger } from '@key-cellar/contract';
 import { canonicalJson } from '@key-cellar/core/ledger';
-import { entryBody, sealOnce, verifyLedger, withUnitOfWork } from '../src/index.js';
+import { entryBody, sealOnce, withUnitOfWork } from '../src/index.js';
 import { chapters } from './support/chapters.js';
-import { asOwner } from './support/database.js';
+import { configFor } from './support/database.js';
+import { exported, saved, tamper, verified, verifiedAlone, verifyOffline } from './support/ledger.js';
 import { makeWorld, statusOf, today, type World } from './support/world.js';
-
-const verifier = fileURLToPath(new URL('../../tools/verify-ledger.mjs', import.meta.url));
-
-function verify(file: string): Promise<{ code: number; output: string }> {
-  return new Promise((resolve) =>
-    execFile(process.execPath, [verifier, file], (error, stdout, stderr) => resolve({ code: error ? 1 : 0, output: stdout + stderr })),
-  );
-}
-
-interface Export {
-  head: { size: number; root: string };
-  consistency: { from: { size: number }; proof: string[] } | null;
-  entries: { leaf: number; entry: string; proof: string[] }[];
-}
 
 describe('the ledger', () => {
   const chapter = chapters();
   let world: World;
-  let folder: string;
   const actor = { id: null, name: 'Test', from: 'test', today };
   const append = (n: number, label: string) =>
     Promise.all(
@@ -40,21 +21,14 @@ describe('the ledger', () => {
         ),
       ),
     );
-  const exported = async (query = ''): Promise<Export> =>
-    (await (await world.as('auditor').fetch(`/api/ledger/export?${query}`)).json()) as Export;
-  const saved = async (name: string, content: unknown): Promise<string> => {
-    const file = join(folder, name);
-    await writeFile(file, JSON.stringify(content));
-    return file;
-  };
 
   beforeAll(async () => {
     world = await makeWorld();
-    folder = await mkdtemp(join(tmpdir(), 'ledger-'));
   });
   afterAll(() => world.stop());
 
   chapter('works off a backlog in parts, and misses nothing that was committed late', async () => {
+    const { keysDir } = configFor(world.database);
     const counts = async () =>
       (
         await world.pool.query<{ entries: number; sealed: number; floor: number; last: number }>(
@@ -73,13 +47,13 @@ describe('the ledger', () => {
       [at, entryBody(actor, at, { act: 'tested', subject: { kind: 'ledger', id: null, name: 'late' } })],
     );
     await append(200, 'after');
-    for (let i = 0; i < 4; i++) await sealOnce(world.pool, 50);
+    for (let i = 0; i < 4; i++) await sealOnce(world.pool, keysDir, 50);
     const waiting = await counts();
     expect(waiting.floor).toBeLessThan(waiting.last - 190);
     await late.query('commit');
     late.release();
-    while ((await sealOnce(world.pool, 50)).added) continue;
-    await sealOnce(world.pool, 50);
+    while ((await sealOnce(world.pool, keysDir, 50)).added) continue;
+    await sealOnce(world.pool, keysDir, 50);
     const done = await counts();
     expect(done.sealed).toBe(done.entries);
     expect(done.floor).toBe(done.last);
@@ -87,7 +61,7 @@ describe('the ledger', () => {
       `select count(*)::int as n, count(distinct e)::int as different from ledger_tile t, unnest(t.entries) e where t.level = 0`,
     );
     expect(rows[0]).toEqual({ n: done.entries, different: done.entries });
-    expect((await verifyLedger(world.pool)).ok).toBeTrue();
+    expect((await verifiedAlone(world.database, world.pool)).findings).toEqual([]);
   });
 
   chapter('writes entries as canonical JSON', () => {
@@ -118,104 +92,170 @@ describe('the ledger', () => {
     expect(rows[0].named).toBe(rows[0].entries);
   });
 
-  chapter('verifies as a whole', async () => {
-    const result = await world.as('auditor').call(ledger.verify);
-    expect(result.ok).withContext(result.sentence).toBeTrue();
-    expect(result.size).toBeGreaterThan(480);
+  chapter('verifies as a whole, says how far it is, and enters what came of it', async () => {
+    const report = await verified(world);
+    expect(report.findings).toEqual([]);
+    expect(report.unchecked).toEqual([]);
+    expect(report.ok).withContext(report.sentence).toBeTrue();
+    expect(report.sentence).toBe(
+      `All ${report.size} sealed entries are as they were sealed, under every tree head, and as the witness saw them.`,
+    );
+    expect(report.size).toBeGreaterThan(480);
+    const heads = (await world.pool.query<{ n: number }>('select count(*)::int as n from tree_head')).rows[0]!.n;
+    expect(report.checked.entries).toBe(report.size);
+    expect(report.checked.heads).toBe(heads);
+    const state = await world.as('auditor').call(ledger.state);
+    expect(state.lastVerified).toEqual(jasmine.objectContaining({ by: 'Person auditor', ok: true, size: report.size }));
   });
 
-  chapter('exports entries whose proofs hold without the program, against an older head too', async () => {
-    const { heads } = await world.as('auditor').call(ledger.heads);
+  chapter('exports entries that give the root without the program, and the roots of older heads on the way', async () => {
+    const { heads } = await world.as('auditor').call(ledger.state);
     const older = heads.find((h) => h.size < heads[0]!.size)!;
     await world.services.sealer.sealNow();
-    const file = await exported(`since=${older.size}`);
-    expect(file.consistency!.from.size).toBe(older.size);
-    const { code, output } = await verify(await saved('good.json', file));
-    expect(output).toContain('OK');
+    const file = await exported(world, `since=${older.size}`);
+    expect(file.entries.length).toBe(file.header.head.size);
+    const kept = await saved([{ format: 'ledger-export', formatVersion: 2, head: older }]);
+    const { code, output } = await verifyOffline(await saved(file.lines), '--head', kept);
+    expect(output).toContain(`OK: ${file.entries.length} entries are as they were sealed in the tree of ${file.header.head.size}`);
+    expect(output).toContain(`OK: that tree extends the one of ${older.size} entries in`);
     expect(code).toBe(0);
   });
 
+  chapter('exports a part with hashes for the rest, and says what it cannot show', async () => {
+    for (let i = 0; i < 5; i++) {
+      await append(1, 'between');
+      await world.services.sealer.sealNow();
+    }
+    const { heads } = await world.as('auditor').call(ledger.state);
+    // Of an odd size within what is left out: no complete subtree ends there.
+    const older = heads.find((h) => h.size < heads[0]!.size && h.size % 2 === 1)!;
+    const kept = await saved([{ head: older }]);
+    const query = `act=${encodeURIComponent('sealed the ledger')}`;
+    expect((await exported(world, query)).entries).toEqual([]);
+    const part = await exported(world, 'act=verified%20the%20ledger');
+    expect(part.entries.map(({ entry }) => (JSON.parse(entry) as { act: string }).act)).toEqual(['verified the ledger']);
+    const bare = await verifyOffline(await saved(part.lines), '--head', kept);
+    expect(bare.output).toContain(
+      `Not checked: ${kept}: the export shows no root of ${older.size} entries; ask for it again with since=${older.size}.`,
+    );
+    const asked = await exported(world, `act=verified%20the%20ledger&since=${older.size},999999999`);
+    const { code, output } = await verifyOffline(await saved(asked.lines), '--head', kept);
+    expect(code).withContext(output).toBe(0);
+    expect(output).toContain(`OK: that tree extends the one of ${older.size} entries`);
+    // Of one person: found by their index instead of walking the whole tree.
+    const own = await exported(world, `actor=${world.ids.auditor}`);
+    expect(own.entries.length).toBeGreaterThan(1);
+    expect(own.entries.every(({ entry }) => entry.includes(world.ids.auditor))).toBeTrue();
+    expect((await verifyOffline(await saved(own.lines))).code).toBe(0);
+  });
+
   chapter('names the entry when one byte of it was changed', async () => {
-    const file = await exported();
+    const file = await exported(world);
     const victim = file.entries[17]!;
     victim.entry = victim.entry.replace('"tested"', '"Tested"').replace('"granted"', '"Granted"');
-    const { code, output } = await verify(await saved('changed.json', file));
+    const { code, output } = await verifyOffline(await saved(file.lines));
     expect(code).toBe(1);
-    expect(output).toContain(`leaf ${victim.leaf}`);
+    expect(output).toContain(`Entry at leaf ${victim.leaf} is not what was sealed there.`);
   });
 
-  chapter('rejects a forged head, a changed proof and a changed consistency proof', async () => {
-    const head = await exported();
-    head.head.root = head.head.root.replace(/^./, (c) => (c === '0' ? '1' : '0'));
-    expect((await verify(await saved('head.json', head))).code).toBe(1);
-    const proof = await exported();
-    proof.entries[3]!.proof[0] = '00'.repeat(32);
-    expect((await verify(await saved('proof.json', proof))).output).toContain(`leaf ${proof.entries[3]!.leaf}`);
-    const { heads } = await world.as('auditor').call(ledger.heads);
-    const since = await exported(`since=${heads.at(-1)!.size}`);
-    since.consistency!.proof[0] = '00'.repeat(32);
-    expect((await verify(await saved('consistency.json', since))).code).toBe(1);
-    expect((await verify(await saved('rubbish.json', { hello: 1 }))).code).toBe(1);
-  });
-
-  chapter('says what does not hold: a text, the signature, the order of the leaves', async () => {
-    const past = (sql: string) =>
-      asOwner(world.database, async (client) => {
-        await client.query('set session_replication_role = replica');
-        await client.query(sql);
-      });
-    const found = async () => {
-      const { ok, sentence, broken } = await world.as('auditor').call(ledger.verify);
-      return { ok, sentence, broken: broken.map((b) => b.sentence) };
+  chapter('rejects a forged head, a forged leaf, a changed hash, lines left out, and what is no export', async () => {
+    const forged = async (change: (file: Awaited<ReturnType<typeof exported>>) => void, query = ''): Promise<string> => {
+      const file = await exported(world, query);
+      change(file);
+      const { code, output } = await verifyOffline(await saved(file.lines));
+      expect(code).withContext(output).toBe(1);
+      return output;
     };
+    const flip = (hash: string): string => hash.replace(/^./, (c) => (c === '0' ? '1' : '0'));
+    expect(await forged((f) => (f.header.head.root = flip(f.header.head.root)))).toContain('do not give the tree head');
+    expect(await forged((f) => (f.entries[3]!.hash = flip(f.entries[3]!.hash)))).toContain('Entry at leaf 3');
+    // Entry and hash changed together: then the root tells.
+    expect(
+      await forged((f) => {
+        f.entries[5]!.entry = f.entries[6]!.entry;
+        f.entries[5]!.hash = f.entries[6]!.hash;
+      }),
+    ).toContain('do not give the tree head');
+    const part = 'act=verified%20the%20ledger';
+    expect(await forged((f) => (f.gaps[0]!.hashes[0] = flip(f.gaps[0]!.hashes[0]!)), part)).toContain('do not give the tree head');
+    expect(await forged((f) => f.gaps[0]!.hashes.pop(), part)).toContain('does not fit');
+    expect(await forged((f) => f.lines.splice(9, 1))).toContain('Entry at leaf 9');
+    expect(await forged((f) => f.lines.pop())).toContain('do not give the tree head');
+    expect(await forged((f) => (f.lines.length = 0))).toContain('This file is empty.');
+    expect((await verifyOffline(await saved([{ hello: 1 }]))).output).toContain('This is not an export');
+    expect((await verifyOffline(await saved(['no json at all\n']))).output).toContain('This file cannot be checked');
+  });
+
+  chapter('says what does not hold: a text, the signature, the order of the leaves, a tile, a head', async () => {
+    const findings = async () => (await verified(world)).findings.map((f) => f.sentence);
     // In a part that no column repeats.
     const [{ seq }] = (await world.pool.query<{ seq: number }>(`select seq from ledger_entry where act = 'tested' order by seq limit 1`))
       .rows as [{ seq: number }];
-    await past(`update ledger_entry set body = replace(body, '"v":1}', '"v":2}') where seq = ${seq}`);
-    expect((await found()).broken).toEqual(['The entry was changed after it was sealed.']);
-    await past(`update ledger_entry set body = replace(body, '"v":2}', '"v":1}') where seq = ${seq}`);
+    await tamper(world, `update ledger_entry set body = replace(body, '"v":1}', '"v":2}') where seq = ${seq}`);
+    expect(await findings()).toContain('The entry was changed after it was sealed.');
+    await tamper(world, `update ledger_entry set body = replace(body, '"v":2}', '"v":1}') where seq = ${seq}`);
 
-    // With everything sealed no newer head comes in between.
-    const size = await world.services.sealer.sealNow();
-    const turnedOver = `update tree_head set signature = set_byte(signature, 0, 255 - get_byte(signature, 0)) where size <= ${size}`;
-    await past(turnedOver);
-    expect(await found()).toEqual({ ok: false, sentence: 'The signature of the newest tree head does not hold.', broken: [] });
-    await past(turnedOver);
+    const [{ size }] = (await world.pool.query<{ size: number }>('select size from tree_head order by size offset 2 limit 1')).rows as [
+      { size: number },
+    ];
+    // An older head, not only the newest.
+    const turnedOver = `update tree_head set signature = set_byte(signature, 0, 255 - get_byte(signature, 0)) where size = ${size}`;
+    await tamper(world, turnedOver);
+    expect(await findings()).toEqual([`The signature of the tree head of ${size} entries does not hold.`]);
+    await tamper(world, turnedOver);
 
     // Two leaves with their hashes: each is as it was sealed, and the tree is another.
     const swapped = `update ledger_tile set entries = array[entries[2], entries[1]] || entries[3:],
       hashes = substring(hashes from 33 for 32) || substring(hashes from 1 for 32) || substring(hashes from 65) where level = 0 and idx = 0`;
-    await past(swapped);
-    expect(await found()).toEqual({
-      ok: false,
-      sentence: 'The entries do not give the signed root: the order or number of entries was changed.',
-      broken: [],
-    });
-    await past(swapped);
-    expect((await found()).ok).toBeTrue();
+    await tamper(world, swapped);
+    expect((await findings())[0]).toContain('do not give the tree head');
+    await tamper(world, swapped);
+
+    const above = `update ledger_tile set hashes = set_byte(hashes, 0, 255 - get_byte(hashes, 0)) where level = 1`;
+    await tamper(world, above);
+    expect(await findings()).toEqual(['The tile 1/0 of the tree does not say what the entries give.']);
+    await tamper(world, above);
+
+    await tamper(world, `update seal_state set size = size + 1`);
+    expect(await findings()).toEqual(['More or less is said to be sealed than the newest tree head says.']);
+    await tamper(world, `update seal_state set size = size - 1`);
+    expect(await findings()).toEqual([]);
+  });
+
+  chapter('names an entry that was never sealed', async () => {
+    await world.services.sealer.sealNow();
+    // Where nobody looks for new entries any more: below the sealer's floor.
+    await tamper(
+      world,
+      `insert into ledger_entry (seq, at, act, subject_kind, body) overriding system value
+       select 0, at, act, subject_kind, body from ledger_entry order by seq limit 1`,
+    );
+    const report = await verified(world);
+    expect(report.findings).toEqual([
+      { what: 'entry', place: '', seq: 0, sentence: 'Entry 0 lies in the ledger and was never sealed: it was put there by another way.' },
+    ]);
+    await tamper(world, 'delete from ledger_entry where seq = 0');
+    expect((await verified(world)).ok).toBeTrue();
   });
 
   chapter('names a row that was changed, removed or relabelled behind the application’s back', async () => {
-    const tamper = (sql: string) =>
-      asOwner(world.database, async (client) => {
-        await client.query('alter table ledger_entry disable trigger user');
-        await client.query(sql);
-        await client.query('alter table ledger_entry enable trigger user');
-      });
     const seqs = (
       await world.pool.query<{ seq: number }>(`select seq from ledger_entry where act = 'tested' order by seq limit 3`)
     ).rows.map((r) => r.seq);
-    await tamper(`update ledger_entry set body = replace(body, 'tested', 'passed') where seq = ${seqs[0]}`);
-    await tamper(`update ledger_entry set act = 'passed' where seq = ${seqs[1]}`);
-    await tamper(`delete from ledger_entry where seq = ${seqs[2]}`);
-    const result = await world.as('auditor').call(ledger.verify);
-    expect(result.ok).toBeFalse();
-    expect(result.broken.map((b) => b.seq)).toEqual(seqs);
+    await tamper(world, `update ledger_entry set body = replace(body, 'tested', 'passed') where seq = ${seqs[0]}`);
+    await tamper(world, `update ledger_entry set act = 'passed' where seq = ${seqs[1]}`);
+    await tamper(world, `delete from ledger_entry where seq = ${seqs[2]}`);
+    const report = await verified(world);
+    expect(report.ok).toBeFalse();
+    expect(report.findings.flatMap((f) => (f.seq === undefined ? [] : [f.seq]))).toEqual(seqs);
+    expect(report.sentence).toContain('The first: The entry was changed after it was sealed.');
   });
 
   chapter('is for keepers and auditors of the whole repository', async () => {
     expect(await statusOf(world.as('editor').call(ledger.entries))).toBe(403);
-    expect(await statusOf(world.as('counsel').call(ledger.verify))).toBe(403);
+    expect(await statusOf(world.as('counsel').call(ledger.state))).toBe(403);
+    expect((await world.as('counsel').fetch('/api/ledger/verify', { method: 'POST', body: '{}' })).status).toBe(403);
     expect((await world.as('reader').fetch('/api/ledger/export')).status).toBe(403);
+    expect(await statusOf(world.as('auditor').call(ledger.changeKey, { body: { why: 'x' } }))).toBe(403);
   });
 });

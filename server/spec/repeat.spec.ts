@@ -69,10 +69,14 @@ describe('the same request a second time', () => {
   /** Works over a copy of the world, in which nothing goes on by itself. */
   async function inCopy(work: (services: Services, database: string) => Promise<void>): Promise<void> {
     const database = await copyOf(world.database);
-    const services = await openServices({ ...configFor(database), archiveUrl: '', timeAuthorityUrl: '' }, pino({ level: 'silent' }), {
-      connections: 4,
-      sealer: () => ({ sealNow: () => Promise.resolve(0), stop: () => Promise.resolve() }),
-    });
+    const services = await openServices(
+      { ...configFor(database), archiveUrl: '', timeAuthorityUrl: '', timeAuthorityCertificates: '', witnessUrl: '', witnessKey: '' },
+      pino({ level: 'silent' }),
+      {
+        connections: 4,
+        sealer: () => ({ sealNow: () => Promise.resolve(0), troubles: () => [], stop: () => Promise.resolve() }),
+      },
+    );
     try {
       await work(services, database);
     } finally {

@@ -516,7 +516,7 @@ describe('every route that changes something', () => {
       });
     },
     'ledger.seal': () => world.as('auditor').call(contract.ledger.seal),
-    'ledger.verify': () => world.as('auditor').call(contract.ledger.verify),
+    'ledger.changeKey': () => world.as('keeper').call(contract.ledger.changeKey, { body: { why: 'a year has passed' } }),
   };
   /** Refused once anybody exists. */
   const changesNothing = ['identity.makeFirstKeeper'];

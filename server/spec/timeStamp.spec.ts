@@ -1,30 +1,21 @@
-import { execFile } from 'node:child_process';
 import { createServer } from 'node:http';
 import type { AddressInfo } from 'node:net';
-import { mkdtemp, readdir, readFile, writeFile } from 'node:fs/promises';
+import { mkdtemp, readdir, readFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { fileURLToPath } from 'node:url';
 import { ledger } from '@key-cellar/contract';
-import { requestTimeStamp, timeStampHolds } from '../src/ledger/timeStamp.js';
-import type { StandIn } from '../src/standins/listen.js';
-import { startTimeAuthority } from '../src/standins/timeAuthority.js';
-import { withUnitOfWork } from '../src/index.js';
+import { headText } from '../src/ledger/sealer.js';
+import { requestTimeStamp, stampedAt } from '../src/ledger/timeStamp.js';
+import { startTimeAuthority, type TimeAuthority } from '../src/standins/timeAuthority.js';
 import { chapters } from './support/chapters.js';
-import { asApplication, asOwner } from './support/database.js';
+import { asApplication } from './support/database.js';
+import { exported, keptBy, saved, tamper, verified, verifyOffline } from './support/ledger.js';
 import { makeWorld, today, type World } from './support/world.js';
 
-const verifier = fileURLToPath(new URL('../../tools/verify-ledger.mjs', import.meta.url));
 const at = '2026-09-14T10:00:00.000Z';
 
-function verify(file: string): Promise<{ code: number; output: string }> {
-  return new Promise((resolve) =>
-    execFile(process.execPath, [verifier, file], (error, stdout, stderr) => resolve({ code: error ? 1 : 0, output: stdout + stderr })),
-  );
-}
-
 describe('a time stamp', () => {
-  let authority: StandIn;
+  let authority: TimeAuthority;
   let folder: string;
   beforeAll(async () => {
     folder = await mkdtemp(join(tmpdir(), 'time-'));
@@ -33,27 +24,27 @@ describe('a time stamp', () => {
   afterAll(() => authority.stop());
 
   it('says when, by whom, and over what', async () => {
-    const stamp = await requestTimeStamp(authority.url, 'a head', at);
+    const stamp = await requestTimeStamp(authority.url, 'a head', at, authority.certificate);
     expect(stamp.at.toISOString()).toBe(at);
     expect(stamp.authority).toBe('Tarrin Sound Time Office');
-    expect(await timeStampHolds(stamp.token, 'a head')).toBeTrue();
-    expect(await timeStampHolds(stamp.token, 'another head')).toBeFalse();
+    expect(await stampedAt(stamp.token, 'a head', authority.certificate)).toEqual(new Date(at));
+    expect(await stampedAt(stamp.token, 'another head', authority.certificate)).toBeNull();
   });
 
   it('does not hold when any byte of what is signed was changed', async () => {
-    const { token } = await requestTimeStamp(authority.url, 'a head', at);
+    const { token } = await requestTimeStamp(authority.url, 'a head', at, authority.certificate);
     const time = token.indexOf('20260914');
     for (const place of [time + 3, token.length - 4]) {
       const changed = Buffer.from(token);
       changed[place]! ^= 1;
-      expect(await timeStampHolds(changed, 'a head')).toBeFalse();
+      expect(await stampedAt(changed, 'a head', authority.certificate)).toBeNull();
     }
-    expect(await timeStampHolds(token.subarray(0, 90), 'a head')).toBeFalse();
+    expect(await stampedAt(token.subarray(0, 90), 'a head', authority.certificate)).toBeNull();
   });
 
   it('comes from the same key after a restart', async () => {
     const again = await startTimeAuthority(folder);
-    const [one, two] = await Promise.all([authority, again].map((a) => requestTimeStamp(a.url, 'x', at)));
+    const [one, two] = await Promise.all([authority, again].map((a) => requestTimeStamp(a.url, 'x', at, a.certificate)));
     await again.stop();
     const identity = JSON.parse(await readFile(join(folder, 'identity.json'), 'utf8')) as { certificate: string };
     const certificate = Buffer.from(identity.certificate, 'base64');
@@ -63,12 +54,22 @@ describe('a time stamp', () => {
   it('comes from one key when several servers begin at the same moment', async () => {
     const shared = await mkdtemp(join(tmpdir(), 'time-'));
     const many = await Promise.all(Array.from({ length: 6 }, () => startTimeAuthority(shared)));
-    const stamps = await Promise.all(many.map((a) => requestTimeStamp(a.url, 'x', at)));
+    const stamps = await Promise.all(many.map((a) => requestTimeStamp(a.url, 'x', at, a.certificate)));
     await Promise.all(many.map((a) => a.stop()));
-    for (const stamp of stamps) expect(await timeStampHolds(stamp.token, 'x')).toBeTrue();
+    for (const stamp of stamps) expect(await stampedAt(stamp.token, 'x', many[0]!.certificate)).not.toBeNull();
     const identity = JSON.parse(await readFile(join(shared, 'identity.json'), 'utf8')) as { certificate: string };
     for (const { token } of stamps) expect(token.includes(Buffer.from(identity.certificate, 'base64'))).toBeTrue();
     expect(await readdir(shared)).toEqual(['identity.json']);
+  });
+
+  it('is none when another authority made it, or one whose certificate is for more than that', async () => {
+    const other = await startTimeAuthority(await mkdtemp(join(tmpdir(), 'time-')));
+    const stamp = await requestTimeStamp(other.url, 'x', at, other.certificate);
+    expect(await stampedAt(stamp.token, 'x', authority.certificate)).toBeNull();
+    expect(await stampedAt(stamp.token, 'x', '')).toBeNull();
+    expect(await stampedAt(stamp.token, 'x', `${authority.certificate}\n${other.certificate}`)).toEqual(new Date(at));
+    await expectAsync(requestTimeStamp(other.url, 'x', at, authority.certificate)).toBeRejectedWithError(/none that is trusted/);
+    await other.stop();
   });
 
   it('is refused with a rejection for a query that cannot be read, and by us for a stamp on something else', async () => {
@@ -90,10 +91,10 @@ describe('a time stamp', () => {
     });
     await new Promise<void>((resolve) => stale.listen({ port: 0, host: '127.0.0.1', exclusive: true }, resolve));
     const url = `http://127.0.0.1:${(stale.address() as AddressInfo).port}`;
-    await requestTimeStamp(url, 'first', at);
-    await expectAsync(requestTimeStamp(url, 'second', at)).toBeRejectedWithError(/something else/);
+    await requestTimeStamp(url, 'first', at, authority.certificate);
+    await expectAsync(requestTimeStamp(url, 'second', at, authority.certificate)).toBeRejectedWithError(/something else/);
     // The same text, and a nonce of another query: a replay.
-    await expectAsync(requestTimeStamp(url, 'first', at)).toBeRejectedWithError(/something else/);
+    await expectAsync(requestTimeStamp(url, 'first', at, authority.certificate)).toBeRejectedWithError(/something else/);
     stale.closeAllConnections();
     await new Promise((resolve) => stale.close(resolve));
   });
@@ -104,71 +105,79 @@ describe('the newest tree head', () => {
   let world: World;
   beforeAll(async () => {
     world = await makeWorld();
-    await withUnitOfWork(
-      world.pool,
-      { id: null, name: 'T', from: 't', today },
-      (uow) => uow.enter({ act: 'tested', subject: { kind: 'ledger', id: null, name: 'n' } }),
-      'none',
-    );
+    await world.file('editor');
     await world.services.sealer.sealNow();
   });
   afterAll(() => world.stop());
 
-  chapter('is stamped after sealing, shown so, and checked by the whole verification', async () => {
-    const { heads } = await world.as('auditor').call(ledger.heads);
+  chapter('is stamped after sealing, and shown so', async () => {
+    const { heads } = await world.as('auditor').call(ledger.state);
     expect(heads[0]!.timeStamp!.authority).toBe('Tarrin Sound Time Office');
     expect(heads[0]!.timeStamp!.at.slice(0, 10)).toBe(today);
-    const verdict = await world.as('auditor').call(ledger.verify);
-    expect(verdict.ok).toBeTrue();
-    expect(verdict.sentence).toContain('Tarrin Sound Time Office stamped the newest tree head.');
+    const report = await verified(world);
+    expect(report.ok).toBeTrue();
+    expect(report.checked.stamped).toBeGreaterThan(0);
   });
 
-  chapter('is checked offline by the small verifier, which names a stamp that was put elsewhere', async () => {
-    const folder = await mkdtemp(join(tmpdir(), 'stamp-'));
+  chapter('is checked offline, which names a stamp that was put elsewhere and one by somebody else', async () => {
     await world.services.sealer.sealNow();
-    const file = (await (await world.as('auditor').fetch('/api/ledger/export')).json()) as {
-      head: { timeStamp: { token: string } };
-    };
-    const path = join(folder, 'export.json');
-    await writeFile(path, JSON.stringify(file));
-    const good = await verify(path);
+    const file = await exported(world);
+    const good = await verifyOffline(await saved(file.lines), '--time-authority', await keptBy.timeOffice(world));
     expect(good.code).withContext(good.output).toBe(0);
     expect(good.output).toContain('CN=Tarrin Sound Time Office stamped that head at 2026-09-14T');
+    expect((await verifyOffline(await saved(file.lines))).output).toContain('Not checked: whether the certificate that stamped the head');
 
-    const authority = await startTimeAuthority(folder);
-    const other = await requestTimeStamp(authority.url, 'another tree', at);
-    await authority.stop();
-    await writeFile(path, JSON.stringify({ ...file, head: { ...file.head, timeStamp: { token: other.token.toString('base64') } } }));
-    const bad = await verify(path);
+    const other = await startTimeAuthority(await mkdtemp(join(tmpdir(), 'time-')));
+    const pem = await saved([other.certificate]);
+    expect((await verifyOffline(await saved(file.lines), '--time-authority', pem)).output).toContain('none that you trust');
+    const stamp = await requestTimeStamp(other.url, 'another tree', at, other.certificate);
+    await other.stop();
+    file.header.head.timeStamp!.token = stamp.token.toString('base64');
+    const bad = await verifyOffline(await saved(file.lines));
     expect(bad.code).toBe(1);
     expect(bad.output).toContain('time stamp of the tree head');
   });
 
-  chapter('keeps its stamp: the database refuses a change, and a forged one is named', async () => {
+  chapter('keeps its stamp: a forged one is named, and one that is older than its head', async () => {
     await asApplication(world.database, async (client) => {
       await expectAsync(client.query(`update head_stamp set authority = 'me'`)).toBeRejectedWithError(/permission denied|never changes/);
       await expectAsync(client.query('delete from head_stamp')).toBeRejectedWithError(/permission denied|never changes/);
     });
     await world.services.sealer.sealNow();
-    await asOwner(world.database, async (client) => {
-      await client.query('set session_replication_role = replica');
-      await client.query(
-        'update head_stamp set token = overlay(token placing decode($1, $2) from 60) where size = (select max(size) from head_stamp)',
-        ['00', 'hex'],
-      );
-    });
-    const verdict = await world.as('auditor').call(ledger.verify);
-    expect(verdict.ok).toBeFalse();
-    expect(verdict.sentence).toBe('The time stamp of the newest tree head does not hold.');
+    const [{ size, token, text }] = (
+      await world.pool.query<{ size: number; token: Buffer; text: string }>(
+        `select s.size, s.token, to_char(h.signed_at at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"') as text
+         from head_stamp s join tree_head h using (size) order by size limit 1`,
+      )
+    ).rows as [{ size: number; token: Buffer; text: string }];
+    const put = (bytes: Buffer): Promise<unknown> =>
+      tamper(world, `update head_stamp set token = decode('${bytes.toString('hex')}', 'hex') where size = ${size}`);
+    const changed = Buffer.from(token);
+    changed[60]! ^= 1;
+    await put(changed);
+    const names = async () => (await verified(world)).findings.map((f) => f.sentence);
+    expect(await names()).toEqual([`The time stamp of the tree head of ${size} entries does not hold.`]);
+
+    const head = await world.pool.query<{ root: Buffer; key_id: string }>('select root, key_id from tree_head where size = $1', [size]);
+    const { root, key_id } = head.rows[0]!;
+    const said = headText({ size, root: root.toString('hex'), signedAt: text, keyId: key_id });
+    const { timeAuthorityUrl, timeAuthorityCertificates } = world.services.outside;
+    await put((await requestTimeStamp(timeAuthorityUrl, said, '2020-01-01T00:00:00Z', timeAuthorityCertificates)).token);
+    expect(await names()).toEqual([`The tree head of ${size} entries was stamped before it says that it was signed.`]);
+    await put(token);
+    expect(await names()).toEqual([]);
   });
 
-  chapter('is sealed and proven without a stamp while the authority is away', async () => {
-    const other = await makeWorld({ timeAuthorityUrl: 'http://127.0.0.1:9' });
+  chapter('is sealed and proven without a stamp while the authority is away, and says so', async () => {
+    const other = await makeWorld({ timeAuthorityUrl: 'http://127.0.0.1:9', timeAuthorityCertificates: '' });
     await other.file('editor');
     await other.services.sealer.sealNow();
-    const { heads } = await other.as('auditor').call(ledger.heads);
+    const { heads, troubles } = await other.as('auditor').call(ledger.state);
     expect(heads[0]!.timeStamp).toBeNull();
-    expect((await other.as('auditor').call(ledger.verify)).ok).toBeTrue();
+    expect(troubles.map((t) => [t.what, t.alarm])).toEqual([['stamp', false]]);
+    const report = await verified(other);
+    expect(report.ok).toBeTrue();
+    expect(report.unchecked).toEqual(['The newest tree head has no time stamp yet.']);
     await other.stop();
   });
 });

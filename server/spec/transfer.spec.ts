@@ -250,12 +250,15 @@ describe('a transfer', () => {
     expect(mets).toContain(`<dc:identifier>${two.number}</dc:identifier>`);
     expect(mets).toContain('<dc:title>Extension &amp; more</dc:title>');
     expect(mets).toContain('<premis:eventType>filed</premis:eventType>');
+    expect(mets).toContain('<premis:agentName>Person editor</premis:agentName>');
+    const info = files.get(`${batch.number}/bag-info.txt`)!.toString();
+    expect(info).toMatch(/^Ledger-Head: \d+ entries, root [0-9a-f]{64}, cosigned by tarrin-sound-witness$/m);
     expect(mets).toContain('R-T version 1, Sound Compact, art. 1; due 2025-01-01');
     for (const [name, bytes] of files) {
       if (name.includes('/data/records/')) expect(mets).toContain(sha256(bytes));
     }
-    const proofs = join(folder, 'ledger.json');
-    await writeFile(proofs, files.get(names.find((n) => n.endsWith('ledger.json'))!)!);
+    const proofs = join(folder, 'ledger.jsonl');
+    await writeFile(proofs, files.get(names.find((n) => n.endsWith('ledger.jsonl'))!)!);
     const said = execFileSync(process.execPath, [fileURLToPath(new URL('../../tools/verify-ledger.mjs', import.meta.url)), proofs], {
       encoding: 'utf8',
     });

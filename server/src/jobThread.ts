@@ -4,11 +4,11 @@ import { pino } from 'pino';
 import { runExecution, runSteps } from './docket/index.js';
 import { type Actor, programActor } from './kernel/index.js';
 import { readSettings } from './identity/index.js';
-import { sealAll } from './ledger/index.js';
+import { openSealer } from './ledger/index.js';
 import { lookForSigns, runNotes } from './records/index.js';
 import { runGaps } from './facts/index.js';
 import { runRecompute } from './schedule/index.js';
-import { closeConnections, openServices, type Reachable } from './services.js';
+import { closeConnections, openServices, outsideOf, type Reachable } from './services.js';
 
 const connections = 6;
 /** How soon what was written is looked at by detectors. */
@@ -19,7 +19,7 @@ const log = pino({ level: config.logLevel }).child({ thread: 'jobs' });
 const stop = new Promise<void>((resolve) => parentPort!.once('message', () => resolve()));
 const services = await openServices(config, log, {
   connections,
-  sealer: (pool) => ({ sealNow: () => sealAll(pool), stop: () => Promise.resolve() }),
+  sealer: (pool) => openSealer(pool, log, outsideOf(config)),
 });
 const actor = async (): Promise<Actor> => programActor('job', (await readSettings(services.pool)).today);
 

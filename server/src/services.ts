@@ -3,7 +3,7 @@ import type { Logger } from 'pino';
 import { accessBooks } from './access/index.js';
 import type { Services } from './docket/index.js';
 import { eventsOver, openJobs, openPool, tasksIn, type Config } from './kernel/index.js';
-import type { Sealer } from './ledger/index.js';
+import type { Outside, Sealer } from './ledger/index.js';
 import { listenersOver } from './listeners.js';
 import { pageDrawer } from './records/index.js';
 import { effectThreads, ruleBooks } from './schedule/index.js';
@@ -11,7 +11,24 @@ import { effectThreads, ruleBooks } from './schedule/index.js';
 export type { Services };
 
 /** A configuration in which every outside service has an address, be it a stand-in's. */
-export type Reachable = Config & { readonly archiveUrl: string; readonly timeAuthorityUrl: string };
+export type Reachable = Config & Outside & { readonly archiveUrl: string };
+
+/** Only what the ledger needs of it: it goes to threads as well. */
+export const outsideOf = ({
+  witnessUrl,
+  witnessKey,
+  ledgerName,
+  keysDir,
+  timeAuthorityUrl,
+  timeAuthorityCertificates,
+}: Reachable): Outside => ({
+  witnessUrl,
+  witnessKey,
+  ledgerName,
+  keysDir,
+  timeAuthorityUrl,
+  timeAuthorityCertificates,
+});
 
 const uploadConnections = 8;
 const countConnections = 2;
@@ -36,6 +53,7 @@ export async function openServices(
     events: eventsOver(listenersOver(() => services)),
     archiveUrl: config.archiveUrl,
     sealer: given.sealer(pool),
+    outside: outsideOf(config),
     effects: effectThreads(),
     pages: pageDrawer(),
     reading: tasksIn('readThread', { memoryMb: 512 }),

@@ -5,13 +5,15 @@ import { type Config, listen, programActor, startThread, stopListening } from '.
 import { sweepDaily } from './docket/index.js';
 import { makeApp } from './http/app.js';
 import { forgetEnded, readSettings } from './identity/index.js';
-import { startSealer } from './ledger/index.js';
+import { openSealer } from './ledger/index.js';
 import { foldRack } from './plan/index.js';
+import { sendHeadLetters } from './reports/index.js';
 import { foldRuleUse } from './schedule/index.js';
-import { closeConnections, openServices, type Reachable, type Services } from './services.js';
+import { closeConnections, openServices, outsideOf, type Reachable, type Services } from './services.js';
 import { startArchive } from './standins/archive.js';
 import type { StandIn } from './standins/listen.js';
 import { startTimeAuthority } from './standins/timeAuthority.js';
+import { startWitness } from './standins/witness.js';
 
 const connections = 12;
 const sealEveryMs = 2000;
@@ -59,16 +61,23 @@ function startJobThread(config: Reachable, log: Logger): { stop(): Promise<void>
 /** Starts a stand-in for each outside service that has no address of its own. */
 async function withStandIns(given: Config): Promise<{ config: Reachable; stopStandIns(): Promise<void> }> {
   const started: StandIn[] = [];
-  const orStandIn = async (url: string | null, start: () => Promise<StandIn>): Promise<string> => {
-    if (url !== null) return url;
-    const standIn = await start();
-    started.push(standIn);
-    return standIn.url;
+  const begun = async <T extends StandIn>(standIn: Promise<T>): Promise<T> => {
+    started.push(await standIn);
+    return standIn;
   };
-  const archiveUrl = await orStandIn(given.archiveUrl, () => startArchive(join(given.standInsDir, 'archive')));
-  const timeAuthorityUrl = await orStandIn(given.timeAuthorityUrl, () => startTimeAuthority(join(given.standInsDir, 'time-office')));
+  const folder = (name: string): string => join(given.standInsDir, name);
+  const archiveUrl = given.archiveUrl ?? (await begun(startArchive(folder('archive')))).url;
+  const time = given.timeAuthorityUrl === null ? await begun(startTimeAuthority(folder('time-office'))) : null;
+  const witness = given.witnessUrl === null ? await begun(startWitness(folder('witness'))) : null;
   return {
-    config: { ...given, archiveUrl, timeAuthorityUrl },
+    config: {
+      ...given,
+      archiveUrl,
+      timeAuthorityUrl: time?.url ?? given.timeAuthorityUrl!,
+      timeAuthorityCertificates: time?.certificate ?? given.timeAuthorityCertificates ?? '',
+      witnessUrl: witness?.url ?? given.witnessUrl!,
+      witnessKey: witness?.key ?? given.witnessKey ?? '',
+    },
     async stopStandIns() {
       await Promise.all(started.map((standIn) => standIn.stop()));
     },
@@ -80,7 +89,7 @@ export async function startServices(given: Config, log: Logger = pino({ level: g
   const { config, stopStandIns } = await withStandIns(given);
   const services = await openServices(config, log, {
     connections,
-    sealer: (pool) => startSealer(pool, log, sealEveryMs, config.timeAuthorityUrl),
+    sealer: (pool) => openSealer(pool, log, outsideOf(config), sealEveryMs),
   });
   const jobThread = startJobThread(config, log);
   const { pool } = services;
@@ -88,8 +97,11 @@ export async function startServices(given: Config, log: Logger = pino({ level: g
   // The first sweep is at the start: what came due while nobody was here is found at once.
   const daily = (): void => {
     readSettings(pool)
-      .then(({ today }) => sweepDaily(services, programActor('sweep', today)))
-      .catch((error: unknown) => log.warn({ err: error }, 'the sweep failed; it is tried again'));
+      .then(async ({ today }) => {
+        await sweepDaily(services, programActor('sweep', today));
+        await sendHeadLetters(services, programActor('ledger', today));
+      })
+      .catch((error: unknown) => log.warn({ err: error }, 'the work of the day failed; it is tried again'));
   };
   daily();
   const dayWatch = setInterval(daily, lookAtDayEveryMs);

@@ -64,7 +64,7 @@ export async function buildServer() {
       ),
     );
     await build({
-      entryPoints: ['main', 'jobThread', 'pageThread', 'readThread', 'effectThread'].map((name) =>
+      entryPoints: ['main', 'jobThread', 'pageThread', 'readThread', 'effectThread', 'ledgerThread'].map((name) =>
         join(root, 'server', 'src', `${name}.ts`),
       ),
       outdir: join(root, 'dist', 'server'),

@@ -1,5 +1,21 @@
 export { canonicalJson } from './canonicalJson.js';
 export {
+  checkpointText,
+  cosignature,
+  cosignedText,
+  noteKeyId,
+  noteKinds,
+  noteText,
+  parseCheckpoint,
+  parseNote,
+  parseVerifierKey,
+  readCosignature,
+  verifierKey,
+  type Checkpoint,
+  type NoteKind,
+  type SignedNote,
+} from './checkpoint.js';
+export {
   completeSubtrees,
   consistencyPath,
   consistencyProof,

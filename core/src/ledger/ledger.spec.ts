@@ -55,6 +55,31 @@ describe('the Merkle tree', () => {
       expect(hex(restored.root())).toBe(hex(frontier.root()));
     }
   });
+  it('takes a complete subtree for all of its leaves', () =>
+    fc.assert(
+      fc.property(fc.integer({ min: 1, max: 80 }), fc.array(fc.boolean(), { minLength: 80, maxLength: 80 }), (size, open) => {
+        const list = many(size);
+        const frontier = new MerkleFrontier();
+        let start = 0;
+        while (start < size) {
+          let end = start + 1;
+          // What is not open is covered by as few hashes as there can be.
+          if (!open[start]) while (end < size && !open[end]) end++;
+          for (const { height, index } of completeSubtrees(start, end)) {
+            const first = index * 2 ** height;
+            frontier.appendSubtree(height, byDefinition(list.slice(first, first + 2 ** height)));
+          }
+          start = end;
+        }
+        expect(frontier.size).toBe(size);
+        expect(hex(frontier.root())).toBe(hex(byDefinition(list)));
+      }),
+    ));
+  it('refuses a subtree that does not begin where it stands', () => {
+    const frontier = new MerkleFrontier();
+    frontier.append(leafHash(entries[0]!));
+    expect(() => frontier.appendSubtree(1, leafHash(entries[0]!))).toThrowError(RangeError, 'No subtree of 2^1 leaves begins at leaf 1');
+  });
   it('says how many leaves it has', () => {
     const frontier = new MerkleFrontier();
     for (let n = 0; n < 5; n++) {

@@ -37,15 +37,23 @@ export class MerkleFrontier {
 
   /** Adds a leaf hash. `onNode` is told each complete subtree that this closes. */
   append(leaf: Uint8Array, onNode?: (height: number, index: number, hash: Uint8Array) => void): void {
-    let node = { height: 0, hash: leaf };
-    onNode?.(0, this.count, leaf);
+    this.appendSubtree(0, leaf, onNode);
+  }
+
+  /**
+   * Adds 2^height leaves at once by the hash over them. Throws RangeError unless the tree so far is a multiple of as many.
+   */
+  appendSubtree(height: number, hash: Uint8Array, onNode?: (height: number, index: number, hash: Uint8Array) => void): void {
+    if (this.count % 2 ** height !== 0) throw new RangeError(`No subtree of 2^${height} leaves begins at leaf ${this.count}`);
+    let node = { height, hash };
+    onNode?.(height, this.count / 2 ** height, hash);
     while (this.peaks.at(-1)?.height === node.height) {
       const left = this.peaks.pop()!;
       node = { height: node.height + 1, hash: nodeHash(left.hash, node.hash, this.sha256) };
       onNode?.(node.height, Math.floor(this.count / 2 ** node.height), node.hash);
     }
     this.peaks.push(node);
-    this.count += 1;
+    this.count += 2 ** height;
   }
 
   /** Restores a frontier of `size` leaves from a source of complete-subtree hashes. */

@@ -1,5 +1,7 @@
 import cluster from 'node:cluster';
 import { randomBytes } from 'node:crypto';
+import { existsSync } from 'node:fs';
+import { cp } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -36,6 +38,11 @@ export function configFor(database: string): Config {
     logLevel: process.env['LOG_LEVEL'] ?? 'silent',
     archiveUrl: null,
     timeAuthorityUrl: null,
+    timeAuthorityCertificates: null,
+    witnessUrl: null,
+    witnessKey: null,
+    ledgerName: database,
+    keysDir: join(tmpdir(), `stand-ins-${database}`, 'keys'),
     standInsDir: join(tmpdir(), `stand-ins-${database}`),
   };
 }
@@ -87,6 +94,8 @@ export async function freshDatabase(): Promise<string> {
 export async function copyOf(database: string): Promise<string> {
   const name = freshName();
   await asOwner('postgres', (client) => client.query(`create database ${name} template ${database}`));
+  const { keysDir } = configFor(database);
+  if (existsSync(keysDir)) await cp(keysDir, configFor(name).keysDir, { recursive: true });
   return name;
 }
 

@@ -1,3 +1,4 @@
+import type { TreeHead } from '@key-cellar/contract';
 import { document, type Sheet } from '../print/index.js';
 import type { Evidence } from './certificateStore.js';
 import type { Receipt } from './receipt.js';
@@ -14,6 +15,8 @@ export interface CertificateContent {
   readonly proposedBy: string;
   readonly approvals: readonly { readonly name: string; readonly on: string }[];
   readonly records: readonly Evidence[];
+  /** The newest tree head that the witness cosigned: what was entered by then cannot be changed without contradicting it. */
+  readonly head: TreeHead | null;
   readonly kept: readonly { readonly name: string; readonly reason: string }[];
 }
 
@@ -67,6 +70,16 @@ function compose(
       );
     }
     space(4);
+  }
+  if (content.head) {
+    const { size, root, signedAt, witness } = content.head;
+    rule();
+    write(`The ledger at issue: ${size} entries, head signed ${signedAt}, cosigned by ${witness!.name} ${witness!.at}.`, {
+      size: 8,
+      soft: true,
+      gap: 2,
+    });
+    write(`Root ${root}`, { size: 8, soft: true });
   }
   if (content.kept.length > 0) {
     rule();

@@ -6,6 +6,7 @@ import { notFound, Problem, withUnitOfWork, type Actor, type JobContext, type Un
 import { readSettings } from '../identity/index.js';
 import { dropUnusedContent, versionsOf } from '../records/index.js';
 import type { Services } from './services.js';
+import { finalHead } from '../ledger/index.js';
 import { certificatePdf } from './certificate.js';
 import { nextState } from './standing.js';
 import * as batchStore from './batchStore.js';
@@ -147,6 +148,7 @@ async function finishIfDone(services: Services, uow: UnitOfWork, batchId: string
         action: batch.action,
         receipt: batch.receipt,
         records: gone,
+        head: await finalHead(uow),
         kept: items.filter((i) => i.outcome !== 'disposed').map((i) => ({ name: `${i.number} ${i.title}`, reason: i.reason ?? i.outcome })),
       },
       services.config.fontsDir,

@@ -92,6 +92,21 @@ function premisEvent(section: XMLBuilder, event: PackedEvent, id: string): void 
   agent.ele('premis:linkingAgentIdentifierValue').txt(event.agent);
 }
 
+/** Whom the events of a record name: PREMIS knows people and programs as agents, each described once. */
+function premisAgents(section: XMLBuilder, events: readonly PackedEvent[], key: string): void {
+  [...new Set(events.map((event) => event.agent))].forEach((name, a) => {
+    const agent = section
+      .ele('digiprovMD', { ID: `agent-${key}-${a + 1}` })
+      .ele('mdWrap', { MDTYPE: 'PREMIS:AGENT' })
+      .ele('xmlData')
+      .ele('premis:agent');
+    const identifier = agent.ele('premis:agentIdentifier');
+    identifier.ele('premis:agentIdentifierType').txt('name');
+    identifier.ele('premis:agentIdentifierValue').txt(name);
+    agent.ele('premis:agentName').txt(name);
+  });
+}
+
 /**
  * The description of a package: METS 1.12 with Dublin Core for what each record is, PREMIS 3.0 for its files and for
  * what happened to it, and a structural map with one division a record.
@@ -111,6 +126,7 @@ export function packageXml(description: PackageDescription, fixityOf: (path: str
     const rights = section.ele('rightsMD', { ID: `rights-${r + 1}` }).ele('mdWrap', { MDTYPE: 'OTHER', OTHERMDTYPE: 'retention rule' });
     rights.ele('xmlData').ele('dc:rights').txt(record.rule);
     record.events.forEach((event, e) => premisEvent(section, event, `${r + 1}-${e + 1}`));
+    premisAgents(section, record.events, String(r + 1));
   });
   const fileSec = mets.ele('fileSec');
   description.records.forEach((record, r) => {

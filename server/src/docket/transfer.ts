@@ -3,7 +3,7 @@ import { dublinCoreOf } from '@key-cellar/core/records';
 import * as z from 'zod';
 import { type Actor, type JobContext, Problem, withUnitOfWork } from '../kernel/index.js';
 import { readSettings, type Settings } from '../identity/index.js';
-import { exportEntries } from '../ledger/index.js';
+import { exportLines, finalHead, type ExportLine } from '../ledger/index.js';
 import { contentById, dropUnusedContent, readContent, versionsOf, withFixity, writeContent } from '../records/index.js';
 import { factNames, recordTypes } from '../facts/index.js';
 import type { Services } from './services.js';
@@ -14,7 +14,7 @@ import type * as batchStore from './batchStore.js';
 import * as transferStore from './transferStore.js';
 import { verdictOn } from './verdict.js';
 
-const ledgerFile = 'ledger.json';
+const ledgerFile = 'ledger.jsonl';
 
 /** What goes into the bag for one record: its newest facts, every version's bytes, and what the ledger says of it. */
 async function packRecord(
@@ -26,7 +26,10 @@ async function packRecord(
   const { pool } = services;
   const folder = `records/${safePart(record.number)}`;
   const versions = await versionsOf(pool, record.id);
-  const entries = await exportEntries(pool, settings.timeZone, { subject: record.id });
+  const lines: ExportLine[] = [];
+  const { timeZone } = settings;
+  const question = { filter: { subject: record.id }, timeZone, since: [], ledgerName: services.config.ledgerName };
+  for await (const line of exportLines(pool, question)) lines.push(line);
   const files: PackedFile[] = [
     ...versions.map((v) => ({
       path: `data/${folder}/${v.no}-${safePart(v.file_name)}`,
@@ -34,16 +37,18 @@ async function packRecord(
       mediaType: v.media_type,
       use: 'content' as const,
     })),
-    { path: `data/${folder}/${ledgerFile}`, fileName: ledgerFile, mediaType: 'application/json', use: 'ledger' },
+    { path: `data/${folder}/${ledgerFile}`, fileName: ledgerFile, mediaType: 'application/jsonl', use: 'ledger' },
   ];
   const payload: PayloadFile[] = versions.map((v, i) => ({
     path: files[i]!.path.slice('data/'.length),
     open: () => withFixity(readContent(pool, v.content_id, 0, v.size), v.sha256),
   }));
-  payload.push({ path: `${folder}/${ledgerFile}`, open: () => Readable.from([JSON.stringify(entries, null, 1)], { objectMode: false }) });
-  const events = entries.entries.map(({ entry }) => {
-    const body = JSON.parse(entry) as { act: string; at: string; actor: { name: string }; note: string | null };
-    return { act: body.act, at: body.at, agent: body.actor.name, note: body.note };
+  const text = lines.map((line) => `${JSON.stringify(line)}\n`).join('');
+  payload.push({ path: `${folder}/${ledgerFile}`, open: () => Readable.from([text], { objectMode: false }) });
+  const events = lines.flatMap((line) => {
+    if (!('entry' in line)) return [];
+    const body = JSON.parse(line.entry) as { act: string; at: string; actor: { name: string }; note: string | null };
+    return [{ act: body.act, at: body.at, agent: body.actor.name, note: body.note }];
   });
   const type = types.get(record.record_type)!;
   const names = await factNames(pool, record.facts);
@@ -75,7 +80,7 @@ async function goesInto(services: Services, batch: batchStore.BatchRow, today: s
 async function pack(services: Services, actor: Actor, batch: batchStore.BatchRow): Promise<void> {
   // What the ledger says of the records is in the bag with its proofs: so everything up to now is sealed first.
   await services.sealer.sealNow();
-  const settings = await readSettings(services.pool);
+  const [settings, head] = await Promise.all([readSettings(services.pool), finalHead(services.pool)]);
   const records = await goesInto(services, batch, actor.today);
   if (records.length === 0) return;
   const types = new Map((await recordTypes(services.pool)).map((t) => [t.code, t]));
@@ -105,6 +110,7 @@ async function pack(services: Services, actor: Actor, batch: batchStore.BatchRow
           ['External-Identifier', batch.number],
           ['External-Description', batch.what],
           ['Bagging-Date', actor.today],
+          ...(head ? [['Ledger-Head', `${head.size} entries, root ${head.root}, cosigned by ${head.witness!.name}`] as const] : []),
         ],
         madeOn: new Date(`${actor.today}T12:00:00Z`),
       });

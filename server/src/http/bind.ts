@@ -59,10 +59,10 @@ function changeSession(context: HttpContext, { begins }: SessionChange): Respons
   return context.json({});
 }
 
-function download({ file: { bytes, type, name } }: Download): Response {
-  return new Response(new Uint8Array(bytes), {
-    headers: { 'content-type': type, 'content-disposition': `attachment; filename="${name}"`, 'content-length': String(bytes.length) },
-  });
+function download({ file }: Download): Response {
+  const headers = { 'content-type': file.type, 'content-disposition': `attachment; filename="${file.name}"` };
+  if ('parts' in file) return new Response(ReadableStream.from(file.parts) as ReadableStream<Uint8Array>, { headers });
+  return new Response(new Uint8Array(file.bytes), { headers: { ...headers, 'content-length': String(file.bytes.length) } });
 }
 
 function lines(context: HttpContext, { work }: Lines): Response {

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { existsSync } from 'node:fs';
+import { existsSync, readFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 
@@ -28,6 +28,16 @@ export interface Config {
   readonly archiveUrl: string | null;
   /** The time-stamping authority (RFC 3161) for tree heads; null lets a stand-in run on loopback. */
   readonly timeAuthorityUrl: string | null;
+  /** Its certificates as PEM, or of who issued them; a stamp by another is no stamp. */
+  readonly timeAuthorityCertificates: string | null;
+  /** The witness that cosigns tree heads (C2SP tlog-witness); null lets a stand-in run on loopback. */
+  readonly witnessUrl: string | null;
+  /** Its key as notes name it (C2SP signed-note); a cosignature with another is none. */
+  readonly witnessKey: string | null;
+  /** Under what name the witness knows this ledger. Not kept in the database, so that nobody changes it there. */
+  readonly ledgerName: string;
+  /** Folder of the private keys, readable by the server alone. */
+  readonly keysDir: string;
   /** Where the stand-ins keep what is theirs. */
   readonly standInsDir: string;
 }
@@ -56,13 +66,22 @@ export function appPassword(ownerUrl: string): string {
     .digest('hex');
 }
 
+/** A service outside is trusted by what it signs with: an address without that is refused. */
+function outside(env: NodeJS.ProcessEnv, url: string, trusted: string): string | null {
+  const address = env[url] ?? null;
+  if (address !== null && !env[trusted]) throw new Error(`${url} is set, and ${trusted} does not say whose signatures count.`);
+  return address;
+}
+
 const listOf = (text = ''): string[] => text.split(/[\s,]+/).filter(Boolean);
 
-/** Reads the configuration from the environment. Throws when DATABASE_URL is missing. */
+/** Reads the configuration from the environment. Throws when DATABASE_URL is missing, or what an outside service signs with. */
 export function readConfig(env: NodeJS.ProcessEnv = process.env): Config {
   const ownerUrl = env['DATABASE_URL'];
   if (!ownerUrl) throw new Error('DATABASE_URL names no database.');
   const root = repositoryRoot();
+  const dataDir = env['KEY_CELLAR_DATA'] ?? join(root, '.data');
+  const certificates = env['TIME_AUTHORITY_CERTIFICATES'];
   const webDir = join(root, 'web', 'dist', 'web', 'browser');
   return {
     ownerUrl,
@@ -77,7 +96,12 @@ export function readConfig(env: NodeJS.ProcessEnv = process.env): Config {
     fontsDir: join(root, 'server', 'assets'),
     logLevel: env['LOG_LEVEL'] ?? 'info',
     archiveUrl: env['ARCHIVE_URL'] ?? null,
-    timeAuthorityUrl: env['TIME_AUTHORITY_URL'] ?? null,
-    standInsDir: env['STANDINS_DIR'] ?? join(root, '.data', 'stand-ins'),
+    timeAuthorityUrl: outside(env, 'TIME_AUTHORITY_URL', 'TIME_AUTHORITY_CERTIFICATES'),
+    timeAuthorityCertificates: certificates ? readFileSync(certificates, 'utf8') : null,
+    witnessUrl: outside(env, 'WITNESS_URL', 'WITNESS_KEY'),
+    witnessKey: env['WITNESS_KEY'] ?? null,
+    ledgerName: env['LEDGER_NAME'] ?? decodeURIComponent(new URL(ownerUrl).pathname.slice(1)),
+    keysDir: env['KEYS_DIR'] ?? join(dataDir, 'keys'),
+    standInsDir: env['STANDINS_DIR'] ?? join(dataDir, 'stand-ins'),
   };
 }

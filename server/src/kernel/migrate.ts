@@ -5,6 +5,7 @@ import pg from 'pg';
 import PgBoss from 'pg-boss';
 import { applicationRole, appPassword, type Config } from './config.js';
 import { rows, run } from './connect.js';
+import { keepKey } from './keyFiles.js';
 
 /** The database cannot be brought to what this program needs; the message says what to do. */
 export class MigrationRefused extends Error {}
@@ -79,6 +80,15 @@ async function prepareQueue(config: Config, client: pg.Client): Promise<void> {
   await client.query(`grant execute on all functions in schema pgboss to ${applicationRole}`);
 }
 
+/** Keys that lay in the database go into files before the column goes that they lay in. */
+async function takeKeysOut(client: pg.Client, { keysDir }: Config): Promise<void> {
+  const found = await rows<{ id: string; private_key: string }>(client, 'key.private', 'select id, private_key from signing_key');
+  for (const { id, private_key } of found) await keepKey(keysDir, id, private_key);
+}
+
+/** What has to be done outside the database before a migration. */
+const before: Readonly<Record<string, (client: pg.Client, config: Config) => Promise<void>>> = { '0031_witness.sql': takeKeysOut };
+
 async function carryOut(client: pg.Client, { name, sql, checksum }: Migration): Promise<void> {
   await client.query('begin');
   try {
@@ -128,13 +138,14 @@ export async function migrate(config: Config): Promise<string[]> {
     await ensureApplicationRole(client, config);
     const done: string[] = [];
     for (const migration of known) {
-      const before = applied.get(migration.name);
-      if (before === migration.checksum) continue;
-      if (before !== undefined) {
+      const had = applied.get(migration.name);
+      if (had === migration.checksum) continue;
+      if (had !== undefined) {
         throw new MigrationRefused(
           `${migration.name} was changed after this database had it. Migrations are never edited: put the file back and add a new one.`,
         );
       }
+      await before[migration.name]?.(client, config);
       await carryOut(client, migration);
       done.push(migration.name);
     }

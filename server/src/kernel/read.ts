@@ -5,7 +5,11 @@ import type { PersonAccess } from './authority.js';
 
 /** A file to be saved, under a name of ours. */
 export class Download {
-  constructor(readonly file: { readonly bytes: Buffer; readonly type: string; readonly name: string }) {}
+  constructor(
+    readonly file: { readonly type: string; readonly name: string } & (
+      { readonly bytes: Buffer } | { readonly parts: AsyncIterable<Uint8Array> }
+    ),
+  ) {}
 }
 
 /** What comes in parts: lines of JSON, one after another, until the work is done or nobody listens any more. */

@@ -1,20 +1,54 @@
-import { ledger, type LedgerEntry } from '@key-cellar/contract';
+import { ledger, type LedgerEntry, type VerifyLine } from '@key-cellar/contract';
 import {
   actsFor,
   atRepository,
   guardedRecords,
   Download,
   entering,
+  Lines,
   mayOn,
+  notFound,
+  Problem,
+  problemOf,
   requireAtRepository,
   requireRight,
+  streamFrom,
+  turns,
   withUnitOfWork,
   type ReadsOf,
+  type SignedIn,
 } from '../kernel/index.js';
+import { ledgerSize, ledgerState } from './heads.js';
+import { changeKey } from './keys.js';
 import * as service from './service.js';
 import type { Services } from './services.js';
+import * as store from './store.js';
+import type { LedgerQuestion } from './thread.js';
 
-const { actInParts } = actsFor<Services>();
+const { act, actInParts } = actsFor<Services>();
+/** Each of these reads the whole ledger in a thread of its own. */
+const inTurn = turns({ atOnce: 1, waiting: 2 }, 'The ledger is being read for you already. Wait until that has ended.');
+
+/** What the thread answers, once it has begun: whoever has to wait, or is refused, finds out before anything is sent. */
+async function inThread<M>(person: SignedIn, question: LedgerQuestion, gone?: AbortSignal): Promise<AsyncGenerator<M>> {
+  let over = (): void => undefined;
+  const ended = new Promise<void>((resolve) => (over = resolve));
+  await new Promise<void>((begin, refuse) => {
+    const turn = inTurn(person.id, () => {
+      begin();
+      return ended;
+    });
+    turn.catch(refuse);
+  });
+  const parts = streamFrom<LedgerQuestion, M>('ledgerThread', question, gone);
+  return (async function* () {
+    try {
+      yield* parts;
+    } finally {
+      over();
+    }
+  })();
+}
 const auditors = 'Keepers and auditors of the whole repository look at the whole ledger.';
 const subject = { kind: 'ledger', id: null, name: 'ledger' };
 
@@ -30,15 +64,14 @@ export const ledgerActs = {
     },
   }),
 
-  verify: actInParts(ledger.verify, {
-    name: 'verified the ledger',
-    on: { repository: atRepository('audit', auditors) },
+  changeKey: act(ledger.changeKey, {
+    name: 'changed the signing key',
+    on: { repository: atRepository('dispose', 'Keepers of the whole repository change the key that signs.') },
     gate: 'none',
     repeat: 'another',
-    async perform({ services }, work) {
-      const result = await service.verifyLedger(services.pool);
-      await work((uow) => uow.enter({ act: 'verified the ledger', subject, after: { ok: result.ok, size: result.size } }));
-      return result;
+    async write(uow, { services, body }) {
+      const { id, ...after } = await changeKey(uow, services.config.keysDir);
+      return { answer: { keyId: id }, entry: { subject, after: { key: id, ...after }, note: body.why } };
     },
   }),
 };
@@ -64,17 +97,56 @@ export const ledgerReads: Omit<ReadsOf<typeof ledger, Services>, 'acts'> = {
     return service.listEntries(pool, person, filter, before, limit);
   },
 
-  heads: async ({ services: { pool }, access }) => {
+  state: async ({ services: { pool, sealer }, access }) => {
     await requireAtRepository(pool, await access(), 'audit', auditors);
-    return service.listHeads(pool);
+    return ledgerState(pool, sealer);
   },
 
-  export: entering(['exported ledger entries'], async ({ services: { pool }, person, query, access }) => {
+  head: async ({ services: { pool }, params, access }) => {
     await requireAtRepository(pool, await access(), 'audit', auditors);
-    const { since, ...filter } = query;
-    const file = await service.exportEntries(pool, person.timeZone, filter, since);
-    const after = { entries: file.entries.length, head: file.head.size };
-    await withUnitOfWork(pool, person, (uow) => uow.enter({ act: 'exported ledger entries', subject, after }), 'none');
-    return new Download({ bytes: Buffer.from(JSON.stringify(file)), type: 'application/json', name: `ledger-${file.head.size}.json` });
+    const note = await store.noteOf(pool, Number(params.size));
+    if (note === null) throw notFound('A cosigned tree head of that size');
+    return new Download({ bytes: Buffer.from(note), type: 'text/plain; charset=utf-8', name: `ledger-head-${params.size}.txt` });
+  },
+
+  export: entering(['exported ledger entries'], async ({ services, person, query, access }) => {
+    const { pool, config } = services;
+    await requireAtRepository(pool, await access(), 'audit', auditors);
+    const { since = [], ...filter } = query;
+    const size = await ledgerSize(pool);
+    if (size === 0) throw new Problem(409, 'nothing-sealed', 'Nothing is sealed yet. Seal the ledger first.');
+    const question = { filter, timeZone: person.timeZone, since, ledgerName: config.ledgerName };
+    await withUnitOfWork(
+      pool,
+      person,
+      (uow) => uow.enter({ act: 'exported ledger entries', subject, after: { head: size, ...filter } }),
+      'none',
+    );
+    const parts = await inThread<Uint8Array>(person, { kind: 'export', appUrl: config.appUrl, question });
+    return new Download({ parts, type: 'application/jsonl', name: `ledger-${size}.jsonl` });
+  }),
+
+  verify: entering(['verified the ledger'], async ({ services, person, access }) => {
+    const { pool, config, outside, sealer } = services;
+    await requireAtRepository(pool, await access(), 'audit', auditors);
+    return new Lines(async (say: (line: VerifyLine) => void, gone) => {
+      try {
+        // What cannot be sealed is found below; the rest is looked at all the same.
+        await sealer.sealNow().catch(() => undefined);
+        for await (const line of await inThread<VerifyLine>(person, { kind: 'verify', appUrl: config.appUrl, outside }, gone)) {
+          if ('report' in line) {
+            const { ok, size, findings, unchecked } = line.report;
+            const after = { ok, size, findings: findings.length, unchecked: unchecked.length };
+            await withUnitOfWork(pool, person, (uow) => uow.enter({ act: 'verified the ledger', subject, after }), 'none');
+          }
+          say(line);
+        }
+      } catch (error) {
+        if (gone.aborted) return;
+        const problem = problemOf(error);
+        if (problem.status >= 500) services.log.error({ err: error }, 'the ledger could not be verified');
+        say({ problem: problem.document() });
+      }
+    });
   }),
 };

@@ -1,4 +1,7 @@
 export { ledgerActs, ledgerReads } from './acts.js';
-export { sealAll, sealOnce, startSealer, type Sealer } from './sealer.js';
-export { exportEntries, ledgerSize, verifyLedger } from './service.js';
+export { exportLines, type ExportLine } from './export.js';
+export { finalHead, ledgerSize } from './heads.js';
+export { openSealer, sealOnce, type Outside, type Sealer } from './sealer.js';
+export { answerLedger } from './thread.js';
 export type { Services } from './services.js';
+export { verifyLedger } from './verify.js';

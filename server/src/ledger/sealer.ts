@@ -1,10 +1,12 @@
-import { createHash, createPrivateKey, createPublicKey, generateKeyPairSync, sign, verify as verifySignature } from 'node:crypto';
 import { canonicalJson, completeSubtrees, leafHash, MerkleFrontier } from '@key-cellar/core/ledger';
 import type pg from 'pg';
 import type { Logger } from 'pino';
+import { KeyUnusable } from '../kernel/index.js';
+import { signingKey } from './keys.js';
 import * as store from './store.js';
 import { requestTimeStamp } from './timeStamp.js';
 import { sha256, tileCollector, tileReader } from './tiles.js';
+import { WitnessDisagrees, witnessNewest, type WitnessAt } from './witness.js';
 
 const mostPerSeal = 20_000;
 
@@ -13,26 +15,17 @@ export function headText(head: { size: number; root: string; signedAt: string; k
   return canonicalJson({ v: 1, size: head.size, root: head.root, signedAt: head.signedAt, keyId: head.keyId });
 }
 
-export function signatureHolds(publicKeyPem: string, text: string, signature: Uint8Array): boolean {
-  return verifySignature(null, Buffer.from(text), createPublicKey(publicKeyPem), signature);
-}
-
-async function signingKey(client: pg.PoolClient): Promise<{ id: string; privateKey: string }> {
-  const found = await store.newestKey(client);
-  if (found) return { id: found.id, privateKey: found.private_key };
-  const pair = generateKeyPairSync('ed25519');
-  const publicKey = pair.publicKey.export({ type: 'spki', format: 'pem' }).toString();
-  const id = createHash('sha256').update(publicKey).digest('hex').slice(0, 16);
-  const privateKey = pair.privateKey.export({ type: 'pkcs8', format: 'pem' }).toString();
-  await store.addKey(client, { id, publicKey, privateKey });
-  return { id, privateKey };
+/** The tree in the database is not the one that was signed last: nothing is built on it. */
+class TreeChanged extends Error {
+  override readonly message =
+    'The stored tree is not the one that was signed last: somebody changed it. Nothing is sealed until it is put back.';
 }
 
 /**
  * Extends the tree by what was committed since, and signs a tree head when it grew.
  * Takes at most `perSeal` entries. Waits while another app server seals. Returns the new size.
  */
-export async function sealOnce(pool: pg.Pool, perSeal = mostPerSeal): Promise<{ size: number; added: number }> {
+export async function sealOnce(pool: pg.Pool, keysDir: string, perSeal = mostPerSeal): Promise<{ size: number; added: number }> {
   const client = await pool.connect();
   let broken = false;
   try {
@@ -53,6 +46,8 @@ export async function sealOnce(pool: pg.Pool, perSeal = mostPerSeal): Promise<{ 
       hashes.set(`${height}/${index}`, await reader.node(height, index));
     }
     const frontier = MerkleFrontier.restore(state.size, (height, index) => hashes.get(`${height}/${index}`)!, sha256);
+    const before = await store.newestHead(client);
+    if (before && (before.size !== frontier.size || !before.root.equals(frontier.root()))) throw new TreeChanged();
     const collector = tileCollector();
     for (const entry of fresh) {
       frontier.append(leafHash(Buffer.from(entry.body), sha256), (height, index, hash) =>
@@ -60,11 +55,11 @@ export async function sealOnce(pool: pg.Pool, perSeal = mostPerSeal): Promise<{ 
       );
     }
     await store.addToTiles(client, collector.tiles());
-    const key = await signingKey(client);
+    const key = await signingKey(client, keysDir);
     const signedAt = await store.nowText(client);
     const root = frontier.root();
     const text = headText({ size: frontier.size, root: Buffer.from(root).toString('hex'), signedAt, keyId: key.id });
-    const signature = sign(null, Buffer.from(text), createPrivateKey(key.privateKey));
+    const signature = key.sign(text);
     await store.addHead(client, { size: frontier.size, root, signedAt, keyId: key.id, signature });
     await store.writeSealState(client, { size: frontier.size, floor, nextFloor: Math.max(fresh.at(-1)!.seq, state.next_floor) });
     await client.query('commit');
@@ -77,57 +72,95 @@ export async function sealOnce(pool: pg.Pool, perSeal = mostPerSeal): Promise<{ 
   }
 }
 
-/** Seals in the background while the server runs. */
-export interface Sealer {
-  /** Seals everything committed by now. */
-  sealNow(): Promise<number>;
-  stop(): Promise<void>;
-}
-
 /** Seals everything that is committed by now. Gives the tree's size. */
-export async function sealAll(pool: pg.Pool): Promise<number> {
+async function sealAll(pool: pg.Pool, keysDir: string): Promise<number> {
   for (;;) {
-    const result = await sealOnce(pool);
+    const result = await sealOnce(pool, keysDir);
     if (result.added < mostPerSeal) return result.size;
   }
 }
 
-/** Has the newest head stamped, unless it is. Gives whether there is one now. */
-async function stampNewest(pool: pg.Pool, authorityUrl: string): Promise<boolean> {
+/** Has the newest head stamped, unless it is. */
+async function stampNewest(pool: pg.Pool, { timeAuthorityUrl, timeAuthorityCertificates }: Outside): Promise<void> {
   const head = await store.newestHead(pool);
-  if (!head || head.stamp_authority !== null) return head !== undefined;
+  if (!head || head.stamp !== null) return;
   const text = headText({ size: head.size, root: head.root.toString('hex'), signedAt: head.signed_text, keyId: head.key_id });
-  await store.addStamp(pool, head.size, await requestTimeStamp(authorityUrl, text, head.signed_text));
-  return true;
+  await store.addStamp(pool, head.size, await requestTimeStamp(timeAuthorityUrl, text, head.signed_text, timeAuthorityCertificates));
 }
 
-export function startSealer(pool: pg.Pool, log: Logger, everyMs: number, authorityUrl: string): Sealer {
+/** The witness and the time-stamping authority, and where the keys are. */
+export interface Outside extends WitnessAt {
+  readonly timeAuthorityUrl: string;
+  readonly timeAuthorityCertificates: string;
+}
+
+/** What keeps heads from being sealed, cosigned or stamped, since when. */
+interface Trouble {
+  readonly what: 'sealing' | 'witness' | 'stamp';
+  readonly since: Date;
+  readonly sentence: string;
+  /** Whether it may be that somebody tampered, rather than that somebody is away. */
+  readonly alarm: boolean;
+}
+
+export interface Sealer {
+  /** Seals everything committed by now, and has it cosigned and stamped where those outside can be reached. Gives the tree's size. */
+  sealNow(): Promise<number>;
+  /** What is in the way now. */
+  troubles(): readonly Trouble[];
+  stop(): Promise<void>;
+}
+
+const words = {
+  sealing: 'Entries cannot be sealed.',
+  witness: 'The witness cannot be reached; heads are sealed, and cosigned when it is back.',
+  stamp: 'The time-stamping authority cannot be reached; the newest head is stamped when it is back.',
+} as const;
+
+/** Seals when it is asked to, and every `everyMs` when that is given. */
+export function openSealer(pool: pg.Pool, log: Logger, outside: Outside, everyMs?: number): Sealer {
   let running: Promise<number> | null = null;
-  let away = false;
+  const troubles = new Map<Trouble['what'], Trouble>();
+  const told = (what: Trouble['what'], error: unknown): void => {
+    const alarm = error instanceof WitnessDisagrees || error instanceof TreeChanged;
+    const sentence = alarm || error instanceof KeyUnusable ? error.message : words[what];
+    const known = troubles.get(what);
+    if (known?.sentence === sentence) return;
+    log[alarm ? 'error' : 'warn']({ err: error }, sentence);
+    troubles.set(what, { what, since: new Date(), sentence, alarm });
+  };
+  const trying = (what: Trouble['what'], work: Promise<void>): Promise<void> =>
+    work.then(
+      () => void troubles.delete(what),
+      (error: unknown) => told(what, error),
+    );
   const seal = (): Promise<number> => {
-    running ??= sealAll(pool)
+    running ??= sealAll(pool, outside.keysDir)
+      .then(
+        (size) => {
+          troubles.delete('sealing');
+          return size;
+        },
+        (error: unknown) => {
+          told('sealing', error);
+          throw error;
+        },
+      )
       .then(async (size) => {
-        // A head without a stamp is a sealed head all the same; it, or one after it, is stamped when the authority is back.
-        await stampNewest(pool, authorityUrl).then(
-          () => (away = false),
-          (error: unknown) => {
-            if (!away) log.warn({ err: error }, 'the newest tree head could not be time-stamped; it is tried again');
-            away = true;
-          },
-        );
+        // A head is sealed all the same while those outside are away; it, or one after it, is cosigned and stamped when they are back.
+        await Promise.all([trying('witness', witnessNewest(pool, outside)), trying('stamp', stampNewest(pool, outside))]);
         return size;
       })
       .finally(() => (running = null));
     return running;
   };
-  const timer = setInterval(() => {
-    seal().catch((error: unknown) => log.warn({ err: error }, 'sealing failed; it is tried again'));
-  }, everyMs);
+  const timer = everyMs === undefined ? undefined : setInterval(() => void seal().catch(() => undefined), everyMs);
   return {
     async sealNow() {
       if (running) await running.catch(() => undefined);
       return seal();
     },
+    troubles: () => [...troubles.values()],
     async stop() {
       clearInterval(timer);
       await running?.catch(() => undefined);

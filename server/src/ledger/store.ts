@@ -103,12 +103,16 @@ export interface HeadRow extends Record<string, unknown> {
   stamp: Buffer | null;
   stamp_text: string | null;
   stamp_authority: string | null;
+  /** The checkpoint with the signatures of log and witness (C2SP signed-note); null until it was cosigned. */
+  note: string | null;
+  witness: string | null;
+  witness_text: string | null;
 }
 
-const headSelect = `select h.size, h.root, h.signed_at, to_char(h.signed_at at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"') as signed_text,
+const heads_ = `select h.size, h.root, h.signed_at, to_char(h.signed_at at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"') as signed_text,
     h.key_id, h.signature, s.token as stamp, to_char(s.stamped_at at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS"Z"') as stamp_text,
-    s.authority as stamp_authority
-  from tree_head h left join head_stamp s on s.size = h.size order by h.size desc`;
+    s.authority as stamp_authority, w.note, w.witness, to_char(w.witnessed_at at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS"Z"') as witness_text
+  from tree_head h left join head_stamp s on s.size = h.size left join head_witness w on w.size = h.size`;
 
 export async function addStamp(db: Db, size: number, stamp: TimeStamp): Promise<void> {
   await run(db, 'stamp.add', 'insert into head_stamp (size, token, stamped_at, authority) values ($1, $2, $3, $4) on conflict do nothing', [
@@ -141,44 +145,130 @@ export async function addHead(
   );
 }
 
-export function newestHead(db: Db) {
-  return row<HeadRow>(db, 'head.newest', `${headSelect} limit 1`);
-}
-
-export function heads(db: Db, limit: number) {
-  return rows<HeadRow>(db, 'head.list', `${headSelect} limit $1`, [limit]);
-}
-
-export function newestKey(db: Db) {
-  return row<{ id: string; public_key: string; private_key: string }>(
+export async function addWitness(db: Db, given: { size: number; note: string; witness: string; at: Date }): Promise<void> {
+  await run(
     db,
-    'key.newest',
-    'select id, public_key, private_key from signing_key order by made_at desc, id limit 1',
+    'witness.add',
+    'insert into head_witness (size, note, witness, witnessed_at) values ($1, $2, $3, $4) on conflict do nothing',
+    [given.size, given.note, given.witness, given.at.toISOString()],
   );
 }
 
-export function keyById(db: Db, id: string) {
-  return row<{ public_key: string }>(db, 'key.byId', 'select public_key from signing_key where id = $1', [id]);
+/** Held until the transaction ends, by whoever asks the witness. */
+export async function lockWitness(db: Db): Promise<void> {
+  await rows(db, 'witness.lock', 'select pg_advisory_xact_lock(4243)');
 }
 
-export async function addKey(db: Db, key: { id: string; publicKey: string; privateKey: string }): Promise<void> {
-  await run(db, 'key.add', 'insert into signing_key (id, public_key, private_key) values ($1, $2, $3) on conflict do nothing', [
+export function newestHead(db: Db) {
+  return row<HeadRow>(db, 'head.newest', `${heads_} order by h.size desc limit 1`);
+}
+
+/** The newest head that the witness cosigned. */
+export function newestFinal(db: Db) {
+  return row<HeadRow>(db, 'head.final', `${heads_} where h.size = (select max(size) from head_witness)`);
+}
+
+export async function newestWitnessed(db: Db): Promise<number | null> {
+  return (await row<{ size: number | null }>(db, 'witness.newest', 'select max(size) as size from head_witness'))!.size;
+}
+
+export async function noteOf(db: Db, size: number): Promise<string | null> {
+  return (await row<{ note: string }>(db, 'witness.note', 'select note from head_witness where size = $1', [size]))?.note ?? null;
+}
+
+/** Newest first. */
+export function heads(db: Db, limit: number) {
+  return rows<HeadRow>(db, 'head.list', `${heads_} order by h.size desc limit $1`, [limit]);
+}
+
+/** Heads larger than `after`, smallest first. */
+export function headsAfter(db: Db, after: number, limit: number) {
+  return rows<HeadRow>(db, 'head.after', `${heads_} where h.size > $1 order by h.size limit $2`, [after, limit]);
+}
+
+export interface KeyRow extends Record<string, unknown> {
+  id: string;
+  public_key: string;
+  succeeds: string | null;
+  handover: Buffer | null;
+}
+
+/** The keys in the order in which they took over. */
+export function keyLine(db: Db) {
+  return rows<KeyRow>(
+    db,
+    'key.line',
+    `with recursive line as (
+       select k.*, 0 as n from signing_key k where succeeds is null
+       union all select k.*, line.n + 1 from line join signing_key k on k.succeeds = line.id)
+     select id, public_key, succeeds, handover from line order by n`,
+  );
+}
+
+/** The key that nobody has taken over from. */
+export function newestKey(db: Db) {
+  return row<{ id: string; public_key: string }>(
+    db,
+    'key.newest',
+    'select id, public_key from signing_key k where not exists (select from signing_key n where n.succeeds = k.id)',
+  );
+}
+
+export async function countKeys(db: Db): Promise<number> {
+  return (await row<{ n: number }>(db, 'key.count', 'select count(*) as n from signing_key'))!.n;
+}
+
+export async function addKey(
+  db: Db,
+  key: { id: string; publicKey: string; succeeds: string | null; handover: Buffer | null },
+): Promise<void> {
+  await run(db, 'key.add', 'insert into signing_key (id, public_key, succeeds, handover) values ($1, $2, $3, $4)', [
     key.id,
     key.publicKey,
-    key.privateKey,
+    key.succeeds,
+    key.handover,
   ]);
 }
 
-export async function entryCount(db: Db): Promise<{ sealed: number; unsealed: number }> {
-  const state = await row<{ size: number; floor: number }>(db, 'seal.size', 'select size, floor from seal_state');
-  const open = await row<{ n: number }>(
+/** Entries above the sealer's floor that no tile names. */
+const open = `select e.seq, e.at from ledger_entry e, seal_state s where e.seq > s.floor and e.seq not in
+  (select u.seq from seal_state s2 join ledger_tile t on t.level = 0 and t.last_seq > s2.floor, unnest(t.entries) as u (seq))`;
+
+/** How many entries are not sealed, and since when the oldest of them waits. */
+export async function unsealedNow(db: Db): Promise<{ n: number; since: string | null }> {
+  const found = await row<{ n: number; since: string | null }>(
     db,
     'seal.countOpen',
-    `select (select count(*) from ledger_entry where seq > $1)
-       - (select count(*) from ledger_tile t, unnest(t.entries) as u (seq) where t.level = 0 and t.last_seq > $1 and u.seq > $1) as n`,
-    [state!.floor],
+    `select count(*) as n, to_char(min(at) at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS"Z"') as since from (${open}) o`,
   );
-  return { sealed: state!.size, unsealed: open!.n };
+  return found!;
+}
+
+/** How many entries wait for longer than a minute to be sealed, and the first of them. */
+export function oldUnsealed(db: Db) {
+  return row<{ seq: number; n: number }>(
+    db,
+    'seal.oldOpen',
+    `select min(seq) as seq, count(*) as n from (${open}) o where at < repository_now() - interval '1 minute' having count(*) > 0`,
+  );
+}
+
+/** Everything up to this number is settled: sealed, or never was. */
+export async function sealFloor(db: Db): Promise<number> {
+  return (await row<{ floor: number }>(db, 'seal.floor', 'select floor from seal_state'))!.floor;
+}
+
+export async function newestStamped(db: Db): Promise<number | null> {
+  return (await row<{ size: number | null }>(db, 'stamp.newest', 'select max(size) as size from head_stamp'))!.size;
+}
+
+/** The newest entry about a verification. */
+export function lastVerified(db: Db) {
+  return row<{ body: string }>(
+    db,
+    'ledger.lastVerified',
+    `select body from ledger_entry where act = 'verified the ledger' order by seq desc limit 1`,
+  );
 }
 
 export interface EntryRow extends Record<string, unknown> {
@@ -202,21 +292,56 @@ export interface EntryFilter {
   readonly subjectKind?: string | undefined;
 }
 
-/** Entries by filter, newest first, below `before`. Days are days of the repository's zone. */
-export function entries(db: Db, filter: EntryFilter, timeZone: string, before: number | undefined, limit: number) {
+/** The conditions of a filter on entries `e`. Days are days of the repository's zone. */
+function conditions(filter: EntryFilter, timeZone: string, bind: (value: unknown) => string): string[] {
+  const where: string[] = [];
+  if (filter.from) where.push(`e.at >= (${bind(filter.from)}::date)::timestamp at time zone ${bind(timeZone)}`);
+  if (filter.until) where.push(`e.at < (${bind(filter.until)}::date + 1)::timestamp at time zone ${bind(timeZone)}`);
+  if (filter.actor) where.push(`e.actor_id = ${bind(filter.actor)}`);
+  if (filter.act) where.push(`e.act = ${bind(filter.act)}`);
+  if (filter.subject) where.push(`e.subject_id = ${bind(filter.subject)}`);
+  if (filter.subjectKind) where.push(`e.subject_kind = ${bind(filter.subjectKind)}`);
+  return where;
+}
+
+function binding(): { values: unknown[]; bind: (value: unknown) => string } {
   const values: unknown[] = [];
-  const bind = (value: unknown): string => `$${values.push(value)}`;
-  const where: string[] = ['true'];
-  if (filter.from) where.push(`at >= (${bind(filter.from)}::date)::timestamp at time zone ${bind(timeZone)}`);
-  if (filter.until) where.push(`at < (${bind(filter.until)}::date + 1)::timestamp at time zone ${bind(timeZone)}`);
-  if (filter.actor) where.push(`actor_id = ${bind(filter.actor)}`);
-  if (filter.act) where.push(`act = ${bind(filter.act)}`);
-  if (filter.subject) where.push(`subject_id = ${bind(filter.subject)}`);
-  if (filter.subjectKind) where.push(`subject_kind = ${bind(filter.subjectKind)}`);
-  if (before !== undefined) where.push(`seq < ${bind(before)}`);
+  return { values, bind: (value) => `$${values.push(value)}` };
+}
+
+/** Entries by filter, newest first, below `before`. */
+export function entries(db: Db, filter: EntryFilter, timeZone: string, before: number | undefined, limit: number) {
+  const { values, bind } = binding();
+  const where = ['true', ...conditions(filter, timeZone, bind), ...(before === undefined ? [] : [`e.seq < ${bind(before)}`])];
   return dynamicRows<EntryRow>(
     db,
-    `select seq, body, at, ${atText}, act, actor_id, subject_kind, subject_id from ledger_entry where ${where.join(' and ')} order by seq desc limit ${bind(limit)}`,
+    `select seq, body, at, ${atText}, act, actor_id, subject_kind, subject_id from ledger_entry e where ${where.join(' and ')} order by seq desc limit ${bind(limit)}`,
+    values,
+  );
+}
+
+/** Tiles in which an entry of the filter is, in order. */
+export async function tilesWith(db: Db, filter: EntryFilter, timeZone: string): Promise<number[]> {
+  const { values, bind } = binding();
+  const where = ['true', ...conditions(filter, timeZone, bind)].join(' and ');
+  const found = await dynamicRows<{ idx: number }>(
+    db,
+    `select distinct t.idx from (select e.seq from ledger_entry e where ${where}) e
+     join ledger_tile t on t.level = 0 and int8range(t.first_seq, t.last_seq, '[]') @> e.seq and e.seq = any (t.entries) order by 1`,
+    values,
+  );
+  return found.map((f) => f.idx);
+}
+
+/** Entries of the filter in these tiles, in the order of the tree. */
+export function entriesInTiles(db: Db, tiles: readonly number[], filter: EntryFilter, timeZone: string) {
+  const { values, bind } = binding();
+  const where = [`t.level = 0 and t.idx = any (${bind(tiles)}::bigint[])`, ...conditions(filter, timeZone, bind)].join(' and ');
+  return dynamicRows<{ leaf: number; body: string }>(
+    db,
+    `select t.idx * 256 + u.no - 1 as leaf, e.body
+     from ledger_tile t cross join unnest(t.entries) with ordinality as u (seq, no) join ledger_entry e on e.seq = u.seq
+     where ${where} order by 1`,
     values,
   );
 }
@@ -253,4 +378,26 @@ export async function entriesBySeq(db: Db, seqs: readonly number[]): Promise<Map
     [seqs],
   );
   return new Map(found.map((e) => [e.seq, e]));
+}
+
+/** Tiles above the leaves. */
+export function upperTiles(db: Db) {
+  return rows<{ level: number; idx: number; hashes: Buffer }>(
+    db,
+    'tile.upper',
+    'select level, idx, hashes from ledger_tile where level > 0 order by level, idx',
+  );
+}
+
+export async function entriesUpTo(db: Db, seq: number): Promise<number> {
+  return (await row<{ n: number }>(db, 'ledger.upTo', 'select count(*) as n from ledger_entry where seq <= $1', [seq]))!.n;
+}
+
+/** Numbers of entries from `after` on, in order. */
+export function seqsAfter(db: Db, after: number, limit: number) {
+  return rows<{ seq: number }>(db, 'ledger.seqsAfter', 'select seq from ledger_entry where seq > $1 order by seq limit $2', [after, limit]);
+}
+
+export async function sealedSize(db: Db): Promise<number> {
+  return (await row<{ size: number }>(db, 'seal.sealed', 'select size from seal_state'))!.size;
 }

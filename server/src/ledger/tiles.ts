@@ -29,7 +29,10 @@ export function tileCollector() {
   };
 }
 
-/** Reads hashes of complete subtrees from stored tiles, keeping the tiles it has read. */
+/** Tiles that a reader keeps: 8 KiB each. */
+const mostKept = 512;
+
+/** Reads hashes of complete subtrees from stored tiles, keeping those that it read last. */
 export function tileReader(db: Db) {
   const cache = new Map<string, Promise<Buffer>>();
   const tile = (level: number, idx: number): Promise<Buffer> => {
@@ -38,6 +41,7 @@ export function tileReader(db: Db) {
     if (!found) {
       found = store.tileHashes(db, level, idx);
       cache.set(key, found);
+      if (cache.size > mostKept) cache.delete(cache.keys().next().value!);
     }
     return found;
   };

@@ -6,6 +6,8 @@ pki.setEngine('node', new pki.CryptoEngine({ name: 'node', crypto: webcrypto as 
 
 const sha256Oid = '2.16.840.1.101.3.4.2.1';
 const commonName = '2.5.4.3';
+const extendedKeyUsage = '2.5.29.37';
+const timeStamping = '1.3.6.1.5.5.7.3.8';
 const patienceMs = 10_000;
 
 /** A time stamp on a tree head (RFC 3161): the token as DER, when it says it was made, and by whom. */
@@ -38,10 +40,10 @@ const stamps = (info: pki.TSTInfo, text: string): boolean =>
   imprintOf(text).equals(Buffer.from(info.messageImprint.hashedMessage.valueBlock.valueHexView));
 
 /**
- * Asks an authority to stamp a text. `at` is the repository's instant, for a stand-in that follows the demo clock.
- * Throws when the authority does not answer, refuses, or stamps something else.
+ * Asks an authority to stamp a text. `at` is the repository's instant, for a stand-in that follows the demo clock. Throws when the
+ * authority does not answer, refuses, stamps something else, or is none of those that are trusted (PEM).
  */
-export async function requestTimeStamp(url: string, text: string, at: string): Promise<TimeStamp> {
+export async function requestTimeStamp(url: string, text: string, at: string, trusted: string): Promise<TimeStamp> {
   const nonce = new asn1.Integer({ valueHex: Buffer.concat([Buffer.of(1), randomBytes(8)]) });
   const query = new pki.TimeStampReq({
     version: 1,
@@ -65,16 +67,52 @@ export async function requestTimeStamp(url: string, text: string, at: string): P
   const token = Buffer.from(reply.timeStampToken.toSchema().toBER());
   const { info, authority } = readToken(token);
   if (!stamps(info, text) || !info.nonce?.isEqual(nonce)) throw new Error('The time-stamping authority stamped something else.');
+  if (!(await stampedAt(token, text, trusted))) throw new Error('The time-stamping authority is none that is trusted.');
   return { token, at: info.genTime, authority };
 }
 
-/** Whether a token is a stamp on this text that its own certificate signed. Whether to trust that certificate is for people. */
-export async function timeStampHolds(token: Uint8Array, text: string): Promise<boolean> {
+/** The certificates that a text holds as PEM. */
+function certificatesOf(pem: string): pki.Certificate[] {
+  return [...pem.matchAll(/-----BEGIN CERTIFICATE-----([^-]+)-----END CERTIFICATE-----/g)].map(([, body]) =>
+    pki.Certificate.fromBER(Buffer.from(body!, 'base64')),
+  );
+}
+
+const der = (certificate: pki.Certificate): Buffer => Buffer.from(certificate.toSchema().toBER());
+const sameBytes = (one: pki.Certificate, other: unknown): boolean => other instanceof pki.Certificate && der(one).equals(der(other));
+const valid = ({ notBefore, notAfter }: pki.Certificate, on: Date): boolean => notBefore.value <= on && on <= notAfter.value;
+
+const mayStamp = (certificate: pki.Certificate): boolean => {
+  const usage = certificate.extensions?.find((e) => e.extnID === extendedKeyUsage);
+  return usage?.critical === true && (usage.parsedValue as pki.ExtKeyUsage).keyPurposes.join() === timeStamping;
+};
+
+/**
+ * When a token says that this text was, once its signature holds and leads to one of the certificates that are trusted (PEM); null
+ * when it does not. Its own certificate must be for time stamping alone (RFC 3161 §2.3).
+ */
+export async function stampedAt(token: Uint8Array, text: string, trusted: string): Promise<Date | null> {
   try {
     const { signed, info } = readToken(token);
     const data = Uint8Array.from(Buffer.from(text)).buffer;
-    return stamps(info, text) && (await signed.verify({ signer: 0, data }));
+    const certificates = certificatesOf(trusted);
+    // One that is trusted itself needs no path to another.
+    const known = certificates.some((one) => sameBytes(one, signed.certificates?.[0]));
+    const found = await signed.verify({
+      signer: 0,
+      data,
+      checkChain: !known,
+      trustedCerts: certificates,
+      checkDate: info.genTime,
+      extendedMode: true,
+    });
+    const signer = found.signerCertificate;
+    if (!signer || found.signatureVerified !== true || !mayStamp(signer) || !stamps(info, text)) return null;
+    const led = known
+      ? sameBytes(signer, signed.certificates?.[0]) && valid(signer, info.genTime)
+      : found.signerCertificateVerified === true;
+    return led ? info.genTime : null;
   } catch {
-    return false;
+    return null;
   }
 }

@@ -1,1 +1,2 @@
 export { dossierReads, personReads, reportReads } from './reads.js';
+export { sendHeadLetters } from './headLetter.js';

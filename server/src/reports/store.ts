@@ -1,4 +1,4 @@
-import { type Db, row, rows } from '../kernel/index.js';
+import { type Db, row, rows, run } from '../kernel/index.js';
 
 /** Disposals of the coming months among a person's sets; what is overdue counts in the first month. */
 export function horizon(db: Db, sets: readonly number[], today: string, months: number) {
@@ -93,4 +93,26 @@ export function askMatters(db: Db, text: string) {
     `select id, code, title from matter where code ilike '%' || $1 || '%' or title ilike '%' || $1 || '%' order by code limit 4`,
     [text],
   );
+}
+
+/** Whether auditors have not been told of so many entries yet, nor of anything today. */
+export async function headIsNews(db: Db, today: string, size: number): Promise<boolean> {
+  const told = await row<{ on: string; size: number }>(
+    db,
+    'report.headTold',
+    `select value->>'on' as on, (value->>'size')::int8 as size from setting where name = 'headTold'`,
+  );
+  return !told || (told.on < today && told.size < size);
+}
+
+/** Notes that auditors are told of a head today; false when another app server has done so meanwhile. */
+export async function tellHead(db: Db, today: string, size: number): Promise<boolean> {
+  const touched = await run(
+    db,
+    'report.tellHead',
+    `insert into setting (name, value) values ('headTold', jsonb_build_object('on', $1::text, 'size', $2::int8))
+     on conflict (name) do update set value = excluded.value where setting.value->>'on' < excluded.value->>'on'`,
+    [today, size],
+  );
+  return touched > 0;
 }

@@ -1,7 +1,7 @@
 import type { Hono } from 'hono';
 import { listen, stopListening } from '../kernel/index.js';
 
-/** A small simulated service on loopback, on a free port of its own. */
+/** A small simulated service, on loopback and a free port of its own unless said otherwise. */
 export interface StandIn {
   readonly url: string;
   stop(): Promise<void>;
@@ -9,7 +9,7 @@ export interface StandIn {
 
 const graceMs = 1000;
 
-export async function serveStandIn(app: Hono): Promise<StandIn> {
-  const listening = await listen(app, { port: 0, host: '127.0.0.1' });
-  return { url: `http://127.0.0.1:${listening.port}`, stop: () => stopListening(listening, graceMs) };
+export async function serveStandIn(app: Hono, { port, host } = { port: 0, host: '127.0.0.1' }): Promise<StandIn> {
+  const listening = await listen(app, { port, host });
+  return { url: `http://${host}:${listening.port}`, stop: () => stopListening(listening, graceMs) };
 }

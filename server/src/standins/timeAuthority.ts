@@ -1,4 +1,4 @@
-import { createHash, randomBytes, randomUUID, webcrypto } from 'node:crypto';
+import { createHash, randomBytes, randomUUID, webcrypto, X509Certificate } from 'node:crypto';
 import { existsSync } from 'node:fs';
 import { link, mkdir, readFile, rm, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
@@ -128,11 +128,16 @@ async function tokenFor(query: pki.TimeStampReq, at: Date, { privateKey, certifi
 const granted = 0;
 const rejection = 2;
 
+export interface TimeAuthority extends StandIn {
+  /** The certificate that it stamps with, as PEM. */
+  readonly certificate: string;
+}
+
 /**
  * A time-stamping authority on loopback (RFC 3161 over HTTP, §3.4), in place of a real one. Its key and certificate stay
  * in `folder`. It stamps the time it is told in `x-repository-time`, so that it agrees with a demo clock.
  */
-export async function startTimeAuthority(folder: string): Promise<StandIn> {
+export async function startTimeAuthority(folder: string): Promise<TimeAuthority> {
   const identity = await identityIn(folder);
   const app = new Hono();
   app.post('/', async (context) => {
@@ -149,5 +154,6 @@ export async function startTimeAuthority(folder: string): Promise<StandIn> {
     }
     return context.body(reply.toSchema().toBER(), 200, { 'content-type': 'application/timestamp-reply' });
   });
-  return serveStandIn(app);
+  const certificate = new X509Certificate(bytesOf(identity.certificate.toSchema().toBER())).toString();
+  return { ...(await serveStandIn(app)), certificate };
 }

@@ -30,7 +30,7 @@ import { Session } from './session';
           <article class="panel" [class.unread]="!m.readAt">
             <h2>{{ m.subject }}</h2>
             <p class="quiet small">{{ m.kind }} · {{ m.sentAt | instant }}</p>
-            <p>{{ m.body }}</p>
+            <p class="body">{{ m.body }}</p>
             <p class="acts">
               @if (m.ask; as ask) {
                 @for (choice of answersTo(ask.kind); track choice.value) {
@@ -70,6 +70,10 @@ import { Session } from './session';
     }
     article p {
       margin-top: 4px;
+    }
+    .body {
+      white-space: pre-line;
+      overflow-wrap: anywhere;
     }
     .said {
       margin-bottom: 8px;

@@ -1,6 +1,7 @@
 import { TestBed } from '@angular/core/testing';
 import { Router } from '@angular/router';
-import type { LedgerEntry } from '@key-cellar/contract';
+import { HttpEventType } from '@angular/common/http';
+import type { LedgerEntry, LedgerReport, LedgerState, TreeHead } from '@key-cellar/contract';
 import { Stage, testingProviders } from '../kit/testing';
 import { ProofPage } from './proofPage';
 
@@ -19,19 +20,31 @@ const entry = (seq: number, changes: Partial<LedgerEntry> = {}): LedgerEntry => 
   leaf: seq - 1,
   ...changes,
 });
-const head = (size: number, authority: string | null) => ({
+const head = (size: number, authority: string | null, witness: string | null = null): TreeHead => ({
   size,
   root: 'ab'.repeat(32),
   signedAt: '2026-09-14T08:00:01.000Z',
   keyId: 'k',
   signature: 's',
   timeStamp: authority ? { token: 't', at: '2026-09-14T08:00:02Z', authority } : null,
+  witness: witness ? { note: 'n', at: '2026-09-14T08:00:02Z', name: witness } : null,
+});
+const state = (changes: Partial<LedgerState> = {}): LedgerState => ({
+  heads: [head(120, 'Time Office', 'Sound Witness'), head(80, null)],
+  unsealed: 0,
+  unsealedSince: null,
+  witnessed: 120,
+  stamped: 120,
+  keyId: '0123456789abcdef',
+  lastVerified: null,
+  troubles: [],
+  ...changes,
 });
 
 describe('proof', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
-  const show = async (entries: LedgerEntry[], next: number | null = null, inputs = {}): Promise<Stage<ProofPage>> => {
-    const stage = await Stage.show(ProofPage, inputs);
+  const show = async (entries: LedgerEntry[], next: number | null = null, shown = state()): Promise<Stage<ProofPage>> => {
+    const stage = await Stage.show(ProofPage, {});
     await stage.answer('/api/people', {
       people: [
         { id: 'p', name: 'Tomas Varga', kind: 'person' },
@@ -39,16 +52,49 @@ describe('proof', () => {
       ],
     });
     await stage.answer('/api/ledger/acts', { acts: ['declared', 'filed'] });
-    await stage.answer('/api/ledger/heads', { heads: [head(120, 'Time Office'), head(80, null)], unsealed: 3 });
+    await stage.answer('/api/ledger/state', shown);
     await stage.answer('/api/ledger?', { entries, next });
     return stage;
   };
 
-  it('says how much is sealed, what waits, and who stamped it', async () => {
-    const text = (await show([entry(1)])).text();
-    expect(text).toContain('120 entries are sealed');
-    expect(text).toContain('3 more wait for the next seal.');
-    expect(text.match(/stamped by Time Office/g)!.length).toBe(1);
+  it('says how far it is sealed, cosigned, stamped and verified, and by whom', async () => {
+    const stage = await show([entry(1)]);
+    const cells = [...stage.host.querySelectorAll('dl > div')].map((cell) => cell.textContent!.replace(/\s+/g, ' ').trim());
+    expect(cells).toEqual([
+      'Sealed120head signed 14 Sep 2026, 08:00:01',
+      'Cosigned by a witness120Sound Witness, 14 Sep 2026, 08:00:02',
+      'Time-stamped120Time Office, 14 Sep 2026, 08:00:02',
+      'Verified–never',
+    ]);
+  });
+
+  it('marks what is behind, and says what is in the way', async () => {
+    const stage = await show(
+      [entry(1)],
+      null,
+      state({
+        unsealed: 3,
+        unsealedSince: '2026-09-14T09:00:00Z',
+        witnessed: 80,
+        lastVerified: { at: '2026-09-13T09:00:00Z', by: 'Mirela', ok: false, size: 90 },
+        troubles: [{ what: 'witness', since: '2026-09-14T09:00:00Z', sentence: 'The witness saw 200 entries; here are 120.', alarm: true }],
+      }),
+    );
+    expect([...stage.host.querySelectorAll('dl > div')].map((cell) => cell.classList.contains('behind'))).toEqual([
+      true,
+      true,
+      false,
+      true,
+    ]);
+    expect(stage.text()).toContain('3 wait since');
+    expect(stage.text()).toContain('not as sealed; Mirela');
+    expect(stage.host.querySelector('.trouble.alarm')!.textContent).toContain('The witness saw 200 entries');
+  });
+
+  it('lets a cosigned head be kept elsewhere', async () => {
+    const stage = await show([entry(1)]);
+    const links = [...stage.host.querySelectorAll('aside a')].map((a) => a.getAttribute('href'));
+    expect(links).toEqual(['/api/ledger/heads/120']);
   });
 
   it('asks for what the address says, and links the same for the export', async () => {
@@ -84,29 +130,105 @@ describe('proof', () => {
     expect(() => stage.button('Show earlier entries')).toThrow();
   });
 
-  it('names what was changed behind the application’s back', async () => {
+  const report = (changes: Partial<LedgerReport> = {}): LedgerReport => ({
+    ok: true,
+    size: 120,
+    sentence: 'All 120 sealed entries are as they were sealed, under every tree head.',
+    findings: [],
+    unchecked: [],
+    checked: { entries: 120, heads: 2, cosigned: 1, stamped: 1, seen: 1 },
+    ...changes,
+  });
+  const lines = async (stage: Stage<ProofPage>, ...said: object[]): Promise<void> => {
+    const request = stage.http.expectOne((r) => r.url === '/api/ledger/verify');
+    request.event({
+      type: HttpEventType.DownloadProgress,
+      loaded: 1,
+      partialText: said.map((line) => `${JSON.stringify(line)}\n`).join(''),
+    } as never);
+    await stage.settle();
+  };
+
+  const answered = async (stage: Stage<ProofPage>, said: object): Promise<void> => {
+    stage.http.expectOne((r) => r.url === '/api/ledger/verify').flush(`${JSON.stringify(said)}\n`);
+    await stage.settle();
+  };
+
+  it('shows how far verifying is, and names what was changed behind the application’s back', async () => {
     const stage = await show([entry(1)]);
     await stage.press('Verify all');
-    expect(stage.button('Verifying …').disabled).toBeTrue();
-    await stage.answer('/api/ledger/verify', {
-      ok: false,
-      size: 120,
-      sentence: '1 of 120 sealed entries are not as they were sealed.',
-      broken: [{ seq: 17, leaf: 16, sentence: 'The entry was changed after it was sealed.' }],
+    expect(stage.button('Verify all').disabled).toBeTrue();
+    await lines(stage, { done: 40, total: 120 });
+    expect(stage.text()).toContain('Verifying: 40 of 120 entries');
+  });
+
+  it('shows what was found, where, and what could not be looked at', async () => {
+    const stage = await show([entry(1)]);
+    await stage.press('Verify all');
+    await answered(stage, {
+      report: report({
+        ok: false,
+        sentence: 'One thing is not as sealed. The first: The entry was changed after it was sealed.',
+        findings: [
+          { what: 'entry', place: '16', seq: 17, sentence: 'The entry was changed after it was sealed.' },
+          { what: 'witness', place: '120', sentence: 'The witness saw another tree of 120 entries: history was rewritten.' },
+        ],
+        unchecked: ['The newest tree head has no time stamp yet.'],
+      }),
     });
+    await stage.answer('/api/ledger/state', state());
+    await stage.answer('/api/ledger?', { entries: [], next: null });
     const verdict = stage.host.querySelector('.verdict')!;
     expect(verdict.classList).toContain('bad');
-    expect(verdict.textContent).toContain('Entry 17 (leaf 16)');
+    expect([...verdict.querySelectorAll('li')].map((li) => li.textContent!.replace(/\s+/g, ' ').trim())).toEqual([
+      'entry 17, leaf 16 The entry was changed after it was sealed.',
+      'The witness saw another tree of 120 entries: history was rewritten.',
+    ]);
+    expect(verdict.textContent).toContain('The newest tree head has no time stamp yet.');
+    expect(() => stage.button('Stop')).toThrow();
+  });
+
+  it('says when it could not be verified, and stops when it is told to', async () => {
+    const stage = await show([entry(1)]);
+    await stage.press('Verify all');
+    const request = stage.http.expectOne((r) => r.url === '/api/ledger/verify');
+    await stage.press('Stop');
+    expect(request.cancelled).toBeTrue();
+    await stage.press('Verify all');
+    const problem = { type: 'x', title: 'x', status: 429, detail: 'The ledger is being read for you already.' };
+    await answered(stage, { problem });
+    expect(stage.text()).toContain('The ledger is being read for you already.');
   });
 
   it('seals on demand and looks again', async () => {
-    const stage = await show([entry(1)]);
+    const stage = await show([entry(1)], null, state({ unsealed: 3, unsealedSince: '2026-09-14T09:00:00Z' }));
+    expect(stage.text()).toContain('3 wait');
     await stage.press('Seal now');
     await stage.answer('/api/ledger/seal', { size: 123 });
-    await stage.answer('/api/ledger/heads', { heads: [head(123, null)], unsealed: 0 });
+    await stage.answer('/api/ledger/state', state({ heads: [head(123, null)] }));
     await stage.answer('/api/ledger?', { entries: [entry(2)], next: null });
-    expect(stage.text()).toContain('123 entries are sealed');
-    expect(stage.text()).not.toContain('more wait');
+    expect(stage.text()).toContain('Sealed123');
+    expect(stage.text()).not.toContain('3 wait');
+  });
+
+  it('changes the signing key for a reason, for those who may', async () => {
+    const stage = await show([entry(1)]);
+    expect(stage.text()).toContain('0123456789abcdef');
+    await stage.press('Change it');
+    const form = document.querySelector<HTMLInputElement>('#key-why')!;
+    form.value = 'a server was replaced';
+    form.dispatchEvent(new Event('input'));
+    await stage.settle();
+    document.querySelector<HTMLFormElement>('form')!.requestSubmit();
+    await stage.settle();
+    const request = stage.http.expectOne((r) => r.url === '/api/ledger/key');
+    expect(request.request.body).toEqual({ why: 'a server was replaced' });
+    request.flush({ keyId: 'fedcba9876543210' });
+    await stage.settle();
+    await stage.answer('/api/ledger/seal', { size: 123 });
+    await stage.answer('/api/ledger/state', state({ keyId: 'fedcba9876543210' }));
+    await stage.answer('/api/ledger?', { entries: [entry(2)], next: null });
+    expect(stage.text()).toContain('fedcba9876543210');
   });
 
   it('drops an answer that a newer question has overtaken', async () => {

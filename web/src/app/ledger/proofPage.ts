@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, si
 import { toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { ActivatedRoute, Router, RouterLink } from '@angular/router';
-import { identity, ledger, type LedgerEntry, type LedgerFilter, type Problem, type ResponseOf } from '@key-cellar/contract';
+import { identity, ledger, type LedgerEntry, type LedgerFilter, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Choice } from '../kit/choice';
@@ -10,11 +10,15 @@ import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { CountPipe, InstantPipe } from '../kit/words';
+import { Session } from '../identity';
+import { KeySheet } from './keySheet';
+import { LedgerStrip } from './ledgerStrip';
+import { Verification } from './verification';
 
 /** What happened, and can we show it? The audit trail, its sealed heads, its verification and its export. */
 @Component({
   selector: 'kc-proof',
-  imports: [Button, CountPipe, FormsModule, InputText, InstantPipe, ProblemNotice, RouterLink, Choice],
+  imports: [Button, CountPipe, FormsModule, InputText, InstantPipe, KeySheet, LedgerStrip, ProblemNotice, RouterLink, Choice, Verification],
   templateUrl: './proofPage.html',
   styleUrl: './proofPage.css',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -39,13 +43,14 @@ export class ProofPage {
   protected readonly people = toSignal(this.api.call(identity.people));
   private readonly acts = toSignal(this.api.call(ledger.acts));
   protected readonly actOptions = computed(() => (this.acts()?.acts ?? []).map((act) => ({ value: act, name: act })));
-  protected readonly heads = loaded(() => this.api.call(ledger.heads));
+  protected readonly state = loaded(() => this.api.call(ledger.state));
+  private readonly session = inject(Session);
+  protected readonly mayChangeKey = computed(() => this.session.may('dispose'));
+  protected readonly changingKey = signal(false);
   protected readonly entries = signal<readonly LedgerEntry[]>([]);
   protected readonly next = signal<number | null>(null);
   protected readonly loading = signal(true);
   protected readonly problem = signal<Problem | null>(null);
-  protected readonly verdict = signal<ResponseOf<typeof ledger.verify> | null>(null);
-  protected readonly verifying = signal(false);
   protected readonly opened = signal<number | null>(null);
   protected readonly kinds = [
     'record',
@@ -63,7 +68,6 @@ export class ProofPage {
   protected readonly personOptions = computed(() =>
     (this.people()?.people ?? []).filter((p) => p.kind === 'person').map((p) => ({ value: p.id, name: p.name })),
   );
-  protected readonly newest = computed(() => this.heads.value()?.heads[0]);
   protected readonly exportUrl = computed(() => {
     const query = new URLSearchParams();
     for (const [key, value] of Object.entries(this.filter())) if (value) query.set(key, String(value));
@@ -104,27 +108,14 @@ export class ProofPage {
 
   protected seal(): void {
     this.api.call(ledger.seal).subscribe({
-      next: () => {
-        this.heads.reload();
-        this.load(true);
-      },
+      next: () => this.lookAgain(),
       error: (error: unknown) => this.problem.set(toProblem(error)),
     });
   }
 
-  protected verify(): void {
-    this.verifying.set(true);
-    this.verdict.set(null);
-    this.api.call(ledger.verify).subscribe({
-      next: (verdict) => {
-        this.verifying.set(false);
-        this.verdict.set(verdict);
-      },
-      error: (error: unknown) => {
-        this.verifying.set(false);
-        this.problem.set(toProblem(error));
-      },
-    });
+  protected lookAgain(): void {
+    this.state.reload();
+    this.load(true);
   }
 
   protected linkOf(e: LedgerEntry): string[] | null {

@@ -1,0 +1,61 @@
+import { ChangeDetectionStrategy, Component, inject, model, output, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { ledger, type Problem } from '@key-cellar/contract';
+import { Button } from 'primeng/button';
+import { InputText } from 'primeng/inputtext';
+import { Api, toProblem } from '../kit/api';
+import { ProblemNotice } from '../kit/notice';
+import { Sheet } from '../kit/sheet';
+
+/** Lets a new key sign tree heads from now on. */
+@Component({
+  selector: 'kc-key-sheet',
+  imports: [Button, FormsModule, InputText, ProblemNotice, Sheet],
+  template: `
+    <kc-sheet [(open)]="open" heading="Change the signing key" i18n-heading>
+      <form (ngSubmit)="change()">
+        <p i18n>
+          A new key signs tree heads from now on. The old one signs that it takes over, and is destroyed. What it signed stays verifiable;
+          the witness is told.
+        </p>
+        <div class="field">
+          <label for="key-why" i18n>Why</label>
+          <input pInputText id="key-why" name="why" maxlength="500" [(ngModel)]="why" />
+          <span class="small quiet" i18n>Entered in the ledger: a server was replaced, somebody left, a year has passed.</span>
+        </div>
+        <kc-problem [problem]="problem()" />
+        <p class="acts">
+          <p-button type="submit" label="Change the key" i18n-label [disabled]="busy() || !why().trim()" />
+          <p-button type="button" severity="secondary" [outlined]="true" label="Cancel" i18n-label (onClick)="open.set(false)" />
+        </p>
+      </form>
+    </kc-sheet>
+  `,
+  changeDetection: ChangeDetectionStrategy.OnPush,
+})
+export class KeySheet {
+  private readonly api = inject(Api);
+  readonly open = model.required<boolean>();
+  readonly changed = output();
+
+  protected readonly why = signal('');
+  protected readonly busy = signal(false);
+  protected readonly problem = signal<Problem | null>(null);
+
+  protected change(): void {
+    this.busy.set(true);
+    this.problem.set(null);
+    this.api.call(ledger.changeKey, { body: { why: this.why().trim() } }).subscribe({
+      next: () => {
+        this.busy.set(false);
+        this.why.set('');
+        this.open.set(false);
+        this.changed.emit();
+      },
+      error: (error: unknown) => {
+        this.busy.set(false);
+        this.problem.set(toProblem(error));
+      },
+    });
+  }
+}

@@ -1,0 +1,134 @@
+import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
+import type { LedgerState } from '@key-cellar/contract';
+import { CountPipe, InstantPipe } from '../kit/words';
+
+/** How far the ledger is sealed, cosigned, stamped and verified, and what is in the way. */
+@Component({
+  selector: 'kc-ledger-strip',
+  imports: [CountPipe, InstantPipe],
+  template: `
+    <dl class="panel">
+      <div [class.behind]="state().unsealed > 0">
+        <dt i18n>Sealed</dt>
+        <dd>
+          <b>{{ size() | count }}</b>
+          @if (newest(); as head) {
+            <span i18n>head signed {{ head.signedAt | instant }}</span>
+          } @else {
+            <span i18n>nothing yet</span>
+          }
+          @if (state().unsealed > 0) {
+            <span class="wait" i18n>{{ state().unsealed | count }} wait since {{ state().unsealedSince! | instant }}</span>
+          }
+        </dd>
+      </div>
+      <div [class.behind]="(state().witnessed ?? 0) < size()">
+        <dt i18n>Cosigned by a witness</dt>
+        <dd>
+          <b>{{ state().witnessed ?? 0 | count }}</b>
+          @if (cosigned(); as witness) {
+            <span>{{ witness.name }}, {{ witness.at | instant }}</span>
+          } @else {
+            <span i18n>not yet</span>
+          }
+        </dd>
+      </div>
+      <div [class.behind]="(state().stamped ?? 0) < size()">
+        <dt i18n>Time-stamped</dt>
+        <dd>
+          <b>{{ state().stamped ?? 0 | count }}</b>
+          @if (stamp(); as stamp) {
+            <span>{{ stamp.authority }}, {{ stamp.at | instant }}</span>
+          } @else {
+            <span i18n>not yet</span>
+          }
+        </dd>
+      </div>
+      <div [class.behind]="state().lastVerified?.ok === false">
+        <dt i18n>Verified</dt>
+        <dd>
+          @if (state().lastVerified; as last) {
+            <b>{{ last.size | count }}</b>
+            @if (last.ok) {
+              <span i18n>as sealed; {{ last.by }}, {{ last.at | instant }}</span>
+            } @else {
+              <span class="wait" i18n>not as sealed; {{ last.by }}, {{ last.at | instant }}</span>
+            }
+          } @else {
+            <b>–</b>
+            <span i18n>never</span>
+          }
+        </dd>
+      </div>
+    </dl>
+    @for (trouble of state().troubles; track trouble.what) {
+      <p class="trouble" role="alert" [class.alarm]="trouble.alarm">
+        {{ trouble.sentence }} <span class="small quiet" i18n>since {{ trouble.since | instant }}</span>
+      </p>
+    }
+  `,
+  styles: `
+    dl {
+      display: grid;
+      grid-template-columns: repeat(4, minmax(0, 1fr));
+      margin: 0 0 12px;
+      padding: 0;
+    }
+    dl > div {
+      padding: 8px 14px 10px;
+      border-left: 1px solid var(--line);
+      border-top: 3px solid var(--kept-strong);
+    }
+    dl > div:first-child {
+      border-left: 0;
+    }
+    dl > div.behind {
+      border-top-color: var(--madder);
+    }
+    dt {
+      font-size: 12.5px;
+      color: var(--ink-2);
+    }
+    dd {
+      margin: 0;
+      font-size: 12.5px;
+    }
+    dd b {
+      display: block;
+      font-size: 19px;
+      line-height: 25px;
+      font-variant-numeric: tabular-nums;
+    }
+    dd span {
+      display: block;
+      color: var(--ink-2);
+    }
+    dd .wait {
+      color: var(--madder);
+    }
+    .trouble {
+      margin: 0 0 10px;
+      padding: 8px 14px;
+      border-left: 4px solid var(--brass-light);
+      background: var(--surface);
+    }
+    .trouble.alarm {
+      border-left-color: var(--madder);
+      font-weight: 600;
+    }
+    @media (max-width: 900px) {
+      dl {
+        grid-template-columns: 1fr 1fr;
+      }
+    }
+  `,
+  changeDetection: ChangeDetectionStrategy.OnPush,
+})
+export class LedgerStrip {
+  readonly state = input.required<LedgerState>();
+
+  protected readonly newest = computed(() => this.state().heads[0]);
+  protected readonly size = computed(() => this.newest()?.size ?? 0);
+  protected readonly cosigned = computed(() => this.state().heads.find((head) => head.witness)?.witness);
+  protected readonly stamp = computed(() => this.state().heads.find((head) => head.timeStamp)?.timeStamp);
+}
