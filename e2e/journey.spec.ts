@@ -160,7 +160,7 @@ test('one file from receiving to certificate, by three people, and a hold that s
     await ines.getByRole('button', { name: 'Seal now' }).click();
     await ines.getByRole('button', { name: 'Verify all' }).click();
     await expect(
-      ines.getByText(/All \d+ sealed entries are as they were sealed, under every tree head, and as the witness saw them/),
+      ines.getByText(/All [\d,]+ sealed entries are as they were sealed, under every tree head, and as the witness saw them/),
     ).toBeVisible();
     await choose(ines, 'Act', 'destroyed');
     await expect(ines.getByRole('row', { name: /destroyed .*check one/ })).toBeVisible();

@@ -1,11 +1,12 @@
 import { spawn, type ChildProcess } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
-import { cp } from 'node:fs/promises';
+import { cp, rm } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { expect, test as base, type Browser, type Page } from '@playwright/test';
 import pg from 'pg';
-import { standInsDir, templateName } from './globalSetup.js';
+import { demoFolder, keptIn, templateName } from './globalSetup.js';
 
 const root = fileURLToPath(new URL('../..', import.meta.url));
 export const password = 'marrowick-cellar';
@@ -17,20 +18,13 @@ export interface App {
   restart(): Promise<void>;
 }
 
-/** The keys of each repository are its own: one that changes its key takes none from another. */
-const keysOf = (databaseUrl: string): string => join(standInsDir, new URL(databaseUrl).pathname.slice(1));
+/** Keys and stand-ins of each repository are its own: each goes on from where the demo stood, and a witness would call that a fork. */
+const folderOf = (databaseUrl: string): string => join(tmpdir(), `key-cellar-${new URL(databaseUrl).pathname.slice(1)}`);
 
 async function serve(databaseUrl: string, port: number): Promise<{ child: ChildProcess; port: number }> {
   const child = spawn(process.execPath, ['--import', 'tsx', 'server/src/main.ts'], {
     cwd: root,
-    env: {
-      ...process.env,
-      DATABASE_URL: databaseUrl,
-      PORT: String(port),
-      LOG_LEVEL: 'error',
-      STANDINS_DIR: standInsDir,
-      KEYS_DIR: keysOf(databaseUrl),
-    },
+    env: { ...process.env, DATABASE_URL: databaseUrl, PORT: String(port), LOG_LEVEL: 'error', ...keptIn(folderOf(databaseUrl)) },
     stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
   });
   const listening = await new Promise<number>((resolve, reject) => {
@@ -60,7 +54,7 @@ export const test = base.extend<object, { app: App; repository: Repository }>({
       await client.query(`create database ${name}${repository === 'empty' ? '' : ` template ${templateName}`}`);
       const url = new URL(owner);
       url.pathname = `/${name}`;
-      if (repository !== 'empty') await cp(join(standInsDir, 'keys'), keysOf(url.href), { recursive: true });
+      if (repository !== 'empty') await cp(demoFolder, folderOf(url.href), { recursive: true });
       let server = await serve(url.href, 0);
       await use({
         url: `http://127.0.0.1:${server.port}`,
@@ -72,6 +66,7 @@ export const test = base.extend<object, { app: App; repository: Repository }>({
       });
       await ended(server.child, 'SIGTERM');
       await client.query(`drop database ${name} with (force)`);
+      await rm(folderOf(url.href), { recursive: true, force: true });
       await client.end();
     },
     { scope: 'worker' },

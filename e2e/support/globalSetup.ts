@@ -7,8 +7,14 @@ import { promisify } from 'node:util';
 import pg from 'pg';
 
 export const templateName = 'journeys_demo';
-/** Where the stand-ins of these runs keep what is theirs. */
-export const standInsDir = join(tmpdir(), 'key-cellar-journeys');
+/** Where keys and stand-ins of the demo keep what is theirs. */
+export const demoFolder = join(tmpdir(), 'key-cellar-journeys');
+/** What says so to a server; the witness knows all of them as the demo. */
+export const keptIn = (folder: string) => ({
+  STANDINS_DIR: join(folder, 'stand-ins'),
+  KEYS_DIR: join(folder, 'keys'),
+  LEDGER_NAME: 'demo',
+});
 const root = fileURLToPath(new URL('../..', import.meta.url));
 
 /** The demo, loaded once; each file of journeys gets a copy. */
@@ -20,7 +26,7 @@ export default async function globalSetup(): Promise<void> {
   // For working on one journey: the demo of the run before serves again.
   if (process.env['REUSE_DEMO']) return client.end();
   // Witness and keys of the demo that was before belong to that one.
-  await rm(standInsDir, { recursive: true, force: true });
+  await rm(demoFolder, { recursive: true, force: true });
   await client.query(`drop database if exists ${templateName} with (force)`);
   await client.query(`create database ${templateName}`);
   await client.end();
@@ -28,6 +34,6 @@ export default async function globalSetup(): Promise<void> {
   url.pathname = `/${templateName}`;
   await promisify(execFile)(process.execPath, ['--import', 'tsx', 'demo/src/main.ts'], {
     cwd: root,
-    env: { ...process.env, DATABASE_URL: url.href, STANDINS_DIR: standInsDir, KEYS_DIR: join(standInsDir, 'keys') },
+    env: { ...process.env, DATABASE_URL: url.href, ...keptIn(demoFolder) },
   });
 }

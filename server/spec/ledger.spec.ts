@@ -98,7 +98,7 @@ describe('the ledger', () => {
     expect(report.unchecked).toEqual([]);
     expect(report.ok).withContext(report.sentence).toBeTrue();
     expect(report.sentence).toBe(
-      `All ${report.size} sealed entries are as they were sealed, under every tree head, and as the witness saw them.`,
+      `All ${report.size.toLocaleString('en-GB')} sealed entries are as they were sealed, under every tree head, and as the witness saw them.`,
     );
     expect(report.size).toBeGreaterThan(480);
     const heads = (await world.pool.query<{ n: number }>('select count(*)::int as n from tree_head')).rows[0]!.n;

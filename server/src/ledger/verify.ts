@@ -305,7 +305,7 @@ function sentenceOf(ok: boolean, total: number, findings: readonly LedgerFinding
   if (!ok)
     return `${findings.length === 1 ? 'One thing is' : `${findings.length} things are`} not as sealed. The first: ${findings[0]!.sentence}`;
   if (total === 0) return 'Nothing is sealed yet.';
-  const all = `All ${total} sealed entries are as they were sealed, under every tree head`;
+  const all = `All ${total.toLocaleString('en-GB')} sealed entries are as they were sealed, under every tree head`;
   return unchecked.length === 0 ? `${all}, and as the witness saw them.` : `${all}.`;
 }
 

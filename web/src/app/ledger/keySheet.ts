@@ -31,6 +31,16 @@ import { Sheet } from '../kit/sheet';
       </form>
     </kc-sheet>
   `,
+  styles: `
+    form {
+      display: grid;
+      gap: 14px;
+    }
+    .field {
+      display: grid;
+      gap: 4px;
+    }
+  `,
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class KeySheet {

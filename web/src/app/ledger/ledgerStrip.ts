@@ -8,7 +8,7 @@ import { CountPipe, InstantPipe } from '../kit/words';
   imports: [CountPipe, InstantPipe],
   template: `
     <dl class="panel">
-      <div [class.behind]="state().unsealed > 0">
+      <div [class.behind]="has('sealing')">
         <dt i18n>Sealed</dt>
         <dd>
           <b>{{ size() | count }}</b>
@@ -18,11 +18,11 @@ import { CountPipe, InstantPipe } from '../kit/words';
             <span i18n>nothing yet</span>
           }
           @if (state().unsealed > 0) {
-            <span class="wait" i18n>{{ state().unsealed | count }} wait since {{ state().unsealedSince! | instant }}</span>
+            <span i18n>{{ state().unsealed | count }} wait since {{ state().unsealedSince! | instant }}</span>
           }
         </dd>
       </div>
-      <div [class.behind]="(state().witnessed ?? 0) < size()">
+      <div [class.behind]="has('witness')">
         <dt i18n>Cosigned by a witness</dt>
         <dd>
           <b>{{ state().witnessed ?? 0 | count }}</b>
@@ -33,7 +33,7 @@ import { CountPipe, InstantPipe } from '../kit/words';
           }
         </dd>
       </div>
-      <div [class.behind]="(state().stamped ?? 0) < size()">
+      <div [class.behind]="has('stamp')">
         <dt i18n>Time-stamped</dt>
         <dd>
           <b>{{ state().stamped ?? 0 | count }}</b>
@@ -126,6 +126,10 @@ import { CountPipe, InstantPipe } from '../kit/words';
 })
 export class LedgerStrip {
   readonly state = input.required<LedgerState>();
+
+  protected has(what: LedgerState['troubles'][number]['what']): boolean {
+    return this.state().troubles.some((trouble) => trouble.what === what);
+  }
 
   protected readonly newest = computed(() => this.state().heads[0]);
   protected readonly size = computed(() => this.newest()?.size ?? 0);

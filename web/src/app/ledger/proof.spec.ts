@@ -81,7 +81,7 @@ describe('proof', () => {
       }),
     );
     expect([...stage.host.querySelectorAll('dl > div')].map((cell) => cell.classList.contains('behind'))).toEqual([
-      true,
+      false,
       true,
       false,
       true,

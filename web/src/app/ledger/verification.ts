@@ -23,9 +23,9 @@ import { CountPipe } from '../kit/words';
       <div class="panel verdict" role="status" [class.bad]="!r.ok" [class.part]="r.ok && r.unchecked.length > 0">
         <b>{{ r.sentence }}</b>
         <p class="small quiet" i18n>
-          Looked at: {{ r.checked.entries | count }} entries, {{ r.checked.heads | count }} tree heads,
-          {{ r.checked.cosigned | count }} cosignatures, {{ r.checked.stamped | count }} time stamps, {{ r.checked.seen | count }} heads in
-          the witness’s file.
+          Looked at: entries {{ r.checked.entries | count }} · tree heads {{ r.checked.heads | count }} · cosignatures
+          {{ r.checked.cosigned | count }} · time stamps {{ r.checked.stamped | count }} · heads in the witness’s file
+          {{ r.checked.seen | count }}
         </p>
         @if (r.findings.length > 0) {
           <ol>
