@@ -250,6 +250,7 @@ function configOf(url: string) {
     witnessKey: '',
     ledgerName: 'bench',
     keysDir,
+    keyBackupDays: 30,
     standInsDir: '',
     hosts: [],
     proxies: [],

@@ -9,6 +9,13 @@ begin
   return null;
 end $$;
 
+CREATE FUNCTION public.content_tree(p_content uuid) RETURNS bytea
+    LANGUAGE sql STABLE
+    SET search_path TO 'public'
+    AS $$
+  select sha256(string_agg(sha256(k.bytes), ''::bytea order by k.seq)) from content_chunk k where k.content_id = p_content
+$$;
+
 CREATE FUNCTION public.cover_what_matches() RETURNS trigger
     LANGUAGE plpgsql
     AS $$
@@ -95,6 +102,15 @@ CREATE FUNCTION public.enter_on_records(p_act text, p_records uuid[], p_before t
     '{"id":null,"actor":"{\"id\":null,\"name\":\"nobody\"}","from":"\"SQL\"","on":"null"}')::jsonb as acting) w
   where r.id = any (p_records) order by r.id
 $$;
+
+CREATE FUNCTION public.erase_key() RETURNS trigger
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+begin
+  insert into key_erasure (slot, content_id) values (old.key_slot, old.id);
+  return old;
+end $$;
 
 CREATE FUNCTION public.fold_rack() RETURNS void
     LANGUAGE plpgsql SECURITY DEFINER
@@ -281,7 +297,7 @@ CREATE FUNCTION public.guard_chunk() RETURNS trigger
 begin
   -- Content that this very transaction made may still get its bytes: small files come in one statement.
   if exists (select from content c where c.id = new.content_id and c.sha256 is not null
-      and c.xmin <> pg_current_xact_id()::xid) then
+      and c.xmin <> pg_current_xact_id()::xid) and not exists (select from content c where c.id = new.content_id and c.damaged_at is not null) then
     raise exception 'Stored content takes no more bytes' using errcode = 'KC001';
   end if;
   return new;
@@ -291,13 +307,21 @@ CREATE FUNCTION public.guard_content() RETURNS trigger
     LANGUAGE plpgsql
     AS $$
 begin
-  -- What comes whole fits one chunk.
+  if new.key_slot is distinct from (case tg_op when 'UPDATE' then old.key_slot else new.key_slot end)
+    or (tg_op = 'INSERT' and exists (select from key_erasure where slot = new.key_slot)) then
+    raise exception 'A content keeps its key, and a key is used once' using errcode = 'KC001';
+  end if;
+  -- What comes whole fits one chunk; of an encrypted one only its writer knows yet what will be stored.
   if tg_op = 'INSERT' then
-    new.tree := sha256(new.sha256);
+    if new.key_slot is null then new.tree := sha256(new.sha256); end if;
     return new;
   end if;
   if old.sha256 is not null and (new.sha256, new.size, new.tree) is distinct from (old.sha256, old.size, old.tree) then
     raise exception 'Stored content is never updated' using errcode = 'KC001';
+  end if;
+  -- Damage is over when every stored byte is what it was, and not before.
+  if old.damaged_at is not null and new.damaged_at is null and content_tree(new.id) is distinct from new.tree then
+    raise exception 'This content is still damaged' using errcode = 'KC001';
   end if;
   -- The tree over the chunks is nobody's to say: it is made when the content is whole.
   if old.sha256 is null and new.sha256 is not null then
@@ -492,6 +516,19 @@ begin
     raise exception 'Record % is frozen by a hold', r.number using errcode = 'KC002';
   end if;
   return new;
+end $$;
+
+CREATE FUNCTION public.mend_chunk(p_content uuid, p_seq integer, p_bytes bytea) RETURNS void
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+begin
+  perform from content where id = p_content and damaged_at is not null for update;
+  if not found then
+    raise exception 'Stored content is never updated' using errcode = 'KC001';
+  end if;
+  delete from content_chunk where content_id = p_content and seq = p_seq;
+  insert into content_chunk (content_id, seq, bytes) values (p_content, p_seq, p_bytes);
 end $$;
 
 CREATE FUNCTION public.note_detection() RETURNS trigger
@@ -811,6 +848,8 @@ CREATE TABLE public.content (
     checked_at timestamp with time zone,
     stored_at timestamp with time zone DEFAULT now() NOT NULL,
     tree bytea,
+    key_slot bigint,
+    damaged_at timestamp with time zone,
     CONSTRAINT content_sha256_check CHECK ((length(sha256) = 32)),
     CONSTRAINT content_tree_check CHECK ((length(tree) = 32)),
     CONSTRAINT content_whole CHECK (((sha256 IS NULL) = (tree IS NULL)))
@@ -821,9 +860,16 @@ CREATE TABLE public.content_chunk (
     seq integer NOT NULL,
     bytes bytea NOT NULL,
     sha256 bytea GENERATED ALWAYS AS (sha256(bytes)) STORED NOT NULL,
-    CONSTRAINT content_chunk_bytes_check CHECK ((length(bytes) <= 1048576))
+    CONSTRAINT content_chunk_bytes_check CHECK ((length(bytes) <= (1048576 + 16)))
 );
 ALTER TABLE ONLY public.content_chunk ALTER COLUMN bytes SET STORAGE EXTERNAL;
+
+CREATE SEQUENCE public.content_key_block
+    START WITH 0
+    INCREMENT BY 1
+    MINVALUE 0
+    NO MAXVALUE
+    CACHE 1;
 
 CREATE TABLE public.criteria_rule (
     id uuid NOT NULL,
@@ -996,6 +1042,13 @@ CREATE TABLE public.jurisdiction (
     "position" integer DEFAULT 0 NOT NULL,
     CONSTRAINT jurisdiction_check CHECK (((part_of IS NULL) OR (part_of <> name))),
     CONSTRAINT jurisdiction_name_check CHECK ((name <> ''::text))
+);
+
+CREATE TABLE public.key_erasure (
+    slot bigint NOT NULL,
+    content_id uuid NOT NULL,
+    since timestamp with time zone DEFAULT now() NOT NULL,
+    erased_at timestamp with time zone
 );
 
 CREATE TABLE public.known_address (
@@ -1498,6 +1551,9 @@ ALTER TABLE ONLY public.content_chunk
     ADD CONSTRAINT content_chunk_pkey PRIMARY KEY (content_id, seq);
 
 ALTER TABLE ONLY public.content
+    ADD CONSTRAINT content_key_slot_key UNIQUE (key_slot);
+
+ALTER TABLE ONLY public.content
     ADD CONSTRAINT content_pkey PRIMARY KEY (id);
 
 ALTER TABLE ONLY public.content
@@ -1553,6 +1609,9 @@ ALTER TABLE ONLY public.job_progress
 
 ALTER TABLE ONLY public.jurisdiction
     ADD CONSTRAINT jurisdiction_pkey PRIMARY KEY (name);
+
+ALTER TABLE ONLY public.key_erasure
+    ADD CONSTRAINT key_erasure_pkey PRIMARY KEY (slot);
 
 ALTER TABLE ONLY public.known_address
     ADD CONSTRAINT known_address_pkey PRIMARY KEY (principal_id, address);
@@ -1678,6 +1737,10 @@ CREATE INDEX batch_item_record ON public.batch_item USING btree (record_id);
 
 CREATE INDEX batch_state ON public.batch USING btree (state);
 
+CREATE INDEX content_damaged ON public.content USING btree (damaged_at) WHERE (damaged_at IS NOT NULL);
+
+CREATE INDEX content_unchecked ON public.content USING btree (COALESCE(checked_at, stored_at), id) WHERE ((sha256 IS NOT NULL) AND (damaged_at IS NULL));
+
 CREATE INDEX criteria_rule_rule ON public.criteria_rule USING btree (rule_id);
 
 CREATE INDEX custodian_principal ON public.custodian USING btree (principal_id) WHERE (acknowledged_at IS NULL);
@@ -1709,6 +1772,10 @@ CREATE INDEX hold_cover_record ON public.hold_cover USING btree (record_id) WHER
 CREATE INDEX hold_matter ON public.hold USING btree (matter_id);
 
 CREATE INDEX job_progress_running ON public.job_progress USING btree (kind) WHERE (state = 'running'::text);
+
+CREATE INDEX key_erasure_content ON public.key_erasure USING btree (content_id);
+
+CREATE INDEX key_erasure_open ON public.key_erasure USING btree (slot) WHERE (erased_at IS NULL);
 
 CREATE INDEX ledger_entry_actor ON public.ledger_entry USING btree (actor_id, seq);
 
@@ -1856,6 +1923,8 @@ CREATE TRIGGER content_chunk_guard BEFORE INSERT ON public.content_chunk FOR EAC
 
 CREATE TRIGGER content_guard BEFORE INSERT OR UPDATE ON public.content FOR EACH ROW EXECUTE FUNCTION public.guard_content();
 
+CREATE TRIGGER content_key_erased AFTER DELETE ON public.content FOR EACH ROW WHEN ((old.key_slot IS NOT NULL)) EXECUTE FUNCTION public.erase_key();
+
 CREATE TRIGGER criteria_rule_epoch AFTER INSERT OR DELETE OR UPDATE ON public.criteria_rule FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('schedule');
 
 CREATE TRIGGER grant_epoch AFTER INSERT OR DELETE OR UPDATE ON public.grant_ FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('access');
@@ -1867,6 +1936,8 @@ CREATE TRIGGER head_witness_fixed BEFORE DELETE OR UPDATE ON public.head_witness
 CREATE TRIGGER hold_guard BEFORE DELETE OR UPDATE ON public.hold FOR EACH ROW EXECUTE FUNCTION public.guard_hold();
 
 CREATE TRIGGER jurisdiction_epoch AFTER INSERT OR DELETE OR UPDATE ON public.jurisdiction FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('schedule');
+
+CREATE TRIGGER key_erasure_kept BEFORE DELETE ON public.key_erasure FOR EACH ROW EXECUTE FUNCTION public.refuse_change('a key that was to be destroyed is not forgotten');
 
 CREATE TRIGGER ledger_entry_fixed BEFORE DELETE OR UPDATE ON public.ledger_entry FOR EACH ROW EXECUTE FUNCTION public.refuse_change('the ledger only grows');
 
@@ -2199,6 +2270,9 @@ GRANT USAGE ON SCHEMA public TO cellar_criteria;
 
 REVOKE ALL ON FUNCTION public.bump_epoch() FROM PUBLIC;
 
+REVOKE ALL ON FUNCTION public.content_tree(p_content uuid) FROM PUBLIC;
+GRANT ALL ON FUNCTION public.content_tree(p_content uuid) TO cellar_app;
+
 REVOKE ALL ON FUNCTION public.cover_what_matches() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.dispose_record(p_record uuid, p_batch uuid, p_on date) FROM PUBLIC;
@@ -2210,6 +2284,8 @@ GRANT ALL ON FUNCTION public.drop_unused_content(p_content uuid) TO cellar_app;
 REVOKE ALL ON FUNCTION public.enter_gate() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.enter_on_records(p_act text, p_records uuid[], p_before text, p_after text, p_note text) FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.erase_key() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.fold_rack() FROM PUBLIC;
 GRANT ALL ON FUNCTION public.fold_rack() TO cellar_app;
@@ -2255,6 +2331,9 @@ REVOKE ALL ON FUNCTION public.guard_transfer() FROM PUBLIC;
 REVOKE ALL ON FUNCTION public.guard_tree_head() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.guard_version() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.mend_chunk(p_content uuid, p_seq integer, p_bytes bytea) FROM PUBLIC;
+GRANT ALL ON FUNCTION public.mend_chunk(p_content uuid, p_seq integer, p_bytes bytea) TO cellar_app;
 
 REVOKE ALL ON FUNCTION public.note_detection() FROM PUBLIC;
 
@@ -2336,7 +2415,11 @@ GRANT UPDATE(size) ON TABLE public.content TO cellar_app;
 
 GRANT UPDATE(checked_at) ON TABLE public.content TO cellar_app;
 
+GRANT UPDATE(damaged_at) ON TABLE public.content TO cellar_app;
+
 GRANT SELECT,INSERT ON TABLE public.content_chunk TO cellar_app;
+
+GRANT USAGE ON SEQUENCE public.content_key_block TO cellar_app;
 
 GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.criteria_rule TO cellar_app;
 
@@ -2380,6 +2463,10 @@ GRANT SELECT ON TABLE public.hold_cover TO cellar_criteria;
 GRANT SELECT,INSERT,UPDATE ON TABLE public.job_progress TO cellar_app;
 
 GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.jurisdiction TO cellar_app;
+
+GRANT SELECT ON TABLE public.key_erasure TO cellar_app;
+
+GRANT UPDATE(erased_at) ON TABLE public.key_erasure TO cellar_app;
 
 GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.known_address TO cellar_app;
 

@@ -37,6 +37,7 @@ export {
 export { filing, receiving, type Arrival, type Filing, type FilingResult } from './receiving.js';
 export { holds, type HoldLine, type HoldPage, type MatterLine } from './holds.js';
 export { docket, type BatchItem, type BatchLine, type BatchPage, type DueGroup, type Gate } from './docket.js';
+export { fixity, type FixitySchedule, type FixityState } from './fixity.js';
 export {
   ledger,
   type LedgerEntry,

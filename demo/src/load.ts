@@ -69,7 +69,7 @@ export async function loadDemo(config: Config, progress: (line: string) => void)
       await addEvents(uow, folders, personId.get('ines')!);
       const entities = await addEntities(uow, records);
       await addFolderFacts(uow, folders, entities);
-      await addRecords(uow, made, records, files, entities);
+      await addRecords(uow, made, records, files, entities, services.contents);
       await addHistory(uow, made, records, files);
       const book = await loadRuleBook(uow);
       await inParts(records, (part) =>

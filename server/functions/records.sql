@@ -1,32 +1,64 @@
 -- What a declared or held record keeps, and what its versions and their bytes keep.
 -- Re-creatable: run after the migrations whenever this file changed.
 
--- Bytes can be added only while the content is being streamed in, and its fingerprint is set once.
+-- Bytes can be added only while the content is being streamed in, and its fingerprint is set once. A damaged one is mended by mend_chunk().
 create or replace function guard_chunk() returns trigger language plpgsql as $$
 begin
   -- Content that this very transaction made may still get its bytes: small files come in one statement.
   if exists (select from content c where c.id = new.content_id and c.sha256 is not null
-      and c.xmin <> pg_current_xact_id()::xid) then
+      and c.xmin <> pg_current_xact_id()::xid) and not exists (select from content c where c.id = new.content_id and c.damaged_at is not null) then
     raise exception 'Stored content takes no more bytes' using errcode = 'KC001';
   end if;
   return new;
 end $$;
 
+-- The fingerprint over those of a content's chunks, from the bytes themselves.
+create or replace function content_tree(p_content uuid) returns bytea language sql stable set search_path = public as $$
+  select sha256(string_agg(sha256(k.bytes), ''::bytea order by k.seq)) from content_chunk k where k.content_id = p_content
+$$;
+
 create or replace function guard_content() returns trigger language plpgsql as $$
 begin
-  -- What comes whole fits one chunk.
+  if new.key_slot is distinct from (case tg_op when 'UPDATE' then old.key_slot else new.key_slot end)
+    or (tg_op = 'INSERT' and exists (select from key_erasure where slot = new.key_slot)) then
+    raise exception 'A content keeps its key, and a key is used once' using errcode = 'KC001';
+  end if;
+  -- What comes whole fits one chunk; of an encrypted one only its writer knows yet what will be stored.
   if tg_op = 'INSERT' then
-    new.tree := sha256(new.sha256);
+    if new.key_slot is null then new.tree := sha256(new.sha256); end if;
     return new;
   end if;
   if old.sha256 is not null and (new.sha256, new.size, new.tree) is distinct from (old.sha256, old.size, old.tree) then
     raise exception 'Stored content is never updated' using errcode = 'KC001';
+  end if;
+  -- Damage is over when every stored byte is what it was, and not before.
+  if old.damaged_at is not null and new.damaged_at is null and content_tree(new.id) is distinct from new.tree then
+    raise exception 'This content is still damaged' using errcode = 'KC001';
   end if;
   -- The tree over the chunks is nobody's to say: it is made when the content is whole.
   if old.sha256 is null and new.sha256 is not null then
     new.tree := (select sha256(string_agg(k.sha256, ''::bytea order by k.seq)) from content_chunk k where k.content_id = new.id);
   end if;
   return new;
+end $$;
+
+-- Puts a chunk of damaged content back. Whether it is the right one shows when the damage is said to be over.
+create or replace function mend_chunk(p_content uuid, p_seq integer, p_bytes bytea) returns void
+language plpgsql security definer set search_path = public as $$
+begin
+  perform from content where id = p_content and damaged_at is not null for update;
+  if not found then
+    raise exception 'Stored content is never updated' using errcode = 'KC001';
+  end if;
+  delete from content_chunk where content_id = p_content and seq = p_seq;
+  insert into content_chunk (content_id, seq, bytes) values (p_content, p_seq, p_bytes);
+end $$;
+
+-- What was encrypted is gone for good with its key, also from where this database was copied to: the key goes with the content.
+create or replace function erase_key() returns trigger language plpgsql security definer set search_path = public as $$
+begin
+  insert into key_erasure (slot, content_id) values (old.key_slot, old.id);
+  return old;
 end $$;
 
 -- What nobody may do to a record, whoever asks and however they connect.
@@ -159,6 +191,10 @@ end $$;
 create or replace trigger content_chunk_fixed before update on content_chunk
   for each row execute function refuse_change('stored content is never updated');
 create or replace trigger content_guard before insert or update on content for each row execute function guard_content();
+create or replace trigger content_key_erased after delete on content
+  for each row when (old.key_slot is not null) execute function erase_key();
+create or replace trigger key_erasure_kept before delete on key_erasure
+  for each row execute function refuse_change('a key that was to be destroyed is not forgotten');
 create or replace trigger record_guard before update on record for each row execute function guard_record();
 create or replace trigger record_kept before delete on record
   for each row execute function refuse_change('a record is disposed of, never deleted');

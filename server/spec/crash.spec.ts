@@ -8,6 +8,7 @@ import { withUnitOfWork } from '../src/index.js';
 import { recordWords } from '../src/facts/index.js';
 import { chapters } from './support/chapters.js';
 import { asOwner, urlOf } from './support/database.js';
+import { eventually } from './support/eventually.js';
 import { beginUpload, uploadsEnded } from './support/halfUpload.js';
 import { verified } from './support/ledger.js';
 import { approvedBatch, Client, makeWorld, rackDifferences, ruleDefinition, type World } from './support/world.js';
@@ -177,14 +178,6 @@ describe('a database killed half-way', () => {
     await restartDatabase(world.database);
   });
   afterAll(() => world.stop());
-
-  const eventually = async (holds: () => Promise<boolean>): Promise<void> => {
-    for (const end = Date.now() + 150_000; Date.now() < end;) {
-      if (await holds().catch(() => false)) return;
-      await new Promise((resolve) => setTimeout(resolve, 50));
-    }
-    throw new Error('it did not come to hold');
-  };
 
   chapter(
     'in the middle of an upload: the sender is told, nothing is half, and the retry arrives once',

@@ -1,27 +1,9 @@
 import * as contract from '@key-cellar/contract';
-import type { Endpoint } from '@key-cellar/contract';
 import { uuidv7 } from 'uuidv7';
-import { namesOfAll } from '../src/http/table.js';
+import { bound, namesOfAll } from '../src/http/table.js';
 import { approvedBatch, type Client, makeWorld, password, ruleDefinition, statusOf, today, type World } from './support/world.js';
 
-const areas = [
-  'identity',
-  'plan',
-  'schedule',
-  'criteriaEndpoints',
-  'records',
-  'receiving',
-  'holds',
-  'docket',
-  'steps',
-  'setup',
-  'stencils',
-  'ledger',
-  'reports',
-] as const;
-const endpoints = areas.flatMap((area) =>
-  Object.entries(contract[area] as Record<string, Endpoint>).map(([name, endpoint]) => ({ name: `${area}.${name}`, endpoint })),
-);
+const endpoints = bound();
 const mutating = endpoints.filter(({ endpoint }) => endpoint.changes);
 
 describe('every route that changes something', () => {
@@ -516,6 +498,7 @@ describe('every route that changes something', () => {
       });
     },
     'ledger.seal': () => world.as('auditor').call(contract.ledger.seal),
+    'fixity.schedule': () => world.as('keeper').call(contract.fixity.schedule, { body: { days: 60, megabytesPerSecond: 10 } }),
     'ledger.changeKey': () => world.as('keeper').call(contract.ledger.changeKey, { body: { why: 'a year has passed' } }),
   };
   /** Refused once anybody exists. */

@@ -377,17 +377,24 @@ describe('a transfer', () => {
     expect((await page(batchId)).certificate).not.toBeNull();
   });
 
-  it('sends nothing whose bytes are damaged', async () => {
+  it('sends nothing whose bytes are damaged, and what is sound all the same', async () => {
     const { id } = await file('Damaged');
+    const { id: sound } = await file('Sound');
     const batchId = await approvedBatch(world);
     await world.services.sealer.sealNow();
     const client = new (await import('pg')).default.Client({ connectionString: world.services.config.ownerUrl });
     await client.connect();
-    await client.query(`set session_replication_role = replica; update content_chunk set bytes = overlay(bytes placing '!'::bytea from 1)`);
+    await client.query(
+      `set session_replication_role = replica; update content_chunk set bytes = overlay(bytes placing '!'::bytea from 1) where content_id = (select content_id from version where record_id = '${id}')`,
+    );
     await client.end();
-    expect(await job(batchId)).toContain('no longer has the fingerprint');
+    expect(await job(batchId)).toBe('1 transferred, 1 not.');
     expect((await dossier(id)).state).toBe('working');
-    expect((await readdir(folder)).filter((name) => name.endsWith('.zip'))).toEqual([]);
+    expect((await dossier(sound)).state).toBe('disposed');
+    const { items } = await page(batchId);
+    expect(items.find((i) => i.recordId === id)!.reason).toContain('Its content is damaged and has to be mended first');
+    const [zip] = (await readdir(folder)).filter((name) => name.endsWith('.zip'));
+    expect([...(await unzip(join(folder, zip!))).keys()].some((name) => name.includes('Damaged'))).toBeFalse();
   });
 
   it('cannot be done without a receipt, nor with a forged one, straight in SQL', async () => {

@@ -26,7 +26,7 @@ export {
 export { sealOnce, verifyLedger } from './ledger/index.js';
 export { placeActs, rack as rackOfPlan, stencilActs } from './plan/index.js';
 export { fileOne, receive, receivingActs } from './receiving/index.js';
-export { detectorActs, listRecords, lookForSigns, numberingActs, recordActs, writeContent } from './records/index.js';
+export { detectorActs, listRecords, lookForSigns, numberingActs, recordActs } from './records/index.js';
 export { effectOfChange, eventActs, levelActs, loadRuleBook, override, ruleActs, recompute, runRecompute } from './schedule/index.js';
 export { closeConnections, openServices, type Services } from './services.js';
 export { startServer, startServices, type Running } from './start.js';

@@ -5,14 +5,15 @@ import { runExecution, runSteps } from './docket/index.js';
 import { type Actor, programActor } from './kernel/index.js';
 import { readSettings } from './identity/index.js';
 import { openSealer } from './ledger/index.js';
-import { lookForSigns, runNotes } from './records/index.js';
+import { checkContents, eraseKeys, lookForSigns, pauseAfter, runNotes } from './records/index.js';
 import { runGaps } from './facts/index.js';
 import { runRecompute } from './schedule/index.js';
 import { closeConnections, openServices, outsideOf, type Reachable } from './services.js';
 
 const connections = 6;
-/** How soon what was written is looked at by detectors. */
-const lookEveryMs = 1000;
+/** How soon it is looked again for what there is to do. */
+const restMs = 1000;
+const checkRestMs = 10_000;
 
 const config = workerData as Reachable;
 const log = pino({ level: config.logLevel }).child({ thread: 'jobs' });
@@ -30,22 +31,35 @@ await services.jobs.start({
   notes: async (job) => runNotes(services, job, await actor()),
   steps: async (job) => runSteps(services, job, await actor()),
 });
-/** Looks at what was written, for as long as this thread runs. */
-async function lookOn(): Promise<void> {
+/** Waits, unless this thread is to stop. */
+const rest = (ms: number): Promise<unknown> => Promise.race([stop, new Promise((resolve) => setTimeout(resolve, ms).unref())]);
+
+/** Does work that is never done, a part at a time, for as long as this thread runs; `part` says how long to wait then. */
+async function goOn(what: string, part: () => Promise<number>): Promise<void> {
   while (!services.stopping) {
-    let looked = 0;
-    try {
-      looked = await lookForSigns(services, await actor());
-    } catch (error) {
-      log.warn({ err: error }, 'looking for signs failed; it is tried again');
-    }
-    if (looked === 0) await Promise.race([stop, new Promise((resolve) => setTimeout(resolve, lookEveryMs))]);
+    const pause = await part().catch((error: unknown) => {
+      log.warn({ err: error }, `${what} failed; it is tried again`);
+      return restMs;
+    });
+    if (pause > 0) await rest(pause);
   }
 }
-const looking = lookOn();
+
+const going = [
+  // What was written is looked at by detectors.
+  goOn('looking for signs', async () => ((await lookForSigns(services, await actor())) === 0 ? restMs : 0)),
+  goOn('destroying keys', async () => {
+    await eraseKeys(services, await actor());
+    return restMs;
+  }),
+  goOn('checking contents', async () => {
+    const bytes = await checkContents(services, await actor());
+    return bytes === null ? checkRestMs : Math.max(1, await pauseAfter(services, bytes));
+  }),
+];
 await stop;
 services.stopping = true;
-await looking;
+await Promise.all(going);
 await Promise.all([services.jobs.stop(), services.pages.stop(), services.reading.stop()]);
 await closeConnections(services);
 parentPort!.close();

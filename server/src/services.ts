@@ -2,10 +2,11 @@ import type pg from 'pg';
 import type { Logger } from 'pino';
 import { accessBooks } from './access/index.js';
 import type { Services } from './docket/index.js';
-import { eventsOver, openJobs, openPool, tasksIn, type Config } from './kernel/index.js';
+import { eventsOver, openJobs, openPool, programActor, tasksIn, type Config } from './kernel/index.js';
+import { readSettings } from './identity/index.js';
 import type { Outside, Sealer } from './ledger/index.js';
 import { listenersOver } from './listeners.js';
-import { pageDrawer } from './records/index.js';
+import { contentKeys, openContents, pageDrawer, setApart } from './records/index.js';
 import { effectThreads, ruleBooks } from './schedule/index.js';
 
 export type { Services };
@@ -56,6 +57,11 @@ export async function openServices(
     outside: outsideOf(config),
     effects: effectThreads(),
     pages: pageDrawer(),
+    contents: openContents(contentKeys(pool, config.keysDir), (damage) => {
+      readSettings(pool)
+        .then(({ today }) => setApart(services, programActor('fixity', today), damage))
+        .catch((error: unknown) => log.error({ err: error }, 'damaged content could not be set apart'));
+    }),
     reading: tasksIn('readThread', { memoryMb: 512 }),
     stopping: false,
   };
@@ -63,6 +69,7 @@ export async function openServices(
 }
 
 /** The last thing of all: whoever still works on a connection is waited for. */
-export async function closeConnections({ pool, uploadPool, countPool }: Services): Promise<void> {
+export async function closeConnections({ pool, uploadPool, countPool, contents }: Services): Promise<void> {
+  await contents.close();
   await Promise.all([pool.end(), uploadPool.end(), countPool.end()]);
 }

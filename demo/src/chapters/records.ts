@@ -1,4 +1,3 @@
-import { createHash } from 'node:crypto';
 import type { Facts } from '@key-cellar/core/records';
 import { recordWords, rows, run, type UnitOfWork } from '@key-cellar/server';
 import { richKinds, sampleFile, textFile, type SampleFile, type Subject } from '../files/index.js';
@@ -95,6 +94,7 @@ export async function addRecords(
   records: readonly DemoRecord[],
   files: readonly WithFile[],
   entities: Entities,
+  contents: Loaded['services']['contents'],
 ): Promise<void> {
   const { placeId, personId } = loaded;
   const containerIds = containers.map((_, i) => `00000000-0000-8000-a000-0000000c${String(i).padStart(4, '0')}`);
@@ -165,23 +165,24 @@ export async function addRecords(
      from record group by 2`,
   );
   await inParts(files, async (part) => {
-    await run(uow, 'demo.content', 'insert into content (id) select unnest($1::uuid[])', [part.map((f) => f.contentId)]);
+    const sealed = await Promise.all(part.map((f) => contents.seal(f.file.bytes)));
+    await run(
+      uow,
+      'demo.content',
+      `insert into content (id, key_slot, sha256, tree, size) select * from unnest($1::uuid[], $2::bigint[], $3::bytea[], $4::bytea[], $5::bigint[])`,
+      [
+        part.map((f) => f.contentId),
+        sealed.map((c) => c.slot),
+        sealed.map((c) => c.sha256),
+        sealed.map((c) => c.tree),
+        sealed.map((c) => c.size),
+      ],
+    );
     await run(
       uow,
       'demo.chunks',
       'insert into content_chunk (content_id, seq, bytes) select id, 0, bytes from unnest($1::uuid[], $2::bytea[]) as c (id, bytes)',
-      [part.map((f) => f.contentId), part.map((f) => f.file.bytes)],
-    );
-    await run(
-      uow,
-      'demo.contentDone',
-      `update content c set sha256 = f.sha256, size = f.size
-       from unnest($1::uuid[], $2::bytea[], $3::bigint[]) as f (id, sha256, size) where c.id = f.id`,
-      [
-        part.map((f) => f.contentId),
-        part.map((f) => createHash('sha256').update(f.file.bytes).digest()),
-        part.map((f) => f.file.bytes.length),
-      ],
+      [part.map((f) => f.contentId), sealed.map((c) => c.stored)],
     );
     await run(
       uow,

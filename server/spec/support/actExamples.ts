@@ -121,6 +121,7 @@ export const examples: Record<string, (t: Things, c: Common, world: ActWorld) =>
   'steps.sweep': () => ({}),
   'steps.recompute': () => ({ body: { dryRun: true } }),
   'ledger.seal': () => ({}),
+  'fixity.schedule': () => ({ body: { days: 60, megabytesPerSecond: 10 } }),
   'ledger.changeKey': () => ({ body: { why: 'a year has passed' } }),
   'identity.moveClock': () => ({ body: { to: '2026-09-15' } }),
   'identity.endSession': (_, _c, world) => ({ params: { id: world.ids.root } }),

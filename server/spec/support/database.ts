@@ -43,6 +43,7 @@ export function configFor(database: string): Config {
     witnessKey: null,
     ledgerName: database,
     keysDir: join(tmpdir(), `stand-ins-${database}`, 'keys'),
+    keyBackupDays: 30,
     standInsDir: join(tmpdir(), `stand-ins-${database}`),
   };
 }

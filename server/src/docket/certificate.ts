@@ -17,6 +17,8 @@ export interface CertificateContent {
   readonly records: readonly Evidence[];
   /** The newest tree head that the witness cosigned: what was entered by then cannot be changed without contradicting it. */
   readonly head: TreeHead | null;
+  /** The last day on which a backup of keys may still be there, ISO 8601. */
+  readonly keyBackupsUntil: string;
   readonly kept: readonly { readonly name: string; readonly reason: string }[];
 }
 
@@ -70,6 +72,15 @@ function compose(
       );
     }
     space(4);
+  }
+  const keys = content.records.reduce((sum, record) => sum + (record.keys ?? 0), 0);
+  if (keys > 0) {
+    rule();
+    write(
+      `${keys === 1 ? 'The content was encrypted, and its key is' : `${keys} contents were encrypted, each under a key of its own, and these keys are`} destroyed. ` +
+        `Backups of keys are kept until ${content.keyBackupsUntil}; from then on no backup of any kind can bring ${keys === 1 ? 'it' : 'them'} back.`,
+      { size: 9 },
+    );
   }
   if (content.head) {
     const { size, root, signedAt, witness } = content.head;

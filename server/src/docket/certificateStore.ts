@@ -11,6 +11,8 @@ export interface Evidence {
   readonly authority: string | null;
   readonly disposedOn: string;
   readonly versions: readonly { readonly no: number; readonly fileName: string; readonly size: number; readonly sha256: string }[];
+  /** How many keys of contents went with it; certificates from before contents were encrypted say none. */
+  readonly keys?: number;
   /** Where it went, when it was transferred. */
   readonly accession?: { readonly archive: string; readonly number: string } | undefined;
   readonly physical?: { readonly container: string; readonly method: string; readonly witness: string; readonly on: string } | undefined;

@@ -1,10 +1,10 @@
 import { createHash } from 'node:crypto';
-import { civilDate, yearMonthDay } from '@key-cellar/core/calendar';
+import { addPeriod, civilDate, formatCivilDate, period, yearMonthDay } from '@key-cellar/core/calendar';
 import type { ItemOutcome } from '@key-cellar/core/docket';
 import { uuidv7 } from 'uuidv7';
 import { notFound, Problem, withUnitOfWork, type Actor, type JobContext, type UnitOfWork } from '../kernel/index.js';
 import { readSettings } from '../identity/index.js';
-import { dropUnusedContent, versionsOf } from '../records/index.js';
+import { damagedAmong, dropUnusedContent, eraseKeys, keysGone, versionsOf } from '../records/index.js';
 import type { Services } from './services.js';
 import { finalHead } from '../ledger/index.js';
 import { certificatePdf } from './certificate.js';
@@ -40,7 +40,7 @@ async function disposeOf(
   given: Pick<certificateStore.Evidence, 'physical' | 'accession'> = {},
 ): Promise<void> {
   const versions = await versionsOf(uow, record.id);
-  const evidence: certificateStore.Evidence = {
+  const evidence: certificateStore.Evidence & { keys: number } = {
     number: record.number,
     title: record.title,
     recordType: record.record_type,
@@ -50,10 +50,12 @@ async function disposeOf(
     authority: record.authority,
     disposedOn: uow.actor.today,
     versions: versions.map((v) => ({ no: v.no, fileName: v.file_name, size: v.size, sha256: v.sha256.toString('hex') })),
+    keys: 0,
     ...given,
   };
   const contents = await batchStore.disposeRecord(uow, record.id, batch.id, uow.actor.today);
   const dropped = await dropUnusedContent(uow, contents);
+  evidence.keys = await keysGone(uow, dropped);
   await batchStore.setOutcome(uow, batch.id, record.id, 'disposed', null, evidence);
   uow.enter({
     act: doneWords[batch.action],
@@ -91,6 +93,8 @@ async function keep(
   });
 }
 
+const damagedReason = 'Its content is damaged and has to be mended first; so it did not go into the bag.';
+
 /** Executes one item in its own transaction: judged again under the record's row lock, and hold wins. */
 export async function executeItem(uow: UnitOfWork, batch: batchStore.BatchRow, recordId: string): Promise<void> {
   const record = await batchStore.lockForExecution(uow, recordId);
@@ -107,7 +111,10 @@ export async function executeItem(uow: UnitOfWork, batch: batchStore.BatchRow, r
     case 'dispose': {
       if (batch.action === 'destroy') return disposeOf(uow, batch, record);
       const confirmed = await transferStore.receiptFor(uow, batch.id, recordId);
-      if (!confirmed) return keep(uow, batch, record, 'dropped', 'It was not in the bag that the archive confirmed.');
+      if (!confirmed) {
+        const damaged = (await damagedAmong(uow, [recordId])).size > 0;
+        return keep(uow, batch, record, 'dropped', damaged ? damagedReason : 'It was not in the bag that the archive confirmed.');
+      }
       const { archive, accession } = confirmed.receipt;
       return disposeOf(uow, batch, record, { accession: { archive, number: accession } });
     }
@@ -149,6 +156,7 @@ async function finishIfDone(services: Services, uow: UnitOfWork, batchId: string
         receipt: batch.receipt,
         records: gone,
         head: await finalHead(uow),
+        keyBackupsUntil: formatCivilDate(addPeriod(civilDate(today), period(`P${services.config.keyBackupDays}D`))),
         kept: items.filter((i) => i.outcome !== 'disposed').map((i) => ({ name: `${i.number} ${i.title}`, reason: i.reason ?? i.outcome })),
       },
       services.config.fontsDir,
@@ -184,6 +192,10 @@ export async function runExecution(services: Services, job: JobContext, actor: A
       });
     }
   }
+  // What was in the contents is gone for good before anybody certifies it.
+  await eraseKeys(services, worker);
+  // The certificate names a head that a witness has seen; while that is away it names the newest that it saw.
+  await services.sealer.sealNow().catch((error: unknown) => services.log.warn({ err: error }, 'not sealed before a certificate'));
   const finished = await withUnitOfWork(services.pool, worker, (uow) => finishIfDone(services, uow, batchId));
   const [after] = (await batchStore.findBatches(services.pool, [batchId], false)) as [batchStore.BatchRow];
   const done = `${after.disposed} ${doneWords[batch.action]}, ${after.refused} not`;

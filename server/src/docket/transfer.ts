@@ -4,7 +4,7 @@ import * as z from 'zod';
 import { type Actor, type JobContext, Problem, withUnitOfWork } from '../kernel/index.js';
 import { readSettings, type Settings } from '../identity/index.js';
 import { exportLines, finalHead, type ExportLine } from '../ledger/index.js';
-import { contentById, dropUnusedContent, readContent, versionsOf, withFixity, writeContent } from '../records/index.js';
+import { contentById, DamagedContent, damagedAmong, dropUnusedContent, setApart, versionsOf } from '../records/index.js';
 import { factNames, recordTypes } from '../facts/index.js';
 import type { Services } from './services.js';
 import { type Fixity, packBag, type PayloadFile, safePart } from './bag.js';
@@ -41,7 +41,7 @@ async function packRecord(
   ];
   const payload: PayloadFile[] = versions.map((v, i) => ({
     path: files[i]!.path.slice('data/'.length),
-    open: () => withFixity(readContent(pool, v.content_id, 0, v.size), v.sha256),
+    open: () => services.contents.readWhole(pool, { ...v, id: v.content_id }),
   }));
   const text = lines.map((line) => `${JSON.stringify(line)}\n`).join('');
   payload.push({ path: `${folder}/${ledgerFile}`, open: () => Readable.from([text], { objectMode: false }) });
@@ -74,7 +74,13 @@ async function packRecord(
 /** Which open records of the batch may go now; those go into the bag, and each is judged again before it is removed. */
 async function goesInto(services: Services, batch: batchStore.BatchRow, today: string): Promise<transferStore.PackableRow[]> {
   const rows = await transferStore.packable(services.pool, batch.id);
-  return rows.filter((r) => verdictOn(r, { batchAction: batch.action, objected: r.objected }, today).outcome === 'dispose');
+  const damaged = await damagedAmong(
+    services.pool,
+    rows.map((r) => r.id),
+  );
+  return rows.filter(
+    (r) => !damaged.has(r.id) && verdictOn(r, { batchAction: batch.action, objected: r.objected }, today).outcome === 'dispose',
+  );
 }
 
 async function pack(services: Services, actor: Actor, batch: batchStore.BatchRow): Promise<void> {
@@ -115,7 +121,7 @@ async function pack(services: Services, actor: Actor, batch: batchStore.BatchRow
         madeOn: new Date(`${actor.today}T12:00:00Z`),
       });
       const name = `${batch.number}.zip`;
-      const content = await writeContent(uow, bag, name, Infinity);
+      const content = await services.contents.write(uow, bag, name, Infinity);
       await transferStore.addTransfer(uow, {
         batchId: batch.id,
         records: records.map((r) => r.id),
@@ -140,7 +146,7 @@ async function deliver(services: Services, today: string, transfer: transferStor
   const { pool } = services;
   const content = await contentById(pool, transfer.bag_id!);
   if (!content) throw new Problem(500, 'content-damaged', 'The bag is missing from the store.');
-  const bag = Readable.from(withFixity(readContent(pool, content.id, 0, content.size), content.sha256));
+  const bag = Readable.from(services.contents.readWhole(pool, content));
   const response = await fetch(`${services.archiveUrl}/accessions`, {
     method: 'POST',
     headers: { 'content-type': 'application/zip', 'x-sent-on': today },
@@ -173,7 +179,15 @@ async function deliver(services: Services, today: string, transfer: transferStor
  */
 export async function handOver(services: Services, job: JobContext, actor: Actor, batch: batchStore.BatchRow): Promise<void> {
   const { pool } = services;
-  if (!(await transferStore.transferOf(pool, batch.id))) await pack(services, actor, batch);
+  while (!(await transferStore.transferOf(pool, batch.id))) {
+    try {
+      await pack(services, actor, batch);
+      break;
+    } catch (error) {
+      // A record whose content turns out to be damaged stays; the others go.
+      if (!(error instanceof DamagedContent) || !(await setApart(services, actor, error))) throw error;
+    }
+  }
   const transfer = await transferStore.transferOf(pool, batch.id);
   if (!transfer || transfer.receipt !== null) return;
   const receipt = await deliver(services, actor.today, transfer);

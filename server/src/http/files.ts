@@ -1,7 +1,7 @@
 import { notFound, withUnitOfWork, wrongField, type SignedIn } from '../kernel/index.js';
 import { batchPage, certificateById, type Services } from '../docket/index.js';
 import { arrivalLeaving } from '../receiving/index.js';
-import { leave, type Leaving, pictureOf, readContent, sandboxPolicy, textOf, versionLeaving, withFixity } from '../records/index.js';
+import { leave, type Leaving, pictureOf, sandboxPolicy, textOf, versionLeaving } from '../records/index.js';
 import { sessionByHash } from '../identity/index.js';
 import { jobFor } from '../schedule/index.js';
 import { streamSSE } from 'hono/streaming';
@@ -45,8 +45,11 @@ async function serveCopy(services: Services, context: HttpContext): Promise<Resp
   const { content: version } = leaving;
   const range = parseRange(context.req.header('range'), version.size);
   const { from, to } = range ?? { from: 0, to: version.size };
-  const bytes = readContent(services.pool, version.content_id, from, to);
-  const give = () => (range ? begun(bytes, false) : begun(withFixity(bytes, version.sha256), version.size <= checkedWhole));
+  const { contents, pool } = services;
+  const give = () =>
+    range
+      ? begun(contents.read(pool, version.content_id, from, to), false)
+      : begun(contents.readWhole(pool, { ...version, id: version.content_id }), version.size <= checkedWhole);
   // A copy that begins is an act each time; only what is fetched on from further in may belong to one that was entered.
   const body = await leave(services, person, leaving, 'took a copy', give, { goesOn: from > 0 });
   const headers: Record<string, string> = {

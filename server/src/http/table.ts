@@ -19,7 +19,16 @@ import { namesOf, requireAtRepository, type ActOf, type AnyAct, type Read } from
 import { ledgerActs, ledgerReads } from '../ledger/index.js';
 import { makeFirstKeeper, placeActs, planReads, planTableActs, stencilActs, stencilReads } from '../plan/index.js';
 import { receivingActs, receivingReads } from '../receiving/index.js';
-import { detectorActs, numberingActs, recordActs, recordReads, recordSetupReads } from '../records/index.js';
+import {
+  detectorActs,
+  fixityActs,
+  fixityReads,
+  numberingActs,
+  recordActs,
+  recordReads,
+  recordSetupReads,
+  tending,
+} from '../records/index.js';
 import { dossierReads, personReads, reportReads } from '../reports/index.js';
 import { eventActs, levelActs, override, ruleActs, scheduleReads } from '../schedule/index.js';
 import { whoCan } from './whoCan.js';
@@ -38,6 +47,7 @@ const areas = {
   docket: contract.docket,
   steps: contract.steps,
   ledger: contract.ledger,
+  fixity: contract.fixity,
   reports: contract.reports,
   access: contract.access,
 } as const;
@@ -96,6 +106,7 @@ const table: { readonly [A in keyof Areas]: { readonly [K in keyof Areas[A]]: An
       return { acts: namesOfAll() };
     },
   },
+  fixity: { ...fixityReads, ...fixityActs },
   reports: reportReads,
   access: { acts: () => ({ acts: whoCan(acts()) }) },
 };
@@ -137,6 +148,7 @@ export const ofTheProgram: readonly string[] = [
   ...sweeping,
   ...takingSteps,
   ...executing,
+  ...tending,
   'recomputed due dates',
   'counted gaps',
   'found signs',

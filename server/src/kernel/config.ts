@@ -38,6 +38,8 @@ export interface Config {
   readonly ledgerName: string;
   /** Folder of the private keys, readable by the server alone. */
   readonly keysDir: string;
+  /** For how many days backups of that folder are kept: so long a destroyed content may still be brought back. */
+  readonly keyBackupDays: number;
   /** Where the stand-ins keep what is theirs. */
   readonly standInsDir: string;
 }
@@ -102,6 +104,7 @@ export function readConfig(env: NodeJS.ProcessEnv = process.env): Config {
     witnessKey: env['WITNESS_KEY'] ?? null,
     ledgerName: env['LEDGER_NAME'] ?? decodeURIComponent(new URL(ownerUrl).pathname.slice(1)),
     keysDir: env['KEYS_DIR'] ?? join(dataDir, 'keys'),
+    keyBackupDays: Number(env['KEY_BACKUP_DAYS'] ?? 30),
     standInsDir: env['STANDINS_DIR'] ?? join(dataDir, 'stand-ins'),
   };
 }

@@ -55,6 +55,11 @@ export async function finishJob(db: Db, id: string, state: 'done' | 'failed', se
   );
 }
 
+/** What keeps a job that goes on from going on now. */
+export async function sayOfJob(db: Db, id: string, sentence: string): Promise<void> {
+  await run(db, 'job.say', `update job_progress set sentence = $2 where id = $1 and state = 'running'`, [id, sentence]);
+}
+
 export async function cancelJob(db: Db, id: string): Promise<void> {
   await run(
     db,

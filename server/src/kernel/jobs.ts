@@ -2,12 +2,14 @@ import type pg from 'pg';
 import PgBoss from 'pg-boss';
 import type { Logger } from 'pino';
 import { uuidv7 } from 'uuidv7';
-import { databaseAway, type Db } from './connect.js';
+import { databaseAway, sqlState, type Db } from './connect.js';
 import type { UnitOfWork } from './unitOfWork.js';
 import { Problem } from './problem.js';
 import * as store from './jobStore.js';
 
 const queue = 'work';
+/** SQLSTATE of PostgreSQL: the disk is full. */
+const diskFull = '53100';
 /** How often to look for work that was begun and that nobody does now. */
 const resumeEveryMs = 5_000;
 
@@ -76,6 +78,13 @@ export async function openJobs(appUrl: string, pool: pg.Pool, log: Logger): Prom
         await store.finishJob(pool, jobId, 'done', sentence);
       } catch (error) {
         if (error instanceof JobCancelled || error instanceof JobPaused) return;
+        if (sqlState(error) === diskFull) {
+          log.error({ err: error, jobId }, 'there is no room on the disk of the database; the job goes on when there is');
+          await store
+            .sayOfJob(pool, jobId, 'There is no room on the disk of the database. This goes on by itself when there is.')
+            .catch(() => undefined);
+          return;
+        }
         if (databaseAway(error)) {
           log.warn({ err: error, jobId }, 'the database went away under a job; it goes on when it is back');
           return;

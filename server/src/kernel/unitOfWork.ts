@@ -148,6 +148,23 @@ export async function withUnitOfWork<T>(
   }
 }
 
+/** Runs `work` in a transaction that enters nothing: housekeeping that changes nothing which anybody is told of. */
+export async function inOwnTransaction<T>(pool: pg.Pool, work: (db: Db) => Promise<T>): Promise<T> {
+  const client = await pool.connect();
+  let broken: Error | undefined;
+  try {
+    await client.query('begin');
+    const result = await work({ query: (config) => client.query(config) });
+    await client.query('commit');
+    return result;
+  } catch (error) {
+    await client.query('rollback').catch((rollbackError: Error) => (broken = rollbackError));
+    throw error;
+  } finally {
+    client.release(broken);
+  }
+}
+
 /** Reads in one transaction that changes nothing; other connections can see exactly the same through the snapshot's name. */
 export async function inReadSnapshot<T>(pool: pg.Pool, work: (db: Db, snapshot: string) => Promise<T>): Promise<T> {
   const client = await pool.connect();

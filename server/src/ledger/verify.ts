@@ -89,7 +89,6 @@ function ahead<T>(parts: AsyncIterator<T>) {
   };
 }
 
-// eslint-disable-next-line @typescript-eslint/require-await
 async function* nothing(): AsyncGenerator<never> {}
 
 async function* allHeads(db: Db): AsyncGenerator<store.HeadRow> {

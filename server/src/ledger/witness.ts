@@ -12,7 +12,7 @@ import {
   type Checkpoint,
 } from '@key-cellar/core/ledger';
 import type pg from 'pg';
-import type { Db } from '../kernel/index.js';
+import { inOwnTransaction, type Db } from '../kernel/index.js';
 import { rawSignatureHolds, signingKey } from './keys.js';
 import * as store from './store.js';
 import { overTiles, sha256 } from './tiles.js';
@@ -125,19 +125,10 @@ async function cosignNewest(db: Db, at: WitnessAt): Promise<void> {
  * extend, and anything else when it cannot be reached. One thread or app server at a time.
  */
 export async function witnessNewest(pool: pg.Pool, at: WitnessAt): Promise<void> {
-  const client = await pool.connect();
-  let broken = false;
-  try {
-    await client.query('begin');
-    await store.lockWitness(client);
-    await cosignNewest(client, at);
-    await client.query('commit');
-  } catch (error) {
-    await client.query('rollback').catch(() => (broken = true));
-    throw error;
-  } finally {
-    client.release(broken);
-  }
+  await inOwnTransaction(pool, async (db) => {
+    await store.lockWitness(db);
+    await cosignNewest(db, at);
+  });
 }
 
 /** Lines of the witness's own file about this ledger, oldest first. Rejects when it cannot be reached. */

@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import { tidyFileName } from '@key-cellar/core/records';
 import { uuidv7 } from 'uuidv7';
 import { Problem, turns, withUnitOfWork, type SignedIn } from '../kernel/index.js';
-import { writeContent, type Services } from '../records/index.js';
+import type { Services } from '../records/index.js';
 import * as store from './store.js';
 
 export interface Upload {
@@ -46,7 +46,7 @@ async function takeIn(services: Services, person: SignedIn, upload: Upload): Pro
         const earlier = await store.arrivalByKey(uow, person.id, upload.idempotencyKey);
         if (earlier) return sameAgain(earlier, upload.bytes);
       }
-      const content = await writeContent(uow, upload.bytes, name);
+      const content = await services.contents.write(uow, upload.bytes, name);
       const id = uuidv7();
       uow.alongside(
         store.addArrival(uow, {

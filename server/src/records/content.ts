@@ -1,7 +1,8 @@
-import { createHash } from 'node:crypto';
+import { createCipheriv, createDecipheriv, createHash } from 'node:crypto';
 import { fileTypeFromBuffer } from 'file-type';
 import { uuidv7 } from 'uuidv7';
-import { Problem, type Db } from '../kernel/index.js';
+import { Problem, type Db, type UnitOfWork } from '../kernel/index.js';
+import type { ContentKey, ContentKeys } from './contentKeys.js';
 import * as store from './contentStore.js';
 
 /** Bytes per stored chunk; the database refuses more. */
@@ -10,7 +11,7 @@ const chunkSize = 1024 * 1024;
 const headBytes = 4200;
 const largestFile = 2 * 1024 * 1024 * 1024;
 
-export interface StoredContent {
+interface StoredContent {
   readonly id: string;
   readonly sha256: Buffer;
   readonly size: number;
@@ -28,6 +29,57 @@ const byEnding: Record<string, string> = {
   svg: 'image/svg+xml',
   eml: 'message/rfc822',
 };
+
+/** Authentication tag of a chunk (NIST SP 800-38D §5.2.1.2). */
+const tagBytes = 16;
+
+/** What was found wrong with stored content. */
+export type Damage = 'missing' | 'changed' | 'keyless';
+
+const told: Record<Damage, string> = {
+  missing: 'A part of this content is missing from the store.',
+  changed: 'This content no longer has the fingerprint it came in with.',
+  keyless: 'The key of this content is missing.',
+};
+
+/** Stored content that is not what came in. Nothing of it is given to anybody. */
+export class DamagedContent extends Problem {
+  constructor(
+    readonly contentId: string,
+    readonly damage: Damage,
+  ) {
+    super(
+      500,
+      'content-damaged',
+      `${told[damage]} It was not served. Tell whoever runs the server: the bytes can be brought back from a backup, or by bringing the same file again.`,
+    );
+  }
+}
+
+/** The nonce of a chunk: its number. A key is one content’s, so that none is used twice (NIST SP 800-38D §8.2.1). */
+function nonce(seq: number): Buffer {
+  const bytes = Buffer.alloc(12);
+  bytes.writeUInt32BE(seq, 8);
+  return bytes;
+}
+
+/** A chunk as it is stored: AES-256-GCM of its bytes, with the tag behind. The same chunk is always stored the same. */
+function seal({ key }: ContentKey, seq: number, bytes: Uint8Array): Buffer {
+  const cipher = createCipheriv('aes-256-gcm', key, nonce(seq));
+  return Buffer.concat([cipher.update(bytes), cipher.final(), cipher.getAuthTag()]);
+}
+
+/** The bytes of a stored chunk; null when it was not sealed so. */
+function unseal(key: Buffer, seq: number, stored: Buffer): Buffer | null {
+  if (stored.length < tagBytes) return null;
+  const decipher = createDecipheriv('aes-256-gcm', key, nonce(seq), { authTagLength: tagBytes });
+  decipher.setAuthTag(stored.subarray(stored.length - tagBytes));
+  try {
+    return Buffer.concat([decipher.update(stored.subarray(0, stored.length - tagBytes)), decipher.final()]);
+  } catch {
+    return null;
+  }
+}
 
 const tiffHeads = [Buffer.from('49492a00', 'hex'), Buffer.from('4d4d002a', 'hex')];
 
@@ -65,136 +117,210 @@ async function* chunked(source: AsyncIterable<Uint8Array>): AsyncGenerator<Buffe
   if (filled > 0) yield taken();
 }
 
-/** Content with these bytes that is there already. What is added to it must not rest on a stored copy that went bad. */
-async function sameContent(db: Db, sha256: Buffer): Promise<Omit<StoredContent, 'mediaType'> | null> {
-  const same = await store.contentBySha(db, sha256);
-  if (!same) return null;
-  try {
-    for await (const piece of withFixity(readContent(db, same.id, 0, same.size), sha256)) void piece;
-  } catch (error) {
-    if (!(error instanceof Problem)) throw error;
-    throw new Problem(
-      500,
-      'content-damaged',
-      'The same content is stored here already, and its stored copy is damaged. This file was not taken in: keep it, and tell whoever runs the server that it can mend the damage.',
-    );
-  }
-  return { id: same.id, sha256, size: same.size };
-}
-
-/** What fits one chunk goes in with one statement; whoever comes second with the same bytes waits and then finds them. */
-async function writeSmall(db: Db, bytes: Buffer, fileName: string): Promise<StoredContent> {
-  const sha256 = createHash('sha256').update(bytes).digest();
-  const mediaType = await detectMediaType(bytes.subarray(0, headBytes), fileName);
-  const stored = await store.addSmall(db, { id: uuidv7(), sha256, bytes });
-  if (stored !== null) return { id: stored, sha256, size: bytes.length, mediaType };
-  // Removed again by another transaction between the two statements: then it is ours to store.
-  const same = await sameContent(db, sha256);
-  return same ? { ...same, mediaType } : writeSmall(db, bytes, fileName);
-}
-
-async function writeLarge(db: Db, chunks: AsyncIterable<Buffer>, fileName: string, largest: number): Promise<StoredContent> {
-  const id = uuidv7();
-  const hash = createHash('sha256');
-  let size = 0;
-  let seq = 0;
-  let head: Buffer | null = null;
-  await store.begin(db, id);
-  for await (const chunk of chunks) {
-    head ??= Buffer.from(chunk.subarray(0, headBytes));
-    size += chunk.length;
-    if (size > largest) throw new Problem(413, 'too-large', 'This file is larger than 2 GB, the most that is taken in one piece.');
-    hash.update(chunk);
-    await store.addChunk(db, id, seq++, chunk);
-  }
-  const sha256 = hash.digest();
-  // Two uploads of the same bytes at the same time: the second waits here and then finds the first one's.
-  await store.lockHash(db, sha256);
-  const mediaType = await detectMediaType(head!, fileName);
-  const same = await sameContent(db, sha256);
-  if (same) {
-    await store.dropUnfinished(db, id);
-    return { ...same, mediaType };
-  }
-  await store.finish(db, { id, sha256, size });
-  return { id, sha256, size, mediaType };
-}
-
-/**
- * Streams bytes into the store inside the caller's transaction, hashing as they come. The same bytes are kept once:
- * when they are there already, that content is given back; what kind of file they are follows from them and their name alone.
- * Throws 422 for nothing at all and 413 for more than `largest` bytes.
- */
-export async function writeContent(
-  db: Db,
-  source: AsyncIterable<Uint8Array>,
-  fileName: string,
-  largest = largestFile,
-): Promise<StoredContent> {
-  const chunks = chunked(source);
-  const first = await chunks.next();
-  if (first.done) throw new Problem(422, 'empty-file', 'This file is empty (0 bytes), so there is nothing to keep.');
-  const second = await chunks.next();
-  if (second.done) return writeSmall(db, first.value, fileName);
-  return writeLarge(
-    db,
-    (async function* () {
-      yield first.value;
-      yield second.value;
-      yield* chunks;
-    })(),
-    fileName,
-    largest,
-  );
-}
-
-const missing = (): Problem =>
-  new Problem(
-    500,
-    'content-damaged',
-    'A part of this content is missing from the store. It was not served. Tell whoever runs the server: the bytes can be brought back from a backup.',
-  );
-const damaged = (): Problem =>
-  new Problem(
-    500,
-    'content-damaged',
-    'This content no longer has the fingerprint it came in with. It was not served. Tell whoever runs the server: the bytes can be brought back from a backup.',
-  );
-
 const sha256Of = (bytes: Uint8Array): Buffer => createHash('sha256').update(bytes).digest();
 
-/**
- * Bytes [from, to) of a content, chunk by chunk, none before its chunk was checked against its own fingerprint and this against the
- * tree of the content. Throws 500 for what is missing or damaged.
- */
-export async function* readContent(db: Db, id: string, from: number, to: number): AsyncGenerator<Buffer> {
-  const known = await store.fingerprints(db, id);
-  if (!known) throw missing();
-  if (!sha256Of(Buffer.concat(known.chunks)).equals(known.tree)) throw damaged();
-  for (let position = from; position < to;) {
-    const seq = Math.floor(position / chunkSize);
-    const bytes = await store.chunk(db, id, seq);
-    const fingerprint = known.chunks[seq];
-    if (!bytes || !fingerprint) throw missing();
-    if (!sha256Of(bytes).equals(fingerprint)) throw damaged();
-    const offset = position - seq * chunkSize;
-    const piece = bytes.subarray(offset, Math.min(bytes.length, offset + to - position));
-    if (piece.length === 0) throw missing();
-    yield piece;
-    position += piece.length;
-  }
+/** Content of one chunk, ready to be stored. */
+interface SealedContent {
+  readonly id: string;
+  readonly slot: number;
+  readonly sha256: Buffer;
+  readonly tree: Buffer;
+  readonly size: number;
+  readonly stored: Buffer;
 }
 
-/** Passes bytes on and fails at their end when they do not have the fingerprint they came in with. */
-export async function* withFixity(source: AsyncIterable<Buffer>, sha256: Buffer): AsyncGenerator<Buffer> {
-  const hash = createHash('sha256');
-  let held: Buffer | null = null;
-  for await (const piece of source) {
-    hash.update(piece);
-    // The last piece is held back until the fingerprint is known to be right.
-    if (held) yield held;
-    held = piece;
+/** All contents of a repository: each encrypted under a key of its own, checked whenever it is read. */
+export interface Contents {
+  /**
+   * Streams bytes into the store inside the caller's transaction, hashing as they come. The same bytes are kept once:
+   * when they are there already, that content is given back, mended by them if it was damaged. What kind of file they are follows from
+   * them and their name alone. Throws 422 for nothing at all and 413 for more than `largest` bytes.
+   */
+  write(uow: UnitOfWork, source: AsyncIterable<Uint8Array>, fileName: string, largest?: number): Promise<StoredContent>;
+  /**
+   * Bytes [from, to) of a content, chunk by chunk, none before its chunk was checked against its own fingerprint and this against the
+   * tree of the content. Throws {@link DamagedContent} for what is missing or damaged.
+   */
+  read(db: Db, id: string, from: number, to: number): AsyncGenerator<Buffer>;
+  /** All bytes of a content, and at their end an error when they do not have the fingerprint they came in with. */
+  readWhole(db: Db, content: { readonly id: string; readonly size: number; readonly sha256: Buffer }): AsyncGenerator<Buffer>;
+  /** Prepares a content of one chunk. */
+  seal(bytes: Buffer): Promise<SealedContent>;
+  /** Puts damaged content back from chunks as they were stored, such as a backup has; false when they are not those. */
+  mend(db: Db, id: string, chunks: AsyncIterable<Buffer>): Promise<boolean>;
+  /** Destroys keys for good. */
+  destroyKeys(slots: readonly number[]): Promise<void>;
+  close(): Promise<void>;
+}
+
+/** `found` hears of damage that shows while somebody reads; it must not throw. */
+export function openContents(keys: ContentKeys, found: (damage: DamagedContent) => void): Contents {
+  async function* read(db: Db, id: string, from: number, to: number): AsyncGenerator<Buffer> {
+    const known = await store.fingerprints(db, id);
+    const wrong = (damage: Damage): DamagedContent => {
+      const error = new DamagedContent(id, damage);
+      if (known && !known.damaged) found(error);
+      return error;
+    };
+    if (!known) throw wrong('missing');
+    if (known.damaged || !sha256Of(Buffer.concat(known.chunks)).equals(known.tree)) throw wrong('changed');
+    const key = known.slot === null ? null : await keys.of(known.slot);
+    if (known.slot !== null && !key) throw wrong('keyless');
+    for (let position = from; position < to;) {
+      const seq = Math.floor(position / chunkSize);
+      const stored = await store.chunk(db, id, seq);
+      const fingerprint = known.chunks[seq];
+      if (!stored || !fingerprint) throw wrong('missing');
+      if (!sha256Of(stored).equals(fingerprint)) throw wrong('changed');
+      const bytes = key ? unseal(key, seq, stored) : stored;
+      if (!bytes) throw wrong('changed');
+      const offset = position - seq * chunkSize;
+      const piece = bytes.subarray(offset, Math.min(bytes.length, offset + to - position));
+      if (piece.length === 0) throw wrong('missing');
+      yield piece;
+      position += piece.length;
+    }
   }
-  if (!hash.digest().equals(sha256)) throw damaged();
-  if (held) yield held;
+
+  async function* readWhole(
+    db: Db,
+    { id, size, sha256 }: { readonly id: string; readonly size: number; readonly sha256: Buffer },
+  ): AsyncGenerator<Buffer> {
+    const hash = createHash('sha256');
+    let held: Buffer | null = null;
+    for await (const piece of read(db, id, 0, size)) {
+      hash.update(piece);
+      // The last piece is held back until the fingerprint is known to be right.
+      if (held) yield held;
+      held = piece;
+    }
+    if (!hash.digest().equals(sha256)) {
+      const error = new DamagedContent(id, 'changed');
+      found(error);
+      throw error;
+    }
+    if (held) yield held;
+  }
+
+  async function mend(db: Db, id: string, chunks: AsyncIterable<Buffer>): Promise<boolean> {
+    await store.setDamaged(db, id);
+    let seq = 0;
+    for await (const chunk of chunks) await store.mendChunk(db, id, seq++, chunk);
+    return store.endDamage(db, id);
+  }
+
+  /** Content with these bytes that is there already; `again` gives them once more, to mend what went bad of it. */
+  async function sameContent(
+    uow: UnitOfWork,
+    sha256: Buffer,
+    again: () => AsyncIterable<Buffer>,
+  ): Promise<Omit<StoredContent, 'mediaType'> | null> {
+    const same = await store.contentBySha(uow, sha256);
+    if (!same) return null;
+    const content = { id: same.id, sha256, size: same.size };
+    try {
+      for await (const piece of readWhole(uow, content)) void piece;
+      return content;
+    } catch (error) {
+      if (!(error instanceof DamagedContent)) throw error;
+      const key = same.key_slot === null ? null : await keys.of(same.key_slot);
+      const lost = same.key_slot !== null && !key;
+      const stored = async function* (): AsyncGenerator<Buffer> {
+        let seq = 0;
+        for await (const bytes of again()) yield key ? seal({ slot: 0, key }, seq++, bytes) : bytes;
+      };
+      if (lost || !(await mend(uow, same.id, stored()))) {
+        throw new Problem(
+          500,
+          'content-damaged',
+          'The same content is stored here already, and its stored copy is damaged. This file was not taken in: keep it, and tell whoever runs the server that it can mend the damage.',
+        );
+      }
+      for (const subject of await store.holdersOf(uow, same.id)) {
+        uow.enter({
+          act: 'mended damaged content',
+          subject,
+          after: { sha256: sha256.toString('hex'), from: 'the same bytes, brought again' },
+        });
+      }
+      return content;
+    }
+  }
+
+  async function sealed(bytes: Buffer): Promise<SealedContent> {
+    const key = await keys.take();
+    const stored = seal(key, 0, bytes);
+    return { id: uuidv7(), slot: key.slot, sha256: sha256Of(bytes), tree: sha256Of(sha256Of(stored)), size: bytes.length, stored };
+  }
+
+  /** What fits one chunk goes in with one statement; whoever comes second with the same bytes waits and then finds them. */
+  async function writeSmall(uow: UnitOfWork, bytes: Buffer, fileName: string): Promise<StoredContent> {
+    const [content, mediaType] = await Promise.all([sealed(bytes), detectMediaType(bytes.subarray(0, headBytes), fileName)]);
+    const { sha256, size } = content;
+    const stored = await store.addSmall(uow, content);
+    if (stored !== null) return { id: stored, sha256, size, mediaType };
+
+    const same = await sameContent(uow, sha256, async function* () {
+      yield bytes;
+    });
+    // Removed again by another transaction between the two statements: then it is ours to store.
+    return same ? { ...same, mediaType } : writeSmall(uow, bytes, fileName);
+  }
+
+  async function writeLarge(uow: UnitOfWork, chunks: AsyncIterable<Buffer>, fileName: string, largest: number): Promise<StoredContent> {
+    const id = uuidv7();
+    const key = await keys.take();
+    const hash = createHash('sha256');
+    let size = 0;
+    let seq = 0;
+    let head: Buffer | null = null;
+    await store.begin(uow, id, key.slot);
+    for await (const chunk of chunks) {
+      head ??= Buffer.from(chunk.subarray(0, headBytes));
+      size += chunk.length;
+      if (size > largest) throw new Problem(413, 'too-large', 'This file is larger than 2 GB, the most that is taken in one piece.');
+      hash.update(chunk);
+      await store.addChunk(uow, id, seq, seal(key, seq, chunk));
+      seq++;
+    }
+    const sha256 = hash.digest();
+    // Two uploads of the same bytes at the same time: the second waits here and then finds the first one's.
+    await store.lockHash(uow, sha256);
+    const mediaType = await detectMediaType(head!, fileName);
+    const same = await sameContent(uow, sha256, async function* () {
+      for (let i = 0; i < seq; i++) yield unseal(key.key, i, (await store.chunk(uow, id, i))!)!;
+    });
+    if (same) {
+      await store.dropUnfinished(uow, id);
+      return { ...same, mediaType };
+    }
+    await store.finish(uow, { id, sha256, size });
+    return { id, sha256, size, mediaType };
+  }
+
+  return {
+    async write(uow, source, fileName, largest = largestFile) {
+      const chunks = chunked(source);
+      const first = await chunks.next();
+      if (first.done) throw new Problem(422, 'empty-file', 'This file is empty (0 bytes), so there is nothing to keep.');
+      const second = await chunks.next();
+      if (second.done) return writeSmall(uow, first.value, fileName);
+      return writeLarge(
+        uow,
+        (async function* () {
+          yield first.value;
+          yield second.value;
+          yield* chunks;
+        })(),
+        fileName,
+        largest,
+      );
+    },
+    read,
+    readWhole,
+    seal: sealed,
+    mend,
+    destroyKeys: (slots) => keys.destroy(slots),
+    close: () => keys.close(),
+  };
 }

@@ -11,24 +11,32 @@ export function contentById(db: Db, id: string) {
 
 /** Content with these bytes, kept from being removed until the transaction ends. */
 export function contentBySha(db: Db, sha256: Buffer) {
-  return row<{ id: string; size: number }>(db, 'content.same', 'select id, size from content where sha256 = $1 for key share', [sha256]);
+  return row<{ id: string; size: number; key_slot: number | null }>(
+    db,
+    'content.same',
+    'select id, size, key_slot from content where sha256 = $1 for key share',
+    [sha256],
+  );
 }
 
 /** Stores what fits one chunk; null when the same bytes are there already. */
-export async function addSmall(db: Db, c: { id: string; sha256: Buffer; bytes: Buffer }): Promise<string | null> {
+export async function addSmall(
+  db: Db,
+  c: { id: string; slot: number; sha256: Buffer; tree: Buffer; size: number; stored: Buffer },
+): Promise<string | null> {
   const stored = await row<{ content_id: string }>(
     db,
     'content.small',
     `with fresh as (
-       insert into content (id, sha256, size) values ($1, $2, $3) on conflict (sha256) do nothing returning id)
-     insert into content_chunk (content_id, seq, bytes) select id, 0, $4 from fresh returning content_id`,
-    [c.id, c.sha256, c.bytes.length, c.bytes],
+       insert into content (id, key_slot, sha256, tree, size) values ($1, $2, $3, $4, $5) on conflict (sha256) do nothing returning id)
+     insert into content_chunk (content_id, seq, bytes) select id, 0, $6 from fresh returning content_id`,
+    [c.id, c.slot, c.sha256, c.tree, c.size, c.stored],
   );
   return stored?.content_id ?? null;
 }
 
-export async function begin(db: Db, id: string): Promise<void> {
-  await run(db, 'content.begin', 'insert into content (id) values ($1)', [id]);
+export async function begin(db: Db, id: string, slot: number): Promise<void> {
+  await run(db, 'content.begin', 'insert into content (id, key_slot) values ($1, $2)', [id, slot]);
 }
 
 export async function addChunk(db: Db, id: string, seq: number, bytes: Buffer): Promise<void> {
@@ -49,10 +57,11 @@ export async function finish(db: Db, c: { id: string; sha256: Buffer; size: numb
 
 /** What the chunks of a content must have as fingerprints, in order, and the fingerprint over these; undefined for no content. */
 export function fingerprints(db: Db, id: string) {
-  return row<{ tree: Buffer; chunks: Buffer[] }>(
+  return row<{ tree: Buffer; chunks: Buffer[]; slot: number | null; damaged: boolean }>(
     db,
     'content.fingerprints',
-    `select c.tree, array(select k.sha256 from content_chunk k where k.content_id = c.id order by k.seq) as chunks
+    `select c.tree, c.key_slot as slot, c.damaged_at is not null as damaged,
+       array(select k.sha256 from content_chunk k where k.content_id = c.id order by k.seq) as chunks
      from content c where c.id = $1 and c.tree is not null`,
     [id],
   );
@@ -76,4 +85,178 @@ export async function dropUnusedContent(db: Db, ids: readonly string[]): Promise
     [ids],
   );
   return dropped.map((d) => d.id);
+}
+
+/** The store of keys that belongs to this database. */
+export async function keyStore(db: Db): Promise<string | null> {
+  return (
+    (await row<{ id: string }>(db, 'content.keyStore', `select value->>'id' as id from setting where name = 'contentKeys'`))?.id ?? null
+  );
+}
+
+/** Makes a store of keys this database's own, unless it has one; gives the one that it has. */
+export async function chooseKeyStore(db: Db, id: string): Promise<string> {
+  await run(db, 'content.chooseKeyStore', `insert into setting (name, value) values ('contentKeys', $1) on conflict do nothing`, [
+    JSON.stringify({ id }),
+  ]);
+  return (await keyStore(db))!;
+}
+
+export async function nextKeyBlock(db: Db): Promise<number> {
+  return (await row<{ n: number }>(db, 'content.keyBlock', `select nextval('content_key_block') as n`))!.n;
+}
+
+/** Keys that are to be destroyed, oldest first. */
+export async function keysToErase(db: Db, limit: number): Promise<{ slot: number; content_id: string }[]> {
+  return rows(db, 'content.keysToErase', 'select slot, content_id from key_erasure where erased_at is null order by slot limit $1', [
+    limit,
+  ]);
+}
+
+export async function setErased(db: Db, slots: readonly number[]): Promise<number> {
+  return run(
+    db,
+    'content.setErased',
+    'update key_erasure set erased_at = repository_now() where slot = any ($1::bigint[]) and erased_at is null',
+    [slots],
+  );
+}
+
+/** How many of these contents had keys that are destroyed, or are to be. */
+export async function keysGone(db: Db, contents: readonly string[]): Promise<number> {
+  return (await row<{ n: number }>(db, 'content.keysGone', 'select count(*) as n from key_erasure where content_id = any ($1::uuid[])', [
+    contents,
+  ]))!.n;
+}
+
+/** Sets a content apart; false when it was already. */
+export async function setDamaged(db: Db, id: string): Promise<boolean> {
+  return (
+    (await run(db, 'content.setDamaged', 'update content set damaged_at = repository_now() where id = $1 and damaged_at is null', [id])) > 0
+  );
+}
+
+export async function mendChunk(db: Db, id: string, seq: number, bytes: Buffer): Promise<void> {
+  await run(db, 'content.mendChunk', 'select mend_chunk($1, $2, $3)', [id, seq, bytes]);
+}
+
+/** Says that damage is over when every stored byte is what it was; false when it is not. */
+export async function endDamage(db: Db, id: string): Promise<boolean> {
+  const touched = await run(
+    db,
+    'content.endDamage',
+    'update content set damaged_at = null, checked_at = repository_now() where id = $1 and damaged_at is not null and content_tree(id) = tree',
+    [id],
+  );
+  return touched > 0;
+}
+
+/** What has a content, as the ledger names it. */
+export async function holdersOf(db: Db, id: string): Promise<{ kind: string; id: string; name: string }[]> {
+  return rows(
+    db,
+    'content.holders',
+    `select 'record' as kind, r.id, r.number || ' ' || r.title as name from version v join record r on r.id = v.record_id where v.content_id = $1
+     union select 'arrival', a.id, a.file_name from arrival a where a.content_id = $1
+     union select 'batch', b.id, b.number from transfer t join batch b on b.id = t.batch_id where t.bag_id = $1 order by 1, 3`,
+    [id],
+  );
+}
+
+/** Locks a content against mending and setting apart. */
+export function lockContent(db: Db, id: string) {
+  return row<{ id: string; sha256: Buffer; size: number; damaged_at: Date | null }>(
+    db,
+    'content.lock',
+    'select id, sha256, size, damaged_at from content where id = $1 and sha256 is not null for no key update',
+    [id],
+  );
+}
+
+/** False when another app server checks. */
+export async function lockChecking(db: Db): Promise<boolean> {
+  return (await row<{ mine: boolean }>(db, 'fixity.lock', 'select pg_try_advisory_xact_lock(4246) as mine'))!.mine;
+}
+
+const isDue = `sha256 is not null and damaged_at is null and coalesce(checked_at, stored_at) < repository_now() - make_interval(days => $1)`;
+
+/** Contents that were last checked, or stored, more than `days` ago, oldest first. */
+export function dueForCheck(db: Db, days: number, limit: number) {
+  return rows<{ id: string; sha256: Buffer; size: number }>(
+    db,
+    'fixity.due',
+    `select id, sha256, size from content where ${isDue} order by coalesce(checked_at, stored_at), id limit $2`,
+    [days, limit],
+  );
+}
+
+/** How many contents are due, up to `most`. */
+export async function countDue(db: Db, days: number, most: number): Promise<number> {
+  return (await row<{ n: number }>(db, 'fixity.countDue', `select count(*) as n from (select from content where ${isDue} limit $2) d`, [
+    days,
+    most,
+  ]))!.n;
+}
+
+export async function setChecked(db: Db, ids: readonly string[]): Promise<void> {
+  if (ids.length === 0) return;
+  await run(db, 'fixity.setChecked', 'update content set checked_at = repository_now() where id = any ($1::uuid[])', [ids]);
+}
+
+export async function oldestCheck(db: Db): Promise<string | null> {
+  const found = await row<{ at: string }>(
+    db,
+    'fixity.oldest',
+    `select to_char(coalesce(checked_at, stored_at) at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS"Z"') as at
+     from content where sha256 is not null and damaged_at is null order by coalesce(checked_at, stored_at), id limit 1`,
+  );
+  return found?.at ?? null;
+}
+
+export function damagedContents(db: Db, limit: number) {
+  return rows<{ id: string; sha256: Buffer; size: number; since: string }>(
+    db,
+    'fixity.damaged',
+    `select id, sha256, size, to_char(damaged_at at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS"Z"') as since
+     from content where damaged_at is not null order by damaged_at, id limit $1`,
+    [limit],
+  );
+}
+
+export async function countDamaged(db: Db): Promise<number> {
+  return (await row<{ n: number }>(db, 'fixity.countDamaged', 'select count(*) as n from content where damaged_at is not null'))!.n;
+}
+
+export async function countKeysToErase(db: Db): Promise<number> {
+  return (await row<{ n: number }>(db, 'fixity.keysToErase', 'select count(*) as n from key_erasure where erased_at is null'))!.n;
+}
+
+interface Schedule {
+  readonly days: number;
+  readonly megabytesPerSecond: number;
+}
+
+export async function fixitySchedule(db: Db, usual: Schedule): Promise<Schedule> {
+  return (await row<{ value: Schedule }>(db, 'fixity.schedule', `select value from setting where name = 'fixity'`))?.value ?? usual;
+}
+
+export async function setFixitySchedule(db: Db, { days, megabytesPerSecond }: Schedule): Promise<void> {
+  await run(
+    db,
+    'fixity.setSchedule',
+    `insert into setting (name, value) values ('fixity', $1) on conflict (name) do update set value = excluded.value`,
+    [JSON.stringify({ days, megabytesPerSecond })],
+  );
+}
+
+/** Which of these records have a version whose content is damaged. */
+export async function damagedAmong(db: Db, records: readonly string[]): Promise<Set<string>> {
+  const found = await rows<{ id: string }>(
+    db,
+    'fixity.damagedAmong',
+    `select distinct v.record_id as id from content c join version v on v.content_id = c.id
+     where c.damaged_at is not null and v.record_id = any ($1::uuid[])`,
+    [records],
+  );
+  return new Set(found.map((f) => f.id));
 }

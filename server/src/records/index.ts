@@ -1,10 +1,12 @@
-export { readContent, withFixity, writeContent } from './content.js';
-export { contentById, dropUnusedContent } from './contentStore.js';
+export { DamagedContent, openContents } from './content.js';
+export { contentKeys } from './contentKeys.js';
+export { contentById, damagedAmong, dropUnusedContent, keysGone } from './contentStore.js';
 export { detectorActs } from './detectorActs.js';
 export { lookForSigns, runNotes } from './detectors.js';
 export { detectorTitles } from './detectorStore.js';
 export { recordKind } from './kinds.js';
 export { list as listRecords, toLine } from './lists.js';
+export { checkContents, eraseKeys, fixityActs, fixityReads, fixityState, pauseAfter, setApart, tending } from './fixity.js';
 export { giveNumber } from './numbering.js';
 export { numberingActs } from './numberingActs.js';
 export { drawing, measuring, pageDrawer, readingPages, type Extent, type Named } from './pages.js';

@@ -1,8 +1,11 @@
 import type { Services as Schedule } from '../schedule/index.js';
+import type { Contents } from './content.js';
 import type { PageDrawer } from './pages.js';
 
 /** What records, and every area above them, are given. */
 export interface Services extends Schedule {
   /** Draws content for reading on screen. */
   readonly pages: PageDrawer;
+  /** What was taken in, byte by byte. */
+  readonly contents: Contents;
 }

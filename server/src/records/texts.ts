@@ -1,7 +1,6 @@
 import { compileDetector, longestText, type Sign } from '@key-cellar/core/criteria';
 import { Problem, task } from '../kernel/index.js';
 import type { Services } from './services.js';
-import { readContent } from './content.js';
 import { isOffice, officeText } from './officeText.js';
 import { readWhole, type StoredRow } from './view.js';
 
@@ -63,6 +62,6 @@ export async function wordsIn(services: Services, content: StoredRow): Promise<s
 
 async function beginning(services: Services, content: StoredRow): Promise<Buffer> {
   const parts: Buffer[] = [];
-  for await (const part of readContent(services.pool, content.content_id, 0, mostBytes)) parts.push(part);
+  for await (const part of services.contents.read(services.pool, content.content_id, 0, mostBytes)) parts.push(part);
   return Buffer.concat(parts);
 }

@@ -3,7 +3,6 @@ import { readAs } from '@key-cellar/core/records';
 import * as z from 'zod';
 import { notFound, Problem } from '../kernel/index.js';
 import type { Services } from './services.js';
-import { readContent, withFixity } from './content.js';
 import type { Extent, Showable } from './pages.js';
 
 /** A stored content, as records' versions and arrivals have it. */
@@ -21,7 +20,7 @@ const longestText = 4 * 1024 * 1024;
 
 /** All bytes of a content, checked against its fingerprint. */
 export const readWhole = (services: Services, content: StoredRow): Promise<Buffer> =>
-  buffer(withFixity(readContent(services.pool, content.content_id, 0, content.size), content.sha256));
+  buffer(services.contents.readWhole(services.pool, { ...content, id: content.content_id }));
 
 function showable(services: Services, content: StoredRow): Showable {
   if (readAs(content.media_type) !== 'pages') throw notFound('A picture of this content');

@@ -1,9 +1,10 @@
-import type { HorizonBar, Needs, TodayLine } from '@key-cellar/contract';
+import type { FixityState, HorizonBar, Needs, TodayLine } from '@key-cellar/contract';
 import { hasRight } from '@key-cellar/core/access';
 import { countTasks, dueGroups, listBatches, vintageWords } from '../docket/index.js';
 import { openNotices, unacknowledgedFor } from '../holds/index.js';
-import type { SignedIn } from '../kernel/index.js';
+import { mayAtRepository, type PersonAccess, type SignedIn } from '../kernel/index.js';
 import { countArrivals } from '../receiving/index.js';
+import { fixityState } from '../records/index.js';
 import type { Services } from '../docket/index.js';
 import * as store from './store.js';
 
@@ -13,12 +14,20 @@ const mostGroups = 3;
 const plural = (n: number, one: string, many: string): string => (n === 1 ? `one ${one}` : `${n} ${many}`);
 const sentenceCase = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);
 
+/** What is damaged, for those who audit the whole repository; null when nothing is. */
+async function damagedFor(services: Services, access: PersonAccess): Promise<FixityState | null> {
+  if (!hasRight(access.anywhere, 'audit') || !(await mayAtRepository(services.pool, access, 'audit'))) return null;
+  const state = await fixityState(services);
+  return state.damagedCount > 0 ? state : null;
+}
+
 /** What needs a person, most pressing first. Each line has its act; nothing here is only news. */
 async function todayFor(services: Services, person: SignedIn): Promise<TodayLine[]> {
   const { pool } = services;
   const access = await services.access.of(person);
   const may = (right: 'dispose' | 'hold' | 'deposit'): boolean => hasRight(access.anywhere, right);
-  const [batches, groups, notices, late, arrivals, gaps, asked] = await Promise.all([
+  const [trouble, batches, groups, notices, late, arrivals, gaps, asked] = await Promise.all([
+    damagedFor(services, access),
     listBatches(services, person),
     may('dispose') ? dueGroups(services, person) : [],
     openNotices(pool, person.id),
@@ -158,6 +167,18 @@ async function todayFor(services: Services, person: SignedIn): Promise<TodayLine
       detail: 'kept without an end until somebody decides',
       act: 'See which',
       link: '/find?show=unscheduled',
+    });
+  }
+  if (trouble) {
+    const { damagedCount: n, damaged } = trouble;
+    lines.unshift({
+      key: 'damaged',
+      when: 'late',
+      mark: 'gap',
+      sentence: `${sentenceCase(plural(n, 'content is', 'contents are'))} damaged and set apart`,
+      detail: damaged.flatMap((d) => d.holders.map((h) => h.name))[0] ?? '',
+      act: 'Look',
+      link: '/proof',
     });
   }
   const order = ['late', 'today', 'week', 'later'];

@@ -1,11 +1,11 @@
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
-import type { LedgerState } from '@key-cellar/contract';
-import { CountPipe, InstantPipe } from '../kit/words';
+import type { FixityState, LedgerState } from '@key-cellar/contract';
+import { CountPipe, DayPipe, InstantPipe } from '../kit/words';
 
 /** How far the ledger is sealed, cosigned, stamped and verified, and what is in the way. */
 @Component({
   selector: 'kc-ledger-strip',
-  imports: [CountPipe, InstantPipe],
+  imports: [CountPipe, DayPipe, InstantPipe],
   template: `
     <dl class="panel">
       <div [class.behind]="has('sealing')">
@@ -44,6 +44,24 @@ import { CountPipe, InstantPipe } from '../kit/words';
           }
         </dd>
       </div>
+      @if (contents(); as c) {
+        <div [class.behind]="c.damagedCount > 0">
+          <dt i18n>Contents checked</dt>
+          <dd>
+            @if (c.damagedCount > 0) {
+              <b class="wait">{{ c.damagedCount | count }} <ng-container i18n>damaged</ng-container></b>
+            } @else if (c.oldest; as oldest) {
+              <b i18n>since {{ oldest.slice(0, 10) | day }}</b>
+            } @else {
+              <b>–</b>
+            }
+            <span i18n>each within {{ c.days }} days</span>
+            @if (c.due > 0) {
+              <span i18n>{{ c.due | count }}{{ c.due >= 10000 ? ' or more' : '' }} due now</span>
+            }
+          </dd>
+        </div>
+      }
       <div [class.behind]="state().lastVerified?.ok === false">
         <dt i18n>Verified</dt>
         <dd>
@@ -70,7 +88,7 @@ import { CountPipe, InstantPipe } from '../kit/words';
   styles: `
     dl {
       display: grid;
-      grid-template-columns: repeat(4, minmax(0, 1fr));
+      grid-template-columns: repeat(auto-fit, minmax(160px, 1fr));
       margin: 0 0 12px;
       padding: 0;
     }
@@ -126,6 +144,7 @@ import { CountPipe, InstantPipe } from '../kit/words';
 })
 export class LedgerStrip {
   readonly state = input.required<LedgerState>();
+  readonly contents = input<FixityState | null>(null);
 
   protected has(what: LedgerState['troubles'][number]['what']): boolean {
     return this.state().troubles.some((trouble) => trouble.what === what);

@@ -1,7 +1,7 @@
 import { TestBed } from '@angular/core/testing';
 import { Router } from '@angular/router';
 import { HttpEventType } from '@angular/common/http';
-import type { LedgerEntry, LedgerReport, LedgerState, TreeHead } from '@key-cellar/contract';
+import type { FixityState, LedgerEntry, LedgerReport, LedgerState, TreeHead } from '@key-cellar/contract';
 import { Stage, testingProviders } from '../kit/testing';
 import { ProofPage } from './proofPage';
 
@@ -41,9 +41,25 @@ const state = (changes: Partial<LedgerState> = {}): LedgerState => ({
   ...changes,
 });
 
+const checks = (changes: Partial<FixityState> = {}): FixityState => ({
+  days: 90,
+  megabytesPerSecond: 20,
+  oldest: '2026-08-01T00:00:00Z',
+  due: 0,
+  damagedCount: 0,
+  damaged: [],
+  keysToDestroy: 0,
+  ...changes,
+});
+
 describe('proof', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
-  const show = async (entries: LedgerEntry[], next: number | null = null, shown = state()): Promise<Stage<ProofPage>> => {
+  const show = async (
+    entries: LedgerEntry[],
+    next: number | null = null,
+    shown = state(),
+    contents = checks(),
+  ): Promise<Stage<ProofPage>> => {
     const stage = await Stage.show(ProofPage, {});
     await stage.answer('/api/people', {
       people: [
@@ -53,6 +69,7 @@ describe('proof', () => {
     });
     await stage.answer('/api/ledger/acts', { acts: ['declared', 'filed'] });
     await stage.answer('/api/ledger/state', shown);
+    await stage.answer('/api/fixity', contents);
     await stage.answer('/api/ledger?', { entries, next });
     return stage;
   };
@@ -64,6 +81,7 @@ describe('proof', () => {
       'Sealed120head signed 14 Sep 2026, 08:00:01',
       'Cosigned by a witness120Sound Witness, 14 Sep 2026, 08:00:02',
       'Time-stamped120Time Office, 14 Sep 2026, 08:00:02',
+      'Contents checkedsince 1 Aug 2026each within 90 days',
       'Verified–never',
     ]);
   });
@@ -84,11 +102,45 @@ describe('proof', () => {
       false,
       true,
       false,
+      false,
       true,
     ]);
     expect(stage.text()).toContain('3 wait since');
     expect(stage.text()).toContain('not as sealed; Mirela');
     expect(stage.host.querySelector('.trouble.alarm')!.textContent).toContain('The witness saw 200 entries');
+  });
+
+  it('names what is damaged, and what has it', async () => {
+    const holder = { kind: 'record' as const, id: '00000000-0000-4000-8000-000000000009', name: 'BER-02/2024/0001 Bollard test' };
+    const damaged = [{ contentId: 'c', sha256: 'cd'.repeat(32), size: 2048, since: '2026-09-14T08:00:00Z', holders: [holder] }];
+    const stage = await show([entry(1)], null, state(), checks({ damagedCount: 3, damaged, due: 10_000 }));
+    const cell = stage.host.querySelectorAll('dl > div')[3]!;
+    expect(cell.classList).toContain('behind');
+    expect(cell.textContent).toContain('3 damaged');
+    expect(cell.textContent).toContain('10,000 or more due now');
+    const panel = stage.host.querySelector('kc-damaged')!;
+    expect(panel.querySelector('a')!.getAttribute('href')).toBe(`/records/${holder.id}`);
+    expect(panel.textContent).toContain('and 2 more');
+  });
+
+  it('changes how contents are checked', async () => {
+    const stage = await show([entry(1)]);
+    await stage.press('How contents are checked');
+    const days = document.querySelector<HTMLInputElement>('#fixity-days')!;
+    expect(days.value).toBe('90');
+    days.value = '30';
+    days.dispatchEvent(new Event('input'));
+    await stage.settle();
+    document.querySelector<HTMLFormElement>('kc-fixity-sheet form, .p-drawer form')!.requestSubmit();
+    await stage.settle();
+    const request = stage.http.expectOne((r) => r.url === '/api/fixity' && r.method === 'PUT');
+    expect(request.request.body).toEqual({ days: 30, megabytesPerSecond: 20 });
+    request.flush({});
+    await stage.settle();
+    await stage.answer('/api/ledger/state', state());
+    await stage.answer('/api/fixity', checks({ days: 30 }));
+    await stage.answer('/api/ledger?', { entries: [], next: null });
+    expect(stage.text()).toContain('each within 30 days');
   });
 
   it('lets a cosigned head be kept elsewhere', async () => {
@@ -177,6 +229,7 @@ describe('proof', () => {
       }),
     });
     await stage.answer('/api/ledger/state', state());
+    await stage.answer('/api/fixity', checks());
     await stage.answer('/api/ledger?', { entries: [], next: null });
     const verdict = stage.host.querySelector('.verdict')!;
     expect(verdict.classList).toContain('bad');
@@ -206,6 +259,7 @@ describe('proof', () => {
     await stage.press('Seal now');
     await stage.answer('/api/ledger/seal', { size: 123 });
     await stage.answer('/api/ledger/state', state({ heads: [head(123, null)] }));
+    await stage.answer('/api/fixity', checks());
     await stage.answer('/api/ledger?', { entries: [entry(2)], next: null });
     expect(stage.text()).toContain('Sealed123');
     expect(stage.text()).not.toContain('3 wait');
@@ -227,6 +281,7 @@ describe('proof', () => {
     await stage.settle();
     await stage.answer('/api/ledger/seal', { size: 123 });
     await stage.answer('/api/ledger/state', state({ keyId: 'fedcba9876543210' }));
+    await stage.answer('/api/fixity', checks());
     await stage.answer('/api/ledger?', { entries: [entry(2)], next: null });
     expect(stage.text()).toContain('fedcba9876543210');
   });

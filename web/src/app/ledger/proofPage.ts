@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, si
 import { toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { ActivatedRoute, Router, RouterLink } from '@angular/router';
-import { identity, ledger, type LedgerEntry, type LedgerFilter, type Problem } from '@key-cellar/contract';
+import { fixity, identity, ledger, type LedgerEntry, type LedgerFilter, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Choice } from '../kit/choice';
@@ -11,6 +11,8 @@ import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { CountPipe, InstantPipe } from '../kit/words';
 import { Session } from '../identity';
+import { Damaged } from './damaged';
+import { FixitySheet } from './fixitySheet';
 import { KeySheet } from './keySheet';
 import { LedgerStrip } from './ledgerStrip';
 import { Verification } from './verification';
@@ -18,7 +20,21 @@ import { Verification } from './verification';
 /** What happened, and can we show it? The audit trail, its sealed heads, its verification and its export. */
 @Component({
   selector: 'kc-proof',
-  imports: [Button, CountPipe, FormsModule, InputText, InstantPipe, KeySheet, LedgerStrip, ProblemNotice, RouterLink, Choice, Verification],
+  imports: [
+    Button,
+    CountPipe,
+    Damaged,
+    FixitySheet,
+    FormsModule,
+    InputText,
+    InstantPipe,
+    KeySheet,
+    LedgerStrip,
+    ProblemNotice,
+    RouterLink,
+    Choice,
+    Verification,
+  ],
   templateUrl: './proofPage.html',
   styleUrl: './proofPage.css',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -47,6 +63,8 @@ export class ProofPage {
   private readonly session = inject(Session);
   protected readonly mayChangeKey = computed(() => this.session.may('dispose'));
   protected readonly changingKey = signal(false);
+  protected readonly contents = loaded(() => this.api.call(fixity.state));
+  protected readonly changingChecks = signal(false);
   protected readonly entries = signal<readonly LedgerEntry[]>([]);
   protected readonly next = signal<number | null>(null);
   protected readonly loading = signal(true);
@@ -115,6 +133,7 @@ export class ProofPage {
 
   protected lookAgain(): void {
     this.state.reload();
+    this.contents.reload();
     this.load(true);
   }
 

@@ -1,0 +1,37 @@
+import * as z from 'zod';
+import { get, id, put } from './shared.js';
+
+const schedule = z.object({
+  /** Every content is checked within so many days. */
+  days: z.number().int().min(1).max(3660),
+  /** How much is read for it in a second, in megabytes. */
+  megabytesPerSecond: z.number().int().min(1).max(2000),
+});
+export type FixitySchedule = z.infer<typeof schedule>;
+
+const damaged = z.object({
+  contentId: id,
+  sha256: z.string(),
+  size: z.number().int(),
+  since: z.string(),
+  /** What has it: records, arrivals, batches. */
+  holders: z.array(z.object({ kind: z.enum(['record', 'arrival', 'batch']), id, name: z.string() })),
+});
+
+const state = schedule.extend({
+  /** No content was last checked, or stored, before this instant; null when there is none. */
+  oldest: z.string().nullable(),
+  /** How many are due to be checked, up to ten thousand. */
+  due: z.number().int(),
+  /** How many contents are set apart as damaged, and the first hundred of them. */
+  damagedCount: z.number().int(),
+  damaged: z.array(damaged),
+  /** Keys that are still to be destroyed. */
+  keysToDestroy: z.number().int(),
+});
+export type FixityState = z.infer<typeof state>;
+
+export const fixity = {
+  state: get('/fixity', 'How far all contents were checked, and what is damaged', { response: state }),
+  schedule: put('/fixity', 'Say within how many days every content is checked, and how fast', { body: schedule }),
+};
