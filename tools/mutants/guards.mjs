@@ -638,8 +638,8 @@ export const guards = [
     'docket',
     'a bag is packed once',
     source('docket/transfer.ts'),
-    'if (!(await transferStore.transferOf(pool, batch.id))) await pack',
-    'await pack',
+    'while (!(await transferStore.transferOf(pool, batch.id))) {',
+    'while (true as boolean) {',
     ['transfer'],
   ],
   [

@@ -21,7 +21,7 @@ export async function sendHeadLetters(services: Services, actor: Actor): Promise
       const everyone = await services.access.everyone(actor.today);
       const auditors: string[] = [];
       for (const { id, access } of everyone) if (await mayAtRepository(uow, access, 'audit')) auditors.push(id);
-      const subject = `The ledger on ${actor.today}: ${head.size} entries`;
+      const subject = `The ledger on ${actor.today}: ${head.size.toLocaleString('en-GB')} entries`;
       const body =
         `Keep these lines outside the repository. With them the verifier shows whether anything up to here was changed or cut off since.\n\n` +
         head.witness!.note;
