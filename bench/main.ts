@@ -251,6 +251,7 @@ function configOf(url: string) {
     ledgerName: 'bench',
     keysDir,
     keyBackupDays: 30,
+    metricsToken: null,
     standInsDir: '',
     hosts: [],
     proxies: [],

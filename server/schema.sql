@@ -1388,6 +1388,10 @@ CREATE TABLE public.rule_version (
     CONSTRAINT rule_version_takes_over_check CHECK ((takes_over = ANY (ARRAY['all'::text, 'laterClocks'::text])))
 );
 
+CREATE TABLE public.schema_fingerprint (
+    sha256 text NOT NULL
+);
+
 CREATE TABLE public.seal_state (
     one boolean DEFAULT true NOT NULL,
     size bigint DEFAULT 0 NOT NULL,
@@ -1870,6 +1874,8 @@ CREATE INDEX record_title ON public.record USING btree (title, id) INCLUDE (acce
 CREATE INDEX record_unscheduled ON public.record USING btree (series_id, record_type) INCLUDE (access_set_id) WHERE ((outcome = 'unscheduled'::text) AND (state <> 'disposed'::text));
 
 CREATE INDEX record_waiting ON public.record USING btree (rule_version_id, place_id) INCLUDE (access_set_id, record_type) WHERE ((outcome = 'waiting'::text) AND (state <> 'disposed'::text));
+
+CREATE UNIQUE INDEX schema_fingerprint_one ON public.schema_fingerprint USING btree ((true));
 
 CREATE INDEX session_principal ON public.session USING btree (principal_id);
 
@@ -2622,6 +2628,8 @@ GRANT SELECT,INSERT,UPDATE ON TABLE public.rule TO cellar_app;
 GRANT SELECT ON TABLE public.rule_use TO cellar_app;
 
 GRANT SELECT,INSERT ON TABLE public.rule_version TO cellar_app;
+
+GRANT SELECT ON TABLE public.schema_fingerprint TO cellar_app;
 
 GRANT SELECT,INSERT,UPDATE ON TABLE public.seal_state TO cellar_app;
 

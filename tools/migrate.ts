@@ -1,4 +1,4 @@
-// Brings the database at DATABASE_URL forward, and does nothing else.
+// Brings the database at DATABASE_URL forward, and does nothing else. `--again` puts guards and owners back that somebody changed since.
 import { migrate, readConfig } from '../server/src/index.js';
 
-await migrate(readConfig());
+await migrate(readConfig(), { again: process.argv.includes('--again') });

@@ -47,6 +47,7 @@ const ledgerState = z.object({
   heads: z.array(head),
   unsealed: z.number().int(),
   unsealedSince: z.string().nullable(),
+  unsealedForSeconds: z.number(),
   /** How many entries the newest cosigned and the newest stamped head cover. */
   witnessed: z.number().int().nullable(),
   stamped: z.number().int().nullable(),

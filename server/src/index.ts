@@ -29,4 +29,5 @@ export { fileOne, receive, receivingActs } from './receiving/index.js';
 export { detectorActs, listRecords, lookForSigns, numberingActs, recordActs } from './records/index.js';
 export { effectOfChange, eventActs, levelActs, loadRuleBook, override, ruleActs, recompute, runRecompute } from './schedule/index.js';
 export { closeConnections, openServices, type Services } from './services.js';
+export { checkRestored } from './checkRestored.js';
 export { startServer, startServices, type Running } from './start.js';

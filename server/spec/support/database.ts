@@ -44,6 +44,7 @@ export function configFor(database: string): Config {
     ledgerName: database,
     keysDir: join(tmpdir(), `stand-ins-${database}`, 'keys'),
     keyBackupDays: 30,
+    metricsToken: null,
     standInsDir: join(tmpdir(), `stand-ins-${database}`),
   };
 }

@@ -5,6 +5,7 @@ import { Problem, problemOf } from '../kernel/index.js';
 import type { Services } from '../docket/index.js';
 import { describeApi } from './apiPage.js';
 import { healthRoutes } from './health.js';
+import { metricsRoutes } from './metrics.js';
 import { bind, type HttpApp, type HttpContext, type HttpEnv } from './bind.js';
 import { fileRoutes } from './files.js';
 import { identify, refuseOtherHosts, refuseOtherSites } from './session.js';
@@ -35,6 +36,7 @@ export function makeApp(services: Services): HttpApp {
     }),
   );
   healthRoutes(root, services);
+  metricsRoutes(root, services);
   root.use(refuseOtherHosts(services.config));
 
   const api: HttpApp = new Hono<HttpEnv>();

@@ -40,6 +40,8 @@ export interface Config {
   readonly keysDir: string;
   /** For how many days backups of that folder are kept: so long a destroyed content may still be brought back. */
   readonly keyBackupDays: number;
+  /** What /metrics asks for; null for no such page. */
+  readonly metricsToken: string | null;
   /** Where the stand-ins keep what is theirs. */
   readonly standInsDir: string;
 }
@@ -105,6 +107,7 @@ export function readConfig(env: NodeJS.ProcessEnv = process.env): Config {
     ledgerName: env['LEDGER_NAME'] ?? decodeURIComponent(new URL(ownerUrl).pathname.slice(1)),
     keysDir: env['KEYS_DIR'] ?? join(dataDir, 'keys'),
     keyBackupDays: Number(env['KEY_BACKUP_DAYS'] ?? 30),
+    metricsToken: env['METRICS_TOKEN'] ?? null,
     standInsDir: env['STANDINS_DIR'] ?? join(dataDir, 'stand-ins'),
   };
 }

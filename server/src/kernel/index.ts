@@ -16,12 +16,13 @@ export { databaseAway, dynamicRows, openPool, row, rows, run, type Db } from './
 export { eventsOver, type Listeners } from './events.js';
 export { guardedRecords, ping, type GuardRow } from './guardStore.js';
 export { addJob, openJobs, type JobContext } from './jobs.js';
-export { cancelJob, jobById, jobsToCancel, type CancellableJob, type JobRow } from './jobStore.js';
+export { cancelJob, jobById, jobsByState, jobsToCancel, type CancellableJob, type JobRow } from './jobStore.js';
 export { dropKey, keepKey, keptKey, KeyUnusable } from './keyFiles.js';
 export { listen, stopListening } from './listen.js';
 export { migrate, MigrationRefused } from './migrate.js';
 export { changedMeanwhile, notAllowed, notFound, Problem, problemOf, refused, wrongField } from './problem.js';
 export type { Services } from './services.js';
+export { unsound } from './soundnessStore.js';
 export { answering, answerTasks, GivenUp, task, tasksIn, type Tasks } from './tasks.js';
 export { answerStream, streamFrom } from './streams.js';
 export { startThread } from './threads.js';

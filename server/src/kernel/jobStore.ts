@@ -55,6 +55,15 @@ export async function finishJob(db: Db, id: string, state: 'done' | 'failed', se
   );
 }
 
+/** How many jobs of the last day are in each state. */
+export function jobsByState(db: Db) {
+  return rows<{ state: string; n: number }>(
+    db,
+    'job.byState',
+    `select state, count(*) as n from job_progress where state = 'running' or finished_at > now() - interval '1 day' group by state`,
+  );
+}
+
 /** What keeps a job that goes on from going on now. */
 export async function sayOfJob(db: Db, id: string, sentence: string): Promise<void> {
   await run(db, 'job.say', `update job_progress set sentence = $2 where id = $1 and state = 'running'`, [id, sentence]);

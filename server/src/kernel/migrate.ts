@@ -6,6 +6,7 @@ import PgBoss from 'pg-boss';
 import { applicationRole, appPassword, type Config } from './config.js';
 import { rows, run } from './connect.js';
 import { keepKey } from './keyFiles.js';
+import { noteSound } from './soundnessStore.js';
 
 /** The database cannot be brought to what this program needs; the message says what to do. */
 export class MigrationRefused extends Error {}
@@ -109,10 +110,11 @@ async function carryOut(client: pg.Client, { name, sql, checksum }: Migration): 
 /**
  * Brings the database forward: every migration that it has not had, each in its own transaction, in order; then functions and
  * triggers in their newest text.
+ * `again` puts back what somebody changed since: functions, triggers, owners and who may call what.
  * Throws MigrationRefused when a migration it has had was edited since, or when it has had ones that this
  * program does not know.
  */
-export async function migrate(config: Config): Promise<string[]> {
+export async function migrate(config: Config, { again = false } = {}): Promise<string[]> {
   const client = new pg.Client({ connectionString: config.ownerUrl });
   await client.connect();
   try {
@@ -150,7 +152,7 @@ export async function migrate(config: Config): Promise<string[]> {
       done.push(migration.name);
     }
     for (const file of functions.filter((f) => f.name !== owners)) {
-      if (applied.get(file.name) === file.checksum) continue;
+      if (!again && applied.get(file.name) === file.checksum) continue;
       await carryOut(client, file);
       done.push(file.name);
     }
@@ -159,6 +161,7 @@ export async function migrate(config: Config): Promise<string[]> {
     const changed = applied.get(owners) !== last.checksum;
     if (changed || done.length > 0) await carryOut(client, last);
     if (changed) done.push(owners);
+    if (done.length > 0) await noteSound(client);
     await prepareQueue(config, client);
     return done;
   } finally {

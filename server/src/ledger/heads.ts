@@ -36,6 +36,7 @@ export async function ledgerState(db: Db, sealer: Sealer): Promise<LedgerState> 
     heads: heads.map(toHead),
     unsealed: open.n,
     unsealedSince: open.since,
+    unsealedForSeconds: open.seconds,
     witnessed,
     stamped,
     keyId: key?.id ?? null,

@@ -235,11 +235,12 @@ const open = `select e.seq, e.at from ledger_entry e, seal_state s where e.seq >
   (select u.seq from seal_state s2 join ledger_tile t on t.level = 0 and t.last_seq > s2.floor, unnest(t.entries) as u (seq))`;
 
 /** How many entries are not sealed, and since when the oldest of them waits. */
-export async function unsealedNow(db: Db): Promise<{ n: number; since: string | null }> {
-  const found = await row<{ n: number; since: string | null }>(
+export async function unsealedNow(db: Db): Promise<{ n: number; since: string | null; seconds: number }> {
+  const found = await row<{ n: number; since: string | null; seconds: number }>(
     db,
     'seal.countOpen',
-    `select count(*) as n, to_char(min(at) at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS"Z"') as since from (${open}) o`,
+    `select count(*) as n, to_char(min(at) at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS"Z"') as since,
+       coalesce(extract(epoch from repository_now() - min(at)), 0)::float8 as seconds from (${open}) o`,
   );
   return found!;
 }

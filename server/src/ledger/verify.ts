@@ -1,5 +1,5 @@
 import type { LedgerFinding, LedgerReport } from '@key-cellar/contract';
-import { canonicalJson, checkpointText, leafHash, MerkleFrontier } from '@key-cellar/core/ledger';
+import { checkpointText, leafHash, MerkleFrontier } from '@key-cellar/core/ledger';
 import type { Db } from '../kernel/index.js';
 import { handoverText, keyIdOf, signatureHolds } from './keys.js';
 import { headText, type Outside } from './sealer.js';
@@ -37,12 +37,13 @@ function columnsAgree(entry: store.EntryRow, body: EntryBody): boolean {
   );
 }
 
-function wrongWith(entry: store.EntryRow | undefined, storedHash: Buffer): string | null {
+/** What is wrong with an entry; `leaf` is the hash of its text. */
+function wrongWith(entry: store.EntryRow | undefined, leaf: Uint8Array, storedHash: Buffer): string | null {
   if (!entry) return 'The entry is missing.';
-  if (!storedHash.equals(leafHash(Buffer.from(entry.body), sha256))) return 'The entry was changed after it was sealed.';
-  const body = JSON.parse(entry.body) as EntryBody;
-  if (!columnsAgree(entry, body)) return 'The searchable columns of the entry do not say what its sealed text says.';
-  return canonicalJson(body) === entry.body ? null : 'The text of the entry is not canonical.';
+  if (!storedHash.equals(leaf)) return 'The entry was changed after it was sealed.';
+  return columnsAgree(entry, JSON.parse(entry.body) as EntryBody)
+    ? null
+    : 'The searchable columns of the entry do not say what its sealed text says.';
 }
 
 /** Which numbers were seen: a bit each. */
@@ -250,10 +251,13 @@ export async function* verifyLedger(db: Db, outside: Outside): AsyncGenerator<Ve
         if (frontier.size >= total) break;
         const entry = entries.get(seq);
         const leaf = frontier.size;
-        const wrong = named.add(seq) ? 'The entry stands in the tree twice.' : wrongWith(entry, tile.hashes.subarray(i * 32, i * 32 + 32));
+        const hash = entry ? leafHash(Buffer.from(entry.body), sha256) : new Uint8Array(32);
+        const wrong = named.add(seq)
+          ? 'The entry stands in the tree twice.'
+          : wrongWith(entry, hash, tile.hashes.subarray(i * 32, i * 32 + 32));
         if (wrong) tell({ what: 'entry', place: String(leaf), seq, sentence: wrong });
-        frontier.append(entry ? leafHash(Buffer.from(entry.body), sha256) : new Uint8Array(32), (height, index, hash) => {
-          if (height > 0) collector.add(height, index, hash);
+        frontier.append(hash, (height, index, node) => {
+          if (height > 0) collector.add(height, index, node);
         });
         if (frontier.size === stop) {
           await compareAt(stop, frontier.root());

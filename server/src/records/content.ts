@@ -148,6 +148,8 @@ export interface Contents {
   seal(bytes: Buffer): Promise<SealedContent>;
   /** Puts damaged content back from chunks as they were stored, such as a backup has; false when they are not those. */
   mend(db: Db, id: string, chunks: AsyncIterable<Buffer>): Promise<boolean>;
+  /** Throws KeyUnusable when what opens all keys is missing, or when others may read it. */
+  keysUsable(): Promise<void>;
   /** Destroys keys for good. */
   destroyKeys(slots: readonly number[]): Promise<void>;
   close(): Promise<void>;
@@ -320,6 +322,7 @@ export function openContents(keys: ContentKeys, found: (damage: DamagedContent) 
     readWhole,
     seal: sealed,
     mend,
+    keysUsable: () => keys.usable(),
     destroyKeys: (slots) => keys.destroy(slots),
     close: () => keys.close(),
   };

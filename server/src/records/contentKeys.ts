@@ -21,6 +21,8 @@ export interface ContentKeys {
   of(slot: number): Promise<Buffer | null>;
   /** Destroys keys; they are gone from the disk when this resolves. */
   destroy(slots: readonly number[]): Promise<void>;
+  /** Throws KeyUnusable when the outer key is missing, or when others may read it. */
+  usable(): Promise<void>;
   close(): Promise<void>;
 }
 
@@ -123,6 +125,9 @@ export function contentKeys(pool: pg.Pool, folder: string): ContentKeys {
       const { file } = await opening();
       for (const slot of slots) await file.write(nothing, 0, slotBytes, slot * slotBytes);
       await file.datasync();
+    },
+    async usable() {
+      await opening();
     },
     async close() {
       await filling?.catch(() => undefined);

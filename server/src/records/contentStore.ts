@@ -190,6 +190,16 @@ export function dueForCheck(db: Db, days: number, limit: number) {
   );
 }
 
+/** Contents by id, above one. */
+export function contentsAfter(db: Db, after: string | null, limit: number) {
+  return rows<{ id: string; sha256: Buffer; size: number }>(
+    db,
+    'content.after',
+    'select id, sha256, size from content where sha256 is not null and ($1::uuid is null or id > $1) order by id limit $2',
+    [after, limit],
+  );
+}
+
 /** How many contents are due, up to `most`. */
 export async function countDue(db: Db, days: number, most: number): Promise<number> {
   return (await row<{ n: number }>(db, 'fixity.countDue', `select count(*) as n from (select from content where ${isDue} limit $2) d`, [

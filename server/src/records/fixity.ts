@@ -80,6 +80,28 @@ export async function checkContents(services: Services, actor: Actor): Promise<n
   });
 }
 
+/** Reads every content once, and gives how many there are and how many of them are damaged. */
+export async function checkEveryContent({
+  contents,
+  pool,
+}: Pick<Services, 'contents' | 'pool'>): Promise<{ contents: number; damaged: number }> {
+  const count = { contents: 0, damaged: 0 };
+  for (let after: string | null = null; ;) {
+    const part = await store.contentsAfter(pool, after, contentsPerPart);
+    for (const content of part) {
+      count.contents++;
+      try {
+        for await (const piece of contents.readWhole(pool, content)) void piece;
+      } catch (error) {
+        if (!(error instanceof DamagedContent)) throw error;
+        count.damaged++;
+      }
+    }
+    if (part.length < contentsPerPart) return count;
+    after = part.at(-1)!.id;
+  }
+}
+
 /** How long to wait after so many bytes were read, so that no more is read in a second than the keeper said. Milliseconds. */
 export async function pauseAfter(services: Services, bytes: number): Promise<number> {
   const { megabytesPerSecond } = await store.fixitySchedule(services.pool, usual);

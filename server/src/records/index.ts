@@ -6,7 +6,17 @@ export { lookForSigns, runNotes } from './detectors.js';
 export { detectorTitles } from './detectorStore.js';
 export { recordKind } from './kinds.js';
 export { list as listRecords, toLine } from './lists.js';
-export { checkContents, eraseKeys, fixityActs, fixityReads, fixityState, pauseAfter, setApart, tending } from './fixity.js';
+export {
+  checkContents,
+  checkEveryContent,
+  eraseKeys,
+  fixityActs,
+  fixityReads,
+  fixityState,
+  pauseAfter,
+  setApart,
+  tending,
+} from './fixity.js';
 export { giveNumber } from './numbering.js';
 export { numberingActs } from './numberingActs.js';
 export { drawing, measuring, pageDrawer, readingPages, type Extent, type Named } from './pages.js';

@@ -33,6 +33,7 @@ const state = (changes: Partial<LedgerState> = {}): LedgerState => ({
   heads: [head(120, 'Time Office', 'Sound Witness'), head(80, null)],
   unsealed: 0,
   unsealedSince: null,
+  unsealedForSeconds: 0,
   witnessed: 120,
   stamped: 120,
   keyId: '0123456789abcdef',
