@@ -1,8 +1,9 @@
-import { docket, holds, receiving, records, steps } from '@key-cellar/contract';
+import { docket, holds, receiving, records, schedule, steps } from '@key-cellar/contract';
 import { civilDate } from '@key-cellar/core/calendar';
 import { actOnBatch, batchStates, type BatchAct } from '@key-cellar/core/docket';
 import { uuidv7 } from 'uuidv7';
-import { pastTheGuards } from './support/database.js';
+import { asOwner, pastTheGuards } from './support/database.js';
+import { eventually } from './support/eventually.js';
 import { approvedBatch, executeAndWait, makeWorld, problemOf, statusOf, type World } from './support/world.js';
 
 /** What happened between approval and execution counts: every item is judged again when its turn comes. */
@@ -30,6 +31,45 @@ describe('an approved batch', () => {
     expect(await executeAndWait(world, batchId)).toBe('1 destroyed, 1 not.');
     expect([await state(kept.id), await state(goes.id)]).toEqual(['working', 'disposed']);
     expect((await itemOf(batchId, kept.id)).outcome).toBe('objected');
+  });
+
+  it('goes on when one item fails, which stays and says so', async () => {
+    const bad = await due('Fails');
+    await due('Goes');
+    await due('Goes too');
+    const batchId = await approvedBatch(world);
+    await asOwner(world.database, (client) =>
+      client.query(
+        `create function fail() returns trigger language plpgsql as $$ begin
+           if new.id = '${bad.id}' and new.state = 'disposed' then raise exception 'the disk has a hole'; end if; return new; end $$;
+         create trigger fails before update on record for each row execute function fail()`,
+      ),
+    );
+    expect(await executeAndWait(world, batchId)).toBe('2 destroyed, 1 not.');
+    expect(await state(bad.id)).toBe('working');
+    const item = await itemOf(batchId, bad.id);
+    expect(item.outcome).toBe('dropped');
+    expect(item.reason).toBe('It could not be destroyed. The server’s log says why.');
+    // It is due again, and goes with the next batch.
+    await asOwner(world.database, (client) => client.query('drop trigger fails on record'));
+    expect(await executeAndWait(world, await approvedBatch(world))).toBe('1 destroyed, 0 not.');
+  });
+
+  it('waits while the disk of the database is full, says so, and goes on by itself when it is not', async () => {
+    for (const title of ['One', 'Two']) await due(title);
+    const batchId = await approvedBatch(world);
+    await asOwner(world.database, (client) =>
+      client.query(
+        `create function full_disk() returns trigger language plpgsql as $$ begin raise exception 'no space' using errcode = '53100'; end $$;
+         create trigger full_disk before update on batch_item for each row execute function full_disk()`,
+      ),
+    );
+    const { jobId } = await world.as('keeper').call(docket.execute, { params: { id: batchId } });
+    const job = () => world.as('keeper').call(schedule.job, { params: { id: jobId } });
+    await eventually(async () => (await job()).sentence.includes('There is no room on the disk of the database'));
+    expect((await job()).state).toBe('running');
+    await asOwner(world.database, (client) => client.query('drop trigger full_disk on batch_item'));
+    expect((await world.services.jobs.settled(jobId)).sentence).toBe('2 destroyed, 0 not.');
   });
 
   it('keeps a record that was put off meanwhile', async () => {

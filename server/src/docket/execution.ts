@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import { addPeriod, civilDate, formatCivilDate, period, yearMonthDay } from '@key-cellar/core/calendar';
 import type { ItemOutcome } from '@key-cellar/core/docket';
 import { uuidv7 } from 'uuidv7';
-import { notFound, Problem, withUnitOfWork, type Actor, type JobContext, type UnitOfWork } from '../kernel/index.js';
+import { notFound, Problem, withUnitOfWork, type Actor, type JobContext, type UnitOfWork, endsJob, problemOf } from '../kernel/index.js';
 import { readSettings } from '../identity/index.js';
 import { damagedAmong, dropUnusedContent, eraseKeys, keysGone, versionsOf } from '../records/index.js';
 import type { Services } from './services.js';
@@ -95,6 +95,14 @@ async function keep(
 
 const damagedReason = 'Its content is damaged and has to be mended first; so it did not go into the bag.';
 
+/** An item that failed stays, as what it is, with what came in its way. */
+async function keepFailed(uow: UnitOfWork, batch: batchStore.BatchRow, recordId: string, problem: Problem): Promise<void> {
+  const record = await batchStore.lockForExecution(uow, recordId);
+  if (!record) throw new Error(`Record ${recordId} of a batch is missing`);
+  const why = problem.status < 500 ? problem.message : 'The server’s log says why.';
+  await keep(uow, batch, record, 'dropped', `It could not be ${doneWords[batch.action]}. ${why}`);
+}
+
 /** Executes one item in its own transaction: judged again under the record's row lock, and hold wins. */
 export async function executeItem(uow: UnitOfWork, batch: batchStore.BatchRow, recordId: string): Promise<void> {
   const record = await batchStore.lockForExecution(uow, recordId);
@@ -186,10 +194,20 @@ export async function runExecution(services: Services, job: JobContext, actor: A
     const open = await batchStore.openItems(services.pool, batchId, perRead);
     if (open.length === 0) break;
     for (const { record_id } of open) {
-      await withUnitOfWork(services.pool, worker, async (uow) => {
-        await executeItem(uow, batch, record_id);
-        await job.advance(uow, 1, record_id);
-      });
+      try {
+        await withUnitOfWork(services.pool, worker, async (uow) => {
+          await executeItem(uow, batch, record_id);
+          await job.advance(uow, 1, record_id);
+        });
+      } catch (error) {
+        if (endsJob(error)) throw error;
+        // One that fails stays, and says why; the others go on.
+        services.log.error({ err: error, record: record_id, batch: batch.number }, 'an item of a batch failed');
+        await withUnitOfWork(services.pool, worker, async (uow) => {
+          await keepFailed(uow, batch, record_id, problemOf(error));
+          await job.advance(uow, 1, record_id);
+        });
+      }
     }
   }
   // What was in the contents is gone for good before anybody certifies it.

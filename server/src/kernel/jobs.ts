@@ -27,6 +27,11 @@ class JobCancelled extends Error {}
 /** This server stops: the step under way is rolled back, and whoever takes the job up next goes on from there. */
 class JobPaused extends Error {}
 
+/** Whether an error ends or interrupts a whole job, rather than the one thing that it was about: cancelled, paused, no database, no room. */
+export function endsJob(error: unknown): boolean {
+  return error instanceof JobCancelled || error instanceof JobPaused || databaseAway(error) || sqlState(error) === diskFull;
+}
+
 type JobWork = (job: JobContext) => Promise<string>;
 
 /** Long work of all app servers on one database: queued by pg-boss, kept in job_progress, resumed after a crash. */
