@@ -23,6 +23,7 @@ describe('a checkpoint', () => {
     expect(checkpointText({ origin: 'harbour/ledger', size: 8, root })).toBe(text);
     expect(parseCheckpoint(text)).toEqual({ origin: 'harbour/ledger', size: 8, root });
   });
+  it('may be of many', () => expect(parseCheckpoint(text.replace('\n8\n', '\n4096\n'))?.size).toBe(4096));
   it('may say more in further lines', () => expect(parseCheckpoint(`${text}signed 2026\n`)?.size).toBe(8));
 
   const wrong: Record<string, string> = {
@@ -38,6 +39,8 @@ describe('a checkpoint', () => {
     'has a root without its padding': text.replace('=\n', '\n'),
     'has no root': 'harbour/ledger\n8\n',
     'is empty': '',
+    'ends in the middle of a further line': `${text}signed 2026`,
+    'has an empty line among further ones': `${text}\nsigned 2026\n`,
   };
   for (const [how, given] of Object.entries(wrong)) it(`is none when it ${how}`, () => expect(parseCheckpoint(given)).toBeNull());
 });
@@ -59,6 +62,10 @@ describe('a note', () => {
     'has no text': '',
     'ends without a newline': good.slice(0, -1),
     'has a line that is no signature': `${good}AAAA\n`,
+    'has something before the dash': good.replaceAll('—', 'x—'),
+    'has something after a signature': good.replaceAll('=\n', '= x\n'),
+    'is one line': 'harbour\n',
+    'has an empty line and no signature': 'harbour\n\nwitness\n',
     'has a hyphen for the dash': good.replaceAll('—', '-'),
     'has a signature without bytes': `${text}\n— witness AAAAAA==\n`,
     'has a name with a plus': good.replace('witness', 'wit+ness'),
@@ -103,6 +110,9 @@ describe('a verifier key', () => {
     'is of another kind': verifierKey('witness', 9 as never, key, sha256),
     'has a longer key': verifierKey('witness', noteKinds.ed25519, Uint8Array.from([...key, 0]), sha256),
     'has no key': 'witness',
+    'has something before it': ` ${written}`,
+    'has something after it': `${written}\n`,
+    'has a shorter key': verifierKey('witness', noteKinds.cosignature, key.slice(1), sha256),
   };
   for (const [how, given] of Object.entries(wrong)) it(`is none when it ${how}`, () => expect(parseVerifierKey(given, sha256)).toBeNull());
 });

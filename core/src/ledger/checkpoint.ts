@@ -45,7 +45,7 @@ export function checkpointText({ origin, size, root }: Checkpoint): string {
 export function parseCheckpoint(text: string): Checkpoint | null {
   const [origin = '', size = '', encoded = '', ...rest] = text.split('\n');
   const root = fromBase64(encoded);
-  const whole = rest.length > 0 && rest.at(-1) === '' && rest.slice(0, -1).every((line) => line !== '');
+  const whole = rest.at(-1) === '' && rest.indexOf('') === rest.length - 1;
   if (!whole || origin === '' || !/^(0|[1-9]\d{0,15})$/.test(size) || !Number.isSafeInteger(Number(size)) || root?.length !== 32)
     return null;
   return { origin, size: Number(size), root };
