@@ -244,6 +244,7 @@ function configOf(url: string) {
     fontsDir: 'server/assets',
     logLevel: 'silent',
     archiveUrl: unreachable,
+    archiveKey: '',
     timeAuthorityUrl: unreachable,
     timeAuthorityCertificates: '',
     witnessUrl: unreachable,

@@ -1487,6 +1487,8 @@ CREATE TABLE public.transfer (
     bag_id uuid,
     made_on date NOT NULL,
     receipt jsonb,
+    payload_oxum text,
+    files integer,
     CONSTRAINT transfer_bag_sha256_check CHECK ((length(bag_sha256) = 32))
 );
 

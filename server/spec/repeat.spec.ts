@@ -70,7 +70,15 @@ describe('the same request a second time', () => {
   async function inCopy(work: (services: Services, database: string) => Promise<void>): Promise<void> {
     const database = await copyOf(world.database);
     const services = await openServices(
-      { ...configFor(database), archiveUrl: '', timeAuthorityUrl: '', timeAuthorityCertificates: '', witnessUrl: '', witnessKey: '' },
+      {
+        ...configFor(database),
+        archiveUrl: '',
+        archiveKey: '',
+        timeAuthorityUrl: '',
+        timeAuthorityCertificates: '',
+        witnessUrl: '',
+        witnessKey: '',
+      },
       pino({ level: 'silent' }),
       {
         connections: 4,

@@ -1,4 +1,4 @@
-import { createHash } from 'node:crypto';
+import { createHash, generateKeyPairSync, sign } from 'node:crypto';
 import { mkdir, mkdtemp, readdir, readFile, writeFile } from 'node:fs/promises';
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { AddressInfo } from 'node:net';
@@ -10,8 +10,11 @@ import { buffer } from 'node:stream/consumers';
 import { execFileSync } from 'node:child_process';
 import { docket, holds, ledger, records, steps } from '@key-cellar/contract';
 import { open as openZip, type ZipFile } from 'yauzl';
+import { canonicalJson } from '@key-cellar/core/ledger';
 import { packBag, type PayloadFile, safePart } from '../src/docket/bag.js';
-import { startArchive } from '../src/standins/archive.js';
+import { packageXml } from '../src/docket/packageXml.js';
+import { wrongReceipt } from '../src/docket/receipt.js';
+import { startArchive, type Archive } from '../src/standins/archive.js';
 import type { StandIn } from '../src/standins/listen.js';
 import { asApplication, pastTheGuards } from './support/database.js';
 import { approvedBatch, executeAndWait, makeWorld, ruleDefinition, statusOf, type World } from './support/world.js';
@@ -43,7 +46,7 @@ const sha256 = (bytes: Uint8Array): string => createHash('sha256').update(bytes)
 
 describe('a bag', () => {
   let folder: string;
-  let archive: StandIn;
+  let archive: Archive;
   beforeAll(async () => {
     folder = await mkdtemp(join(tmpdir(), 'bag-'));
     archive = await startArchive(join(folder, 'archive'));
@@ -54,8 +57,26 @@ describe('a bag', () => {
     path,
     open: () => Readable.from([content], { objectMode: false }),
   });
-  const mets = (paths: readonly string[]): PayloadFile =>
-    file('mets.xml', paths.map((p) => `<FLocat xlink:href="data/${p.split('/').map(encodeURIComponent).join('/')}"/>`).join(''));
+  /** The description as it is written for real; `forge` changes it before it goes in. */
+  const mets = (paths: readonly string[], forge: (xml: string) => string = (xml) => xml): PayloadFile => ({
+    path: 'mets.xml',
+    open: (before) => {
+      const files = paths.map((p) => ({ path: `data/${p}`, fileName: p, mediaType: 'text/plain', use: 'content' as const }));
+      const event = { act: 'filed', at: '2026-09-14T10:00:00Z', agent: 'Ines', note: null };
+      const record = {
+        id: 'r',
+        number: 'A/1',
+        title: 'T',
+        typeTitle: 'Note',
+        dublinCore: [['title', 'T']] as const,
+        rule: 'R',
+        files,
+        events: [event],
+      };
+      const description = { repository: 'H', batch: 'D-1', what: 'x', madeAt: '2026-09-14T10:00:00Z', records: [record] };
+      return Readable.from([forge(packageXml(description, (path) => before.get(path)!))], { objectMode: false });
+    },
+  });
   const pack = (payload: readonly PayloadFile[]): Promise<Buffer> =>
     buffer(
       packBag({
@@ -131,6 +152,60 @@ describe('a bag', () => {
   const refusals: [string, () => Promise<Uint8Array>, RegExp][] = [
     ['what is no ZIP', () => Promise.resolve(Buffer.from('hello')), /not a ZIP/],
     ['a bag without METS', () => pack([file('a.txt', 'a')]), /mets\.xml is missing/],
+    [
+      'a METS that is not well-formed',
+      () => pack([file('a.txt', 'a'), mets(['a.txt'], (xml) => xml.replace('</mets>', ''))]),
+      /not well-formed/,
+    ],
+    [
+      'a METS with a character that XML has not',
+      () => pack([file('a.txt', 'a'), mets(['a.txt'], (xml) => xml.replace('T<', 'T\u0001<'))]),
+      /not well-formed/,
+    ],
+    [
+      'a METS with another fingerprint',
+      () => pack([file('a.txt', 'a'), mets(['a.txt'], (xml) => xml.replace(/CHECKSUM="./, 'CHECKSUM="x'))]),
+      /says something else of data\/a\.txt \(METS\)/,
+    ],
+    [
+      'a METS with another size',
+      () => pack([file('a.txt', 'a'), mets(['a.txt'], (xml) => xml.replace('SIZE="1"', 'SIZE="2"'))]),
+      /\(METS\)/,
+    ],
+    [
+      'a PREMIS with another fingerprint',
+      () => pack([file('a.txt', 'a'), mets(['a.txt'], (xml) => xml.replace(/<premis:messageDigest>./, '<premis:messageDigest>x'))]),
+      /says something else of data\/a\.txt \(PREMIS\)/,
+    ],
+    [
+      'a PREMIS without the file',
+      () =>
+        pack([
+          file('a.txt', 'a'),
+          mets(['a.txt'], (xml) => xml.replace(/<premis:objectIdentifierValue>[^<]*/, '<premis:objectIdentifierValue>other')),
+        ]),
+      /does not name data\/a\.txt \(PREMIS\)/,
+    ],
+    [
+      'a PREMIS with an agent that it does not describe',
+      () =>
+        pack([
+          file('a.txt', 'a'),
+          mets(['a.txt'], (xml) => xml.replace('<premis:agentIdentifierValue>Ines', '<premis:agentIdentifierValue>Tomas')),
+        ]),
+      /does not describe the agent Ines/,
+    ],
+    [
+      'a METS that names a file which is not there',
+      () =>
+        pack([
+          file('a.txt', 'a'),
+          mets(['a.txt'], (xml) =>
+            xml.replace('<fileSec>', '<fileSec><fileGrp><file SIZE="1" CHECKSUM="x"><FLocat xlink:href="data/b.txt"/></file></fileGrp>'),
+          ),
+        ]),
+      /names data\/b\.txt, which is not in the bag/,
+    ],
     ['a METS that leaves a file out', () => pack([file('a.txt', 'a'), mets([])]), /does not name data\/a\.txt/],
     [
       'a changed payload',
@@ -189,9 +264,36 @@ async function between(archive: StandIn): Promise<Between> {
   return here;
 }
 
+describe('a receipt', () => {
+  const { privateKey, publicKey } = generateKeyPairSync('ed25519');
+  const key = publicKey.export({ type: 'spki', format: 'pem' }).toString();
+  const bag = { name: 'D-1', sha256: 'a'.repeat(64), payloadOxum: '5.2', files: 2 };
+  const plain = { archive: 'A', accession: '1', receivedOn: '2026-09-14', bag: 'D-1', bagSha256: bag.sha256, payloadOxum: '5.2', files: 2 };
+  const signed = (changes: Partial<typeof plain> = {}) => {
+    const receipt = { ...plain, ...changes };
+    return { ...receipt, signature: sign(null, Buffer.from(canonicalJson(receipt)), privateKey).toString('base64') };
+  };
+
+  it('counts when it is signed and says of the bag what it is', () => {
+    expect(wrongReceipt(signed(), bag, key)).toBeNull();
+    // Of a bag that was packed before they were noted, numbers cannot be compared.
+    expect(wrongReceipt(signed({ files: 3 }), { ...bag, payloadOxum: null, files: null }, key)).toBeNull();
+  });
+
+  const wrong: [string, ReturnType<typeof signed>, string][] = [
+    ['somebody else signed', { ...signed(), signature: Buffer.alloc(64).toString('base64') }, 'is not signed by the archive'],
+    ['anything was changed after it was signed', { ...signed(), accession: '2' }, 'is not signed by the archive'],
+    ['it is for other bytes', signed({ bagSha256: 'b'.repeat(64) }), 'is not for this bag'],
+    ['it names another bag', signed({ bag: 'D-2' }), 'names another bag'],
+    ['it says another size', signed({ payloadOxum: '6.2' }), 'is for a bag of another size'],
+    ['it counts other files', signed({ files: 3 }), 'counts other files'],
+  ];
+  for (const [when, receipt, why] of wrong) it(`does not when ${when}`, () => expect(wrongReceipt(receipt, bag, key)).toBe(why));
+});
+
 describe('a transfer', () => {
   let world: World;
-  let archive: StandIn;
+  let archive: Archive;
   let way: Between;
   let folder: string;
   const straight: Between['behave'] = async (forward, response) => {
@@ -202,7 +304,7 @@ describe('a transfer', () => {
     folder = await mkdtemp(join(tmpdir(), 'archive-'));
     archive = await startArchive(folder);
     way = await between(archive);
-    world = await makeWorld({ archiveUrl: way.url });
+    world = await makeWorld({ archiveUrl: way.url, archiveKey: archive.key });
     await world.rule(
       'R-T',
       world.ids.A01,
@@ -301,7 +403,7 @@ describe('a transfer', () => {
       const { body } = await forward();
       response.writeHead(201).end(JSON.stringify({ ...(JSON.parse(body) as object), bagSha256: '0'.repeat(64) }));
     };
-    expect(await job(batchId)).toContain('receipt is not for this bag');
+    expect(await job(batchId)).toContain('receipt is not signed by the archive');
     expect((await dossier(id)).state).toBe('working');
   });
 

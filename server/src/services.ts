@@ -12,7 +12,7 @@ import { effectThreads, ruleBooks } from './schedule/index.js';
 export type { Services };
 
 /** A configuration in which every outside service has an address, be it a stand-in's. */
-export type Reachable = Config & Outside & { readonly archiveUrl: string };
+export type Reachable = Config & Outside & { readonly archiveUrl: string; readonly archiveKey: string };
 
 /** Only what the ledger needs of it: it goes to threads as well. */
 export const outsideOf = ({
@@ -52,7 +52,7 @@ export async function openServices(
     rules: ruleBooks(countPool),
     jobs: await openJobs(config.appUrl, pool, log),
     events: eventsOver(listenersOver(() => services)),
-    archiveUrl: config.archiveUrl,
+    archive: { url: config.archiveUrl, key: config.archiveKey },
     sealer: given.sealer(pool),
     outside: outsideOf(config),
     effects: effectThreads(),

@@ -66,13 +66,14 @@ async function withStandIns(given: Config): Promise<{ config: Reachable; stopSta
     return standIn;
   };
   const folder = (name: string): string => join(given.standInsDir, name);
-  const archiveUrl = given.archiveUrl ?? (await begun(startArchive(folder('archive')))).url;
+  const archive = given.archiveUrl === null ? await begun(startArchive(folder('archive'))) : null;
   const time = given.timeAuthorityUrl === null ? await begun(startTimeAuthority(folder('time-office'))) : null;
   const witness = given.witnessUrl === null ? await begun(startWitness(folder('witness'))) : null;
   return {
     config: {
       ...given,
-      archiveUrl,
+      archiveUrl: archive?.url ?? given.archiveUrl!,
+      archiveKey: archive?.key ?? given.archiveKey ?? '',
       timeAuthorityUrl: time?.url ?? given.timeAuthorityUrl!,
       timeAuthorityCertificates: time?.certificate ?? given.timeAuthorityCertificates ?? '',
       witnessUrl: witness?.url ?? given.witnessUrl!,

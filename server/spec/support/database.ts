@@ -37,6 +37,7 @@ export function configFor(database: string): Config {
     fontsDir: folder('assets'),
     logLevel: process.env['LOG_LEVEL'] ?? 'silent',
     archiveUrl: null,
+    archiveKey: null,
     timeAuthorityUrl: null,
     timeAuthorityCertificates: null,
     witnessUrl: null,

@@ -61,18 +61,24 @@ async function* measured(source: AsyncIterable<Uint8Array>, tell: (fixity: Fixit
 
 const manifest = (files: ReadonlyMap<string, Fixity>): string => [...files].map(([path, { sha256 }]) => `${sha256}  ${path}\n`).join('');
 
+/** Octets and number of payload files (RFC 8493 §2.2.2). */
+const oxum = (payload: ReadonlyMap<string, Fixity>): string =>
+  `${[...payload.values()].reduce((sum, f) => sum + f.size, 0)}.${payload.size}`;
+
 function bagInfo(bag: Bag, payload: ReadonlyMap<string, Fixity>): string {
-  const octets = [...payload.values()].reduce((sum, f) => sum + f.size, 0);
-  const lines = [...bag.info, ['Payload-Oxum', `${octets}.${payload.size}`] as const];
+  const lines = [...bag.info, ['Payload-Oxum', oxum(payload)] as const];
   // A value never spans lines here, so nothing has to be folded (RFC 8493 §2.2.2).
   return lines.map(([label, value]) => `${label}: ${value.replace(/\s+/g, ' ')}\n`).join('');
 }
 
 /**
  * Writes a bag (BagIt 1.0, RFC 8493) as a ZIP stream: each file is read once, hashed on its way, and the manifests
- * follow at the end. Fails as a whole when one file cannot be read.
+ * follow at the end. Fails as a whole when one file cannot be read. `tell` hears what it holds before the end.
  */
-export function packBag(bag: Bag): Readable {
+export function packBag(
+  bag: Bag,
+  tell: (summary: { readonly payloadOxum: string; readonly files: number }) => void = () => undefined,
+): Readable {
   const zip = new ZipFile();
   const payload = new Map<string, Fixity>();
   const tags = new Map<string, Fixity>();
@@ -103,7 +109,10 @@ export function packBag(bag: Bag): Readable {
   };
   add('bagit.txt', tags, () => text('BagIt-Version: 1.0\nTag-File-Character-Encoding: UTF-8\n'));
   for (const file of bag.payload) add(`data/${file.path}`, payload, () => file.open(payload));
-  add('bag-info.txt', tags, () => text(bagInfo(bag, payload)));
+  add('bag-info.txt', tags, () => {
+    tell({ payloadOxum: oxum(payload), files: payload.size });
+    return text(bagInfo(bag, payload));
+  });
   add('manifest-sha256.txt', tags, () => text(manifest(payload)));
   add('tagmanifest-sha256.txt', null, () => text(manifest(tags)));
   zip.end();

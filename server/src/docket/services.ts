@@ -3,6 +3,6 @@ import type { Services as Records } from '../records/index.js';
 
 /** What the docket, and every area above it, is given. */
 export interface Services extends Records, Ledger {
-  /** Where transfers go: an archive that takes bags at `/accessions`. */
-  readonly archiveUrl: string;
+  /** Where transfers go, and who signs receipts for them. */
+  readonly archive: { readonly url: string; readonly key: string };
 }

@@ -7,8 +7,8 @@ import { exportLines, finalHead, type ExportLine } from '../ledger/index.js';
 import { contentById, DamagedContent, damagedAmong, dropUnusedContent, setApart, versionsOf } from '../records/index.js';
 import { factNames, recordTypes } from '../facts/index.js';
 import type { Services } from './services.js';
-import { type Fixity, packBag, type PayloadFile, safePart } from './bag.js';
-import { receiptSchema, type Receipt } from './receipt.js';
+import { type Bag, type Fixity, packBag, type PayloadFile, safePart } from './bag.js';
+import { receiptSchema, wrongReceipt, type Receipt } from './receipt.js';
 import { packageXml, type PackedFile, type PackedRecord } from './packageXml.js';
 import type * as batchStore from './batchStore.js';
 import * as transferStore from './transferStore.js';
@@ -108,7 +108,8 @@ async function pack(services: Services, actor: Actor, batch: batchStore.BatchRow
         path: 'mets.xml',
         open: (before) => Readable.from([packageXml(description, (path) => before.get(path) as Fixity)], { objectMode: false }),
       };
-      const bag = packBag({
+      let summary: { payloadOxum: string; files: number } | null = null;
+      const described: Bag = {
         name: batch.number,
         payload: [...packed.flatMap((p) => p.payload), mets],
         info: [
@@ -119,7 +120,8 @@ async function pack(services: Services, actor: Actor, batch: batchStore.BatchRow
           ...(head ? [['Ledger-Head', `${head.size} entries, root ${head.root}, cosigned by ${head.witness!.name}`] as const] : []),
         ],
         madeOn: new Date(`${actor.today}T12:00:00Z`),
-      });
+      };
+      const bag = packBag(described, (told) => (summary = told));
       const name = `${batch.number}.zip`;
       const content = await services.contents.write(uow, bag, name, Infinity);
       await transferStore.addTransfer(uow, {
@@ -129,6 +131,7 @@ async function pack(services: Services, actor: Actor, batch: batchStore.BatchRow
         sha256: content.sha256,
         size: content.size,
         bagId: content.id,
+        ...summary!,
         today: actor.today,
       });
       uow.enter({
@@ -141,18 +144,38 @@ async function pack(services: Services, actor: Actor, batch: batchStore.BatchRow
   );
 }
 
-/** Sends the bag. Throws a problem with a sentence when the archive cannot be reached, refuses it, or confirms another. */
-async function deliver(services: Services, today: string, transfer: transferStore.TransferRow): Promise<Receipt> {
-  const { pool } = services;
-  const content = await contentById(pool, transfer.bag_id!);
-  if (!content) throw new Problem(500, 'content-damaged', 'The bag is missing from the store.');
-  const bag = Readable.from(services.contents.readWhole(pool, content));
-  const response = await fetch(`${services.archiveUrl}/accessions`, {
+/** How long the archive may take for one bag, and how often it is tried while it cannot be reached. */
+const patienceMs = 30 * 60_000;
+const tries = 3;
+const pauseMs = 1000;
+
+/** Sends the bag once. A bag is the same each time, and the archive answers the same again. */
+function send(services: Services, today: string, content: { id: string; size: number; sha256: Buffer }): Promise<Response> {
+  return fetch(`${services.archive.url}/accessions`, {
     method: 'POST',
     headers: { 'content-type': 'application/zip', 'x-sent-on': today },
-    body: Readable.toWeb(bag) as ReadableStream,
+    body: Readable.toWeb(Readable.from(services.contents.readWhole(services.pool, content))) as ReadableStream,
     duplex: 'half',
-  } as RequestInit).catch((error: unknown) => {
+    signal: AbortSignal.timeout(patienceMs),
+  } as RequestInit);
+}
+
+async function sendAgain(...sending: Parameters<typeof send>): Promise<Response> {
+  for (let left = tries; ;) {
+    try {
+      return await send(...sending);
+    } catch (error) {
+      if (--left === 0) throw error;
+      await new Promise((resolve) => setTimeout(resolve, pauseMs * (tries - left)));
+    }
+  }
+}
+
+/** Sends the bag. Throws a problem with a sentence when the archive cannot be reached, refuses it, or confirms another. */
+async function deliver(services: Services, today: string, transfer: transferStore.TransferRow): Promise<Receipt> {
+  const content = await contentById(services.pool, transfer.bag_id!);
+  if (!content) throw new Problem(500, 'content-damaged', 'The bag is missing from the store.');
+  const response = await sendAgain(services, today, content).catch((error: unknown) => {
     services.log.warn({ err: error }, 'archive not reached');
     throw new Problem(503, 'archive-away', 'The archive could not be reached. Nothing was removed here; execute the batch again later.');
   });
@@ -166,8 +189,15 @@ async function deliver(services: Services, today: string, transfer: transferStor
     );
   }
   const receipt = receiptSchema.safeParse(answer);
-  if (!receipt.success || receipt.data.bagSha256 !== transfer.bag_sha256.toString('hex')) {
-    throw new Problem(409, 'receipt-wrong', 'The archive’s receipt is not for this bag. Nothing was removed here.');
+  const bag = {
+    name: transfer.bag_name.replace(/\.zip$/, ''),
+    sha256: transfer.bag_sha256.toString('hex'),
+    payloadOxum: transfer.payload_oxum,
+    files: transfer.files,
+  };
+  const wrong = receipt.success ? wrongReceipt(receipt.data, bag, services.archive.key) : 'cannot be read';
+  if (!receipt.success || wrong !== null) {
+    throw new Problem(409, 'receipt-wrong', `The archive’s receipt ${wrong}. Nothing was removed here.`);
   }
   return receipt.data;
 }

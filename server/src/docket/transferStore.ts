@@ -41,23 +41,39 @@ export interface TransferRow extends Record<string, unknown> {
   bag_sha256: Buffer;
   bag_id: string | null;
   receipt: Receipt | null;
+  payload_oxum: string | null;
+  files: number | null;
 }
 
 export function transferOf(db: Db, batchId: string) {
-  return row<TransferRow>(db, 'transfer.of', 'select records, bag_name, bag_sha256, bag_id, receipt from transfer where batch_id = $1', [
-    batchId,
-  ]);
+  return row<TransferRow>(
+    db,
+    'transfer.of',
+    'select records, bag_name, bag_sha256, bag_id, receipt, payload_oxum, files from transfer where batch_id = $1',
+    [batchId],
+  );
 }
 
 export async function addTransfer(
   db: Db,
-  t: { batchId: string; records: readonly string[]; bagName: string; sha256: Buffer; size: number; bagId: string; today: string },
+  t: {
+    batchId: string;
+    records: readonly string[];
+    bagName: string;
+    sha256: Buffer;
+    size: number;
+    bagId: string;
+    payloadOxum: string;
+    files: number;
+    today: string;
+  },
 ): Promise<void> {
   await run(
     db,
     'transfer.add',
-    'insert into transfer (batch_id, records, bag_name, bag_sha256, bag_size, bag_id, made_on) values ($1, $2, $3, $4, $5, $6, $7)',
-    [t.batchId, t.records, t.bagName, t.sha256, t.size, t.bagId, t.today],
+    `insert into transfer (batch_id, records, bag_name, bag_sha256, bag_size, bag_id, payload_oxum, files, made_on)
+     values ($1, $2, $3, $4, $5, $6, $7, $8, $9)`,
+    [t.batchId, t.records, t.bagName, t.sha256, t.size, t.bagId, t.payloadOxum, t.files, t.today],
   );
 }
 

@@ -26,6 +26,8 @@ export interface Config {
   readonly logLevel: string;
   /** The archive that takes transfers; null lets a stand-in run on loopback. */
   readonly archiveUrl: string | null;
+  /** Its public key (Ed25519, PEM): a receipt that it did not sign is none. */
+  readonly archiveKey: string | null;
   /** The time-stamping authority (RFC 3161) for tree heads; null lets a stand-in run on loopback. */
   readonly timeAuthorityUrl: string | null;
   /** Its certificates as PEM, or of who issued them; a stamp by another is no stamp. */
@@ -99,7 +101,8 @@ export function readConfig(env: NodeJS.ProcessEnv = process.env): Config {
     migrationsDir: join(root, 'server', 'migrations'),
     fontsDir: join(root, 'server', 'assets'),
     logLevel: env['LOG_LEVEL'] ?? 'info',
-    archiveUrl: env['ARCHIVE_URL'] ?? null,
+    archiveUrl: outside(env, 'ARCHIVE_URL', 'ARCHIVE_KEY'),
+    archiveKey: env['ARCHIVE_KEY'] ? readFileSync(env['ARCHIVE_KEY'], 'utf8') : null,
     timeAuthorityUrl: outside(env, 'TIME_AUTHORITY_URL', 'TIME_AUTHORITY_CERTIFICATES'),
     timeAuthorityCertificates: certificates ? readFileSync(certificates, 'utf8') : null,
     witnessUrl: outside(env, 'WITNESS_URL', 'WITNESS_KEY'),

@@ -1,11 +1,13 @@
-import { createHash, randomUUID } from 'node:crypto';
+import { createHash, createPrivateKey, createPublicKey, generateKeyPairSync, randomUUID, sign, type KeyObject } from 'node:crypto';
 import { createWriteStream } from 'node:fs';
-import { appendFile, mkdir, readFile, rename, rm } from 'node:fs/promises';
+import { appendFile, mkdir, readdir, readFile, rename, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { pipeline } from 'node:stream/promises';
+import { canonicalJson } from '@key-cellar/core/ledger';
 import { Hono } from 'hono';
-import { withZip, type ZipPart } from '../kernel/index.js';
+import { keepKey, keptKey, withZip, type ZipPart } from '../kernel/index.js';
 import { serveStandIn, type StandIn } from './listen.js';
+import { readPackage } from './packageCheck.js';
 
 /** What the archive answers once it has verified a bag. */
 interface Accession {
@@ -16,6 +18,21 @@ interface Accession {
   readonly bagSha256: string;
   readonly payloadOxum: string;
   readonly files: number;
+  /** Ed25519 over the rest in canonical JSON (RFC 8785), as base64. */
+  readonly signature: string;
+}
+
+export interface Archive extends StandIn {
+  /** Its public key as PEM: who signs receipts. */
+  readonly key: string;
+}
+
+/** The archive's key in its folder, made there at first. */
+async function ownKey(folder: string): Promise<KeyObject> {
+  if (!(await readdir(folder)).includes('archive.pem')) {
+    await keepKey(folder, 'archive', generateKeyPairSync('ed25519').privateKey.export({ type: 'pkcs8', format: 'pem' }).toString());
+  }
+  return createPrivateKey(await keptKey(folder, 'archive'));
 }
 
 class BadBag extends Error {}
@@ -74,12 +91,34 @@ async function verifyParts(parts: AsyncIterable<ZipPart>): Promise<{ bag: string
   const payloadOxum = `${octets}.${manifest.size}`;
   const info = await textOf(files.get('bag-info.txt'), 'bag-info.txt');
   if (!info.includes(`Payload-Oxum: ${payloadOxum}\n`)) throw new BadBag('Payload-Oxum does not say what the bag holds.');
-  const mets = await textOf(files.get('data/mets.xml'), 'data/mets.xml');
-  for (const name of manifest.keys()) {
-    const href = name.split('/').map(encodeURIComponent).join('/');
-    if (name !== 'data/mets.xml' && !mets.includes(`xlink:href="${href}"`)) throw new BadBag(`mets.xml does not name ${name}.`);
-  }
+  verifyDescription(await textOf(files.get('data/mets.xml'), 'data/mets.xml'), manifest, files);
   return { bag, payloadOxum, files: manifest.size };
+}
+
+/** Reads the description on its own path, and holds it against what is in the bag. */
+function verifyDescription(xml: string, manifest: ReadonlyMap<string, string>, files: ReadonlyMap<string, ZipPart>): void {
+  const described = (() => {
+    try {
+      return readPackage(xml);
+    } catch (error) {
+      throw new BadBag(`mets.xml is not well-formed: ${(error as Error).message}`);
+    }
+  })();
+  for (const [name, sha256] of manifest) {
+    if (name === 'data/mets.xml') continue;
+    for (const [what, said] of [
+      ['METS', described.mets.get(name)],
+      ['PREMIS', described.premis.get(name)],
+    ] as const) {
+      if (!said) throw new BadBag(`mets.xml does not name ${name} (${what}).`);
+      if (said.sha256 !== sha256 || said.size !== files.get(name)!.size)
+        throw new BadBag(`mets.xml says something else of ${name} (${what}).`);
+    }
+  }
+  for (const name of described.mets.keys()) if (!manifest.has(name)) throw new BadBag(`mets.xml names ${name}, which is not in the bag.`);
+  for (const agent of described.linked)
+    if (!described.agents.has(agent)) throw new BadBag(`mets.xml does not describe the agent ${agent}.`);
+  if (described.empty > 0) throw new BadBag('mets.xml has a record without a file.');
 }
 
 async function verifyBag(path: string): ReturnType<typeof verifyParts> {
@@ -101,11 +140,12 @@ async function register(folder: string): Promise<Accession[]> {
 
 /**
  * A small archive on loopback, in place of the one that a repository hands records over to. `POST /accessions` takes a
- * bag as ZIP, verifies it, keeps it in `folder` and answers with an accession receipt; the same bag again gets the same
+ * bag as ZIP, verifies it, keeps it in `folder` and answers with a signed accession receipt; the same bag again gets the same
  * receipt; a bag that does not verify gets 422 and a sentence.
  */
-export async function startArchive(folder: string): Promise<StandIn> {
+export async function startArchive(folder: string): Promise<Archive> {
   await mkdir(folder, { recursive: true });
+  const key = await ownKey(folder);
   const app = new Hono();
   let turn: Promise<unknown> = Promise.resolve();
   const accept = async (temporary: string, sha256: string, receivedOn: string): Promise<Accession> => {
@@ -115,13 +155,14 @@ export async function startArchive(folder: string): Promise<StandIn> {
     const verified = await verifyBag(temporary);
     const year = receivedOn.slice(0, 4);
     const number = known.filter((a) => a.accession.includes(` ${year}/`)).length + 1;
-    const accession = {
+    const receipt = {
       archive: archiveName,
       accession: `TSA ${year}/${String(number).padStart(4, '0')}`,
       receivedOn,
       ...verified,
       bagSha256: sha256,
     };
+    const accession = { ...receipt, signature: sign(null, Buffer.from(canonicalJson(receipt)), key).toString('base64') };
     await rename(temporary, join(folder, `${sha256}.zip`));
     await appendFile(join(folder, 'accessions.jsonl'), `${JSON.stringify(accession)}\n`);
     return accession;
@@ -154,5 +195,6 @@ export async function startArchive(folder: string): Promise<StandIn> {
       await rm(temporary, { force: true });
     }
   });
-  return serveStandIn(app);
+  const pem = createPublicKey(key).export({ type: 'spki', format: 'pem' }).toString();
+  return { ...(await serveStandIn(app)), key: pem };
 }
