@@ -98,6 +98,74 @@ async function verifying(): Promise<void> {
   await ratio('ledger: compute the whole tree', 'SHA-256 of the same bytes', tree, bare, 3);
 }
 
+/** Content of 48 MB: taken in, read whole as fixity does, and read in a part, each against the bare work on the same chunks. */
+async function largeContent({ contents, uploadPool: pool }: Services, person: SignedIn): Promise<void> {
+  const size = 48 * 1024 * 1024;
+  let bytes = randomBytes(size);
+  const chunks = (): Buffer[] => Array.from({ length: size / 1048576 }, (_, i) => bytes.subarray(i * 1048576, (i + 1) * 1048576));
+  const stream = async function* (): AsyncGenerator<Buffer> {
+    yield* chunks();
+  };
+  let id = '';
+  const bareIn = async (): Promise<void> => {
+    const client = await pool.connect();
+    await client.query('begin');
+    for (const chunk of chunks()) {
+      await client.query({
+        name: 'bare.chunk',
+        text: 'insert into bench_bare (sha, bytes) values ($1, $2)',
+        values: [sha256(chunk), chunk],
+      });
+    }
+    await client.query('commit');
+    client.release();
+  };
+  const take = (): Promise<void> =>
+    withUnitOfWork(
+      pool,
+      person,
+      async (uow) => {
+        id = (await contents.write(uow, stream(), 'large.bin')).id;
+      },
+      'none',
+    );
+  await ratio(
+    'take in one large file',
+    'hash and bare insert of the same chunks',
+    take,
+    bareIn,
+    1.5,
+    () => void (bytes = randomBytes(size)),
+  );
+  const read = async (from: number, to: number): Promise<void> => {
+    for await (const piece of contents.read(pool, id, from, to)) void piece;
+  };
+  const whole = async (): Promise<void> => {
+    for await (const piece of contents.readWhole(pool, { id, size, sha256: sha256(bytes) as Buffer })) void piece;
+  };
+  const bareRead = async (first: number, count: number): Promise<void> => {
+    for (let seq = first; seq < first + count; seq++) {
+      await pool.query({
+        name: 'bare.read',
+        text: 'select bytes from content_chunk where content_id = $1 and seq = $2',
+        values: [id, seq],
+      });
+    }
+  };
+  const bareWhole = async (): Promise<void> => {
+    await bareRead(0, size / 1048576);
+    for (const chunk of chunks()) sha256(chunk);
+  };
+  await ratio('fixity of a large content', 'bare read and SHA-256 of the same bytes', whole, bareWhole, 1.5);
+  await ratio(
+    'read a part of a large content',
+    'bare read of its chunks',
+    () => read(5_000_000, 13_000_000),
+    () => bareRead(4, 9),
+    1.5,
+  );
+}
+
 /** All that verifying looks at, from the database, against SHA-256 of the same texts read in the same way. */
 async function wholeLedger({ pool, outside }: Services): Promise<void> {
   const ours = async (): Promise<void> => {
@@ -328,6 +396,7 @@ async function main(): Promise<void> {
     return;
   }
   await intake(quiet, kept, quick ? 100 : 400);
+  await largeContent(quiet, kept);
   await appendAndSeal(quiet.pool, quick ? 5000 : 20_000);
   await wholeLedger(quiet);
   await closeQuiet(quiet);

@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { get, id, put } from './shared.js';
+import { dateText, get, id, put } from './shared.js';
 
 const schedule = z.object({
   /** Every content is checked within so many days. */
@@ -26,6 +26,16 @@ const state = schedule.extend({
   /** How many contents are set apart as damaged, and the first hundred of them. */
   damagedCount: z.number().int(),
   damaged: z.array(damaged),
+  /** What does not belong together, counted once a day; null before the first time. */
+  reconciled: z
+    .object({
+      on: dateText,
+      /** Contents that nothing has. */
+      contentsOfNothing: z.number().int(),
+      /** Records that should have content and have none. */
+      recordsWithout: z.number().int(),
+    })
+    .nullable(),
   /** Keys that are still to be destroyed. */
   keysToDestroy: z.number().int(),
 });

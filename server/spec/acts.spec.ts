@@ -188,17 +188,23 @@ describe('every act, by every kind of person, on what is inside, outside, hidden
   it('enters under a name of its own in the table, or not at all', async () => {
     const keeper = world.askers.find((asker) => asker.name === 'keeper of all')!;
     const { act } = named.find((one) => one.name === 'holds.makeMatter')!;
-    const saying = (name: string): AnyAct => ({
+    const entering = (entry: unknown): AnyAct => ({
       ...act,
       definition: {
         ...act.definition,
-        write: () => Promise.resolve({ answer: {}, entry: { act: name, subject: { kind: 'matter', id: null, name: 'M' } } }),
+        write: () => Promise.resolve({ answer: {}, entry: entry as null }),
       },
     });
-    const carriedOut = (name: string): Promise<unknown> =>
-      carryOut(world.services, keeper.person, saying(name), inputFor('holds.makeMatter', act.endpoint, 'inside') as never, { trial: true });
-    await expectAsync(carriedOut('opened a matter')).toBeResolved();
-    await expectAsync(carriedOut('did something else')).toBeRejectedWithError(/did something else/);
+    const carriedOut = (entry: unknown): Promise<unknown> =>
+      carryOut(world.services, keeper.person, entering(entry), inputFor('holds.makeMatter', act.endpoint, 'inside') as never, {
+        trial: true,
+      });
+    const entry = (name: string) => ({ act: name, subject: { kind: 'matter', id: null, name: 'M' } });
+    await expectAsync(carriedOut(entry('opened a matter'))).toBeResolved();
+    await expectAsync(carriedOut(entry('did something else'))).toBeRejectedWithError(/did something else/);
+    // Nothing to enter is said as such; an empty list of entries is an act that forgot its own.
+    await expectAsync(carriedOut(null)).toBeResolved();
+    await expectAsync(carriedOut([])).toBeRejectedWithError(/changed something and entered nothing/);
   });
 
   it('what the state of a record forbids, it forbids a keeper of all of it too, and nothing else', async () => {

@@ -6,7 +6,7 @@ import { docket, fixity, ledger, receiving, reports } from '@key-cellar/contract
 import { startServer } from '../src/index.js';
 import { openPool, withUnitOfWork } from '../src/kernel/index.js';
 import { contentKeys, openContents } from '../src/records/index.js';
-import { checkContents, pauseAfter } from '../src/records/fixity.js';
+import { checkContents, pauseAfter, reconcileDaily } from '../src/records/fixity.js';
 import { asApplication, asOwner, configFor, copyOf, dropDatabase, freshDatabase, pastTheGuards } from './support/database.js';
 import { eventually } from './support/eventually.js';
 import { approvedBatch, Client, executeAndWait, makeWorld, statusOf, today, type Login, type World } from './support/world.js';
@@ -142,6 +142,19 @@ describe('contents', () => {
         ]);
       });
       expect(await (await get(id)).text()).toBe('of before');
+      await damage(id);
+      expect((await get(id)).status).toBe(500);
+      // As on a disk that went bad: what was noted of the chunk stays.
+      await pastTheGuards(world.database, async (client) => {
+        await client.query('update content set damaged_at = null');
+        await client.query('alter table content_chunk alter sha256 drop expression');
+        await client.query('update content_chunk set bytes = $2, sha256 = sha256($3) where content_id = $1', [
+          contentId,
+          Buffer.from('of bEfore'),
+          bytes,
+        ]);
+      });
+      expect((await get(id)).status).toBe(500);
     });
 
     it('never share a key: not in two servers, nor in a copy of the database beside it', async () => {
@@ -338,6 +351,19 @@ describe('contents', () => {
       await everythingDue();
       await eventually(async () => (await check()) === null);
       expect((await acts(bad)).filter((act) => act === 'found damaged content').length).toBe(1);
+    });
+
+    it('and records belong together: what does not is counted once a day, and told', async () => {
+      const [one, two] = [await file('one'), await file('two')];
+      const count = async (on: string) => {
+        await reconcileDaily(world.services, { today: on });
+        return (await state()).reconciled;
+      };
+      expect(await count('2026-09-20')).toEqual({ on: '2026-09-20', contentsOfNothing: 0, recordsWithout: 0 });
+      await pastTheGuards(world.database, (client) => client.query('delete from version where record_id = any ($1::uuid[])', [[one, two]]));
+      // Looked at already on that day.
+      expect((await count('2026-09-20'))!.recordsWithout).toBe(0);
+      expect(await count('2026-09-21')).toEqual({ on: '2026-09-21', contentsOfNothing: 2, recordsWithout: 2 });
     });
 
     it('are set apart as well when somebody reads what is damaged', async () => {

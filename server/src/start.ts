@@ -7,6 +7,7 @@ import { makeApp } from './http/app.js';
 import { forgetEnded, readSettings } from './identity/index.js';
 import { openSealer } from './ledger/index.js';
 import { foldRack } from './plan/index.js';
+import { reconcileDaily } from './records/index.js';
 import { sendHeadLetters } from './reports/index.js';
 import { foldRuleUse } from './schedule/index.js';
 import { closeConnections, openServices, outsideOf, type Reachable, type Services } from './services.js';
@@ -101,6 +102,7 @@ export async function startServices(given: Config, log: Logger = pino({ level: g
       .then(async ({ today }) => {
         await sweepDaily(services, programActor('sweep', today));
         await sendHeadLetters(services, programActor('ledger', today));
+        await reconcileDaily(services, { today });
       })
       .catch((error: unknown) => log.warn({ err: error }, 'the work of the day failed; it is tried again'));
   };

@@ -270,3 +270,44 @@ export async function damagedAmong(db: Db, records: readonly string[]): Promise<
   );
   return new Set(found.map((f) => f.id));
 }
+
+interface Reconciled {
+  readonly on: string;
+  readonly contentsOfNothing: number;
+  readonly recordsWithout: number;
+}
+
+export async function reconciled(db: Db): Promise<Reconciled | null> {
+  return (await row<{ value: Reconciled }>(db, 'fixity.reconciled', `select value from setting where name = 'reconciled'`))?.value ?? null;
+}
+
+export async function setReconciled(db: Db, found: Reconciled): Promise<void> {
+  await run(
+    db,
+    'fixity.setReconciled',
+    `insert into setting (name, value) values ('reconciled', $1) on conflict (name) do update set value = excluded.value`,
+    [JSON.stringify(found)],
+  );
+}
+
+/** Whole contents that no version, arrival or bag has. */
+export async function countContentsOfNothing(db: Db): Promise<number> {
+  const found = await row<{ n: number }>(
+    db,
+    'fixity.ofNothing',
+    `select count(*) as n from content c where c.sha256 is not null and not exists (select from version v where v.content_id = c.id)
+       and not exists (select from arrival a where a.content_id = c.id) and not exists (select from transfer t where t.bag_id = c.id)`,
+  );
+  return found!.n;
+}
+
+/** Records that are still there, have had a version, and have none. */
+export async function countRecordsWithout(db: Db): Promise<number> {
+  const found = await row<{ n: number }>(
+    db,
+    'fixity.without',
+    `select count(*) as n from record r
+     where r.state <> 'disposed' and r.medium = 'electronic' and r.version_no > 0 and not exists (select from version v where v.record_id = r.id)`,
+  );
+  return found!.n;
+}

@@ -102,6 +102,19 @@ export async function checkEveryContent({
   }
 }
 
+/**
+ * Counts once a day what does not belong together: contents that nothing has, and records that should have one and have none. Neither can
+ * come about through the application; what is found is told to the log and on Proof, and nothing is removed.
+ */
+export async function reconcileDaily({ pool, log }: Pick<Services, 'pool' | 'log'>, { today }: Pick<Actor, 'today'>): Promise<void> {
+  const last = await store.reconciled(pool);
+  if (last?.on === today) return;
+  const [contentsOfNothing, recordsWithout] = [await store.countContentsOfNothing(pool), await store.countRecordsWithout(pool)];
+  if (contentsOfNothing + recordsWithout > 0)
+    log.error({ contentsOfNothing, recordsWithout }, 'contents and records do not belong together');
+  await store.setReconciled(pool, { on: today, contentsOfNothing, recordsWithout });
+}
+
 /** How long to wait after so many bytes were read, so that no more is read in a second than the keeper said. Milliseconds. */
 export async function pauseAfter(services: Services, bytes: number): Promise<number> {
   const { megabytesPerSecond } = await store.fixitySchedule(services.pool, usual);
@@ -144,11 +157,12 @@ export async function eraseKeys(services: Services, actor: Actor): Promise<numbe
 export async function fixityState(services: Pick<Services, 'pool'>): Promise<FixityState> {
   const { pool } = services;
   const schedule = await store.fixitySchedule(pool, usual);
-  const [oldest, due, damaged, damagedCount, keysToDestroy] = await Promise.all([
+  const [oldest, due, damaged, damagedCount, reconciled, keysToDestroy] = await Promise.all([
     store.oldestCheck(pool),
     store.countDue(pool, schedule.days, dueShown),
     store.damagedContents(pool, damagedShown),
     store.countDamaged(pool),
+    store.reconciled(pool),
     store.countKeysToErase(pool),
   ]);
   return {
@@ -156,6 +170,7 @@ export async function fixityState(services: Pick<Services, 'pool'>): Promise<Fix
     oldest,
     due,
     damagedCount,
+    reconciled,
     damaged: await Promise.all(
       damaged.map(async (d) => ({
         contentId: d.id,

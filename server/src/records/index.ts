@@ -14,6 +14,7 @@ export {
   fixityReads,
   fixityState,
   pauseAfter,
+  reconcileDaily,
   setApart,
   tending,
 } from './fixity.js';

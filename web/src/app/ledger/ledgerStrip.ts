@@ -84,6 +84,15 @@ import { CountPipe, DayPipe, InstantPipe } from '../kit/words';
         {{ trouble.sentence }} <span class="small quiet" i18n>since {{ trouble.since | instant }}</span>
       </p>
     }
+    @if (contents()?.reconciled; as r) {
+      @if (r.contentsOfNothing + r.recordsWithout > 0) {
+        <p class="trouble alarm" role="alert" i18n>
+          Contents and records do not belong together: {{ r.contentsOfNothing | count }} contents that nothing has,
+          {{ r.recordsWithout | count }} records without their content. Somebody was at the database.
+          <span class="small quiet">counted {{ r.on | day }}</span>
+        </p>
+      }
+    }
   `,
   styles: `
     dl {

@@ -49,6 +49,7 @@ const checks = (changes: Partial<FixityState> = {}): FixityState => ({
   due: 0,
   damagedCount: 0,
   damaged: [],
+  reconciled: null,
   keysToDestroy: 0,
   ...changes,
 });
@@ -122,6 +123,18 @@ describe('proof', () => {
     const panel = stage.host.querySelector('kc-damaged')!;
     expect(panel.querySelector('a')!.getAttribute('href')).toBe(`/records/${holder.id}`);
     expect(panel.textContent).toContain('and 2 more');
+  });
+
+  it('says what does not belong together', async () => {
+    const reconciled = { on: '2026-09-14', contentsOfNothing: 2, recordsWithout: 1 };
+    const stage = await show([entry(1)], null, state(), checks({ reconciled }));
+    expect(stage.text()).toContain('do not belong together: 2 contents that nothing has, 1 records without their content');
+  });
+
+  it('does not say so when all does', async () => {
+    const reconciled = { on: '2026-09-14', contentsOfNothing: 0, recordsWithout: 0 };
+    const stage = await show([entry(1)], null, state(), checks({ reconciled }));
+    expect(stage.text()).not.toContain('belong together');
   });
 
   it('changes how contents are checked', async () => {
