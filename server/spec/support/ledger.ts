@@ -81,7 +81,9 @@ export const keptBy = {
     const { certificate } = JSON.parse(text) as { certificate: string };
     return saved([`-----BEGIN CERTIFICATE-----\n${certificate.replace(/.{64}/g, '$&\n')}\n-----END CERTIFICATE-----\n`], 'time.pem');
   },
-  keys: async (world: World): Promise<string[]> => readdir(configFor(world.database).keysDir),
+  /** Keys that sign heads; those of contents lie beside them. */
+  keys: async (world: World): Promise<string[]> =>
+    (await readdir(configFor(world.database).keysDir)).filter((name) => /^[0-9a-f]{16}\.pem$/.test(name)),
 };
 
 /** What only a superuser can do. */
