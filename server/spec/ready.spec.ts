@@ -1,4 +1,4 @@
-import { chmod, readdir, rename } from 'node:fs/promises';
+import { chmod, readdir, rename, stat } from 'node:fs/promises';
 import { join } from 'node:path';
 import { migrate } from '../src/kernel/index.js';
 import { asOwner, configFor } from './support/database.js';
@@ -69,6 +69,20 @@ describe('a server says that it is ready', () => {
     await world.services.sealer.sealNow().catch(() => undefined);
     expect((await ready()).failures.join()).toContain('Others may read');
     await chmod(join(keysDir, signing), 0o600);
+  });
+});
+
+describe('what a server keeps beside the database', () => {
+  it('is nobody else’s to read', async () => {
+    const world = await makeWorld();
+    await world.file('editor');
+    await world.services.sealer.sealNow();
+    const { keysDir, standInsDir } = configFor(world.database);
+    for (const folder of [keysDir, standInsDir])
+      expect((await stat(folder)).mode & 0o077)
+        .withContext(folder)
+        .toBe(0);
+    await world.stop();
   });
 });
 

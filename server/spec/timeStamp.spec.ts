@@ -1,6 +1,7 @@
+import { execFileSync } from 'node:child_process';
 import { createServer } from 'node:http';
 import type { AddressInfo } from 'node:net';
-import { mkdtemp, readdir, readFile } from 'node:fs/promises';
+import { mkdtemp, readdir, readFile, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { ledger } from '@key-cellar/contract';
@@ -60,6 +61,30 @@ describe('a time stamp', () => {
     const identity = JSON.parse(await readFile(join(shared, 'identity.json'), 'utf8')) as { certificate: string };
     for (const { token } of stamps) expect(token.includes(Buffer.from(identity.certificate, 'base64'))).toBeTrue();
     expect(await readdir(shared)).toEqual(['identity.json']);
+  });
+
+  it('holds for a program that is not ours', async () => {
+    const stamp = await requestTimeStamp(authority.url, 'a head', at, authority.certificate);
+    const here = await mkdtemp(join(tmpdir(), 'openssl-'));
+    const [token, head, other, trusted] = ['token.der', 'head.txt', 'other.txt', 'authority.pem'].map((name) => join(here, name)) as [
+      string,
+      string,
+      string,
+      string,
+    ];
+    await Promise.all([
+      writeFile(token, stamp.token),
+      writeFile(head, 'a head'),
+      writeFile(other, 'another'),
+      writeFile(trusted, authority.certificate),
+    ]);
+    const openssl = (data: string): string =>
+      execFileSync('openssl', ['ts', '-verify', '-in', token, '-token_in', '-data', data, '-CAfile', trusted], {
+        encoding: 'utf8',
+        stdio: 'pipe',
+      });
+    expect(openssl(head)).toContain('Verification: OK');
+    expect(() => openssl(other)).toThrowError(/imprint mismatch/);
   });
 
   it('is none when another authority made it, or one whose certificate is for more than that', async () => {

@@ -1,10 +1,24 @@
+import { execFileSync } from 'node:child_process';
 import { createPublicKey, generateKeyPairSync, sign } from 'node:crypto';
 import { appendFile, chmod, mkdtemp, readFile, rename, stat, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { ledger } from '@key-cellar/contract';
-import { checkpointText, consistencyProof, merkleTreeHash, noteKeyId, noteKinds, noteText } from '@key-cellar/core/ledger';
+import {
+  checkpointText,
+  consistencyProof,
+  cosignedText,
+  merkleTreeHash,
+  noteKeyId,
+  noteKinds,
+  noteText,
+  parseNote,
+  parseVerifierKey,
+  readCosignature,
+  type SignedNote,
+} from '@key-cellar/core/ledger';
 import { handoverText, keyIdOf, rawKey } from '../src/ledger/keys.js';
+import { headText } from '../src/ledger/sealer.js';
 import { sha256 } from '../src/ledger/tiles.js';
 import { witnessedBy } from '../src/ledger/witness.js';
 import { openWitnessFile, startWitness, type Witness } from '../src/standins/witness.js';
@@ -12,6 +26,8 @@ import { chapters } from './support/chapters.js';
 import { asApplication, configFor } from './support/database.js';
 import { exported, keptBy, saved, tamper, verified, verifyOffline } from './support/ledger.js';
 import { makeWorld, type World } from './support/world.js';
+
+type NoteLine = SignedNote['signatures'][number];
 
 const origin = 'harbour/ledger';
 const entries = Array.from({ length: 40 }, (_, i) => Uint8Array.of(i));
@@ -199,6 +215,30 @@ describe('a ledger with a witness', () => {
     ).toContain('The witness did not sign what its file says');
   });
 
+  chapter('has signatures that hold for a program that is not ours', async () => {
+    const file = await exported(world);
+    const { head, keys } = file.header;
+    const folder = await mkdtemp(join(tmpdir(), 'openssl-'));
+    const holds = async (pem: string, text: string, signature: Uint8Array): Promise<boolean> => {
+      const [key, data, sig] = ['key.pem', 'text', 'signature'].map((name) => join(folder, name)) as [string, string, string];
+      await Promise.all([writeFile(key, pem), writeFile(data, text), writeFile(sig, signature)]);
+      const asked = ['pkeyutl', '-verify', '-pubin', '-inkey', key, '-rawin', '-in', data, '-sigfile', sig];
+      return execFileSync('openssl', asked, { encoding: 'utf8', stdio: 'pipe' }).includes('Signature Verified Successfully');
+    };
+    const pem = keys.find((key) => key.id === head.keyId)!.publicKey;
+    const { size, root, signedAt, keyId, signature } = head;
+    expect(await holds(pem, headText({ size, root, signedAt, keyId }), Buffer.from(signature, 'base64'))).toBeTrue();
+    const note = parseNote(head.witness!.note)!;
+    const [own, witness] = note.signatures as [NoteLine, NoteLine];
+    expect(await holds(pem, note.text, own.signature)).toBeTrue();
+    const { publicKey } = parseVerifierKey(world.services.outside.witnessKey, sha256)!;
+    const spki = Buffer.concat([Buffer.from('302a300506032b6570032100', 'hex'), publicKey]).toString('base64');
+    const read = readCosignature(witness.signature)!;
+    const theirs = `-----BEGIN PUBLIC KEY-----\n${spki}\n-----END PUBLIC KEY-----\n`;
+    expect(await holds(theirs, cosignedText(note.text, read.seconds), read.signature)).toBeTrue();
+    await expectAsync(holds(theirs, cosignedText(note.text, read.seconds + 1), read.signature)).toBeRejected();
+  });
+
   chapter('changes its key: the old one signs that it does, and is gone', async () => {
     const [before] = await keptBy.keys(world);
     const { keyId } = await world.as('keeper').call(ledger.changeKey, { body: { why: 'a server was replaced' } });
@@ -244,31 +284,6 @@ describe('a ledger with a witness', () => {
     await rename(`${path}.away`, path);
     await sealed();
     expect((await state()).troubles).toEqual([]);
-  });
-
-  chapter('goes on while the witness is away, and says what is not known then', async () => {
-    const away = await makeWorld({ witnessUrl: 'http://127.0.0.1:9', witnessKey: '' });
-    await away.file('editor');
-    await away.services.sealer.sealNow();
-    const { witnessed, troubles } = await away.as('auditor').call(ledger.state);
-    expect(witnessed).toBeNull();
-    expect(troubles.map((t) => [t.what, t.alarm])).toEqual([['witness', false]]);
-    const report = await verified(away);
-    expect(report.ok).toBeTrue();
-    expect(report.unchecked).toEqual(['The witness does not answer: whether it saw another or a longer history is not known.']);
-    await away.stop();
-  });
-
-  chapter('counts no cosignature but the configured witness’s', async () => {
-    const elsewhere = await startWitness(await mkdtemp(join(tmpdir(), 'witness-')));
-    const other = await makeWorld({ witnessUrl: world.services.outside.witnessUrl, witnessKey: elsewhere.key });
-    await elsewhere.stop();
-    await other.file('editor');
-    await other.services.sealer.sealNow();
-    const { witnessed, troubles } = await other.as('auditor').call(ledger.state);
-    expect(witnessed).toBeNull();
-    expect(troubles[0]).toEqual(jasmine.objectContaining({ what: 'witness', alarm: true }));
-    await other.stop();
   });
 
   chapter('keeps heads, cosignatures, tiles and keys from the application’s own account', async () => {
@@ -369,8 +384,37 @@ describe('a ledger with a witness', () => {
     const { troubles } = await state();
     expect(troubles.find((t) => t.what === 'witness')).toEqual(jasmine.objectContaining({ alarm: true }));
   });
+});
 
-  chapter('shows that all of it was written anew with a new key', async () => {
+describe('a ledger on its own', () => {
+  it('goes on while the witness is away, and says what is not known then', async () => {
+    const away = await makeWorld({ witnessUrl: 'http://127.0.0.1:9', witnessKey: '' });
+    await away.file('editor');
+    await away.services.sealer.sealNow();
+    const { witnessed, troubles } = await away.as('auditor').call(ledger.state);
+    expect(witnessed).toBeNull();
+    expect(troubles.map((t) => [t.what, t.alarm])).toEqual([['witness', false]]);
+    const report = await verified(away);
+    expect(report.ok).toBeTrue();
+    expect(report.unchecked).toEqual(['The witness does not answer: whether it saw another or a longer history is not known.']);
+    await away.stop();
+  });
+
+  it('counts no cosignature but the configured witness’s', async () => {
+    const elsewhere = await startWitness(await mkdtemp(join(tmpdir(), 'witness-')));
+    const answers = await startWitness(await mkdtemp(join(tmpdir(), 'witness-')));
+    const other = await makeWorld({ witnessUrl: answers.url, witnessKey: elsewhere.key });
+    await elsewhere.stop();
+    await other.file('editor');
+    await other.services.sealer.sealNow();
+    const { witnessed, troubles } = await other.as('auditor').call(ledger.state);
+    expect(witnessed).toBeNull();
+    expect(troubles[0]).toEqual(jasmine.objectContaining({ what: 'witness', alarm: true }));
+    await other.stop();
+    await answers.stop();
+  });
+
+  it('shows that all of it was written anew with a new key', async () => {
     const anew = await makeWorld();
     for (let i = 0; i < 3; i++) {
       await anew.file('editor');
@@ -402,7 +446,7 @@ describe('a ledger with a witness', () => {
     await anew.stop();
   });
 
-  chapter('is not built upon once its stored tree was changed', async () => {
+  it('is not built upon once its stored tree was changed', async () => {
     const other = await makeWorld();
     await other.file('editor');
     await other.services.sealer.sealNow();

@@ -42,7 +42,15 @@ export async function verifiedAlone(database: string, pool: World['pool']): Prom
 }
 
 interface Header {
-  head: { size: number; root: string; timeStamp: { token: string } | null; witness: { note: string } | null };
+  head: {
+    size: number;
+    root: string;
+    signedAt: string;
+    keyId: string;
+    signature: string;
+    timeStamp: { token: string } | null;
+    witness: { note: string } | null;
+  };
   keys: { id: string; publicKey: string }[];
 }
 export interface Exported {

@@ -1,12 +1,13 @@
-import { createHash, createPrivateKey, createPublicKey, generateKeyPairSync, randomUUID, sign, type KeyObject } from 'node:crypto';
+import { createHash, createPublicKey, randomUUID, sign } from 'node:crypto';
 import { createWriteStream } from 'node:fs';
-import { appendFile, mkdir, readdir, readFile, rename, rm } from 'node:fs/promises';
+import { appendFile, readFile, rename, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { pipeline } from 'node:stream/promises';
 import { canonicalJson } from '@key-cellar/core/ledger';
 import { Hono } from 'hono';
-import { keepKey, keptKey, withZip, type ZipPart } from '../kernel/index.js';
+import { withZip, type ZipPart } from '../kernel/index.js';
 import { serveStandIn, type StandIn } from './listen.js';
+import { ownKey } from './ownKey.js';
 import { readPackage } from './packageCheck.js';
 
 /** What the archive answers once it has verified a bag. */
@@ -25,14 +26,6 @@ interface Accession {
 export interface Archive extends StandIn {
   /** Its public key as PEM: who signs receipts. */
   readonly key: string;
-}
-
-/** The archive's key in its folder, made there at first. */
-async function ownKey(folder: string): Promise<KeyObject> {
-  if (!(await readdir(folder)).includes('archive.pem')) {
-    await keepKey(folder, 'archive', generateKeyPairSync('ed25519').privateKey.export({ type: 'pkcs8', format: 'pem' }).toString());
-  }
-  return createPrivateKey(await keptKey(folder, 'archive'));
 }
 
 class BadBag extends Error {}
@@ -144,8 +137,7 @@ async function register(folder: string): Promise<Accession[]> {
  * receipt; a bag that does not verify gets 422 and a sentence.
  */
 export async function startArchive(folder: string): Promise<Archive> {
-  await mkdir(folder, { recursive: true });
-  const key = await ownKey(folder);
+  const key = await ownKey(folder, 'archive');
   const app = new Hono();
   let turn: Promise<unknown> = Promise.resolve();
   const accept = async (temporary: string, sha256: string, receivedOn: string): Promise<Accession> => {

@@ -57,7 +57,7 @@ async function newIdentity(): Promise<{ pkcs8: Buffer; certificate: Buffer }> {
 
 /** The identity kept in a folder, made there by whoever comes first: several servers may begin at the same moment. */
 async function identityIn(folder: string): Promise<Identity> {
-  await mkdir(folder, { recursive: true });
+  await mkdir(folder, { recursive: true, mode: 0o700 });
   const file = join(folder, 'identity.json');
   if (!existsSync(file)) {
     const made = await newIdentity();

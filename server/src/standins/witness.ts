@@ -1,5 +1,5 @@
-import { createHash, createPrivateKey, createPublicKey, generateKeyPairSync, sign, verify } from 'node:crypto';
-import { mkdir, open, readdir, truncate } from 'node:fs/promises';
+import { createHash, createPublicKey, sign, verify, type KeyObject } from 'node:crypto';
+import { mkdir, open, truncate } from 'node:fs/promises';
 import { join } from 'node:path';
 import {
   canonicalJson,
@@ -17,12 +17,15 @@ import {
 import { Hono } from 'hono';
 import { bodyLimit } from 'hono/body-limit';
 import * as z from 'zod';
-import { keepKey, keptKey } from '../kernel/index.js';
 import { serveStandIn, type StandIn } from './listen.js';
+import { ownKey } from './ownKey.js';
 
 const witnessName = 'tarrin-sound-witness';
 const sha256 = (data: Uint8Array): Uint8Array => createHash('sha256').update(data).digest();
-const rawOf = (pem: string): Uint8Array => createPublicKey(pem).export({ type: 'spki', format: 'der' }).subarray(-32);
+const rawOf = (key: string | KeyObject): Uint8Array =>
+  createPublicKey(key as string)
+    .export({ type: 'spki', format: 'der' })
+    .subarray(-32);
 const largestRequest = 64 * 1024;
 const mostProof = 63;
 
@@ -121,17 +124,6 @@ function parseRequest(body: string): { old: number; proof: Uint8Array[]; note: S
   return { old: Number(old[1]), proof, note };
 }
 
-/** The key of the witness in a folder, made there at first. */
-async function ownKey(folder: string): Promise<{ publicKey: Uint8Array; sign(text: string): Buffer }> {
-  await mkdir(folder, { recursive: true, mode: 0o700 });
-  if (!(await readdir(folder)).includes('witness.pem')) {
-    await keepKey(folder, 'witness', generateKeyPairSync('ed25519').privateKey.export({ type: 'pkcs8', format: 'pem' }).toString());
-  }
-  const key = createPrivateKey(await keptKey(folder, 'witness'));
-  const publicKey = createPublicKey(key).export({ type: 'spki', format: 'der' }).subarray(-32);
-  return { publicKey, sign: (text) => sign(null, Buffer.from(text), key) };
-}
-
 export interface Witness extends StandIn {
   /** Its key as notes name it (C2SP signed-note). */
   readonly key: string;
@@ -145,7 +137,8 @@ export interface Witness extends StandIn {
  * agrees with a demo clock.
  */
 export async function startWitness(folder: string, where: { port: number; host: string } | null = null): Promise<Witness> {
-  const own = await ownKey(folder);
+  const key = await ownKey(folder, 'witness');
+  const own = { publicKey: rawOf(key), sign: (text: string): Buffer => sign(null, Buffer.from(text), key) };
   const file = await openWitnessFile(folder);
   const keyId = noteKeyId(witnessName, noteKinds.cosignature, own.publicKey, sha256);
   let turn: Promise<unknown> = Promise.resolve();
