@@ -3,7 +3,7 @@ import { chmod, cp, readdir, rename, stat } from 'node:fs/promises';
 import { join } from 'node:path';
 import { buffer } from 'node:stream/consumers';
 import { docket, fixity, ledger, receiving, reports } from '@key-cellar/contract';
-import { startServer } from '../src/index.js';
+import { mendFromBackup, startServer } from '../src/index.js';
 import { openPool, withUnitOfWork } from '../src/kernel/index.js';
 import { contentKeys, openContents } from '../src/records/index.js';
 import { checkContents, pauseAfter, reconcileDaily } from '../src/records/fixity.js';
@@ -442,6 +442,38 @@ describe('contents', () => {
     async function* stream(chunks: readonly Buffer[]): AsyncGenerator<Buffer> {
       yield* chunks;
     }
+
+    it('from another database of the same repository, where that has what it was', async () => {
+      const [one, two] = [await file('one'), await file(randomBytes(chunk + 5))];
+      await stopServer();
+      const backup = await copyOf(world.database);
+      const ids = [await contentFrom(one), await contentFrom(two)];
+      for (const id of [one, two]) await damage(id);
+      await pastTheGuards(backup, (client) =>
+        client.query('update content_chunk set bytes = set_byte(bytes, 3, 7) where content_id = $1', [ids[0]]),
+      );
+      const mend = () => mendFromBackup(configFor(world.database), configFor(backup).appUrl);
+      // Only what was found to be damaged is mended.
+      expect(await mend()).toEqual({ damaged: 0, mended: 0 });
+      await pastTheGuards(world.database, (client) => client.query('update content set damaged_at = now()'));
+      expect(await mend()).toEqual({ damaged: 2, mended: 1 });
+      await asOwner(world.database, async (client) => {
+        const { rows } = await client.query('select id, damaged_at is null as sound from content order by size');
+        expect(rows).toEqual([
+          { id: ids[0], sound: false },
+          { id: ids[1], sound: true },
+        ]);
+        const entered = await client.query(`select subject_id from ledger_entry where act = 'mended damaged content'`);
+        expect(entered.rows).toEqual([{ subject_id: two }]);
+      });
+      await dropDatabase(backup);
+    });
+
+    const contentFrom = (recordId: string): Promise<string> =>
+      asOwner(world.database, async (client) => {
+        const { rows } = await client.query<{ id: string }>('select content_id as id from version where record_id = $1', [recordId]);
+        return rows[0]!.id;
+      });
 
     it('only where there is damage, and said to be over only when it is', async () => {
       const { id: contentId } = await contentOf(await file('sound'));

@@ -1,5 +1,14 @@
 import { fixity, type FixityState } from '@key-cellar/contract';
-import { actsFor, atRepository, inOwnTransaction, requireAtRepository, withUnitOfWork, type Actor, type ReadsOf } from '../kernel/index.js';
+import {
+  actsFor,
+  atRepository,
+  inOwnTransaction,
+  requireAtRepository,
+  withUnitOfWork,
+  type Actor,
+  type Db,
+  type ReadsOf,
+} from '../kernel/index.js';
 import { DamagedContent } from './content.js';
 import * as store from './contentStore.js';
 import type { Services } from './services.js';
@@ -11,11 +20,15 @@ const contentsPerPart = 200;
 const keysPerPart = 500;
 const dueShown = 10_000;
 const damagedShown = 100;
+const mostMended = 100_000;
 const usual = { days: 90, megabytesPerSecond: 20 } as const;
 const subject = { kind: 'setting', id: null, name: 'fixity' } as const;
 
 /** What checking and mending enter by themselves. */
 export const tending = ['found damaged content', 'mended damaged content', 'destroyed keys of contents'];
+
+/** The other database does not have it as it was: what was put back is taken back. */
+class NotMended extends Error {}
 
 const words: Record<DamagedContent['damage'], string> = {
   missing: 'a part of it is missing',
@@ -100,6 +113,49 @@ export async function checkEveryContent({
     if (part.length < contentsPerPart) return count;
     after = part.at(-1)!.id;
   }
+}
+
+/**
+ * Mends what is set apart from another database of the same repository, such as a backup that was put back beside this one: stored chunks are
+ * copied, and the damage is over only where every byte is what it was. Gives how many there were and how many are mended.
+ */
+export async function mendFrom(
+  { contents, pool }: Pick<Services, 'contents' | 'pool'>,
+  actor: Actor,
+  other: Db,
+): Promise<{ damaged: number; mended: number }> {
+  const damaged = await store.damagedContents(pool, mostMended);
+  let mended = 0;
+  for (const { id, sha256 } of damaged) {
+    const stored = async function* (): AsyncGenerator<Buffer> {
+      for (let seq = 0; ; seq++) {
+        const chunk = await store.chunk(other, id, seq);
+        if (!chunk) return;
+        yield chunk;
+      }
+    };
+    const good = await withUnitOfWork(
+      pool,
+      actor,
+      async (uow) => {
+        if (!(await contents.mend(uow, id, stored()))) throw new NotMended();
+        for (const holder of await store.holdersOf(uow, id)) {
+          uow.enter({
+            act: 'mended damaged content',
+            subject: holder,
+            after: { sha256: sha256.toString('hex'), from: 'a backup of the database' },
+          });
+        }
+        return true;
+      },
+      'none',
+    ).catch((error: unknown) => {
+      if (error instanceof NotMended) return false;
+      throw error;
+    });
+    if (good) mended++;
+  }
+  return { damaged: damaged.length, mended };
 }
 
 /**

@@ -13,6 +13,7 @@ export {
   fixityActs,
   fixityReads,
   fixityState,
+  mendFrom,
   pauseAfter,
   reconcileDaily,
   setApart,

@@ -14,8 +14,8 @@ const areas: Record<Holder['kind'], string> = { record: '/records', batch: '/doc
     <section class="panel" aria-labelledby="damaged-title">
       <h2 id="damaged-title" i18n>Damaged, and set apart</h2>
       <p class="small" i18n>
-        Nobody is given what is damaged. The same file brought to Receiving again mends it, and so does a backup of the database. Until then
-        it is neither transferred nor checked.
+        Nobody is given what is damaged. The same file brought to Receiving again mends it, and whoever runs the server can do so from a
+        backup. Until then it is neither transferred nor checked.
       </p>
       <table>
         <thead>
