@@ -149,6 +149,16 @@ describe('the ledger', () => {
     expect((await verifyOffline(await saved(own.lines))).code).toBe(0);
   });
 
+  chapter('lets go of an export that nobody takes', async () => {
+    const given = async (): Promise<number> => {
+      const response = await world.as('auditor').fetch('/api/ledger/export');
+      await response.body!.cancel();
+      return response.status;
+    };
+    for (let i = 0; i < 6; i++) expect(await given()).toBe(200);
+    expect((await exported(world)).entries.length).toBeGreaterThan(480);
+  });
+
   chapter('names the entry when one byte of it was changed', async () => {
     const file = await exported(world);
     const victim = file.entries[17]!;

@@ -10,7 +10,7 @@ import { requestTimeStamp, stampedAt } from '../src/ledger/timeStamp.js';
 import { startTimeAuthority, type TimeAuthority } from '../src/standins/timeAuthority.js';
 import { chapters } from './support/chapters.js';
 import { asApplication } from './support/database.js';
-import { exported, keptBy, saved, tamper, verified, verifyOffline } from './support/ledger.js';
+import { exportedCosigned, keptBy, saved, tamper, verified, verifyOffline } from './support/ledger.js';
 import { makeWorld, today, type World } from './support/world.js';
 
 const at = '2026-09-14T10:00:00.000Z';
@@ -146,7 +146,7 @@ describe('the newest tree head', () => {
 
   chapter('is checked offline, which names a stamp that was put elsewhere and one by somebody else', async () => {
     await world.services.sealer.sealNow();
-    const file = await exported(world);
+    const file = await exportedCosigned(world);
     const good = await verifyOffline(await saved(file.lines), '--time-authority', await keptBy.timeOffice(world));
     expect(good.code).withContext(good.output).toBe(0);
     expect(good.output).toContain('CN=Tarrin Sound Time Office stamped that head at 2026-09-14T');

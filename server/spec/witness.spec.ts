@@ -24,7 +24,7 @@ import { witnessedBy } from '../src/ledger/witness.js';
 import { openWitnessFile, startWitness, type Witness } from '../src/standins/witness.js';
 import { chapters } from './support/chapters.js';
 import { asApplication, configFor } from './support/database.js';
-import { exported, keptBy, saved, tamper, verified, verifyOffline } from './support/ledger.js';
+import { exported, exportedCosigned, keptBy, saved, tamper, verified, verifyOffline } from './support/ledger.js';
 import { makeWorld, type World } from './support/world.js';
 
 type NoteLine = SignedNote['signatures'][number];
@@ -187,7 +187,7 @@ describe('a ledger with a witness', () => {
   });
 
   chapter('is compared with the witness’s file offline, and with a note that was kept', async () => {
-    const file = await exported(world);
+    const file = await exportedCosigned(world);
     const { heads } = await state();
     const note = await saved([heads.at(-1)!.witness!.note], 'head.txt');
     const first = await saved([file.header.keys[0]!.publicKey], 'first.pem');
@@ -216,7 +216,7 @@ describe('a ledger with a witness', () => {
   });
 
   chapter('has signatures that hold for a program that is not ours', async () => {
-    const file = await exported(world);
+    const file = await exportedCosigned(world);
     const { head, keys } = file.header;
     const folder = await mkdtemp(join(tmpdir(), 'openssl-'));
     const holds = async (pem: string, text: string, signature: Uint8Array): Promise<boolean> => {

@@ -18,7 +18,11 @@ function refuse(sentence: string): never {
 
 if (folder === undefined) refuse('Name the folder in which the witness keeps its file: --folder FOLDER');
 if (origin === undefined) {
-  const witness = await startWitness(folder, { port: Number(values.port ?? 4191), host: values.host ?? '127.0.0.1' });
+  const port = Number(values.port ?? 4191);
+  if (!Number.isInteger(port) || port < 0 || port > 65_535) refuse('A port is a number up to 65535: --port 4191');
+  const witness = await startWitness(folder, { port, host: values.host ?? '127.0.0.1' }).catch((error: Error) =>
+    refuse(`The witness could not begin: ${error.message}`),
+  );
   process.stdout.write(`The witness is at ${witness.url}. Its key, for WITNESS_KEY of the server:\n${witness.key}\n`);
   for (const signal of ['SIGINT', 'SIGTERM'] as const) {
     process.once(signal, () => void witness.stop().then(() => process.exit(0)));

@@ -1442,8 +1442,8 @@ export const guards = [
     'ledger',
     'the old key goes when another took over',
     source('ledger/keys.ts'),
-    'uow.afterCommit(() => void dropKey(keysDir, old.id).catch(() => undefined));',
-    nothing,
+    'void dropKey(keysDir, old.id)',
+    'void Promise.resolve()',
     ['witness'],
   ],
   [

@@ -74,6 +74,15 @@ export async function exported(world: World, query = ''): Promise<Exported> {
   };
 }
 
+/** An export under a head that the witness has seen: one that was signed in this very moment may not be cosigned yet. */
+export async function exportedCosigned(world: World): Promise<Exported> {
+  for (;;) {
+    await world.services.sealer.sealNow();
+    const file = await exported(world);
+    if (file.header.head.witness && file.header.head.timeStamp) return file;
+  }
+}
+
 /** Writes lines into a file of its own, and gives its path. */
 export async function saved(lines: readonly unknown[], name = 'export.jsonl'): Promise<string> {
   const file = join(await mkdtemp(join(tmpdir(), 'ledger-')), name);

@@ -40,15 +40,19 @@ async function inThread<M>(person: SignedIn, question: LedgerQuestion, gone?: Ab
     });
     turn.catch(refuse);
   });
-  const parts = streamFrom<LedgerQuestion, M>('ledgerThread', question, gone);
-  return (async function* () {
+  const parts = (async function* (): AsyncGenerator<M> {
     try {
-      yield* parts;
+      yield undefined as M;
+      yield* streamFrom<LedgerQuestion, M>('ledgerThread', question, gone);
     } finally {
       over();
     }
   })();
+  // Begun, so that the turn ends also for somebody who goes away before the first part.
+  await parts.next();
+  return parts;
 }
+
 const auditors = 'Keepers and auditors of the whole repository look at the whole ledger.';
 const subject = { kind: 'ledger', id: null, name: 'ledger' };
 
@@ -70,7 +74,7 @@ export const ledgerActs = {
     gate: 'none',
     repeat: 'another',
     async write(uow, { services, body }) {
-      const { id, ...after } = await changeKey(uow, services.config.keysDir);
+      const { id, ...after } = await changeKey(uow, services.config.keysDir, services.log);
       return { answer: { keyId: id }, entry: { subject, after: { key: id, ...after }, note: body.why } };
     },
   }),

@@ -1,5 +1,6 @@
 import { createHash, createPrivateKey, createPublicKey, generateKeyPairSync, sign, verify } from 'node:crypto';
 import { canonicalJson } from '@key-cellar/core/ledger';
+import type { Logger } from 'pino';
 import { type Db, dropKey, keepKey, keptKey, type UnitOfWork } from '../kernel/index.js';
 import * as store from './store.js';
 
@@ -60,6 +61,7 @@ export async function signingKey(db: Db, keysDir: string): Promise<SigningKey> {
 export async function changeKey(
   uow: UnitOfWork,
   keysDir: string,
+  log: Logger,
 ): Promise<{ id: string; succeeds: string; publicKey: string; handover: string }> {
   await store.lockSealState(uow);
   const old = await signingKey(uow, keysDir);
@@ -67,6 +69,9 @@ export async function changeKey(
   const handover = old.sign(handoverText(next.publicKey, old.id));
   await keepKey(keysDir, next.id, next.privateKey);
   await store.addKey(uow, { ...next, succeeds: old.id, handover });
-  uow.afterCommit(() => void dropKey(keysDir, old.id).catch(() => undefined));
+  uow.afterCommit(
+    () =>
+      void dropKey(keysDir, old.id).catch((error: unknown) => log.error({ err: error, key: old.id }, 'the old signing key is still there')),
+  );
   return { id: next.id, succeeds: old.id, publicKey: next.publicKey, handover: handover.toString('base64') };
 }
