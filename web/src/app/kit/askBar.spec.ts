@@ -55,4 +55,20 @@ describe('the ask bar', () => {
     await key(stage, 'Enter');
     expect(go.calls.mostRecent().args).toEqual([['/find'], { queryParams: { where: 'under PIL Pilotage and record type is Lease' } }]);
   });
+
+  it('leads to what is typed, however late the answers come', async () => {
+    const { stage } = await show();
+    const go = spyOn(TestBed.inject(Router), 'navigateByUrl').and.resolveTo(true);
+    const place = (code: string): object => ({ kind: 'place', id: code, code, title: `Berths ${code}`, link: `/plan/${code}` });
+    await stage.type('input[aria-controls="ask-list"]', 'BER');
+    await stage.answer('/api/ask', { suggestions: [place('BER'), place('BER-02'), place('BER-03')] });
+    await stage.type('input[aria-controls="ask-list"]', 'BER-02');
+    const codes = (which: string): string[] => [...stage.host.querySelectorAll(`${which} code`)].map((one) => one.textContent!.trim());
+    expect(codes('[role="option"]')).withContext('before the second answer').toEqual(['BER-02']);
+    await key(stage, 'ArrowDown');
+    await stage.answer('/api/ask', { suggestions: [place('BER-02-1'), place('BER-02')] });
+    expect(codes('[aria-selected="true"]')).withContext('what was chosen moved').toEqual(['BER-02']);
+    await key(stage, 'Enter');
+    expect(go.calls.mostRecent().args).toEqual(['/plan/BER-02']);
+  });
 });

@@ -3,7 +3,7 @@ import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { Router } from '@angular/router';
 import { reports, type Suggestion } from '@key-cellar/contract';
 import { completeCriteria, parseCriteria, printCriteria } from '@key-cellar/core/criteria';
-import { catchError, debounceTime, filter, of, switchMap, take } from 'rxjs';
+import { catchError, debounceTime, filter, of, map, switchMap, take } from 'rxjs';
 import { VocabularyService } from '../criteria/index';
 import { Api } from './api';
 
@@ -11,6 +11,19 @@ import { Api } from './api';
 type Choice = Suggestion | { readonly kind: 'condition' | 'completion'; readonly id: string; readonly title: string };
 
 const mostCompletions = 5;
+
+const none: { readonly suggestions: readonly Suggestion[] } = { suggestions: [] };
+
+const keyOf = (choice: Choice): string => choice.kind + choice.id;
+
+/** Whether a suggestion has every word that is typed, in its code or its title. */
+const hasAll = (one: Suggestion, text: string): boolean => {
+  const has = `${one.code} ${one.title}`.toLowerCase();
+  return text
+    .toLowerCase()
+    .split(/\s+/)
+    .every((word) => has.includes(word));
+};
 
 const kinds: Record<Choice['kind'], string> = {
   condition: $localize`records`,
@@ -39,16 +52,18 @@ export class AskBar {
   private readonly vocabularies = inject(VocabularyService);
   protected readonly text = signal('');
   protected readonly focused = signal(false);
-  protected readonly active = signal(-1);
+  /** Which choice the arrows have come to, by what it is and not by where it stands: the list may change under the hand. */
+  private readonly chosen = signal<string | null>(null);
+  protected readonly active = computed(() => this.choices().findIndex((choice) => keyOf(choice) === this.chosen()));
   protected readonly kinds = kinds;
 
   private readonly answered = toSignal(
     toObservable(this.text).pipe(
       debounceTime(120),
       switchMap((text) =>
-        text.trim().length < 2
-          ? of({ suggestions: [] as Suggestion[] })
-          : this.api.call(reports.ask, { query: { text } }).pipe(catchError(() => of({ suggestions: [] as Suggestion[] }))),
+        (text.trim().length < 2 ? of(none) : this.api.call(reports.ask, { query: { text } }).pipe(catchError(() => of(none)))).pipe(
+          map(({ suggestions }) => ({ text, suggestions })),
+        ),
       ),
     ),
   );
@@ -60,7 +75,13 @@ export class AskBar {
       catchError(() => of(undefined)),
     ),
   );
-  protected readonly found = computed(() => (this.text().trim().length < 2 ? [] : (this.answered()?.suggestions ?? [])));
+  /** What was found. Until the answer to the last letter is there, what an earlier one found and still has all that is typed. */
+  protected readonly found = computed(() => {
+    const answered = this.answered();
+    const text = this.text();
+    if (!answered || text.trim().length < 2) return [];
+    return answered.text === text ? answered.suggestions : answered.suggestions.filter((one) => hasAll(one, text));
+  });
   /** What is typed, read as a condition; null while it cannot be, or says nothing but plain words. */
   private readonly condition = computed<string | null>(() => {
     const vocabulary = this.vocabulary();
@@ -95,15 +116,15 @@ export class AskBar {
 
   protected type(value: string): void {
     this.text.set(value);
-    this.active.set(-1);
+    this.chosen.set(null);
   }
 
   protected key(event: KeyboardEvent): void {
-    const count = this.choices().length;
     if (event.key === 'ArrowDown' || event.key === 'ArrowUp') {
       event.preventDefault();
       const step = event.key === 'ArrowDown' ? 1 : -1;
-      this.active.update((i) => Math.max(-1, Math.min(count - 1, i + step)));
+      const next = this.choices()[Math.min(this.choices().length - 1, this.active() + step)];
+      this.chosen.set(next ? keyOf(next) : null);
     } else if (event.key === 'Enter') {
       const chosen = this.choices()[this.active()];
       if (chosen) this.go(chosen);
