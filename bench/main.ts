@@ -321,6 +321,8 @@ function configOf(url: string) {
     keysDir,
     keyBackupDays: 30,
     metricsToken: null,
+    objects: null,
+    contentsIn: 'database' as const,
     standInsDir: '',
     hosts: [],
     proxies: [],

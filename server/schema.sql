@@ -314,13 +314,15 @@ begin
   -- What comes whole fits one chunk; of an encrypted one only its writer knows yet what will be stored.
   if tg_op = 'INSERT' then
     if new.key_slot is null then new.tree := sha256(new.sha256); end if;
+    if new.store = 'objects' then new.tree := sha256(new.fingerprints); end if;
     return new;
   end if;
-  if old.sha256 is not null and (new.sha256, new.size, new.tree) is distinct from (old.sha256, old.size, old.tree) then
+  if (new.store, new.fingerprints) is distinct from (old.store, old.fingerprints)
+    or (old.sha256 is not null and (new.sha256, new.size, new.tree) is distinct from (old.sha256, old.size, old.tree)) then
     raise exception 'Stored content is never updated' using errcode = 'KC001';
   end if;
-  -- Damage is over when every stored byte is what it was, and not before.
-  if old.damaged_at is not null and new.damaged_at is null and content_tree(new.id) is distinct from new.tree then
+  -- Damage is over when every stored byte is what it was, and not before. What lies elsewhere is looked at by whoever reads it.
+  if old.damaged_at is not null and new.damaged_at is null and new.store = 'database' and content_tree(new.id) is distinct from new.tree then
     raise exception 'This content is still damaged' using errcode = 'KC001';
   end if;
   -- The tree over the chunks is nobody's to say: it is made when the content is whole.
@@ -355,6 +357,31 @@ begin
   if new.state = 'released' then
     perform uncover(new.id, array(select c.record_id from hold_cover c where c.hold_id = new.id and c.released_at is null),
       new.released_by, new.release_reason, 'released from a hold');
+  end if;
+  return new;
+end $$;
+
+CREATE FUNCTION public.guard_object() RETURNS trigger
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+declare
+  here boolean := exists (select from content where id = old.content_id);
+begin
+  if tg_op = 'DELETE' then
+    if here or old.locked_until > now() then
+      raise exception 'This object is still needed, or locked' using errcode = 'KC001';
+    end if;
+    return old;
+  end if;
+  if new.content_id <> old.content_id or new.begun_at <> old.begun_at or new.locked_until < old.locked_until
+    or (here and new.gone_since is not null) then
+    raise exception 'An object stays what it is, and its lock is only made longer' using errcode = 'KC001';
+  end if;
+  -- What a content was read from is put elsewhere only when it is damaged; a copy may be made again at any time.
+  if old.version is not null and new.version is distinct from old.version
+    and exists (select from content where id = old.content_id and store = 'objects' and damaged_at is null) then
+    raise exception 'Stored content is never updated' using errcode = 'KC001';
   end if;
   return new;
 end $$;
@@ -608,6 +635,15 @@ begin
   return null;
 end $$;
 
+CREATE FUNCTION public.object_gone() RETURNS trigger
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+begin
+  update content_object set gone_since = now() where content_id = old.id;
+  return old;
+end $$;
+
 CREATE FUNCTION public.place_cover(p_hold uuid, p_records uuid[], p_because text) RETURNS TABLE(record_id uuid, outcome text)
     LANGUAGE plpgsql SECURITY DEFINER
     SET search_path TO 'public'
@@ -850,7 +886,12 @@ CREATE TABLE public.content (
     tree bytea,
     key_slot bigint,
     damaged_at timestamp with time zone,
+    store text DEFAULT 'database'::text NOT NULL,
+    fingerprints bytea,
+    copied_at timestamp with time zone,
+    CONSTRAINT content_fingerprints CHECK (((fingerprints IS NOT NULL) = (store = 'objects'::text))),
     CONSTRAINT content_sha256_check CHECK ((length(sha256) = 32)),
+    CONSTRAINT content_store_check CHECK ((store = ANY (ARRAY['database'::text, 'objects'::text]))),
     CONSTRAINT content_tree_check CHECK ((length(tree) = 32)),
     CONSTRAINT content_whole CHECK (((sha256 IS NULL) = (tree IS NULL)))
 );
@@ -870,6 +911,14 @@ CREATE SEQUENCE public.content_key_block
     MINVALUE 0
     NO MAXVALUE
     CACHE 1;
+
+CREATE TABLE public.content_object (
+    content_id uuid NOT NULL,
+    begun_at timestamp with time zone DEFAULT now() NOT NULL,
+    version text,
+    locked_until timestamp with time zone,
+    gone_since timestamp with time zone
+);
 
 CREATE TABLE public.criteria_rule (
     id uuid NOT NULL,
@@ -1559,6 +1608,9 @@ ALTER TABLE ONLY public.content_chunk
 ALTER TABLE ONLY public.content
     ADD CONSTRAINT content_key_slot_key UNIQUE (key_slot);
 
+ALTER TABLE ONLY public.content_object
+    ADD CONSTRAINT content_object_pkey PRIMARY KEY (content_id);
+
 ALTER TABLE ONLY public.content
     ADD CONSTRAINT content_pkey PRIMARY KEY (id);
 
@@ -1745,7 +1797,15 @@ CREATE INDEX batch_state ON public.batch USING btree (state);
 
 CREATE INDEX content_damaged ON public.content USING btree (damaged_at) WHERE (damaged_at IS NOT NULL);
 
+CREATE INDEX content_object_begun ON public.content_object USING btree (begun_at) WHERE (version IS NULL);
+
+CREATE INDEX content_object_gone ON public.content_object USING btree (gone_since) WHERE (gone_since IS NOT NULL);
+
+CREATE INDEX content_object_lock ON public.content_object USING btree (locked_until NULLS FIRST) WHERE ((version IS NOT NULL) AND (gone_since IS NULL));
+
 CREATE INDEX content_unchecked ON public.content USING btree (COALESCE(checked_at, stored_at), id) WHERE ((sha256 IS NOT NULL) AND (damaged_at IS NULL));
+
+CREATE INDEX content_uncopied ON public.content USING btree (id) WHERE ((sha256 IS NOT NULL) AND (store = 'database'::text) AND (copied_at IS NULL) AND (damaged_at IS NULL));
 
 CREATE INDEX criteria_rule_rule ON public.criteria_rule USING btree (rule_id);
 
@@ -1932,6 +1992,10 @@ CREATE TRIGGER content_chunk_guard BEFORE INSERT ON public.content_chunk FOR EAC
 CREATE TRIGGER content_guard BEFORE INSERT OR UPDATE ON public.content FOR EACH ROW EXECUTE FUNCTION public.guard_content();
 
 CREATE TRIGGER content_key_erased AFTER DELETE ON public.content FOR EACH ROW WHEN ((old.key_slot IS NOT NULL)) EXECUTE FUNCTION public.erase_key();
+
+CREATE TRIGGER content_object_gone AFTER DELETE ON public.content FOR EACH ROW EXECUTE FUNCTION public.object_gone();
+
+CREATE TRIGGER content_object_guard BEFORE DELETE OR UPDATE ON public.content_object FOR EACH ROW EXECUTE FUNCTION public.guard_object();
 
 CREATE TRIGGER criteria_rule_epoch AFTER INSERT OR DELETE OR UPDATE ON public.criteria_rule FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('schedule');
 
@@ -2322,6 +2386,8 @@ REVOKE ALL ON FUNCTION public.guard_counter() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.guard_hold() FROM PUBLIC;
 
+REVOKE ALL ON FUNCTION public.guard_object() FROM PUBLIC;
+
 REVOKE ALL ON FUNCTION public.guard_objection() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.guard_record() FROM PUBLIC;
@@ -2352,6 +2418,8 @@ REVOKE ALL ON FUNCTION public.note_rack_update() FROM PUBLIC;
 REVOKE ALL ON FUNCTION public.note_rule_use_insert() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.note_rule_use_update() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.object_gone() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.place_cover(p_hold uuid, p_records uuid[], p_because text) FROM PUBLIC;
 GRANT ALL ON FUNCTION public.place_cover(p_hold uuid, p_records uuid[], p_because text) TO cellar_app;
@@ -2425,9 +2493,19 @@ GRANT UPDATE(checked_at) ON TABLE public.content TO cellar_app;
 
 GRANT UPDATE(damaged_at) ON TABLE public.content TO cellar_app;
 
+GRANT UPDATE(copied_at) ON TABLE public.content TO cellar_app;
+
 GRANT SELECT,INSERT ON TABLE public.content_chunk TO cellar_app;
 
 GRANT USAGE ON SEQUENCE public.content_key_block TO cellar_app;
+
+GRANT SELECT,DELETE ON TABLE public.content_object TO cellar_app;
+
+GRANT INSERT(content_id) ON TABLE public.content_object TO cellar_app;
+
+GRANT UPDATE(version) ON TABLE public.content_object TO cellar_app;
+
+GRANT UPDATE(locked_until) ON TABLE public.content_object TO cellar_app;
 
 GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.criteria_rule TO cellar_app;
 

@@ -12,10 +12,20 @@ import { run, say, Stop } from './lib/say.mjs';
 const empty = process.argv.includes('--empty');
 const port = process.env.PORT ?? '4180';
 
-function serve(url) {
+function serve(url, own) {
   const child = spawn(process.execPath, [join(root, 'dist', 'server', 'main.mjs')], {
     cwd: root,
-    env: { ...process.env, DATABASE_URL: url, PORT: port, NODE_ENV: 'production', LOG_LEVEL: process.env.LOG_LEVEL ?? 'warn' },
+    env: {
+      ...process.env,
+      DATABASE_URL: url,
+      PORT: port,
+      NODE_ENV: 'production',
+      LOG_LEVEL: process.env.LOG_LEVEL ?? 'warn',
+      // Its maker will leave this version of Node.js before we do; versions are ours to choose.
+      AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED: 'true',
+      // On a database of our own, contents have a second copy in a stand-in.
+      ...(own ? { OBJECTS_URL: process.env.OBJECTS_URL ?? 'stand-in' } : {}),
+    },
     stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
   });
   const listening = new Promise((resolve, reject) => {
@@ -53,7 +63,7 @@ await run(async () => {
       });
       if (loaded.code !== 0) throw new Stop('The demo could not be loaded; the lines above say why.');
     }
-    const { child, listening, ended } = serve(url);
+    const { child, listening, ended } = serve(url, own !== null);
     process.off('SIGINT', interrupted);
     process.off('SIGTERM', interrupted);
     process.on('SIGINT', () => child.kill('SIGINT'));

@@ -38,6 +38,19 @@ const state = schedule.extend({
     .nullable(),
   /** Keys that are still to be destroyed. */
   keysToDestroy: z.number().int(),
+  /** The object store, each number up to ten thousand; null where there is none. */
+  objects: z
+    .object({
+      /** Where new contents lie: beside their copies, or there alone. */
+      contentsIn: z.enum(['database', 'objects']),
+      /** Contents that have no copy there yet. */
+      withoutCopy: z.number().int(),
+      /** Objects that are not locked yet. */
+      withoutLock: z.number().int(),
+      /** Objects of contents that are gone, whose lock has not ended. */
+      toRemove: z.number().int(),
+    })
+    .nullable(),
 });
 export type FixityState = z.infer<typeof state>;
 

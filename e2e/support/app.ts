@@ -24,7 +24,14 @@ const folderOf = (databaseUrl: string): string => join(tmpdir(), `key-cellar-${n
 async function serve(databaseUrl: string, port: number): Promise<{ child: ChildProcess; port: number }> {
   const child = spawn(process.execPath, ['--import', 'tsx', 'server/src/main.ts'], {
     cwd: root,
-    env: { ...process.env, DATABASE_URL: databaseUrl, PORT: String(port), LOG_LEVEL: 'error', ...keptIn(folderOf(databaseUrl)) },
+    env: {
+      ...process.env,
+      DATABASE_URL: databaseUrl,
+      PORT: String(port),
+      LOG_LEVEL: 'error',
+      OBJECTS_URL: 'stand-in',
+      ...keptIn(folderOf(databaseUrl)),
+    },
     stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
   });
   const listening = await new Promise<number>((resolve, reject) => {

@@ -26,13 +26,15 @@ begin
   -- What comes whole fits one chunk; of an encrypted one only its writer knows yet what will be stored.
   if tg_op = 'INSERT' then
     if new.key_slot is null then new.tree := sha256(new.sha256); end if;
+    if new.store = 'objects' then new.tree := sha256(new.fingerprints); end if;
     return new;
   end if;
-  if old.sha256 is not null and (new.sha256, new.size, new.tree) is distinct from (old.sha256, old.size, old.tree) then
+  if (new.store, new.fingerprints) is distinct from (old.store, old.fingerprints)
+    or (old.sha256 is not null and (new.sha256, new.size, new.tree) is distinct from (old.sha256, old.size, old.tree)) then
     raise exception 'Stored content is never updated' using errcode = 'KC001';
   end if;
-  -- Damage is over when every stored byte is what it was, and not before.
-  if old.damaged_at is not null and new.damaged_at is null and content_tree(new.id) is distinct from new.tree then
+  -- Damage is over when every stored byte is what it was, and not before. What lies elsewhere is looked at by whoever reads it.
+  if old.damaged_at is not null and new.damaged_at is null and new.store = 'database' and content_tree(new.id) is distinct from new.tree then
     raise exception 'This content is still damaged' using errcode = 'KC001';
   end if;
   -- The tree over the chunks is nobody's to say: it is made when the content is whole.
@@ -58,6 +60,35 @@ end $$;
 create or replace function erase_key() returns trigger language plpgsql security definer set search_path = public as $$
 begin
   insert into key_erasure (slot, content_id) values (old.key_slot, old.id);
+  return old;
+end $$;
+
+-- An object outlives its content until its lock ends: nobody forgets it before, nor says that it goes while its content is here.
+create or replace function guard_object() returns trigger language plpgsql security definer set search_path = public as $$
+declare
+  here boolean := exists (select from content where id = old.content_id);
+begin
+  if tg_op = 'DELETE' then
+    if here or old.locked_until > now() then
+      raise exception 'This object is still needed, or locked' using errcode = 'KC001';
+    end if;
+    return old;
+  end if;
+  if new.content_id <> old.content_id or new.begun_at <> old.begun_at or new.locked_until < old.locked_until
+    or (here and new.gone_since is not null) then
+    raise exception 'An object stays what it is, and its lock is only made longer' using errcode = 'KC001';
+  end if;
+  -- What a content was read from is put elsewhere only when it is damaged; a copy may be made again at any time.
+  if old.version is not null and new.version is distinct from old.version
+    and exists (select from content where id = old.content_id and store = 'objects' and damaged_at is null) then
+    raise exception 'Stored content is never updated' using errcode = 'KC001';
+  end if;
+  return new;
+end $$;
+
+create or replace function object_gone() returns trigger language plpgsql security definer set search_path = public as $$
+begin
+  update content_object set gone_since = now() where content_id = old.id;
   return old;
 end $$;
 
@@ -193,6 +224,9 @@ create or replace trigger content_chunk_fixed before update on content_chunk
 create or replace trigger content_guard before insert or update on content for each row execute function guard_content();
 create or replace trigger content_key_erased after delete on content
   for each row when (old.key_slot is not null) execute function erase_key();
+create or replace trigger content_object_gone after delete on content for each row execute function object_gone();
+create or replace trigger content_object_guard before update or delete on content_object
+  for each row execute function guard_object();
 create or replace trigger key_erasure_kept before delete on key_erasure
   for each row execute function refuse_change('a key that was to be destroyed is not forgotten');
 create or replace trigger record_guard before update on record for each row execute function guard_record();

@@ -64,7 +64,7 @@ describe('contents', () => {
     work: (read: (id: string, size: number) => Promise<Buffer>) => Promise<T>,
   ): Promise<T> {
     const pool = openPool(configFor(database).appUrl, 2);
-    const contents = openContents(contentKeys(pool, folder), () => undefined);
+    const contents = openContents({ keys: contentKeys(pool, folder), objects: null, contentsIn: 'database', pool, found: () => undefined });
     try {
       return await work((id, size) => buffer(contents.read(pool, id, 0, size)));
     } finally {

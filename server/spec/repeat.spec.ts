@@ -77,6 +77,7 @@ describe('the same request a second time', () => {
         timeAuthorityUrl: '',
         timeAuthorityCertificates: '',
         witnessUrl: '',
+        objects: null,
         witnessKey: '',
       },
       pino({ level: 'silent' }),

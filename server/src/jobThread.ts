@@ -5,7 +5,7 @@ import { runExecution, runSteps } from './docket/index.js';
 import { type Actor, programActor } from './kernel/index.js';
 import { readSettings } from './identity/index.js';
 import { openSealer } from './ledger/index.js';
-import { checkContents, eraseKeys, lookForSigns, pauseAfter, runNotes } from './records/index.js';
+import { checkContents, eraseKeys, lookForSigns, pauseAfter, runNotes, tendObjects } from './records/index.js';
 import { runGaps } from './facts/index.js';
 import { runRecompute } from './schedule/index.js';
 import { closeConnections, openServices, outsideOf, type Reachable } from './services.js';
@@ -52,6 +52,7 @@ const going = [
     await eraseKeys(services, await actor());
     return restMs;
   }),
+  goOn('tending the object store', async () => ((await tendObjects(services)) === 0 ? restMs : 0)),
   goOn('checking contents', async () => {
     const bytes = await checkContents(services, await actor());
     return bytes === null ? checkRestMs : Math.max(1, await pauseAfter(services, bytes));

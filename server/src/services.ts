@@ -2,17 +2,18 @@ import type pg from 'pg';
 import type { Logger } from 'pino';
 import { accessBooks } from './access/index.js';
 import type { Services } from './docket/index.js';
-import { eventsOver, openJobs, openPool, programActor, tasksIn, type Config } from './kernel/index.js';
+import { eventsOver, openJobs, openPool, programActor, tasksIn, type Config, type ObjectsConfig } from './kernel/index.js';
 import { readSettings } from './identity/index.js';
 import type { Outside, Sealer } from './ledger/index.js';
 import { listenersOver } from './listeners.js';
-import { contentKeys, openContents, pageDrawer, setApart } from './records/index.js';
+import { contentKeys, openContents, openObjects, pageDrawer, setApart } from './records/index.js';
 import { effectThreads, ruleBooks } from './schedule/index.js';
 
 export type { Services };
 
 /** A configuration in which every outside service has an address, be it a stand-in's. */
-export type Reachable = Config & Outside & { readonly archiveUrl: string; readonly archiveKey: string };
+export type Reachable = Config &
+  Outside & { readonly archiveUrl: string; readonly archiveKey: string; readonly objects: ObjectsConfig | null };
 
 /** Only what the ledger needs of it: it goes to threads as well. */
 export const outsideOf = ({
@@ -42,6 +43,7 @@ export async function openServices(
 ): Promise<Services> {
   const pool = openPool(config.appUrl, given.connections);
   const countPool = openPool(config.appUrl, countConnections);
+  const objects = config.objects && openObjects(config.objects);
   const services: Services = {
     config,
     log,
@@ -57,10 +59,17 @@ export async function openServices(
     outside: outsideOf(config),
     effects: effectThreads(),
     pages: pageDrawer(),
-    contents: openContents(contentKeys(pool, config.keysDir), (damage) => {
-      readSettings(pool)
-        .then(({ today }) => setApart(services, programActor('fixity', today), damage))
-        .catch((error: unknown) => log.error({ err: error }, 'damaged content could not be set apart'));
+    objects,
+    contents: openContents({
+      keys: contentKeys(pool, config.keysDir),
+      objects,
+      contentsIn: config.contentsIn,
+      pool,
+      found(damage) {
+        readSettings(pool)
+          .then(({ today }) => setApart(services, programActor('fixity', today), damage))
+          .catch((error: unknown) => log.error({ err: error }, 'damaged content could not be set apart'));
+      },
     }),
     reading: tasksIn('readThread', { memoryMb: 512 }),
     stopping: false,

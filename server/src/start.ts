@@ -1,7 +1,7 @@
 import { join } from 'node:path';
 import type { Worker } from 'node:worker_threads';
 import { pino, type Logger } from 'pino';
-import { type Config, listen, programActor, startThread, stopListening } from './kernel/index.js';
+import { type Config, type ObjectsConfig, listen, programActor, startThread, stopListening } from './kernel/index.js';
 import { sweepDaily } from './docket/index.js';
 import { makeApp } from './http/app.js';
 import { forgetEnded, readSettings } from './identity/index.js';
@@ -13,6 +13,7 @@ import { foldRuleUse } from './schedule/index.js';
 import { closeConnections, openServices, outsideOf, type Reachable, type Services } from './services.js';
 import { startArchive } from './standins/archive.js';
 import type { StandIn } from './standins/listen.js';
+import { startObjects } from './standins/objects.js';
 import { startTimeAuthority } from './standins/timeAuthority.js';
 import { startWitness } from './standins/witness.js';
 
@@ -69,6 +70,7 @@ async function withStandIns(given: Config): Promise<{ config: Reachable; stopSta
   const folder = (name: string): string => join(given.standInsDir, name);
   const archive = given.archiveUrl === null ? await begun(startArchive(folder('archive'))) : null;
   const time = given.timeAuthorityUrl === null ? await begun(startTimeAuthority(folder('time-office'))) : null;
+  const objects = given.objects === 'stand-in' ? await begun(startObjects(folder('objects'))) : null;
   const witness = given.witnessUrl === null ? await begun(startWitness(folder('witness'))) : null;
   return {
     config: {
@@ -79,6 +81,7 @@ async function withStandIns(given: Config): Promise<{ config: Reachable; stopSta
       timeAuthorityCertificates: time?.certificate ?? given.timeAuthorityCertificates ?? '',
       witnessUrl: witness?.url ?? given.witnessUrl!,
       witnessKey: witness?.key ?? given.witnessKey ?? '',
+      objects: objects?.reached ?? (given.objects as ObjectsConfig | null),
     },
     async stopStandIns() {
       await Promise.all(started.map((standIn) => standIn.stop()));

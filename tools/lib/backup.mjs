@@ -21,6 +21,11 @@ const kept = [
   'TIME_AUTHORITY_URL',
   'WITNESS_URL',
   'WITNESS_KEY',
+  'OBJECTS_URL',
+  'OBJECTS_BUCKET',
+  'OBJECTS_REGION',
+  'OBJECTS_LOCK_DAYS',
+  'CONTENTS_IN',
 ];
 
 async function sha256Of(path) {

@@ -46,6 +46,8 @@ export function configFor(database: string): Config {
     keysDir: join(tmpdir(), `stand-ins-${database}`, 'keys'),
     keyBackupDays: 30,
     metricsToken: null,
+    objects: null,
+    contentsIn: 'database',
     standInsDir: join(tmpdir(), `stand-ins-${database}`),
   };
 }

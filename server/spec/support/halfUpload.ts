@@ -3,7 +3,7 @@ import { asOwner } from './database.js';
 import type { World } from './world.js';
 
 /** How many connections are writing chunks of content, and have neither kept nor dropped them yet. */
-async function writersOfChunks(database: string): Promise<number> {
+export async function writersOfChunks(database: string): Promise<number> {
   return asOwner(database, async (client) => {
     const { rows } = await client.query<{ n: number }>(
       `select count(*)::int as n from pg_locks where relation = 'content_chunk'::regclass and mode = 'RowExclusiveLock'`,
@@ -22,6 +22,7 @@ export async function beginUpload(
   bytes: Buffer,
   sent: number,
   answered: (status: number) => void = () => undefined,
+  storing = async (): Promise<boolean> => (await writersOfChunks(world.database)) > 0,
 ): Promise<ClientRequest> {
   const upload = request(
     `${base}/api/uploads?name=${name}`,
@@ -38,7 +39,7 @@ export async function beginUpload(
   );
   upload.on('error', () => answered(0));
   upload.write(bytes.subarray(0, sent));
-  while ((await writersOfChunks(world.database)) === 0) await soon();
+  while (!(await storing())) await soon();
   return upload;
 }
 

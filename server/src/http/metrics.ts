@@ -24,6 +24,8 @@ function figures(services: Services): { readonly registry: Registry; look(): Pro
   const alarm = gauge('ledger_alarm', '1 when the witness disagrees or the stored tree was changed');
   const damaged = gauge('contents_damaged', 'Contents that are damaged and set apart');
   const due = gauge('contents_due', 'Contents whose check is due, up to ten thousand');
+  const uncopied = gauge('contents_without_copy', 'Contents that have no copy in the object store yet, up to ten thousand');
+  const unlocked = gauge('objects_without_lock', 'Objects that are not locked yet, up to ten thousand');
   const keys = gauge('content_keys_to_destroy', 'Keys of destroyed contents that are still there');
   const jobs = new Gauge({ name: 'key_cellar_jobs', help: 'Jobs by state, of the last day', labelNames: ['state'], registers: [registry] });
   return {
@@ -40,6 +42,8 @@ function figures(services: Services): { readonly registry: Registry; look(): Pro
       alarm.set(state.troubles.some((trouble) => trouble.alarm) ? 1 : 0);
       damaged.set(contents.damagedCount);
       due.set(contents.due);
+      uncopied.set(contents.objects?.withoutCopy ?? 0);
+      unlocked.set(contents.objects?.withoutLock ?? 0);
       keys.set(contents.keysToDestroy);
       jobs.reset();
       for (const { state: name, n } of byState) jobs.set({ state: name }, n);

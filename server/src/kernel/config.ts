@@ -1,10 +1,21 @@
 import { createHash } from 'node:crypto';
-import { existsSync, readFileSync } from 'node:fs';
+import { existsSync, readFileSync, statSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 
 /** The application's role in the database: owns nothing, see migrations/0008. */
 export const applicationRole = 'cellar_app';
+
+/** An object store (S3) with versions and object lock. */
+export interface ObjectsConfig {
+  readonly url: string;
+  readonly region: string;
+  readonly bucket: string;
+  readonly accessKeyId: string;
+  readonly secretAccessKey: string;
+  /** For how many days an object is locked at a time. */
+  readonly lockDays: number;
+}
 
 export interface Config {
   /** URL of a role that may create tables and roles; used for migrations only. */
@@ -42,6 +53,10 @@ export interface Config {
   readonly keysDir: string;
   /** For how many days backups of that folder are kept: so long a destroyed content may still be brought back. */
   readonly keyBackupDays: number;
+  /** Where contents have a second copy, or lie; null for nowhere but in the database, `stand-in` for a simulation on loopback. */
+  readonly objects: ObjectsConfig | 'stand-in' | null;
+  /** Where new contents lie. */
+  readonly contentsIn: 'database' | 'objects';
   /** What /metrics asks for; null for no such page. */
   readonly metricsToken: string | null;
   /** Where the stand-ins keep what is theirs. */
@@ -79,6 +94,27 @@ function outside(env: NodeJS.ProcessEnv, url: string, trusted: string): string |
   return address;
 }
 
+/** An object store is reached with a key and its secret, in a file that says `key:secret`. Throws when something of it is missing. */
+function objectsIn(env: NodeJS.ProcessEnv): Config['objects'] {
+  const url = env['OBJECTS_URL'];
+  if (url === undefined || url === 'stand-in') return url ?? null;
+  const { OBJECTS_BUCKET: bucket, OBJECTS_CREDENTIALS: credentials } = env;
+  if (!bucket || !credentials) throw new Error('OBJECTS_URL is set, and OBJECTS_BUCKET or OBJECTS_CREDENTIALS is not.');
+  if ((statSync(credentials).mode & 0o077) !== 0)
+    throw new Error(`Others may read ${credentials}: it is for the server alone (chmod 600).`);
+  const [accessKeyId = '', secretAccessKey = ''] = readFileSync(credentials, 'utf8').trim().split(':');
+  if (!accessKeyId || !secretAccessKey) throw new Error(`${credentials} is to say a key and its secret, with a colon between them.`);
+  const region = env['OBJECTS_REGION'] ?? 'us-east-1';
+  return { url, region, bucket, accessKeyId, secretAccessKey, lockDays: Number(env['OBJECTS_LOCK_DAYS'] ?? 180) };
+}
+
+function contentsIn(env: NodeJS.ProcessEnv): Config['contentsIn'] {
+  const where = env['CONTENTS_IN'] ?? 'database';
+  if (where !== 'database' && where !== 'objects') throw new Error('CONTENTS_IN is “database” or “objects”.');
+  if (where === 'objects' && !env['OBJECTS_URL']) throw new Error('CONTENTS_IN says objects, and OBJECTS_URL does not say where they are.');
+  return where;
+}
+
 const listOf = (text = ''): string[] => text.split(/[\s,]+/).filter(Boolean);
 
 /** Reads the configuration from the environment. Throws when DATABASE_URL is missing, or what an outside service signs with. */
@@ -110,6 +146,8 @@ export function readConfig(env: NodeJS.ProcessEnv = process.env): Config {
     ledgerName: env['LEDGER_NAME'] ?? decodeURIComponent(new URL(ownerUrl).pathname.slice(1)),
     keysDir: env['KEYS_DIR'] ?? join(dataDir, 'keys'),
     keyBackupDays: Number(env['KEY_BACKUP_DAYS'] ?? 30),
+    objects: objectsIn(env),
+    contentsIn: contentsIn(env),
     metricsToken: env['METRICS_TOKEN'] ?? null,
     standInsDir: env['STANDINS_DIR'] ?? join(dataDir, 'stand-ins'),
   };

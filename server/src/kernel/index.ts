@@ -11,7 +11,7 @@ export {
   type PersonAccess,
   type SetRights,
 } from './authority.js';
-export { appUrlFor, readConfig, type Config } from './config.js';
+export { appUrlFor, readConfig, type Config, type ObjectsConfig } from './config.js';
 export { databaseAway, dynamicRows, openPool, row, rows, run, type Db } from './connect.js';
 export { eventsOver, type Listeners } from './events.js';
 export { guardedRecords, ping, type GuardRow } from './guardStore.js';
@@ -20,7 +20,7 @@ export { cancelJob, jobById, jobsByState, jobsToCancel, type CancellableJob, typ
 export { dropKey, keepKey, keptKey, KeyUnusable } from './keyFiles.js';
 export { listen, stopListening } from './listen.js';
 export { migrate, MigrationRefused } from './migrate.js';
-export { changedMeanwhile, notAllowed, notFound, Problem, problemOf, refused, wrongField } from './problem.js';
+export { Away, changedMeanwhile, notAllowed, notFound, Problem, problemOf, refused, wrongField } from './problem.js';
 export type { Services } from './services.js';
 export { unsound } from './soundnessStore.js';
 export { answering, answerTasks, GivenUp, task, tasksIn, type Tasks } from './tasks.js';

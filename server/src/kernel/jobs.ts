@@ -4,7 +4,7 @@ import type { Logger } from 'pino';
 import { uuidv7 } from 'uuidv7';
 import { databaseAway, sqlState, type Db } from './connect.js';
 import type { UnitOfWork } from './unitOfWork.js';
-import { Problem } from './problem.js';
+import { Away, Problem } from './problem.js';
 import * as store from './jobStore.js';
 
 const queue = 'work';
@@ -27,9 +27,17 @@ class JobCancelled extends Error {}
 /** This server stops: the step under way is rolled back, and whoever takes the job up next goes on from there. */
 class JobPaused extends Error {}
 
-/** Whether an error ends or interrupts a whole job, rather than the one thing that it was about: cancelled, paused, no database, no room. */
+/** What a job waits for instead of failing, as the person is told who looks at it; null for what no waiting mends. */
+function waitsFor(error: unknown): string | null {
+  if (sqlState(error) === diskFull) return 'There is no room on the disk of the database. This goes on by itself when there is.';
+  if (databaseAway(error)) return 'The database does not answer. This goes on by itself when it does.';
+  if (error instanceof Away) return `${error.message} This goes on by itself.`;
+  return null;
+}
+
+/** Whether an error ends or interrupts a whole job, rather than the one thing that it was about: cancelled, paused, or something is away. */
 export function endsJob(error: unknown): boolean {
-  return error instanceof JobCancelled || error instanceof JobPaused || databaseAway(error) || sqlState(error) === diskFull;
+  return error instanceof JobCancelled || error instanceof JobPaused || waitsFor(error) !== null;
 }
 
 type JobWork = (job: JobContext) => Promise<string>;
@@ -83,15 +91,10 @@ export async function openJobs(appUrl: string, pool: pg.Pool, log: Logger): Prom
         await store.finishJob(pool, jobId, 'done', sentence);
       } catch (error) {
         if (error instanceof JobCancelled || error instanceof JobPaused) return;
-        if (sqlState(error) === diskFull) {
-          log.error({ err: error, jobId }, 'there is no room on the disk of the database; the job goes on when there is');
-          await store
-            .sayOfJob(pool, jobId, 'There is no room on the disk of the database. This goes on by itself when there is.')
-            .catch(() => undefined);
-          return;
-        }
-        if (databaseAway(error)) {
-          log.warn({ err: error, jobId }, 'the database went away under a job; it goes on when it is back');
+        const waiting = waitsFor(error);
+        if (waiting !== null) {
+          log.error({ err: error, jobId }, 'a job waits, and goes on by itself');
+          await store.sayOfJob(pool, jobId, waiting).catch(() => undefined);
           return;
         }
         log.error({ err: error, jobId }, 'job failed');

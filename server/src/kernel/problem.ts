@@ -11,8 +11,10 @@ export class Problem extends Error {
     readonly code: string,
     sentence: string,
     readonly fields?: ProblemField[],
+    /** For the log only. */
+    cause?: unknown,
   ) {
-    super(sentence);
+    super(sentence, { cause });
   }
 
   document(): ProblemDocument {
@@ -41,6 +43,13 @@ const titles: Record<ProblemStatus, string> = {
   503: 'Not ready',
   507: 'No room',
 };
+
+/** Something outside this server that it cannot do without does not answer, or refuses: nobody’s mistake, and it may come back. */
+export class Away extends Problem {
+  constructor(code: string, sentence: string, cause: unknown) {
+    super(503, code, sentence, undefined, cause);
+  }
+}
 
 /** What may not be discovered and what does not exist get the same answer. */
 export const notFound = (what = 'That'): Problem => new Problem(404, 'not-found', `${what} does not exist here, or you may not see it.`);

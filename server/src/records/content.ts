@@ -1,9 +1,11 @@
 import { createCipheriv, createDecipheriv, createHash } from 'node:crypto';
 import { fileTypeFromBuffer } from 'file-type';
 import { uuidv7 } from 'uuidv7';
-import { Problem, type Db, type UnitOfWork } from '../kernel/index.js';
+import { Away, Problem, type Db, type UnitOfWork } from '../kernel/index.js';
 import type { ContentKey, ContentKeys } from './contentKeys.js';
 import * as store from './contentStore.js';
+import * as objectStore from './objectStore.js';
+import type { Objects } from './objects.js';
 
 /** Bytes per stored chunk; the database refuses more. */
 const chunkSize = 1024 * 1024;
@@ -95,8 +97,8 @@ async function detectMediaType(head: Buffer, fileName: string): Promise<string> 
   return 'application/octet-stream';
 }
 
-/** Cuts a stream into pieces of exactly one chunk, the last one shorter. What came in one small piece is not copied. */
-async function* chunked(source: AsyncIterable<Uint8Array>): AsyncGenerator<Buffer> {
+/** Cuts a stream into pieces of exactly `pieceSize` bytes, the last one shorter. What came in one small piece is not copied. */
+async function* chunked(source: AsyncIterable<Uint8Array>, pieceSize = chunkSize): AsyncGenerator<Buffer> {
   let parts: Uint8Array[] = [];
   let filled = 0;
   const taken = (): Buffer => {
@@ -107,11 +109,11 @@ async function* chunked(source: AsyncIterable<Uint8Array>): AsyncGenerator<Buffe
   };
   for await (const part of source) {
     for (let offset = 0; offset < part.length;) {
-      const take = Math.min(part.length - offset, chunkSize - filled);
+      const take = Math.min(part.length - offset, pieceSize - filled);
       parts.push(part.subarray(offset, offset + take));
       filled += take;
       offset += take;
-      if (filled === chunkSize) yield taken();
+      if (filled === pieceSize) yield taken();
     }
   }
   if (filled > 0) yield taken();
@@ -148,6 +150,11 @@ export interface Contents {
   seal(bytes: Buffer): Promise<SealedContent>;
   /** Puts damaged content back from chunks as they were stored, such as a backup has; false when they are not those. */
   mend(db: Db, id: string, chunks: AsyncIterable<Buffer>): Promise<boolean>;
+  /**
+   * Chunks of a content as they are stored; those of its copy in the object store when asked for. Throws {@link DamagedContent}, at their end
+   * at the latest, when they are not what was stored.
+   */
+  stored(db: Db, id: string, where: 'itself' | 'copy'): AsyncGenerator<Buffer>;
   /** Throws KeyUnusable when what opens all keys is missing, or when others may read it. */
   keysUsable(): Promise<void>;
   /** Destroys keys for good. */
@@ -155,8 +162,57 @@ export interface Contents {
   close(): Promise<void>;
 }
 
-/** `found` hears of damage that shows while somebody reads; it must not throw. */
-export function openContents(keys: ContentKeys, found: (damage: DamagedContent) => void): Contents {
+/** What contents are opened over. */
+export interface ContentsOver {
+  readonly keys: ContentKeys;
+  /** Where copies lie, and contents that are not in the database; null for no such store. */
+  readonly objects: Objects | null;
+  /** Where new contents go. */
+  readonly contentsIn: 'database' | 'objects';
+  /** For what is to be known of before, or whatever becomes of, the transaction under way. */
+  readonly pool: Db;
+  /** Hears of damage that shows while somebody reads; must not throw. */
+  found(damage: DamagedContent): void;
+}
+
+export function openContents({ keys, objects, contentsIn, pool, found }: ContentsOver): Contents {
+  const theObjects = (): Objects => {
+    if (objects) return objects;
+    throw new Away('object-store-away', 'This content lies in an object store, and the server is not told of any (OBJECTS_URL).', null);
+  };
+
+  /** Stored chunks from one on, until one is missing. */
+  async function* chunksFrom(db: Db, id: string, known: store.Known, first: number, where: 'itself' | 'copy'): AsyncGenerator<Buffer> {
+    if (known.store === 'objects' || where === 'copy') {
+      if (known.version === null) return;
+      yield* chunked(theObjects().read(id, known.version, first * (chunkSize + tagBytes)), chunkSize + tagBytes);
+      return;
+    }
+    for (let seq = first; seq < known.chunks.length; seq++) {
+      const chunk = await store.chunk(db, id, seq);
+      if (!chunk) return;
+      yield chunk;
+    }
+  }
+
+  async function* stored(db: Db, id: string, where: 'itself' | 'copy'): AsyncGenerator<Buffer> {
+    const known = await store.fingerprints(db, id);
+    const wrong = (damage: Damage): DamagedContent => {
+      const error = new DamagedContent(id, damage);
+      if (known && where === 'itself') found(error);
+      return error;
+    };
+    if (!known) throw wrong('missing');
+    const fingerprints: Buffer[] = [];
+    for await (const chunk of chunksFrom(db, id, known, 0, where)) {
+      fingerprints.push(sha256Of(chunk));
+      yield chunk;
+    }
+    // Against the tree and not against each: fingerprints of chunks lie beside chunks that may be damaged.
+    if (!sha256Of(Buffer.concat(fingerprints)).equals(known.tree))
+      throw wrong(fingerprints.length < known.chunks.length ? 'missing' : 'changed');
+  }
+
   async function* read(db: Db, id: string, from: number, to: number): AsyncGenerator<Buffer> {
     const known = await store.fingerprints(db, id);
     const wrong = (damage: Damage): DamagedContent => {
@@ -168,20 +224,24 @@ export function openContents(keys: ContentKeys, found: (damage: DamagedContent) 
     if (known.damaged || !sha256Of(Buffer.concat(known.chunks)).equals(known.tree)) throw wrong('changed');
     const key = known.slot === null ? null : await keys.of(known.slot);
     if (known.slot !== null && !key) throw wrong('keyless');
-    for (let position = from; position < to;) {
-      const seq = Math.floor(position / chunkSize);
-      const stored = await store.chunk(db, id, seq);
+    if (from >= to) return;
+    let position = from;
+    let seq = Math.floor(from / chunkSize);
+    for await (const chunk of chunksFrom(db, id, known, seq, 'itself')) {
       const fingerprint = known.chunks[seq];
-      if (!stored || !fingerprint) throw wrong('missing');
+      if (!fingerprint) break;
       // The tag of an encrypted chunk says that it is this content’s, in this place, byte by byte.
-      const bytes = key ? unseal(key, seq, stored) : sha256Of(stored).equals(fingerprint) ? stored : null;
+      const bytes = key ? unseal(key, seq, chunk) : sha256Of(chunk).equals(fingerprint) ? chunk : null;
       if (!bytes) throw wrong('changed');
       const offset = position - seq * chunkSize;
       const piece = bytes.subarray(offset, Math.min(bytes.length, offset + to - position));
-      if (piece.length === 0) throw wrong('missing');
+      if (piece.length === 0) break;
       yield piece;
       position += piece.length;
+      seq++;
+      if (position >= to) return;
     }
+    throw wrong('missing');
   }
 
   async function* readWhole(
@@ -204,8 +264,31 @@ export function openContents(keys: ContentKeys, found: (damage: DamagedContent) 
     if (held) yield held;
   }
 
+  /** Writes an object that is known of beforehand; it is nobody’s until its version is said. */
+  async function putObject(id: string, chunks: AsyncIterable<Buffer>): Promise<{ version: string; fingerprints: Buffer }> {
+    const fingerprints: Buffer[] = [];
+    await objectStore.beginObject(pool, id);
+    const version = await theObjects().put(
+      id,
+      (async function* () {
+        for await (const chunk of chunks) {
+          fingerprints.push(sha256Of(chunk));
+          yield chunk;
+        }
+      })(),
+    );
+    return { version, fingerprints: Buffer.concat(fingerprints) };
+  }
+
   async function mend(db: Db, id: string, chunks: AsyncIterable<Buffer>): Promise<boolean> {
     await store.setDamaged(db, id);
+    const known = await store.fingerprints(db, id);
+    if (known?.store === 'objects') {
+      const { version, fingerprints } = await putObject(id, chunks);
+      if (!sha256Of(fingerprints).equals(known.tree)) return false;
+      await objectStore.setVersion(db, id, version);
+      return store.endDamage(db, id);
+    }
     let seq = 0;
     for await (const chunk of chunks) await store.mendChunk(db, id, seq++, chunk);
     return store.endDamage(db, id);
@@ -227,11 +310,11 @@ export function openContents(keys: ContentKeys, found: (damage: DamagedContent) 
       if (!(error instanceof DamagedContent)) throw error;
       const key = same.key_slot === null ? null : await keys.of(same.key_slot);
       const lost = same.key_slot !== null && !key;
-      const stored = async function* (): AsyncGenerator<Buffer> {
+      const sealedAgain = async function* (): AsyncGenerator<Buffer> {
         let seq = 0;
         for await (const bytes of again()) yield key ? seal({ slot: 0, key }, seq++, bytes) : bytes;
       };
-      if (lost || !(await mend(uow, same.id, stored()))) {
+      if (lost || !(await mend(uow, same.id, sealedAgain()))) {
         throw new Problem(
           500,
           'content-damaged',
@@ -269,26 +352,54 @@ export function openContents(keys: ContentKeys, found: (damage: DamagedContent) 
     return same ? { ...same, mediaType } : writeSmall(uow, bytes, fileName);
   }
 
+  /** Seals chunks as they come, and says at their end what they were. */
+  function sealing(key: ContentKey, chunks: AsyncIterable<Buffer>, largest: number) {
+    const hash = createHash('sha256');
+    const seen = { size: 0, count: 0, head: Buffer.alloc(0), sha256: (): Buffer => hash.digest() };
+    async function* sealedChunks(): AsyncGenerator<Buffer> {
+      for await (const chunk of chunks) {
+        if (seen.count === 0) seen.head = Buffer.from(chunk.subarray(0, headBytes));
+        seen.size += chunk.length;
+        if (seen.size > largest) throw new Problem(413, 'too-large', 'This file is larger than 2 GB, the most that is taken in one piece.');
+        hash.update(chunk);
+        yield seal(key, seen.count++, chunk);
+      }
+    }
+    return { seen, sealedChunks: sealedChunks() };
+  }
+
+  /** What is in the database already is not sent to the object store; what two bring at the same time is, and removed again. */
+  async function writeObject(uow: UnitOfWork, chunks: AsyncIterable<Buffer>, fileName: string, largest: number): Promise<StoredContent> {
+    const id = uuidv7();
+    const key = await keys.take();
+    const { seen, sealedChunks } = sealing(key, chunks, largest);
+    const { version, fingerprints } = await putObject(id, sealedChunks);
+    const [sha256, mediaType] = [seen.sha256(), await detectMediaType(seen.head, fileName)];
+    const { size } = seen;
+    for (;;) {
+      if ((await store.addInObjects(uow, { id, slot: key.slot, sha256, size, fingerprints })) !== null) {
+        await objectStore.setVersion(uow, id, version);
+        return { id, sha256, size, mediaType };
+      }
+      const same = await sameContent(uow, sha256, async function* () {
+        let seq = 0;
+        for await (const chunk of chunked(theObjects().read(id, version, 0), chunkSize + tagBytes)) yield unseal(key.key, seq++, chunk)!;
+      });
+      if (same) return { ...same, mediaType };
+    }
+  }
+
   async function writeLarge(uow: UnitOfWork, chunks: AsyncIterable<Buffer>, fileName: string, largest: number): Promise<StoredContent> {
     const id = uuidv7();
     const key = await keys.take();
-    const hash = createHash('sha256');
-    let size = 0;
-    let seq = 0;
-    let head: Buffer | null = null;
+    const { seen, sealedChunks } = sealing(key, chunks, largest);
     await store.begin(uow, id, key.slot);
-    for await (const chunk of chunks) {
-      head ??= Buffer.from(chunk.subarray(0, headBytes));
-      size += chunk.length;
-      if (size > largest) throw new Problem(413, 'too-large', 'This file is larger than 2 GB, the most that is taken in one piece.');
-      hash.update(chunk);
-      await store.addChunk(uow, id, seq, seal(key, seq, chunk));
-      seq++;
-    }
-    const sha256 = hash.digest();
+    let seq = 0;
+    for await (const chunk of sealedChunks) await store.addChunk(uow, id, seq++, chunk);
+    const [sha256, { size, head }] = [seen.sha256(), seen];
     // Two uploads of the same bytes at the same time: the second waits here and then finds the first one's.
     await store.lockHash(uow, sha256);
-    const mediaType = await detectMediaType(head!, fileName);
+    const mediaType = await detectMediaType(head, fileName);
     const same = await sameContent(uow, sha256, async function* () {
       for (let i = 0; i < seq; i++) yield unseal(key.key, i, (await store.chunk(uow, id, i))!)!;
     });
@@ -306,24 +417,30 @@ export function openContents(keys: ContentKeys, found: (damage: DamagedContent) 
       const first = await chunks.next();
       if (first.done) throw new Problem(422, 'empty-file', 'This file is empty (0 bytes), so there is nothing to keep.');
       const second = await chunks.next();
-      if (second.done) return writeSmall(uow, first.value, fileName);
-      return writeLarge(
-        uow,
-        (async function* () {
-          yield first.value;
-          yield second.value;
-          yield* chunks;
-        })(),
-        fileName,
-        largest,
-      );
+      const all = (async function* () {
+        yield first.value;
+        if (second.done) return;
+        yield second.value;
+        yield* chunks;
+      })();
+      if (contentsIn === 'objects') {
+        const there = second.done ? await sameContent(uow, sha256Of(first.value), () => all) : null;
+        return there
+          ? { ...there, mediaType: await detectMediaType(first.value.subarray(0, headBytes), fileName) }
+          : writeObject(uow, all, fileName, largest);
+      }
+      return second.done ? writeSmall(uow, first.value, fileName) : writeLarge(uow, all, fileName, largest);
     },
+    stored,
     read,
     readWhole,
     seal: sealed,
     mend,
     keysUsable: () => keys.usable(),
     destroyKeys: (slots) => keys.destroy(slots),
-    close: () => keys.close(),
+    async close() {
+      objects?.close();
+      await keys.close();
+    },
   };
 }

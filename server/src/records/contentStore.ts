@@ -1,5 +1,20 @@
 import { row, rows, run, type Db } from '../kernel/index.js';
 
+/** A content that lies in the object store, whole from the first; null when the same bytes are there already. */
+export async function addInObjects(
+  db: Db,
+  c: { id: string; slot: number; sha256: Buffer; size: number; fingerprints: Buffer },
+): Promise<string | null> {
+  const added = await row<{ id: string }>(
+    db,
+    'content.addInObjects',
+    `insert into content (id, key_slot, sha256, size, store, fingerprints) values ($1, $2, $3, $4, 'objects', $5)
+     on conflict (sha256) do nothing returning id`,
+    [c.id, c.slot, c.sha256, c.size, c.fingerprints],
+  );
+  return added?.id ?? null;
+}
+
 export function contentById(db: Db, id: string) {
   return row<{ id: string; sha256: Buffer; size: number }>(
     db,
@@ -55,13 +70,27 @@ export async function finish(db: Db, c: { id: string; sha256: Buffer; size: numb
   await run(db, 'content.finish', 'update content set sha256 = $2, size = $3 where id = $1', [c.id, c.sha256, c.size]);
 }
 
-/** What the chunks of a content must have as fingerprints, in order, and the fingerprint over these; undefined for no content. */
-export function fingerprints(db: Db, id: string) {
-  return row<{ tree: Buffer; chunks: Buffer[]; slot: number | null; damaged: boolean }>(
+/** What is known of a content whose chunks are to be read. */
+export type Known = {
+  readonly tree: Buffer;
+  /** What the stored chunks must have as fingerprints, in order, and `tree` over these. */
+  readonly chunks: Buffer[];
+  readonly slot: number | null;
+  readonly damaged: boolean;
+  readonly store: 'database' | 'objects';
+  /** The version of its object, be it the content itself or a copy. */
+  readonly version: string | null;
+};
+
+/** Undefined for no content. */
+export function fingerprints(db: Db, id: string): Promise<Known | undefined> {
+  return row<Known>(
     db,
     'content.fingerprints',
-    `select c.tree, c.key_slot as slot, c.damaged_at is not null as damaged,
-       array(select k.sha256 from content_chunk k where k.content_id = c.id order by k.seq) as chunks
+    `select c.tree, c.key_slot as slot, c.damaged_at is not null as damaged, c.store,
+       (select o.version from content_object o where o.content_id = c.id) as version,
+       case c.store when 'database' then array(select k.sha256 from content_chunk k where k.content_id = c.id order by k.seq)
+         else array(select substr(c.fingerprints, 32 * i + 1, 32) from generate_series(0, length(c.fingerprints) / 32 - 1) i order by i) end as chunks
      from content c where c.id = $1 and c.tree is not null`,
     [id],
   );
@@ -145,7 +174,9 @@ export async function endDamage(db: Db, id: string): Promise<boolean> {
   const touched = await run(
     db,
     'content.endDamage',
-    'update content set damaged_at = null, checked_at = repository_now() where id = $1 and damaged_at is not null and content_tree(id) = tree',
+    // What lies in the object store was compared as it was written.
+    `update content set damaged_at = null, checked_at = repository_now()
+     where id = $1 and damaged_at is not null and (store = 'objects' or content_tree(id) = tree)`,
     [id],
   );
   return touched > 0;
@@ -165,10 +196,10 @@ export async function holdersOf(db: Db, id: string): Promise<{ kind: string; id:
 
 /** Locks a content against mending and setting apart. */
 export function lockContent(db: Db, id: string) {
-  return row<{ id: string; sha256: Buffer; size: number; damaged_at: Date | null }>(
+  return row<{ id: string; sha256: Buffer; size: number; damaged_at: Date | null; copied: boolean }>(
     db,
     'content.lock',
-    'select id, sha256, size, damaged_at from content where id = $1 and sha256 is not null for no key update',
+    'select id, sha256, size, damaged_at, copied_at is not null as copied from content where id = $1 and sha256 is not null for no key update',
     [id],
   );
 }
@@ -182,10 +213,10 @@ const isDue = `sha256 is not null and damaged_at is null and coalesce(checked_at
 
 /** Contents that were last checked, or stored, more than `days` ago, oldest first. */
 export function dueForCheck(db: Db, days: number, limit: number) {
-  return rows<{ id: string; sha256: Buffer; size: number }>(
+  return rows<{ id: string; sha256: Buffer; size: number; copied: boolean }>(
     db,
     'fixity.due',
-    `select id, sha256, size from content where ${isDue} order by coalesce(checked_at, stored_at), id limit $2`,
+    `select id, sha256, size, copied_at is not null as copied from content where ${isDue} order by coalesce(checked_at, stored_at), id limit $2`,
     [days, limit],
   );
 }

@@ -11,6 +11,8 @@ import {
 } from '../kernel/index.js';
 import { DamagedContent } from './content.js';
 import * as store from './contentStore.js';
+import { checkCopy } from './copies.js';
+import { countObjects } from './objectStore.js';
 import type { Services } from './services.js';
 
 const { act } = actsFor<Services>();
@@ -25,7 +27,7 @@ const usual = { days: 90, megabytesPerSecond: 20 } as const;
 const subject = { kind: 'setting', id: null, name: 'fixity' } as const;
 
 /** What checking and mending enter by themselves. */
-export const tending = ['found damaged content', 'mended damaged content', 'destroyed keys of contents'];
+export const tending = ['found damaged content', 'mended damaged content', 'replaced a damaged copy', 'destroyed keys of contents'];
 
 /** The other database does not have it as it was: what was put back is taken back. */
 class NotMended extends Error {}
@@ -42,15 +44,16 @@ const words: Record<DamagedContent['damage'], string> = {
  */
 export async function setApart(services: Services, actor: Actor, { contentId, damage }: DamagedContent): Promise<boolean> {
   const { contents, pool, log } = services;
-  return withUnitOfWork(
+  const content = await withUnitOfWork(
     pool,
     actor,
     async (uow) => {
       const content = await store.lockContent(uow, contentId);
-      if (!content || content.damaged_at !== null) return content !== undefined;
+      if (!content) return null;
+      if (content.damaged_at !== null) return content;
       try {
         for await (const piece of contents.readWhole(uow, content)) void piece;
-        return false;
+        return null;
       } catch (error) {
         if (!(error instanceof DamagedContent)) throw error;
       }
@@ -59,10 +62,43 @@ export async function setApart(services: Services, actor: Actor, { contentId, da
       log.error({ contentId, sha256 }, `content is damaged: ${words[damage]}`);
       const holders = await store.holdersOf(uow, contentId);
       uow.enterAll(holders.map((holder) => ({ act: 'found damaged content', subject: holder, after: { sha256, damage: words[damage] } })));
-      return true;
+      return content;
     },
     'none',
   );
+  if (!content) return false;
+  return !(
+    content.copied && (await mendOne(services, actor, content, contents.stored(pool, contentId, 'copy'), 'the copy in the object store'))
+  );
+}
+
+/** Mends a content from chunks as they were stored, and enters that on what has it; false when they are not what it was. */
+async function mendOne(
+  { contents, pool }: Pick<Services, 'contents' | 'pool'>,
+  actor: Actor,
+  { id, sha256 }: { readonly id: string; readonly sha256: Buffer },
+  chunks: AsyncIterable<Buffer>,
+  from: string,
+): Promise<boolean> {
+  try {
+    await withUnitOfWork(
+      pool,
+      actor,
+      async (uow) => {
+        // Somebody else may have come first.
+        if ((await store.lockContent(uow, id))?.damaged_at === null) return;
+        if (!(await contents.mend(uow, id, chunks))) throw new NotMended();
+        for (const holder of await store.holdersOf(uow, id)) {
+          uow.enter({ act: 'mended damaged content', subject: holder, after: { sha256: sha256.toString('hex'), from } });
+        }
+      },
+      'none',
+    );
+    return true;
+  } catch (error) {
+    if (error instanceof NotMended || error instanceof DamagedContent) return false;
+    throw error;
+  }
 }
 
 /**
@@ -82,6 +118,7 @@ export async function checkContents(services: Services, actor: Actor): Promise<n
       bytes += content.size;
       try {
         for await (const piece of contents.readWhole(pool, content)) void piece;
+        if (content.copied && services.objects) await checkCopy(services, actor, content);
         checked.push(content.id);
       } catch (error) {
         if (!(error instanceof DamagedContent)) throw error;
@@ -120,40 +157,21 @@ export async function checkEveryContent({
  * copied, and the damage is over only where every byte is what it was. Gives how many there were and how many are mended.
  */
 export async function mendFrom(
-  { contents, pool }: Pick<Services, 'contents' | 'pool'>,
+  services: Pick<Services, 'contents' | 'pool'>,
   actor: Actor,
   other: Db,
 ): Promise<{ damaged: number; mended: number }> {
-  const damaged = await store.damagedContents(pool, mostMended);
+  const damaged = await store.damagedContents(services.pool, mostMended);
   let mended = 0;
-  for (const { id, sha256 } of damaged) {
+  for (const content of damaged) {
     const stored = async function* (): AsyncGenerator<Buffer> {
       for (let seq = 0; ; seq++) {
-        const chunk = await store.chunk(other, id, seq);
+        const chunk = await store.chunk(other, content.id, seq);
         if (!chunk) return;
         yield chunk;
       }
     };
-    const good = await withUnitOfWork(
-      pool,
-      actor,
-      async (uow) => {
-        if (!(await contents.mend(uow, id, stored()))) throw new NotMended();
-        for (const holder of await store.holdersOf(uow, id)) {
-          uow.enter({
-            act: 'mended damaged content',
-            subject: holder,
-            after: { sha256: sha256.toString('hex'), from: 'a backup of the database' },
-          });
-        }
-        return true;
-      },
-      'none',
-    ).catch((error: unknown) => {
-      if (error instanceof NotMended) return false;
-      throw error;
-    });
-    if (good) mended++;
+    if (await mendOne(services, actor, content, stored(), 'a backup of the database')) mended++;
   }
   return { damaged: damaged.length, mended };
 }
@@ -210,8 +228,7 @@ export async function eraseKeys(services: Services, actor: Actor): Promise<numbe
   }
 }
 
-export async function fixityState(services: Pick<Services, 'pool'>): Promise<FixityState> {
-  const { pool } = services;
+export async function fixityState({ pool, objects, config }: Pick<Services, 'pool' | 'objects' | 'config'>): Promise<FixityState> {
   const schedule = await store.fixitySchedule(pool, usual);
   const [oldest, due, damaged, damagedCount, reconciled, keysToDestroy] = await Promise.all([
     store.oldestCheck(pool),
@@ -237,6 +254,7 @@ export async function fixityState(services: Pick<Services, 'pool'>): Promise<Fix
       })),
     ),
     keysToDestroy,
+    objects: objects && { contentsIn: config.contentsIn, ...(await countObjects(pool, dueShown)) },
   };
 }
 

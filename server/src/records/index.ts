@@ -1,6 +1,7 @@
 export { DamagedContent, openContents } from './content.js';
 export { contentKeys } from './contentKeys.js';
 export { contentById, damagedAmong, dropUnusedContent, keysGone } from './contentStore.js';
+export { tendObjects } from './copies.js';
 export { detectorActs } from './detectorActs.js';
 export { lookForSigns, runNotes } from './detectors.js';
 export { detectorTitles } from './detectorStore.js';
@@ -24,6 +25,7 @@ export { numberingActs } from './numberingActs.js';
 export { drawing, measuring, pageDrawer, readingPages, type Extent, type Named } from './pages.js';
 export { recordReads, recordSetupReads } from './reads.js';
 export { declareOnClosing, recordActs, standingOf } from './recordActs.js';
+export { openObjects } from './objects.js';
 export type { Services } from './services.js';
 export { leave, versionLeaving, type Leaving } from './serving.js';
 export {

@@ -1,5 +1,6 @@
 import type { Services as Schedule } from '../schedule/index.js';
 import type { Contents } from './content.js';
+import type { Objects } from './objects.js';
 import type { PageDrawer } from './pages.js';
 
 /** What records, and every area above them, are given. */
@@ -8,4 +9,6 @@ export interface Services extends Schedule {
   readonly pages: PageDrawer;
   /** What was taken in, byte by byte. */
   readonly contents: Contents;
+  /** Where contents have copies, or lie; null for nowhere but in the database. */
+  readonly objects: Objects | null;
 }

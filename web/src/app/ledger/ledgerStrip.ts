@@ -59,6 +59,15 @@ import { CountPipe, DayPipe, InstantPipe } from '../kit/words';
             @if (c.due > 0) {
               <span i18n>{{ c.due | count }}{{ c.due >= 10000 ? ' or more' : '' }} due now</span>
             }
+            @if (c.objects; as o) {
+              @if (o.withoutCopy > 0) {
+                <span class="wait" i18n>{{ o.withoutCopy | count }} without a second copy yet</span>
+              } @else if (o.withoutLock > 0) {
+                <span class="wait" i18n>{{ o.withoutLock | count }} not locked yet</span>
+              } @else {
+                <span i18n>{o.contentsIn, select, objects {in the object store, locked} other {second copies, locked}}</span>
+              }
+            }
           </dd>
         </div>
       }

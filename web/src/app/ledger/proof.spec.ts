@@ -51,6 +51,7 @@ const checks = (changes: Partial<FixityState> = {}): FixityState => ({
   damaged: [],
   reconciled: null,
   keysToDestroy: 0,
+  objects: null,
   ...changes,
 });
 
@@ -123,6 +124,23 @@ describe('proof', () => {
     const panel = stage.host.querySelector('kc-damaged')!;
     expect(panel.querySelector('a')!.getAttribute('href')).toBe(`/records/${holder.id}`);
     expect(panel.textContent).toContain('and 2 more');
+  });
+
+  for (const [says, objects] of [
+    ['second copies, locked', { contentsIn: 'database', withoutCopy: 0, withoutLock: 0, toRemove: 3 }],
+    ['12 without a second copy yet', { contentsIn: 'database', withoutCopy: 12, withoutLock: 5, toRemove: 0 }],
+    ['1 not locked yet', { contentsIn: 'objects', withoutCopy: 0, withoutLock: 1, toRemove: 0 }],
+    ['in the object store, locked', { contentsIn: 'objects', withoutCopy: 0, withoutLock: 0, toRemove: 0 }],
+  ] as const) {
+    it(`says of the object store: ${says}`, async () => {
+      const stage = await show([entry(1)], null, state(), checks({ objects }));
+      expect(stage.host.querySelectorAll('dl > div')[3]!.textContent).toContain(says);
+    });
+  }
+
+  it('says nothing of an object store where there is none', async () => {
+    const stage = await show([entry(1)], null, state(), checks());
+    expect(stage.host.querySelectorAll('dl > div')[3]!.textContent).not.toMatch(/copies|locked/);
   });
 
   it('says what does not belong together', async () => {

@@ -1,0 +1,112 @@
+import { inOwnTransaction, withUnitOfWork, type Actor } from '../kernel/index.js';
+import { DamagedContent } from './content.js';
+import * as store from './contentStore.js';
+import * as objectStore from './objectStore.js';
+import type { Services } from './services.js';
+
+/** Contents, locks and removals that are looked at before anybody else has a turn. */
+const perPart = 100;
+const bytesPerPart = 64 * 1024 * 1024;
+const dayMs = 86_400_000;
+
+/** Copies a content to the object store as it is stored. Throws DamagedContent when it is not what came in. */
+async function copyOne({ contents, objects, pool }: Services, id: string): Promise<void> {
+  await objectStore.beginObject(pool, id);
+  const version = await objects!.put(id, contents.stored(pool, id, 'itself'));
+  await inOwnTransaction(pool, async (db) => {
+    await objectStore.setVersion(db, id, version);
+    // A content that went meanwhile has no copy: what was written is nobody’s, and is removed.
+    if (!(await objectStore.setCopied(db, id))) throw new DamagedContent(id, 'missing');
+  });
+}
+
+async function copyNew(services: Services): Promise<number> {
+  const { pool, log } = services;
+  let [copied, bytes] = [0, 0];
+  for (const { id, size } of await objectStore.withoutCopy(pool, perPart)) {
+    if (bytes >= bytesPerPart || services.stopping) break;
+    bytes += size;
+    try {
+      await copyOne(services, id);
+      copied++;
+    } catch (error) {
+      if (!(error instanceof DamagedContent)) throw error;
+      log.error({ contentId: id }, 'a content is damaged, and was not copied');
+    }
+  }
+  return copied;
+}
+
+/** Reads to the end; what is damaged has been told by then. */
+async function readThrough(chunks: AsyncIterable<Buffer>): Promise<boolean> {
+  try {
+    for await (const chunk of chunks) void chunk;
+    return true;
+  } catch (error) {
+    if (error instanceof DamagedContent) return false;
+    throw error;
+  }
+}
+
+/** Locks what is not locked yet, and what would not be for half its time any more. */
+async function renewLocks({ contents, objects, pool, log }: Services): Promise<number> {
+  const now = Date.now();
+  const { lockDays } = objects!;
+  const due = await objectStore.locksEnding(pool, new Date(now + (lockDays / 2) * dayMs), perPart);
+  for (const { id, version } of due) {
+    const until = new Date(now + lockDays * dayMs);
+    if (await objects!.lock(id, version, until)) await objectStore.setLocked(pool, id, version, until);
+    else {
+      log.error({ contentId: id }, 'an object is missing; a copy is written anew, and a content is set apart');
+      if (!(await objectStore.dropCopy(pool, id))) await readThrough(contents.stored(pool, id, 'itself'));
+    }
+  }
+  return due.length;
+}
+
+/** Removes objects whose content is gone and whose lock has ended. One that cannot be removed keeps none of the others. */
+async function removeGone({ objects, pool, log }: Services): Promise<number> {
+  let removed = 0;
+  for (const { id } of await objectStore.objectsToRemove(pool, perPart)) {
+    try {
+      await objects!.remove(id);
+      await objectStore.forgetObject(pool, id);
+      removed++;
+    } catch (error) {
+      log.warn({ err: error, contentId: id }, 'an object could not be removed; it is tried again');
+    }
+  }
+  return removed;
+}
+
+/** Does what there is to do in the object store, one app server at a time; gives how many objects it came to. */
+export async function tendObjects(services: Services): Promise<number> {
+  if (!services.objects) return 0;
+  return inOwnTransaction(services.pool, async (db) => {
+    if (!(await objectStore.lockTending(db))) return 0;
+    return (await copyNew(services)) + (await renewLocks(services)) + (await removeGone(services));
+  });
+}
+
+/** Reads the copy of a content that is what it was, and writes it anew when it is not. */
+export async function checkCopy(
+  services: Services,
+  actor: Actor,
+  content: { readonly id: string; readonly sha256: Buffer },
+): Promise<void> {
+  const { contents, pool, log } = services;
+  if (await readThrough(contents.stored(pool, content.id, 'copy'))) return;
+  log.error({ contentId: content.id }, 'a copy in the object store is damaged; it is written anew');
+  await copyOne(services, content.id);
+  await withUnitOfWork(
+    pool,
+    actor,
+    async (uow) => {
+      const holders = await store.holdersOf(uow, content.id);
+      uow.enterAll(
+        holders.map((subject) => ({ act: 'replaced a damaged copy', subject, after: { sha256: content.sha256.toString('hex') } })),
+      );
+    },
+    'none',
+  );
+}

@@ -1,0 +1,100 @@
+import { row, rows, run, type Db } from '../kernel/index.js';
+
+/** False when another app server tends the object store. */
+export async function lockTending(db: Db): Promise<boolean> {
+  return (await row<{ mine: boolean }>(db, 'object.lockTending', 'select pg_try_advisory_xact_lock(4247) as mine'))!.mine;
+}
+
+/** Says before it is written that there may be an object of this name. */
+export async function beginObject(db: Db, id: string): Promise<void> {
+  await run(db, 'object.begin', 'insert into content_object (content_id) values ($1) on conflict do nothing', [id]);
+}
+
+/** Says which version of an object was written. Throws when nobody said that there may be one, or when it was removed meanwhile. */
+export async function setVersion(db: Db, id: string, version: string): Promise<void> {
+  const touched = await run(db, 'object.setVersion', 'update content_object set version = $2, locked_until = null where content_id = $1', [
+    id,
+    version,
+  ]);
+  if (touched !== 1) throw new Error(`The object of content ${id} is not known of.`);
+}
+
+/** Contents that lie in the database alone, oldest first. */
+export function withoutCopy(db: Db, limit: number) {
+  return rows<{ id: string; size: number }>(
+    db,
+    'object.withoutCopy',
+    `select id, size from content where sha256 is not null and store = 'database' and copied_at is null and damaged_at is null
+       and key_slot is not null order by id limit $1`,
+    [limit],
+  );
+}
+
+export async function setCopied(db: Db, id: string): Promise<boolean> {
+  return (await run(db, 'object.setCopied', 'update content set copied_at = repository_now() where id = $1', [id])) > 0;
+}
+
+/** Says that a content has no copy after all; false for one that does not lie in the database. */
+export async function dropCopy(db: Db, id: string): Promise<boolean> {
+  const touched = await run(
+    db,
+    'object.dropCopy',
+    `with dropped as (update content set copied_at = null where id = $1 and store = 'database' returning id)
+     update content_object set version = null from dropped where content_id = dropped.id`,
+    [id],
+  );
+  return touched > 0;
+}
+
+/** Objects of contents that are here whose lock is missing or ends before `until`. */
+export function locksEnding(db: Db, until: Date, limit: number) {
+  return rows<{ id: string; version: string }>(
+    db,
+    'object.locksEnding',
+    `select o.content_id as id, o.version from content_object o
+     where o.version is not null and o.gone_since is null and (o.locked_until is null or o.locked_until < $1)
+       and exists (select from content c where c.id = o.content_id and c.damaged_at is null)
+     order by o.locked_until nulls first limit $2`,
+    [until, limit],
+  );
+}
+
+export async function setLocked(db: Db, id: string, version: string, until: Date): Promise<void> {
+  await run(db, 'object.setLocked', 'update content_object set locked_until = $3 where content_id = $1 and version = $2', [
+    id,
+    version,
+    until,
+  ]);
+}
+
+/** Objects whose content is gone and whose lock has ended, and those that an upload of yesterday or before left behind. */
+export function objectsToRemove(db: Db, limit: number) {
+  return rows<{ id: string }>(
+    db,
+    'object.toRemove',
+    `select o.content_id as id from content_object o
+     where (o.gone_since is not null or (o.version is null and o.begun_at < now() - interval '1 day'
+         and not exists (select from content c where c.id = o.content_id)))
+       and (o.locked_until is null or o.locked_until < now())
+     order by o.begun_at limit $1`,
+    [limit],
+  );
+}
+
+export async function forgetObject(db: Db, id: string): Promise<void> {
+  await run(db, 'object.forget', 'delete from content_object where content_id = $1', [id]);
+}
+
+/** How many contents have no copy yet, how many objects no lock, and how many wait to be removed. */
+export async function countObjects(db: Db, most: number) {
+  return (await row<{ withoutCopy: number; withoutLock: number; toRemove: number }>(
+    db,
+    'object.count',
+    `select (select count(*) from (select from content where sha256 is not null and store = 'database' and copied_at is null
+         and damaged_at is null and key_slot is not null limit $1) a) as "withoutCopy",
+       (select count(*) from (select from content_object where version is not null and gone_since is null and locked_until is null limit $1) b)
+         as "withoutLock",
+       (select count(*) from (select from content_object where gone_since is not null limit $1) c) as "toRemove"`,
+    [most],
+  ))!;
+}

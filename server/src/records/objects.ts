@@ -1,0 +1,130 @@
+import { Readable } from 'node:stream';
+import {
+  DeleteObjectCommand,
+  GetObjectCommand,
+  ListObjectVersionsCommand,
+  PutObjectRetentionCommand,
+  S3Client,
+  S3ServiceException,
+} from '@aws-sdk/client-s3';
+import { Upload } from '@aws-sdk/lib-storage';
+import { Away, type ObjectsConfig } from '../kernel/index.js';
+
+/** Bytes that are sent in one piece; a multiple of no chunk, for the store does not know of chunks. */
+const partBytes = 8 * 1024 * 1024;
+const partsAtOnce = 2;
+const tries = 3;
+const timeLimitMs = 60_000;
+
+/** An object store (S3) with versions and object lock, as far as contents need it. */
+export interface Objects {
+  readonly lockDays: number;
+  /** Writes an object and gives its version. What `bytes` throws is thrown on, and nothing is left of what was written. */
+  put(id: string, bytes: AsyncIterable<Buffer>): Promise<string>;
+  /** The bytes of a version from an offset on, in pieces as they come; nothing when there is no such version. */
+  read(id: string, version: string, from: number): AsyncGenerator<Buffer>;
+  /** Keeps a version from being deleted, by anybody, until then (compliance mode; can only be made longer). False when there is none. */
+  lock(id: string, version: string, until: Date): Promise<boolean>;
+  /** Deletes all versions of an object. Throws where one is locked. */
+  remove(id: string): Promise<void>;
+  close(): void;
+}
+
+const nameOf = (id: string): string => `contents/${id}`;
+
+/** Null when what is asked for is not there, as against a store that cannot be asked. */
+async function unlessAbsent<T>(answer: Promise<T>): Promise<T | null> {
+  try {
+    return await answer;
+  } catch (error) {
+    if (error instanceof S3ServiceException && ['NoSuchKey', 'NoSuchVersion', 'InvalidRange'].includes(error.name)) return null;
+    throw error;
+  }
+}
+
+/** A store that does not answer, or refuses, says nothing about what it keeps. */
+const away = (cause: unknown): Away =>
+  new Away(
+    'object-store-away',
+    'The store of contents does not answer, or refuses. Nothing was changed. Try again in a few minutes.',
+    cause,
+  );
+
+async function asked<T>(work: () => Promise<T>): Promise<T> {
+  try {
+    return await work();
+  } catch (error) {
+    throw away(error);
+  }
+}
+
+/** Bytes as a source gives them; `failed` hears of its own mistakes, so that they are told from those of the store. */
+async function* watched(source: AsyncIterable<Buffer>, failed: (error: unknown) => void): AsyncGenerator<Buffer> {
+  try {
+    yield* source;
+  } catch (error) {
+    failed(error);
+    throw error;
+  }
+}
+
+export function openObjects({ url, region, bucket, accessKeyId, secretAccessKey, lockDays }: ObjectsConfig): Objects {
+  const client = new S3Client({
+    endpoint: url,
+    region,
+    forcePathStyle: true,
+    credentials: { accessKeyId, secretAccessKey },
+    maxAttempts: tries,
+    requestHandler: { requestTimeout: timeLimitMs, connectionTimeout: timeLimitMs / 10 },
+    // Every chunk has a fingerprint and a tag of its own; what only some stores know is left out.
+    requestChecksumCalculation: 'WHEN_REQUIRED',
+    responseChecksumValidation: 'WHEN_REQUIRED',
+  });
+  const at = (id: string): { Bucket: string; Key: string } => ({ Bucket: bucket, Key: nameOf(id) });
+
+  return {
+    lockDays,
+    async put(id, source) {
+      let own: { readonly error: unknown } | null = null;
+      try {
+        const Body = Readable.from(watched(source, (error) => (own = { error })));
+        const { VersionId } = await new Upload({ client, params: { ...at(id), Body }, partSize: partBytes, queueSize: partsAtOnce }).done();
+        if (!VersionId) throw new Error(`The bucket ${bucket} keeps no versions.`);
+        return VersionId;
+      } catch (error) {
+        throw own === null ? away(error) : (own as { readonly error: unknown }).error;
+      }
+    },
+    async *read(id, version, from) {
+      const get = new GetObjectCommand({ ...at(id), VersionId: version, Range: `bytes=${from}-` });
+      const found = await asked(() => unlessAbsent(client.send(get)));
+      if (!found) return;
+      const body = found.Body as Readable;
+      const pieces = body[Symbol.asyncIterator]() as AsyncIterator<Buffer>;
+      try {
+        for (;;) {
+          const piece = await asked(() => pieces.next());
+          if (piece.done) return;
+          yield piece.value;
+        }
+      } finally {
+        body.destroy();
+      }
+    },
+    lock: (id, version, until) =>
+      asked(async () => {
+        const Retention = { Mode: 'COMPLIANCE', RetainUntilDate: until } as const;
+        const put = new PutObjectRetentionCommand({ ...at(id), VersionId: version, Retention });
+        return (await unlessAbsent(client.send(put))) !== null;
+      }),
+    remove: (id) =>
+      asked(async () => {
+        const { Key } = at(id);
+        const found = await client.send(new ListObjectVersionsCommand({ Bucket: bucket, Prefix: Key }));
+        for (const { VersionId } of [...(found.Versions ?? []), ...(found.DeleteMarkers ?? [])]) {
+          await client.send(new DeleteObjectCommand({ ...at(id), VersionId }));
+        }
+      }),
+    close: () => client.destroy(),
+  };
+}
