@@ -21,8 +21,6 @@ function serve(url, own) {
       PORT: port,
       NODE_ENV: 'production',
       LOG_LEVEL: process.env.LOG_LEVEL ?? 'warn',
-      // Its maker will leave this version of Node.js before we do; versions are ours to choose.
-      AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED: 'true',
       // On a database of our own, contents have a second copy in a stand-in.
       ...(own ? { OBJECTS_URL: process.env.OBJECTS_URL ?? 'stand-in' } : {}),
     },

@@ -1,11 +1,11 @@
-import { randomBytes } from 'node:crypto';
+import { randomBytes, randomUUID } from 'node:crypto';
 import { readdir, readFile, rm, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fixity, ledger, receiving } from '@key-cellar/contract';
 import { checkContents } from '../src/records/fixity.js';
 import { openObjects, type Objects } from '../src/records/objects.js';
 import { startObjects, type ObjectStandIn } from '../src/standins/objects.js';
-import { asApplication, configFor, freshName, pastTheGuards } from './support/database.js';
+import { asApplication, asOwner, configFor, freshName, pastTheGuards } from './support/database.js';
 import { eventually } from './support/eventually.js';
 import { beginUpload, writersOfChunks } from './support/halfUpload.js';
 import { approvedBatch, executeAndWait, makeWorld, today, type Refused, type World } from './support/world.js';
@@ -309,7 +309,8 @@ for (const { name, contentsIn, mendsItself } of places) {
     it('are in the database’s own hands: nobody says that an object goes, or is another', async () => {
       const id = await file(randomBytes(100));
       await settled(id);
-      const { id: contentId } = await contentOf(id);
+      const { id: contentId, version } = await contentOf(id);
+      const elsewhere = contentsIn === 'objects' ? ['database', null] : ['objects', randomBytes(32)];
       await asApplication(world.database, async (client) => {
         const code = (sql: string): Promise<string> =>
           client.query(sql.includes('$1') ? { text: sql, values: [contentId] } : sql).then(
@@ -324,6 +325,26 @@ for (const { name, contentsIn, mendsItself } of places) {
         );
         expect(await code(`update content set store = 'objects' where id = $1`)).toBe('42501');
         expect(await code(`update content set fingerprints = '' where id = $1`)).toBe('42501');
+        // Not locked: still needed. Not needed: still locked.
+        const loose = randomUUID();
+        await pastTheGuards(world.database, async (past) => {
+          await past.query('update content_object set locked_until = null, version = null where content_id = $1', [contentId]);
+          await past.query(`insert into content_object (content_id, locked_until) values ($1, now() + interval '1 hour')`, [loose]);
+        });
+        expect(await code('delete from content_object where content_id = $1')).toBe('KC001');
+        expect(await code(`delete from content_object where content_id = '${loose}'`)).toBe('KC001');
+        await pastTheGuards(world.database, (past) => past.query('delete from content_object where content_id = $1', [loose]));
+      });
+      await asOwner(world.database, async (client) => {
+        await expectAsync(
+          client.query('update content set store = $2, fingerprints = $3 where id = $1', [contentId, ...elsewhere]),
+        ).toBeRejectedWithError(/never updated/);
+        await pastTheGuards(world.database, (past) =>
+          past.query('update content_object set version = $2 where content_id = $1', [contentId, version]),
+        );
+        await expectAsync(
+          client.query('update content_object set gone_since = now() where content_id = $1', [contentId]),
+        ).toBeRejectedWithError(/stays what it is/);
       });
     });
   });

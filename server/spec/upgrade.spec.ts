@@ -7,9 +7,9 @@ import { pipeline } from 'node:stream/promises';
 import { fileURLToPath } from 'node:url';
 import { createGunzip } from 'node:zlib';
 import { identity, ledger, receiving, records } from '@key-cellar/contract';
-import { startServer, type Running } from '../src/index.js';
+import { encryptOfBefore, startServer, type Running } from '../src/index.js';
 import { migrate } from '../src/kernel/index.js';
-import { asOwner, configFor, dropDatabase, freshName, urlOf } from './support/database.js';
+import { asApplication, asOwner, configFor, dropDatabase, freshName, urlOf } from './support/database.js';
 import { Client, password } from './support/world.js';
 
 const fixtures = fileURLToPath(new URL('fixtures', import.meta.url));
@@ -92,5 +92,22 @@ describe('a repository of schema 0030, of before keys lay outside', () => {
       { keyed: false, n: 2 },
       { keyed: true, n: 1 },
     ]);
+
+    // What was there before is encrypted by the owner of the database, once, and by nobody else.
+    const config = configFor(database);
+    await asApplication(database, async (client) => {
+      await expectAsync(client.query('update content set key_slot = 1 where key_slot is null')).toBeRejectedWithError(/permission denied/);
+    });
+    // Whole and undamaged, it is not given a key by a mere word either.
+    await asOwner(database, async (client) => {
+      await expectAsync(client.query('update content set key_slot = 9999 where key_slot is null')).toBeRejectedWithError(/keeps its key/);
+    });
+    expect(await encryptOfBefore(config)).toEqual({ encrypted: 2, damaged: 0 });
+    expect(await encryptOfBefore(config)).toEqual({ encrypted: 0, damaged: 0 });
+    const chunks = await running.services.pool.query<{ bytes: Buffer }>('select bytes from content_chunk');
+    for (const { bytes } of chunks.rows) expect(bytes.toString('latin1')).not.toMatch(/inquiry|due yet/);
+    expect(await (await keeper.fetch(`/api/records/${held}/content`)).text()).toBe('Held for the inquiry.');
+    const { entries } = await keeper.call(ledger.entries, { query: { act: 'encrypted content' } });
+    expect(entries.length).toBe(2);
   });
 });

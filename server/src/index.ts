@@ -30,5 +30,6 @@ export { detectorActs, listRecords, lookForSigns, numberingActs, recordActs } fr
 export { effectOfChange, eventActs, levelActs, loadRuleBook, override, ruleActs, recompute, runRecompute } from './schedule/index.js';
 export { closeConnections, openServices, type Services } from './services.js';
 export { checkRestored } from './checkRestored.js';
+export { encryptOfBefore } from './encryptOfBefore.js';
 export { mendFromBackup } from './mendFromBackup.js';
 export { startServer, startServices, type Running } from './start.js';

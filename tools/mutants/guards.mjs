@@ -303,8 +303,8 @@ export const guards = [
     'guards',
     'a chunk has its own fingerprint',
     source('records/content.ts'),
-    'sha256Of(stored).equals(fingerprint) ? stored : null',
-    'stored',
+    'sha256Of(chunk).equals(fingerprint) ? chunk : null',
+    'chunk',
     ['fixity'],
   ],
   [

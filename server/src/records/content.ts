@@ -146,6 +146,8 @@ export interface Contents {
   read(db: Db, id: string, from: number, to: number): AsyncGenerator<Buffer>;
   /** All bytes of a content, and at their end an error when they do not have the fingerprint they came in with. */
   readWhole(db: Db, content: { readonly id: string; readonly size: number; readonly sha256: Buffer }): AsyncGenerator<Buffer>;
+  /** Puts a content under a key that lies under none, as the owner of the database. Throws {@link DamagedContent}. */
+  encrypt(db: Db, content: { readonly id: string; readonly size: number; readonly sha256: Buffer }): Promise<void>;
   /** Prepares a content of one chunk. */
   seal(bytes: Buffer): Promise<SealedContent>;
   /** Puts damaged content back from chunks as they were stored, such as a backup has; false when they are not those. */
@@ -294,6 +296,17 @@ export function openContents({ keys, objects, contentsIn, pool, found }: Content
     return store.endDamage(db, id);
   }
 
+  async function encrypt(db: Db, content: { readonly id: string; readonly size: number; readonly sha256: Buffer }): Promise<void> {
+    const { id } = content;
+    const key = await keys.take();
+    // As something that is mended: in between, nobody reads it.
+    await store.setDamaged(db, id);
+    let seq = 0;
+    for await (const chunk of stored(db, id, 'itself')) await store.mendChunk(db, id, seq, seal(key, seq++, chunk));
+    await store.setKey(db, id, key.slot);
+    for await (const piece of readWhole(db, content)) void piece;
+  }
+
   /** Content with these bytes that is there already; `again` gives them once more, to mend what went bad of it. */
   async function sameContent(
     uow: UnitOfWork,
@@ -434,6 +447,7 @@ export function openContents({ keys, objects, contentsIn, pool, found }: Content
     stored,
     read,
     readWhole,
+    encrypt,
     seal: sealed,
     mend,
     keysUsable: () => keys.usable(),

@@ -182,6 +182,22 @@ export async function endDamage(db: Db, id: string): Promise<boolean> {
   return touched > 0;
 }
 
+/** Says under which key the chunks of a content lie from now on that lay under none. Only the owner of the database may. */
+export async function setKey(db: Db, id: string, slot: number): Promise<void> {
+  await run(db, 'content.setKey', 'update content set key_slot = $2 where id = $1', [id, slot]);
+}
+
+/** Contents that came in before contents were encrypted, by id, above one. */
+export function plainContents(db: Db, after: string | null, limit: number) {
+  return rows<{ id: string; sha256: Buffer; size: number }>(
+    db,
+    'content.plain',
+    `select id, sha256, size from content where key_slot is null and sha256 is not null and damaged_at is null and ($1::uuid is null or id > $1)
+     order by id limit $2`,
+    [after, limit],
+  );
+}
+
 /** What has a content, as the ledger names it. */
 export async function holdersOf(db: Db, id: string): Promise<{ kind: string; id: string; name: string }[]> {
   return rows(

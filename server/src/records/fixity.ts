@@ -1,4 +1,5 @@
 import { fixity, type FixityState } from '@key-cellar/contract';
+import type pg from 'pg';
 import {
   actsFor,
   atRepository,
@@ -27,7 +28,13 @@ const usual = { days: 90, megabytesPerSecond: 20 } as const;
 const subject = { kind: 'setting', id: null, name: 'fixity' } as const;
 
 /** What checking and mending enter by themselves. */
-export const tending = ['found damaged content', 'mended damaged content', 'replaced a damaged copy', 'destroyed keys of contents'];
+export const tending = [
+  'found damaged content',
+  'mended damaged content',
+  'replaced a damaged copy',
+  'encrypted content',
+  'destroyed keys of contents',
+];
 
 /** The other database does not have it as it was: what was put back is taken back. */
 class NotMended extends Error {}
@@ -177,6 +184,43 @@ export async function mendFrom(
 }
 
 /**
+ * Encrypts what came in before contents were, as the owner of the database, each content in a transaction of its own. Gives how many were
+ * encrypted, and how many are damaged and stayed as they are.
+ */
+export async function encryptPlain(
+  { contents }: Pick<Services, 'contents'>,
+  actor: Actor,
+  owner: pg.Pool,
+): Promise<{ encrypted: number; damaged: number }> {
+  const count = { encrypted: 0, damaged: 0 };
+  for (let after: string | null = null; ;) {
+    const part = await store.plainContents(owner, after, contentsPerPart);
+    for (const content of part) {
+      try {
+        await withUnitOfWork(
+          owner,
+          actor,
+          async (uow) => {
+            await contents.encrypt(uow, content);
+            const holders = await store.holdersOf(uow, content.id);
+            uow.enterAll(
+              holders.map((subject) => ({ act: 'encrypted content', subject, after: { sha256: content.sha256.toString('hex') } })),
+            );
+          },
+          'none',
+        );
+        count.encrypted++;
+      } catch (error) {
+        if (!(error instanceof DamagedContent)) throw error;
+        count.damaged++;
+      }
+    }
+    if (part.length < contentsPerPart) return count;
+    after = part.at(-1)!.id;
+  }
+}
+
+/**
  * Counts once a day what does not belong together: contents that nothing has, and records that should have one and have none. Neither can
  * come about through the application; what is found is told to the log and on Proof, and nothing is removed.
  */
@@ -186,6 +230,7 @@ export async function reconcileDaily({ pool, log }: Pick<Services, 'pool' | 'log
   const [contentsOfNothing, recordsWithout] = [await store.countContentsOfNothing(pool), await store.countRecordsWithout(pool)];
   if (contentsOfNothing + recordsWithout > 0)
     log.error({ contentsOfNothing, recordsWithout }, 'contents and records do not belong together');
+  if ((await store.plainContents(pool, null, 1)).length > 0) log.warn('contents of before are not encrypted yet: npm run encrypt');
   await store.setReconciled(pool, { on: today, contentsOfNothing, recordsWithout });
 }
 

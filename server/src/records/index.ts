@@ -10,6 +10,7 @@ export { list as listRecords, toLine } from './lists.js';
 export {
   checkContents,
   checkEveryContent,
+  encryptPlain,
   eraseKeys,
   fixityActs,
   fixityReads,

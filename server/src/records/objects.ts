@@ -69,6 +69,8 @@ async function* watched(source: AsyncIterable<Buffer>, failed: (error: unknown) 
 }
 
 export function openObjects({ url, region, bucket, accessKeyId, secretAccessKey, lockDays }: ObjectsConfig): Objects {
+  // Later versions of the client want a later Node.js; this one is pinned, and who runs the server can do nothing about it.
+  process.env['AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED'] ??= 'true';
   const client = new S3Client({
     endpoint: url,
     region,
