@@ -8,6 +8,7 @@ import { startServer } from '../src/index.js';
 import { readConfig } from '../src/kernel/index.js';
 import { chapters } from './support/chapters.js';
 import { asOwner, configFor, dropDatabase, freshName, pastTheGuards, urlOf } from './support/database.js';
+import { eventually } from './support/eventually.js';
 import { approvedBatch, Client, executeAndWait, makeWorld, statusOf, type Login, type World } from './support/world.js';
 
 const root = fileURLToPath(new URL('../..', import.meta.url));
@@ -81,8 +82,18 @@ describe('a backup', () => {
   chapter('is taken up when it was interrupted, and no backup until it is whole', async () => {
     const { keysDir, standInsDir } = configFor(world.database);
     const half = join(folder, 'half');
-    await mkdir(join(half, 'database'), { recursive: true });
-    await writeFile(join(half, 'database', 'toc.dat'), 'half');
+    // Killed as a machine that loses its power, with all that it started, while the database is being copied.
+    const child = spawn(process.execPath, ['--import', 'tsx', 'tools/backup.mjs', '--to', half], {
+      cwd: root,
+      env: { ...process.env, ...envOf(world.database, keysDir, standInsDir) },
+      detached: true,
+      stdio: 'ignore',
+    });
+    const ended = new Promise((resolve) => child.once('exit', resolve));
+    await eventually(async () => (await readdir(half)).includes('database'));
+    process.kill(-child.pid!, 'SIGKILL');
+    await ended;
+    expect(await readdir(half)).not.toContain('backup.json');
     const target = freshName();
     const restoring = await ran('restore', ['--from', half], envOf(target, join(folder, 'k0'), join(folder, 's0')));
     expect(restoring.code).toBe(1);

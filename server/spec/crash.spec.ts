@@ -1,38 +1,16 @@
-import { spawn, type ChildProcess } from 'node:child_process';
 import { createHash, randomBytes } from 'node:crypto';
-import { fileURLToPath } from 'node:url';
 import { docket, receiving, records, schedule } from '@key-cellar/contract';
 import type pg from 'pg';
 import { uuidv7 } from 'uuidv7';
 import { withUnitOfWork } from '../src/index.js';
 import { recordWords } from '../src/facts/index.js';
 import { chapters } from './support/chapters.js';
-import { asOwner, urlOf } from './support/database.js';
+import { asOwner } from './support/database.js';
 import { eventually } from './support/eventually.js';
 import { beginUpload, uploadsEnded } from './support/halfUpload.js';
 import { verified } from './support/ledger.js';
+import { kill, startProcess } from './support/process.js';
 import { approvedBatch, Client, makeWorld, rackDifferences, ruleDefinition, type World } from './support/world.js';
-
-const main = fileURLToPath(new URL('../src/main.ts', import.meta.url));
-
-/** A server of its own, so that it can be killed. */
-async function startProcess(database: string): Promise<{ child: ChildProcess; base: string }> {
-  const child = spawn(process.execPath, ['--import', 'tsx', main], {
-    env: { ...process.env, DATABASE_URL: urlOf(database), PORT: '0', LOG_LEVEL: 'silent' },
-    stdio: ['ignore', 'ignore', 'inherit', 'ipc'],
-  });
-  const port = await new Promise<number>((resolve, reject) => {
-    child.once('message', (message) => resolve((message as { listening: number }).listening));
-    child.once('exit', () => reject(new Error('the server did not start')));
-  });
-  return { child, base: `http://127.0.0.1:${port}` };
-}
-
-const kill = (child: ChildProcess): Promise<void> =>
-  new Promise((resolve) => {
-    child.once('exit', () => resolve());
-    child.kill('SIGKILL');
-  });
 
 /** Records with content that came due long ago. */
 async function addDue(world: World, count: number): Promise<void> {
@@ -113,10 +91,10 @@ describe('a server killed half-way', () => {
   chapter(
     'in the middle of an upload leaves nothing of it; the retry arrives once',
     async () => {
-      const { child, base } = await startProcess(world.database);
+      const server = await startProcess(world.database);
       const bytes = randomBytes(8 * 1024 * 1024);
-      await beginUpload(world, base, 'half.bin', bytes, 5 * 1024 * 1024);
-      await kill(child);
+      await beginUpload(world, server.base, 'half.bin', bytes, 5 * 1024 * 1024);
+      await kill(server);
       // The database notices the broken connection and rolls back by itself.
       await uploadsEnded(world);
       const { rows } = await world.pool.query<{ n: number }>(
@@ -132,7 +110,7 @@ describe('a server killed half-way', () => {
       expect(ids[0]).toBe(ids[1]);
       const { arrivals } = await client.call(receiving.list);
       expect(arrivals.map((a) => a.sha256)).toEqual([createHash('sha256').update(bytes).digest('hex')]);
-      await kill(again.child);
+      await kill(again);
     },
     180_000,
   );
@@ -150,7 +128,7 @@ describe('a server killed half-way', () => {
       const killedAt: number[] = [];
       for (const target of [20, 120]) {
         for (let i = 0; i < 400 && (await disposed(world)) < target; i++) await new Promise((resolve) => setTimeout(resolve, 10));
-        await kill(server.child);
+        await kill(server);
         killedAt.push(await disposed(world));
         server = await startProcess(world.database);
       }
@@ -161,7 +139,7 @@ describe('a server killed half-way', () => {
       for (let i = 0; i < 600 && (await state()) !== 'done'; i++) await new Promise((resolve) => setTimeout(resolve, 50));
       const client = new Client(server.base, world.as('keeper').cookie);
       await expectAllDestroyedOnce(world, client, batchId, count);
-      await kill(server.child);
+      await kill(server);
     },
     300_000,
   );

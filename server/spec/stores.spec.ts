@@ -2,6 +2,7 @@ import { randomBytes, randomUUID } from 'node:crypto';
 import { readdir, readFile, rm, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fixity, ledger, receiving } from '@key-cellar/contract';
+import { withUnitOfWork } from '../src/index.js';
 import { checkContents } from '../src/records/fixity.js';
 import { openObjects, type Objects } from '../src/records/objects.js';
 import { startObjects, type ObjectStandIn } from '../src/standins/objects.js';
@@ -13,6 +14,9 @@ import { approvedBatch, executeAndWait, makeWorld, today, type Refused, type Wor
 const chunk = 1024 * 1024;
 const actor = { id: null, name: 'Test', from: 'test', today };
 const folderFor = (name: string): string => join(configFor(name).standInsDir, 'objects-of-spec');
+async function* pieces(parts: readonly Buffer[]): AsyncGenerator<Buffer> {
+  yield* parts;
+}
 const portOf = (standIn: ObjectStandIn): { port: number; host: string } => ({ port: Number(new URL(standIn.url).port), host: '127.0.0.1' });
 
 describe('an object store', () => {
@@ -28,12 +32,8 @@ describe('an object store', () => {
     await standIn.stop();
   });
 
-  async function* pieces(bytes: Buffer, size = 700_000): AsyncGenerator<Buffer> {
-    for (let i = 0; i < bytes.length; i += size) {
-      await Promise.resolve();
-      yield bytes.subarray(i, i + size);
-    }
-  }
+  const inPieces = (bytes: Buffer, size = 700_000): AsyncGenerator<Buffer> =>
+    pieces(Array.from({ length: Math.ceil(bytes.length / size) }, (_, i) => bytes.subarray(i * size, (i + 1) * size)));
   const read = async (id: string, version: string, from = 0, of = objects): Promise<Buffer> => {
     const parts: Buffer[] = [];
     for await (const part of of.read(id, version, from)) parts.push(part);
@@ -42,8 +42,8 @@ describe('an object store', () => {
 
   it('gives back what was written, by version and from anywhere; what is not there is nothing', async () => {
     const [small, large] = [randomBytes(17), randomBytes(20 * chunk + 3)];
-    const first = await objects.put('one', pieces(small));
-    const second = await objects.put('one', pieces(large));
+    const first = await objects.put('one', inPieces(small));
+    const second = await objects.put('one', inPieces(large));
     expect((await read('one', first)).equals(small)).toBeTrue();
     expect((await read('one', second)).equals(large)).toBeTrue();
     expect((await read('one', second, 19 * chunk + 1)).equals(large.subarray(19 * chunk + 1))).toBeTrue();
@@ -55,7 +55,7 @@ describe('an object store', () => {
   it('leaves nothing of what its source broke off, and tells the mistake of the source', async () => {
     const before = await readdir(join(folder, 'uploads'));
     const broken = (async function* () {
-      yield* pieces(randomBytes(18 * chunk));
+      yield* inPieces(randomBytes(18 * chunk));
       throw new Error('the sender hung up');
     })();
     await expectAsync(objects.put('broken', broken)).toBeRejectedWithError('the sender hung up');
@@ -64,20 +64,20 @@ describe('an object store', () => {
   });
 
   it('deletes nothing that is locked, and makes no lock shorter', async () => {
-    const version = await objects.put('kept', pieces(Buffer.from('kept')));
+    const version = await objects.put('kept', inPieces(Buffer.from('kept')));
     await objects.lock('kept', version, new Date(Date.now() + 60_000));
     await expectAsync(objects.lock('kept', version, new Date(Date.now() + 1000))).toBeRejectedWithError(/does not answer, or refuses/);
     await expectAsync(objects.remove('kept')).toBeRejectedWithError(/does not answer, or refuses/);
     // Written over: what was is there as it was.
-    await objects.put('kept', pieces(Buffer.from('else')));
+    await objects.put('kept', inPieces(Buffer.from('else')));
     expect(String(await read('kept', version))).toBe('kept');
-    const free = await objects.put('free', pieces(Buffer.from('free')));
+    const free = await objects.put('free', inPieces(Buffer.from('free')));
     await objects.remove('free');
     expect((await read('free', free)).length).toBe(0);
   });
 
   it('is nobody’s without the secret', async () => {
-    const version = await objects.put('secret', pieces(Buffer.from('secret')));
+    const version = await objects.put('secret', inPieces(Buffer.from('secret')));
     for (const changed of [{ secretAccessKey: 'guessed' }, { accessKeyId: 'somebody' }, { region: 'elsewhere' }]) {
       const stranger = openObjects({ ...standIn.reached, ...changed });
       await expectAsync(read('secret', version, 0, stranger)).toBeRejectedWithError(/does not answer, or refuses/);
@@ -223,6 +223,31 @@ for (const { name, contentsIn, mendsItself } of places) {
         'mended damaged content',
       ]);
       expect((await world.as('auditor').call(fixity.state)).damagedCount).toBe(0);
+    });
+
+    it('are mended by what they were, and by nothing else', async () => {
+      const bytes = randomBytes(chunk + 50);
+      const id = await file(bytes);
+      await settled(id);
+      const { id: contentId } = await contentOf(id);
+      const { contents, pool } = world.services;
+      const mend = (chunks: AsyncIterable<Buffer>): Promise<boolean> =>
+        withUnitOfWork(
+          pool,
+          actor,
+          async (uow) => {
+            if (!(await contents.mend(uow, contentId, chunks))) throw new Error('not mended');
+            uow.enter({ act: 'mended damaged content', subject: { kind: 'content', id: contentId, name: 'content' } });
+            return true;
+          },
+          'none',
+        );
+      const good: Buffer[] = [];
+      for await (const part of contents.stored(pool, contentId, 'itself')) good.push(part);
+      const other = [good[0]!, randomBytes(good[1]!.length)];
+      await expectAsync(mend(pieces(other))).toBeRejectedWithError('not mended');
+      expect(await mend(pieces(good))).toBeTrue();
+      expect((await bytesOf(id)).equals(bytes)).toBeTrue();
     });
 
     it('are checked where they lie, and their copies too', async () => {

@@ -6,7 +6,7 @@ import { fileURLToPath } from 'node:url';
 import type { LedgerReport, VerifyLine } from '@key-cellar/contract';
 import { verifyLedger } from '../../src/index.js';
 import { configFor, pastTheGuards } from './database.js';
-import type { World } from './world.js';
+import type { Client, World } from './world.js';
 
 const verifier = fileURLToPath(new URL('../../../tools/verify-ledger.mjs', import.meta.url));
 
@@ -18,8 +18,10 @@ export function verifyOffline(...args: string[]): Promise<{ code: number; output
 }
 
 /** Has the server verify everything, as an auditor does. */
-export async function verified(world: World): Promise<LedgerReport> {
-  const response = await world.as('auditor').fetch('/api/ledger/verify', { method: 'POST', body: '{}' });
+export const verified = (world: World): Promise<LedgerReport> => verifiedBy(world.as('auditor'));
+
+export async function verifiedBy(auditor: Client): Promise<LedgerReport> {
+  const response = await auditor.fetch('/api/ledger/verify', { method: 'POST', body: '{}' });
   const lines = (await response.text()).trim().split('\n');
   const last = JSON.parse(lines.at(-1)!) as VerifyLine;
   if (!('report' in last)) throw new Error('problem' in last ? last.problem.detail : 'no report');
