@@ -5,6 +5,7 @@ import { extname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { receiving, records } from '@key-cellar/contract';
 import { asOwner } from './support/database.js';
+import { eventually } from './support/eventually.js';
 import { beginUpload, uploadsEnded } from './support/halfUpload.js';
 import { makeWorld, type Refused, statusOf, type World } from './support/world.js';
 
@@ -67,6 +68,12 @@ describe('what arrives', () => {
     const part = await world.as('editor').fetch(url, { headers: { range: 'bytes=1048570-1048590' } });
     expect(part.status).toBe(206);
     expect(Buffer.from(await part.arrayBuffer()).equals(big.subarray(1048570, 1048591))).toBeTrue();
+    // With every copy and every export of a list goes the newest head that the witness has seen: size and root.
+    await eventually(async () =>
+      /^[1-9]\d* [0-9a-f]{64}$/.test((await world.as('editor').fetch(url)).headers.get('key-cellar-ledger-head')!),
+    );
+    const list = await world.as('keeper').fetch('/api/plan/export?format=csv');
+    expect(list.headers.get('key-cellar-ledger-head')).toMatch(/^[1-9]\d* [0-9a-f]{64}$/);
   });
 
   it('twice is stored once, and also when both come at the same time', async () => {

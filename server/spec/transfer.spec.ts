@@ -100,6 +100,11 @@ describe('a bag', () => {
       const said = execFileSync('sha256sum', ['-c', '--strict', name], { cwd: join(folder, 'D-1'), encoding: 'utf8' });
       expect(said).not.toContain('FAILED');
     }
+    const description = join(folder, 'D-1', 'data', 'mets.xml');
+    expect(execFileSync('xmllint', ['--noout', '--nonet', description], { encoding: 'utf8', stdio: 'pipe' })).toBe('');
+    const ask = (path: string): string => execFileSync('xmllint', ['--nonet', '--xpath', path, description], { encoding: 'utf8' }).trim();
+    expect(ask("count(//*[local-name()='file' and namespace-uri()='http://www.loc.gov/METS/'])")).toBe('1');
+    expect(ask("string(//*[local-name()='FLocat']/@*[local-name()='href'])")).toBe('data/records/A_1/1-letter.txt');
     const info = await readFile(join(folder, 'D-1', 'bag-info.txt'), 'utf8');
     expect(info).toContain('Source-Organization: Harbour Authority\n');
     expect(info).toMatch(/^Payload-Oxum: \d+\.2$/m);

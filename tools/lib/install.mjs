@@ -47,6 +47,9 @@ export async function ensureInstalled({ browser = false } = {}) {
   const missing = [];
   if (!postgresBin()) missing.push('postgresql');
   if (browser && !existsSync('/usr/bin/chromium')) missing.push('chromium');
+  // Programs that are not ours, by which the tests check what we write.
+  if (browser && !existsSync('/usr/bin/xmllint')) missing.push('libxml2-utils');
+  if (browser && !existsSync('/usr/bin/qpdf')) missing.push('qpdf');
   if (missing.length > 0) await installFromDebian(missing);
   if (!postgresBin()) throw new Stop('PostgreSQL was installed but its programs are not in /usr/lib/postgresql.');
 

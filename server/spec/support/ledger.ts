@@ -76,12 +76,13 @@ export async function exported(world: World, query = ''): Promise<Exported> {
   };
 }
 
-/** An export under a head that the witness has seen: one that was signed in this very moment may not be cosigned yet. */
+/** An export whose head is time-stamped. That it is cosigned, an export waits for by itself. */
 export async function exportedCosigned(world: World): Promise<Exported> {
   for (;;) {
     await world.services.sealer.sealNow();
     const file = await exported(world);
-    if (file.header.head.witness && file.header.head.timeStamp) return file;
+    if (!file.header.head.witness) throw new Error('An export came without a cosigned head.');
+    if (file.header.head.timeStamp) return file;
   }
 }
 

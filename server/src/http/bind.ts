@@ -5,6 +5,7 @@ import type { HttpBindings } from '@hono/node-server';
 import type { Context, Hono } from 'hono';
 import type * as z from 'zod';
 import type { Services } from '../docket/index.js';
+import { headHeader } from '../ledger/index.js';
 import { carryOut, Download, Lines, Problem, SessionChange, type AnyAct, type Read, type SignedIn } from '../kernel/index.js';
 import { bytesOf, jsonOf } from './body.js';
 import type { Bound } from './table.js';
@@ -59,8 +60,12 @@ function changeSession(context: HttpContext, { begins }: SessionChange): Respons
   return context.json({});
 }
 
-function download({ file }: Download): Response {
-  const headers = { 'content-type': file.type, 'content-disposition': `attachment; filename="${file.name}"` };
+function download({ file }: Download, head: Record<string, string>): Response {
+  const headers = {
+    ...head,
+    'content-type': file.type,
+    'content-disposition': `attachment; filename="${file.name}"`,
+  };
   if ('parts' in file) return new Response(ReadableStream.from(file.parts) as ReadableStream<Uint8Array>, { headers });
   return new Response(new Uint8Array(file.bytes), { headers: { ...headers, 'content-length': String(file.bytes.length) } });
 }
@@ -115,7 +120,7 @@ export function bind(app: HttpApp, services: Services, { endpoint, answer }: Bou
     const input = { params: params.data, query, ...taken };
     const came =
       typeof answer === 'function' ? await answerRead(services, answer, context, input) : await answerAct(services, answer, context, input);
-    if (came instanceof Download) return download(came);
+    if (came instanceof Download) return download(came, await headHeader(services.pool));
     if (came instanceof Lines) return lines(context, came);
     if (came instanceof SessionChange) return changeSession(context, came);
     return context.json((came ?? {}) as object);

@@ -3,6 +3,7 @@ import { batchPage, certificateById, type Services } from '../docket/index.js';
 import { arrivalLeaving } from '../receiving/index.js';
 import { leave, type Leaving, pictureOf, sandboxPolicy, textOf, versionLeaving } from '../records/index.js';
 import { sessionByHash } from '../identity/index.js';
+import { headHeader } from '../ledger/index.js';
 import { jobFor } from '../schedule/index.js';
 import { streamSSE } from 'hono/streaming';
 import * as z from 'zod';
@@ -53,6 +54,7 @@ async function serveCopy(services: Services, context: HttpContext): Promise<Resp
   // A copy that begins is an act each time; only what is fetched on from further in may belong to one that was entered.
   const body = await leave(services, person, leaving, 'took a copy', give, { goesOn: from > 0 });
   const headers: Record<string, string> = {
+    ...(await headHeader(pool)),
     'content-type': version.media_type,
     'content-length': String(to - from),
     'accept-ranges': 'bytes',
@@ -82,6 +84,7 @@ async function serveCertificate(services: Services, context: HttpContext): Promi
   await withUnitOfWork(services.pool, person, (uow) => uow.enter({ act: 'took a copy', subject, after: { batch: batch.number } }), 'none');
   return new Response(new Uint8Array(certificate.pdf), {
     headers: {
+      ...(await headHeader(services.pool)),
       'content-type': 'application/pdf',
       'content-disposition': `inline; filename="${certificate.number}.pdf"`,
       'x-content-type-options': 'nosniff',

@@ -18,7 +18,7 @@ import {
   type ReadsOf,
   type SignedIn,
 } from '../kernel/index.js';
-import { ledgerSize, ledgerState } from './heads.js';
+import { ledgerState, settledSize } from './heads.js';
 import { changeKey } from './keys.js';
 import * as service from './service.js';
 import type { Services } from './services.js';
@@ -117,7 +117,7 @@ export const ledgerReads: Omit<ReadsOf<typeof ledger, Services>, 'acts'> = {
     const { pool, config } = services;
     await requireAtRepository(pool, await access(), 'audit', auditors);
     const { since = [], ...filter } = query;
-    const size = await ledgerSize(pool);
+    const size = await settledSize(pool);
     if (size === 0) throw new Problem(409, 'nothing-sealed', 'Nothing is sealed yet. Seal the ledger first.');
     const question = { filter, timeZone: person.timeZone, since, ledgerName: config.ledgerName };
     await withUnitOfWork(

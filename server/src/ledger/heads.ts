@@ -49,6 +49,26 @@ export async function ledgerSize(db: Db): Promise<number> {
   return (await store.newestHead(db))?.size ?? 0;
 }
 
+const cosignedWithinMs = 4000;
+
+/**
+ * How many entries are under the newest head, once that has its cosignature: one that was signed in this very moment is waited for, and a
+ * witness that is away is not.
+ */
+export async function settledSize(db: Db): Promise<number> {
+  for (const end = Date.now() + cosignedWithinMs; ;) {
+    const size = await ledgerSize(db);
+    if (((await store.newestWitnessed(db)) ?? 0) >= size || Date.now() >= end) return size;
+    await new Promise((resolve) => setTimeout(resolve, cosignedWithinMs / 40));
+  }
+}
+
+/** The newest cosigned head as a header of what leaves here: its size and its root in hex. */
+export async function headHeader(db: Db): Promise<Record<string, string>> {
+  const head = await finalHead(db);
+  return head ? { 'key-cellar-ledger-head': `${head.size} ${head.root}` } : {};
+}
+
 /** The newest head that was cosigned, for certificates, bags and letters; null while there is none. */
 export async function finalHead(db: Db): Promise<TreeHead | null> {
   const head = await store.newestFinal(db);

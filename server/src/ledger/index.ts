@@ -1,6 +1,6 @@
 export { ledgerActs, ledgerReads } from './acts.js';
 export { exportLines, type ExportLine } from './export.js';
-export { finalHead, ledgerSize, ledgerState } from './heads.js';
+export { finalHead, headHeader, ledgerSize, ledgerState } from './heads.js';
 export { openSealer, sealOnce, type Outside, type Sealer } from './sealer.js';
 export { answerLedger } from './thread.js';
 export type { Services } from './services.js';
