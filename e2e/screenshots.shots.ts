@@ -4,13 +4,14 @@ import { choose, signedIn, test } from './support/app.js';
 
 const folder = fileURLToPath(new URL('../docs/screenshots/', import.meta.url));
 
-/** A record whose content a disk has damaged since. */
+/** A record whose content a disk has damaged since, before there was a copy of it. */
 async function damaged(client: pg.Client): Promise<string> {
   await client.query('set session_replication_role = replica');
   const { rows } = await client.query<{ record_id: string }>(
     `with bad as (
        select v.record_id, v.content_id from version v join record r on r.id = v.record_id
-       where r.media_type = 'application/pdf' and r.state <> 'disposed' order by r.number desc limit 1)
+       where r.media_type = 'application/pdf' and r.state <> 'disposed' order by r.number desc limit 1),
+     alone as (update content c set copied_at = null from bad where c.id = bad.content_id)
      update content_chunk k set bytes = set_byte(bytes, 3, get_byte(bytes, 3) # 255) from bad where k.content_id = bad.content_id returning bad.record_id`,
   );
   await client.query('set session_replication_role = origin');

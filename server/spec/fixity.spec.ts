@@ -154,6 +154,9 @@ describe('contents', () => {
           bytes,
         ]);
       });
+      // Each chunk is compared with its own fingerprint, not only the whole with its.
+      const part = await world.as('editor').fetch(`/api/records/${id}/content`, { headers: { range: 'bytes=0-6' } });
+      expect(part.status).toBe(500);
       expect((await get(id)).status).toBe(500);
     });
 

@@ -7,7 +7,17 @@ import type { Services } from './services.js';
 /** Contents, locks and removals that are looked at before anybody else has a turn. */
 const perPart = 100;
 const bytesPerPart = 64 * 1024 * 1024;
+const atOnce = 4;
 const dayMs = 86_400_000;
+
+/** Does the same with each, a few at once: an object store is far away. */
+async function eachOf<T>(all: readonly T[], work: (one: T) => Promise<void>): Promise<void> {
+  const waiting = [...all];
+  const worker = async (): Promise<void> => {
+    for (let one = waiting.shift(); one !== undefined; one = waiting.shift()) await work(one);
+  };
+  await Promise.all(Array.from({ length: atOnce }, worker));
+}
 
 /** Copies a content to the object store as it is stored. Throws DamagedContent when it is not what came in. */
 async function copyOne({ contents, objects, pool }: Services, id: string): Promise<void> {
@@ -23,8 +33,8 @@ async function copyOne({ contents, objects, pool }: Services, id: string): Promi
 async function copyNew(services: Services): Promise<number> {
   const { pool, log } = services;
   let [copied, bytes] = [0, 0];
-  for (const { id, size } of await objectStore.withoutCopy(pool, perPart)) {
-    if (bytes >= bytesPerPart || services.stopping) break;
+  await eachOf(await objectStore.withoutCopy(pool, perPart), async ({ id, size }) => {
+    if (bytes >= bytesPerPart || services.stopping) return;
     bytes += size;
     try {
       await copyOne(services, id);
@@ -33,7 +43,7 @@ async function copyNew(services: Services): Promise<number> {
       if (!(error instanceof DamagedContent)) throw error;
       log.error({ contentId: id }, 'a content is damaged, and was not copied');
     }
-  }
+  });
   return copied;
 }
 
@@ -53,14 +63,14 @@ async function renewLocks({ contents, objects, pool, log }: Services): Promise<n
   const now = Date.now();
   const { lockDays } = objects!;
   const due = await objectStore.locksEnding(pool, new Date(now + (lockDays / 2) * dayMs), perPart);
-  for (const { id, version } of due) {
+  await eachOf(due, async ({ id, version }) => {
     const until = new Date(now + lockDays * dayMs);
     if (await objects!.lock(id, version, until)) await objectStore.setLocked(pool, id, version, until);
     else {
       log.error({ contentId: id }, 'an object is missing; a copy is written anew, and a content is set apart');
       if (!(await objectStore.dropCopy(pool, id))) await readThrough(contents.stored(pool, id, 'itself'));
     }
-  }
+  });
   return due.length;
 }
 
