@@ -234,6 +234,41 @@ describe('what a person may not discover', () => {
       expect(await names('outsider')).toBe('[]');
     });
 
+    it('what somebody else brought: not that it is there, nor its kind, size or pages, nor where it would go', async () => {
+      const arrivalId = await world.as('steward').upload('Zephyrine.txt', 'Brought by somebody else.');
+      const unknown = uuidv7();
+      const filing = { title: 'x', recordType: 'note', placeId: world.ids.A01, createdOn: today, facts: { topic: 'x' } };
+      // Keepers of the whole repository see what lies unfiled, whoever brought it.
+      for (const login of logins.filter((one) => !['steward', 'keeper', 'deputy'].includes(one))) {
+        const client = world.as(login);
+        expect((await client.call(contract.receiving.list)).arrivals.map((one) => one.id)).not.toContain(arrivalId);
+        for (const path of ['', '/preview', '/content', '/pages', '/pages/1', '/text']) {
+          const [real, none] = await Promise.all([arrivalId, unknown].map((id) => client.fetch(`/api/arrivals/${id}${path}`)));
+          expect([real!.status, await real!.text()])
+            .withContext(`${login} ${path}`)
+            .toEqual([none!.status, await none!.text()]);
+        }
+        const said = async (id: string): Promise<string> => {
+          const answer = await client
+            .call(contract.receiving.preview, { body: { filings: [{ arrivalId: id, ...filing }] } })
+            .catch((error: Error) => error.message);
+          return JSON.stringify(answer).replaceAll(id, 'ID');
+        };
+        expect(await said(arrivalId))
+          .withContext(login)
+          .toBe(await said(unknown));
+        const filed = async (id: string): Promise<string> => {
+          const { results } = await client.call(contract.receiving.file, { body: { filings: [{ arrivalId: id, ...filing }] } });
+          return JSON.stringify(results).replaceAll(id, 'ID');
+        };
+        expect(await filed(arrivalId))
+          .withContext(login)
+          .toBe(await filed(unknown));
+        expect(await statusOf(client.call(contract.receiving.discard, { params: { id: arrivalId } }))).toBe(404);
+      }
+      expect((await world.as('steward').call(contract.receiving.list)).arrivals.map((one) => one.id)).toContain(arrivalId);
+    });
+
     it('work that somebody else began', async () => {
       const { jobId } = await keeper().call(contract.steps.recompute, { body: { dryRun: true } });
       expect(await statusOf(world.as('editor').call(contract.schedule.job, { params: { id: jobId } }))).toBe(404);
