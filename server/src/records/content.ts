@@ -183,16 +183,28 @@ export function openContents({ keys, objects, contentsIn, pool, found }: Content
     throw new Away('object-store-away', 'This content lies in an object store, and the server is not told of any (OBJECTS_URL).', null);
   };
 
-  /** Stored chunks from one on, until one is missing. */
-  async function* chunksFrom(db: Db, id: string, known: store.Known, first: number, where: 'itself' | 'copy'): AsyncGenerator<Buffer> {
+  /** Stored chunks [first, end), until one is missing. While one is looked at the next is on its way. */
+  async function* chunksOf(
+    db: Db,
+    id: string,
+    known: store.Known,
+    { first, end, where }: { readonly first: number; readonly end: number; readonly where: 'itself' | 'copy' },
+  ): AsyncGenerator<Buffer> {
     if (known.store === 'objects' || where === 'copy') {
       if (known.version === null) return;
       yield* chunked(theObjects().read(id, known.version, first * (chunkSize + tagBytes)), chunkSize + tagBytes);
       return;
     }
-    for (let seq = first; seq < known.chunks.length; seq++) {
-      const chunk = await store.chunk(db, id, seq);
+    const fetched = (seq: number): Promise<Buffer | undefined> => {
+      const chunk = seq < end ? store.chunk(db, id, seq) : Promise.resolve(undefined);
+      chunk.catch(() => undefined);
+      return chunk;
+    };
+    let next = fetched(first);
+    for (let seq = first + 1; ; seq++) {
+      const chunk = await next;
       if (!chunk) return;
+      next = fetched(seq);
       yield chunk;
     }
   }
@@ -206,7 +218,7 @@ export function openContents({ keys, objects, contentsIn, pool, found }: Content
     };
     if (!known) throw wrong('missing');
     const fingerprints: Buffer[] = [];
-    for await (const chunk of chunksFrom(db, id, known, 0, where)) {
+    for await (const chunk of chunksOf(db, id, known, { first: 0, end: known.chunks.length, where })) {
       fingerprints.push(sha256Of(chunk));
       yield chunk;
     }
@@ -229,7 +241,7 @@ export function openContents({ keys, objects, contentsIn, pool, found }: Content
     if (from >= to) return;
     let position = from;
     let seq = Math.floor(from / chunkSize);
-    for await (const chunk of chunksFrom(db, id, known, seq, 'itself')) {
+    for await (const chunk of chunksOf(db, id, known, { first: seq, end: Math.ceil(to / chunkSize), where: 'itself' })) {
       const fingerprint = known.chunks[seq];
       if (!fingerprint) break;
       // The tag of an encrypted chunk says that it is this content’s, in this place, byte by byte.
@@ -407,8 +419,16 @@ export function openContents({ keys, objects, contentsIn, pool, found }: Content
     const key = await keys.take();
     const { seen, sealedChunks } = sealing(key, chunks, largest);
     await store.begin(uow, id, key.slot);
+    // While one chunk is being stored the next is hashed and sealed.
     let seq = 0;
-    for await (const chunk of sealedChunks) await store.addChunk(uow, id, seq++, chunk);
+    let storing = Promise.resolve();
+    for await (const chunk of sealedChunks) {
+      await storing;
+      storing = store.addChunk(uow, id, seq++, chunk);
+      // Waited for in the next round; what breaks off in between must not leave it unheard.
+      storing.catch(() => undefined);
+    }
+    await storing;
     const [sha256, { size, head }] = [seen.sha256(), seen];
     // Two uploads of the same bytes at the same time: the second waits here and then finds the first one's.
     await store.lockHash(uow, sha256);
