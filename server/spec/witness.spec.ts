@@ -17,6 +17,7 @@ import {
   readCosignature,
   type SignedNote,
 } from '@key-cellar/core/ledger';
+import { verifyLedger } from '../src/index.js';
 import { handoverText, keyIdOf, rawKey } from '../src/ledger/keys.js';
 import { headText } from '../src/ledger/sealer.js';
 import { sha256 } from '../src/ledger/tiles.js';
@@ -24,6 +25,7 @@ import { witnessedBy } from '../src/ledger/witness.js';
 import { openWitnessFile, startWitness, type Witness } from '../src/standins/witness.js';
 import { chapters } from './support/chapters.js';
 import { asApplication, configFor } from './support/database.js';
+import { eventually } from './support/eventually.js';
 import { exported, exportedCosigned, keptBy, saved, tamper, verified, verifyOffline } from './support/ledger.js';
 import { makeWorld, type World } from './support/world.js';
 
@@ -184,6 +186,24 @@ describe('a ledger with a witness', () => {
     expect(Buffer.from(seen.checkpoint.root).toString('hex')).toBe(heads[0]!.root);
     expect(seen.checkpoint.origin).toBe(`key-cellar/${world.database}`);
     expect(troubles).toEqual([]);
+  });
+
+  chapter('is verified as it was at one moment: what is sealed and cosigned meanwhile is neither missing nor too much', async () => {
+    const { pool, outside, sealer } = world.services;
+    await sealer.sealNow();
+    let report;
+    let went = 0;
+    for await (const line of verifyLedger(pool, outside)) {
+      if ('report' in line) report = line.report;
+      else if (went++ === 0) {
+        await world.file('editor');
+        const size = await sealer.sealNow();
+        await eventually(async () => ((await world.as('auditor').call(ledger.state)).witnessed ?? 0) >= size);
+      }
+    }
+    expect(went).toBeGreaterThan(0);
+    expect(report!.findings).toEqual([]);
+    expect((await verified(world)).findings).toEqual([]);
   });
 
   chapter('is compared with the witness’s file offline, and with a note that was kept', async () => {

@@ -132,6 +132,22 @@ export const guards = [
     ['guards'],
   ],
   [
+    'ledger',
+    'a ledger is verified as it was at one moment',
+    source('ledger/verify.ts'),
+    'yield* streamInReadSnapshot(pool, (db) => verifyIn(db, outside, witness));',
+    'yield* verifyIn(pool, outside, witness);',
+    ['witness'],
+  ],
+  [
+    'ledger',
+    'what a witness saw later is of a larger ledger',
+    source('ledger/verify.ts'),
+    'if (++no > known) return;',
+    '++no;',
+    ['witness'],
+  ],
+  [
     'guards',
     'where a content lies stays',
     functions('records'),

@@ -27,7 +27,15 @@ export { answering, answerTasks, GivenUp, task, tasksIn, type Tasks } from './ta
 export { answerStream, streamFrom } from './streams.js';
 export { startThread } from './threads.js';
 export { turns } from './turns.js';
-export { entryBody, inOwnTransaction, inReadSnapshot, withUnitOfWork, type Act, type UnitOfWork } from './unitOfWork.js';
+export {
+  entryBody,
+  inOwnTransaction,
+  inReadSnapshot,
+  streamInReadSnapshot,
+  withUnitOfWork,
+  type Act,
+  type UnitOfWork,
+} from './unitOfWork.js';
 export {
   actsFor,
   atRepository,

@@ -165,6 +165,19 @@ export async function inOwnTransaction<T>(pool: pg.Pool, work: (db: Db) => Promi
   }
 }
 
+/** Reads in one transaction that changes nothing, for as long as somebody takes what is read. */
+export async function* streamInReadSnapshot<T>(pool: pg.Pool, work: (db: Db) => AsyncGenerator<T>): AsyncGenerator<T> {
+  const client = await pool.connect();
+  let broken: Error | undefined;
+  try {
+    await client.query('begin isolation level repeatable read read only');
+    yield* work({ query: (config) => client.query(config) });
+  } finally {
+    await client.query('rollback').catch((error: Error) => (broken = error));
+    client.release(broken);
+  }
+}
+
 /** Reads in one transaction that changes nothing; other connections can see exactly the same through the snapshot's name. */
 export async function inReadSnapshot<T>(pool: pg.Pool, work: (db: Db, snapshot: string) => Promise<T>): Promise<T> {
   const client = await pool.connect();

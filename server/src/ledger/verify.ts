@@ -1,6 +1,7 @@
 import type { LedgerFinding, LedgerReport } from '@key-cellar/contract';
 import { checkpointText, leafHash, MerkleFrontier } from '@key-cellar/core/ledger';
-import type { Db } from '../kernel/index.js';
+import type pg from 'pg';
+import { streamInReadSnapshot, type Db } from '../kernel/index.js';
 import { handoverText, keyIdOf, signatureHolds } from './keys.js';
 import { headText, type Outside } from './sealer.js';
 import * as store from './store.js';
@@ -109,12 +110,13 @@ async function witnessSays(
 ): Promise<{ firstKey: string | null; putBack: string | null; heads(): AsyncGenerator<WitnessedHead> } | null> {
   let firstKey: string | null = null;
   let putBack: string | null = null;
+  let known = 0;
   const limits: { readonly line: number; readonly size: number }[] = [];
   try {
     let no = 0;
     for await (const text of witnessFile(outside)) {
       const line = JSON.parse(text) as WitnessLine;
-      no++;
+      known = ++no;
       if (line.kind === 'key') firstKey ??= line.key;
       else if (line.kind === 'put back') {
         limits.push({ line: no, size: line.size });
@@ -131,7 +133,8 @@ async function witnessSays(
       let no = 0;
       for await (const text of witnessFile(outside)) {
         const line = JSON.parse(text) as WitnessLine;
-        no++;
+        // What it saw since belongs to a ledger that is larger than the one looked at.
+        if (++no > known) return;
         if (line.kind === 'head' && !limits.some((limit) => limit.line > no && limit.size < line.size)) yield line;
       }
     },
@@ -159,7 +162,14 @@ async function checkedKeys(db: Db, tell: (finding: LedgerFinding) => void): Prom
  * every head, every signature, cosignature and stamp, the witness's file from first to last, and that nothing lies beside the tree. Call it
  * when everything was sealed. Yields how far it is, and at the end what was found, in the order of the tree.
  */
-export async function* verifyLedger(db: Db, outside: Outside): AsyncGenerator<Verifying> {
+export async function* verifyLedger(pool: pg.Pool, outside: Outside): AsyncGenerator<Verifying> {
+  // Before the snapshot: a head is in the ledger before the witness hears of it, so that all it saw by now is in there.
+  const witness = await witnessSays(outside);
+  // Of one moment: what is sealed meanwhile is neither missing nor too much.
+  yield* streamInReadSnapshot(pool, (db) => verifyIn(db, outside, witness));
+}
+
+async function* verifyIn(db: Db, outside: Outside, witness: Awaited<ReturnType<typeof witnessSays>>): AsyncGenerator<Verifying> {
   const findings: LedgerFinding[] = [];
   const unchecked: string[] = [];
   let more = 0;
@@ -173,7 +183,6 @@ export async function* verifyLedger(db: Db, outside: Outside): AsyncGenerator<Ve
   const keys = await checkedKeys(db, tell);
   const counts = { entries: 0, heads: 0, cosigned: 0, stamped: 0, seen: 0 };
 
-  const witness = await witnessSays(outside);
   const heads = ahead(allHeads(db));
   const seen = ahead(witness?.heads() ?? nothing());
   let lastSeen = 0;
