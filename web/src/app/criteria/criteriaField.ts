@@ -2,12 +2,14 @@ import {
   ChangeDetectionStrategy,
   Component,
   computed,
+  effect,
   type ElementRef,
   inject,
   input,
   model,
   output,
   signal,
+  untracked,
   viewChild,
 } from '@angular/core';
 import { toSignal } from '@angular/core/rxjs-interop';
@@ -88,7 +90,16 @@ export class CriteriaField {
   });
   protected readonly counted = signal<{ count: number } | { why: string } | null>(null);
 
+  /** What is typed before the words are known that it may use is read as soon as they are. */
+  private unread = false;
+  private readonly readLater = effect(() => {
+    if (!this.vocabulary() || !this.unread) return;
+    this.unread = false;
+    untracked(() => this.tell());
+  });
+
   protected type(text: string): void {
+    this.unread = !this.vocabulary();
     this.text.set(text);
     this.active.set(-1);
     this.moved();
