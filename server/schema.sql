@@ -1806,13 +1806,13 @@ CREATE INDEX content_damaged ON public.content USING btree (damaged_at) WHERE (d
 
 CREATE INDEX content_object_begun ON public.content_object USING btree (begun_at) WHERE (version IS NULL);
 
-CREATE INDEX content_object_gone ON public.content_object USING btree (gone_since) WHERE (gone_since IS NOT NULL);
+CREATE INDEX content_object_gone ON public.content_object USING btree (COALESCE(locked_until, '-infinity'::timestamp with time zone)) WHERE (gone_since IS NOT NULL);
 
-CREATE INDEX content_object_lock ON public.content_object USING btree (locked_until NULLS FIRST) WHERE ((version IS NOT NULL) AND (gone_since IS NULL));
+CREATE INDEX content_object_lock ON public.content_object USING btree (COALESCE(locked_until, '-infinity'::timestamp with time zone)) WHERE ((version IS NOT NULL) AND (gone_since IS NULL));
 
 CREATE INDEX content_unchecked ON public.content USING btree (COALESCE(checked_at, stored_at), id) WHERE ((sha256 IS NOT NULL) AND (damaged_at IS NULL));
 
-CREATE INDEX content_uncopied ON public.content USING btree (id) WHERE ((sha256 IS NOT NULL) AND (store = 'database'::text) AND (copied_at IS NULL) AND (damaged_at IS NULL));
+CREATE INDEX content_uncopied ON public.content USING btree (id) WHERE ((sha256 IS NOT NULL) AND (store = 'database'::text) AND (copied_at IS NULL) AND (damaged_at IS NULL) AND (key_slot IS NOT NULL));
 
 CREATE INDEX criteria_rule_rule ON public.criteria_rule USING btree (rule_id);
 

@@ -4,7 +4,8 @@ alter table content add column store text not null default 'database' check (sto
 alter table content add column fingerprints bytea;
 alter table content add constraint content_fingerprints check ((fingerprints is not null) = (store = 'objects'));
 alter table content add column copied_at timestamptz;
-create index content_uncopied on content (id) where sha256 is not null and store = 'database' and copied_at is null and damaged_at is null;
+create index content_uncopied on content (id)
+  where sha256 is not null and store = 'database' and copied_at is null and damaged_at is null and key_slot is not null;
 
 -- Every object that was ever begun and is not removed yet. One whose content is gone, or never came to be, is to be removed.
 create table content_object (
@@ -15,8 +16,9 @@ create table content_object (
   locked_until timestamptz,
   gone_since timestamptz
 );
-create index content_object_lock on content_object (locked_until nulls first) where version is not null and gone_since is null;
-create index content_object_gone on content_object (gone_since) where gone_since is not null;
+-- No lock counts as one that has ended: what is to be done is at the front of either index, however much is not.
+create index content_object_lock on content_object ((coalesce(locked_until, '-infinity'))) where version is not null and gone_since is null;
+create index content_object_gone on content_object ((coalesce(locked_until, '-infinity'))) where gone_since is not null;
 create index content_object_begun on content_object (begun_at) where version is null;
 grant select, insert (content_id), update (version, locked_until), delete on content_object to cellar_app;
 grant update (copied_at) on content to cellar_app;

@@ -10,7 +10,7 @@ import { runGaps } from './facts/index.js';
 import { runRecompute } from './schedule/index.js';
 import { closeConnections, openServices, outsideOf, type Reachable } from './services.js';
 
-const connections = 6;
+const connections = 8;
 /** How soon it is looked again for what there is to do. */
 const restMs = 1000;
 const checkRestMs = 10_000;
@@ -52,7 +52,7 @@ const going = [
     await eraseKeys(services, await actor());
     return restMs;
   }),
-  goOn('tending the object store', async () => ((await tendObjects(services)) === 0 ? restMs : 0)),
+  goOn('tending the object store', async () => ((await tendObjects(services, await actor())) === 0 ? restMs : 0)),
   goOn('checking contents', async () => {
     const bytes = await checkContents(services, await actor());
     return bytes === null ? checkRestMs : Math.max(1, await pauseAfter(services, bytes));

@@ -212,10 +212,10 @@ export async function holdersOf(db: Db, id: string): Promise<{ kind: string; id:
 
 /** Locks a content against mending and setting apart. */
 export function lockContent(db: Db, id: string) {
-  return row<{ id: string; sha256: Buffer; size: number; damaged_at: Date | null; copied: boolean }>(
+  return row<{ id: string; sha256: Buffer; size: number; damaged_at: Date | null }>(
     db,
     'content.lock',
-    'select id, sha256, size, damaged_at, copied_at is not null as copied from content where id = $1 and sha256 is not null for no key update',
+    'select id, sha256, size, damaged_at from content where id = $1 and sha256 is not null for no key update',
     [id],
   );
 }
@@ -229,10 +229,10 @@ const isDue = `sha256 is not null and damaged_at is null and coalesce(checked_at
 
 /** Contents that were last checked, or stored, more than `days` ago, oldest first. */
 export function dueForCheck(db: Db, days: number, limit: number) {
-  return rows<{ id: string; sha256: Buffer; size: number; copied: boolean }>(
+  return rows<{ id: string; sha256: Buffer; size: number; store: 'database' | 'objects'; copied: boolean }>(
     db,
     'fixity.due',
-    `select id, sha256, size, copied_at is not null as copied from content where ${isDue} order by coalesce(checked_at, stored_at), id limit $2`,
+    `select id, sha256, size, store, copied_at is not null as copied from content where ${isDue} order by coalesce(checked_at, stored_at), id limit $2`,
     [days, limit],
   );
 }

@@ -1,6 +1,7 @@
 import { inOwnTransaction, withUnitOfWork, type Actor } from '../kernel/index.js';
 import { DamagedContent } from './content.js';
 import * as store from './contentStore.js';
+import { mendOne } from './mending.js';
 import * as objectStore from './objectStore.js';
 import type { Services } from './services.js';
 
@@ -16,7 +17,15 @@ async function eachOf<T>(all: readonly T[], work: (one: T) => Promise<void>): Pr
   const worker = async (): Promise<void> => {
     for (let one = waiting.shift(); one !== undefined; one = waiting.shift()) await work(one);
   };
-  await Promise.all(Array.from({ length: atOnce }, worker));
+  const workers = Array.from({ length: atOnce }, () =>
+    worker().catch((error: unknown) => {
+      // The others end what they are at, and begin nothing new.
+      waiting.length = 0;
+      throw error;
+    }),
+  );
+  const failed = (await Promise.allSettled(workers)).find((ended) => ended.status === 'rejected');
+  if (failed) throw failed.reason;
 }
 
 /** Copies a content to the object store as it is stored. Throws DamagedContent when it is not what came in. */
@@ -78,23 +87,37 @@ async function renewLocks({ contents, objects, pool, log }: Services): Promise<n
 async function removeGone({ objects, pool, log }: Services): Promise<number> {
   let removed = 0;
   for (const { id } of await objectStore.objectsToRemove(pool, perPart)) {
-    try {
-      await objects!.remove(id);
+    if (await objects!.remove(id)) {
       await objectStore.forgetObject(pool, id);
       removed++;
-    } catch (error) {
-      log.warn({ err: error, contentId: id }, 'an object could not be removed; it is tried again');
+    } else {
+      log.warn({ contentId: id }, 'the object store does not let an object be removed; it is tried again in an hour');
+      await objectStore.postponeRemoval(pool, id);
     }
   }
   return removed;
 }
 
+/** Mends what is set apart from its copy. A copy that does not have it either is none. */
+async function mendFromCopies(services: Services, actor: Actor): Promise<number> {
+  const { contents, pool, log } = services;
+  const damaged = await objectStore.damagedWithCopy(pool, perPart);
+  for (const content of damaged) {
+    if (await mendOne(services, actor, content, contents.stored(pool, content.id, 'copy'), 'the copy in the object store')) continue;
+    log.error({ contentId: content.id }, 'a damaged content cannot be mended from its copy');
+    await objectStore.dropCopy(pool, content.id);
+  }
+  return damaged.length;
+}
+
 /** Does what there is to do in the object store, one app server at a time; gives how many objects it came to. */
-export async function tendObjects(services: Services): Promise<number> {
+export async function tendObjects(services: Services, actor: Actor): Promise<number> {
   if (!services.objects) return 0;
   return inOwnTransaction(services.pool, async (db) => {
     if (!(await objectStore.lockTending(db))) return 0;
-    return (await copyNew(services)) + (await renewLocks(services)) + (await removeGone(services));
+    return (
+      (await mendFromCopies(services, actor)) + (await copyNew(services)) + (await renewLocks(services)) + (await removeGone(services))
+    );
   });
 }
 

@@ -1,13 +1,12 @@
 import { fixity, type FixityState } from '@key-cellar/contract';
-import type pg from 'pg';
 import {
+  Away,
   actsFor,
   atRepository,
   inOwnTransaction,
   requireAtRepository,
   withUnitOfWork,
   type Actor,
-  type Db,
   type ReadsOf,
 } from '../kernel/index.js';
 import { DamagedContent } from './content.js';
@@ -23,7 +22,6 @@ const contentsPerPart = 200;
 const keysPerPart = 500;
 const dueShown = 10_000;
 const damagedShown = 100;
-const mostMended = 100_000;
 const usual = { days: 90, megabytesPerSecond: 20 } as const;
 const subject = { kind: 'setting', id: null, name: 'fixity' } as const;
 
@@ -35,9 +33,6 @@ export const tending = [
   'encrypted content',
   'destroyed keys of contents',
 ];
-
-/** The other database does not have it as it was: what was put back is taken back. */
-class NotMended extends Error {}
 
 const words: Record<DamagedContent['damage'], string> = {
   missing: 'a part of it is missing',
@@ -51,16 +46,15 @@ const words: Record<DamagedContent['damage'], string> = {
  */
 export async function setApart(services: Services, actor: Actor, { contentId, damage }: DamagedContent): Promise<boolean> {
   const { contents, pool, log } = services;
-  const content = await withUnitOfWork(
+  return withUnitOfWork(
     pool,
     actor,
     async (uow) => {
       const content = await store.lockContent(uow, contentId);
-      if (!content) return null;
-      if (content.damaged_at !== null) return content;
+      if (!content || content.damaged_at !== null) return content !== undefined;
       try {
         for await (const piece of contents.readWhole(uow, content)) void piece;
-        return null;
+        return false;
       } catch (error) {
         if (!(error instanceof DamagedContent)) throw error;
       }
@@ -69,71 +63,46 @@ export async function setApart(services: Services, actor: Actor, { contentId, da
       log.error({ contentId, sha256 }, `content is damaged: ${words[damage]}`);
       const holders = await store.holdersOf(uow, contentId);
       uow.enterAll(holders.map((holder) => ({ act: 'found damaged content', subject: holder, after: { sha256, damage: words[damage] } })));
-      return content;
+      return true;
     },
     'none',
   );
-  if (!content) return false;
-  return !(
-    content.copied && (await mendOne(services, actor, content, contents.stored(pool, contentId, 'copy'), 'the copy in the object store'))
-  );
-}
-
-/** Mends a content from chunks as they were stored, and enters that on what has it; false when they are not what it was. */
-async function mendOne(
-  { contents, pool }: Pick<Services, 'contents' | 'pool'>,
-  actor: Actor,
-  { id, sha256 }: { readonly id: string; readonly sha256: Buffer },
-  chunks: AsyncIterable<Buffer>,
-  from: string,
-): Promise<boolean> {
-  try {
-    await withUnitOfWork(
-      pool,
-      actor,
-      async (uow) => {
-        // Somebody else may have come first.
-        if ((await store.lockContent(uow, id))?.damaged_at === null) return;
-        if (!(await contents.mend(uow, id, chunks))) throw new NotMended();
-        for (const holder of await store.holdersOf(uow, id)) {
-          uow.enter({ act: 'mended damaged content', subject: holder, after: { sha256: sha256.toString('hex'), from } });
-        }
-      },
-      'none',
-    );
-    return true;
-  } catch (error) {
-    if (error instanceof NotMended || error instanceof DamagedContent) return false;
-    throw error;
-  }
 }
 
 /**
  * Checks contents whose turn has come, oldest first, one app server at a time: every byte, through its key, against the fingerprint that it
- * came in with. Gives how many bytes were read; null when nothing was due. A crash forgets what was checked since the last part.
+ * came in with, and its copy after it. Gives how many bytes were read; null when nothing was due, or nothing of it can be reached. A crash forgets what
+ * was checked since the last part.
  */
 export async function checkContents(services: Services, actor: Actor): Promise<number | null> {
-  const { contents, pool } = services;
+  const { contents, objects, pool, log } = services;
   const { days } = await store.fixitySchedule(pool, usual);
   return inOwnTransaction(pool, async (db) => {
     if (!(await store.lockChecking(db))) return null;
     const due = await store.dueForCheck(db, days, contentsPerPart);
     const checked: string[] = [];
     let bytes = 0;
+    let reachable = objects !== null;
     for (const content of due) {
       if (bytes >= bytesPerPart || services.stopping) break;
+      // Without the object store what lies here is checked all the same; what lies there waits.
+      if (content.store === 'objects' && !reachable) continue;
       bytes += content.size;
       try {
         for await (const piece of contents.readWhole(pool, content)) void piece;
-        if (content.copied && services.objects) await checkCopy(services, actor, content);
         checked.push(content.id);
+        if (content.copied && reachable) await checkCopy(services, actor, content);
       } catch (error) {
-        if (!(error instanceof DamagedContent)) throw error;
-        await setApart(services, actor, error);
+        if (error instanceof DamagedContent) await setApart(services, actor, error);
+        else if (!(error instanceof Away)) throw error;
+        else {
+          reachable = false;
+          log.warn({ err: error }, 'the object store does not answer: what lies there is not checked for now');
+        }
       }
     }
     await store.setChecked(db, checked);
-    return due.length === 0 ? null : bytes;
+    return due.length === 0 || (checked.length === 0 && !reachable) ? null : bytes;
   });
 }
 
@@ -149,67 +118,6 @@ export async function checkEveryContent({
       count.contents++;
       try {
         for await (const piece of contents.readWhole(pool, content)) void piece;
-      } catch (error) {
-        if (!(error instanceof DamagedContent)) throw error;
-        count.damaged++;
-      }
-    }
-    if (part.length < contentsPerPart) return count;
-    after = part.at(-1)!.id;
-  }
-}
-
-/**
- * Mends what is set apart from another database of the same repository, such as a backup that was put back beside this one: stored chunks are
- * copied, and the damage is over only where every byte is what it was. Gives how many there were and how many are mended.
- */
-export async function mendFrom(
-  services: Pick<Services, 'contents' | 'pool'>,
-  actor: Actor,
-  other: Db,
-): Promise<{ damaged: number; mended: number }> {
-  const damaged = await store.damagedContents(services.pool, mostMended);
-  let mended = 0;
-  for (const content of damaged) {
-    const stored = async function* (): AsyncGenerator<Buffer> {
-      for (let seq = 0; ; seq++) {
-        const chunk = await store.chunk(other, content.id, seq);
-        if (!chunk) return;
-        yield chunk;
-      }
-    };
-    if (await mendOne(services, actor, content, stored(), 'a backup of the database')) mended++;
-  }
-  return { damaged: damaged.length, mended };
-}
-
-/**
- * Encrypts what came in before contents were, as the owner of the database, each content in a transaction of its own. Gives how many were
- * encrypted, and how many are damaged and stayed as they are.
- */
-export async function encryptPlain(
-  { contents }: Pick<Services, 'contents'>,
-  actor: Actor,
-  owner: pg.Pool,
-): Promise<{ encrypted: number; damaged: number }> {
-  const count = { encrypted: 0, damaged: 0 };
-  for (let after: string | null = null; ;) {
-    const part = await store.plainContents(owner, after, contentsPerPart);
-    for (const content of part) {
-      try {
-        await withUnitOfWork(
-          owner,
-          actor,
-          async (uow) => {
-            await contents.encrypt(uow, content);
-            const holders = await store.holdersOf(uow, content.id);
-            uow.enterAll(
-              holders.map((subject) => ({ act: 'encrypted content', subject, after: { sha256: content.sha256.toString('hex') } })),
-            );
-          },
-          'none',
-        );
-        count.encrypted++;
       } catch (error) {
         if (!(error instanceof DamagedContent)) throw error;
         count.damaged++;

@@ -2,6 +2,8 @@ export { DamagedContent, openContents } from './content.js';
 export { contentKeys } from './contentKeys.js';
 export { contentById, damagedAmong, dropUnusedContent, keysGone } from './contentStore.js';
 export { tendObjects } from './copies.js';
+export { encryptPlain } from './encryptPlain.js';
+export { mendFrom } from './mending.js';
 export { detectorActs } from './detectorActs.js';
 export { lookForSigns, runNotes } from './detectors.js';
 export { detectorTitles } from './detectorStore.js';
@@ -10,12 +12,10 @@ export { list as listRecords, toLine } from './lists.js';
 export {
   checkContents,
   checkEveryContent,
-  encryptPlain,
   eraseKeys,
   fixityActs,
   fixityReads,
   fixityState,
-  mendFrom,
   pauseAfter,
   reconcileDaily,
   setApart,

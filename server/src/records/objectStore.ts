@@ -34,6 +34,16 @@ export async function setCopied(db: Db, id: string): Promise<boolean> {
   return (await run(db, 'object.setCopied', 'update content set copied_at = repository_now() where id = $1', [id])) > 0;
 }
 
+/** Contents that are set apart and have a copy. */
+export function damagedWithCopy(db: Db, limit: number) {
+  return rows<{ id: string; sha256: Buffer }>(
+    db,
+    'object.damagedWithCopy',
+    'select id, sha256 from content where damaged_at is not null and copied_at is not null order by damaged_at limit $1',
+    [limit],
+  );
+}
+
 /** Says that a content has no copy after all; false for one that does not lie in the database. */
 export async function dropCopy(db: Db, id: string): Promise<boolean> {
   const touched = await run(
@@ -52,9 +62,9 @@ export function locksEnding(db: Db, until: Date, limit: number) {
     db,
     'object.locksEnding',
     `select o.content_id as id, o.version from content_object o
-     where o.version is not null and o.gone_since is null and (o.locked_until is null or o.locked_until < $1)
+     where o.version is not null and o.gone_since is null and coalesce(o.locked_until, '-infinity') < $1
        and exists (select from content c where c.id = o.content_id and c.damaged_at is null)
-     order by o.locked_until nulls first limit $2`,
+     order by coalesce(o.locked_until, '-infinity') limit $2`,
     [until, limit],
   );
 }
@@ -72,13 +82,20 @@ export function objectsToRemove(db: Db, limit: number) {
   return rows<{ id: string }>(
     db,
     'object.toRemove',
-    `select o.content_id as id from content_object o
-     where (o.gone_since is not null or (o.version is null and o.begun_at < now() - interval '1 day'
-         and not exists (select from content c where c.id = o.content_id)))
-       and (o.locked_until is null or o.locked_until < now())
-     order by o.begun_at limit $1`,
+    `(select content_id as id from content_object where gone_since is not null and coalesce(locked_until, '-infinity') < now()
+      order by coalesce(locked_until, '-infinity') limit $1)
+     union all
+     (select o.content_id from content_object o
+      where o.version is null and o.gone_since is null and o.begun_at < now() - interval '1 day' and coalesce(o.locked_until, '-infinity') < now()
+        and not exists (select from content c where c.id = o.content_id)
+      order by o.begun_at limit $1)`,
     [limit],
   );
+}
+
+/** Lets an object that could not be removed rest for an hour: the others come first. */
+export async function postponeRemoval(db: Db, id: string): Promise<void> {
+  await run(db, 'object.postpone', `update content_object set locked_until = now() + interval '1 hour' where content_id = $1`, [id]);
 }
 
 export async function forgetObject(db: Db, id: string): Promise<void> {
@@ -92,7 +109,8 @@ export async function countObjects(db: Db, most: number) {
     'object.count',
     `select (select count(*) from (select from content where sha256 is not null and store = 'database' and copied_at is null
          and damaged_at is null and key_slot is not null limit $1) a) as "withoutCopy",
-       (select count(*) from (select from content_object where version is not null and gone_since is null and locked_until is null limit $1) b)
+       (select count(*) from (select from content_object where version is not null and gone_since is null
+           and coalesce(locked_until, '-infinity') = '-infinity' limit $1) b)
          as "withoutLock",
        (select count(*) from (select from content_object where gone_since is not null limit $1) c) as "toRemove"`,
     [most],

@@ -25,8 +25,8 @@ export interface Objects {
   read(id: string, version: string, from: number): AsyncGenerator<Buffer>;
   /** Keeps a version from being deleted, by anybody, until then (compliance mode; can only be made longer). False when there is none. */
   lock(id: string, version: string, until: Date): Promise<boolean>;
-  /** Deletes all versions of an object. Throws where one is locked. */
-  remove(id: string): Promise<void>;
+  /** Deletes all versions of an object; false when the store does not allow that, as where one is locked. */
+  remove(id: string): Promise<boolean>;
   close(): void;
 }
 
@@ -87,14 +87,14 @@ export function openObjects({ url, region, bucket, accessKeyId, secretAccessKey,
   return {
     lockDays,
     async put(id, source) {
-      let own: { readonly error: unknown } | null = null;
+      const mistakes: unknown[] = [];
       try {
-        const Body = Readable.from(watched(source, (error) => (own = { error })));
+        const Body = Readable.from(watched(source, (error) => mistakes.push(error)));
         const { VersionId } = await new Upload({ client, params: { ...at(id), Body }, partSize: partBytes, queueSize: partsAtOnce }).done();
         if (!VersionId) throw new Error(`The bucket ${bucket} keeps no versions.`);
         return VersionId;
       } catch (error) {
-        throw own === null ? away(error) : (own as { readonly error: unknown }).error;
+        throw mistakes.length > 0 ? mistakes[0] : away(error);
       }
     },
     async *read(id, version, from) {
@@ -123,8 +123,14 @@ export function openObjects({ url, region, bucket, accessKeyId, secretAccessKey,
       asked(async () => {
         const { Key } = at(id);
         const found = await client.send(new ListObjectVersionsCommand({ Bucket: bucket, Prefix: Key }));
-        for (const { VersionId } of [...(found.Versions ?? []), ...(found.DeleteMarkers ?? [])]) {
-          await client.send(new DeleteObjectCommand({ ...at(id), VersionId }));
+        try {
+          for (const { VersionId } of [...(found.Versions ?? []), ...(found.DeleteMarkers ?? [])]) {
+            await client.send(new DeleteObjectCommand({ ...at(id), VersionId }));
+          }
+          return true;
+        } catch (error) {
+          if (error instanceof S3ServiceException && error.name === 'AccessDenied') return false;
+          throw error;
         }
       }),
     close: () => client.destroy(),
