@@ -381,7 +381,7 @@ begin
     end if;
     return old;
   end if;
-  if new.content_id <> old.content_id or new.begun_at <> old.begun_at or new.locked_until < old.locked_until
+  if new.content_id <> old.content_id or (new.begun_at <> old.begun_at and new.version is not distinct from old.version) or new.locked_until < old.locked_until
     or (here and new.gone_since is not null) then
     raise exception 'An object stays what it is, and its lock is only made longer' using errcode = 'KC001';
   end if;
@@ -2509,6 +2509,8 @@ GRANT USAGE ON SEQUENCE public.content_key_block TO cellar_app;
 GRANT SELECT,DELETE ON TABLE public.content_object TO cellar_app;
 
 GRANT INSERT(content_id) ON TABLE public.content_object TO cellar_app;
+
+GRANT UPDATE(begun_at) ON TABLE public.content_object TO cellar_app;
 
 GRANT UPDATE(version) ON TABLE public.content_object TO cellar_app;
 

@@ -49,6 +49,8 @@ const state = schedule.extend({
       withoutLock: z.number().int(),
       /** Objects of contents that are gone, whose lock has not ended. */
       toRemove: z.number().int(),
+      /** Something waits for an hour or longer to be copied or locked. */
+      behind: z.boolean(),
     })
     .nullable(),
 });

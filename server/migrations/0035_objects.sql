@@ -10,6 +10,7 @@ create index content_uncopied on content (id)
 -- Every object that was ever begun and is not removed yet. One whose content is gone, or never came to be, is to be removed.
 create table content_object (
   content_id uuid primary key,
+  -- When it was begun to be written, or its newest version was.
   begun_at timestamptz not null default now(),
   -- The version that was written; null as long as nothing is known to be there.
   version text,
@@ -20,5 +21,5 @@ create table content_object (
 create index content_object_lock on content_object ((coalesce(locked_until, '-infinity'))) where version is not null and gone_since is null;
 create index content_object_gone on content_object ((coalesce(locked_until, '-infinity'))) where gone_since is not null;
 create index content_object_begun on content_object (begun_at) where version is null;
-grant select, insert (content_id), update (version, locked_until), delete on content_object to cellar_app;
+grant select, insert (content_id), update (begun_at, version, locked_until), delete on content_object to cellar_app;
 grant update (copied_at) on content to cellar_app;

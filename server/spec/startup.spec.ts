@@ -1,5 +1,5 @@
 import { spawn } from 'node:child_process';
-import { mkdir, mkdtemp, writeFile } from 'node:fs/promises';
+import { chmod, mkdir, mkdtemp, writeFile } from 'node:fs/promises';
 import { createServer } from 'node:net';
 import type { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
@@ -51,6 +51,39 @@ describe('a start that cannot succeed ends with a sentence', () => {
     expect(said).toContain(`Port ${port} is taken by another program.`);
     expect(said).toContain('PORT=4190 npm start');
     expect(said).not.toMatch(/^\s+at /m);
+  });
+
+  const wrong: [string, NodeJS.ProcessEnv, string][] = [
+    ['no database', { DATABASE_URL: '' }, 'DATABASE_URL names no database.'],
+    ['a number that is none', { KEY_BACKUP_DAYS: 'a month' }, 'KEY_BACKUP_DAYS is “a month”, and is to be a number above 0.'],
+    [
+      'a file that is not there',
+      { ARCHIVE_URL: 'http://archive', ARCHIVE_KEY: '/nowhere' },
+      'ARCHIVE_KEY names /nowhere, which cannot be read',
+    ],
+    ['an outside service that signs with nothing', { WITNESS_URL: 'http://witness' }, 'WITNESS_KEY does not say whose signatures count'],
+    ['an object store without a bucket', { OBJECTS_URL: 'http://objects' }, 'OBJECTS_BUCKET or OBJECTS_CREDENTIALS is not'],
+    ['contents in no object store', { CONTENTS_IN: 'objects' }, 'OBJECTS_URL does not say where they are'],
+    ['contents nowhere', { CONTENTS_IN: 'the cloud' }, 'is to be “database” or “objects”'],
+  ];
+  for (const [what, env, sentence] of wrong) {
+    it(`when the configuration names ${what}`, async () => {
+      const { code, said } = await server({ DATABASE_URL: urlOf(database), PORT: '0', ...env });
+      expect(code).toBe(1);
+      expect(said).toContain(sentence);
+      expect(said).not.toMatch(/^\s+at /m);
+    });
+  }
+
+  it('when the secret of an object store is for others to read, or is none', async () => {
+    const credentials = join(await mkdtemp(join(tmpdir(), 'objects-')), 'credentials');
+    const env = { OBJECTS_URL: 'http://objects', OBJECTS_BUCKET: 'b', OBJECTS_CREDENTIALS: credentials };
+    const says = async (): Promise<string> => (await server({ DATABASE_URL: urlOf(database), PORT: '0', ...env })).said;
+    await writeFile(credentials, 'key:secret', { mode: 0o644 });
+    expect(await says()).toContain(`Others may read ${credentials}`);
+    await chmod(credentials, 0o600);
+    await writeFile(credentials, 'only a key');
+    expect(await says()).toContain('a key and its secret, with a colon between them');
   });
 
   it('when the database is newer than the program', async () => {

@@ -1,7 +1,7 @@
 import { randomBytes, randomUUID } from 'node:crypto';
 import { readdir, readFile, rm, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { fixity, ledger, receiving } from '@key-cellar/contract';
+import { fixity, ledger, receiving, reports } from '@key-cellar/contract';
 import { withUnitOfWork } from '../src/index.js';
 import { checkContents } from '../src/records/fixity.js';
 import { openObjects, type Objects } from '../src/records/objects.js';
@@ -9,7 +9,7 @@ import { startObjects, type ObjectStandIn } from '../src/standins/objects.js';
 import { asApplication, asOwner, configFor, freshName, pastTheGuards } from './support/database.js';
 import { eventually } from './support/eventually.js';
 import { beginUpload, writersOfChunks } from './support/halfUpload.js';
-import { approvedBatch, executeAndWait, makeWorld, today, type Refused, type World } from './support/world.js';
+import { approvedBatch, executeAndWait, makeWorld, today, type Login, type Refused, type World } from './support/world.js';
 
 const chunk = 1024 * 1024;
 const actor = { id: null, name: 'Test', from: 'test', today };
@@ -339,6 +339,28 @@ for (const { name, contentsIn, mendsItself } of places) {
         expect(await contentOf(both)).toEqual(jasmine.objectContaining({ damaged: false, copied: true }));
       });
     }
+
+    it('that wait too long for a copy or a lock are told of, to those who can have it seen to', async () => {
+      const id = await file(randomBytes(60));
+      await settled(id);
+      const behind = async (): Promise<boolean> => (await world.as('auditor').call(fixity.state)).objects!.behind;
+      const told = async (login: Login): Promise<boolean> =>
+        (await world.as(login).call(reports.today)).lines.some((line) => line.key === 'copies');
+      const hoursAgo = (sql: string): Promise<unknown> => pastTheGuards(world.database, (client) => client.query(sql));
+      await eventually(async () => !(await behind()));
+      expect(await told('keeper')).toBeFalse();
+      await standIn.stop();
+      await hoursAgo(
+        contentsIn === 'objects'
+          ? `update content_object set locked_until = null, begun_at = now() - interval '2 hours'`
+          : `update content set copied_at = null, stored_at = now() - interval '2 hours'`,
+      );
+      expect(await behind()).toBeTrue();
+      expect([await told('keeper'), await told('editor')]).toEqual([true, false]);
+      standIn = await startObjects(folder, portOf(standIn));
+      await eventually(async () => !(await behind()));
+      expect(await told('keeper')).toBeFalse();
+    });
 
     it('leave nothing of an upload that came to nothing', async () => {
       const before = (await world.pool.query<{ n: number }>('select count(*)::int as n from content')).rows[0]!.n;

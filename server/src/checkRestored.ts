@@ -1,8 +1,7 @@
-import { pino } from 'pino';
 import { migrate, type Config } from './kernel/index.js';
 import { verifyLedger } from './ledger/index.js';
 import { checkEveryContent } from './records/index.js';
-import { startServices } from './start.js';
+import { withServices } from './start.js';
 
 /**
  * Brings what was restored forward to this program, and verifies it: the whole ledger, against the witness where it can be reached, and every
@@ -10,9 +9,7 @@ import { startServices } from './start.js';
  */
 export async function checkRestored(config: Config): Promise<{ ok: boolean; said: string[] }> {
   await migrate(config);
-  const running = await startServices(config, pino({ level: 'error' }));
-  try {
-    const { services } = running;
+  return withServices(config, async (services) => {
     const said: string[] = [];
     let ok = true;
     for await (const line of verifyLedger(services.pool, services.outside)) {
@@ -27,7 +24,5 @@ export async function checkRestored(config: Config): Promise<{ ok: boolean; said
         : `${damaged} of ${contents} contents are damaged, or destroyed since the backup.`,
     );
     return { ok: ok && damaged === 0, said };
-  } finally {
-    await running.stop();
-  }
+  });
 }

@@ -1,11 +1,11 @@
 import { pino } from 'pino';
-import { migrate, MigrationRefused, readConfig } from './kernel/index.js';
+import { ConfigWrong, migrate, MigrationRefused, readConfig } from './kernel/index.js';
 import { startServer } from './start.js';
 
-const config = readConfig();
-const log = pino({ level: config.logLevel });
-
+let log = pino();
 try {
+  const config = readConfig();
+  log = pino({ level: config.logLevel });
   const done = await migrate(config);
   if (done.length > 0) log.info({ migrations: done }, 'database brought forward');
   const running = await startServer(config, log);
@@ -16,6 +16,7 @@ try {
     if (ending) return;
     ending = true;
     log.info({ signal }, 'shutting down');
+    // Everything of ours has ended by then; what a library still holds open must not keep the process.
     running.stop().then(
       () => process.exit(0),
       (error: unknown) => {
@@ -28,12 +29,12 @@ try {
   process.on('SIGINT', () => end('SIGINT'));
 } catch (error) {
   const sentence =
-    error instanceof MigrationRefused
+    error instanceof MigrationRefused || error instanceof ConfigWrong
       ? error.message
       : (error as NodeJS.ErrnoException).code === 'EADDRINUSE'
-        ? `Port ${config.port} is taken by another program. Stop it, or choose another port: PORT=4190 npm start`
+        ? `Port ${(error as { port?: number }).port} is taken by another program. Stop it, or choose another port: PORT=4190 npm start`
         : null;
-  if (sentence) process.stderr.write(`${sentence}\n`);
-  else log.error({ err: error }, 'the server did not start');
-  process.exit(1);
+  if (!sentence) log.error({ err: error }, 'the server did not start');
+  // What had begun before it failed must not keep the process; the sentence is written first.
+  process.stderr.write(sentence ? `${sentence}\n` : '', () => process.exit(1));
 }

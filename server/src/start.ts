@@ -1,7 +1,7 @@
 import { join } from 'node:path';
 import type { Worker } from 'node:worker_threads';
 import { pino, type Logger } from 'pino';
-import { type Config, type ObjectsConfig, listen, programActor, startThread, stopListening } from './kernel/index.js';
+import { type Config, listen, programActor, startThread, stopListening } from './kernel/index.js';
 import { sweepDaily } from './docket/index.js';
 import { makeApp } from './http/app.js';
 import { forgetEnded, readSettings } from './identity/index.js';
@@ -70,7 +70,7 @@ async function withStandIns(given: Config): Promise<{ config: Reachable; stopSta
   const folder = (name: string): string => join(given.standInsDir, name);
   const archive = given.archiveUrl === null ? await begun(startArchive(folder('archive'))) : null;
   const time = given.timeAuthorityUrl === null ? await begun(startTimeAuthority(folder('time-office'))) : null;
-  const objects = given.objects === 'stand-in' ? await begun(startObjects(folder('objects'))) : null;
+  const objects = given.objects === 'stand-in' ? (await begun(startObjects(folder('objects')))).reached : given.objects;
   const witness = given.witnessUrl === null ? await begun(startWitness(folder('witness'))) : null;
   return {
     config: {
@@ -81,7 +81,7 @@ async function withStandIns(given: Config): Promise<{ config: Reachable; stopSta
       timeAuthorityCertificates: time?.certificate ?? given.timeAuthorityCertificates ?? '',
       witnessUrl: witness?.url ?? given.witnessUrl!,
       witnessKey: witness?.key ?? given.witnessKey ?? '',
-      objects: objects?.reached ?? (given.objects as ObjectsConfig | null),
+      objects,
     },
     async stopStandIns() {
       await Promise.all(started.map((standIn) => standIn.stop()));
@@ -132,6 +132,16 @@ export async function startServices(given: Config, log: Logger = pino({ level: g
       await closeConnections(services);
     },
   };
+}
+
+/** Does work with all services, while nobody is served. The services stop when it ends. */
+export async function withServices<T>(config: Config, work: (services: Services, today: string) => Promise<T>): Promise<T> {
+  const running = await startServices(config, pino({ level: 'error' }));
+  try {
+    return await work(running.services, (await readSettings(running.services.pool)).today);
+  } finally {
+    await running.stop();
+  }
 }
 
 /** Serves the application; resolves once it listens. */

@@ -10,7 +10,8 @@ export async function run(main) {
   try {
     await main();
   } catch (error) {
-    if (error instanceof Stop) process.stderr.write(`\n${error.message}\n`);
+    // The server’s own sentence about its configuration is one as well.
+    if (error instanceof Stop || error?.name === 'ConfigWrong') process.stderr.write(`\n${error.message}\n`);
     else process.stderr.write(`\n${error?.stack ?? error}\n`);
     process.exitCode = 1;
   }

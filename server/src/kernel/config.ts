@@ -87,10 +87,34 @@ export function appPassword(ownerUrl: string): string {
     .digest('hex');
 }
 
+/** The configuration cannot be used; the message says what of it. */
+export class ConfigWrong extends Error {
+  override readonly name = 'ConfigWrong';
+}
+
+/** A number above nothing. Throws {@link ConfigWrong} for what is none. */
+function positive(env: NodeJS.ProcessEnv, name: string, usual: number): number {
+  const given = env[name];
+  const number = given === undefined || given === '' ? usual : Number(given);
+  if (!(number > 0) || !Number.isFinite(number)) throw new ConfigWrong(`${name} is “${given}”, and is to be a number above 0.`);
+  return number;
+}
+
+/** What stands in a file that is named. Throws {@link ConfigWrong} when it cannot be read. */
+function fileNamed(env: NodeJS.ProcessEnv, name: string): string | null {
+  const path = env[name];
+  if (!path) return null;
+  try {
+    return readFileSync(path, 'utf8');
+  } catch (error) {
+    throw new ConfigWrong(`${name} names ${path}, which cannot be read (${(error as NodeJS.ErrnoException).code}).`);
+  }
+}
+
 /** A service outside is trusted by what it signs with: an address without that is refused. */
 function outside(env: NodeJS.ProcessEnv, url: string, trusted: string): string | null {
   const address = env[url] ?? null;
-  if (address !== null && !env[trusted]) throw new Error(`${url} is set, and ${trusted} does not say whose signatures count.`);
+  if (address !== null && !env[trusted]) throw new ConfigWrong(`${url} is set, and ${trusted} does not say whose signatures count.`);
   return address;
 }
 
@@ -99,31 +123,35 @@ function objectsIn(env: NodeJS.ProcessEnv): Config['objects'] {
   const url = env['OBJECTS_URL'];
   if (url === undefined || url === 'stand-in') return url ?? null;
   const { OBJECTS_BUCKET: bucket, OBJECTS_CREDENTIALS: credentials } = env;
-  if (!bucket || !credentials) throw new Error('OBJECTS_URL is set, and OBJECTS_BUCKET or OBJECTS_CREDENTIALS is not.');
+  const said = fileNamed(env, 'OBJECTS_CREDENTIALS');
+  if (!bucket || !credentials || said === null)
+    throw new ConfigWrong('OBJECTS_URL is set, and OBJECTS_BUCKET or OBJECTS_CREDENTIALS is not.');
+  if (!URL.canParse(url)) throw new ConfigWrong(`OBJECTS_URL is “${url}”, and is to be an address such as https://objects.example.org.`);
   if ((statSync(credentials).mode & 0o077) !== 0)
-    throw new Error(`Others may read ${credentials}: it is for the server alone (chmod 600).`);
-  const [accessKeyId = '', secretAccessKey = ''] = readFileSync(credentials, 'utf8').trim().split(':');
-  if (!accessKeyId || !secretAccessKey) throw new Error(`${credentials} is to say a key and its secret, with a colon between them.`);
+    throw new ConfigWrong(`Others may read ${credentials}: it is for the server alone (chmod 600).`);
+  const [, accessKeyId = '', secretAccessKey = ''] = /^([^:]+):(.+)$/.exec(said.trim()) ?? [];
+  if (!accessKeyId) throw new ConfigWrong(`${credentials} is to say a key and its secret, with a colon between them.`);
   const region = env['OBJECTS_REGION'] ?? 'us-east-1';
-  return { url, region, bucket, accessKeyId, secretAccessKey, lockDays: Number(env['OBJECTS_LOCK_DAYS'] ?? 180) };
+  return { url, region, bucket, accessKeyId, secretAccessKey, lockDays: positive(env, 'OBJECTS_LOCK_DAYS', 180) };
 }
 
 function contentsIn(env: NodeJS.ProcessEnv): Config['contentsIn'] {
   const where = env['CONTENTS_IN'] ?? 'database';
-  if (where !== 'database' && where !== 'objects') throw new Error('CONTENTS_IN is “database” or “objects”.');
-  if (where === 'objects' && !env['OBJECTS_URL']) throw new Error('CONTENTS_IN says objects, and OBJECTS_URL does not say where they are.');
+  if (where !== 'database' && where !== 'objects')
+    throw new ConfigWrong(`CONTENTS_IN is “${where}”, and is to be “database” or “objects”.`);
+  if (where === 'objects' && !env['OBJECTS_URL'])
+    throw new ConfigWrong('CONTENTS_IN says objects, and OBJECTS_URL does not say where they are.');
   return where;
 }
 
 const listOf = (text = ''): string[] => text.split(/[\s,]+/).filter(Boolean);
 
-/** Reads the configuration from the environment. Throws when DATABASE_URL is missing, or what an outside service signs with. */
+/** Reads the configuration from the environment. Throws {@link ConfigWrong}. */
 export function readConfig(env: NodeJS.ProcessEnv = process.env): Config {
   const ownerUrl = env['DATABASE_URL'];
-  if (!ownerUrl) throw new Error('DATABASE_URL names no database.');
+  if (!ownerUrl) throw new ConfigWrong('DATABASE_URL names no database.');
   const root = repositoryRoot();
   const dataDir = env['KEY_CELLAR_DATA'] ?? join(root, '.data');
-  const certificates = env['TIME_AUTHORITY_CERTIFICATES'];
   const webDir = join(root, 'web', 'dist', 'web', 'browser');
   return {
     ownerUrl,
@@ -132,20 +160,20 @@ export function readConfig(env: NodeJS.ProcessEnv = process.env): Config {
     host: env['HOST'] ?? '127.0.0.1',
     hosts: listOf(env['HOSTS']),
     proxies: listOf(env['TRUSTED_PROXIES']),
-    idleMinutes: Number(env['SESSION_IDLE_MINUTES'] ?? 60),
+    idleMinutes: positive(env, 'SESSION_IDLE_MINUTES', 60),
     webDir: existsSync(webDir) ? webDir : null,
     migrationsDir: join(root, 'server', 'migrations'),
     fontsDir: join(root, 'server', 'assets'),
     logLevel: env['LOG_LEVEL'] ?? 'info',
     archiveUrl: outside(env, 'ARCHIVE_URL', 'ARCHIVE_KEY'),
-    archiveKey: env['ARCHIVE_KEY'] ? readFileSync(env['ARCHIVE_KEY'], 'utf8') : null,
+    archiveKey: fileNamed(env, 'ARCHIVE_KEY'),
     timeAuthorityUrl: outside(env, 'TIME_AUTHORITY_URL', 'TIME_AUTHORITY_CERTIFICATES'),
-    timeAuthorityCertificates: certificates ? readFileSync(certificates, 'utf8') : null,
+    timeAuthorityCertificates: fileNamed(env, 'TIME_AUTHORITY_CERTIFICATES'),
     witnessUrl: outside(env, 'WITNESS_URL', 'WITNESS_KEY'),
     witnessKey: env['WITNESS_KEY'] ?? null,
     ledgerName: env['LEDGER_NAME'] ?? decodeURIComponent(new URL(ownerUrl).pathname.slice(1)),
     keysDir: env['KEYS_DIR'] ?? join(dataDir, 'keys'),
-    keyBackupDays: Number(env['KEY_BACKUP_DAYS'] ?? 30),
+    keyBackupDays: positive(env, 'KEY_BACKUP_DAYS', 30),
     objects: objectsIn(env),
     contentsIn: contentsIn(env),
     metricsToken: env['METRICS_TOKEN'] ?? null,

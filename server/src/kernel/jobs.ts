@@ -31,7 +31,7 @@ class JobPaused extends Error {}
 function waitsFor(error: unknown): string | null {
   if (sqlState(error) === diskFull) return 'There is no room on the disk of the database. This goes on by itself when there is.';
   if (databaseAway(error)) return 'The database does not answer. This goes on by itself when it does.';
-  if (error instanceof Away) return `${error.message} This goes on by itself.`;
+  if (error instanceof Away) return `${error.what} This goes on by itself when it does.`;
   return null;
 }
 

@@ -46,8 +46,19 @@ const titles: Record<ProblemStatus, string> = {
 
 /** Something outside this server that it cannot do without does not answer, or refuses: nobody’s mistake, and it may come back. */
 export class Away extends Problem {
-  constructor(code: string, sentence: string, cause: unknown) {
-    super(503, code, sentence, undefined, cause);
+  constructor(
+    code: string,
+    /** What is away, as a sentence. */
+    readonly what: string,
+    cause: unknown,
+  ) {
+    super(
+      503,
+      code,
+      `${what} Nothing was changed. Try again in a few minutes; if it stays so, tell whoever runs the server.`,
+      undefined,
+      cause,
+    );
   }
 }
 

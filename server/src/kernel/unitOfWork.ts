@@ -165,29 +165,38 @@ export async function inOwnTransaction<T>(pool: pg.Pool, work: (db: Db) => Promi
   }
 }
 
-/** Reads in one transaction that changes nothing, for as long as somebody takes what is read. */
-export async function* streamInReadSnapshot<T>(pool: pg.Pool, work: (db: Db) => AsyncGenerator<T>): AsyncGenerator<T> {
+/** A transaction that changes nothing, and sees all of one moment. Whoever begins it ends it. */
+async function readSnapshot(pool: pg.Pool): Promise<{ db: Db; end(): Promise<void> }> {
   const client = await pool.connect();
-  let broken: Error | undefined;
-  try {
-    await client.query('begin isolation level repeatable read read only');
-    yield* work({ query: (config) => client.query(config) });
-  } finally {
+  const end = async (): Promise<void> => {
+    let broken: Error | undefined;
     await client.query('rollback').catch((error: Error) => (broken = error));
     client.release(broken);
+  };
+  await client.query('begin isolation level repeatable read read only').catch(async (error: unknown) => {
+    await end();
+    throw error;
+  });
+  return { db: { query: (config) => client.query(config) }, end };
+}
+
+/** Reads in one transaction that changes nothing, for as long as somebody takes what is read. */
+export async function* streamInReadSnapshot<T>(pool: pg.Pool, work: (db: Db) => AsyncGenerator<T>): AsyncGenerator<T> {
+  const { db, end } = await readSnapshot(pool);
+  try {
+    yield* work(db);
+  } finally {
+    await end();
   }
 }
 
 /** Reads in one transaction that changes nothing; other connections can see exactly the same through the snapshot's name. */
 export async function inReadSnapshot<T>(pool: pg.Pool, work: (db: Db, snapshot: string) => Promise<T>): Promise<T> {
-  const client = await pool.connect();
-  let broken: Error | undefined;
+  const { db, end } = await readSnapshot(pool);
   try {
-    await client.query('begin isolation level repeatable read read only');
-    const { rows } = await client.query<{ name: string }>('select pg_export_snapshot() as name');
-    return await work({ query: (config) => client.query(config) }, rows[0]!.name);
+    const { rows } = await db.query<{ name: string }>({ name: 'snapshot.export', text: 'select pg_export_snapshot() as name' });
+    return await work(db, rows[0]!.name);
   } finally {
-    await client.query('rollback').catch((error: Error) => (broken = error));
-    client.release(broken);
+    await end();
   }
 }

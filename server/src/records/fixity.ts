@@ -12,7 +12,7 @@ import {
 import { DamagedContent } from './content.js';
 import * as store from './contentStore.js';
 import { checkCopy } from './copies.js';
-import { countObjects } from './objectStore.js';
+import { countObjects, isBehind } from './objectStore.js';
 import type { Services } from './services.js';
 
 const { act } = actsFor<Services>();
@@ -207,7 +207,21 @@ export async function fixityState({ pool, objects, config }: Pick<Services, 'poo
       })),
     ),
     keysToDestroy,
-    objects: objects && { contentsIn: config.contentsIn, ...(await countObjects(pool, dueShown)) },
+    objects: objects && { contentsIn: config.contentsIn, ...(await countObjects(pool, dueShown)), behind: await isBehind(pool) },
+  };
+}
+
+/** What of it needs a person: how many contents are damaged and the first thing that has one, and whether the object store is hours behind. */
+export async function fixityTroubles({
+  pool,
+  objects,
+}: Pick<Services, 'pool' | 'objects'>): Promise<{ damaged: number; first: string; behind: boolean }> {
+  const damaged = await store.countDamaged(pool);
+  const [first] = damaged === 0 ? [] : await store.damagedContents(pool, 1);
+  return {
+    damaged,
+    first: first ? ((await store.holdersOf(pool, first.id))[0]?.name ?? '') : '',
+    behind: objects !== null && (await isBehind(pool)),
   };
 }
 

@@ -16,6 +16,7 @@ export {
   fixityActs,
   fixityReads,
   fixityState,
+  fixityTroubles,
   pauseAfter,
   reconcileDaily,
   setApart,

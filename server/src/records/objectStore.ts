@@ -12,10 +12,12 @@ export async function beginObject(db: Db, id: string): Promise<void> {
 
 /** Says which version of an object was written. Throws when nobody said that there may be one, or when it was removed meanwhile. */
 export async function setVersion(db: Db, id: string, version: string): Promise<void> {
-  const touched = await run(db, 'object.setVersion', 'update content_object set version = $2, locked_until = null where content_id = $1', [
-    id,
-    version,
-  ]);
+  const touched = await run(
+    db,
+    'object.setVersion',
+    'update content_object set version = $2, begun_at = now(), locked_until = null where content_id = $1',
+    [id, version],
+  );
   if (touched !== 1) throw new Error(`The object of content ${id} is not known of.`);
 }
 
@@ -100,6 +102,19 @@ export async function postponeRemoval(db: Db, id: string): Promise<void> {
 
 export async function forgetObject(db: Db, id: string): Promise<void> {
   await run(db, 'object.forget', 'delete from content_object where content_id = $1', [id]);
+}
+
+/** Whether something waits for an hour or longer to be copied or locked: the object store is away, or cannot keep up. */
+export async function isBehind(db: Db): Promise<boolean> {
+  const found = await row<{ behind: boolean }>(
+    db,
+    'object.behind',
+    `select exists (select from (select stored_at from content where sha256 is not null and store = 'database' and copied_at is null
+           and damaged_at is null and key_slot is not null order by id limit 1) a where stored_at < now() - interval '1 hour')
+       or exists (select from content_object o where version is not null and gone_since is null and coalesce(locked_until, '-infinity') < now()
+           and begun_at < now() - interval '1 hour') as behind`,
+  );
+  return found!.behind;
 }
 
 /** How many contents have no copy yet, how many objects no lock, and how many wait to be removed. */

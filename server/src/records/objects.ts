@@ -43,12 +43,7 @@ async function unlessAbsent<T>(answer: Promise<T>): Promise<T | null> {
 }
 
 /** A store that does not answer, or refuses, says nothing about what it keeps. */
-const away = (cause: unknown): Away =>
-  new Away(
-    'object-store-away',
-    'The store of contents does not answer, or refuses. Nothing was changed. Try again in a few minutes.',
-    cause,
-  );
+const away = (cause: unknown): Away => new Away('object-store-away', 'The store of contents does not answer, or refuses.', cause);
 
 async function asked<T>(work: () => Promise<T>): Promise<T> {
   try {

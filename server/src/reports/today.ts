@@ -1,10 +1,10 @@
-import type { FixityState, HorizonBar, Needs, TodayLine } from '@key-cellar/contract';
+import type { HorizonBar, Needs, TodayLine } from '@key-cellar/contract';
 import { hasRight } from '@key-cellar/core/access';
 import { countTasks, dueGroups, listBatches, vintageWords } from '../docket/index.js';
 import { openNotices, unacknowledgedFor } from '../holds/index.js';
 import { mayAtRepository, type PersonAccess, type SignedIn } from '../kernel/index.js';
 import { countArrivals } from '../receiving/index.js';
-import { fixityState } from '../records/index.js';
+import { fixityTroubles } from '../records/index.js';
 import type { Services } from '../docket/index.js';
 import * as store from './store.js';
 
@@ -15,10 +15,9 @@ const plural = (n: number, one: string, many: string): string => (n === 1 ? `one
 const sentenceCase = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);
 
 /** What is damaged, for those who audit the whole repository; null when nothing is. */
-async function damagedFor(services: Services, access: PersonAccess): Promise<FixityState | null> {
+async function troublesFor(services: Services, access: PersonAccess): Promise<Awaited<ReturnType<typeof fixityTroubles>> | null> {
   if (!hasRight(access.anywhere, 'audit') || !(await mayAtRepository(services.pool, access, 'audit'))) return null;
-  const state = await fixityState(services);
-  return state.damagedCount > 0 ? state : null;
+  return fixityTroubles(services);
 }
 
 /** What needs a person, most pressing first. Each line has its act; nothing here is only news. */
@@ -27,7 +26,7 @@ async function todayFor(services: Services, person: SignedIn): Promise<TodayLine
   const access = await services.access.of(person);
   const may = (right: 'dispose' | 'hold' | 'deposit'): boolean => hasRight(access.anywhere, right);
   const [trouble, batches, groups, notices, late, arrivals, gaps, asked] = await Promise.all([
-    damagedFor(services, access),
+    troublesFor(services, access),
     listBatches(services, person),
     may('dispose') ? dueGroups(services, person) : [],
     openNotices(pool, person.id),
@@ -169,14 +168,24 @@ async function todayFor(services: Services, person: SignedIn): Promise<TodayLine
       link: '/find?show=unscheduled',
     });
   }
-  if (trouble) {
-    const { damagedCount: n, damaged } = trouble;
+  if (trouble?.behind) {
+    lines.unshift({
+      key: 'copies',
+      when: 'today',
+      mark: 'gap',
+      sentence: 'The object store is behind: contents have waited over an hour for a copy or a lock',
+      detail: 'whoever runs the server finds why in its log',
+      act: 'Look',
+      link: '/proof',
+    });
+  }
+  if (trouble && trouble.damaged > 0) {
     lines.unshift({
       key: 'damaged',
       when: 'late',
       mark: 'gap',
-      sentence: `${sentenceCase(plural(n, 'content is', 'contents are'))} damaged and set apart`,
-      detail: damaged.flatMap((d) => d.holders.map((h) => h.name))[0] ?? '',
+      sentence: `${sentenceCase(plural(trouble.damaged, 'content is', 'contents are'))} damaged and set apart`,
+      detail: trouble.first,
       act: 'Look',
       link: '/proof',
     });

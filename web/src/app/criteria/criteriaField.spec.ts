@@ -47,6 +47,18 @@ describe('the field for criteria', () => {
     expect(last()).toBeNull();
   });
 
+  it('reads what was typed before the words were known that it may use', async () => {
+    const stage = await Stage.show(CriteriaField, { field: 'c', label: 'Which records' });
+    const read: (AskedCriteria | null)[] = [];
+    stage.fixture.componentInstance.read.subscribe((criteria) => read.push(criteria));
+    await stage.type('#c', 'vessel is Ottoline');
+    expect(read).toEqual([null]);
+    await stage.answer('/api/criteria/vocabulary', vocabulary);
+    expect(read.at(-1)).toEqual({ op: 'fact', fact: 'vessel', value: 'Ottoline' });
+    await stage.settle();
+    expect(read.length).withContext('once').toBe(2);
+  });
+
   it('is completed with the keyboard alone', async () => {
     const { stage, last } = await show();
     area().focus();

@@ -45,7 +45,7 @@ import { CountPipe, DayPipe, InstantPipe } from '../kit/words';
         </dd>
       </div>
       @if (contents(); as c) {
-        <div [class.behind]="c.damagedCount > 0">
+        <div [class.behind]="c.damagedCount > 0 || c.objects?.behind">
           <dt i18n>Contents checked</dt>
           <dd>
             @if (c.damagedCount > 0) {
@@ -61,9 +61,9 @@ import { CountPipe, DayPipe, InstantPipe } from '../kit/words';
             }
             @if (c.objects; as o) {
               @if (o.withoutCopy > 0) {
-                <span class="wait" i18n>{{ o.withoutCopy | count }} without a second copy yet</span>
+                <span [class.wait]="o.behind" i18n>{{ o.withoutCopy | count }} without a second copy yet</span>
               } @else if (o.withoutLock > 0) {
-                <span class="wait" i18n>{{ o.withoutLock | count }} not locked yet</span>
+                <span [class.wait]="o.behind" i18n>{{ o.withoutLock | count }} not locked yet</span>
               } @else {
                 <span i18n>{o.contentsIn, select, objects {in the object store, locked} other {second copies, locked}}</span>
               }

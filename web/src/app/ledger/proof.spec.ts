@@ -127,14 +127,17 @@ describe('proof', () => {
   });
 
   for (const [says, objects] of [
-    ['second copies, locked', { contentsIn: 'database', withoutCopy: 0, withoutLock: 0, toRemove: 3 }],
-    ['12 without a second copy yet', { contentsIn: 'database', withoutCopy: 12, withoutLock: 5, toRemove: 0 }],
-    ['1 not locked yet', { contentsIn: 'objects', withoutCopy: 0, withoutLock: 1, toRemove: 0 }],
-    ['in the object store, locked', { contentsIn: 'objects', withoutCopy: 0, withoutLock: 0, toRemove: 0 }],
+    ['second copies, locked', { contentsIn: 'database', withoutCopy: 0, withoutLock: 0, toRemove: 3, behind: false }],
+    ['12 without a second copy yet', { contentsIn: 'database', withoutCopy: 12, withoutLock: 5, toRemove: 0, behind: true }],
+    ['1 not locked yet', { contentsIn: 'objects', withoutCopy: 0, withoutLock: 1, toRemove: 0, behind: false }],
+    ['in the object store, locked', { contentsIn: 'objects', withoutCopy: 0, withoutLock: 0, toRemove: 0, behind: false }],
   ] as const) {
     it(`says of the object store: ${says}`, async () => {
       const stage = await show([entry(1)], null, state(), checks({ objects }));
-      expect(stage.host.querySelectorAll('dl > div')[3]!.textContent).toContain(says);
+      const cell = stage.host.querySelectorAll('dl > div')[3]!;
+      expect(cell.textContent).toContain(says);
+      // What is only on its way alarms nobody.
+      expect([cell.classList.contains('behind'), cell.querySelector('.wait') !== null]).toEqual([objects.behind, objects.behind]);
     });
   }
 
