@@ -14,6 +14,7 @@ const connections = 8;
 /** How soon it is looked again for what there is to do. */
 const restMs = 1000;
 const checkRestMs = 10_000;
+const mostRestMs = 60_000;
 
 const config = workerData as Reachable;
 const log = pino({ level: config.logLevel }).child({ thread: 'jobs' });
@@ -36,11 +37,20 @@ const rest = (ms: number): Promise<unknown> => Promise.race([stop, new Promise((
 
 /** Does work that is never done, a part at a time, for as long as this thread runs; `part` says how long to wait then. */
 async function goOn(what: string, part: () => Promise<number>): Promise<void> {
+  let failures = 0;
   while (!services.stopping) {
-    const pause = await part().catch((error: unknown) => {
-      log.warn({ err: error }, `${what} failed; it is tried again`);
-      return restMs;
-    });
+    const pause = await part().then(
+      (ms) => {
+        failures = 0;
+        return ms;
+      },
+      (error: unknown) => {
+        // What fails again and again is tried less and less often, up to a minute.
+        const ms = Math.min(mostRestMs, restMs * 2 ** failures++);
+        log.warn({ err: error }, `${what} failed; it is tried again in ${ms / 1000} s`);
+        return ms;
+      },
+    );
     if (pause > 0) await rest(pause);
   }
 }

@@ -7,7 +7,7 @@ import { makeApp } from './http/app.js';
 import { forgetEnded, readSettings } from './identity/index.js';
 import { openSealer } from './ledger/index.js';
 import { foldRack } from './plan/index.js';
-import { reconcileDaily } from './records/index.js';
+import { knowsObjects, reconcileDaily } from './records/index.js';
 import { sendHeadLetters } from './reports/index.js';
 import { foldRuleUse } from './schedule/index.js';
 import { closeConnections, openServices, outsideOf, type Reachable, type Services } from './services.js';
@@ -96,8 +96,10 @@ export async function startServices(given: Config, log: Logger = pino({ level: g
     connections,
     sealer: (pool) => openSealer(pool, log, outsideOf(config), sealEveryMs),
   });
-  const jobThread = startJobThread(config, log);
   const { pool } = services;
+  if (!services.objects && (await knowsObjects(pool)))
+    log.error('contents or their copies lie in an object store, and OBJECTS_URL does not say where: they are not read, checked or removed');
+  const jobThread = startJobThread(config, log);
 
   // The first sweep is at the start: what came due while nobody was here is found at once.
   const daily = (): void => {

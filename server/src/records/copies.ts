@@ -115,9 +115,18 @@ export async function tendObjects(services: Services, actor: Actor): Promise<num
   if (!services.objects) return 0;
   return inOwnTransaction(services.pool, async (db) => {
     if (!(await objectStore.lockTending(db))) return 0;
-    return (
-      (await mendFromCopies(services, actor)) + (await copyNew(services)) + (await renewLocks(services)) + (await removeGone(services))
-    );
+    let done = 0;
+    const failed: unknown[] = [];
+    // One that a store refuses, as a bucket without locks does, keeps none of the others.
+    for (const step of [mendFromCopies, copyNew, renewLocks, removeGone]) {
+      try {
+        done += await step(services, actor);
+      } catch (error) {
+        failed.push(error);
+      }
+    }
+    if (failed.length > 0) throw failed[0];
+    return done;
   });
 }
 

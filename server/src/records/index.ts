@@ -27,6 +27,7 @@ export { numberingActs } from './numberingActs.js';
 export { drawing, measuring, pageDrawer, readingPages, type Extent, type Named } from './pages.js';
 export { recordReads, recordSetupReads } from './reads.js';
 export { declareOnClosing, recordActs, standingOf } from './recordActs.js';
+export { knowsObjects } from './objectStore.js';
 export { openObjects } from './objects.js';
 export type { Services } from './services.js';
 export { leave, versionLeaving, type Leaving } from './serving.js';

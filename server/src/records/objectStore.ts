@@ -5,6 +5,11 @@ export async function lockTending(db: Db): Promise<boolean> {
   return (await row<{ mine: boolean }>(db, 'object.lockTending', 'select pg_try_advisory_xact_lock(4247) as mine'))!.mine;
 }
 
+/** Whether anything lies, or lay, in an object store. */
+export async function knowsObjects(db: Db): Promise<boolean> {
+  return (await row<{ any: boolean }>(db, 'object.any', 'select exists (select from content_object) as any'))!.any;
+}
+
 /** Says before it is written that there may be an object of this name. */
 export async function beginObject(db: Db, id: string): Promise<void> {
   await run(db, 'object.begin', 'insert into content_object (content_id) values ($1) on conflict do nothing', [id]);
