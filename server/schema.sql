@@ -889,7 +889,7 @@ CREATE TABLE public.content (
     sha256 bytea,
     size bigint DEFAULT 0 NOT NULL,
     checked_at timestamp with time zone,
-    stored_at timestamp with time zone DEFAULT now() NOT NULL,
+    stored_at timestamp with time zone DEFAULT public.repository_now() NOT NULL,
     tree bytea,
     key_slot bigint,
     damaged_at timestamp with time zone,

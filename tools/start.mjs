@@ -12,7 +12,7 @@ import { run, say, Stop } from './lib/say.mjs';
 const empty = process.argv.includes('--empty');
 const port = process.env.PORT ?? '4180';
 
-function serve(url, own) {
+function serve(url, env) {
   const child = spawn(process.execPath, [join(root, 'dist', 'server', 'main.mjs')], {
     cwd: root,
     env: {
@@ -21,8 +21,7 @@ function serve(url, own) {
       PORT: port,
       NODE_ENV: 'production',
       LOG_LEVEL: process.env.LOG_LEVEL ?? 'warn',
-      // On a database of our own, contents have a second copy in a stand-in.
-      ...(own ? { OBJECTS_URL: process.env.OBJECTS_URL ?? 'stand-in' } : {}),
+      ...env,
     },
     stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
   });
@@ -38,6 +37,8 @@ await run(async () => {
   await ensureInstalled();
   await Promise.all([buildWeb(), buildServer()]);
   const own = process.env.DATABASE_URL ? null : cluster('cluster');
+  // On a database of our own, contents have a second copy in a stand-in.
+  const env = own ? { OBJECTS_URL: process.env.OBJECTS_URL ?? 'stand-in' } : {};
   let stopping = false;
   const stop = async () => {
     if (own && !stopping) {
@@ -56,12 +57,12 @@ await run(async () => {
     if (!empty && (await isEmpty(url))) {
       say('Loading the demo (about 20 seconds) …');
       const loaded = await exec(process.execPath, ['--import', 'tsx', join('demo', 'src', 'main.ts')], {
-        env: { DATABASE_URL: url },
+        env: { ...env, DATABASE_URL: url },
         echo: true,
       });
       if (loaded.code !== 0) throw new Stop('The demo could not be loaded; the lines above say why.');
     }
-    const { child, listening, ended } = serve(url, own !== null);
+    const { child, listening, ended } = serve(url, env);
     process.off('SIGINT', interrupted);
     process.off('SIGTERM', interrupted);
     process.on('SIGINT', () => child.kill('SIGINT'));

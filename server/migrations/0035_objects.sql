@@ -7,6 +7,9 @@ alter table content add column copied_at timestamptz;
 create index content_uncopied on content (id)
   where sha256 is not null and store = 'database' and copied_at is null and damaged_at is null and key_slot is not null;
 
+-- By the repository’s clock, as when it was checked.
+alter table content alter column stored_at set default repository_now();
+
 -- Every object that was ever begun and is not removed yet. One whose content is gone, or never came to be, is to be removed.
 create table content_object (
   content_id uuid primary key,

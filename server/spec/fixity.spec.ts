@@ -294,6 +294,8 @@ describe('contents', () => {
       const ids = [await file('one'), await file(randomBytes(chunk + 1)), await file('three')];
       expect(await check()).toBeNull();
       expect((await state()).due).toBe(0);
+      // Stored by the repository’s clock, as it is checked.
+      expect((await state()).oldest!.slice(0, 10)).toBe(today);
       await everythingDue();
       expect((await state()).due).toBe(3);
       expect((await state()).oldest!.slice(0, 10)).toBe('2020-01-01');

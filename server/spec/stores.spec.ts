@@ -353,7 +353,7 @@ for (const { name, contentsIn, mendsItself } of places) {
       await hoursAgo(
         contentsIn === 'objects'
           ? `update content_object set locked_until = null, begun_at = now() - interval '2 hours'`
-          : `update content set copied_at = null, stored_at = now() - interval '2 hours'`,
+          : `update content set copied_at = null, stored_at = repository_now() - interval '2 hours'`,
       );
       expect(await behind()).toBeTrue();
       expect([await told('keeper'), await told('editor')]).toEqual([true, false]);

@@ -115,7 +115,7 @@ export async function isBehind(db: Db): Promise<boolean> {
     db,
     'object.behind',
     `select exists (select from (select stored_at from content where sha256 is not null and store = 'database' and copied_at is null
-           and damaged_at is null and key_slot is not null order by id limit 1) a where stored_at < now() - interval '1 hour')
+           and damaged_at is null and key_slot is not null order by id limit 1) a where stored_at < repository_now() - interval '1 hour')
        or exists (select from content_object o where version is not null and gone_since is null and coalesce(locked_until, '-infinity') < now()
            and begun_at < now() - interval '1 hour') as behind`,
   );
