@@ -240,7 +240,7 @@ export const guards = [
     'records',
     'a copy that is damaged mends nothing for ever',
     source('records/copies.ts'),
-    '    await objectStore.dropCopy(pool, content.id);\n',
+    '    await giveUpCopy(services, actor, content.id);\n',
     nothing,
     ['stores'],
   ],

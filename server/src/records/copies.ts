@@ -67,8 +67,28 @@ async function readThrough(chunks: AsyncIterable<Buffer>): Promise<boolean> {
   }
 }
 
+/**
+ * Says that what lies in the object store is no copy, or is there no more, and enters that on what has the content. The next round writes it
+ * anew from a content that is what it was. False for a content that has no copy, or lies there itself.
+ */
+function giveUpCopy({ pool }: Services, actor: Actor, id: string): Promise<boolean> {
+  return withUnitOfWork(
+    pool,
+    actor,
+    async (uow) => {
+      const sha256 = await objectStore.dropCopy(uow, id);
+      if (sha256 === undefined) return false;
+      const holders = await store.holdersOf(uow, id);
+      uow.enterAll(holders.map((subject) => ({ act: 'gave up a damaged copy', subject, after: { sha256: sha256.toString('hex') } })));
+      return true;
+    },
+    'none',
+  );
+}
+
 /** Locks what is not locked yet, and what would not be for half its time any more. */
-async function renewLocks({ contents, objects, pool, log }: Services): Promise<number> {
+async function renewLocks(services: Services, actor: Actor): Promise<number> {
+  const { contents, objects, pool, log } = services;
   const now = Date.now();
   const { lockDays } = objects!;
   const due = await objectStore.locksEnding(pool, new Date(now + (lockDays / 2) * dayMs), perPart);
@@ -77,7 +97,7 @@ async function renewLocks({ contents, objects, pool, log }: Services): Promise<n
     if (await objects!.lock(id, version, until)) await objectStore.setLocked(pool, id, version, until);
     else {
       log.error({ contentId: id }, 'an object is missing; a copy is written anew, and a content is set apart');
-      if (!(await objectStore.dropCopy(pool, id))) await readThrough(contents.stored(pool, id, 'itself'));
+      if (!(await giveUpCopy(services, actor, id))) await readThrough(contents.stored(pool, id, 'itself'));
     }
   });
   return due.length;
@@ -105,7 +125,7 @@ async function mendFromCopies(services: Services, actor: Actor): Promise<number>
   for (const content of damaged) {
     if (await mendOne(services, actor, content, contents.stored(pool, content.id, 'copy'), 'the copy in the object store')) continue;
     log.error({ contentId: content.id }, 'a damaged content cannot be mended from its copy');
-    await objectStore.dropCopy(pool, content.id);
+    await giveUpCopy(services, actor, content.id);
   }
   return damaged.length;
 }
@@ -130,25 +150,10 @@ export async function tendObjects(services: Services, actor: Actor): Promise<num
   });
 }
 
-/** Reads the copy of a content that is what it was, and writes it anew when it is not. */
-export async function checkCopy(
-  services: Services,
-  actor: Actor,
-  content: { readonly id: string; readonly sha256: Buffer },
-): Promise<void> {
+/** Reads the copy of a content that is what it was, and gives it up when it is not: another one is written. */
+export async function checkCopy(services: Services, actor: Actor, { id }: { readonly id: string }): Promise<void> {
   const { contents, pool, log } = services;
-  if (await readThrough(contents.stored(pool, content.id, 'copy'))) return;
-  log.error({ contentId: content.id }, 'a copy in the object store is damaged; it is written anew');
-  await copyOne(services, content.id);
-  await withUnitOfWork(
-    pool,
-    actor,
-    async (uow) => {
-      const holders = await store.holdersOf(uow, content.id);
-      uow.enterAll(
-        holders.map((subject) => ({ act: 'replaced a damaged copy', subject, after: { sha256: content.sha256.toString('hex') } })),
-      );
-    },
-    'none',
-  );
+  if (await readThrough(contents.stored(pool, id, 'copy'))) return;
+  log.error({ contentId: id }, 'a copy in the object store is damaged; it is written anew');
+  await giveUpCopy(services, actor, id);
 }

@@ -29,7 +29,7 @@ const subject = { kind: 'setting', id: null, name: 'fixity' } as const;
 export const tending = [
   'found damaged content',
   'mended damaged content',
-  'replaced a damaged copy',
+  'gave up a damaged copy',
   'encrypted content',
   'destroyed keys of contents',
 ];

@@ -51,16 +51,18 @@ export function damagedWithCopy(db: Db, limit: number) {
   );
 }
 
-/** Says that a content has no copy after all; false for one that does not lie in the database. */
-export async function dropCopy(db: Db, id: string): Promise<boolean> {
-  const touched = await run(
+/** Says that a content has no copy after all, and gives its fingerprint; nothing for one that had none, or does not lie in the database. */
+export async function dropCopy(db: Db, id: string): Promise<Buffer | undefined> {
+  const dropped = await row<{ sha256: Buffer }>(
     db,
     'object.dropCopy',
-    `with dropped as (update content set copied_at = null where id = $1 and store = 'database' returning id)
-     update content_object set version = null from dropped where content_id = dropped.id`,
+    `with dropped as (
+       update content set copied_at = null where id = $1 and store = 'database' and copied_at is not null returning id, sha256),
+     object as (update content_object set version = null from dropped where content_id = dropped.id)
+     select sha256 from dropped`,
     [id],
   );
-  return touched > 0;
+  return dropped?.sha256;
 }
 
 /** Objects of contents that are here whose lock is missing or ends before `until`. */
