@@ -1,5 +1,7 @@
 import * as contract from '@key-cellar/contract';
 import { uuidv7 } from 'uuidv7';
+import { getOrMakeSet, withUnitOfWork } from '../src/index.js';
+import { run } from '../src/kernel/index.js';
 import { type Client, type Login, logins, makeWorld, ruleDefinition, statusOf, today, type World } from './support/world.js';
 
 describe('what a person may not discover', () => {
@@ -210,6 +212,37 @@ describe('what a person may not discover', () => {
       expect((await keeper().call(contract.docket.batch, { params: { id: batchId } })).count).toBe(2);
       await owned(rows[0]!.owner_id);
       expect(await statusOf(world.as('reader').call(contract.docket.batch, { params: { id: batchId } }))).toBe(404);
+    });
+
+    it('records above the clearance: no act and no preview of one counts them', async () => {
+      await world.file('editor', { place: world.ids.A02 });
+      const above = await world.file('editor', { place: world.ids.A02, title: 'Above' });
+      await withUnitOfWork(world.pool, { id: null, name: 'Test', from: 'test', today }, async (uow) => {
+        const set = await getOrMakeSet(uow, { anchorPlace: world.ids.A02, recordId: null, level: 3, caveats: [] });
+        await run(uow, 'test.above', 'update record set access_set_id = $2 where id = $1', [above.id, set]);
+        uow.enter({ act: 'test', subject: { kind: 'record', id: above.id, name: above.number } });
+      });
+      const rule = await world.rule('R-COUNT', world.ids.A02);
+      const params = { id: world.ids.A02 };
+      const { count: known } = await keeper().call(contract.records.count, { query: { under: world.ids.A02 } });
+      const { count } = (
+        await world.pool.query(`select count(*)::int as count from record where places @> array[$1::uuid]`, [world.ids.A02])
+      ).rows[0] as { count: number };
+      expect(count).toBe(known + 1);
+      const page = await keeper().call(contract.plan.place, { params });
+      const dry = { parentId: world.ids.B, revision: page.revision, dryRun: true };
+      const move = await keeper().call(contract.plan.movePlace, { params, body: dry });
+      expect([move.records, move.recomputed]).toEqual([known, known]);
+      const outcomes = [
+        await keeper().call(contract.plan.unsetRule, { params, body: { ruleId: rule } }),
+        await keeper().call(contract.plan.setRule, { params, body: { ruleId: rule } }),
+        await keeper().call(contract.plan.unsetRule, { params, body: { ruleId: rule } }),
+        await keeper().call(contract.schedule.placeJurisdictions, { params, body: { jurisdictions: [] } }),
+        await keeper().call(contract.schedule.importEvents, {
+          body: { csv: 'place,type,on,note\nA-02,ended,2020-01-01,\n', dryRun: false },
+        }),
+      ];
+      expect(outcomes.map((outcome) => outcome.recomputed)).toEqual(outcomes.map(() => known));
     });
 
     it('holds that reach beyond what one may hold: criteria do not know their names', async () => {

@@ -98,14 +98,18 @@ describe('a file of a thousand tricks', () => {
 
   describe('asked of a thread', () => {
     let tasks: Tasks;
+    let told: unknown[][];
+    const log = { warn: (...line: unknown[]) => void told.push(line) };
+    beforeEach(() => (told = []));
     afterEach(() => tasks.stop());
     const text = (n: number) => ({ bytes: Buffer.from('<a> '.repeat(n)), mediaType: 'text/html' });
 
     it('is given up when it takes too long; what waits behind it is answered by the next one', async () => {
-      tasks = tasksIn('readThread', { memoryMb: 512 });
+      tasks = tasksIn('readThread', { memoryMb: 512, log });
       const endless = tasks.run({ ...readingWords, patienceMs: 1 }, text(2_000_000)).catch((error: unknown) => error);
       const after = tasks.run(readingWords, text(1));
       expect(await endless).toBeInstanceOf(GivenUp);
+      expect(told).toEqual([[{ thread: 'readThread', task: 'words' }, 'a thread was ended. It took too long.']]);
       expect((await after).trim()).toBe('');
       const wrong = { bytes: Buffer.from('x'), format: 'json' as const };
       await expectAsync(tasks.run(readingCells, wrong)).toBeRejectedWith(jasmine.any(Problem));
@@ -113,9 +117,10 @@ describe('a file of a thousand tricks', () => {
     }, 30_000);
 
     it('is given up when it takes too much memory', async () => {
-      tasks = tasksIn('readThread', { memoryMb: 64 });
+      tasks = tasksIn('readThread', { memoryMb: 64, log });
       const rows = Buffer.from(`[${'{"a":[1,2,3,4,5,6,7,8]},'.repeat(400_000)}{}]`);
       expect(await tasks.run(readingCells, { bytes: rows, format: 'json' }).catch((error: unknown) => error)).toBeInstanceOf(GivenUp);
+      expect(told).toEqual([[{ thread: 'readThread', task: 'cells' }, 'a thread was ended. It took too much memory.']]);
       expect((await tasks.run(readingWords, text(1))).trim()).toBe('');
     }, 30_000);
   });

@@ -58,7 +58,7 @@ export async function openServices(
     sealer: given.sealer(pool),
     outside: outsideOf(config),
     effects: effectThreads(),
-    pages: pageDrawer(),
+    pages: pageDrawer(log),
     objects,
     contents: openContents({
       keys: contentKeys(pool, config.keysDir),
@@ -71,7 +71,7 @@ export async function openServices(
           .catch((error: unknown) => log.error({ err: error }, 'damaged content could not be set apart'));
       },
     }),
-    reading: tasksIn('readThread', { memoryMb: 512 }),
+    reading: tasksIn('readThread', { memoryMb: 512, log }),
     stopping: false,
   };
   return services;

@@ -249,7 +249,7 @@ export const guards = [
     'checking goes on without the object store',
     source('records/fixity.ts'),
     'else if (!(error instanceof Away)) throw error;',
-    'else throw error;',
+    'else if ((error as Error).name !== "") throw error;',
     ['stores'],
   ],
   [
@@ -1189,6 +1189,14 @@ export const guards = [
     ['holds'],
   ],
   [
+    'access',
+    'of what an act dates anew, what one may know is counted',
+    source('schedule/reachStore.ts'),
+    '`r.access_set_id = any (${bind(sets)}::int[])`',
+    '`${bind(sets)}::int[] is not null`',
+    ['discovery'],
+  ],
+  [
     'holds',
     'which hold it is, is told to those who hold or audit',
     source('holds/reads.ts'),
@@ -1224,7 +1232,7 @@ export const guards = [
     'limits',
     'a thread that takes too long is ended',
     source('kernel/tasks.ts'),
-    "void worker.terminate();\n      settle(new GivenUp('It took too long.'));",
+    "void worker.terminate();\n      giveUp('It took too long.');",
     nothing,
     ['reading'],
   ],

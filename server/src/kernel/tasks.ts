@@ -1,4 +1,5 @@
 import { parentPort, type Worker } from 'node:worker_threads';
+import type { Logger } from 'pino';
 import { Problem, type ProblemStatus } from './problem.js';
 import { startThread, type ThreadName } from './threads.js';
 
@@ -48,8 +49,8 @@ interface Waiting extends Question {
 
 const mostWaiting = 200;
 
-/** Questions to one thread, one after another. Of one that ends only the question that it worked on is given up. */
-export function tasksIn(name: ThreadName, { memoryMb }: { readonly memoryMb: number }): Tasks {
+/** Questions to one thread, one after another. Of one that ends only the question that it worked on is given up, and the log tells it. */
+export function tasksIn(name: ThreadName, { memoryMb, log }: { readonly memoryMb: number; readonly log: Pick<Logger, 'warn'> }): Tasks {
   const queue: Waiting[] = [];
   let thread: Worker | null = null;
   let now: Waiting | null = null;
@@ -62,6 +63,10 @@ export function tasksIn(name: ThreadName, { memoryMb }: { readonly memoryMb: num
     asked?.settle(answer);
     next();
   };
+  const giveUp = (why: string): void => {
+    log.warn({ thread: name, task: now?.task }, `a thread was ended. ${why}`);
+    settle(new GivenUp(why));
+  };
   const running = (): Worker => {
     if (thread) return thread;
     const started = startThread(name, { resourceLimits: { maxOldGenerationSizeMb: memoryMb } });
@@ -73,7 +78,7 @@ export function tasksIn(name: ThreadName, { memoryMb }: { readonly memoryMb: num
     started.on('exit', () => {
       if (thread !== started) return;
       thread = null;
-      if (now) settle(new GivenUp('It took too much memory.'));
+      if (now) giveUp('It took too much memory.');
     });
     // Nothing hangs on an answer: a program that is done may end.
     started.unref();
@@ -87,7 +92,7 @@ export function tasksIn(name: ThreadName, { memoryMb }: { readonly memoryMb: num
     patience = setTimeout(() => {
       thread = null;
       void worker.terminate();
-      settle(new GivenUp('It took too long.'));
+      giveUp('It took too long.');
     }, now.patienceMs);
     worker.postMessage({ task: now.task, question: now.question } satisfies Question);
   };

@@ -1,7 +1,7 @@
 import type { TableOutcome } from '@key-cellar/contract';
 import { codePattern, kindsInside, moveRefusal, placeKinds, withArticle, type PlaceKind } from '@key-cellar/core/plan';
 import { uuidv7 } from 'uuidv7';
-import type { Services, Several, SignedIn, UnitOfWork } from '../kernel/index.js';
+import type { PersonAccess, Services, Several, SignedIn, UnitOfWork } from '../kernel/index.js';
 import { columnsOf, readTable, type TableFormat, type TableRow } from '../tables/index.js';
 import { standingOf } from './changes.js';
 import * as codeStore from './codeStore.js';
@@ -175,6 +175,7 @@ const untold = (wanted: Wanted): boolean => wanted.rules[0] === '\u0000';
  */
 export async function importPlan(
   services: Services,
+  access: PersonAccess,
   work: Several,
   input: { bytes: Buffer; format: TableFormat; dryRun: boolean },
 ): Promise<TableOutcome> {
@@ -245,9 +246,8 @@ export async function importPlan(
       subject: { kind: 'place', id: root.id, name: root.title },
       after: { rows: table.rows.length, changes: changes.length },
     });
-    const recomputed =
-      touched.length > 0 ? await services.events.tell(uow, 'placesChanged', { placeIds: touched, because: 'the plan' }) : 0;
-    return outcome(recomputed);
+    if (touched.length > 0) await services.events.tell(uow, 'placesChanged', { placeIds: touched, because: 'the plan' });
+    return outcome(await moveStore.countRecordsIn(uow, touched, access.sets('discover')));
   }).catch((error: unknown) => {
     if (error instanceof PlanNotTaken) return error.outcome;
     throw error;

@@ -11,7 +11,7 @@ export const planTableActs = {
     on: { repository: atRepository('dispose', 'Keepers of the whole repository take in a plan.') },
     repeat: 'same',
     job: { kind: 'recompute', beyond: 2000 },
-    perform: ({ services, body }, work) =>
-      importPlan(services, work, { bytes: Buffer.from(body.data, 'base64'), format: body.format, dryRun: body.dryRun }),
+    perform: ({ services, access, body }, work) =>
+      importPlan(services, access, work, { bytes: Buffer.from(body.data, 'base64'), format: body.format, dryRun: body.dryRun }),
   }),
 };

@@ -1,3 +1,4 @@
+import type { Logger } from 'pino';
 import { longestText } from '@key-cellar/core/criteria';
 import { Problem, task, tasksIn } from '../kernel/index.js';
 
@@ -45,8 +46,8 @@ const pictureWidth = 1440;
 const notDrawn = (): Problem =>
   new Problem(422, 'not-drawn', 'This content cannot be shown as a picture; it may be damaged. Whoever may can take a copy.');
 
-export function pageDrawer(): PageDrawer {
-  const thread = tasksIn('pageThread', { memoryMb: 512 });
+export function pageDrawer(log: Logger): PageDrawer {
+  const thread = tasksIn('pageThread', { memoryMb: 512, log });
   /** Asks without the bytes first: the thread may have the document open already. */
   const asking = async <A>(content: Showable, ask: (named: Named) => Promise<A | null>, wrong: () => Problem): Promise<A> => {
     const named = { key: content.sha256.toString('hex'), mediaType: content.mediaType };

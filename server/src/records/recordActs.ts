@@ -44,11 +44,10 @@ async function declareLocked(uow: UnitOfWork, locked: readonly store.RecordRow[]
 }
 
 /** Declares everything still working in a folder that was closed; gives how many records that were. */
-export async function declareOnClosing(uow: UnitOfWork, placeId: string): Promise<number> {
+export async function declareOnClosing(uow: UnitOfWork, placeId: string): Promise<void> {
   const locked = await store.lockRecords(uow, await store.workingUnder(uow, placeId, null));
   const { entries } = await declareLocked(uow, locked);
   uow.enterAll(entries.map((e) => ({ act: e.act!, subject: e.subject!, before: e.before, after: e.after, note: 'by itself, on closing' })));
-  return entries.length;
 }
 
 const orNull = (entries: readonly Entered[]): readonly Entered[] | null => (entries.length === 0 ? null : entries);

@@ -8,7 +8,7 @@ import { requireThePast } from './events.js';
 import * as events from './eventsStore.js';
 import { readEvents } from './eventTable.js';
 import { clockKind, eventKind } from './kinds.js';
-import { recomputedAtOnce, recomputeWithin } from './recomputing.js';
+import { recomputedAtOnce, recomputeTelling, recomputeWithin } from './recomputing.js';
 import type { Services } from './services.js';
 
 const { act, actInParts } = actsFor<Services>();
@@ -58,11 +58,11 @@ export const eventActs = {
     on: { entity: one(entityKind, ({ params }) => params.id, 'edit', { who: editors }) },
     repeat: 'another',
     job,
-    async write(uow, { on: { entity }, body, person, services }) {
+    async write(uow, { on: { entity }, body, person, services, access }) {
       requireThePast(body.on, person.today, '/on');
       const id = uuidv7();
       await events.addEvents(uow, [{ ...body, id, placeId: null, recordId: null, entityId: entity.id, corrects: null }], person.id, uow.at);
-      const recomputed = await recomputeWithin(services, uow, { entityIds: [entity.id] }, body.type);
+      const recomputed = await recomputeTelling(services, uow, { entityIds: [entity.id] }, body.type, access);
       return { answer: { id, recomputed }, entry: { after: body } };
     },
   }),
@@ -74,7 +74,7 @@ export const eventActs = {
     repeat: 'refused',
     job,
     decide: ({ on: { event } }) => (event.withdrawn_at === null ? null : refuse('withdrawn', 'This event was taken back before.')),
-    async write(uow, { on: { event }, body: { reason, instead }, person, services }) {
+    async write(uow, { on: { event }, body: { reason, instead }, person, services, access }) {
       if (instead) requireThePast(instead.on, person.today, '/instead/on');
       await events.withdrawEvent(uow, event.id, person.id, uow.at, reason);
       const on = { placeId: event.place_id, recordId: event.record_id, entityId: event.entity_id };
@@ -85,7 +85,7 @@ export const eventActs = {
           ? { recordIds: [event.record_id] }
           : { entityIds: [event.entity_id!] };
       return {
-        answer: { recomputed: await recomputeWithin(services, uow, reach, event.type) },
+        answer: { recomputed: await recomputeTelling(services, uow, reach, event.type, access) },
         entry: {
           act: instead ? 'corrected an event' : 'took an event back',
           before: { type: event.type, on: event.happened_on, note: event.note },
@@ -122,7 +122,7 @@ export const eventActs = {
           })),
         );
         const placeIds = [...new Set(found.map((e) => e.place.id))];
-        return { ...outcome, recomputed: await recomputeWithin(services, uow, { placeIds }, 'events') };
+        return { ...outcome, recomputed: await recomputeTelling(services, uow, { placeIds }, 'events', access) };
       });
     },
   }),

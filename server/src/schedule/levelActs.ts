@@ -8,7 +8,7 @@ import { placeKind } from '../plan/index.js';
 import { criteriaRuleKind, ruleKind } from './kinds.js';
 import { requireForRules, requireJurisdictions } from './levels.js';
 import * as levels from './levelsStore.js';
-import { recomputedAtOnce, recomputeWithin } from './recomputing.js';
+import { recomputedAtOnce, recomputeTelling } from './recomputing.js';
 import type { Services } from './services.js';
 
 const { act } = actsFor<Services>();
@@ -22,14 +22,14 @@ export const levelActs = {
     on: { series: one(placeKind, ({ body }) => body.seriesId, 'dispose'), rule: one(ruleKind, ({ body }) => body.ruleId, noRight) },
     repeat: 'refused',
     job,
-    async write(uow, { on: { series, rule }, body, services }) {
+    async write(uow, { on: { series, rule }, body, services, access }) {
       if (series.kind !== 'series') throw wrongField('/seriesId', 'This is no series.');
       const type = await levels.typeByCode(uow, body.recordType);
       if (!type) throw wrongField('/recordType', `There is no record type “${body.recordType}”.`);
       if ((await levels.addPair(uow, body)) === 0) {
         throw new Problem(409, 'nothing-to-do', `Rule ${rule.code} is set on ${type.title} in ${series.code} already.`);
       }
-      const recomputed = await recomputeWithin(services, uow, { pairs: [body] }, rule.code);
+      const recomputed = await recomputeTelling(services, uow, { pairs: [body] }, rule.code, access);
       return { answer: { recomputed }, entry: { after: { rule: rule.code, recordType: type.code } } };
     },
   }),
@@ -39,11 +39,11 @@ export const levelActs = {
     on: { series: one(placeKind, ({ body }) => body.seriesId, 'dispose'), rule: one(ruleKind, ({ body }) => body.ruleId, noRight) },
     repeat: 'refused',
     job,
-    async write(uow, { on: { series, rule }, body, services }) {
+    async write(uow, { on: { series, rule }, body, services, access }) {
       if ((await levels.removePair(uow, body)) === 0) {
         throw new Problem(409, 'nothing-to-do', `Rule ${rule.code} is not set on ${body.recordType} in ${series.code}.`);
       }
-      const recomputed = await recomputeWithin(services, uow, { pairs: [body] }, rule.code);
+      const recomputed = await recomputeTelling(services, uow, { pairs: [body] }, rule.code, access);
       return { answer: { recomputed }, entry: { after: { rule: rule.code, recordType: body.recordType } } };
     },
   }),
@@ -55,13 +55,13 @@ export const levelActs = {
     },
     repeat: 'another',
     job,
-    async write(uow, { on: { rule }, body, services }) {
+    async write(uow, { on: { rule }, body, services, access }) {
       requireForRules(body.criteria);
       const all = await levels.lockCriteriaRules(uow);
       const id = uuidv7();
       await levels.addCriteriaRule(uow, { ...body, id, position: (all.at(-1)?.position ?? 0) + 1 });
       return {
-        answer: { id, recomputed: await recomputeWithin(services, uow, { criteria: [body.criteria] }, rule.code) },
+        answer: { id, recomputed: await recomputeTelling(services, uow, { criteria: [body.criteria] }, rule.code, access) },
         entry: { after: { criteria: describeCriteria(body.criteria), order: all.length + 1 }, note: body.note || undefined },
       };
     },
@@ -80,12 +80,13 @@ export const levelActs = {
         },
         body,
         services,
+        access,
       },
     ) {
       requireForRules(body.criteria);
       await levels.writeCriteriaRule(uow, at.id, body.criteria, body.note);
       return {
-        answer: { recomputed: await recomputeWithin(services, uow, { criteria: [at.criteria, body.criteria] }, rule.code) },
+        answer: { recomputed: await recomputeTelling(services, uow, { criteria: [at.criteria, body.criteria] }, rule.code, access) },
         entry: {
           before: { criteria: describeCriteria(at.criteria), note: at.note },
           after: { criteria: describeCriteria(body.criteria), note: body.note },
@@ -114,6 +115,7 @@ export const levelActs = {
         },
         body,
         services,
+        access,
       },
     ) {
       const [from, to] = [all.indexOf(at), Math.min(body.order, all.length) - 1];
@@ -121,7 +123,7 @@ export const levelActs = {
       ids.splice(to, 0, ...ids.splice(from, 1));
       await levels.orderCriteriaRules(uow, ids);
       return {
-        answer: { recomputed: await recomputeWithin(services, uow, { criteria: [at.criteria] }, rule.code) },
+        answer: { recomputed: await recomputeTelling(services, uow, { criteria: [at.criteria] }, rule.code, access) },
         entry: { before: { order: from + 1 }, after: { order: to + 1 }, note: describeCriteria(at.criteria) },
       };
     },
@@ -139,6 +141,7 @@ export const levelActs = {
           one: { all, at, rule },
         },
         services,
+        access,
       },
     ) {
       await levels.removeCriteriaRule(uow, at.id);
@@ -147,7 +150,7 @@ export const levelActs = {
         all.filter((c) => c.id !== at.id).map((c) => c.id),
       );
       return {
-        answer: { recomputed: await recomputeWithin(services, uow, { criteria: [at.criteria] }, rule.code) },
+        answer: { recomputed: await recomputeTelling(services, uow, { criteria: [at.criteria] }, rule.code, access) },
         entry: { before: { criteria: describeCriteria(at.criteria) } },
       };
     },
@@ -171,7 +174,7 @@ export const levelActs = {
     on: { repository: atRepository('dispose', keepers) },
     repeat: 'same',
     job,
-    async write(uow, { body: { name, partOf }, services }) {
+    async write(uow, { body: { name, partOf }, services, access }) {
       const all = (await levels.lockJurisdictions(uow)).map((j) => ({ name: j.name, partOf: j.part_of }));
       const before = all.find((j) => j.name === name);
       if (!before) throw notFound('This jurisdiction');
@@ -180,7 +183,7 @@ export const levelActs = {
       await levels.moveJurisdiction(uow, name, partOf);
       const narrower = all.filter((j) => !mayBePartOf(name, j.name, all)).map((j) => j.name);
       return {
-        answer: { recomputed: await recomputeWithin(services, uow, { jurisdictions: narrower }, name) },
+        answer: { recomputed: await recomputeTelling(services, uow, { jurisdictions: narrower }, name, access) },
         entry: { subject: jurisdiction(name), before: { partOf: before.partOf }, after: { partOf } },
       };
     },
@@ -206,11 +209,11 @@ export const levelActs = {
     on: { place: one(placeKind, ({ params }) => params.id, 'dispose') },
     repeat: 'same',
     job,
-    async write(uow, { on: { place }, body: { jurisdictions }, services }) {
+    async write(uow, { on: { place }, body: { jurisdictions }, services, access }) {
       await requireJurisdictions(uow, jurisdictions);
       await levels.writePlaceJurisdictions(uow, place.id, [...new Set(jurisdictions)]);
       return {
-        answer: { recomputed: await recomputeWithin(services, uow, { placeIds: [place.id] }, place.code) },
+        answer: { recomputed: await recomputeTelling(services, uow, { placeIds: [place.id] }, place.code, access) },
         entry: { before: place.jurisdictions, after: jurisdictions },
       };
     },

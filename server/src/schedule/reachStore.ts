@@ -71,12 +71,21 @@ export function caseOf(db: Db, id: string) {
   );
 }
 
-export async function countWithin(db: Db, reach: Reach): Promise<number> {
+export function countWithin(db: Db, reach: Reach): Promise<number> {
+  return count(db, reach, () => 'true');
+}
+
+/** Of those within reach, how many stand in one of the sets. */
+export function countKnownWithin(db: Db, reach: Reach, sets: readonly number[]): Promise<number> {
+  return count(db, reach, (bind) => `r.access_set_id = any (${bind(sets)}::int[])`);
+}
+
+async function count(db: Db, reach: Reach, which: (bind: (value: unknown) => string) => string): Promise<number> {
   const values: unknown[] = [];
-  const where = reachSql(reach, (value) => `$${values.push(value)}`);
+  const bind = (value: unknown): string => `$${values.push(value)}`;
   const found = await dynamicRows<{ n: number }>(
     db,
-    `select count(*)::int as n from record r where ${where} and r.state <> 'disposed'`,
+    `select count(*)::int as n from record r where ${reachSql(reach, bind)} and r.state <> 'disposed' and ${which(bind)}`,
     values,
   );
   return found[0]!.n;

@@ -1,4 +1,4 @@
-import { addJob, withUnitOfWork, type Actor, type JobContext, type UnitOfWork } from '../kernel/index.js';
+import { addJob, withUnitOfWork, type Actor, type JobContext, type PersonAccess, type UnitOfWork } from '../kernel/index.js';
 import { recompute } from './evaluation.js';
 import { loadRuleBook } from './ruleBook.js';
 import type { Services } from './services.js';
@@ -23,19 +23,24 @@ async function recomputeAsJob(services: Services, uow: UnitOfWork, reach: reachS
   return addJob(uow, services.jobs, { kind: 'recompute', subject: subjectName, data: { reach }, total });
 }
 
-/**
- * Recomputes what a change may touch: at once when little, as a job when much.
- * Gives the number of records looked at, or to be looked at.
- */
-export async function recomputeWithin(services: Services, uow: UnitOfWork, reach: reachStore.Reach, subjectName: string): Promise<number> {
+/** Recomputes what a change may touch: at once when little, as a job when much. */
+export async function recomputeWithin(services: Services, uow: UnitOfWork, reach: reachStore.Reach, subjectName: string): Promise<void> {
   const ids = await reachStore.idsWithin(uow, reach, null, recomputedAtOnce + 1);
-  if (ids.length > recomputedAtOnce) {
-    await recomputeAsJob(services, uow, reach, subjectName);
-    return reachStore.countWithin(uow, reach);
-  }
+  if (ids.length > recomputedAtOnce) await recomputeAsJob(services, uow, reach, subjectName);
   // This transaction may have changed the rules itself, so it reads them through its own eyes.
-  await recompute(uow, ids, await loadRuleBook(uow), uow.actor.today);
-  return ids.length;
+  else await recompute(uow, ids, await loadRuleBook(uow), uow.actor.today);
+}
+
+/** The same, and gives of how many records that the person may know. */
+export async function recomputeTelling(
+  services: Services,
+  uow: UnitOfWork,
+  reach: reachStore.Reach,
+  subjectName: string,
+  access: PersonAccess,
+): Promise<number> {
+  await recomputeWithin(services, uow, reach, subjectName);
+  return reachStore.countKnownWithin(uow, reach, access.sets('discover'));
 }
 
 /** The job behind a large recompute: one transaction for each step, a cursor that survives a crash. */

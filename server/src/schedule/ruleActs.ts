@@ -3,7 +3,7 @@ import { uuidv7 } from 'uuidv7';
 import { actsFor, addJob, atRepository, cancelJob, changedMeanwhile, noRight, one, Problem } from '../kernel/index.js';
 import { addRule, placeKind, removeRule } from '../plan/index.js';
 import { jobKind, ruleKind } from './kinds.js';
-import { recomputedAtOnce, recomputeRules, recomputeWithin } from './recomputing.js';
+import { recomputedAtOnce, recomputeRules, recomputeTelling } from './recomputing.js';
 import { requireGroups } from './ruleReads.js';
 import { importSchedule } from './scheduleTable.js';
 import type { Services } from './services.js';
@@ -94,8 +94,8 @@ export const ruleActs = {
     on: { repository: atRepository('dispose', keepers) },
     repeat: 'same',
     job: recomputeJob,
-    perform: ({ services, body }, work) =>
-      importSchedule(services, work, { bytes: Buffer.from(body.data, 'base64'), format: body.format, dryRun: body.dryRun }),
+    perform: ({ services, access, body }, work) =>
+      importSchedule(services, access, work, { bytes: Buffer.from(body.data, 'base64'), format: body.format, dryRun: body.dryRun }),
   }),
 
   setRule: act(plan.setRule, {
@@ -103,9 +103,9 @@ export const ruleActs = {
     on: { place: one(placeKind, ({ params }) => params.id, 'dispose'), rule: one(ruleKind, ({ body }) => body.ruleId, noRight) },
     repeat: 'refused',
     job: recomputeJob,
-    async write(uow, { on: { place, rule }, services }) {
+    async write(uow, { on: { place, rule }, services, access }) {
       if ((await addRule(uow, place.id, rule.id)) === 0) throw new Problem(409, 'nothing-to-do', `Rule ${rule.code} is set here already.`);
-      const recomputed = await recomputeWithin(services, uow, { placeIds: [place.id] }, rule.code);
+      const recomputed = await recomputeTelling(services, uow, { placeIds: [place.id] }, rule.code, access);
       return { answer: { recomputed }, entry: { after: { rule: rule.code } } };
     },
   }),
@@ -115,9 +115,9 @@ export const ruleActs = {
     on: { place: one(placeKind, ({ params }) => params.id, 'dispose'), rule: one(ruleKind, ({ body }) => body.ruleId, noRight) },
     repeat: 'refused',
     job: recomputeJob,
-    async write(uow, { on: { place, rule }, services }) {
+    async write(uow, { on: { place, rule }, services, access }) {
       if ((await removeRule(uow, place.id, rule.id)) === 0) throw new Problem(409, 'nothing-to-do', `Rule ${rule.code} is not set here.`);
-      const recomputed = await recomputeWithin(services, uow, { placeIds: [place.id] }, rule.code);
+      const recomputed = await recomputeTelling(services, uow, { placeIds: [place.id] }, rule.code, access);
       return { answer: { recomputed }, entry: { after: { rule: rule.code } } };
     },
   }),

@@ -2,10 +2,10 @@ import { ruleDefinition, type RuleDefinition, type TableOutcome } from '@key-cel
 import { parseCivilDate } from '@key-cellar/core/calendar';
 import { parseCutoff, parseSteps, parseTrigger, printCutoff, printSteps, printTrigger, type Read } from '@key-cellar/core/schedule';
 import { uuidv7 } from 'uuidv7';
-import { type Several, type SignedIn, withUnitOfWork } from '../kernel/index.js';
+import { type PersonAccess, type Several, type SignedIn, withUnitOfWork } from '../kernel/index.js';
 import type { Services } from './services.js';
 import { columnsOf, readTable, type TableFormat, type TableRow, writeTable } from '../tables/index.js';
-import { recomputeWithin } from './recomputing.js';
+import { recomputeTelling } from './recomputing.js';
 import { unknownGroups } from './ruleReads.js';
 import * as reachStore from './reachStore.js';
 import * as ruleStore from './ruleStore.js';
@@ -153,6 +153,7 @@ function same(a: RuleDefinition | null | undefined, b: RuleDefinition): boolean 
  */
 export async function importSchedule(
   services: Services,
+  access: PersonAccess,
   work: Several,
   input: { bytes: Buffer; format: TableFormat; dryRun: boolean },
 ): Promise<TableOutcome> {
@@ -233,7 +234,9 @@ export async function importSchedule(
       if (known) published.push(id);
     }
     const recomputed =
-      published.length > 0 ? await recomputeWithin(services, uow, await reachStore.reachOfRules(uow, published), 'rules from a table') : 0;
+      published.length === 0
+        ? 0
+        : await recomputeTelling(services, uow, await reachStore.reachOfRules(uow, published), 'rules from a table', access);
     return { rows: table.rows.length, changes, errors: errors.sort((a, b) => a.row - b.row), recomputed };
   });
 }
