@@ -24,7 +24,14 @@ const record: CriteriaRecord = {
   medium: 'electronic',
   outcome: 'dated',
   dates: { created: civilDate('2019-05-08') },
-  facts: { vessel: 'Ottoline', tons: 40, expires: '2027-01-31' },
+  facts: {
+    vessel: 'Ottoline',
+    tons: 40,
+    expires: '2027-01-31',
+    berths: ['A-1', 'B-2'],
+    draughts: [2, 7],
+    nearly: ['x2027-01-31', '2027-01-31x'],
+  },
   title: 'Pilot statement',
   number: 'PIL-03/2019/0047',
   docket: 'none',
@@ -77,12 +84,35 @@ describe('criteria in memory', () => {
     ['a known fact', { op: 'factBetween', fact: 'vessel' }, true],
     ['a fact that is missing', { op: 'factBetween', fact: 'berth' }, false],
     ['a fact that starts', { op: 'factStarts', fact: 'vessel', text: 'Otto' }, true],
+    ['a beginning of no word', { op: 'words', text: 'barge dredg', prefix: true }, false],
+    ['another code', { op: 'is', field: 'state', value: 'working' }, false],
+    ['a title as it is', { op: 'text', field: 'title', how: 'is', value: 'Pilot statement' }, true],
+    ['a title that goes on', { op: 'text', field: 'title', how: 'is', value: 'Pilot' }, false],
+    ['a title that starts otherwise', { op: 'text', field: 'title', how: 'startsWith', value: 'statement' }, false],
+    ['after', { op: 'between', field: 'created', from: '2019-05-09' }, false],
+    ['from a day on', { op: 'between', field: 'created', from: '2019-05-08' }, true],
+    ['somebody who is there', { op: 'person', field: 'depositor' }, true],
+    ['who did not deposit it', { op: 'person', field: 'depositor', personId: 'tomas', name: 'Tomas' }, false],
+    ['a fact that starts otherwise', { op: 'factStarts', fact: 'vessel', text: 'toline' }, false],
+    ['a number starts with nothing', { op: 'factStarts', fact: 'tons', text: '4' }, false],
+    ['one of many that starts', { op: 'factStarts', fact: 'berths', text: 'B' }, true],
+    ['none of many that starts', { op: 'factStarts', fact: 'berths', text: 'C' }, false],
+    ['a number below', { op: 'factBetween', fact: 'tons', from: 41 }, false],
+    ['a number above', { op: 'factBetween', fact: 'tons', until: 39 }, false],
+    ['a number up to', { op: 'factBetween', fact: 'tons', until: 40 }, true],
+    ['one of many in a range', { op: 'factBetween', fact: 'draughts', from: 3, until: 8 }, true],
+    ['none of many in a range', { op: 'factBetween', fact: 'draughts', from: 3, until: 6 }, false],
+    ['what is nearly a date', { op: 'factBetween', fact: 'nearly', from: '0001-01-01' }, false],
     ['and of nothing', { op: 'and', of: [] }, true],
     ['or of nothing', { op: 'or', of: [] }, false],
   ];
   for (const [name, criteria, expected] of table) {
     it(name, () => expect(matches(criteria, record)).toBe(expected));
   }
+  it('held, and without gaps', () => {
+    const other = { ...record, held: true, gaps: 0 };
+    expect([matches({ op: 'held' }, other), matches({ op: 'gaps' }, other)]).toEqual([true, false]);
+  });
 });
 
 describe('criteria as SQL', () => {

@@ -81,8 +81,9 @@ export class Cursor {
     return best?.value;
   }
 
-  protected isWord(word: string): boolean {
-    this.expect([word]);
+  /** Whether the text goes on with a word, which is taken then. `offered` is what completion says of it; nothing for another way to say something. */
+  protected isWord(word: string, offered = word): boolean {
+    if (offered !== '') this.expect([offered]);
     const token = this.tokens[this.at];
     if (token?.kind !== 'word' || token.text.toLowerCase() !== word) return false;
     this.at++;

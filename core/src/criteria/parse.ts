@@ -90,7 +90,7 @@ class Reader extends Cursor {
     }
     if (this.isWord('has')) {
       if (this.isWord('gaps')) return { op: 'gaps' };
-      if (this.isWord('words') || this.isWord('word')) {
+      if (this.isWord('words') || this.isWord('word', '')) {
         const beginning = this.isWord('beginning');
         return { op: 'words', text: this.value('the words to find'), ...(beginning ? { prefix: true } : {}) };
       }
@@ -119,7 +119,7 @@ class Reader extends Cursor {
       case 'fact':
         return this.fact(field.fact);
       case 'text': {
-        if (this.isWord('starts')) {
+        if (this.isWord('starts', '')) {
           this.need('with');
           return { op: 'text', field: field.field, how: 'startsWith', value: this.value('a text') };
         }
@@ -142,9 +142,14 @@ class Reader extends Cursor {
     }
   }
 
-  /** `is …` and `is not …`; where a value may be absent, `is known` and `is missing` too. */
-  private is(options: readonly string[], affirmed: () => AskedCriteria, known?: () => AskedCriteria): AskedCriteria {
-    const all = known ? [...options, 'is known', 'is missing'] : options;
+  /** `is …` and `is not …`; where a value may be absent, `is known` and `is missing` too. `others` are what might have stood here. */
+  private is(
+    options: readonly string[],
+    affirmed: () => AskedCriteria,
+    known?: () => AskedCriteria,
+    others: readonly string[] = [],
+  ): AskedCriteria {
+    const all = [...options, ...(known ? ['is known', 'is missing'] : []), ...others];
     this.expect(all);
     if (!this.isWord('is')) this.fail(`Here comes ${all.map((o) => `“${o}”`).join(', ')}.`, all);
     const not = (of: AskedCriteria): AskedCriteria => ({ op: 'not', of });
@@ -162,10 +167,10 @@ class Reader extends Cursor {
     // “schedule says waiting” reads better than “schedule says is waiting”.
     const verb = field === 'outcome' ? [] : ['is', 'is not', 'is one of'];
     if (verb.length === 0) {
-      if (this.isWord('one')) return this.oneOf(one);
+      if (this.isWord('one', 'one of')) return this.oneOf(one);
       return this.isWord('not') ? { op: 'not', of: one() } : one();
     }
-    return this.is(verb, () => (this.isWord('one') ? this.oneOf(one) : one()));
+    return this.is(verb, () => (this.isWord('one', 'one of') ? this.oneOf(one) : one()));
   }
 
   private oneOf(one: () => AskedCriteria): AskedCriteria {
@@ -179,9 +184,10 @@ class Reader extends Cursor {
   }
 
   private date(field: DateField): AskedCriteria {
-    this.expect(['in', 'before', 'after', 'from', 'until', 'between', 'in the last', 'in the next']);
+    this.expect(['in the last', 'in the next']);
     const isIn = this.isWord('in');
-    if (isIn && this.isWord('the')) {
+    if (isIn) this.expect(['the last', 'the next']);
+    if (isIn && this.isWord('the', '')) {
       const way = this.isWord('last') ? 'last' : this.isWord('next') ? 'next' : null;
       if (!way) this.fail('Say “in the last” or “in the next”, and how long.', ['last', 'next']);
       return { op: 'within', field, way, ...this.span() };
@@ -200,7 +206,7 @@ class Reader extends Cursor {
     if (count < 1) this.fail('How long: a number, such as “7 days”.');
     this.at++;
     this.expect(spanUnits.map((u) => `${u}s`));
-    for (const unit of spanUnits) if (this.isWord(`${unit}s`) || this.isWord(unit)) return { count, unit };
+    for (const unit of spanUnits) if (this.isWord(`${unit}s`, '') || this.isWord(unit, '')) return { count, unit };
     this.fail(
       'How long: days, weeks, months or years.',
       spanUnits.map((u) => `${u}s`),
@@ -219,7 +225,7 @@ class Reader extends Cursor {
       this.need('and');
       return make(from, this.day()[1]);
     }
-    return this.is(['is', 'is not'], () => make(...this.day()), make);
+    return this.is(['is', 'is not'], () => make(...this.day()), make, ['in', 'before', 'after', 'from', 'until', 'between']);
   }
 
   /** A day, a month (`May 2019`) or a year: its first and last day. */
@@ -240,7 +246,7 @@ class Reader extends Cursor {
         this.at += 3;
         return [text, text];
       }
-      this.fail(`There is no ${a!} ${b!} ${c!}.`);
+      this.failAt(this.tokens[this.at]!.from, this.tokens[this.at + 2]!.until, `There is no ${a!} ${b!} ${c!}.`);
     }
     if (month(a!) > 0 && year(b!) !== null) {
       this.at += 2;
@@ -260,12 +266,10 @@ class Reader extends Cursor {
     const known = (): AskedCriteria => this.factRange(code);
     switch (kind) {
       case 'date':
-        this.expect(['in', 'before', 'after', 'from', 'until', 'between']);
         return this.range(this.isWord('in'), (from, until) => this.factRange(code, from, until));
       case 'whole':
       case 'money':
       case 'decimal': {
-        this.expect(['from', 'until', 'between']);
         if (this.isWord('from')) return this.factRange(code, this.number());
         if (this.isWord('until')) return this.factRange(code, undefined, this.number());
         if (this.isWord('between')) {
@@ -273,7 +277,7 @@ class Reader extends Cursor {
           this.need('and');
           return this.factRange(code, from, this.number());
         }
-        return this.is(['is', 'is not'], () => ({ op: 'fact', fact: code, value: this.number() }), known);
+        return this.is(['is', 'is not'], () => ({ op: 'fact', fact: code, value: this.number() }), known, ['from', 'until', 'between']);
       }
       case 'yesNo':
         return this.is(
@@ -292,18 +296,19 @@ class Reader extends Cursor {
       case 'place':
       case 'reference': {
         const one = (): AskedCriteria => ({ op: 'fact', fact: code, value: this.name(thingsOf(kind, this.vocabulary), 'name').id });
-        return this.is(['is', 'is not', 'is one of'], () => (this.isWord('one') ? this.oneOf(one) : one()), known);
+        return this.is(['is', 'is not', 'is one of'], () => (this.isWord('one', 'one of') ? this.oneOf(one) : one()), known);
       }
       case 'choice':
       case 'text':
       case 'longText': {
-        this.expect(['starts with']);
-        if (this.isWord('starts')) {
+        if (this.isWord('starts', '')) {
           this.need('with');
           return { op: 'factStarts', fact: code, text: this.value('a text') };
         }
         const one = (): AskedCriteria => ({ op: 'fact', fact: code, value: this.factValue(fact) });
-        return this.is(['is', 'is not', 'is one of'], () => (this.isWord('one') ? this.oneOf(one) : one()), known);
+        return this.is(['is', 'is not', 'is one of'], () => (this.isWord('one', 'one of') ? this.oneOf(one) : one()), known, [
+          'starts with',
+        ]);
       }
     }
   }
