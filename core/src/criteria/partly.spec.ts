@@ -1,4 +1,5 @@
 import * as fc from 'fast-check';
+import type { EpochDay } from '../calendar/index.js';
 import { matches, surelyMatches, type Criteria, type CriteriaRecord, type PartlyKnown } from './index.js';
 import { anyCriteria, anyRecord } from './testing/index.js';
 import { material } from './testing/material.js';
@@ -18,6 +19,12 @@ describe('what surely matches', () => {
     ['nothing outside of a place while none is known', not({ op: 'under', placeId: 'q', name: '' }), known(), false],
     ['its depositor', { op: 'person', field: 'depositor', personId: 'ann' }, known({ depositor: 'ann' }), true],
     ['a type only when it is known', { op: 'is', field: 'recordType', value: 'note' }, known(), false],
+    ['a type that is known', { op: 'is', field: 'recordType', value: 'note' }, known({ recordType: 'note' }), true],
+    ['nothing about a title that may change', not({ op: 'text', field: 'title', how: 'is', value: 'x' }), known(), false],
+    ['a day that is known', { op: 'between', field: 'created', until: '2020-01-01' }, known({ dates: { created: 0 as EpochDay } }), true],
+    ['nothing about a day that is not', not({ op: 'between', field: 'due' }), known({ dates: { created: 0 as EpochDay } }), false],
+    ['a fact in a range', { op: 'factBetween', fact: 'tons', from: 4 }, known({ facts: { tons: 5 } }), true],
+    ['nothing about another fact', not({ op: 'factBetween', fact: 'berth' }), known({ facts: { tons: 5 } }), false],
     ['one of two', { op: 'or', of: [{ op: 'is', field: 'recordType', value: 'note' }, words('quay')] }, known(), true],
     ['both only when both are known', { op: 'and', of: [{ op: 'is', field: 'recordType', value: 'note' }, words('quay')] }, known(), false],
     ['everything where nothing is asked', { op: 'and', of: [] }, known(), true],
