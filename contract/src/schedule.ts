@@ -23,7 +23,8 @@ import { line, note, prose, reason } from './text.js';
 
 const trigger = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('recordDate'), date: z.enum(recordDates) }),
-  z.object({ kind: z.literal('fact'), fact: line(80) }),
+  /** Of several values the last counts, where nothing is said. */
+  z.object({ kind: z.literal('fact'), fact: line(80), occurrence: z.enum(['first', 'last']).optional() }),
   z.object({ kind: z.literal('folderClosed') }),
   z.object({ kind: z.literal('event'), eventType: line(80), occurrence: z.enum(['first', 'last']) }),
   z.object({ kind: z.literal('never') }),
@@ -32,12 +33,13 @@ const cutoff = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('none') }),
   z.object({ kind: z.literal('month') }),
   z.object({ kind: z.literal('quarter') }),
+  z.object({ kind: z.literal('halfYear') }),
   z.object({ kind: z.literal('calendarYear') }),
   z.object({
     kind: z.literal('fiscalYear'),
     firstMonth: z.number().int().min(1).max(12),
-    // A fiscal year that began on the 29th or later would not exist in every year.
-    firstDay: z.number().int().min(1).max(28),
+    /** The month’s last day where the month is shorter. */
+    firstDay: z.number().int().min(1).max(31),
   }),
 ]);
 const step = z.object({
@@ -92,6 +94,10 @@ export const ruleDefinition = z
     const asks = rule.steps.findIndex((s) => s.kind === 'askOwner');
     if (asks >= 0 && disposing < 0 && rule.steps.every((s) => s.kind !== 'keepPermanently')) {
       context.addIssue({ code: 'custom', path: ['steps', asks], message: 'needs a last step for what its owner does not need any more' });
+    }
+    const forGood = rule.steps.findIndex((s) => s.kind === 'keepPermanently');
+    if (forGood >= 0 && forGood < rule.steps.length - 1) {
+      context.addIssue({ code: 'custom', path: ['steps', forGood], message: 'nothing can follow after keeping for good' });
     }
     if (disposing >= 0 && disposing < rule.steps.length - 1) {
       context.addIssue({ code: 'custom', path: ['steps', disposing], message: 'nothing can follow after destroying or transferring' });

@@ -136,7 +136,11 @@ describe('the schedule', () => {
       { steps: [...after('P1Y'), { kind: 'review', after: 'P2Y', from: 'clockStart', approvals: 0, noticeDays: 0 }] },
     ],
     ['an end without a clock', { trigger: { kind: 'never' } }],
-    ['a fiscal year that does not exist in every year', { cutoff: { kind: 'fiscalYear', firstMonth: 2, firstDay: 29 } }],
+    ['a fiscal year from a day that no month has', { cutoff: { kind: 'fiscalYear', firstMonth: 2, firstDay: 32 } }],
+    [
+      'something after keeping for good',
+      { steps: [{ kind: 'keepPermanently', after: 'P0D', from: 'clockStart', approvals: 0, noticeDays: 0 }, ...after('P1Y')] },
+    ],
     [
       'a question repeated at once for ever',
       { steps: [{ kind: 'askOwner', after: 'P1Y', from: 'clockStart', repeatEvery: 'P0D', approvals: 0, noticeDays: 0 }, ...after('P2Y')] },

@@ -86,8 +86,13 @@ describe('the check of the schedule', () => {
     ],
     [
       'a rule without an end',
+      { rules: [{ id: 'a', version: rule('R-A', { steps: [step('declare', 'P1Y')] }), governs: 9 }] },
+      ['ruleNeverDue, rule a, 9: Rule R-A can never come due: it has no step that destroys, transfers, reviews or keeps for good.'],
+    ],
+    [
+      'a rule that is reviewed for ever',
       { rules: [{ id: 'a', version: rule('R-A', { steps: [step('review', 'P1Y')] }), governs: 9 }] },
-      ['ruleNeverDue, rule a, 9: Rule R-A can never come due: it has no step that destroys, transfers or keeps for good.'],
+      [],
     ],
     [
       'a rule that keeps for good needs no end',

@@ -53,7 +53,7 @@ function sample(rules: readonly RuleVersion[]): ClockFacts {
   const on = civilDate('2020-03-10');
   return {
     dates: Object.fromEntries(recordDates.map((d) => [d, on])),
-    factDates: Object.fromEntries(rules.flatMap(({ trigger }) => (trigger.kind === 'fact' ? [[trigger.fact, on]] : []))),
+    factDates: Object.fromEntries(rules.flatMap(({ trigger }) => (trigger.kind === 'fact' ? [[trigger.fact, [on]]] : []))),
     folderClosed: { on, subject: '' },
     events: rules.flatMap(({ trigger }) => (trigger.kind === 'event' ? [{ type: trigger.eventType, on, distance: 0, subject: '' }] : [])),
   };

@@ -1,7 +1,6 @@
-import { isPermanent } from './evaluate.js';
 import { describeTrigger } from './explain.js';
 import { counted, sumOf, type ScheduleCheck, type ScheduleUnderCheck } from './finding.js';
-import { isDisposing } from './rule.js';
+import { actionOf } from './rule.js';
 
 type CheckedType = ScheduleUnderCheck['types'][number];
 const hasDate = (type: CheckedType, fact: string): boolean => type.facts.some((f) => f.code === fact && f.kind === 'date');
@@ -22,13 +21,14 @@ export const ruleNeverUsed: ScheduleCheck = (s) => {
 export const ruleNeverDue: ScheduleCheck = (s) =>
   s.rules.flatMap(({ id, version, governs }) => {
     const { trigger, steps, code } = version;
-    if (isPermanent(version)) return [];
+    if (trigger.kind === 'never' || steps.some((step) => step.kind === 'keepPermanently')) return [];
     const nobodyHas = trigger.kind === 'fact' && !s.types.some((t) => hasDate(t, trigger.fact));
-    const ends = steps.some((step) => isDisposing(step.kind));
+    // What is reviewed for ever is meant so.
+    const ends = actionOf(version) !== null || steps.some((step) => step.kind === 'review');
     if (!nobodyHas && ends) return [];
     const why = nobodyHas
       ? `no record type has a date fact “${trigger.fact}”`
-      : 'it has no step that destroys, transfers or keeps for good';
+      : 'it has no step that destroys, transfers, reviews or keeps for good';
     return [{ kind: 'ruleNeverDue', sentence: `Rule ${code} can never come due: ${why}.`, mend: { at: 'rule', id }, records: governs }];
   });
 

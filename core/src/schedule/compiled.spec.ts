@@ -22,10 +22,18 @@ import { rule, step as stepOf } from './testing/index.js';
 const today = civilDate('2026-09-14');
 const days = ['2019-05-07', '2020-02-29', '2020-12-31', '2024-03-31', '2026-09-14'];
 const day = fc.constantFrom(...days).map(civilDate);
+const several = fc.array(day, { minLength: 1, maxLength: 3 });
 
 const trigger: fc.Arbitrary<RuleVersion['trigger']> = fc.oneof(
   fc.constantFrom(...recordDates).map((date) => ({ kind: 'recordDate' as const, date })),
-  fc.constantFrom('expires', 'signed').map((fact) => ({ kind: 'fact' as const, fact })),
+  fc.record(
+    {
+      kind: fc.constant('fact' as const),
+      fact: fc.constantFrom('expires', 'signed'),
+      occurrence: fc.constantFrom('first' as const, 'last' as const),
+    },
+    { requiredKeys: ['kind', 'fact'] },
+  ),
   fc.constant({ kind: 'folderClosed' as const }),
   fc.record({
     kind: fc.constant('event' as const),
@@ -77,7 +85,7 @@ const candidate: fc.Arbitrary<RuleCandidate> = fc
 const facts: fc.Arbitrary<ClockFacts> = fc.record(
   {
     dates: fc.record(Object.fromEntries(recordDates.map((d) => [d, day])) as never, { requiredKeys: [] }),
-    factDates: fc.record({ expires: day, signed: day }, { requiredKeys: [] }) as fc.Arbitrary<Record<string, number>>,
+    factDates: fc.record({ expires: several, signed: several }, { requiredKeys: [] }) as fc.Arbitrary<Record<string, number[]>>,
     folderClosed: fc.record({ on: day, subject: fc.constant('folder') }),
     events: fc.array(fc.record({ type: fc.constantFrom('ended', 'left'), on: day, distance: fc.nat(2), subject: fc.constant('folder') }), {
       maxLength: 4,
@@ -93,8 +101,8 @@ function slow(governing: Governing): FastVerdict {
   return {
     outcome: verdict.kind,
     rule,
-    clockStart: verdict.kind === 'waiting' ? unknownDay : (verdict.clockStart ?? unknownDay),
-    dueOn: verdict.kind === 'dated' ? (verdict.dueOn ?? unknownDay) : unknownDay,
+    clockStart: verdict.clockStart ?? unknownDay,
+    dueOn: verdict.kind === 'dated' ? verdict.dueOn : unknownDay,
   };
 }
 
@@ -110,7 +118,10 @@ describe('the fast way to a governing rule', () => {
           const slots = dateSlots(candidates.flatMap((c) => c.versions));
           const dates = new Int32Array(slots.length).fill(unknownDay);
           slots.dates.forEach((d, i) => (dates[i] = clock.dates[d] ?? unknownDay));
-          slots.facts.forEach((f, i) => (dates[slots.dates.length + i] = clock.factDates[f] ?? unknownDay));
+          slots.facts.forEach(({ fact, occurrence }, i) => {
+            const all = clock.factDates[fact];
+            dates[slots.dates.length + i] = all ? (occurrence === 'first' ? Math.min(...all) : Math.max(...all)) : unknownDay;
+          });
           const fast: FastVerdict = { outcome: 'unscheduled', rule: null, clockStart: 0, dueOn: 0 };
           compileGoverning(candidates, clock, jurisdictions, today, slots)(dates, fast);
           const wanted = slow(governingRule(candidates, null, clock, jurisdictions, today));

@@ -1,8 +1,8 @@
 import { addPeriod, civilDate, period, type EpochDay } from '../calendar/index.js';
 import { clockStart } from './cutoff.js';
 import { isPermanent, triggerDate, type ClockFacts } from './evaluate.js';
-import { applies, standing, type RuleCandidate } from './governing.js';
-import { isDisposing, type RecordDate, type RuleVersion } from './rule.js';
+import { applies, byForce, standing, type RuleCandidate } from './governing.js';
+import { actionOf, isDisposing, type RecordDate, type RuleVersion } from './rule.js';
 
 /** A date that is not known, in a row of dates. */
 export const unknownDay = -(2 ** 31);
@@ -11,19 +11,27 @@ export const unknownDay = -(2 ** 31);
 export interface DateSlots {
   /** Dates of the record itself, from the first slot on. */
   readonly dates: readonly RecordDate[];
-  /** Date facts, after them. */
-  readonly facts: readonly string[];
+  /** Date facts, after them; of several values the first or the last. */
+  readonly facts: readonly FactSlot[];
   readonly length: number;
+}
+export interface FactSlot {
+  readonly fact: string;
+  readonly occurrence: 'first' | 'last';
 }
 
 /** Slots for all dates that any of the rules counts from, and for no others. */
 export function dateSlots(versions: Iterable<RuleVersion>): DateSlots {
-  const [dates, facts] = [new Set<RecordDate>(), new Set<string>()];
+  const [dates, facts] = [new Set<RecordDate>(), new Map<string, FactSlot>()];
   for (const { trigger } of versions) {
     if (trigger.kind === 'recordDate') dates.add(trigger.date);
-    if (trigger.kind === 'fact') facts.add(trigger.fact);
+    if (trigger.kind === 'fact') {
+      const { fact, occurrence = 'last' } = trigger;
+      facts.set(`${fact} ${occurrence}`, { fact, occurrence });
+    }
   }
-  return { dates: [...dates].sort(), facts: [...facts].sort(), length: dates.size + facts.size };
+  const inOrder = [...facts].sort(([a], [b]) => (a < b ? -1 : 1)).map(([, slot]) => slot);
+  return { dates: [...dates].sort(), facts: inOrder, length: dates.size + facts.size };
 }
 
 /** What a schedule says of one record; reused from call to call. */
@@ -45,7 +53,9 @@ interface FastVersion {
   readonly slot: number;
   /** The trigger's date where it is the same for all records. */
   readonly fixed: EpochDay;
+  /** Null where the last step waits for the one before it. */
   readonly due: ((start: EpochDay) => EpochDay) | null;
+  readonly transfers: boolean;
 }
 
 const kindsByRank = ['unscheduled', 'dated', 'waiting', 'permanent'] as const;
@@ -70,10 +80,11 @@ export function compileGoverning(
     const slot =
       trigger.kind === 'recordDate'
         ? slots.dates.indexOf(trigger.date)
-        : trigger.kind === 'fact' && slots.facts.includes(trigger.fact)
-          ? slots.dates.length + slots.facts.indexOf(trigger.fact)
+        : trigger.kind === 'fact'
+          ? slots.dates.length + slots.facts.findIndex((f) => f.fact === trigger.fact && f.occurrence === (trigger.occurrence ?? 'last'))
           : -1;
-    if (slot < 0 && (trigger.kind === 'recordDate' || trigger.kind === 'fact')) throw new RangeError(`No slot for a date of ${rule.code}`);
+    if (trigger.kind === 'recordDate' ? slot < 0 : trigger.kind === 'fact' && slot < slots.dates.length)
+      throw new RangeError(`No slot for a date of ${rule.code}`);
     const disposing = rule.steps.findIndex((s) => isDisposing(s.kind));
     const step = rule.steps[disposing];
     const after = step && (step.from === 'clockStart' || disposing === 0) ? period(step.after) : null;
@@ -85,14 +96,19 @@ export function compileGoverning(
       slot,
       fixed: slot >= 0 ? unknownDay : (triggerDate(trigger, everywhere)?.on ?? unknownDay),
       due: after ? (start) => addPeriod(start, after) : null,
+      transfers: actionOf(rule) === 'transfer',
     };
   }
 
   const levels = new Map<number, FastVersion[][]>();
-  for (const candidate of candidates) {
-    const inForce = candidate.versions
+  const looked = new Set<string>();
+  for (const candidate of [...candidates].sort((a, b) => standing(a) - standing(b))) {
+    const [code] = candidate.versions.map((v) => v.code);
+    // One that is set twice is one candidate, where it is nearest.
+    if (code === undefined || looked.has(code)) continue;
+    looked.add(code);
+    const inForce = byForce(candidate.versions)
       .filter((v) => civilDate(v.inForceFrom) <= today)
-      .sort((a, b) => b.version - a.version)
       .map(fast);
     // Versions behind one that takes over everything are never asked.
     const last = inForce.findIndex((v) => v.clocksFrom === unknownDay);
@@ -101,7 +117,7 @@ export function compileGoverning(
     const level = standing(candidate);
     levels.set(level, [...(levels.get(level) ?? []), asked]);
   }
-  const ordered = [...levels.entries()].sort(([a], [b]) => a - b).map(([, rules]) => rules);
+  const ordered = [...levels.values()];
 
   return (dates, into) => {
     for (const rules of ordered) {
@@ -115,8 +131,8 @@ export function compileGoverning(
           const start = on === unknownDay ? unknownDay : clockStart(on, v.rule.cutoff);
           if (v.clocksFrom !== unknownDay && start !== unknownDay && start < v.clocksFrom) continue;
           if (v.applies) {
-            const kind = v.permanent ? 3 : start === unknownDay ? 2 : 1;
-            const due = kind === 1 && v.due ? v.due(start) : unknownDay;
+            const kind = v.permanent ? 3 : start === unknownDay || v.due === null ? 2 : 1;
+            const due = kind === 1 ? v.due!(start) : unknownDay;
             if (best === null || longer(kind, due, v, bestKind, bestDue, best)) {
               best = v;
               bestKind = kind;
@@ -142,9 +158,10 @@ export function compileGoverning(
   };
 }
 
-/** As `keepsLonger`: among dated ones, no last step keeps longer than any date; then the code in order. */
+/** As `keepsLonger`: the later date, then a transfer before destruction, then the code in order. */
 function longer(kind: number, due: EpochDay, a: FastVersion, otherKind: number, otherDue: EpochDay, b: FastVersion): boolean {
   if (kind !== otherKind) return kind > otherKind;
-  if (kind === 1 && due !== otherDue) return due === unknownDay || (otherDue !== unknownDay && due > otherDue);
+  if (kind === 1 && due !== otherDue) return due > otherDue;
+  if (kind === 1 && a.transfers !== b.transfers) return a.transfers;
   return a.rule.code < b.rule.code;
 }

@@ -1,12 +1,18 @@
-import { epochDay, yearMonthDay, type EpochDay } from '../calendar/index.js';
+import { daysInMonth, epochDay, yearMonthDay, type EpochDay } from '../calendar/index.js';
 
 /** Rolling of the trigger date to the end of a period. */
 export type Cutoff =
   | { readonly kind: 'none' }
   | { readonly kind: 'month' }
   | { readonly kind: 'quarter' }
+  | { readonly kind: 'halfYear' }
   | { readonly kind: 'calendarYear' }
+  /** Its first day is the month’s last where the month is shorter. */
   | { readonly kind: 'fiscalYear'; readonly firstMonth: number; readonly firstDay: number };
+
+function fiscalStart(year: number, { firstMonth, firstDay }: Extract<Cutoff, { kind: 'fiscalYear' }>): EpochDay {
+  return epochDay(year, firstMonth, Math.min(firstDay, daysInMonth(year, firstMonth)));
+}
 
 /**
  * The day the clock starts: the first day after the cutoff period that contains the trigger date,
@@ -22,11 +28,13 @@ export function clockStart(triggerDate: EpochDay, cutoff: Cutoff): EpochDay {
       const next = month - ((month - 1) % 3) + 3;
       return next > 12 ? epochDay(year + 1, 1, 1) : epochDay(year, next, 1);
     }
+    case 'halfYear':
+      return month > 6 ? epochDay(year + 1, 1, 1) : epochDay(year, 7, 1);
     case 'calendarYear':
       return epochDay(year + 1, 1, 1);
     case 'fiscalYear': {
-      const start = epochDay(year, cutoff.firstMonth, cutoff.firstDay);
-      return triggerDate < start ? start : epochDay(year + 1, cutoff.firstMonth, cutoff.firstDay);
+      const start = fiscalStart(year, cutoff);
+      return triggerDate < start ? start : fiscalStart(year + 1, cutoff);
     }
   }
 }

@@ -1,7 +1,7 @@
 import { addPeriod, formatCivilDate, period, yearMonthDay, type EpochDay } from '../calendar/index.js';
 import { unknownDay } from './compiled.js';
 import type { Governing } from './governing.js';
-import { isDisposing, stepKinds, type RuleVersion, type StepKind } from './rule.js';
+import { actionOf, isDisposing, stepKinds, type RuleVersion, type StepKind } from './rule.js';
 
 export type Outcome = 'permanent' | 'waiting' | 'dated' | 'unscheduled';
 
@@ -17,12 +17,6 @@ export interface Standing {
   readonly action: 'destroy' | 'transfer' | null;
 }
 
-/** What a rule does at the end; null when it has no end. */
-export function actionOf(rule: RuleVersion | null): Standing['action'] {
-  const step = rule?.steps.find((s) => isDisposing(s.kind));
-  return step && isDisposing(step.kind) ? step.kind : null;
-}
-
 /** A judgement reduced to what an effect counts. */
 export function standingOf(governing: Governing): Standing {
   const none: EpochDay = unknownDay;
@@ -36,8 +30,8 @@ export function standingOf(governing: Governing): Standing {
       return {
         outcome: verdict.kind,
         rule,
-        clockStart: verdict.kind === 'waiting' ? none : (verdict.clockStart ?? none),
-        dueOn: verdict.kind === 'dated' ? (verdict.dueOn ?? none) : none,
+        clockStart: verdict.clockStart ?? none,
+        dueOn: verdict.kind === 'dated' ? verdict.dueOn : none,
         action: actionOf(rule),
       };
     }

@@ -258,7 +258,8 @@ describe('what an effect counts of a judgement', () => {
     yielded: [],
   });
   const none = unknownDay;
-  const trigger = { on: 1, subject: 'the record' };
+  const started = { trigger: { on: 1, subject: 'the record' }, clockStart: 5, restartedOn: null, steps: [] };
+  const unknown = { trigger: null, clockStart: null, restartedOn: null, steps: [] };
   const hand = { reason: 'r', by: 'b', on: '2026-01-01' };
   const table: [string, Governing, Standing][] = [
     ['no rule', { kind: 'unscheduled', yielded: [] }, { outcome: 'unscheduled', rule: null, clockStart: none, dueOn: none, action: null }],
@@ -269,28 +270,28 @@ describe('what an effect counts of a judgement', () => {
     ],
     [
       'waiting',
-      by({ kind: 'waiting', steps: [] }),
+      by({ kind: 'waiting', waitsFor: 'trigger', ...unknown }),
       { outcome: 'waiting', rule: rules[0]!, clockStart: none, dueOn: none, action: 'destroy' },
     ],
     [
       'for good',
-      by({ kind: 'permanent', clockStart: 5, steps: [] }, rules[3]),
+      by({ kind: 'permanent', ...started }, rules[3]),
       { outcome: 'permanent', rule: rules[3]!, clockStart: 5, dueOn: none, action: null },
     ],
     [
       'for good without a clock',
-      by({ kind: 'permanent', clockStart: null, steps: [] }, rules[3]),
+      by({ kind: 'permanent', ...unknown }, rules[3]),
       { outcome: 'permanent', rule: rules[3]!, clockStart: none, dueOn: none, action: null },
     ],
     [
       'dated',
-      by({ kind: 'dated', trigger, clockStart: 5, restartedOn: null, steps: [], dueOn: 9 }, rules[1]),
+      by({ kind: 'dated', ...started, dueOn: 9, action: 'transfer' }, rules[1]),
       { outcome: 'dated', rule: rules[1]!, clockStart: 5, dueOn: 9, action: 'transfer' },
     ],
     [
-      'dated without an end',
-      by({ kind: 'dated', trigger, clockStart: 5, restartedOn: null, steps: [], dueOn: null }, rules[2]),
-      { outcome: 'dated', rule: rules[2]!, clockStart: 5, dueOn: none, action: null },
+      'waiting for the step before the last',
+      by({ kind: 'waiting', waitsFor: 'step', ...started }, rules[1]),
+      { outcome: 'waiting', rule: rules[1]!, clockStart: 5, dueOn: none, action: 'transfer' },
     ],
   ];
   for (const [name, governing, expected] of table) it(name, () => expect(standingOf(governing)).toEqual(expected));

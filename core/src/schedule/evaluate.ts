@@ -1,6 +1,6 @@
 import { addPeriod, civilDate, period, type EpochDay } from '../calendar/index.js';
 import { clockStart } from './cutoff.js';
-import { isDisposing, type RecordDate, type RuleVersion, type Step, type Trigger } from './rule.js';
+import { actionOf, isDisposing, type RecordDate, type RuleVersion, type Step, type Trigger } from './rule.js';
 import type { StepDate } from './stepDate.js';
 import { completedOn, type StepHistory } from './stepHistory.js';
 
@@ -17,7 +17,8 @@ export interface EventOccurrence {
 /** All that the clock of one record depends on. Dates are epoch days; absent means not known yet. */
 export interface ClockFacts {
   readonly dates: Readonly<Partial<Record<RecordDate, EpochDay>>>;
-  readonly factDates: Readonly<Record<string, EpochDay>>;
+  /** All values of each date fact, at least one. */
+  readonly factDates: Readonly<Record<string, readonly EpochDay[]>>;
   readonly folderClosed?: { readonly on: EpochDay; readonly subject: string } | undefined;
   readonly events: readonly EventOccurrence[];
   /** What steps have come to already, by the code of their rule. */
@@ -40,8 +41,9 @@ export function triggerDate(trigger: Trigger, facts: ClockFacts): TriggerDate | 
       return on === undefined ? null : { on, subject: 'the record' };
     }
     case 'fact': {
-      const on = facts.factDates[trigger.fact];
-      return on === undefined ? null : { on, subject: 'the record' };
+      const all = facts.factDates[trigger.fact];
+      if (!all) return null;
+      return { on: trigger.occurrence === 'first' ? Math.min(...all) : Math.max(...all), subject: 'the record' };
     }
     case 'folderClosed':
       return facts.folderClosed ?? null;
@@ -60,20 +62,28 @@ export function triggerDate(trigger: Trigger, facts: ClockFacts): TriggerDate | 
   }
 }
 
-/** What a rule says of a record: for ever, waiting for a date, or dated. */
+/** How far the clock of a rule has come for a record. */
+export interface ClockState {
+  /** Null while its date is not known, or when it never comes. */
+  readonly trigger: TriggerDate | null;
+  readonly clockStart: EpochDay | null;
+  /** The day on which somebody started the clock anew, when it counts from there. */
+  readonly restartedOn: EpochDay | null;
+  readonly steps: readonly StepDate[];
+}
+
+/** What a rule says of a record: for good, waiting for a date or for a step before the last, or dated. */
 export type Verdict =
-  | { readonly kind: 'permanent'; readonly clockStart: EpochDay | null; readonly steps: readonly StepDate[] }
-  | { readonly kind: 'waiting'; readonly steps: readonly StepDate[] }
-  | {
+  | (ClockState & { readonly kind: 'permanent' })
+  | (ClockState & { readonly kind: 'waiting'; readonly waitsFor: 'trigger' | 'step' })
+  | (ClockState & {
       readonly kind: 'dated';
       readonly trigger: TriggerDate;
       readonly clockStart: EpochDay;
-      /** The day on which somebody started the clock anew, when it counts from there. */
-      readonly restartedOn: EpochDay | null;
-      readonly steps: readonly StepDate[];
-      /** Date of the disposing step; null when the rule has none or it waits for a step before it. */
-      readonly dueOn: EpochDay | null;
-    };
+      /** Date of the disposing step. */
+      readonly dueOn: EpochDay;
+      readonly action: 'destroy' | 'transfer';
+    });
 
 function stepDates(steps: readonly Step[], start: EpochDay, history: StepHistory | undefined): StepDate[] {
   const done = steps.map((step, index) => completedOn(history, step, index));
@@ -85,9 +95,9 @@ function stepDates(steps: readonly Step[], start: EpochDay, history: StepHistory
   });
 }
 
-/** Whether a rule keeps for ever: its trigger never comes, or one of its steps says so. */
+/** Whether a rule keeps for good: its trigger never comes, one of its steps says so, or none of them lets go. */
 export function isPermanent(rule: Pick<RuleVersion, 'trigger' | 'steps'>): boolean {
-  return rule.trigger.kind === 'never' || rule.steps.some((step) => step.kind === 'keepPermanently');
+  return rule.trigger.kind === 'never' || rule.steps.some((step) => step.kind === 'keepPermanently') || actionOf(rule) === null;
 }
 
 /**
@@ -98,16 +108,17 @@ export function evaluateRule(rule: RuleVersion, facts: ClockFacts): Verdict {
   const trigger = triggerDate(rule.trigger, facts);
   if (trigger === null) {
     const steps = rule.steps.map((step, index) => ({ index, step, dueOn: null, doneOn: null }));
-    return isPermanent(rule) ? { kind: 'permanent', clockStart: null, steps } : { kind: 'waiting', steps };
+    const state = { trigger, clockStart: null, restartedOn: null, steps };
+    return isPermanent(rule) ? { kind: 'permanent', ...state } : { kind: 'waiting', waitsFor: 'trigger', ...state };
   }
   const history = facts.taken?.[rule.code];
   const first = clockStart(trigger.on, rule.cutoff);
   const restartedOn = history?.restartedOn !== undefined && history.restartedOn > first ? history.restartedOn : null;
   const start = restartedOn ?? first;
-  const steps = stepDates(rule.steps, start, history);
-  if (isPermanent(rule)) return { kind: 'permanent', clockStart: start, steps };
-  const disposing = steps.find((s) => isDisposing(s.step.kind));
-  return { kind: 'dated', trigger, clockStart: start, restartedOn, steps, dueOn: disposing?.dueOn ?? null };
+  const state = { trigger, clockStart: start, restartedOn, steps: stepDates(rule.steps, start, history) };
+  if (isPermanent(rule)) return { kind: 'permanent', ...state };
+  const dueOn = state.steps.find((s) => isDisposing(s.step.kind))!.dueOn;
+  return dueOn === null ? { kind: 'waiting', waitsFor: 'step', ...state } : { kind: 'dated', ...state, dueOn, action: actionOf(rule)! };
 }
 
 /** Whether a version applies on a day to a record whose clock would start on another (docs/semantics.md 4.2). */

@@ -67,6 +67,7 @@ const plain: Explanation = {
   cutoff: null,
   restartedOn: null,
   vintage: 2020,
+  waitingSince: null,
   steps: [{ ...destroyed, dueOn: '2027-03-10' }],
   override: null,
   yielded: [],
@@ -134,8 +135,6 @@ describe('the explanation, whole', () => {
       summary: 'Kept for good under rule R-1.',
       dueOn: null,
       action: null,
-      clock: null,
-      vintage: null,
       steps: [{ ...destroyed, kind: 'keepPermanently', dueOn: '2020-03-10', words: 'kept for good when the clock starts' }],
     }));
 
@@ -148,7 +147,6 @@ describe('the explanation, whole', () => {
       action: null,
       governing: null,
       clock: null,
-      vintage: null,
       steps: [],
       holds: [hold],
       missing: ['a rule', 'an owner'],
@@ -164,7 +162,6 @@ describe('the explanation, whole', () => {
       action: 'transfer',
       governing: null,
       clock: null,
-      vintage: null,
       steps: [],
       override: hand,
       yielded: [
@@ -191,18 +188,25 @@ describe('the explanation, whole', () => {
   it('of a rule without an end, and of an end that waits for the step before', () => {
     const open = said([onSeries(rule('R-1', { steps: [step('review', 'P2Y')] }))]);
     expect([open.outcome, open.summary, open.dueOn, open.action]).toEqual([
-      'dated',
-      'Kept under rule R-1, which has no last step.',
+      'permanent',
+      'Kept for good under rule R-1, and reviewed: it has no step that lets go.',
       null,
       null,
     ]);
+    expect(said([onSeries(rule('R-1', { steps: [step('declare', 'P2Y')] }))]).summary).toBe(
+      'Kept for good under rule R-1: it has no step that lets go.',
+    );
     const after = said([onSeries(rule('R-1', { steps: [step('review', 'P2Y'), step('destroy', 'P1Y', { from: 'previousStep' })] }))], {
       holds: [hold],
     });
-    expect([after.summary, after.dueOn, after.action]).toEqual([
-      'Kept until the step before is done, then destroyed. Nothing happens while it is held.',
+    expect([after.outcome, after.summary, after.dueOn, after.action, after.clock, after.waitingSince, after.vintage]).toEqual([
+      'waiting',
+      'Waits for the step before the last (a keeper reviews, from 2022-03-10), then destroyed. Until then it is kept. Nothing happens while it is held.',
       null,
       'destroy',
+      clock,
+      '2022-03-10',
+      2020,
     ]);
     expect(after.steps.map((s) => [s.dueOn, s.words])).toEqual([
       ['2022-03-10', 'a keeper reviews 2 years after the clock starts'],

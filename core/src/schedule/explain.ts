@@ -1,9 +1,9 @@
 import { describePeriod, formatCivilDate, monthNames, period, type EpochDay } from '../calendar/index.js';
-import { vintageOf, type Cutoff } from './cutoff.js';
-import type { ClockFacts, Verdict } from './evaluate.js';
+import type { Cutoff } from './cutoff.js';
+import type { ClockFacts, ClockState, Verdict } from './evaluate.js';
 import type { StepDate } from './stepDate.js';
-import type { ByHand, Governing, Weighed, YieldReason } from './governing.js';
-import { isDisposing, type RuleVersion, type StepKind, type Trigger } from './rule.js';
+import { vintageIn, type ByHand, type Governing, type Weighed, type YieldReason } from './governing.js';
+import { actionOf, isDisposing, type RuleVersion, type StepKind, type Trigger } from './rule.js';
 
 /** A hold that stands in the way of a disposition. */
 export interface HoldInTheWay {
@@ -47,7 +47,10 @@ export interface Explanation {
   readonly cutoff: { readonly words: string; readonly clockStart: string } | null;
   /** The day on which somebody said that it is still needed, so that the clock counts from there. */
   readonly restartedOn: string | null;
+  /** Under which year the rack has it. */
   readonly vintage: number | null;
+  /** Since which day it waits: for its date since it was filed, for a step since that was due. */
+  readonly waitingSince: string | null;
   readonly steps: readonly ExplainedStep[];
   readonly override: ByHand | null;
   readonly yielded: readonly {
@@ -76,7 +79,7 @@ export function describeTrigger(trigger: Trigger): string {
     case 'recordDate':
       return dateWords[trigger.date]!;
     case 'fact':
-      return trigger.fact ? `fact “${trigger.fact}”` : 'the fact';
+      return trigger.fact ? `${trigger.occurrence === 'first' ? 'first ' : ''}fact “${trigger.fact}”` : 'the fact';
     case 'folderClosed':
       return 'closing of its folder';
     case 'event':
@@ -96,6 +99,8 @@ export function describeCutoff(cutoff: Cutoff): string {
       return 'rolled to the end of the month';
     case 'quarter':
       return 'rolled to the end of the quarter';
+    case 'halfYear':
+      return 'rolled to the end of the half-year';
     case 'calendarYear':
       return 'rolled to the end of the year';
     case 'fiscalYear':
@@ -160,6 +165,8 @@ function yieldWords(reason: YieldReason, loser: Weighed, winnerDue: EpochDay | n
       return `holds in ${loser.rule.jurisdictions.join(', ')} only`;
     case 'not in force':
       return `not in force for this record (from ${loser.rule.inForceFrom})`;
+    case 'tie, destroys':
+      return 'comes due on the same day; a transfer keeps longer than destruction';
     case 'tie, later code':
       return 'keeps exactly as long; the rule code that comes first counts';
     case 'keeps shorter': {
@@ -177,8 +184,39 @@ export interface ExplainInput {
   readonly missing: readonly string[];
 }
 
+/** The clock of a rule as it stands, in words. */
+function explainClock(
+  rule: RuleVersion,
+  { trigger, clockStart, restartedOn }: ClockState,
+): Pick<Explanation, 'clock' | 'cutoff' | 'restartedOn'> {
+  const words = describeTrigger(rule.trigger);
+  if (trigger === null || clockStart === null) {
+    const comes = rule.trigger.kind !== 'never';
+    return { clock: comes ? { trigger: words, date: null, source: 'not known yet' } : null, cutoff: null, restartedOn: null };
+  }
+  const cutoff = describeCutoff(rule.cutoff);
+  return {
+    clock: { trigger: words, date: formatCivilDate(trigger.on), source: trigger.subject },
+    cutoff: cutoff && restartedOn === null ? { words: cutoff, clockStart: formatCivilDate(clockStart) } : null,
+    restartedOn: restartedOn === null ? null : formatCivilDate(restartedOn),
+  };
+}
+
+/** Why a rule keeps for good. */
+function permanence(rule: RuleVersion): string {
+  if (rule.trigger.kind === 'never' || rule.steps.some((s) => s.kind === 'keepPermanently'))
+    return `Kept for good under rule ${rule.code}.`;
+  const reviewed = rule.steps.some((s) => s.kind === 'review') ? ', and reviewed' : '';
+  return `Kept for good under rule ${rule.code}${reviewed}: it has no step that lets go.`;
+}
+
+/** The step that the last one waits for. */
+function stepBefore(steps: readonly StepDate[]): StepDate {
+  return steps[steps.findIndex((s) => isDisposing(s.step.kind)) - 1]!;
+}
+
 /** Builds the explanation of what {@link import('./governing.js').governingRule} decided. */
-export function explain({ governing, holds, missing }: ExplainInput): Explanation {
+export function explain({ governing, facts, holds, missing }: ExplainInput): Explanation {
   const frozen = holds.length > 0 ? ' Nothing happens while it is held.' : '';
   const winnerDue =
     governing.kind === 'rule' ? verdictDate(governing.by.verdict) : governing.kind === 'overrideDate' ? governing.dueOn : null;
@@ -194,7 +232,19 @@ export function explain({ governing, holds, missing }: ExplainInput): Explanatio
     }),
     holds,
   };
-  const nothing = { dueOn: null, action: null, clock: null, cutoff: null, restartedOn: null, vintage: null, steps: [], override: null };
+  const { created, filed } = facts.dates;
+  const day = (on: EpochDay | null | undefined): string | null => (on === null || on === undefined ? null : formatCivilDate(on));
+  const nothing = {
+    dueOn: null,
+    action: null,
+    clock: null,
+    cutoff: null,
+    restartedOn: null,
+    vintage: created === undefined ? null : vintageIn(governing, created),
+    waitingSince: null,
+    steps: [],
+    override: null,
+  };
 
   if (governing.kind === 'unscheduled') {
     return {
@@ -223,49 +273,43 @@ export function explain({ governing, holds, missing }: ExplainInput): Explanatio
 
   const { by } = governing;
   const { rule, verdict } = by;
-  const disposing = rule.steps.find((s) => isDisposing(s.kind));
-  const action = disposing && isDisposing(disposing.kind) ? disposing.kind : null;
+  const action = actionOf(rule);
   const common = {
     ...nothing,
     ...shared,
+    ...explainClock(rule, verdict),
     governing: explainRule(by),
     override: governing.hand,
     steps: verdict.steps.map(explainStep),
     missing,
   };
-  const trigger = describeTrigger(rule.trigger);
   switch (verdict.kind) {
     case 'permanent':
-      return { ...common, outcome: 'permanent', summary: `Kept for good under rule ${rule.code}.` };
-    case 'waiting':
+      return { ...common, outcome: 'permanent', summary: permanence(rule) };
+    case 'waiting': {
+      if (verdict.waitsFor === 'step') {
+        const before = stepBefore(verdict.steps);
+        const step = `${stepWords[before.step.kind]}${before.dueOn === null ? '' : `, from ${formatCivilDate(before.dueOn)}`}`;
+        const summary = `Waits for the step before the last (${step}), then ${stepWords[action!]}. Until then it is kept.${frozen}`;
+        return { ...common, outcome: 'waiting', summary, action, waitingSince: day(before.dueOn ?? verdict.clockStart) };
+      }
+      const trigger = describeTrigger(rule.trigger);
       return {
         ...common,
         outcome: 'waiting',
         summary: `Waits for ${trigger}. Until then it is kept.${frozen}`,
         action,
-        clock: { trigger, date: null, source: 'not known yet' },
+        waitingSince: day(filed),
         missing: [trigger, ...missing],
       };
-    case 'dated': {
-      const cutoffWords = describeCutoff(rule.cutoff);
-      const summary =
-        verdict.dueOn !== null && action
-          ? `Kept until ${formatCivilDate(verdict.dueOn - 1)}, then ${stepWords[action]}.${frozen}`
-          : action
-            ? `Kept until the step before is done, then ${stepWords[action]}.${frozen}`
-            : `Kept under rule ${rule.code}, which has no last step.`;
+    }
+    case 'dated':
       return {
         ...common,
         outcome: 'dated',
-        summary,
-        dueOn: verdict.dueOn === null ? null : formatCivilDate(verdict.dueOn),
+        summary: `Kept until ${formatCivilDate(verdict.dueOn - 1)}, then ${stepWords[verdict.action]}.${frozen}`,
+        dueOn: formatCivilDate(verdict.dueOn),
         action,
-        clock: { trigger, date: formatCivilDate(verdict.trigger.on), source: verdict.trigger.subject },
-        restartedOn: verdict.restartedOn === null ? null : formatCivilDate(verdict.restartedOn),
-        cutoff:
-          cutoffWords && verdict.restartedOn === null ? { words: cutoffWords, clockStart: formatCivilDate(verdict.clockStart) } : null,
-        vintage: vintageOf(verdict.clockStart, rule.cutoff),
       };
-    }
   }
 }

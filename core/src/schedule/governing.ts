@@ -1,4 +1,5 @@
-import { civilDate, type EpochDay } from '../calendar/index.js';
+import { civilDate, yearMonthDay, type EpochDay } from '../calendar/index.js';
+import { vintageOf } from './cutoff.js';
 import { evaluateRule, versionApplies, type ClockFacts, type Verdict } from './evaluate.js';
 import type { RuleVersion } from './rule.js';
 
@@ -30,7 +31,7 @@ export type Override = ByHand &
     | { readonly kind: 'rule'; readonly versions: readonly RuleVersion[] }
   );
 
-export type YieldReason = 'farther away' | 'other jurisdiction' | 'not in force' | 'keeps shorter' | 'tie, later code';
+export type YieldReason = 'farther away' | 'other jurisdiction' | 'not in force' | 'keeps shorter' | 'tie, destroys' | 'tie, later code';
 
 /** One rule as it was weighed for one record. */
 export interface Weighed {
@@ -55,21 +56,25 @@ export type Governing =
     }
   | { readonly kind: 'unscheduled'; readonly yielded: readonly Yielded[] };
 
-/** The version of a rule that counts for a record today: the newest in force that takes its clock over. */
+/** Versions in the order in which they are asked: those in force from a later day first; of two from one day, the one published later. */
+export function byForce(versions: readonly RuleVersion[]): RuleVersion[] {
+  return [...versions].sort((a, b) => (a.inForceFrom === b.inForceFrom ? b.version - a.version : a.inForceFrom < b.inForceFrom ? 1 : -1));
+}
+
+/** The version of a rule that counts for a record today: of those in force that take its clock over, the one from the latest day. */
 export function versionInForce(
   versions: readonly RuleVersion[],
   facts: ClockFacts,
   today: EpochDay,
 ): { rule: RuleVersion; verdict: Verdict } | null {
-  for (const rule of [...versions].sort((a, b) => b.version - a.version)) {
+  for (const rule of byForce(versions)) {
     const verdict = evaluateRule(rule, facts);
-    const start = verdict.kind === 'waiting' ? null : verdict.clockStart;
-    if (versionApplies(rule, today, start)) return { rule, verdict };
+    if (versionApplies(rule, today, verdict.clockStart)) return { rule, verdict };
   }
   return null;
 }
 
-/** Orders verdicts by how long they keep: permanent, then waiting, then the later date; a rule without an end keeps longer. */
+/** Orders verdicts by how long they keep: permanent, then waiting, then the later date. */
 export function rank(verdict: Verdict): number {
   switch (verdict.kind) {
     case 'permanent':
@@ -77,14 +82,17 @@ export function rank(verdict: Verdict): number {
     case 'waiting':
       return Number.MAX_VALUE;
     case 'dated':
-      return verdict.dueOn ?? Number.MAX_SAFE_INTEGER;
+      return verdict.dueOn;
   }
 }
 
-/** Compares two weighed rules: positive when `a` keeps longer; ties by rule code. */
+const transfers = ({ verdict }: Weighed): boolean => verdict.kind === 'dated' && verdict.action === 'transfer';
+
+/** Compares two weighed rules: positive when `a` keeps longer. On one day a transfer keeps longer than destruction; other ties go by the rule’s code. */
 export function keepsLonger(a: Weighed, b: Weighed): number {
   const [rankA, rankB] = [rank(a.verdict), rank(b.verdict)];
   if (rankA !== rankB) return rankA > rankB ? 1 : -1;
+  if (transfers(a) !== transfers(b)) return transfers(a) ? 1 : -1;
   return a.rule.code < b.rule.code ? 1 : a.rule.code > b.rule.code ? -1 : 0;
 }
 
@@ -123,8 +131,11 @@ export function governingRule(
 
   const yielded: Yielded[] = [];
   const contenders: Weighed[] = [];
+  const looked = new Set<string>();
   for (const { versions, ...where } of all) {
-    if (versions.length === 0) continue;
+    // One that is set twice is one candidate, where it is nearest.
+    if (versions.length === 0 || looked.has(versions[0]!.code)) continue;
+    looked.add(versions[0]!.code);
     const current = versionInForce(versions, facts, today);
     if (!current) {
       const newest = versions.reduce((a, b) => (a.version > b.version ? a : b));
@@ -156,11 +167,24 @@ export function governingRule(
       reason:
         standing(c) !== standing(nearest)
           ? ('farther away' as const)
-          : rank(c.verdict) === rank(by.verdict)
-            ? ('tie, later code' as const)
-            : ('keeps shorter' as const),
+          : rank(c.verdict) !== rank(by.verdict)
+            ? ('keeps shorter' as const)
+            : transfers(c) === transfers(by)
+              ? ('tie, later code' as const)
+              : ('tie, destroys' as const),
     }));
   return { kind: 'rule', by, hand: by.level === 'override' && override ? handOf(override) : null, yielded: [...losers, ...yielded] };
+}
+
+/**
+ * The year under which a judgement files a record: that of its clock, or that of the document where the schedule gives it no clock.
+ * Null while the clock has not started.
+ */
+export function vintageIn(governing: Governing, created: EpochDay): number | null {
+  if (governing.kind !== 'rule') return yearMonthDay(created).year;
+  const { rule, verdict } = governing.by;
+  if (verdict.clockStart !== null) return vintageOf(verdict.clockStart, verdict.restartedOn === null ? rule.cutoff : { kind: 'none' });
+  return verdict.kind === 'waiting' ? null : yearMonthDay(created).year;
 }
 
 /**

@@ -1,4 +1,4 @@
-export { compileGoverning, dateSlots, unknownDay, type DateSlots, type FastVerdict } from './compiled.js';
+export { compileGoverning, dateSlots, unknownDay, type DateSlots, type FactSlot, type FastVerdict } from './compiled.js';
 export {
   draftVersionId,
   effectOnCases,
@@ -13,7 +13,6 @@ export { checkSchedule } from './check.js';
 export type { FindingKind, ScheduleFinding, ScheduleUnderCheck } from './finding.js';
 export { clockStart, vintageOf, type Cutoff } from './cutoff.js';
 export {
-  actionOf,
   effectTally,
   formatMonth,
   laneWidth,
@@ -32,7 +31,17 @@ export {
 } from './effect.js';
 export { mayBePartOf, widened, type Jurisdiction } from './jurisdiction.js';
 export { parseCutoff, parseSteps, parseTrigger, printCutoff, printSteps, printTrigger, type Read } from './ruleText.js';
-export { isDisposing, recordDates, stepKinds, type RecordDate, type RuleVersion, type Step, type StepKind, type Trigger } from './rule.js';
+export {
+  actionOf,
+  isDisposing,
+  recordDates,
+  stepKinds,
+  type RecordDate,
+  type RuleVersion,
+  type Step,
+  type StepKind,
+  type Trigger,
+} from './rule.js';
 export {
   evaluateRule,
   isPermanent,
@@ -50,6 +59,7 @@ export {
   ruleLevels,
   shortens,
   versionInForce,
+  vintageIn,
   type ByHand,
   type Governing,
   type Override,

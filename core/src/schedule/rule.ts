@@ -7,7 +7,8 @@ export type RecordDate = (typeof recordDates)[number];
 /** What starts the clock (docs/semantics.md 2.1). */
 export type Trigger =
   | { readonly kind: 'recordDate'; readonly date: RecordDate }
-  | { readonly kind: 'fact'; readonly fact: string }
+  /** Of several values the first or, where nothing is said, the last. */
+  | { readonly kind: 'fact'; readonly fact: string; readonly occurrence?: 'first' | 'last' | undefined }
   | { readonly kind: 'folderClosed' }
   | { readonly kind: 'event'; readonly eventType: string; readonly occurrence: 'first' | 'last' }
   | { readonly kind: 'never' };
@@ -58,6 +59,12 @@ export interface RuleVersion {
   /** First day on which this version counts, YYYY-MM-DD. */
   readonly inForceFrom: string;
   readonly takesOver: 'all' | 'laterClocks';
+}
+
+/** What a version does at the end; null when it never lets go. */
+export function actionOf(rule: Pick<RuleVersion, 'steps'> | null): 'destroy' | 'transfer' | null {
+  const step = rule?.steps.find((s) => isDisposing(s.kind));
+  return step && isDisposing(step.kind) ? step.kind : null;
 }
 
 /** The steps that end a record's stay. */

@@ -138,13 +138,15 @@ describe('a rule in a table', () => {
     ],
     [printSteps([step('move', 'P6Y', { ...bare, to: 'A; B' })]), 'move P6Y to "A; B"'],
     [printTrigger({ kind: 'event', eventType: 'ended', occurrence: 'first' }), 'first event ended'],
+    [printTrigger({ kind: 'fact', fact: 'hearing', occurrence: 'first' }), 'first fact hearing'],
+    [printTrigger({ kind: 'fact', fact: 'hearing', occurrence: 'last' }), 'fact hearing'],
     [printTrigger({ kind: 'recordDate', date: 'lastUsed' }), 'last used'],
     [printCutoff({ kind: 'fiscalYear', firstMonth: 4, firstDay: 1 }), 'fiscal year from 4-1'],
   ];
   for (const [was, wanted] of printed) it(`“${wanted}” is written`, () => expect(was).toBe(wanted));
 
-  const noClock = 'says not when the clock starts: created, filed, fact …, folder closed, event …, first event … or never';
-  const noCutoff = 'is no cutoff: none, month, quarter, calendar year, or fiscal year from 4-1 (month and day, the 28th at the latest)';
+  const noClock = 'says not when the clock starts: created, filed, fact …, first fact …, folder closed, event …, first event … or never';
+  const noCutoff = 'is no cutoff: none, month, quarter, half-year, calendar year, or fiscal year from 4-1 (month and day)';
   const noStep = 'is no step: ask owner, review, declare, trim versions, move, route, transfer, destroy, keep for good';
   const noTime = 'says not after how long, such as P7Y or 90 days';
   const mistakes: [(text: string) => Read<unknown>, string, string][] = [
@@ -155,7 +157,7 @@ describe('a rule in a table', () => {
       'fiscal year from 0-1',
       'fiscal year from 13-1',
       'fiscal year from 4-0',
-      'fiscal year from 2-29',
+      'fiscal year from 2-32',
       'a fiscal year from 4-1',
       'fiscal year from 4-1-1',
     ].map((text): [typeof parseCutoff, string, string] => [parseCutoff, text, noCutoff]),

@@ -52,13 +52,13 @@ function isoPeriod(text: string): string | null {
   return period && formatPeriod(period);
 }
 
-/** A trigger in a table: `created`, `fact expires`, `folder closed`, `event lease ended`, `first event person left`, `never`. */
+/** A trigger in a table: `created`, `fact expires`, `first fact hearing`, `folder closed`, `event lease ended`, `first event person left`, `never`. */
 export function printTrigger(trigger: Trigger): string {
   switch (trigger.kind) {
     case 'recordDate':
       return dateWords[trigger.date];
     case 'fact':
-      return `fact ${trigger.fact}`;
+      return `${trigger.occurrence === 'first' ? 'first ' : ''}fact ${trigger.fact}`;
     case 'folderClosed':
       return 'folder closed';
     case 'event':
@@ -75,16 +75,20 @@ export function parseTrigger(text: string): Read<Trigger> {
   if (date) return { ok: true, value: { kind: 'recordDate', date } };
   if (lower === 'folder closed') return { ok: true, value: { kind: 'folderClosed' } };
   if (lower === 'never') return { ok: true, value: { kind: 'never' } };
-  const named = /^(fact|event|first event|last event) (.+)$/i.exec(words);
-  if (!named) return wrong('says not when the clock starts: created, filed, fact …, folder closed, event …, first event … or never');
-  const [, kind, name] = named as unknown as [string, string, string];
-  if (kind.toLowerCase() === 'fact') return { ok: true, value: { kind: 'fact', fact: name } };
-  return { ok: true, value: { kind: 'event', eventType: name, occurrence: /^first/i.test(kind) ? 'first' : 'last' } };
+  const named = /^(?:(first|last) )?(fact|event) (.+)$/i.exec(words);
+  if (!named)
+    return wrong('says not when the clock starts: created, filed, fact …, first fact …, folder closed, event …, first event … or never');
+  const [, which, kind, name] = named as unknown as [string, string | undefined, string, string];
+  const first = which?.toLowerCase() === 'first';
+  if (kind.toLowerCase() === 'fact') return { ok: true, value: { kind: 'fact', fact: name, ...(first ? { occurrence: 'first' } : {}) } };
+  return { ok: true, value: { kind: 'event', eventType: name, occurrence: first ? 'first' : 'last' } };
 }
 
-/** A cutoff in a table: `none`, `month`, `quarter`, `calendar year`, `fiscal year from 4-1` (month and day). */
+/** A cutoff in a table: `none`, `month`, `quarter`, `half-year`, `calendar year`, `fiscal year from 4-1` (month and day). */
 export function printCutoff(cutoff: Cutoff): string {
   switch (cutoff.kind) {
+    case 'halfYear':
+      return 'half-year';
     case 'calendarYear':
       return 'calendar year';
     case 'fiscalYear':
@@ -98,13 +102,14 @@ export function parseCutoff(text: string): Read<Cutoff> {
   const words = tidy(text).toLowerCase();
   if (words === '' || words === 'none') return { ok: true, value: { kind: 'none' } };
   if (words === 'month' || words === 'quarter') return { ok: true, value: { kind: words } };
+  if (/^half[- ]year$/.test(words)) return { ok: true, value: { kind: 'halfYear' } };
   if (words === 'calendar year' || words === 'year') return { ok: true, value: { kind: 'calendarYear' } };
   const fiscal = /^fiscal year from (\d{1,2})-(\d{1,2})$/.exec(words);
   const [month, day] = [Number(fiscal?.[1]), Number(fiscal?.[2])];
-  if (fiscal && month >= 1 && month <= 12 && day >= 1 && day <= 28) {
+  if (fiscal && month >= 1 && month <= 12 && day >= 1 && day <= 31) {
     return { ok: true, value: { kind: 'fiscalYear', firstMonth: month, firstDay: day } };
   }
-  return wrong('is no cutoff: none, month, quarter, calendar year, or fiscal year from 4-1 (month and day, the 28th at the latest)');
+  return wrong('is no cutoff: none, month, quarter, half-year, calendar year, or fiscal year from 4-1 (month and day)');
 }
 
 /** Keeping for good begins with the clock, so it needs no period. */

@@ -106,7 +106,7 @@ export async function effectOfPart(
 
   const reader = await openSnapshot(part, slots, criteria);
   try {
-    const readRows = rowReader({ maskColumns, ownDates: slots.dates.length, slots: slots.length }, take);
+    const readRows = rowReader({ maskColumns, ownDates: slots.dates.length, facts: slots.facts }, take);
     for (let range = await nextRange(); range !== null; range = await nextRange()) await readRows(reader.rowsIn(range));
     const book = ruleBookOf(part.after);
     const ids = [...slow.keys()];

@@ -1,5 +1,5 @@
 import { civilDate, parseCivilDate } from '@key-cellar/core/calendar';
-import { unknownDay, type Outcome } from '@key-cellar/core/schedule';
+import { unknownDay, type FactSlot, type Outcome } from '@key-cellar/core/schedule';
 import { keyColumns } from './effectRowStore.js';
 
 /** PostgreSQL counts binary dates from here. */
@@ -65,11 +65,18 @@ export function partsOfKey(key: string, maskColumns: number): KeyParts {
 export interface RowLayout {
   readonly maskColumns: number;
   readonly ownDates: number;
-  readonly slots: number;
+  readonly facts: readonly FactSlot[];
+}
+
+/** The date in a fact as JSON or text: of several the first or the last. */
+function dateIn(text: string, occurrence: FactSlot['occurrence']): number {
+  if (!text.startsWith('[')) return parseCivilDate(text) ?? unknownDay;
+  const dates = (JSON.parse(text) as unknown[]).flatMap((one) => (typeof one === 'string' ? (parseCivilDate(one) ?? []) : []));
+  return dates.length === 0 ? unknownDay : Math[occurrence === 'first' ? 'min' : 'max'](...dates);
 }
 
 /** Reads rows of binary COPY streams, however their bytes are cut, and gives each to `take`. */
-export function rowReader({ maskColumns, ownDates, slots }: RowLayout, take: (row: EffectRow) => void) {
+export function rowReader({ maskColumns, ownDates, facts }: RowLayout, take: (row: EffectRow) => void) {
   const flagsField = keyColumns + maskColumns;
   let bytes: Buffer = Buffer.alloc(0);
   let idAt = 0;
@@ -85,7 +92,7 @@ export function rowReader({ maskColumns, ownDates, slots }: RowLayout, take: (ro
     clockStart: unknownDay,
     dueOn: unknownDay,
     bytes: 0,
-    dates: new Int32Array(slots),
+    dates: new Int32Array(ownDates + facts.length),
     id: () => uuidAt(bytes, idAt),
   };
 
@@ -104,7 +111,7 @@ export function rowReader({ maskColumns, ownDates, slots }: RowLayout, take: (ro
         ? unknownDay
         : slot < ownDates
           ? buffer.readInt32BE(at) + dateBase
-          : (parseCivilDate(buffer.toString('utf8', at, at + length)) ?? unknownDay);
+          : dateIn(buffer.toString('utf8', at, at + length), facts[slot - ownDates]!.occurrence);
   }
 
   /** Reads one row at `start`; gives where it ends, or -1 when it is not all there yet. */

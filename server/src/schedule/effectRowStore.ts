@@ -76,7 +76,7 @@ function selectOf(part: EffectPart, slots: DateSlots, masks: readonly string[]):
     'r.due_on',
     'r.size',
     ...slots.dates.map((date) => dateColumns[date]),
-    ...slots.facts.map((fact) => `r.facts->>${pg.escapeLiteral(fact)}`),
+    ...slots.facts.map(({ fact }) => `r.facts->>${pg.escapeLiteral(fact)}`),
   ];
   return ({ from, until }) => `select ${columns.join(', ')} from record r
     where r.ctid >= '(${from},0)'::tid${until === null ? '' : ` and r.ctid < '(${until},0)'::tid`}

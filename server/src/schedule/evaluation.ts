@@ -1,13 +1,13 @@
-import { civilDate, formatCivilDate, parseCivilDate, yearMonthDay, type EpochDay } from '@key-cellar/core/calendar';
+import { civilDate, formatCivilDate, parseCivilDate, type EpochDay } from '@key-cellar/core/calendar';
 import { distinctWords, matches, type CriteriaRecord } from '@key-cellar/core/criteria';
 import {
+  actionOf,
   explain,
   governingRule,
-  isDisposing,
   nextStep,
   overtakenOn,
   stepHistories,
-  vintageOf,
+  vintageIn,
   type ClockFacts,
   type EventOccurrence,
   type Explanation,
@@ -89,10 +89,10 @@ function clockFacts(
       subject: e.name ?? '',
     })),
   );
-  const factDates: Record<string, EpochDay> = {};
+  const factDates: Record<string, EpochDay[]> = {};
   for (const [code, value] of Object.entries(row.facts)) {
-    const date = typeof value === 'string' ? parseCivilDate(value) : null;
-    if (date !== null) factDates[code] = date;
+    const dates = [value].flat().flatMap((one) => (typeof one === 'string' ? (parseCivilDate(one) ?? []) : []));
+    if (dates.length > 0) factDates[code] = dates;
   }
   return {
     dates: {
@@ -245,12 +245,12 @@ function nextStepOf({ governing }: Judged): (StepDate & { readonly dueOn: EpochD
 /** The part of a judgement that is stored with the record. */
 function verdictOf(judged: Judged): clockStore.StoredVerdict {
   const { row, governing } = judged;
-  const year = yearMonthDay(civilDate(row.created_on)).year;
+  const vintage = vintageIn(governing, civilDate(row.created_on));
   const step = nextStepOf(judged);
   const next_step_on = step === null ? null : formatCivilDate(step.dueOn);
   switch (governing.kind) {
     case 'unscheduled':
-      return { outcome: 'unscheduled', rule_version_id: null, clock_start: null, due_on: null, action: null, vintage: year, next_step_on };
+      return { outcome: 'unscheduled', rule_version_id: null, clock_start: null, due_on: null, action: null, vintage, next_step_on };
     case 'overrideDate':
       return {
         next_step_on,
@@ -259,20 +259,18 @@ function verdictOf(judged: Judged): clockStore.StoredVerdict {
         clock_start: null,
         due_on: formatCivilDate(governing.dueOn),
         action: governing.action,
-        vintage: year,
+        vintage,
       };
     case 'rule': {
       const { rule, verdict } = governing.by;
-      const disposing = rule.steps.find((s) => isDisposing(s.kind));
-      const start = verdict.kind === 'waiting' ? null : verdict.clockStart;
       return {
         next_step_on,
         outcome: verdict.kind,
         rule_version_id: rule.id,
-        clock_start: start === null ? null : formatCivilDate(start),
-        due_on: verdict.kind === 'dated' && verdict.dueOn !== null ? formatCivilDate(verdict.dueOn) : null,
-        action: disposing && isDisposing(disposing.kind) ? disposing.kind : null,
-        vintage: verdict.kind === 'waiting' ? null : start === null ? year : vintageOf(start, rule.cutoff),
+        clock_start: verdict.clockStart === null ? null : formatCivilDate(verdict.clockStart),
+        due_on: verdict.kind === 'dated' ? formatCivilDate(verdict.dueOn) : null,
+        action: actionOf(rule),
+        vintage,
       };
     }
   }

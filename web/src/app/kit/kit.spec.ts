@@ -312,6 +312,7 @@ describe('the kit', () => {
       cutoff: { words: 'rolled to the end of the year', clockStart: '2020-01-01' },
       restartedOn: null,
       vintage: 2019,
+      waitingSince: null,
       steps: [
         {
           kind: 'destroy',

@@ -30,12 +30,17 @@ const cutoffKinds = [
   { value: 'none', name: $localize`no cutoff` },
   { value: 'month', name: $localize`end of the month` },
   { value: 'quarter', name: $localize`end of the quarter` },
+  { value: 'halfYear', name: $localize`end of the half-year` },
   { value: 'calendarYear', name: $localize`end of the calendar year` },
   { value: 'fiscalYear', name: $localize`end of the fiscal year` },
 ] as const;
 const occurrences = [
   { value: 'last', name: $localize`the last time counts` },
   { value: 'first', name: $localize`the first time counts` },
+] as const;
+const datesOf = [
+  { value: 'last', name: $localize`the last one counts` },
+  { value: 'first', name: $localize`the first one counts` },
 ] as const;
 const destroyed: Step = { kind: 'destroy', after: 'P7Y', from: 'clockStart', approvals: 1, noticeDays: 14 };
 const keptForGood: Step = { kind: 'keepPermanently', after: 'P0D', from: 'clockStart', approvals: 0, noticeDays: 0 };
@@ -87,22 +92,29 @@ export class RuleForm {
   protected readonly types = loaded(() => (this.byFact() ? this.api.call(records.types) : EMPTY));
   /** Facts that are dates, with the types that have them. */
   protected readonly dateFacts = computed(() => {
-    const found = new Map<string, { title: string; types: string[] }>();
+    const found = new Map<string, { title: string; types: string[]; many: boolean }>();
     for (const type of this.types.value()?.types ?? []) {
       for (const fact of type.facts.filter((f) => f.kind === 'date')) {
-        const known = found.get(fact.code) ?? { title: fact.title, types: [] };
-        found.set(fact.code, { ...known, types: [...known.types, type.title] });
+        const known = found.get(fact.code) ?? { title: fact.title, types: [], many: false };
+        found.set(fact.code, { ...known, types: [...known.types, type.title], many: known.many || fact.many === true });
       }
     }
     const trigger = this.rule().trigger;
-    if (trigger.kind === 'fact' && trigger.fact && !found.has(trigger.fact)) found.set(trigger.fact, { title: trigger.fact, types: [] });
+    if (trigger.kind === 'fact' && trigger.fact && !found.has(trigger.fact))
+      found.set(trigger.fact, { title: trigger.fact, types: [], many: false });
     return [...found]
-      .map(([value, { title, types }]) => ({ value, name: `${title} (${types.join(', ') || $localize`no type has it`})` }))
+      .map(([value, { title, types, many }]) => ({ value, name: `${title} (${types.join(', ') || $localize`no type has it`})`, many }))
       .sort((a, b) => (a.name < b.name ? -1 : 1));
+  });
+  /** Whether the fact that it counts from may have several dates. */
+  protected readonly severalDates = computed(() => {
+    const trigger = this.rule().trigger;
+    return trigger.kind === 'fact' && (trigger.occurrence === 'first' || this.dateFacts().some((f) => f.value === trigger.fact && f.many));
   });
 
   protected readonly triggerKinds = triggerKinds;
   protected readonly cutoffKinds = cutoffKinds;
+  protected readonly datesOf = datesOf;
   protected readonly occurrences = occurrences;
   protected readonly dates = recordDates.map((date) => ({ value: date, name: describeTrigger({ kind: 'recordDate', date }) }));
   /** Nothing here carries out a route yet, so none is offered; a rule that came with one keeps it. */

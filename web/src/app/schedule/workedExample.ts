@@ -17,14 +17,13 @@ export function workedExample(
   const { trigger } = definition;
   const verdict = evaluateRule(rule, {
     dates: trigger.kind === 'recordDate' ? { [trigger.date]: on } : {},
-    factDates: trigger.kind === 'fact' ? { [trigger.fact]: on } : {},
+    factDates: trigger.kind === 'fact' ? { [trigger.fact]: [on] } : {},
     folderClosed: { on, subject: 'its folder' },
     events: trigger.kind === 'event' ? [{ type: trigger.eventType, on, distance: 0, subject: 'the record' }] : [],
   });
-  const start = verdict.kind === 'waiting' ? null : verdict.clockStart;
   return {
     permanent: verdict.kind === 'permanent',
-    clockStart: start === null ? null : formatCivilDate(start),
+    clockStart: verdict.clockStart === null ? null : formatCivilDate(verdict.clockStart),
     lines: verdict.steps.map((s) => ({
       words: describeStep(s.step.kind),
       on: s.dueOn === null ? '' : formatCivilDate(s.dueOn),
