@@ -1084,7 +1084,7 @@ CREATE TABLE public.job_progress (
     state text NOT NULL,
     done integer DEFAULT 0 NOT NULL,
     total integer DEFAULT 0 NOT NULL,
-    cursor_ uuid,
+    cursor_ text,
     sentence text DEFAULT ''::text NOT NULL,
     started_by uuid,
     started_at timestamp with time zone DEFAULT now() NOT NULL,

@@ -1,4 +1,13 @@
-import { codeFields, dateFields, personFields, spanUnits, textFields, type AskedCriteria, type Criteria } from '@key-cellar/core/criteria';
+import {
+  codeFields,
+  dateFields,
+  personFields,
+  spanUnits,
+  textFields,
+  wordsOf,
+  type AskedCriteria,
+  type Criteria,
+} from '@key-cellar/core/criteria';
 import { factKinds } from '@key-cellar/core/records';
 import * as z from 'zod';
 import { dateText, get, id } from './shared.js';
@@ -12,17 +21,20 @@ function depth(tree: AskedCriteria): number {
 }
 
 const words = text(300);
+/** Words to look for: one at least, since none would be found in everything. */
+export const wordsToFind = words.refine((said) => wordsOf(said).length > 0, 'must have a word to look for, of letters or digits');
+const beginning = words.refine((said) => said !== '', 'must not be empty: everything begins with nothing');
 const fact = text(80);
 const bound = z.union([dateText, z.number()]).optional();
 const clause = z.discriminatedUnion('op', [
-  z.object({ op: z.literal('words'), text: words, prefix: z.boolean().optional() }),
+  z.object({ op: z.literal('words'), text: wordsToFind, prefix: z.boolean().optional() }),
   z.object({ op: z.literal('under'), placeId: id, name: words }),
   z.object({ op: z.literal('is'), field: z.enum(codeFields), value: text(100) }),
-  z.object({ op: z.literal('text'), field: z.enum(textFields), how: z.enum(['is', 'startsWith']), value: words }),
+  z.object({ op: z.literal('text'), field: z.enum(textFields), how: z.enum(['is', 'startsWith']), value: beginning }),
   z.object({ op: z.literal('between'), field: z.enum(dateFields), from: dateText.optional(), until: dateText.optional() }),
   z.object({ op: z.literal('person'), field: z.enum(personFields), personId: id.optional(), name: words.optional() }),
   z.object({ op: z.literal('fact'), fact, value: z.union([words, z.number(), z.boolean()]) }),
-  z.object({ op: z.literal('factStarts'), fact, text: words }),
+  z.object({ op: z.literal('factStarts'), fact, text: beginning }),
   z
     .object({ op: z.literal('factBetween'), fact, from: bound, until: bound })
     .refine((c) => c.from === undefined || c.until === undefined || typeof c.from === typeof c.until, 'both ends must be of one kind'),

@@ -74,6 +74,7 @@ export const identity = {
   readMessage: post('/messages/{id}/read', 'Mark a message as read', { params: idParam }),
   moveClock: post('/clock', 'Move the demo clock forward; demo repositories only', {
     body: z.object({ to: dateText }),
-    response: z.object({ today: dateText, newlyDue: z.number().int() }),
+    /** What has come due at once; a job goes through the days between where more is to be done on them. */
+    response: z.object({ today: dateText, newlyDue: z.number().int(), jobId: id.nullable() }),
   }),
 };

@@ -117,12 +117,22 @@ export const plan = {
         .regex(/^[A-Z0-9{][A-Z0-9./{}n-]*$/, 'may have capital letters, digits, hyphens, dots and slashes, and {nn} for a number'),
       title: line(),
       note: note(4000),
+      /** It may be older than its place here; today when nothing is said. */
+      openedOn: dateText.optional(),
     }),
     response: z.object({ id }),
   }),
   editPlace: put('/places/{id}', 'Rename, renumber or describe a place; its old code still leads to it', {
     params: idParam,
-    body: z.object({ revision, code, title: line(), note: note(4000), notHere: note(4000), message: note(1000) }),
+    body: z.object({
+      revision,
+      code,
+      title: line(),
+      note: note(4000),
+      notHere: note(4000),
+      message: note(1000),
+      openedOn: dateText.optional(),
+    }),
     response: z.object({ revision }),
   }),
   movePlace: post('/places/{id}/move', 'Move a place under another one, with all that is in it; tried first with dryRun', {

@@ -1,7 +1,7 @@
 import { countScopes, dublinCoreElements, factKinds } from '@key-cellar/core/records';
 import type { Explanation } from '@key-cellar/core/schedule';
 import * as z from 'zod';
-import { criteriaParameter } from './criteria.js';
+import { criteriaParameter, wordsToFind } from './criteria.js';
 import { dateText, get, id, idParam, outcomes, personRef, post, put, revision } from './shared.js';
 import { text, prose, line, note, reason } from './text.js';
 
@@ -78,7 +78,7 @@ export type RecordLine = z.infer<typeof recordLine>;
 
 const recordFilter = z.object({
   /** Words in title, number and facts; the last one may be unfinished. */
-  words: text(300).optional(),
+  words: wordsToFind.optional(),
   /** Only what is under this place. */
   under: id.optional(),
   vintage: z.coerce.number().int().min(0).max(9999).optional(),

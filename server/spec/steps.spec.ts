@@ -378,7 +378,7 @@ describe('steps that are taken before the last one', () => {
     await world.setToday('2026-10-01');
     await sweepDaily(world.services, programActor('sweep', '2026-10-01'));
     const { rows } = await world.pool.query<{ id: string }>(
-      `select id from job_progress where kind = 'recompute' order by started_at desc limit 1`,
+      `select id from job_progress where kind = 'steps' order by started_at desc limit 1`,
     );
     await world.services.jobs.settled(rows[0]!.id);
     expect((await dossier(id)).dueOn).toBe('2029-01-01');

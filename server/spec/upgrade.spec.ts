@@ -8,6 +8,8 @@ import { fileURLToPath } from 'node:url';
 import { createGunzip } from 'node:zlib';
 import { identity, ledger, receiving, records } from '@key-cellar/contract';
 import { encryptOfBefore, startServer, type Running } from '../src/index.js';
+import { judgeAnew } from '../src/schedule/index.js';
+import { eventually } from './support/eventually.js';
 import { migrate } from '../src/kernel/index.js';
 import { asApplication, asOwner, configFor, dropDatabase, freshName, urlOf } from './support/database.js';
 import { Client, password } from './support/world.js';
@@ -49,6 +51,19 @@ describe('a repository of schema 0030, of before keys lay outside', () => {
 
   const find = async (title: string): Promise<string> =>
     (await running.services.pool.query<{ id: string }>('select id from record where title = $1', [title])).rows[0]!.id;
+
+  it('judges all records anew, once', async () => {
+    const { pool } = running.services;
+    const asked = async (): Promise<{ state: string }[]> =>
+      (await pool.query<{ state: string }>(`select state from job_progress where kind = 'recompute' and subject = 'all records'`)).rows;
+    await eventually(async () => (await asked())[0]?.state === 'done', 20_000);
+    await judgeAnew(running.services, { id: null, name: 'Test', from: 'test', today: '2026-09-14' });
+    expect((await asked()).length).toBe(1);
+    const { rowCount } = await pool.query(
+      `select from ledger_entry where act = 'asked for a recompute' and body like '%after an upgrade%'`,
+    );
+    expect(rowCount).toBe(1);
+  });
 
   it('has its signing key in a file, and nowhere in the database', async () => {
     const { keysDir } = configFor(database);

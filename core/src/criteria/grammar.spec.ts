@@ -176,6 +176,10 @@ describe('the grammar of criteria', () => {
     ['(((((((((((((held', 13, 17, 'Conditions may be at most 12 levels deep.', []],
     ['not not not not not not not not not not not not not held', 52, 56, 'Conditions may be at most 12 levels deep.', []],
     ['created in ma 2019', 11, 13, 'Here comes a date, such as 2019-05-01, 1 May 2019, May 2019 or 2019.', []],
+    ['has words ???', 10, 13, 'Here is no word to look for: letters or digits.', []],
+    ['has words beginning “”', 20, 22, 'Here is no word to look for: letters or digits.', []],
+    ['title starts with “”', 18, 20, 'Everything starts with nothing: say with what.', []],
+    ['vessel starts with “” and held', 19, 21, 'Everything starts with nothing: say with what.', []],
   ];
   for (const [text, from, until, sentence, suggestions] of wrong)
     it(`says of “${text}” what is wrong, and where`, () =>

@@ -2,6 +2,7 @@ import { epochDay, formatCivilDate, parseCivilDate } from '../calendar/index.js'
 import type { FactScalar } from '../records/index.js';
 import { spanUnits, type AskedCriteria, type Clause, type CodeField, type DateField, type SpanUnit } from './criteria.js';
 import { Cursor, Wrong, type CriteriaError, type Expected } from './cursor.js';
+import { wordsOf } from './words.js';
 import { factPhrases, thingsOf, fieldPhrases, valuesOf, type Field, type NamedFact, type Vocabulary } from './vocabulary.js';
 
 export type Parsed = { readonly ok: true; readonly criteria: AskedCriteria } | { readonly ok: false; readonly error: CriteriaError };
@@ -92,7 +93,10 @@ class Reader extends Cursor {
       if (this.isWord('gaps')) return { op: 'gaps' };
       if (this.isWord('words') || this.isWord('word', '')) {
         const beginning = this.isWord('beginning');
-        return { op: 'words', text: this.value('the words to find'), ...(beginning ? { prefix: true } : {}) };
+        const at = this.tokens[this.at];
+        const text = this.value('the words to find');
+        if (wordsOf(text).length === 0) this.failAt(at!.from, at!.until, 'Here is no word to look for: letters or digits.');
+        return { op: 'words', text, ...(beginning ? { prefix: true } : {}) };
       }
       this.fail('Say “has words” and the words, or “has gaps”.', ['words', 'gaps']);
     }
@@ -121,7 +125,7 @@ class Reader extends Cursor {
       case 'text': {
         if (this.isWord('starts', '')) {
           this.need('with');
-          return { op: 'text', field: field.field, how: 'startsWith', value: this.value('a text') };
+          return { op: 'text', field: field.field, how: 'startsWith', value: this.beginning() };
         }
         return this.is(['is', 'is not', 'starts with'], () => ({
           op: 'text',
@@ -303,7 +307,7 @@ class Reader extends Cursor {
       case 'longText': {
         if (this.isWord('starts', '')) {
           this.need('with');
-          return { op: 'factStarts', fact: code, text: this.value('a text') };
+          return { op: 'factStarts', fact: code, text: this.beginning() };
         }
         const one = (): AskedCriteria => ({ op: 'fact', fact: code, value: this.factValue(fact) });
         return this.is(['is', 'is not', 'is one of'], () => (this.isWord('one', 'one of') ? this.oneOf(one) : one()), known, [
@@ -311,6 +315,14 @@ class Reader extends Cursor {
         ]);
       }
     }
+  }
+
+  /** What a text is to start with; everything starts with nothing. */
+  private beginning(): string {
+    const at = this.tokens[this.at];
+    const text = this.value('a text');
+    if (text === '') this.failAt(at!.from, at!.until, 'Everything starts with nothing: say with what.');
+    return text;
   }
 
   private factValue(fact: NamedFact): FactScalar {

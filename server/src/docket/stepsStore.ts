@@ -326,6 +326,23 @@ export function versionsInForceWithin(db: Db, after: string, until: string) {
   );
 }
 
+/**
+ * The next day after one, and before another, on which a version comes into force or a step is to be looked at; with `left`, the very next
+ * day when a step of before was not looked at yet.
+ */
+export async function nextHappening(db: Db, after: string, before: string, left: boolean): Promise<string | null> {
+  const found = await row<{ day: string | null }>(
+    db,
+    'sweep.nextHappening',
+    `select least(
+       (select min(in_force_from) from rule_version where in_force_from > $1 and in_force_from < $2 and repository_date(published_at) < in_force_from),
+       (select min(next_step_on) from record where next_step_on > $1 and next_step_on < $2 and state <> 'disposed'),
+       (select $1::date + 1 where $3 and $1::date + 1 < $2 and exists (select from record where next_step_on <= $1 and state <> 'disposed'))) as day`,
+    [after, before, left],
+  );
+  return found!.day;
+}
+
 /** The day of the last sweep; null before the first. */
 export async function lastSweep(db: Db): Promise<string | null> {
   return (await row<{ on: string }>(db, 'sweep.last', `select value->>'on' as on from setting where name = 'swept'`))?.on ?? null;

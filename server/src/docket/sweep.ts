@@ -6,7 +6,7 @@ import { uuidv7 } from 'uuidv7';
 import { type Act, type Actor, addJob, type JobContext, type UnitOfWork, withUnitOfWork } from '../kernel/index.js';
 import { ensureFolder, putRecordsIn } from '../plan/index.js';
 import { declareRecords, dropUnusedContent } from '../records/index.js';
-import { type JudgedLocked, judgeLocked, recompute, recomputeRules, type StoredStepAct } from '../schedule/index.js';
+import { countUnder, judgeAnew, type JudgedLocked, judgeLocked, recompute, recomputeUnder, type StoredStepAct } from '../schedule/index.js';
 import type { Services } from './services.js';
 import { sendTaskLetters } from './letters.js';
 import * as store from './stepsStore.js';
@@ -20,31 +20,44 @@ const namedInPreview = 100;
 /** Finds what has come due; costs what is newly due. Gives how much that is. */
 export async function findDue(services: Services, actor: Actor): Promise<number> {
   return withUnitOfWork(services.pool, actor, async (uow) => {
-    const found = await markDue(uow, actor.today);
-    uow.enterAll([
-      ...found.map((r) => ({ act: 'came due', subject: { kind: 'record', id: r.id, name: `${r.number} ${r.title}` } })),
-      { act: 'ran the sweep', subject: { kind: 'docket', id: null, name: 'docket' }, after: { on: actor.today, newlyDue: found.length } },
-    ]);
-    return found.length;
+    const found = await comeDue(uow);
+    uow.enter({ act: 'ran the sweep', subject: { kind: 'docket', id: null, name: 'docket' }, after: { on: actor.today, newlyDue: found } });
+    return found;
   });
 }
 
-/** The sweep: rule versions that come into force, what has come due, and steps whose day has come, these as a job. */
+async function comeDue(uow: UnitOfWork): Promise<number> {
+  const found = await markDue(uow, uow.actor.today);
+  uow.enterAll(found.map((r) => ({ act: 'came due', subject: { kind: 'record', id: r.id, name: `${r.number} ${r.title}` } })));
+  return found.length;
+}
+
+/** What the job of a sweep is given: the day of the sweep before it, and its own. */
+interface Days {
+  readonly after: string | null;
+  readonly until: string;
+}
+
+/**
+ * The sweep. What has come due is found at once; where versions come into force or steps are to be taken, a job goes through the days
+ * since the last sweep in their order, so that one after many days ends as one a day would have.
+ */
 export async function sweep(services: Services, actor: Actor): Promise<{ newlyDue: number; steps: number; jobId: string | null }> {
-  await withUnitOfWork(services.pool, actor, async (uow) => {
-    const last = await store.noteSweep(uow, actor.today);
-    if (last === null) return;
-    const inForce = await store.versionsInForceWithin(uow, last, actor.today);
-    for (const { rule_id, code } of inForce) {
-      await recomputeRules(services, uow, [rule_id], code);
-      uow.enter({ act: 'a rule came into force', subject: { kind: 'rule', id: rule_id, name: code }, after: { on: actor.today } });
-    }
+  const { today } = actor;
+  const { after, records } = await withUnitOfWork(services.pool, actor, async (uow) => {
+    const after = await store.noteSweep(uow, today);
+    const rules = after === null ? [] : await store.versionsInForceWithin(uow, after, today);
+    let records = 0;
+    for (const { rule_id } of rules) records += await countUnder(uow, rule_id);
+    return { after, records: rules.length === 0 ? null : records };
   });
-  const newlyDue = await findDue(services, actor);
-  const steps = await store.countStepsDue(services.pool, actor.today);
-  if (steps === 0) return { newlyDue, steps, jobId: null };
+  // A version that comes into force says what is due: then the job finds it.
+  const newlyDue = records === null ? await findDue(services, actor) : 0;
+  const steps = await store.countStepsDue(services.pool, today);
+  if (steps === 0 && records === null) return { newlyDue, steps, jobId: null };
+  const days: Days = { after, until: today };
   const jobId = await withUnitOfWork(services.pool, actor, (uow) =>
-    addJob(uow, services.jobs, { kind: 'steps', subject: 'steps of rules', data: {}, total: steps }),
+    addJob(uow, services.jobs, { kind: 'steps', subject: 'steps of rules', data: days, total: steps + (records ?? 0) }),
   );
   return { newlyDue, steps, jobId };
 }
@@ -53,6 +66,7 @@ export async function sweep(services: Services, actor: Actor): Promise<{ newlyDu
 export async function sweepDaily(services: Services, actor: Actor): Promise<void> {
   const last = await store.lastSweep(services.pool);
   if (!(await store.isSetUp(services.pool))) return;
+  await judgeAnew(services, actor);
   if (last === null || last < actor.today) await sweep(services, actor);
 }
 
@@ -201,21 +215,40 @@ async function take(uow: UnitOfWork, services: Services, ids: readonly string[],
   return touched;
 }
 
-/** Takes all steps that are due, some hundred records a transaction; goes on where a crash left it. */
-export async function takeSteps(services: Services, actor: Actor, job?: JobContext): Promise<StepTally> {
-  const tally: StepTally = {};
-  for (let cursor = job?.cursor ?? null; ;) {
+type Advance = (uow: UnitOfWork, by: number) => Promise<void>;
+
+/** Takes all steps that are due, some hundred records a transaction; what a crash left is due still. */
+export async function takeSteps(services: Services, actor: Actor, advance?: Advance, tally: StepTally = {}): Promise<StepTally> {
+  for (let cursor: string | null = null; ;) {
     const ids = await store.stepsDue(services.pool, actor.today, cursor, perTransaction);
     if (ids.length === 0) break;
     await withUnitOfWork(services.pool, actor, async (uow) => {
       let open: readonly string[] = ids;
       for (let i = 0; i < mostSteps && open.length > 0; i++) open = await take(uow, services, open, tally);
-      await job?.advance(uow, ids.length, ids.at(-1)!);
+      await advance?.(uow, ids.length);
     });
     cursor = ids.at(-1)!;
   }
   await sendTaskLetters(services, actor);
   return tally;
+}
+
+/**
+ * One day: versions that come into force since the day before it, what is due by them, and steps; then what these made due. Gives how much
+ * has come due.
+ */
+async function sweepDay(services: Services, actor: Actor, after: string | null, advance: Advance, tally: StepTally): Promise<number> {
+  const { pool } = services;
+  const rules = after === null ? [] : await store.versionsInForceWithin(pool, after, actor.today);
+  for (const { rule_id: id, code } of rules) {
+    await recomputeUnder(services, actor, { id, code }, advance);
+    await withUnitOfWork(pool, actor, (uow) =>
+      uow.enter({ act: 'a rule came into force', subject: { kind: 'rule', id, name: code }, after: { on: actor.today } }),
+    );
+  }
+  const found = await findDue(services, actor);
+  await takeSteps(services, actor, advance, tally);
+  return found + (await withUnitOfWork(pool, actor, comeDue));
 }
 
 const tallyWords: Record<StepVerdict['kind'], string> = {
@@ -230,11 +263,22 @@ const tallyWords: Record<StepVerdict['kind'], string> = {
   notYet: 'not due',
 };
 
-/** The job behind the steps of a sweep. */
+/** The job behind a sweep: day after day, as far as something happens on it. */
 export async function runSteps(services: Services, job: JobContext, actor: Actor): Promise<string> {
-  const tally = await takeSteps(services, actor, job);
+  const { after, until } = job.data as Days;
+  const tally: StepTally = {};
+  let found = 0;
+  for (let before = job.cursor ?? after; ;) {
+    const day: string = before === null ? until : ((await store.nextHappening(services.pool, before, until, before === after)) ?? until);
+    // A crash begins the day anew: what was done of it is not done twice.
+    const advance: Advance = (uow, by) => job.advance(uow, by, before);
+    found += await sweepDay(services, { ...actor, today: day }, before, advance, tally);
+    if (day >= until) break;
+    before = day;
+  }
   const parts = Object.entries(tally).map(([kind, n]) => `${n} ${tallyWords[kind as StepVerdict['kind']]}`);
-  return parts.length === 0 ? 'No step was to be taken.' : `${parts.join(', ')}.`;
+  const due = found > 0 ? [`${found} came due`] : [];
+  return parts.length + due.length === 0 ? 'No step was to be taken.' : `${[...due, ...parts].join(', ')}.`;
 }
 
 const detailOf = ({ verdict, step, standing, ruleCode }: Due): string => {

@@ -53,8 +53,8 @@ export const sweepActs = {
         const subject = { kind: 'setting', id: null, name: 'clock' };
         uow.enter({ act: 'moved the demo clock', subject, before: { today: person.today }, after: { today: body.to } });
       });
-      const { newlyDue } = await sweep(services, { ...person, today: body.to });
-      return { today: body.to, newlyDue };
+      const { newlyDue, jobId } = await sweep(services, { ...person, today: body.to });
+      return { today: body.to, newlyDue, jobId };
     },
   }),
 };

@@ -119,7 +119,7 @@ async function followJob(services: Services, context: HttpContext): Promise<Resp
   });
 }
 
-/** What is answered as bytes or as a stream, and so stands beside the endpoints of the contract. Nothing here changes anything. */
+/** What is answered as bytes or as a stream, and so stands beside the endpoints of the contract. Nothing here changes anything but when a content was last used. */
 export function fileRoutes(app: HttpApp, services: Services): void {
   const shown = (path: string, named: (context: HttpContext) => Promise<{ person: SignedIn; leaving: Leaving }>): void => {
     app.get(`${path}/pages/:no`, async (context) => {

@@ -5,13 +5,14 @@ import { type PlaceRow, childrenOf } from './placeStore.js';
 export async function writePlace(
   db: Db,
   id: string,
-  p: { code: string; title: string; note: string; notHere: string; message: string },
+  p: { code: string; title: string; note: string; notHere: string; message: string; openedOn?: string | undefined },
 ): Promise<number> {
   const found = await row<{ revision: number }>(
     db,
     'place.write',
-    `update place set code = $2, title = $3, note = $4, not_here = $5, message = $6, revision = revision + 1 where id = $1 returning revision`,
-    [id, p.code, p.title, p.note, p.notHere, p.message],
+    `update place set code = $2, title = $3, note = $4, not_here = $5, message = $6, opened_on = coalesce($7::date, opened_on), revision = revision + 1
+     where id = $1 returning revision`,
+    [id, p.code, p.title, p.note, p.notHere, p.message, p.openedOn ?? null],
   );
   return found!.revision;
 }

@@ -17,6 +17,13 @@ const refusal = (code: string, sentence: string | null) => (sentence === null ? 
 
 const kindsMade = ['function', 'activity', 'series', 'folder'] as const;
 
+/** Throws 422 for a day of opening that is ahead, or after the closing. */
+function requireOpening(on: string | undefined, today: string, closedOn: string | null): void {
+  if (on === undefined) return;
+  if (on > today) throw wrongField('/openedOn', 'A place is opened today or earlier, not ahead of time.');
+  if (closedOn !== null && on > closedOn) throw wrongField('/openedOn', `It was closed on ${closedOn}.`);
+}
+
 export const placeActs = {
   /** Folders are everyday work of those who file; the plan itself is the keepers'. */
   makePlace: act(plan.makePlace, {
@@ -39,6 +46,7 @@ export const placeActs = {
         throw wrongField('/kind', `Nothing of this kind, ${withArticle(body.kind)}, can be inside ${withArticle(parent.kind)}.`);
       const shut = await shutAround(uow, parent);
       if (shut) throw new Problem(409, 'folder-closed', shut);
+      requireOpening(body.openedOn, person.today, null);
       const siblings = await placeStore.childrenOf(uow, parent.id);
       const code = await freeCode(uow, body.code, body.kind, parent.id);
       if (!codePattern.test(code)) throw wrongField('/code', `${code} is no code: 40 letters at most.`);
@@ -50,14 +58,14 @@ export const placeActs = {
         ancestors: [...parent.ancestors, id],
         position: siblings.length,
         accessSetId: parent.access_set_id,
-        openedOn: person.today,
+        openedOn: body.openedOn ?? person.today,
       });
       return {
         answer: { id },
         entry: {
           act: `made ${withArticle(body.kind)}`,
           subject: { kind: 'place', id, name: `${code} ${body.title}` },
-          after: { parent: parent.code, note: body.note },
+          after: { parent: parent.code, note: body.note, ...(body.openedOn ? { openedOn: body.openedOn } : {}) },
         },
       };
     },
@@ -69,6 +77,7 @@ export const placeActs = {
     repeat: 'refused',
     async write(uow, { on: { place }, body, person }) {
       requireRevision(place, body.revision);
+      requireOpening(body.openedOn, person.today, place.closed_on);
       if (place.code !== body.code) {
         if (place.parent_id === null) throw wrongField('/code', 'The repository keeps its code.');
         if (await codeStore.codeTaken(uow, body.code, place.kind, place.parent_id)) {
@@ -78,7 +87,14 @@ export const placeActs = {
         await codeStore.dropFormerCode(uow, place.id, body.code);
       }
       const { revision: _revision, ...after } = body;
-      const before = { code: place.code, title: place.title, note: place.note, notHere: place.not_here, message: place.message };
+      const before = {
+        code: place.code,
+        title: place.title,
+        note: place.note,
+        notHere: place.not_here,
+        message: place.message,
+        ...(body.openedOn ? { openedOn: place.opened_on } : {}),
+      };
       return {
         answer: { revision: await moveStore.writePlace(uow, place.id, body) },
         entry: { act: place.code === body.code ? 'changed a place' : 'renumbered a place', before, after },
@@ -170,7 +186,11 @@ export const placeActs = {
     job: { kind: 'recompute', beyond: 2000 },
     async write(uow, { on: { folder }, body: { on }, person, services }) {
       if (folder.kind !== 'folder') throw new Problem(409, 'not-a-folder', 'Only folders are closed; series stay open.');
-      if (on < folder.opened_on) throw wrongField('/on', `The folder was opened on ${folder.opened_on}.`);
+      if (on < folder.opened_on)
+        throw wrongField(
+          '/on',
+          `The folder was opened on ${folder.opened_on}. If that was earlier, describe the folder first and say when.`,
+        );
       if (on > person.today) throw wrongField('/on', 'A folder is closed today or earlier, not ahead of time.');
       if (folder.closed_on !== null) throw new Problem(409, 'folder-closed', `It was closed on ${folder.closed_on}.`);
       await placeStore.closePlace(uow, folder.id, on);

@@ -1,4 +1,5 @@
-import { notFound, requireRight, withUnitOfWork, type Act, type SignedIn } from '../kernel/index.js';
+import { notFound, programActor, requireRight, withUnitOfWork, type Act, type SignedIn } from '../kernel/index.js';
+import { recompute } from '../schedule/index.js';
 import { recordKind } from './kinds.js';
 import type { Services } from './services.js';
 import * as store from './store.js';
@@ -46,14 +47,30 @@ export async function leave<T>(
 ): Promise<T> {
   const given = await give();
   const sha256 = content.sha256.toString('hex');
+  let used = false;
   await withUnitOfWork(
     services.pool,
     person,
     async (uow) => {
       const said = { by: person.id, act, subject: subject.id, sha256, at: uow.at, minutes: oneActMinutes };
       if (!goesOn || !(await store.saidLately(uow, said))) uow.enter({ act, subject, after: { ...about, sha256 } });
+      if (subject.kind === 'record') used = await store.noteUse(uow, subject.id!, person.today);
     },
     'none',
   );
+  if (used) void dateByUse(services, person, subject.id!);
   return given;
+}
+
+/** Dates a record anew whose clock starts with its last use. Nobody waits for it: before it is disposed of, it is judged again anyway. */
+async function dateByUse(services: Services, { today }: Pick<SignedIn, 'today'>, id: string): Promise<void> {
+  try {
+    const book = await services.rules.current(services.pool);
+    const byUse = Object.values(book.data.versions)
+      .flat()
+      .some(({ trigger }) => trigger.kind === 'recordDate' && trigger.date === 'lastUsed');
+    if (byUse) await withUnitOfWork(services.pool, programActor('clock', today), (uow) => recompute(uow, [id], book, today));
+  } catch (error) {
+    services.log.warn({ err: error, recordId: id }, 'a record could not be dated anew after it was used');
+  }
 }

@@ -283,6 +283,7 @@ export async function addVersion(
   );
 }
 
+/** A record with a newer version: what it was is superseded that day. */
 export async function setNewestVersion(
   db: Db,
   recordId: string,
@@ -291,9 +292,20 @@ export async function setNewestVersion(
   await run(
     db,
     'record.newestVersion',
-    'update record set version_no = $2, size = $3, media_type = $4, modified_on = $5, revision = revision + 1 where id = $1',
+    'update record set version_no = $2, size = $3, media_type = $4, modified_on = $5, superseded_on = $5, revision = revision + 1 where id = $1',
     [recordId, v.no, v.size, v.mediaType, v.modifiedOn],
   );
+}
+
+/** Notes the last day on which the content of a record was used; false when that was known. No criteria ask for it, so holds need not wait. */
+export async function noteUse(db: Db, recordId: string, on: string): Promise<boolean> {
+  const touched = await run(
+    db,
+    'record.noteUse',
+    `update record set last_used_on = $2 where id = $1 and state <> 'disposed' and coalesce(last_used_on, '-infinity') < $2::date`,
+    [recordId, on],
+  );
+  return touched > 0;
 }
 
 export interface NewRecord {

@@ -9,7 +9,7 @@ export { jobFor } from './jobs.js';
 export { levelActs } from './levelActs.js';
 export { override } from './overrideAct.js';
 export { scheduleReads } from './reads.js';
-export { recomputeRules, recomputeWithin, runRecompute } from './recomputing.js';
+export { countUnder, judgeAnew, recomputeUnder, recomputeWithin, runRecompute } from './recomputing.js';
 export { ruleActs } from './ruleActs.js';
 export { loadRuleBook, ruleBooks } from './ruleBook.js';
 export type { Services } from './services.js';

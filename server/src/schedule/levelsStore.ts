@@ -167,14 +167,13 @@ export async function usesOfJurisdiction(db: Db, name: string): Promise<string> 
        (select count(*) from jurisdiction where part_of = $1)::int as parts`,
     [name],
   );
+  const counted = (n: number, one: string, many: string): string[] => (n === 0 ? [] : [n === 1 ? `one ${one}` : `${n} ${many}`]);
   return [
-    found!.rules > 0 ? `${found!.rules} rules` : '',
-    found!.places > 0 ? `${found!.places} places` : '',
-    found!.records ? 'records' : '',
-    found!.parts > 0 ? `${found!.parts} jurisdictions that are part of it` : '',
-  ]
-    .filter(Boolean)
-    .join(', ');
+    ...counted(found!.rules, 'rule', 'rules'),
+    ...counted(found!.places, 'place', 'places'),
+    ...(found!.records ? ['records'] : []),
+    ...counted(found!.parts, 'jurisdiction that is part of it', 'jurisdictions that are part of it'),
+  ].join(', ');
 }
 
 export async function removeJurisdiction(db: Db, name: string): Promise<void> {

@@ -26,13 +26,23 @@ function words(governing: Governing): string {
       const { verdict, rule } = governing.by;
       if (verdict.kind === 'permanent') return `kept for good (${rule.code})`;
       if (verdict.kind === 'waiting') return `waiting (${rule.code})`;
-      return verdict.dueOn === null ? `no last day (${rule.code})` : `${formatCivilDate(verdict.dueOn)} (${rule.code})`;
+      return `${formatCivilDate(verdict.dueOn)} (${rule.code})`;
     }
   }
 }
 
+/** Why a rule that was set by hand would not count; null when it does. */
+function withoutEffect(after: Governing): string | null {
+  const yielded = after.yielded.find((y) => y.level === 'override');
+  if (!yielded) return null;
+  const { code, jurisdictions } = yielded.rule;
+  return yielded.reason === 'other jurisdiction'
+    ? `Rule ${code} holds in ${jurisdictions.join(', ')} only, and this record is not there.`
+    : `Rule ${code} is not in force for this record.`;
+}
+
 /**
- * Sets a due date, a rule or jurisdictions on records by hand, or takes a date or rule back. Who may move records may keep
+ * Sets a due date, a rule or jurisdictions on records by hand, or takes back all that was. Who may move records may keep
  * them longer; letting go of them sooner than the rules say needs the right to dispose as well. Declared and held records
  * can be overridden: it changes nothing of what they are.
  */
@@ -55,11 +65,12 @@ export const override = act(schedule.override, {
     }
     const stored = input.override && input.override.kind !== 'jurisdictions' ? { ...input.override, ...hand } : null;
     const judged = await judge(uow, locked, book, person.today);
+    const changed = input.override === null ? { override: null, jurisdictions: [] } : places ? { jurisdictions: places } : null;
     const elsewhere =
-      places &&
+      changed &&
       (await judge(
         uow,
-        locked.map((r) => ({ ...r, jurisdictions: places })),
+        locked.map((r) => ({ ...r, ...changed })),
         book,
         person.today,
       ));
@@ -69,7 +80,7 @@ export const override = act(schedule.override, {
     const lines = judged.map(({ governing, weigh }, i): DatesLine => {
       const r = locked[i]!;
       const after = elsewhere ? elsewhere[i]!.governing : weigh(wanted);
-      const rules = elsewhere ? governing : weigh(null);
+      const rules = places ? governing : weigh(null);
       const shorter = shortens(after, rules) || (wanted === null && shortens(after, governing));
       const line = { id: r.id, name: `${r.number} ${r.title}`, before: words(governing), after: words(after), shortens: shorter };
       if (r.state === 'disposed') return { ...line, outcome: 'refused', why: 'It was disposed of.' };
@@ -78,7 +89,10 @@ export const override = act(schedule.override, {
       }
       if (places && [...places].sort().join() === [...r.jurisdictions].sort().join())
         return { ...line, outcome: 'skipped', why: 'It is in these already.' };
-      if (!places && wanted === null && r.override === null) return { ...line, outcome: 'skipped', why: 'It has no override.' };
+      if (input.override === null && r.override === null && r.jurisdictions.length === 0)
+        return { ...line, outcome: 'skipped', why: 'Nothing is set on it by hand.' };
+      const vain = wanted?.kind === 'rule' ? withoutEffect(after) : null;
+      if (vain !== null) return { ...line, outcome: 'refused', why: `${vain} It would change nothing.` };
       done.push(r.id);
       if (input.dryRun) {
         const record = { series: r.series_id, bytes: r.size, held: r.hold_count > 0, inBatch: r.docket === 'batch', id: () => r.id };
@@ -87,7 +101,7 @@ export const override = act(schedule.override, {
       entries.push({
         act: places ? 'set jurisdictions' : wanted ? 'set by hand' : 'let the rules decide',
         subject: clockKind.subject(r),
-        before: places ? r.jurisdictions : r.override,
+        before: places ? r.jurisdictions : input.override === null ? { override: r.override, jurisdictions: r.jurisdictions } : r.override,
         after: places ?? stored,
         note: input.reason,
       });
@@ -98,8 +112,8 @@ export const override = act(schedule.override, {
       const series = await clockStore.chainPlaces(uow, [...new Set(locked.map((r) => r.series_id))]);
       return { answer: { results, effect: done.length > 0 ? await withNames(uow, tally.result(), series) : null }, entry: null };
     }
-    if (places) await clockStore.writeJurisdictions(uow, done, places);
-    else await clockStore.writeOverride(uow, done, stored);
+    if (places || input.override === null) await clockStore.writeJurisdictions(uow, done, places ?? []);
+    if (!places) await clockStore.writeOverride(uow, done, stored);
     await recompute(uow, done, book, person.today);
     return { answer: { results, effect: null }, entry: done.length === 0 ? null : entries };
   },

@@ -1,6 +1,6 @@
 import type { Criteria } from '@key-cellar/core/criteria';
 import { boundCriteria } from '../criteria/index.js';
-import { type Db, dynamicRows, row, rows } from '../kernel/index.js';
+import { type Db, dynamicRows, row, rows, run } from '../kernel/index.js';
 import { type CaseRow, clockColumns } from './clockStore.js';
 
 /** Which records a change may touch: any of what is named. */
@@ -89,6 +89,11 @@ async function count(db: Db, reach: Reach, which: (bind: (value: unknown) => str
     values,
   );
   return found[0]!.n;
+}
+
+/** Whether everything is to be judged anew; asked once, it is not any more. */
+export async function takeJudgeAnew(db: Db): Promise<boolean> {
+  return (await run(db, 'recompute.judgeAnew', `update setting set value = 'false' where name = 'judgeAnew' and value = 'true'`)) > 0;
 }
 
 /** Where rules are set, as a reach. */

@@ -1,7 +1,8 @@
-import { addJob, withUnitOfWork, type Actor, type JobContext, type PersonAccess, type UnitOfWork } from '../kernel/index.js';
+import { addJob, withUnitOfWork, type Actor, type Db, type JobContext, type PersonAccess, type UnitOfWork } from '../kernel/index.js';
 import { recompute } from './evaluation.js';
 import { loadRuleBook } from './ruleBook.js';
 import type { Services } from './services.js';
+import * as effectStore from './effectStore.js';
 import * as reachStore from './reachStore.js';
 
 /** Up to this many records are recomputed in the transaction that touches them; more become a job. */
@@ -43,27 +44,70 @@ export async function recomputeTelling(
   return reachStore.countKnownWithin(uow, reach, access.sets('discover'));
 }
 
+/** Judges everything anew once, where an upgrade says that the schedule is understood otherwise than before. */
+export async function judgeAnew(services: Services, actor: Actor): Promise<void> {
+  await withUnitOfWork(services.pool, actor, async (uow) => {
+    if (!(await reachStore.takeJudgeAnew(uow))) return;
+    await recomputeAsJob(services, uow, { placeIds: [await effectStore.rootPlace(uow)] }, 'all records');
+    uow.enter({ act: 'asked for a recompute', subject: { kind: 'schedule', id: null, name: 'schedule' }, note: 'after an upgrade' });
+  });
+}
+
 /** The job behind a large recompute: one transaction for each step, a cursor that survives a crash. */
 export async function runRecompute(services: Services, job: JobContext, actor: Actor): Promise<string> {
   const { reach, dryRun = false } = job.data as { reach: reachStore.Reach; dryRun?: boolean };
-  let changed = 0;
-  let looked = 0;
-  for (let cursor = job.cursor; ;) {
+  const { changed, looked } = await recomputeReach(services, actor, reach, { ...job, dryRun });
+  return `${changed} of ${looked} records ${dryRun ? 'would get' : 'got'} another date, rule or next step.`;
+}
+
+/** Recomputes, within a longer job, all that rules may govern; nothing is lost when it begins anew. */
+export async function recomputeUnder(
+  services: Services,
+  actor: Actor,
+  rule: { readonly id: string; readonly code: string },
+  advance: (uow: UnitOfWork, by: number) => Promise<void>,
+): Promise<void> {
+  const reach = await reachStore.reachOfRules(services.pool, [rule.id]);
+  await recomputeReach(services, actor, reach, { subject: rule.code, cursor: null, dryRun: false, advance });
+}
+
+/** How many records are under a rule, or may come to be. */
+export async function countUnder(db: Db, ruleId: string): Promise<number> {
+  return reachStore.countWithin(db, await reachStore.reachOfRules(db, [ruleId]));
+}
+
+async function recomputeReach(
+  services: Services,
+  actor: Actor,
+  reach: reachStore.Reach,
+  {
+    subject,
+    cursor: begin,
+    dryRun,
+    advance,
+  }: {
+    readonly subject: string;
+    readonly cursor: string | null;
+    readonly dryRun: boolean;
+    advance(uow: UnitOfWork, by: number, cursor: string): Promise<void>;
+  },
+): Promise<{ changed: number; looked: number }> {
+  const sum = { changed: 0, looked: 0 };
+  for (let cursor = begin; ;) {
     const ids = await reachStore.idsWithin(services.pool, reach, cursor, perStep);
-    if (ids.length === 0) break;
-    changed += await withUnitOfWork(services.pool, actor, async (uow) => {
+    if (ids.length === 0) return sum;
+    sum.changed += await withUnitOfWork(services.pool, actor, async (uow) => {
       const n = await recompute(uow, ids, await services.rules.current(uow), actor.today, dryRun);
-      await job.advance(uow, ids.length, ids.at(-1)!);
+      await advance(uow, ids.length, ids.at(-1)!);
       if (dryRun) return n;
       uow.enter({
         act: 'recomputed due dates',
-        subject: { kind: 'rule', id: null, name: job.subject },
+        subject: { kind: 'rule', id: null, name: subject },
         after: { looked: ids.length, changed: n, upTo: ids.at(-1) },
       });
       return n;
     });
-    looked += ids.length;
+    sum.looked += ids.length;
     cursor = ids.at(-1)!;
   }
-  return `${changed} of ${looked} records ${dryRun ? 'would get' : 'got'} another date, rule or next step.`;
 }

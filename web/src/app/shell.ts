@@ -128,9 +128,10 @@ export class Shell {
     this.clockBusy.set(true);
     this.clockProblem.set(null);
     this.api.call(identity.moveClock, { body: { to: this.clockTo() } }).subscribe({
-      next: ({ newlyDue }) => {
+      next: ({ newlyDue, jobId }) => {
         this.clockBusy.set(false);
-        this.clockDone.set(newlyDue === 1 ? $localize`One record has come due.` : $localize`${newlyDue}:n: records have come due.`);
+        const due = newlyDue === 1 ? $localize`One record has come due.` : $localize`${newlyDue}:n: records have come due.`;
+        this.clockDone.set(jobId === null ? due : $localize`${due}:due: What the days until then bring is being worked through.`);
         this.session.refresh();
         // Pages read the date when they open: open this one again.
         const url = this.router.url;

@@ -124,7 +124,11 @@ export class DocketPage {
   }
 
   protected swept({ newlyDue, jobId }: { newlyDue: number; jobId: string | null }): void {
-    this.said.set(newlyDue === 0 ? $localize`Nothing more has come due.` : $localize`${newlyDue}:n: records have come due.`);
+    if (newlyDue > 0) this.said.set($localize`${newlyDue}:n: records have come due.`);
+    else
+      this.said.set(
+        jobId === null ? $localize`Nothing more has come due.` : $localize`What the days until now bring is being worked through.`,
+      );
     this.jobId.set(jobId);
     this.refresh();
   }

@@ -35,7 +35,7 @@ const names: Record<PlaceTask, string> = {
 })
 export class PlaceChanges {
   private readonly api = inject(Api);
-  private readonly session = inject(Session);
+  protected readonly session = inject(Session);
   readonly place = input.required<Page>();
   readonly task = model.required<PlaceTask | null>();
   /** Where it is to go, when that was chosen before the sheet opened. */
@@ -51,6 +51,7 @@ export class PlaceChanges {
   protected readonly note = signal('');
   protected readonly notHere = signal('');
   protected readonly message = signal('');
+  protected readonly openedOn = signal('');
   protected readonly reason = signal('');
   protected readonly chosen = signal<string | null>(null);
   protected readonly effect = signal<PlanEffect | null>(null);
@@ -120,6 +121,7 @@ export class PlaceChanges {
         this.note.set(p.note);
         this.notHere.set(p.notHere);
         this.message.set(p.message);
+        this.openedOn.set(p.openedOn);
         this.reason.set('');
         this.effect.set(null);
         this.problem.set(null);
@@ -156,7 +158,14 @@ export class PlaceChanges {
   protected carryOut(): void {
     const { id, revision } = this.place();
     const params = { id };
-    const body = { code: this.code(), title: this.title(), note: this.note(), notHere: this.notHere(), message: this.message() };
+    const body = {
+      code: this.code(),
+      title: this.title(),
+      note: this.note(),
+      notHere: this.notHere(),
+      message: this.message(),
+      ...(this.openedOn() ? { openedOn: this.openedOn() } : {}),
+    };
     const calls: Record<PlaceTask, () => Observable<unknown>> = {
       edit: () => this.api.call(plan.editPlace, { params, body: { revision, ...body } }),
       move: () => this.moveOrMerge(false),

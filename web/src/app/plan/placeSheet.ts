@@ -6,6 +6,7 @@ import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Textarea } from 'primeng/textarea';
 import { EMPTY } from 'rxjs';
+import { Session } from '../identity/index';
 import { Choice } from '../kit/choice';
 import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
@@ -57,6 +58,19 @@ const names: Record<PlaceKind, string> = {
           <label for="place-note" i18n>What belongs here, what does not</label>
           <textarea pTextarea id="place-note" name="note" rows="3" [ngModel]="note()" (ngModelChange)="note.set($event)"></textarea>
         </div>
+        <div class="field">
+          <label for="place-opened" i18n>Opened on</label>
+          <input
+            pInputText
+            id="place-opened"
+            name="openedOn"
+            type="date"
+            [max]="session.today()"
+            [ngModel]="openedOn()"
+            (ngModelChange)="openedOn.set($event)"
+          />
+          <span class="hint" i18n>Today, unless it is older than its place here.</span>
+        </div>
         <kc-problem [problem]="problem()" />
         <p-button type="submit" [disabled]="busy() || !parentId() || !kind()" [label]="kind() ? 'Make the ' + names[kind()!] : 'Make it'" />
       </form>
@@ -66,6 +80,7 @@ const names: Record<PlaceKind, string> = {
 })
 export class PlaceSheet {
   private readonly api = inject(Api);
+  protected readonly session = inject(Session);
   readonly open = model.required<boolean>();
   readonly parent = input.required<Pick<PlaceLine, 'id' | 'kind'> | null>();
   readonly made = output<string>();
@@ -77,6 +92,7 @@ export class PlaceSheet {
   protected readonly code = signal('');
   protected readonly title = signal('');
   protected readonly note = signal('');
+  protected readonly openedOn = signal('');
   protected readonly busy = signal(false);
   protected readonly problem = signal<Problem | null>(null);
   protected readonly parents = computed(() =>
@@ -114,7 +130,14 @@ export class PlaceSheet {
     this.problem.set(null);
     this.api
       .call(plan.makePlace, {
-        body: { parentId: this.parentId()!, kind: this.kind()!, code: this.code(), title: this.title(), note: this.note() },
+        body: {
+          parentId: this.parentId()!,
+          kind: this.kind()!,
+          code: this.code(),
+          title: this.title(),
+          note: this.note(),
+          ...(this.openedOn() ? { openedOn: this.openedOn() } : {}),
+        },
       })
       .subscribe({
         next: ({ id }) => {

@@ -113,8 +113,8 @@ describe('jurisdictions', () => {
     const stage = await Stage.show(JurisdictionsPage);
     await stage.answer('/api/jurisdictions', { jurisdictions: all });
     await stage.press('Remove Northshore');
-    await stage.refuse('/api/jurisdictions/drop', 'Northshore is used by 1 rules.');
-    expect(stage.text()).toContain('Northshore is used by 1 rules.');
+    await stage.refuse('/api/jurisdictions/drop', 'Northshore is used by one rule.');
+    expect(stage.text()).toContain('Northshore is used by one rule.');
     await stage.press('Add a jurisdiction');
     await stage.type('#jurisdiction-name', 'Southshore');
     await stage.choose('jurisdiction-part', 'Sound');
