@@ -158,7 +158,11 @@ describe('the demo clock', () => {
     await world.file('editor', { createdOn: '2026-01-10' });
     const keeper = world.as('keeper');
     expect(await statusOf(keeper.call(identity.moveClock, { body: { to: '2026-09-01' } }))).toBe(422);
-    expect(await keeper.call(identity.moveClock, { body: { to: '2027-01-10' } })).toEqual({ today: '2027-01-10', newlyDue: 1, jobId: null });
+    expect(await keeper.call(identity.moveClock, { body: { to: '2027-01-10' } })).toEqual({
+      today: '2027-01-10',
+      newlyDue: 1,
+      jobId: null,
+    });
     expect((await world.as('reader').call(identity.me)).today).toBe('2027-01-10');
     await world.pool.query(`update setting set value = '{"demo": false, "offsetDays": 0}' where name = 'clock'`);
     expect(await statusOf(keeper.call(identity.moveClock, { body: { to: '2099-01-01' } }))).toBeGreaterThanOrEqual(400);
