@@ -552,6 +552,17 @@ begin
   return new;
 end $$;
 
+CREATE FUNCTION public.guard_withdrawal() RETURNS trigger
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+begin
+  if exists (select from rule_version where id = new.version_id and in_force_from <= repository_date(repository_now())) then
+    raise exception 'A version that is in force is not withdrawn' using errcode = 'KC001';
+  end if;
+  return new;
+end $$;
+
 CREATE FUNCTION public.mend_chunk(p_content uuid, p_seq integer, p_bytes bytea) RETURNS void
     LANGUAGE plpgsql SECURITY DEFINER
     SET search_path TO 'public'
@@ -1444,6 +1455,13 @@ CREATE TABLE public.rule_version (
     CONSTRAINT rule_version_takes_over_check CHECK ((takes_over = ANY (ARRAY['all'::text, 'laterClocks'::text])))
 );
 
+CREATE TABLE public.rule_withdrawal (
+    version_id uuid NOT NULL,
+    withdrawn_by uuid NOT NULL,
+    withdrawn_at timestamp with time zone NOT NULL,
+    reason text NOT NULL
+);
+
 CREATE TABLE public.schema_fingerprint (
     sha256 text NOT NULL
 );
@@ -1755,6 +1773,9 @@ ALTER TABLE ONLY public.rule_version
 
 ALTER TABLE ONLY public.rule_version
     ADD CONSTRAINT rule_version_rule_id_version_key UNIQUE (rule_id, version);
+
+ALTER TABLE ONLY public.rule_withdrawal
+    ADD CONSTRAINT rule_withdrawal_pkey PRIMARY KEY (version_id);
 
 ALTER TABLE ONLY public.seal_state
     ADD CONSTRAINT seal_state_pkey PRIMARY KEY (one);
@@ -2082,6 +2103,14 @@ CREATE TRIGGER rule_version_fixed BEFORE DELETE OR UPDATE ON public.rule_version
 
 CREATE TRIGGER rule_version_kept BEFORE TRUNCATE ON public.rule_version FOR EACH STATEMENT EXECUTE FUNCTION public.refuse_change('a published rule version never changes');
 
+CREATE TRIGGER rule_withdrawal_epoch AFTER INSERT ON public.rule_withdrawal FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('schedule');
+
+CREATE TRIGGER rule_withdrawal_fixed BEFORE DELETE OR UPDATE ON public.rule_withdrawal FOR EACH ROW EXECUTE FUNCTION public.refuse_change('a version that was withdrawn stays so');
+
+CREATE TRIGGER rule_withdrawal_guard BEFORE INSERT ON public.rule_withdrawal FOR EACH ROW EXECUTE FUNCTION public.guard_withdrawal();
+
+CREATE TRIGGER rule_withdrawal_kept BEFORE TRUNCATE ON public.rule_withdrawal FOR EACH STATEMENT EXECUTE FUNCTION public.refuse_change('a version that was withdrawn stays so');
+
 CREATE TRIGGER seal_state_guard BEFORE UPDATE ON public.seal_state FOR EACH ROW EXECUTE FUNCTION public.guard_seal_state();
 
 CREATE TRIGGER signing_key_fixed BEFORE DELETE OR UPDATE ON public.signing_key FOR EACH ROW EXECUTE FUNCTION public.refuse_change('a key that signed stays known');
@@ -2301,6 +2330,12 @@ ALTER TABLE ONLY public.rule_version
 ALTER TABLE ONLY public.rule_version
     ADD CONSTRAINT rule_version_rule_id_fkey FOREIGN KEY (rule_id) REFERENCES public.rule(id);
 
+ALTER TABLE ONLY public.rule_withdrawal
+    ADD CONSTRAINT rule_withdrawal_version_id_fkey FOREIGN KEY (version_id) REFERENCES public.rule_version(id);
+
+ALTER TABLE ONLY public.rule_withdrawal
+    ADD CONSTRAINT rule_withdrawal_withdrawn_by_fkey FOREIGN KEY (withdrawn_by) REFERENCES public.principal(id);
+
 ALTER TABLE ONLY public.session
     ADD CONSTRAINT session_principal_id_fkey FOREIGN KEY (principal_id) REFERENCES public.principal(id);
 
@@ -2412,6 +2447,8 @@ REVOKE ALL ON FUNCTION public.guard_transfer() FROM PUBLIC;
 REVOKE ALL ON FUNCTION public.guard_tree_head() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.guard_version() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.guard_withdrawal() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.mend_chunk(p_content uuid, p_seq integer, p_bytes bytea) FROM PUBLIC;
 GRANT ALL ON FUNCTION public.mend_chunk(p_content uuid, p_seq integer, p_bytes bytea) TO cellar_app;
@@ -2717,6 +2754,8 @@ GRANT SELECT,INSERT,UPDATE ON TABLE public.rule TO cellar_app;
 GRANT SELECT ON TABLE public.rule_use TO cellar_app;
 
 GRANT SELECT,INSERT ON TABLE public.rule_version TO cellar_app;
+
+GRANT SELECT,INSERT ON TABLE public.rule_withdrawal TO cellar_app;
 
 GRANT SELECT ON TABLE public.schema_fingerprint TO cellar_app;
 

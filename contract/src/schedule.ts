@@ -281,6 +281,8 @@ const rulePage = z.object({
       takesOver: z.enum(['all', 'laterClocks']),
       publishedBy: z.string(),
       publishedAt: z.string(),
+      /** It was announced, and does not come into force any more. */
+      withdrawn: z.object({ by: z.string(), at: z.string(), reason: z.string() }).nullable(),
     }),
   ),
   setOn: z.array(setOn),
@@ -316,6 +318,10 @@ export const schedule = {
     params: idParam,
     body: z.object({ revision, inForceFrom: dateText, takesOver: z.enum(['all', 'laterClocks']) }),
     response: z.object({ version: z.number().int(), jobId: id }),
+  }),
+  withdrawVersion: post('/rules/{id}/versions/{version}/withdraw', 'Withdraw a version that is announced and not in force yet', {
+    params: idParam.extend({ version: z.coerce.number().int().positive() }),
+    body: z.object({ reason }),
   }),
   pairs: get('/schedule/pairs', 'Rules for a record type in a series', {
     response: z.object({ pairs: z.array(pairLine.extend({ rule: ruleRef })) }),

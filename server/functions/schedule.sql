@@ -39,6 +39,22 @@ create or replace trigger rule_version_kept before truncate on rule_version
   for each statement execute function refuse_change('a published rule version never changes');
 create or replace trigger rule_version_epoch after insert on rule_version
   for each statement execute function bump_epoch('schedule');
+-- What has come into force has dated records, and what was withdrawn is not taken back: another version is published.
+create or replace function guard_withdrawal() returns trigger language plpgsql security definer set search_path = public as $$
+begin
+  if exists (select from rule_version where id = new.version_id and in_force_from <= repository_date(repository_now())) then
+    raise exception 'A version that is in force is not withdrawn' using errcode = 'KC001';
+  end if;
+  return new;
+end $$;
+
+create or replace trigger rule_withdrawal_guard before insert on rule_withdrawal for each row execute function guard_withdrawal();
+create or replace trigger rule_withdrawal_fixed before update or delete on rule_withdrawal
+  for each row execute function refuse_change('a version that was withdrawn stays so');
+create or replace trigger rule_withdrawal_kept before truncate on rule_withdrawal
+  for each statement execute function refuse_change('a version that was withdrawn stays so');
+create or replace trigger rule_withdrawal_epoch after insert on rule_withdrawal
+  for each statement execute function bump_epoch('schedule');
 create or replace trigger place_rule_epoch after insert or delete on place_rule
   for each statement execute function bump_epoch('schedule');
 create or replace trigger record_rule_use_inserted after insert on record

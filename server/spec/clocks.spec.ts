@@ -1,6 +1,6 @@
 import { type EffectPage, type OverrideInput, plan, receiving, records, schedule, setup, steps } from '@key-cellar/contract';
 import { startServer, sweep } from '../src/index.js';
-import { configFor, copyOf, dropDatabase } from './support/database.js';
+import { asApplication, configFor, copyOf, dropDatabase } from './support/database.js';
 import { eventually } from './support/eventually.js';
 import { setClock, makeWorld, ruleDefinition, statusOf, today, type Refused, type World } from './support/world.js';
 
@@ -41,6 +41,35 @@ describe('clocks', () => {
     await world.setToday('2027-01-01');
     await sweep();
     expect([(await dossier(record.id)).dueOn, (await dossier(record.id)).why.governing?.version]).toEqual(['2028-01-01', 2]);
+  });
+
+  it('a version that is announced can be withdrawn, and one in force cannot', async () => {
+    const id = await world.rule('R-A', world.ids.A01);
+    const record = await world.file('editor', { createdOn: '2026-01-01' });
+    await publish(id, 'P2Y', '2027-01-01');
+    const withdraw = (version: number) =>
+      keeper().call(schedule.withdrawVersion, { params: { id, version }, body: { reason: 'The ministry took it back.' } });
+    expect(await Promise.all([1, 9].map((version) => statusOf(withdraw(version))))).toEqual([409, 404]);
+    await withdraw(2);
+    expect(await statusOf(withdraw(2))).toBe(409);
+    const { versions } = await keeper().call(schedule.rule, { params: { id } });
+    expect(versions.map((v) => [v.version, v.withdrawn && [v.withdrawn.by, v.withdrawn.reason]])).toEqual([
+      [2, ['Person keeper', 'The ministry took it back.']],
+      [1, null],
+    ]);
+    // Numbers are not given twice.
+    await publish(id, 'P3Y', '2028-01-01');
+    await world.setToday('2027-06-01');
+    await sweep();
+    expect((await dossier(record.id)).why.governing?.version).toBe(1);
+    await world.setToday('2028-01-01');
+    await sweep();
+    expect((await dossier(record.id)).why.governing?.version).toBe(3);
+    const { rows } = await world.pool.query<{ id: string }>('select id from rule_version where version = 3');
+    const guarded = asApplication(world.database, (client) =>
+      client.query(`insert into rule_withdrawal values ($1, $2, now(), 'x')`, [rows[0]!.id, world.ids.keeper]),
+    );
+    await expectAsync(guarded).toBeRejectedWith(jasmine.objectContaining({ code: 'KC001' }));
   });
 
   it('a version published last, and in force from an earlier day, beats none from a later one', async () => {

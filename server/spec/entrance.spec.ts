@@ -1,3 +1,4 @@
+import { Validator } from '@seriousme/openapi-schema-validator';
 import { cp, mkdtemp, readdir, readFile, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -6,6 +7,14 @@ import { migrate, MigrationRefused } from '../src/kernel/index.js';
 import { startServer } from '../src/index.js';
 import { asOwner, configFor, dropDatabase, freshDatabase, freshName } from './support/database.js';
 import { Client, makeWorld, password, statusOf, type World } from './support/world.js';
+
+/** What a reference within a document points at (RFC 6901). */
+const lookedUp = (document: object, reference: string): unknown =>
+  reference
+    .replace('#/', '')
+    .split('/')
+    .map((part) => part.replaceAll('~1', '/').replaceAll('~0', '~'))
+    .reduce<unknown>((at, part) => (at as Record<string, unknown> | undefined)?.[part], document);
 
 describe('the entrance', () => {
   let world: World;
@@ -85,6 +94,16 @@ describe('the entrance', () => {
       paths: Record<string, unknown>;
     };
     expect(document.openapi).toBe('3.1.0');
+    const { valid, errors } = await new Validator().validate(structuredClone(document));
+    expect(errors).toBeUndefined();
+    expect(valid).toBeTrue();
+    const names = new Set<string>();
+    JSON.stringify(document, (key, value: unknown) => {
+      if (key === '$ref') names.add(String(value));
+      return value;
+    });
+    expect(names.size).toBeGreaterThan(0);
+    for (const name of names) expect(lookedUp(document, name)).withContext(name).toBeInstanceOf(Object);
     expect(Object.keys(document.paths)).toContain('/batches/{id}/execute');
     expect(await (await world.as('keeper').fetch('/api')).text()).toContain('/api/records');
   });

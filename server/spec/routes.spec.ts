@@ -215,6 +215,12 @@ describe('every route that changes something', () => {
       await keeper.call(contract.schedule.saveDraft, { params, body: { revision: 2, definition: ruleDefinition() } });
       await keeper.call(contract.schedule.dropDraft, { params, body: { revision: 3 } });
     },
+    'schedule.withdrawVersion': async () => {
+      const params = { id: await scene.rule() };
+      const keeper = world.as('keeper');
+      await keeper.call(contract.schedule.publish, { params, body: { revision: 1, inForceFrom: '2099-01-01', takesOver: 'all' } });
+      await keeper.call(contract.schedule.withdrawVersion, { params: { ...params, version: 1 }, body: { reason: 'A typo in it.' } });
+    },
     'schedule.publish': async () =>
       world.as('keeper').call(contract.schedule.publish, {
         params: { id: await scene.rule() },

@@ -57,7 +57,7 @@ export type Governing =
   | { readonly kind: 'unscheduled'; readonly yielded: readonly Yielded[] };
 
 /** Versions in the order in which they are asked: those in force from a later day first; of two from one day, the one published later. */
-export function byForce(versions: readonly RuleVersion[]): RuleVersion[] {
+export function byForce<V extends Pick<RuleVersion, 'inForceFrom' | 'version'>>(versions: readonly V[]): V[] {
   return [...versions].sort((a, b) => (a.inForceFrom === b.inForceFrom ? b.version - a.version : a.inForceFrom < b.inForceFrom ? 1 : -1));
 }
 

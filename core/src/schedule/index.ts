@@ -54,6 +54,7 @@ export {
 } from './evaluate.js';
 export { nextStep, overtakenOn, stepHistories, stepOutcomes, type StepAct, type StepHistory, type StepOutcome } from './stepHistory.js';
 export {
+  byForce,
   governingRule,
   keepsLonger,
   ruleLevels,

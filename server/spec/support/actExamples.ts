@@ -36,6 +36,7 @@ export const examples: Record<string, (t: Things, c: Common, world: ActWorld) =>
   'schedule.saveDraft': (_, c) => ({ params: { id: c.rule }, body: { revision: 3, definition: ruleDefinition() } }),
   'schedule.dropDraft': (_, c) => ({ params: { id: c.rule }, body: { revision: 3 } }),
   'schedule.publish': (_, c) => ({ params: { id: c.rule }, body: { revision: 3, inForceFrom: today, takesOver: 'all' } }),
+  'schedule.withdrawVersion': (_, c) => ({ params: { id: c.announced, version: '1' }, body: { reason: 'A typo in it.' } }),
   'schedule.setPair': (t, c) => ({ body: { recordType: 'note', seriesId: t.series, ruleId: c.rule } }),
   'schedule.unsetPair': (t, c) => ({ body: { recordType: 'note', seriesId: t.series, ruleId: c.rule } }),
   'schedule.addCriteriaRule': (_, c) => ({ body: { ruleId: c.rule, criteria: { op: 'fact', fact: 'topic', value: 'other' } } }),

@@ -70,6 +70,8 @@ export interface Things {
 /** What belongs to no place. */
 export interface Common {
   readonly rule: string;
+  /** A rule with a version that is to come into force. */
+  readonly announced: string;
   readonly byCriteria: string;
   readonly jurisdiction: string;
   readonly numbering: string;
@@ -190,6 +192,8 @@ export async function makeActWorld(): Promise<ActWorld> {
   const rule = (await does(ruleActs.makeRule, { body: { code: 'R-ACT', definition: ruleDefinition() } })).id;
   await does(ruleActs.publish, { params: { id: rule }, body: { revision: 1, inForceFrom: '2000-01-01', takesOver: 'all' } });
   await does(ruleActs.saveDraft, { params: { id: rule }, body: { revision: 2, definition: ruleDefinition({ title: 'Other' }) } });
+  const announced = (await does(ruleActs.makeRule, { body: { code: 'R-LATER', definition: ruleDefinition() } })).id;
+  await does(ruleActs.publish, { params: { id: announced }, body: { revision: 1, inForceFrom: '2099-01-01', takesOver: 'all' } });
   const asking = (
     await does(ruleActs.makeRule, {
       body: {
@@ -345,6 +349,7 @@ export async function makeActWorld(): Promise<ActWorld> {
   ]);
   const common: Common = {
     rule,
+    announced,
     byCriteria: (
       await does(levelActs.addCriteriaRule, { body: { ruleId: rule, criteria: { op: 'fact', fact: 'topic', value: 'none' }, note: '' } })
     ).id,

@@ -154,7 +154,8 @@ const taskColumns = `t.id, t.record_id, t.rule_id, t.step_index, t.kind, t.asked
   r.due_on, r.action, r.hold_count, r.access_set_id, r.deposited_by, r.owner_id,
   coalesce((select array_agg(distinct n.name order by n.name) from step_letter l join message m on m.id = l.message_id join principal n on n.id = m.to_id where l.task_id = t.id), '{}') as asked`;
 const taskTables = `step_task t join record r on r.id = t.record_id join place p on p.id = r.place_id join rule u on u.id = t.rule_id
-  left join lateral (select definition from rule_version w where w.rule_id = t.rule_id order by w.version desc limit 1) v on true
+  left join lateral (select definition from rule_version w where w.rule_id = t.rule_id
+    order by w.id is not distinct from r.rule_version_id desc, w.version desc limit 1) v on true
   left join principal b on b.id = t.answered_by`;
 const letterTo = (person: string): string =>
   `exists (select from step_letter l join message m on m.id = l.message_id where l.task_id = t.id and m.to_id = ${person})`;
@@ -321,7 +322,8 @@ export function versionsInForceWithin(db: Db, after: string, until: string) {
     db,
     'sweep.newInForce',
     `select distinct v.rule_id, r.code from rule_version v join rule r on r.id = v.rule_id
-     where v.in_force_from > $1 and v.in_force_from <= $2 and repository_date(v.published_at) < v.in_force_from`,
+     where v.in_force_from > $1 and v.in_force_from <= $2 and repository_date(v.published_at) < v.in_force_from
+       and not exists (select from rule_withdrawal w where w.version_id = v.id)`,
     [after, until],
   );
 }

@@ -12,15 +12,31 @@ function escapeHtml(text: string): string {
 }
 
 type JsonSchema = { properties?: Record<string, unknown>; required?: string[] } & Record<string, unknown>;
+/** Schemas that others refer to, by their name in the document. */
+type Components = Record<string, unknown>;
 
-/** A schema as JSON Schema 2020-12, the dialect of OpenAPI 3.1. */
-function jsonSchema(schema: z.ZodType, io: 'input' | 'output'): JsonSchema {
-  const { $schema: _dialect, ...rest } = z.toJSONSchema(schema, { io, unrepresentable: 'any' });
-  return rest as JsonSchema;
+const refersTo = '#/$defs/';
+
+/**
+ * A schema as JSON Schema 2020-12, the dialect of OpenAPI 3.1. What it refers to, as what holds itself does, stands among the components: a
+ * reference is looked up in the whole document.
+ */
+function jsonSchema(schema: z.ZodType, io: 'input' | 'output', name: string, components: Components): JsonSchema {
+  const { $schema: _dialect, $defs = {}, ...rest } = z.toJSONSchema(schema, { io, unrepresentable: 'any' });
+  const named = (of: string): string => `${name}.${of}`;
+  const moved = <T>(value: T): T =>
+    JSON.parse(JSON.stringify(value), (key, inner: unknown) => {
+      if (key !== '$ref' || typeof inner !== 'string') return inner;
+      if (!inner.startsWith(refersTo)) throw new Error(`${name} refers to ${inner}, which the document cannot say.`);
+      return `#/components/schemas/${named(inner.slice(refersTo.length))}`;
+    }) as T;
+  for (const [of, definition] of Object.entries($defs)) components[named(of)] = moved(definition);
+  return moved(rest) as JsonSchema;
 }
 
-function parameters(schema: z.ZodType, where: 'path' | 'query'): unknown[] {
-  const { properties = {}, required = [] } = jsonSchema(schema, 'input');
+function parameters(e: Endpoint, where: 'path' | 'query', name: string, components: Components): unknown[] {
+  const schema = where === 'path' ? e.params : e.query;
+  const { properties = {}, required = [] } = jsonSchema(schema, 'input', `${name}.${where}`, components);
   return Object.entries(properties).map(([name, type]) => ({
     name,
     in: where,
@@ -41,15 +57,16 @@ function needsOf({ answer }: Bound): string | undefined {
     .join(' ');
 }
 
-function requestBody(e: Endpoint): object {
+function requestBody(e: Endpoint, name: string, components: Components): object {
   if (e.method === 'get') return {};
   if (e.sends === 'bytes') return { requestBody: { content: { 'application/octet-stream': {} } } };
-  return { requestBody: { content: { 'application/json': { schema: jsonSchema(e.body, 'input') } } } };
+  return { requestBody: { content: { 'application/json': { schema: jsonSchema(e.body, 'input', `${name}.body`, components) } } } };
 }
 
 /** OpenAPI 3.1 of the endpoints that are bound. */
 function openApi(): object {
   const paths: Record<string, Record<string, unknown>> = {};
+  const components: Components = {};
   for (const one of bound()) {
     const e = one.endpoint;
     paths[e.path] = {
@@ -59,10 +76,13 @@ function openApi(): object {
         summary: e.summary,
         description: needsOf(one),
         security: e.who === 'public' ? [] : [{ session: [] }],
-        parameters: [...parameters(e.params, 'path'), ...parameters(e.query, 'query')],
-        ...requestBody(e),
+        parameters: [...parameters(e, 'path', one.name, components), ...parameters(e, 'query', one.name, components)],
+        ...requestBody(e, one.name, components),
         responses: {
-          200: { description: 'Done', content: { 'application/json': { schema: jsonSchema(e.response, 'output') } } },
+          200: {
+            description: 'Done',
+            content: { 'application/json': { schema: jsonSchema(e.response, 'output', `${one.name}.answer`, components) } },
+          },
           default: { description: 'A problem document (RFC 9457)', content: { 'application/problem+json': {} } },
         },
       },
@@ -72,7 +92,7 @@ function openApi(): object {
     openapi: '3.1.0',
     info: { title: 'Key Cellar', version: '0.1.0', description },
     servers: [{ url: '/api' }],
-    components: { securitySchemes: { session: { type: 'apiKey', in: 'cookie', name: 'cellar_session' } } },
+    components: { schemas: components, securitySchemes: { session: { type: 'apiKey', in: 'cookie', name: 'cellar_session' } } },
     paths,
   };
 }

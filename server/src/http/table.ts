@@ -72,7 +72,7 @@ const table: { readonly [A in keyof Areas]: { readonly [K in keyof Areas[A]]: An
   stencils: { ...stencilReads, ...stencilActs },
   schedule: {
     ...scheduleReads,
-    ...pick(ruleActs, ['makeRule', 'saveDraft', 'dropDraft', 'publish', 'importSchedule', 'cancelJob']),
+    ...pick(ruleActs, ['makeRule', 'saveDraft', 'dropDraft', 'publish', 'withdrawVersion', 'importSchedule', 'cancelJob']),
     ...levelActs,
     ...pick(eventActs, ['addRecordEvent', 'withdrawEvent', 'importEvents']),
     override,

@@ -1,6 +1,6 @@
 import type { Finding } from '@key-cellar/contract';
 import { civilDate } from '@key-cellar/core/calendar';
-import { checkSchedule, type ScheduleFinding, type ScheduleUnderCheck } from '@key-cellar/core/schedule';
+import { byForce, checkSchedule, type ScheduleFinding, type ScheduleUnderCheck } from '@key-cellar/core/schedule';
 import { type SignedIn, visibleSql } from '../kernel/index.js';
 import type { Services } from './services.js';
 import * as levels from './levelsStore.js';
@@ -46,7 +46,7 @@ export async function checkOfSchedule(services: Services, person: SignedIn): Pro
   );
   const under: ScheduleUnderCheck = {
     rules: rules.flatMap(({ id }) => {
-      const version = [...book.versionsOf(id)].reverse().find((v) => civilDate(v.inForceFrom) <= today);
+      const version = byForce(book.versionsOf(id)).find((v) => civilDate(v.inForceFrom) <= today);
       return version ? [{ id, version, governs: used.get(id) ?? 0 }] : [];
     }),
     places: places.map((p) => ({ id: p.id, kind: p.kind, code: p.code, path: p.ancestors })),

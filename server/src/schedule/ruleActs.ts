@@ -1,6 +1,6 @@
 import { plan, schedule, steps } from '@key-cellar/contract';
 import { uuidv7 } from 'uuidv7';
-import { actsFor, addJob, atRepository, cancelJob, changedMeanwhile, noRight, one, Problem } from '../kernel/index.js';
+import { actsFor, addJob, atRepository, cancelJob, changedMeanwhile, noRight, notFound, one, Problem } from '../kernel/index.js';
 import { addRule, placeKind, removeRule } from '../plan/index.js';
 import { jobKind, ruleKind } from './kinds.js';
 import { recomputedAtOnce, recomputeRules, recomputeTelling } from './recomputing.js';
@@ -67,7 +67,7 @@ export const ruleActs = {
     async write(uow, { on: { rule }, body, person, services }) {
       requireRevision(rule, body.revision);
       if (!rule.draft) throw new Problem(409, 'no-draft', 'There is no draft to publish. Edit the rule first.');
-      const earlier = (await ruleStore.allVersions(uow)).filter((v) => v.rule_id === rule.id);
+      const earlier = await ruleStore.publishedOf(uow, rule.id);
       const version = (earlier.at(-1)?.version ?? 0) + 1;
       const { inForceFrom, takesOver } = body;
       await ruleStore.addVersion(uow, {
@@ -85,6 +85,22 @@ export const ruleActs = {
         answer: { version, jobId: await recomputeRules(services, uow, [rule.id], rule.code) },
         entry: { before: earlier.at(-1)?.definition ?? null, after: { ...rule.draft, version, inForceFrom, takesOver } },
       };
+    },
+  }),
+
+  /** Withdraws a version that is announced; others count as if it had never been published. */
+  withdrawVersion: act(schedule.withdrawVersion, {
+    name: 'withdrew a rule version',
+    on: { rule: one(ruleKind, ({ params }) => params.id, 'dispose', { who: keepers }) },
+    repeat: 'refused',
+    async write(uow, { on: { rule }, params, body: { reason }, person }) {
+      const found = (await ruleStore.publishedOf(uow, rule.id)).find((v) => v.version === params.version);
+      if (!found) throw notFound('This version');
+      if (found.withdrawn_at !== null) throw new Problem(409, 'withdrawn', 'This version was withdrawn before.');
+      if (found.in_force_from <= person.today)
+        throw new Problem(409, 'in-force', `It is in force since ${found.in_force_from}. Publish another version in its place.`);
+      await ruleStore.withdrawVersion(uow, found.id, reason);
+      return { answer: {}, entry: { before: { version: found.version, inForceFrom: found.in_force_from }, note: reason } };
     },
   }),
 

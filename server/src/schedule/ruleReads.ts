@@ -1,4 +1,5 @@
 import type { RuleDefinition, RuleLine, RulePage } from '@key-cellar/contract';
+import { byForce } from '@key-cellar/core/schedule';
 import { notFound, wrongField, type Db, type SignedIn } from '../kernel/index.js';
 import * as levels from './levels.js';
 import type { Services } from './services.js';
@@ -16,7 +17,8 @@ export async function listRules(services: Services, person: SignedIn): Promise<R
   const count = new Map(counts.map((c) => [c.rule_id, c.n]));
   return rules.map((rule) => {
     const own = versions.filter((v) => v.rule_id === rule.id);
-    const current = own.filter((v) => v.in_force_from <= person.today).at(-1) ?? own.at(-1);
+    const order = byForce(own.map((v) => ({ ...v, inForceFrom: v.in_force_from })));
+    const current = order.find((v) => v.in_force_from <= person.today) ?? order.at(-1);
     return {
       id: rule.id,
       code: rule.code,
@@ -36,7 +38,7 @@ export async function rulePage(services: Services, person: SignedIn, id: string)
   if (!rule) throw notFound('This rule');
   const [lines, versions, pairs, byCriteria] = await Promise.all([
     listRules(services, person),
-    ruleStore.allVersions(pool),
+    ruleStore.publishedOf(pool, id),
     levels.listPairs(services, person),
     levels.listCriteriaRules(services, person),
   ]);
@@ -48,7 +50,6 @@ export async function rulePage(services: Services, person: SignedIn, id: string)
     draft: rule.draft,
     draftSaved: rule.draft && rule.draft_by && rule.draft_at ? { by: rule.draft_by, at: rule.draft_at.toISOString() } : null,
     versions: versions
-      .filter((v) => v.rule_id === id)
       .map((v) => ({
         id: v.id,
         version: v.version,
@@ -57,6 +58,7 @@ export async function rulePage(services: Services, person: SignedIn, id: string)
         takesOver: v.takes_over,
         publishedBy: v.published_by,
         publishedAt: v.published_at.toISOString(),
+        withdrawn: v.withdrawn_at && { by: v.withdrawn_by!, at: v.withdrawn_at.toISOString(), reason: v.reason! },
       }))
       .reverse(),
     setOn: line.setOn,

@@ -14,13 +14,53 @@ export interface VersionRow extends Record<string, unknown> {
   published_at: Date;
 }
 
+const versionColumns = `v.id, v.rule_id, r.code, v.version, v.definition, v.in_force_from, v.takes_over, p.name as published_by, v.published_at`;
+const versionTables = `rule_version v join rule r on r.id = v.rule_id join principal p on p.id = v.published_by`;
+
+/** All published versions but those that were withdrawn before they came into force. */
 export function allVersions(db: Db) {
   return rows<VersionRow>(
     db,
     'rule.versions',
-    `select v.id, v.rule_id, r.code, v.version, v.definition, v.in_force_from, v.takes_over, p.name as published_by, v.published_at
-     from rule_version v join rule r on r.id = v.rule_id join principal p on p.id = v.published_by order by r.code, v.version`,
+    `select ${versionColumns} from ${versionTables}
+     where not exists (select from rule_withdrawal w where w.version_id = v.id) order by r.code, v.version`,
   );
+}
+
+export interface PublishedRow extends VersionRow {
+  withdrawn_by: string | null;
+  withdrawn_at: Date | null;
+  reason: string | null;
+}
+
+/** All versions of a rule that were ever published. */
+export function publishedOf(db: Db, ruleId: string) {
+  return rows<PublishedRow>(
+    db,
+    'rule.published',
+    `select ${versionColumns}, b.name as withdrawn_by, w.withdrawn_at, w.reason
+     from ${versionTables} left join rule_withdrawal w on w.version_id = v.id left join principal b on b.id = w.withdrawn_by
+     where v.rule_id = $1 order by v.version`,
+    [ruleId],
+  );
+}
+
+/** The highest version of each rule that was ever published. */
+export function lastNumbers(db: Db) {
+  return rows<{ rule_id: string; version: number }>(
+    db,
+    'rule.lastNumbers',
+    'select rule_id, max(version) as version from rule_version group by rule_id',
+  );
+}
+
+export async function withdrawVersion(uow: UnitOfWork, versionId: string, reason: string): Promise<void> {
+  await run(uow, 'rule.withdraw', 'insert into rule_withdrawal (version_id, withdrawn_by, withdrawn_at, reason) values ($1, $2, $3, $4)', [
+    versionId,
+    uow.actor.id,
+    uow.at,
+    reason,
+  ]);
 }
 
 export function placeRules(db: Db) {

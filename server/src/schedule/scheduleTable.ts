@@ -178,6 +178,7 @@ export async function importSchedule(
     }
     const byCode = new Map(rules.map((r) => [r.code, r]));
     const newestOf = new Map(versions.map((v) => [v.rule_id, v]));
+    const lastNumber = new Map((await ruleStore.lastNumbers(uow)).map((v) => [v.rule_id, v.version]));
     const changes: { row: number; what: string; sentence: string }[] = [];
     const published: string[] = [];
     const write = !input.dryRun && errors.length === 0;
@@ -188,7 +189,7 @@ export async function importSchedule(
         same(newest?.definition, w.definition) &&
         (w.inForceFrom === null || (newest?.in_force_from === w.inForceFrom && newest.takes_over === w.takesOver));
       if (isNewest || (w.inForceFrom === null && same(known?.draft, w.definition))) continue;
-      const version = (newest?.version ?? 0) + 1;
+      const version = (known ? (lastNumber.get(known.id) ?? 0) : 0) + 1;
       changes.push({
         row: w.row,
         what: known ? (w.inForceFrom === null ? 'draft' : 'version') : 'new',

@@ -13,8 +13,10 @@ import {
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
 import { schedule, type Problem, type RuleDefinition, type RulePage as Page, type ScheduleChange } from '@key-cellar/contract';
+import { byForce } from '@key-cellar/core/schedule';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
+import { Textarea } from 'primeng/textarea';
 import { concatMap, of } from 'rxjs';
 import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
@@ -55,6 +57,7 @@ const overtaken = 412;
     RuleForm,
     RuleStrip,
     Sheet,
+    Textarea,
     VersionCompare,
   ],
   templateUrl: './rulePage.html',
@@ -88,10 +91,14 @@ export class RulePage {
 
   protected readonly ruleLines = ruleLines;
 
-  protected readonly current = computed(() => {
-    const versions = this.page.value()?.versions ?? [];
-    return versions.find((v) => v.inForceFrom <= this.session.today()) ?? versions[0];
-  });
+  /** Versions that count, from the one in force from the latest day on. */
+  private readonly counting = computed(() => byForce((this.page.value()?.versions ?? []).filter((v) => v.withdrawn === null)));
+  protected readonly current = computed(() => this.counting().find((v) => v.inForceFrom <= this.session.today()) ?? this.counting().at(-1));
+  /** Versions that are to come into force: they stay announced when another one is published. */
+  protected readonly announced = computed(() => this.counting().filter((v) => v.inForceFrom > this.session.today()));
+  /** The version that is about to be withdrawn. */
+  protected readonly withdrawing = signal<Page['versions'][number] | null>(null);
+  protected readonly reason = signal('');
   protected readonly mayEdit = computed(() => this.session.may('dispose'));
   private readonly isWrong = computed(() => Object.keys(wrongIn(this.draft()!, this.newCode())).length > 0);
   /** The draft to be tried; for as long as nothing else is said it is in force from today for all. */
@@ -223,6 +230,27 @@ export class RulePage {
     this.api.call(schedule.dropDraft, { params: { id: page.id }, body: { revision: page.revision } }).subscribe({
       next: () => {
         this.saved.set(true);
+        this.page.reload();
+      },
+      error: this.fail,
+    });
+  }
+
+  protected beginWithdrawing(version: Page['versions'][number]): void {
+    this.publishing.set(false);
+    this.problem.set(null);
+    this.reason.set('');
+    this.withdrawing.set(version);
+  }
+
+  protected withdraw(): void {
+    this.busy.set(true);
+    this.problem.set(null);
+    const { version } = this.withdrawing()!;
+    this.api.call(schedule.withdrawVersion, { params: { id: this.id()!, version }, body: { reason: this.reason() } }).subscribe({
+      next: () => {
+        this.busy.set(false);
+        this.withdrawing.set(null);
         this.page.reload();
       },
       error: this.fail,

@@ -24,6 +24,7 @@ const version = (no: number, inForceFrom: string): Page['versions'][number] => (
   takesOver: 'all',
   publishedBy: 'Ines',
   publishedAt: '2021-02-01T09:00:00Z',
+  withdrawn: null,
 });
 const page: Page = {
   id: 'r',
@@ -200,6 +201,23 @@ describe('a rule', () => {
     await stage.answer('/api/rules/r/cases', { cases: [], rules: {}, more: false });
     await stage.answer('/api/rules/r', { ...page, revision: 4, draft: request.request.body.definition });
     expect(stage.button('Save draft').disabled).toBeTrue();
+  });
+
+  it('shows what is announced when another version is published, and withdraws it with a reason', async () => {
+    const { versions } = page;
+    const stage = await show({ versions: [version(3, '2027-01-01'), ...versions] });
+    expect(stage.text()).toContain('Withdraw …');
+    await stage.press('Withdraw …');
+    expect(stage.text()).toContain('Version 3 will not come into force on 1 Jan 2027.');
+    expect(stage.button('Withdraw version 3').disabled).toBeTrue();
+    await stage.type('#withdraw-reason', 'The ministry took it back.');
+    await stage.press('Withdraw version 3');
+    expect((await stage.answer('/api/rules/r/versions/3/withdraw', {})).request.body).toEqual({ reason: 'The ministry took it back.' });
+    const withdrawn = { by: 'Ines', at: '2026-09-14T09:00:00Z', reason: 'The ministry took it back.' };
+    await stage.answer('/api/rules/r', { ...page, versions: [{ ...version(3, '2027-01-01'), withdrawn }, ...versions] });
+    expect(stage.text()).toContain('was announced for 1 Jan 2027 and withdrawn');
+    expect(stage.text()).not.toContain('Withdraw …');
+    expect(stage.text()).toContain('Version 2 in force');
   });
 
   it('keeps the draft when somebody else was faster, and says so', async () => {
