@@ -116,6 +116,17 @@ describe('a file of a thousand tricks', () => {
       await expectAsync(tasks.run({ name: 'unknown', patienceMs: 10_000 }, null)).toBeRejectedWithError(Error);
     }, 30_000);
 
+    it('is not given up for the time that its thread takes to start', async () => {
+      tasks = tasksIn('readThread', { memoryMb: 512, log });
+      const begun = Date.now();
+      await tasks.run(readingWords, text(1));
+      const patienceMs = (Date.now() - begun) / 3;
+      await tasks.stop();
+      tasks = tasksIn('readThread', { memoryMb: 512, log });
+      expect((await tasks.run({ ...readingWords, patienceMs }, text(1))).trim()).toBe('');
+      expect(told).toEqual([]);
+    }, 30_000);
+
     it('is given up when it takes too much memory', async () => {
       tasks = tasksIn('readThread', { memoryMb: 64, log });
       const rows = Buffer.from(`[${'{"a":[1,2,3,4,5,6,7,8]},'.repeat(400_000)}{}]`);

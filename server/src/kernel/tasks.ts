@@ -41,6 +41,10 @@ type Answer =
   | { readonly kind: 'answer'; readonly answer: unknown }
   | { readonly kind: 'problem'; readonly status: ProblemStatus; readonly code: string; readonly sentence: string }
   | { readonly kind: 'failed'; readonly why: string };
+/** A thread has read its program, and answers from now on. */
+interface Ready {
+  readonly kind: 'ready';
+}
 
 interface Waiting extends Question {
   readonly patienceMs: number;
@@ -48,12 +52,15 @@ interface Waiting extends Question {
 }
 
 const mostWaiting = 200;
+/** How long a thread may take to read its program: on a busy machine longer than for any answer. */
+const startMs = 120_000;
 
 /** Questions to one thread, one after another. Of one that ends only the question that it worked on is given up, and the log tells it. */
 export function tasksIn(name: ThreadName, { memoryMb, log }: { readonly memoryMb: number; readonly log: Pick<Logger, 'warn'> }): Tasks {
   const queue: Waiting[] = [];
   let thread: Worker | null = null;
   let now: Waiting | null = null;
+  let ready = false;
   let patience: NodeJS.Timeout | undefined;
 
   const settle = (answer: Answer | GivenUp): void => {
@@ -67,12 +74,24 @@ export function tasksIn(name: ThreadName, { memoryMb, log }: { readonly memoryMb
     log.warn({ thread: name, task: now?.task }, `a thread was ended. ${why}`);
     settle(new GivenUp(why));
   };
+  const bear = (worker: Worker, ms: number, why: string): void => {
+    clearTimeout(patience);
+    patience = setTimeout(() => {
+      thread = null;
+      void worker.terminate();
+      giveUp(why);
+    }, ms);
+  };
   const running = (): Worker => {
     if (thread) return thread;
+    ready = false;
     const started = startThread(name, { resourceLimits: { maxOldGenerationSizeMb: memoryMb } });
     // What an ended thread still says is of a question that was given up.
-    started.on('message', (answer: Answer) => {
-      if (thread === started) settle(answer);
+    started.on('message', (said: Answer | Ready) => {
+      if (thread !== started) return;
+      if (said.kind !== 'ready') return settle(said);
+      ready = true;
+      if (now) bear(started, now.patienceMs, 'It took too long.');
     });
     started.on('error', () => undefined);
     started.on('exit', () => {
@@ -89,11 +108,9 @@ export function tasksIn(name: ThreadName, { memoryMb, log }: { readonly memoryMb
     if (now || queue.length === 0) return;
     now = queue.shift()!;
     const worker = running();
-    patience = setTimeout(() => {
-      thread = null;
-      void worker.terminate();
-      giveUp('It took too long.');
-    }, now.patienceMs);
+    // What a question may take counts from when the thread can hear it.
+    if (ready) bear(worker, now.patienceMs, 'It took too long.');
+    else bear(worker, startMs, 'The thread did not start.');
     worker.postMessage({ task: now.task, question: now.question } satisfies Question);
   };
 
@@ -142,4 +159,5 @@ export function answerTasks(...answers: readonly Answering[]): void {
     }
   };
   parentPort!.on('message', (question: Question) => void answerTo(question).then((answer) => parentPort!.postMessage(answer)));
+  parentPort!.postMessage({ kind: 'ready' } satisfies Ready);
 }

@@ -91,7 +91,7 @@ describe('a rule', () => {
   it('shows the version in force, not one to come', async () => {
     const text = (await show({ versions: [version(3, '2030-01-01'), ...page.versions] })).text();
     expect(text).toContain('Version 2 in force since 1 Feb 2021, dates 100 records.');
-    expect(text).toContain('Version 3 in force from 1 Jan 2030, all records');
+    expect(text).toContain('Version 3 announced for 1 Jan 2030, all records');
   });
 
   it('works its example out as one types, without asking the server', async () => {
