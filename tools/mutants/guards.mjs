@@ -1212,13 +1212,14 @@ export const guards = [
     'used = false;',
     ['clocks'],
   ],
-  trigger(
+  [
     'guards',
     'a version that is in force is not withdrawn',
-    'schedule',
+    functions('schedule'),
     'create or replace trigger rule_withdrawal_guard before insert on rule_withdrawal for each row execute function guard_withdrawal();',
+    nothing,
     ['clocks'],
-  ),
+  ],
   [
     'access',
     'of what an act dates anew, what one may know is counted',
