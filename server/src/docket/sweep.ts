@@ -43,23 +43,23 @@ interface Days {
  * since the last sweep in their order, so that one after many days ends as one a day would have.
  */
 export async function sweep(services: Services, actor: Actor): Promise<{ newlyDue: number; steps: number; jobId: string | null }> {
+  const { pool, jobs } = services;
   const { today } = actor;
-  const { after, records } = await withUnitOfWork(services.pool, actor, async (uow) => {
+  const last = await store.lastSweep(pool);
+  // A version that comes into force says what is due: then the job finds it.
+  const waits = last !== null && (await store.versionsInForceWithin(pool, last, today)).length > 0;
+  const newlyDue = waits ? 0 : await findDue(services, actor);
+  // The day is noted together with the job that goes up to it: a crash leaves both undone.
+  return withUnitOfWork(pool, actor, async (uow) => {
     const after = await store.noteSweep(uow, today);
     const rules = after === null ? [] : await store.versionsInForceWithin(uow, after, today);
-    let records = 0;
-    for (const { rule_id } of rules) records += await countUnder(uow, rule_id);
-    return { after, records: rules.length === 0 ? null : records };
+    const steps = await store.countStepsDue(uow, today);
+    if (steps + rules.length === 0) return { newlyDue, steps, jobId: null };
+    let total = steps;
+    for (const { rule_id } of rules) total += await countUnder(uow, rule_id);
+    const data: Days = { after, until: today };
+    return { newlyDue, steps, jobId: await addJob(uow, jobs, { kind: 'steps', subject: 'steps of rules', data, total }) };
   });
-  // A version that comes into force says what is due: then the job finds it.
-  const newlyDue = records === null ? await findDue(services, actor) : 0;
-  const steps = await store.countStepsDue(services.pool, today);
-  if (steps === 0 && records === null) return { newlyDue, steps, jobId: null };
-  const days: Days = { after, until: today };
-  const jobId = await withUnitOfWork(services.pool, actor, (uow) =>
-    addJob(uow, services.jobs, { kind: 'steps', subject: 'steps of rules', data: days, total: steps + (records ?? 0) }),
-  );
-  return { newlyDue, steps, jobId };
 }
 
 /** Sweeps when nobody has today. Two app servers that come at the same time find, each under the other's locks, what is left. */
