@@ -70,7 +70,7 @@ async function evaluation(): Promise<void> {
   const candidate = { level: 'planNode', distance: 0, setOn: 'series', versions: [rule] } as const;
   const judge = compileGoverning([candidate], { folderClosed: undefined, events: [] }, [], from, slots);
   const dates = new Int32Array(slots.length);
-  const verdict: FastVerdict = { outcome: 'unscheduled', rule: null, clockStart: 0, dueOn: 0 };
+  const verdict: FastVerdict = { outcome: 'unscheduled', rule: null, triggerOn: 0, clockStart: 0, dueOn: 0, conflict: null };
   const core = (): void => {
     for (let i = 0; i < days.length; i++) {
       dates[0] = days[i]!;

@@ -14,7 +14,7 @@ test('one file from receiving to certificate, by three people, and a hold that s
     await ines.getByLabel('Code').fill('R-TST-1');
     await ines.getByLabel('Title').fill('Pilot boat checks');
     await ines.getByLabel('Authority').fill('Sound Compact, art. 99');
-    await choose(ines, 'Rolled to the', 'end of the month');
+    await choose(ines, 'Rolled to', 'end of the month');
     await ines.getByLabel('How long').fill('P1M');
     await ines.getByLabel('Notice, days').fill('2');
     await expect(ines.getByText('the clock starts on 1 Oct 2026')).toBeVisible();

@@ -126,6 +126,25 @@ test('the same work with the keyboard only', async ({ browser, app }) => {
     await expect(page.getByText('held for 1 matter')).toBeVisible();
   });
 
+  await test.step('marks typed at full speed are all obeyed, and Esc closes one thing at a time', async () => {
+    await keyboard.press('4');
+    await page.waitForURL('**/find');
+    await page.locator('[data-index="5"]').waitFor();
+    await keyboard.type('jxjxjx');
+    await expect(page.getByRole('row', { selected: true })).toHaveCount(3);
+    const head = page.getByRole('checkbox', { name: 'Mark all found' });
+    expect(await head.evaluate((box: HTMLInputElement) => [box.checked, box.indeterminate])).toEqual([false, true]);
+    await page.getByRole('button', { name: 'Columns' }).focus();
+    await keyboard.press('Enter');
+    await page.locator('.p-popover').waitFor();
+    await keyboard.press('Escape');
+    await expect(page.locator('.p-popover')).toHaveCount(0);
+    await expect(page.getByRole('row', { selected: true })).toHaveCount(3);
+    await keyboard.press('Escape');
+    await expect(page.getByRole('row', { selected: true })).toHaveCount(0);
+    expect(new URL(page.url()).pathname).toBe('/find');
+  });
+
   await test.step('propose a batch from the docket', async () => {
     await keyboard.press('7');
     await page.waitForURL('**/docket');

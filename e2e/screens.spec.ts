@@ -34,6 +34,7 @@ async function paths(databaseUrl: string): Promise<Record<string, string>> {
     'rules by type': '/schedule/types',
     'rules by criteria': '/schedule/criteria',
     jurisdictions: '/schedule/jurisdictions',
+    'events and years': '/schedule/lists',
     waiting: '/schedule/waiting',
     'thirty years': '/schedule/forecast',
     check: '/schedule/check',

@@ -65,6 +65,8 @@ test('a stencil is used for forty people at once, is changed, and its change com
     await ines.getByRole('button', { name: '2026-09-14 Appraisal 1 of Ada Ostler' }).click();
     await expect(ines.getByLabel('Title', { exact: true })).toHaveValue('2026-09-14 Appraisal 1 of Ada Ostler');
     await expect(ines.getByLabel('Person (required)')).toHaveValue('Ada Ostler');
+    // What it would be kept for comes a moment later, and moves what stands below it.
+    await expect(ines.getByText('Waits for event “person left”. Until then it is kept.')).toBeVisible();
     await ines.getByRole('button', { name: 'File one record' }).click();
     await expect(ines.getByText(/Filed as PEO-01/)).toBeVisible();
   });

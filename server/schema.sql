@@ -449,6 +449,16 @@ begin
   return new;
 end $$;
 
+CREATE FUNCTION public.guard_reference() RETURNS trigger
+    LANGUAGE plpgsql
+    AS $$
+begin
+  if old.until is not null then
+    raise exception 'A reference that has ended stays so' using errcode = 'KC001';
+  end if;
+  return new;
+end $$;
+
 CREATE FUNCTION public.guard_seal_state() RETURNS trigger
     LANGUAGE plpgsql
     AS $$
@@ -875,7 +885,7 @@ CREATE TABLE public.batch_item (
     outcome text DEFAULT 'open'::text NOT NULL,
     reason text,
     evidence jsonb,
-    CONSTRAINT batch_item_outcome_check CHECK ((outcome = ANY (ARRAY['open'::text, 'task'::text, 'objected'::text, 'disposed'::text, 'blocked'::text, 'dropped'::text, 'deferred'::text])))
+    CONSTRAINT batch_item_outcome_check CHECK ((outcome = ANY (ARRAY['open'::text, 'task'::text, 'objected'::text, 'disposed'::text, 'blocked'::text, 'dropped'::text, 'deferred'::text, 'sampled'::text])))
 );
 
 CREATE TABLE public.certificate (
@@ -1012,6 +1022,11 @@ CREATE TABLE public.event (
     CONSTRAINT event_withdrawal CHECK (((withdrawn_at IS NULL) = (withdrawn_by IS NULL)))
 );
 
+CREATE TABLE public.event_type (
+    name text NOT NULL,
+    CONSTRAINT event_type_name_check CHECK ((name <> ''::text))
+);
+
 CREATE TABLE public.fact_value (
     record_type text NOT NULL,
     fact text NOT NULL,
@@ -1107,6 +1122,7 @@ CREATE TABLE public.jurisdiction (
     name text NOT NULL,
     part_of text,
     "position" integer DEFAULT 0 NOT NULL,
+    calendar jsonb,
     CONSTRAINT jurisdiction_check CHECK (((part_of IS NULL) OR (part_of <> name))),
     CONSTRAINT jurisdiction_name_check CHECK ((name <> ''::text))
 );
@@ -1183,6 +1199,12 @@ CREATE TABLE public.migration (
     name text NOT NULL,
     checksum text NOT NULL,
     applied_at timestamp with time zone DEFAULT now() NOT NULL
+);
+
+CREATE TABLE public.named_year (
+    name text NOT NULL,
+    ends date[] DEFAULT '{}'::date[] NOT NULL,
+    CONSTRAINT named_year_name_check CHECK ((name <> ''::text))
 );
 
 CREATE TABLE public.numbering (
@@ -1399,6 +1421,8 @@ CREATE TABLE public.record (
     type_version integer DEFAULT 1 NOT NULL,
     refers uuid[] DEFAULT '{}'::uuid[] NOT NULL,
     detected uuid[] DEFAULT '{}'::uuid[] NOT NULL,
+    trigger_on date,
+    conflict_with uuid,
     CONSTRAINT record_action_check CHECK ((action = ANY (ARRAY['destroy'::text, 'transfer'::text]))),
     CONSTRAINT record_deferral CHECK (((deferred_until IS NULL) = (deferred_reason IS NULL))),
     CONSTRAINT record_docket_check CHECK ((docket = ANY (ARRAY['none'::text, 'due'::text, 'batch'::text]))),
@@ -1408,6 +1432,18 @@ CREATE TABLE public.record (
     CONSTRAINT record_outcome_check CHECK ((outcome = ANY (ARRAY['permanent'::text, 'waiting'::text, 'dated'::text, 'unscheduled'::text]))),
     CONSTRAINT record_state_check CHECK ((state = ANY (ARRAY['working'::text, 'declared'::text, 'disposed'::text]))),
     CONSTRAINT record_title_check CHECK ((title <> ''::text))
+);
+
+CREATE TABLE public.record_reference (
+    target_id uuid NOT NULL,
+    fact text NOT NULL,
+    referrer_id uuid NOT NULL,
+    replaces boolean DEFAULT false NOT NULL,
+    since date NOT NULL,
+    until date,
+    ended text,
+    CONSTRAINT record_reference_end CHECK (((until IS NULL) = (ended IS NULL))),
+    CONSTRAINT record_reference_ended_check CHECK ((ended = ANY (ARRAY['gone'::text, 'changed'::text])))
 );
 
 CREATE TABLE public.record_type (
@@ -1666,6 +1702,9 @@ ALTER TABLE ONLY public.epoch
 ALTER TABLE ONLY public.event
     ADD CONSTRAINT event_pkey PRIMARY KEY (id);
 
+ALTER TABLE ONLY public.event_type
+    ADD CONSTRAINT event_type_pkey PRIMARY KEY (name);
+
 ALTER TABLE ONLY public.fact_value
     ADD CONSTRAINT fact_value_pkey PRIMARY KEY (record_type, fact, value);
 
@@ -1720,6 +1759,9 @@ ALTER TABLE ONLY public.message
 ALTER TABLE ONLY public.migration
     ADD CONSTRAINT migration_pkey PRIMARY KEY (name);
 
+ALTER TABLE ONLY public.named_year
+    ADD CONSTRAINT named_year_pkey PRIMARY KEY (name);
+
 ALTER TABLE ONLY public.numbering_counter
     ADD CONSTRAINT numbering_counter_pkey PRIMARY KEY (numbering_id, scope);
 
@@ -1755,6 +1797,9 @@ ALTER TABLE ONLY public.rack_total
 
 ALTER TABLE ONLY public.record
     ADD CONSTRAINT record_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.record_reference
+    ADD CONSTRAINT record_reference_pkey PRIMARY KEY (target_id, fact, referrer_id, since);
 
 ALTER TABLE ONLY public.record_type
     ADD CONSTRAINT record_type_pkey PRIMARY KEY (code);
@@ -1853,6 +1898,8 @@ CREATE INDEX event_place ON public.event USING btree (place_id);
 
 CREATE INDEX event_record ON public.event USING btree (record_id);
 
+CREATE UNIQUE INDEX event_type_folded ON public.event_type USING btree (lower(name));
+
 CREATE INDEX fact_value_record ON public.fact_value USING btree (record_id);
 
 CREATE INDEX former_code_code ON public.former_code USING btree (code);
@@ -1909,6 +1956,8 @@ CREATE INDEX record_access ON public.record USING btree (access_set_id);
 
 CREATE INDEX record_by_type ON public.record USING btree (record_type, id);
 
+CREATE INDEX record_conflict ON public.record USING btree (conflict_with) INCLUDE (access_set_id, rule_version_id) WHERE ((conflict_with IS NOT NULL) AND (state <> 'disposed'::text));
+
 CREATE INDEX record_container ON public.record USING btree (container_id) WHERE (container_id IS NOT NULL);
 
 CREATE INDEX record_created ON public.record USING btree (created_on, id) INCLUDE (access_set_id, state);
@@ -1936,6 +1985,8 @@ CREATE INDEX record_owner ON public.record USING btree (owner_id) WHERE (owner_i
 CREATE INDEX record_place ON public.record USING btree (place_id);
 
 CREATE INDEX record_places ON public.record USING gin (places);
+
+CREATE INDEX record_reference_by ON public.record_reference USING btree (referrer_id) WHERE (until IS NULL);
 
 CREATE INDEX record_refers ON public.record USING gin (refers) WHERE (refers <> '{}'::uuid[]);
 
@@ -2051,6 +2102,8 @@ CREATE TRIGGER ledger_tile_kept BEFORE TRUNCATE ON public.ledger_tile FOR EACH S
 
 CREATE TRIGGER membership_epoch AFTER INSERT OR DELETE OR UPDATE ON public.membership FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('access');
 
+CREATE TRIGGER named_year_epoch AFTER INSERT OR DELETE OR UPDATE ON public.named_year FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('schedule');
+
 CREATE TRIGGER numbering_counter_grows BEFORE DELETE OR UPDATE ON public.numbering_counter FOR EACH ROW EXECUTE FUNCTION public.guard_counter();
 
 CREATE TRIGGER objection_emptied BEFORE TRUNCATE ON public.objection FOR EACH STATEMENT EXECUTE FUNCTION public.refuse_change('an objection stays');
@@ -2086,6 +2139,10 @@ CREATE TRIGGER record_kept BEFORE DELETE ON public.record FOR EACH ROW EXECUTE F
 CREATE TRIGGER record_rack_inserted AFTER INSERT ON public.record REFERENCING NEW TABLE AS new_rows FOR EACH STATEMENT EXECUTE FUNCTION public.note_rack_insert();
 
 CREATE TRIGGER record_rack_updated AFTER UPDATE ON public.record REFERENCING OLD TABLE AS old_rows NEW TABLE AS new_rows FOR EACH STATEMENT EXECUTE FUNCTION public.note_rack_update();
+
+CREATE TRIGGER record_reference_guard BEFORE UPDATE ON public.record_reference FOR EACH ROW EXECUTE FUNCTION public.guard_reference();
+
+CREATE TRIGGER record_reference_kept BEFORE DELETE ON public.record_reference FOR EACH ROW EXECUTE FUNCTION public.refuse_change('what pointed at a record is kept');
 
 CREATE TRIGGER record_rule_use_inserted AFTER INSERT ON public.record REFERENCING NEW TABLE AS new_rows FOR EACH STATEMENT EXECUTE FUNCTION public.note_rule_use_insert();
 
@@ -2295,6 +2352,9 @@ ALTER TABLE ONLY public.record
     ADD CONSTRAINT record_access_set_id_fkey FOREIGN KEY (access_set_id) REFERENCES public.access_set(id);
 
 ALTER TABLE ONLY public.record
+    ADD CONSTRAINT record_conflict_with_fkey FOREIGN KEY (conflict_with) REFERENCES public.rule_version(id);
+
+ALTER TABLE ONLY public.record
     ADD CONSTRAINT record_container_id_fkey FOREIGN KEY (container_id) REFERENCES public.container(id);
 
 ALTER TABLE ONLY public.record
@@ -2308,6 +2368,12 @@ ALTER TABLE ONLY public.record
 
 ALTER TABLE ONLY public.record
     ADD CONSTRAINT record_record_type_fkey FOREIGN KEY (record_type) REFERENCES public.record_type(code);
+
+ALTER TABLE ONLY public.record_reference
+    ADD CONSTRAINT record_reference_referrer_id_fkey FOREIGN KEY (referrer_id) REFERENCES public.record(id);
+
+ALTER TABLE ONLY public.record_reference
+    ADD CONSTRAINT record_reference_target_id_fkey FOREIGN KEY (target_id) REFERENCES public.record(id);
 
 ALTER TABLE ONLY public.record
     ADD CONSTRAINT record_rule_version_id_fkey FOREIGN KEY (rule_version_id) REFERENCES public.rule_version(id);
@@ -2433,6 +2499,8 @@ REVOKE ALL ON FUNCTION public.guard_object() FROM PUBLIC;
 REVOKE ALL ON FUNCTION public.guard_objection() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.guard_record() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.guard_reference() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.guard_seal_state() FROM PUBLIC;
 
@@ -2569,6 +2637,8 @@ GRANT SELECT ON TABLE public.epoch TO cellar_app;
 
 GRANT SELECT,INSERT,UPDATE ON TABLE public.event TO cellar_app;
 
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.event_type TO cellar_app;
+
 GRANT SELECT,INSERT,DELETE ON TABLE public.fact_value TO cellar_app;
 
 GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.former_code TO cellar_app;
@@ -2625,6 +2695,8 @@ GRANT SELECT,INSERT,UPDATE ON TABLE public.membership TO cellar_app;
 GRANT SELECT,INSERT,UPDATE ON TABLE public.message TO cellar_app;
 
 GRANT SELECT ON TABLE public.migration TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.named_year TO cellar_app;
 
 GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.numbering TO cellar_app;
 
@@ -2744,6 +2816,16 @@ GRANT UPDATE(type_version) ON TABLE public.record TO cellar_app;
 GRANT UPDATE(refers) ON TABLE public.record TO cellar_app;
 
 GRANT UPDATE(detected) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(trigger_on) ON TABLE public.record TO cellar_app;
+
+GRANT UPDATE(conflict_with) ON TABLE public.record TO cellar_app;
+
+GRANT SELECT,INSERT ON TABLE public.record_reference TO cellar_app;
+
+GRANT UPDATE(until) ON TABLE public.record_reference TO cellar_app;
+
+GRANT UPDATE(ended) ON TABLE public.record_reference TO cellar_app;
 
 GRANT SELECT,INSERT,UPDATE ON TABLE public.record_type TO cellar_app;
 

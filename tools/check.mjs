@@ -15,6 +15,7 @@ export const checks = [
   ['nothing that nobody uses', ['knip', '--include', 'files,exports,types,duplicates', '--no-progress', '--no-config-hints']],
   ['layers, drawn as they are', ['node', 'tools/layers.mjs', '--check']],
   ['acts, written down as they are', ['node', '--import', 'tsx', 'tools/acts.ts', '--check']],
+  ['patterns of retention, written down as they are', ['node', '--import', 'tsx', 'tools/patterns.ts', '--check']],
   ['guards, where their mutants take them out', ['node', 'tools/mutants.mjs', '--check']],
   ['format', ['prettier', '--check', '--log-level', 'warn', '.']],
 ];

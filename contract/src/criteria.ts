@@ -42,14 +42,13 @@ const clause = z.discriminatedUnion('op', [
   z.object({ op: z.literal('heldBy'), holdId: id, name: words }),
   z.object({ op: z.literal('detected'), detectorId: id, name: words }),
   z.object({ op: z.literal('gaps') }),
+  z.object({ op: z.literal('conflict') }),
 ]);
-const within = z.object({
-  op: z.literal('within'),
-  field: z.enum(dateFields),
-  way: z.enum(['last', 'next']),
-  count: z.number().int().min(1).max(9999),
-  unit: z.enum(spanUnits),
-});
+const span = { way: z.enum(['last', 'next']), count: z.number().int().min(1).max(9999), unit: z.enum(spanUnits) };
+const within = z.discriminatedUnion('op', [
+  z.object({ op: z.literal('within'), field: z.enum(dateFields), ...span }),
+  z.object({ op: z.literal('factWithin'), fact, ...span }),
+]);
 
 function tree<Leaf extends AskedCriteria>(leaf: z.ZodType): z.ZodType<Leaf> {
   const node: z.ZodType = z.lazy(() =>

@@ -14,6 +14,7 @@ export {
   type EventLine,
   type Finding,
   type JurisdictionLine,
+  type NamedYearLine,
   type OverrideInput,
   type RuleDefinition,
   type RuleLine,

@@ -2,6 +2,7 @@ import { countScopes, dublinCoreElements, factKinds } from '@key-cellar/core/rec
 import type { Explanation } from '@key-cellar/core/schedule';
 import * as z from 'zod';
 import { criteriaParameter, wordsToFind } from './criteria.js';
+import { datesLine, effectPage } from './schedule.js';
 import { dateText, get, id, idParam, outcomes, personRef, post, put, revision } from './shared.js';
 import { text, prose, line, note, reason } from './text.js';
 
@@ -22,6 +23,7 @@ export const factDefinition = z.object({
   min: z.union([z.number(), text(10)]).optional(),
   max: z.union([z.number(), text(10)]).optional(),
   currency: text(3).optional(),
+  replaces: z.boolean().optional(),
   unique: z.boolean().optional(),
   onlyWhen: z
     .object({ fact: text(40), values: z.array(factScalar).max(200).readonly() })
@@ -229,6 +231,10 @@ export const records = {
     params: idParam,
     body: z.object({ arrivalId: id, note: note(500) }),
     response: z.object({ no: z.number().int() }),
+  }),
+  move: post('/records/move', 'Move records to another place; tried first with dryRun', {
+    body: manyRecords.extend({ placeId: id, reason, dryRun: z.boolean().default(false) }),
+    response: z.object({ results: z.array(datesLine), effect: effectPage.nullable() }),
   }),
   declare: post('/records/declare', 'Declare records: from now on nobody can change them', {
     body: manyRecords,

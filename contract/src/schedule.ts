@@ -1,5 +1,5 @@
 import { parsePeriod } from '@key-cellar/core/calendar';
-import { recordDates, stepKinds, type Explanation, type RuleVersions, type ScheduleCase } from '@key-cellar/core/schedule';
+import { bases, recordDates, stepKinds, type Explanation, type RuleVersions, type ScheduleCase } from '@key-cellar/core/schedule';
 import * as z from 'zod';
 import { askedCriteria, criteria } from './criteria.js';
 import {
@@ -21,12 +21,24 @@ import {
 } from './shared.js';
 import { line, note, prose, reason } from './text.js';
 
-const trigger = z.discriminatedUnion('kind', [
+const occurrence = z.enum(['first', 'last']);
+const simpleTriggers = [
   z.object({ kind: z.literal('recordDate'), date: z.enum(recordDates) }),
   /** Of several values the last counts, where nothing is said. */
-  z.object({ kind: z.literal('fact'), fact: line(80), occurrence: z.enum(['first', 'last']).optional() }),
+  z.object({ kind: z.literal('fact'), fact: line(80), occurrence: occurrence.optional() }),
   z.object({ kind: z.literal('folderClosed') }),
-  z.object({ kind: z.literal('event'), eventType: line(80), occurrence: z.enum(['first', 'last']) }),
+  z.object({ kind: z.literal('event'), eventType: line(80), occurrence }),
+  /** The last live record that pointed at it by this fact was gone. */
+  z.object({ kind: z.literal('unreferenced'), fact: line(80) }),
+] as const;
+const triggerPart = z.object({ trigger: z.discriminatedUnion('kind', simpleTriggers), after: periodText });
+const mostParts = 6;
+const trigger = z.discriminatedUnion('kind', [
+  ...simpleTriggers,
+  z.object({
+    kind: z.enum(['earliest', 'latest']),
+    of: z.array(triggerPart).min(2, 'needs two things at least').max(mostParts, `can be ${mostParts} things at most`),
+  }),
   z.object({ kind: z.literal('never') }),
 ]);
 const cutoff = z.discriminatedUnion('kind', [
@@ -41,11 +53,15 @@ const cutoff = z.discriminatedUnion('kind', [
     /** The month’s last day where the month is shorter. */
     firstDay: z.number().int().min(1).max(31),
   }),
+  /** Its ends are those of the repository’s list. */
+  z.object({ kind: z.literal('namedYear'), name: line(80) }),
 ]);
 const step = z.object({
   kind: z.enum(stepKinds),
   after: periodText,
-  from: z.enum(['clockStart', 'previousStep']),
+  from: z.enum(['clockStart', 'previousStep', 'beforeTrigger']),
+  /** Counts the days of `after`, which has no other parts then, in working days. */
+  workingDays: z.boolean().optional(),
   repeatEvery: periodText
     .refine((text) => {
       const period = parsePeriod(text);
@@ -59,6 +75,7 @@ const step = z.object({
   approverGroups: z.array(line(80)).max(10).optional(),
   noticeDays: z.number().int().min(0).max(365),
 });
+const mostWorkingDays = 2000;
 
 export const ruleDefinition = z
   .object({
@@ -72,36 +89,48 @@ export const ruleDefinition = z
     jurisdictions: z.array(line(80)).max(20),
     trigger,
     cutoff,
+    /** Types of events between which its clock stands. */
+    suspension: z.object({ stops: line(80), resumes: line(80) }).optional(),
+    /** What its period means; absent: required. */
+    basis: z.enum(bases).optional(),
+    /** What of those that it destroys is kept for good. */
+    sample: z
+      .discriminatedUnion('kind', [
+        z.object({ kind: z.enum(['everyNth', 'share']), n: z.number().int().min(2).max(99_999) }),
+        z.object({ kind: z.literal('criteria'), criteria }),
+      ])
+      .optional(),
     steps: z.array(step).min(1, 'needs at least one step').max(10),
   })
   .superRefine((rule, context) => {
-    if (rule.trigger.kind === 'never' && rule.steps.some((s) => s.kind !== 'keepPermanently')) {
-      context.addIssue({
-        code: 'custom',
-        path: ['steps'],
-        message: 'a rule without a clock can only keep for good',
-      });
-    }
+    const wrong = (path: (string | number)[], message: string): void => context.addIssue({ code: 'custom', path, message });
+    if (rule.trigger.kind === 'never' && rule.steps.some((s) => s.kind !== 'keepPermanently'))
+      wrong(['steps'], 'a rule without a clock can only keep for good');
+    if (rule.trigger.kind === 'never' && rule.suspension) wrong(['suspension'], 'there is no clock that could be stopped');
+    if (rule.suspension && rule.suspension.stops.toLowerCase() === rule.suspension.resumes.toLowerCase())
+      wrong(['suspension', 'resumes'], 'must be another event than the one that stops it');
     const disposing = rule.steps.findIndex((s) => s.kind === 'destroy' || s.kind === 'transfer');
+    const forGood = rule.steps.findIndex((s) => s.kind === 'keepPermanently');
+    if (rule.basis === 'atMost' && (disposing < 0 || forGood >= 0))
+      wrong(['basis'], 'a rule that says at most must end with destroying or transferring');
+    if (rule.sample && rule.steps.at(-1)?.kind !== 'destroy') wrong(['sample'], 'only of what is destroyed a sample can be kept');
     rule.steps.forEach((s, i) => {
-      if (s.approverGroups?.length && s.approvals === 0) {
-        context.addIssue({ code: 'custom', path: ['steps', i, 'approvals'], message: 'must be one at least, as it says of whom' });
-      }
-      if (s.kind === 'move' && s.to === undefined) {
-        context.addIssue({ code: 'custom', path: ['steps', i, 'to'], message: 'must say to which folder' });
+      const at = (field: string): (string | number)[] => ['steps', i, field];
+      if (s.approverGroups?.length && s.approvals === 0) wrong(at('approvals'), 'must be one at least, as it says of whom');
+      if (s.kind === 'move' && s.to === undefined) wrong(at('to'), 'must say to which folder');
+      if (s.from === 'beforeTrigger' && (i === disposing || i === forGood))
+        wrong(at('from'), 'only steps that dispose of nothing can lie before the date');
+      if (s.workingDays) {
+        const p = parsePeriod(s.after);
+        if (p && p.years + p.months + p.weeks > 0) wrong(at('after'), 'must be in days, as working days are counted');
+        else if (p && p.days > mostWorkingDays) wrong(at('after'), `can be ${mostWorkingDays} working days at most`);
       }
     });
     const asks = rule.steps.findIndex((s) => s.kind === 'askOwner');
-    if (asks >= 0 && disposing < 0 && rule.steps.every((s) => s.kind !== 'keepPermanently')) {
-      context.addIssue({ code: 'custom', path: ['steps', asks], message: 'needs a last step for what its owner does not need any more' });
-    }
-    const forGood = rule.steps.findIndex((s) => s.kind === 'keepPermanently');
-    if (forGood >= 0 && forGood < rule.steps.length - 1) {
-      context.addIssue({ code: 'custom', path: ['steps', forGood], message: 'nothing can follow after keeping for good' });
-    }
-    if (disposing >= 0 && disposing < rule.steps.length - 1) {
-      context.addIssue({ code: 'custom', path: ['steps', disposing], message: 'nothing can follow after destroying or transferring' });
-    }
+    if (asks >= 0 && disposing < 0 && forGood < 0) wrong(['steps', asks], 'needs a last step for what its owner does not need any more');
+    if (forGood >= 0 && forGood < rule.steps.length - 1) wrong(['steps', forGood], 'nothing can follow after keeping for good');
+    if (disposing >= 0 && disposing < rule.steps.length - 1)
+      wrong(['steps', disposing], 'nothing can follow after destroying or transferring');
   });
 export type RuleDefinition = z.infer<typeof ruleDefinition>;
 
@@ -125,19 +154,27 @@ const jurisdictionLine = z.object({
   partOf: z.string().nullable(),
   rules: z.number().int(),
   places: z.number().int(),
+  /** The days that are worked there; null: nobody said. */
+  calendar: z
+    .object({
+      weekend: z.array(z.number().int().min(1).max(7)).readonly(),
+      holidays: z.array(z.object({ on: dateText, name: z.string() })).readonly(),
+    })
+    .nullable(),
 });
 export type JurisdictionLine = z.infer<typeof jurisdictionLine>;
 
-/** A due date, a rule, or the jurisdictions that somebody sets on records by hand; no jurisdictions: those of their place. */
+/** A due date, a rule, that it is kept for good, or the jurisdictions that somebody sets on records by hand; no jurisdictions: those of their place. */
 const overrideInput = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('date'), dueOn: dateText, action: z.enum(['destroy', 'transfer']) }),
   z.object({ kind: z.literal('rule'), ruleId: id }),
+  z.object({ kind: z.literal('forGood') }),
   z.object({ kind: z.literal('jurisdictions'), jurisdictions: z.array(line(80)).max(20) }),
 ]);
 export type OverrideInput = z.infer<typeof overrideInput>;
 
 /** One record's due date before and after a change. */
-const datesLine = outcomeLine.extend({ before: z.string(), after: z.string(), shortens: z.boolean() });
+export const datesLine = outcomeLine.extend({ before: z.string(), after: z.string(), shortens: z.boolean() });
 export type DatesLine = z.infer<typeof datesLine>;
 
 /** A rule set on a place, or taken off it. */
@@ -177,13 +214,15 @@ const shift = z.object({
 });
 const month = z.string().regex(/^\d{4}-\d{2}$/);
 /** What a change does to due dates, and what comes due in the thirty years ahead with and without it. */
-const effectPage = z.object({
+export const effectPage = z.object({
   looked: z.number().int(),
   changed: z.number().int(),
   shift,
   atOnce: z.object({ records: z.number().int(), bytes: z.number().int() }),
   held: z.number().int(),
   inBatches: z.number().int(),
+  /** Records that must be kept longer than another rule allows, before and after. */
+  conflicts: z.object({ before: z.number().int(), after: z.number().int() }),
   bySeries: z.array(shift.extend({ seriesId: id, code: z.string(), title: z.string() })),
   byYear: z.array(shift.extend({ year: z.number().int() })),
   most: z.array(z.object({ id, number: z.string(), title: z.string(), before: dateText.nullable(), after: dateText.nullable() })),
@@ -219,6 +258,9 @@ export const findingKinds = [
   'jurisdictionWithoutRule',
   'nearerKeepsShorter',
   'criteriaNeverReached',
+  'capConflict',
+  'workdaysUnknown',
+  'namedYearEnds',
 ] as const;
 const finding = z.object({
   kind: z.enum(findingKinds),
@@ -233,7 +275,8 @@ export type Finding = z.infer<typeof finding>;
 const waitingLine = z.object({
   /** What is waited for, in words. */
   trigger: z.string(),
-  eventType: z.string().nullable(),
+  /** The types of events that would start the clock, or let it go on. */
+  eventTypes: z.array(z.string()),
   records: z.number().int(),
   places: z.array(z.object({ placeId: id, code: z.string(), title: z.string(), records: z.number().int() })),
 });
@@ -291,6 +334,29 @@ const rulePage = z.object({
   records: z.number().int(),
 });
 export type RulePage = z.infer<typeof rulePage>;
+
+const eventTypeLine = z.object({
+  name: z.string(),
+  /** Events of it that are recorded, and rules whose versions or drafts name it. */
+  events: z.number().int(),
+  rules: z.number().int(),
+});
+
+const namedYearLine = z.object({ name: z.string(), ends: z.array(dateText), rules: z.number().int() });
+export type NamedYearLine = z.infer<typeof namedYearLine>;
+
+const mostHolidays = 3000;
+/** The days of a jurisdiction that are worked: given day by day, or read from iCalendar (RFC 5545). */
+const calendarInput = z.object({
+  name: line(80),
+  /** 1 = Monday … 7 = Sunday. */
+  weekend: z.array(z.number().int().min(1).max(7)).max(6, 'at least one day of the week must be worked'),
+  holidays: z
+    .array(z.object({ on: dateText, name: line(120) }))
+    .max(mostHolidays)
+    .optional(),
+  ics: prose(1_000_000).optional(),
+});
 
 export const schedule = {
   rules: get('/rules', 'All rules of the schedule', { response: z.object({ rules: z.array(ruleLine) }) }),
@@ -368,6 +434,26 @@ export const schedule = {
     body: z.object({ name: line(80), partOf: line(80).nullable() }),
     response: z.object({ recomputed: z.number().int() }),
   }),
+  setCalendar: put('/jurisdictions/calendar', 'Say which days are worked in a jurisdiction; tried first with dryRun', {
+    body: calendarInput.extend({ dryRun: z.boolean().default(false) }),
+    response: z.object({ holidays: z.array(z.object({ on: dateText, name: z.string() })), recomputed: z.number().int() }),
+  }),
+  dropCalendar: post('/jurisdictions/calendar/drop', 'Say no longer which days are worked in a jurisdiction', {
+    body: z.object({ name: line(80) }),
+    response: z.object({ recomputed: z.number().int() }),
+  }),
+  calendar: get('/jurisdictions/calendar', 'The holidays of a jurisdiction as iCalendar', { query: z.object({ name: line(80) }) }),
+  eventTypes: get('/event-types', 'The types of events that can be recorded, and that rules can wait for', {
+    response: z.object({ types: z.array(eventTypeLine) }),
+  }),
+  makeEventType: post('/event-types', 'Add a type of event to the list', { body: z.object({ name: line(80) }) }),
+  dropEventType: post('/event-types/drop', 'Remove a type of event that nothing uses', { body: z.object({ name: line(80) }) }),
+  namedYears: get('/named-years', 'Years whose ends are listed', { response: z.object({ years: z.array(namedYearLine) }) }),
+  setNamedYear: put('/named-years', 'List the ends of a named year, or add one', {
+    body: z.object({ name: line(80), ends: z.array(dateText).max(400) }),
+    response: z.object({ recomputed: z.number().int() }),
+  }),
+  dropNamedYear: post('/named-years/drop', 'Remove a named year that no rule rolls to', { body: z.object({ name: line(80) }) }),
   dropJurisdiction: post('/jurisdictions/drop', 'Remove a jurisdiction that nothing uses', { body: z.object({ name: line(80) }) }),
   placeJurisdictions: put('/places/{id}/jurisdictions', 'Say in which jurisdictions a place is', {
     params: idParam,

@@ -495,7 +495,7 @@ export const functions: readonly DemoFunction[] = [
         title: 'Pay and health',
         series: [
           series('PEO-02', 'Pay runs', 'R-PEO-2', 'account', 40, 2019, 2026, 'mirela', 'Pay run, {m}'),
-          series('PEO-05', 'Occupational health', 'R-PEO-5', 'personnel', 24, 2002, 2026, 'mirela', 'Health certificate of {p}'),
+          series('PEO-05', 'Occupational health', 'R-PEO-5 R-PRV-1', 'personnel', 24, 2002, 2026, 'mirela', 'Health certificate of {p}'),
         ],
       },
       {

@@ -12,12 +12,18 @@ const declared: Trigger = { kind: 'recordDate', date: 'declared' };
 const closed: Trigger = { kind: 'folderClosed' };
 const never: Trigger = { kind: 'never' };
 const fact = (name: string): Trigger => ({ kind: 'fact', fact: name });
+type Simple = Exclude<Trigger, { kind: 'never' | 'earliest' | 'latest' }>;
+const earliest = (...of: readonly (readonly [Trigger, string])[]): Trigger => ({
+  kind: 'earliest',
+  of: of.map(([trigger, after]) => ({ trigger: trigger as Simple, after })),
+});
 const event = (eventType: string, occurrence: 'first' | 'last' = 'last'): Trigger => ({ kind: 'event', eventType, occurrence });
 
 const none: Cutoff = { kind: 'none' };
 const month: Cutoff = { kind: 'month' };
 const quarter: Cutoff = { kind: 'quarter' };
 const year: Cutoff = { kind: 'calendarYear' };
+const boardTerm: Cutoff = { kind: 'namedYear', name: 'Board term' };
 const fiscal: Cutoff = { kind: 'fiscalYear', firstMonth: 4, firstDay: 1 };
 
 const base = { from: 'clockStart', approvals: 1, noticeDays: 14 } as const;
@@ -49,6 +55,7 @@ export interface DemoRule {
 }
 
 const compact = (article: string): string => `Sound Compact, ${article}`;
+const privacy = (article: string): string => `Sound Privacy Code, art. ${article}`;
 const north = (section: string): string => `Northshore Records Order, s. ${section}`;
 const south = (section: string): string => `Southshore Archives Code, § ${section}`;
 const board = (no: string): string => `Board resolution ${no}`;
@@ -60,10 +67,10 @@ function rule(
   trigger: Trigger,
   cutoff: Cutoff,
   steps: Step[],
-  more: Omit<DemoRule, 'code' | 'definition'> & { in?: string[] } = {},
+  more: Omit<DemoRule, 'code' | 'definition'> & { in?: string[]; says?: Pick<RuleDefinition, 'basis' | 'suspension'> } = {},
 ): DemoRule {
-  const { in: jurisdictions = [], ...rest } = more;
-  return { code, definition: { title, authority, jurisdictions, trigger, cutoff, steps }, ...rest };
+  const { in: jurisdictions = [], says = {}, ...rest } = more;
+  return { code, definition: { title, authority, jurisdictions, trigger, cutoff, ...says, steps }, ...rest };
 }
 
 /** The schedule of the harbour: every trigger, cutoff and step kind occurs. */
@@ -71,7 +78,7 @@ export const rules: readonly DemoRule[] = [
   rule('R-HAR-1', 'Port call papers', compact('art. 11'), created, year, [destroy('P7Y')]),
   rule('R-HAR-2', 'Berth orders', compact('art. 11'), created, month, [destroy('P3Y')]),
   rule('R-HAR-3', 'Harbour master’s orders', compact('art. 3'), never, none, [keep]),
-  rule('R-HAR-4', 'Radio watch recordings', compact('art. 14'), received, none, [destroy('P90D', { noticeDays: 7 })]),
+  rule('R-HAR-4', 'Radio watch recordings', compact('art. 14'), received, none, [destroy('P63D', { noticeDays: 7, workingDays: true })]),
   rule('R-HAR-5', 'Daily state of the harbour', board('2011/4'), created, quarter, [step('trimVersions', 'P6M'), destroy('P5Y')]),
   rule('R-PIL-1', 'Pilotage logs, bound', compact('art. 17'), created, year, [review('P8Y'), destroy('P10Y', { approvals: 2 })]),
   rule('R-PIL-2', 'Pilotage orders and slips', compact('art. 18'), created, year, [destroy('P7Y')], {
@@ -105,7 +112,9 @@ export const rules: readonly DemoRule[] = [
   rule('R-ENV-3', 'Noise and dust readings', south('31'), created, quarter, [destroy('P4Y')], { in: ['Southshore'] }),
   rule('R-ENV-3N', 'Noise and dust readings, north', north('77'), created, quarter, [destroy('P6Y')], { in: ['Northshore'] }),
   rule('R-ENV-4', 'Tide-gauge calibrations', compact('art. 52'), created, year, [destroy('P10Y', { approvals: 2, noticeDays: 21 })]),
-  rule('R-SAF-1', 'Inquiry files', compact('art. 22'), event('inquiry closed'), year, [review('P10Y'), transfer('P20Y')]),
+  rule('R-SAF-1', 'Inquiry files', compact('art. 22'), event('inquiry closed'), year, [review('P10Y'), transfer('P20Y')], {
+    says: { suspension: { stops: 'appeal lodged', resumes: 'appeal decided' } },
+  }),
   rule('R-SAF-2', 'Near misses, south shore', south('9'), event('inquiry closed'), year, [destroy('P6Y')], { in: ['Southshore'] }),
   rule('R-SAF-3', 'Fairway notices', compact('art. 24'), created, year, [destroy('P6Y', { noticeDays: 21 })]),
   rule(
@@ -137,17 +146,20 @@ export const rules: readonly DemoRule[] = [
   rule('R-PEO-5', 'Occupational health', north('90'), event('person left'), year, [destroy('P40Y', { approvals: 2 })]),
   rule('R-GOV-1', 'Board minutes', compact('art. 2'), never, none, [keep]),
   rule('R-GOV-2', 'Policies', board('2013/7'), { kind: 'recordDate', date: 'superseded' }, year, [step('route', 'P1Y'), transfer('P10Y')]),
-  rule('R-GOV-3', 'Complaints', north('55'), closed, year, [destroy('P6Y')]),
+  rule('R-GOV-3', 'Complaints', north('55'), earliest([closed, 'P0D'], [created, 'P20Y']), year, [destroy('P6Y')]),
   rule('R-GOV-4', 'Visitors and press', board('2013/8'), { kind: 'recordDate', date: 'lastUsed' }, none, [
     step('move', 'P1Y', { to: 'PAST' }),
     destroy('P3Y'),
   ]),
-  rule('R-GOV-5', 'Declared agreements', compact('art. 4'), declared, year, [transfer('P25Y')]),
+  rule('R-GOV-5', 'Declared agreements', compact('art. 4'), declared, boardTerm, [transfer('P25Y')]),
   rule('R-GOV-6', 'What the board has no rule for', board('2013/9'), created, year, [review('P8Y'), destroy('P10Y')]),
   rule('R-PEO-6', 'Grievances', south('24'), created, year, [review('P5Y'), destroy('P12Y', { approvals: 2 })]),
   rule('R-SAF-6', 'Unsafe berths and marks', compact('art. 25'), created, year, [transfer('P30Y')]),
   rule('R-SAF-7', 'Inquiries with a loss of cargo', compact('art. 23'), event('inquiry closed'), year, [transfer('P30Y')]),
   rule('R-ENV-5', 'Readings from before the compact', compact('art. 53'), created, none, [transfer('P25Y')], { in: ['Tarrin Sound'] }),
+  rule('R-PRV-1', 'Health data of people, at most', privacy('7'), created, year, [destroy('P15Y')], {
+    says: { basis: 'atMost' },
+  }),
   rule('R-VES-1', 'Harbour craft papers', compact('art. 19'), event('vessel scrapped'), year, [destroy('P10Y')]),
 ];
 
@@ -157,6 +169,36 @@ export const jurisdictions: readonly (readonly [string, string | null])[] = [
   ['Northshore', 'Tarrin Sound'],
   ['Southshore', 'Tarrin Sound'],
 ];
+
+/** Days that are worked on the south shore: its code counts working days, and it keeps three days of its own. */
+export const calendars: Readonly<Record<string, { weekend: number[]; holidays: { on: string; name: string }[] }>> = {
+  Southshore: {
+    weekend: [6, 7],
+    holidays: Array.from({ length: 12 }, (_, i) => 2020 + i).flatMap((y) => [
+      { on: `${y}-01-01`, name: 'New Year' },
+      { on: `${y}-05-03`, name: 'Compact Day' },
+      { on: `${y}-08-04`, name: 'Day of the Sound' },
+      { on: `${y}-12-21`, name: 'Midwinter' },
+    ]),
+  },
+};
+
+/** The last days of the terms of the board. */
+export const namedYears: Readonly<Record<string, readonly string[]>> = {
+  'Board term': ['2002', '2006', '2010', '2014', '2018', '2022', '2026', '2030'].map((y) => `${y}-06-30`),
+};
+
+/** What can be recorded, besides what rules wait for. */
+export const eventTypes = [
+  'appeal decided',
+  'appeal lodged',
+  'contract ended',
+  'inquiry closed',
+  'lease ended',
+  'person left',
+  'vessel scrapped',
+  'vessel sold',
+] as const;
 
 /** Rules set elsewhere than on a series. */
 export const rulesOnPlaces: readonly { readonly rule: string; readonly node?: string; readonly folder?: readonly [string, string] }[] = [

@@ -63,6 +63,19 @@ create or replace trigger record_rule_use_updated after update on record
   referencing old table as old_rows new table as new_rows for each statement execute function note_rule_use_update();
 create or replace trigger jurisdiction_epoch after insert or update or delete on jurisdiction
   for each statement execute function bump_epoch('schedule');
+create or replace trigger named_year_epoch after insert or update or delete on named_year
+  for each statement execute function bump_epoch('schedule');
+-- What pointed at a record, and when, is what its clock counts from: it ends once and is not taken back.
+create or replace function guard_reference() returns trigger language plpgsql as $$
+begin
+  if old.until is not null then
+    raise exception 'A reference that has ended stays so' using errcode = 'KC001';
+  end if;
+  return new;
+end $$;
+create or replace trigger record_reference_guard before update on record_reference for each row execute function guard_reference();
+create or replace trigger record_reference_kept before delete on record_reference
+  for each row execute function refuse_change('what pointed at a record is kept');
 create or replace trigger pair_rule_epoch after insert or delete on pair_rule
   for each statement execute function bump_epoch('schedule');
 create or replace trigger criteria_rule_epoch after insert or update or delete on criteria_rule

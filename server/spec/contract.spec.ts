@@ -33,7 +33,7 @@ describe('the contract', () => {
 
   it('gives every text back composed, and its length is limited', () => {
     const loose = texts.filter(({ one }) => one.safeParse('a'.repeat(40_004)).success);
-    expect([...new Set(loose.map(({ at }) => at.split('/').at(-1)))].sort()).toEqual(['csv', 'data']);
+    expect([...new Set(loose.map(({ at }) => at.split('/').at(-1)))].sort()).toEqual(['csv', 'data', 'ics']);
     for (const { at, one } of loose)
       expect(one.safeParse('a'.repeat(13_000_000)).success)
         .withContext(at)
@@ -49,7 +49,7 @@ describe('the contract', () => {
     const several = texts
       .filter(({ one }) => hardlyWider.every((text) => one.safeParse(text).success))
       .map(({ at }) => at.split('/').at(-1));
-    const expected = ['reason', 'note', 'notHere', 'message', 'help', 'sample', 'csv', '-', '(value)', 'default', 'name', 'answer'];
+    const expected = ['reason', 'note', 'notHere', 'message', 'help', 'sample', 'csv', 'ics', '-', '(value)', 'default', 'name', 'answer'];
     expect([...new Set(several)].filter((name) => !expected.includes(name!))).toEqual([]);
   });
 

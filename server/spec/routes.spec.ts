@@ -262,6 +262,28 @@ describe('every route that changes something', () => {
     },
     'schedule.dropJurisdiction': async () =>
       world.as('keeper').call(contract.schedule.dropJurisdiction, { body: { name: await scene.jurisdiction() } }),
+    'schedule.setCalendar': async () =>
+      world.as('keeper').call(contract.schedule.setCalendar, {
+        body: { name: await scene.jurisdiction(), weekend: [6, 7], holidays: [], dryRun: false },
+      }),
+    'schedule.dropCalendar': async () => {
+      const name = await scene.jurisdiction();
+      await world.as('keeper').call(contract.schedule.setCalendar, { body: { name, weekend: [7], holidays: [], dryRun: false } });
+      await world.as('keeper').call(contract.schedule.dropCalendar, { body: { name } });
+    },
+    'schedule.makeEventType': () => world.as('keeper').call(contract.schedule.makeEventType, { body: { name: `event ${uuidv7()}` } }),
+    'schedule.dropEventType': async () => {
+      const name = `event ${uuidv7()}`;
+      await world.as('keeper').call(contract.schedule.makeEventType, { body: { name } });
+      await world.as('keeper').call(contract.schedule.dropEventType, { body: { name } });
+    },
+    'schedule.setNamedYear': () =>
+      world.as('keeper').call(contract.schedule.setNamedYear, { body: { name: `year ${uuidv7()}`, ends: ['2026-06-30'] } }),
+    'schedule.dropNamedYear': async () => {
+      const name = `year ${uuidv7()}`;
+      await world.as('keeper').call(contract.schedule.setNamedYear, { body: { name, ends: [] } });
+      await world.as('keeper').call(contract.schedule.dropNamedYear, { body: { name } });
+    },
     'schedule.placeJurisdictions': async () =>
       world.as('keeper').call(contract.schedule.placeJurisdictions, {
         params: { id: world.ids.A02 },
@@ -301,6 +323,10 @@ describe('every route that changes something', () => {
         .as('editor')
         .call(contract.records.addVersion, { params: { id }, body: { arrivalId: await scene.arrival(world.as('editor')), note: '' } });
     },
+    'records.move': async () =>
+      world.as('steward').call(contract.records.move, {
+        body: { ids: [(await world.file('editor')).id], placeId: world.ids.A02, reason: 'belongs there', dryRun: false },
+      }),
     'records.declare': async () => world.as('steward').call(contract.records.declare, { body: { ids: [(await world.file('editor')).id] } }),
     'records.undeclare': async () => {
       const { id } = await world.file('editor');

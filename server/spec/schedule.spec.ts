@@ -204,8 +204,9 @@ describe('the schedule', () => {
       .withContext('a code of another place')
       .toBe(422);
     expect(await statusOf(keeper().call(plan.closeFolder, { params: { id: world.ids.A01 }, body: { on: today } }))).toBe(409);
-    expect(
-      await statusOf(keeper().call(plan.recordEvent, { params: { id: world.ids.A01 }, body: { type: 'x', on: '2030-01-01', note: '' } })),
-    ).toBe(422);
+    const event = (type: string, on: string) =>
+      statusOf(keeper().call(plan.recordEvent, { params: { id: world.ids.A01 }, body: { type, on, note: '' } }));
+    expect(await event('not in the list', '2020-01-01')).toBe(422);
+    expect(await event('x', '2199-01-01')).toBe(422);
   });
 });

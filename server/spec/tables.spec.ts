@@ -167,7 +167,7 @@ describe('plans and schedules as tables', () => {
       broken[499]!['code'] = 'R-T-0';
       expect(errorsOf(await loadRules(csv(broken)))).toEqual([
         '2 steps: “destroy seven years” says not after how long, such as P7Y or 90 days',
-        '3 clock: says not when the clock starts: created, filed, fact …, first fact …, folder closed, event …, first event … or never',
+        '3 clock: says not when the clock starts: created, filed, fact …, first fact …, folder closed, event …, first event …, unreferenced by …, earliest of …, latest of … or never',
         '4 jurisdictions: there is no jurisdiction West',
         '5 in force from: must be a date such as 2026-09-14, or empty for a draft',
         '6 steps: a rule without a clock can only keep for good',

@@ -34,6 +34,14 @@ describe('a repository of schema 0030, of before keys lay outside', () => {
   let keeper: Client;
   beforeAll(async () => {
     database = await restored('schema-0030.sql.gz');
+    await asOwner(database, async (client) => {
+      await client.query(`update record set search = search || array_to_tsvector(array['große', 'łodz']) where title = 'Young'`);
+      await client.query(
+        `insert into hold (id, matter_id, name, reason, state, criteria, scope_sql, scope_params, placed_by, placed_at)
+         select gen_random_uuid(), matter_id, 'Words', 'r', 'open', '{"op":"words","text":"Größe"}',
+           '(r.search @@ ($2->>0)::tsquery) and r.title <> ($2->>1)', '["''große''", "große"]', placed_by, placed_at from hold limit 1`,
+      );
+    });
     await migrate(configFor(database));
     running = await startServer(configFor(database));
     const base = `http://127.0.0.1:${running.port}`;
@@ -63,6 +71,20 @@ describe('a repository of schema 0030, of before keys lay outside', () => {
       `select from ledger_entry where act = 'asked for a recompute' and body like '%after an upgrade%'`,
     );
     expect(rowCount).toBe(1);
+  });
+
+  it('finds what has letters that are folded now, and holds go on to look for it', async () => {
+    for (const words of ['Größe', 'GROSSE', 'Łódź', 'lodz']) {
+      expect((await keeper.call(records.list, { query: { words } })).records.map((r) => r.title))
+        .withContext(words)
+        .toEqual(['Young']);
+    }
+    const { rows } = await running.services.pool.query<{ scope_params: unknown }>(`select scope_params from hold where name = 'Words'`);
+    // What is compared letter by letter stays as it was.
+    expect(rows[0]!.scope_params).toEqual([`'grosse'`, 'große']);
+    await asOwner(database, async (client) => {
+      await expectAsync(client.query(`update hold set scope_params = '[]' where name = 'Words'`)).toBeRejectedWithError(/never changes/);
+    });
   });
 
   it('has its signing key in a file, and nowhere in the database', async () => {

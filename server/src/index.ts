@@ -27,7 +27,17 @@ export { sealOnce, verifyLedger } from './ledger/index.js';
 export { placeActs, rack as rackOfPlan, stencilActs } from './plan/index.js';
 export { fileOne, receive, receivingActs } from './receiving/index.js';
 export { detectorActs, listRecords, lookForSigns, numberingActs, recordActs } from './records/index.js';
-export { effectOfChange, eventActs, levelActs, loadRuleBook, override, ruleActs, recompute, runRecompute } from './schedule/index.js';
+export {
+  effectOfChange,
+  eventActs,
+  levelActs,
+  listActs,
+  loadRuleBook,
+  override,
+  ruleActs,
+  recompute,
+  runRecompute,
+} from './schedule/index.js';
 export { closeConnections, openServices, type Services } from './services.js';
 export { checkRestored } from './checkRestored.js';
 export { encryptOfBefore } from './encryptOfBefore.js';

@@ -2,17 +2,21 @@ import * as fc from 'fast-check';
 import { Temporal } from 'temporal-polyfill';
 import {
   addPeriod,
+  addWorkingDays,
   civilDate,
+  commonWorkdays,
   dateInZone,
   describePeriod,
   formatCivilDate,
   formatPeriod,
+  mondayToFriday,
   parseCivilDate,
   parsePeriod,
   period,
   readPeriod,
-  yearMonthDay,
   subtractPeriod,
+  weekday,
+  yearMonthDay,
 } from './index.js';
 
 const anyDay = fc.integer({ min: civilDate('0001-01-01'), max: civilDate('9990-12-31') });
@@ -191,5 +195,57 @@ describe('the calendar at its edges', () => {
     expect(before('2026-03-31', 'P2W')).toBe('2026-03-17');
     expect(before('2026-03-31', 'P31D')).toBe('2026-02-28');
     expect(before('2026-01-15', 'P1Y1M1W1D')).toBe('2024-12-07');
+  });
+});
+
+describe('working days', () => {
+  const on = (date: string, days: number, calendar = mondayToFriday) => formatCivilDate(addWorkingDays(civilDate(date), days, calendar));
+  it('know the days of the week', () => {
+    expect(['1969-12-29', '1970-01-01', '2026-09-14', '2026-09-20'].map((d) => weekday(civilDate(d)))).toEqual([1, 4, 1, 7]);
+    fc.assert(
+      fc.property(fc.integer({ min: -800_000, max: 800_000 }), (n) =>
+        expect(weekday(n)).toBe(Temporal.PlainDate.from('1970-01-01').add({ days: n }).dayOfWeek),
+      ),
+    );
+  });
+  const holidays = ['2026-12-25', '2026-12-28'].map(civilDate);
+  const table: [string, number, string][] = [
+    ['2026-12-24', 1, '2026-12-29'],
+    ['2026-12-24', 2, '2026-12-30'],
+    ['2026-12-29', -1, '2026-12-24'],
+    ['2026-12-26', 0, '2026-12-26'],
+    ['2026-12-26', -1, '2026-12-24'],
+  ];
+  for (const [date, days, expected] of table) {
+    it(`${date} and ${days} over Christmas is ${expected}`, () => expect(on(date, days, { weekend: [6, 7], holidays })).toBe(expected));
+  }
+  it('go there and back', () => {
+    fc.assert(
+      fc.property(fc.integer({ min: 0, max: 40_000 }), fc.nat(200), (from, n) => {
+        const there = addWorkingDays(from, n, mondayToFriday);
+        const back = addWorkingDays(there, -n, mondayToFriday);
+        expect(n === 0 || weekday(there) < 6).toBe(true);
+        expect(back).toBe(weekday(from) < 6 || n === 0 ? from : from - (weekday(from) - 5));
+      }),
+    );
+  });
+  it('of several calendars are those on which all work', () => {
+    expect(commonWorkdays([])).toBeNull();
+    expect(commonWorkdays([mondayToFriday])).toBe(mondayToFriday);
+    expect(
+      commonWorkdays([
+        { weekend: [7, 5], holidays: [3, 1] },
+        { weekend: [6, 7], holidays: [2, 3] },
+      ]),
+    ).toEqual({
+      weekend: [5, 6, 7],
+      holidays: [1, 2, 3],
+    });
+  });
+  it('are refused where no day is worked', () => {
+    expect(() => addWorkingDays(0, 1, { weekend: [1, 2, 3, 4, 5, 6, 7], holidays: [] })).toThrowError(
+      RangeError,
+      'No day of the week is worked.',
+    );
   });
 });

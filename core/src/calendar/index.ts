@@ -12,3 +12,5 @@ export {
   type YearMonthDay,
 } from './civilDate.js';
 export { addPeriod, describePeriod, formatPeriod, parsePeriod, period, readPeriod, subtractPeriod, type Period } from './period.js';
+export { addWorkingDays, commonWorkdays, mondayToFriday, weekday, type WorkCalendar } from './workdays.js';
+export { readDate } from './writtenDate.js';

@@ -53,6 +53,7 @@ const subjects: [string, Single, Verb[]][] = [
   ['heldBy', { op: 'heldBy', holdId: 'h', name: 'Grounding' }, []],
   ['detected', { op: 'detected', detectorId: 'd', name: 'Payment cards' }, []],
   ['gaps', { op: 'gaps' }, []],
+  ['conflict', { op: 'conflict' }, []],
   ['recordType', { op: 'is', field: 'recordType', value: 'lease' }, []],
   ['state', { op: 'is', field: 'state', value: 'working' }, []],
   ['medium', { op: 'is', field: 'medium', value: 'electronic' }, []],
@@ -63,7 +64,7 @@ const subjects: [string, Single, Verb[]][] = [
     { op: 'text', field, how: 'startsWith', value: '' },
     ['is', 'starts'],
   ]),
-  ...(['created', 'received', 'filed', 'declared', 'due'] as const).map((field): [string, Single, Verb[]] => [
+  ...(['created', 'received', 'filed', 'modified', 'declared', 'clockStart', 'due'] as const).map((field): [string, Single, Verb[]] => [
     field,
     { op: 'between', field, from: '2026-01-01', until: '2026-12-31' },
     ['between', 'from', 'until', 'last', 'next', 'known'],
@@ -76,7 +77,7 @@ const subjects: [string, Single, Verb[]][] = [
     { op: 'fact', fact, value: 0 },
     ['is', 'between', 'from', 'until', 'known'],
   ]),
-  ['fact expires', { op: 'factBetween', fact: 'expires', from: today }, ['between', 'from', 'until', 'known']],
+  ['fact expires', { op: 'factBetween', fact: 'expires', from: today }, ['between', 'from', 'until', 'last', 'next', 'known']],
   ['fact urgent', { op: 'fact', fact: 'urgent', value: true }, ['is', 'known']],
   ['fact side', { op: 'fact', fact: 'side', value: 'Northshore' }, ['is', 'starts', 'known']],
   ['fact master', { op: 'fact', fact: 'master', value: 'lune' }, ['is', 'known']],
@@ -104,7 +105,7 @@ describe('a condition put together by hand', () => {
     expect(subjectsOf({ ...vocabulary, holds: [] })).not.toContain('heldBy');
     expect(subjectsOf({ ...vocabulary, detectors: [] })).not.toContain('detected');
     expect(subjectsOf({ ...vocabulary, holds: [] })).toContain('detected');
-    expect(subjectsOf(emptyVocabulary).slice(0, 5)).toEqual(['under', 'words', 'held', 'gaps', 'recordType']);
+    expect(subjectsOf(emptyVocabulary).slice(0, 5)).toEqual(['under', 'words', 'held', 'gaps', 'conflict']);
   });
   it('begins empty where there is nothing to choose', () => {
     const bare = { ...emptyVocabulary, facts: vocabulary.facts.map(({ code, title, kind }) => ({ code, title, kind })) };
@@ -159,6 +160,18 @@ describe('a condition put together by hand', () => {
     [{ op: 'factBetween', fact: 'tons' }, 'from', { op: 'factBetween', fact: 'tons', from: 0 }],
     [{ op: 'factBetween', fact: 'tons', from: 3 }, 'is', { op: 'fact', fact: 'tons', value: 0 }],
     [{ op: 'factBetween', fact: 'expires' }, 'from', { op: 'factBetween', fact: 'expires', from: today }],
+    [{ op: 'factBetween', fact: 'expires' }, 'last', { op: 'factWithin', fact: 'expires', way: 'last', count: 30, unit: 'day' }],
+    [
+      { op: 'factWithin', fact: 'expires', way: 'last', count: 2, unit: 'week' },
+      'next',
+      { op: 'factWithin', fact: 'expires', way: 'next', count: 2, unit: 'week' },
+    ],
+    [{ op: 'factWithin', fact: 'expires', way: 'last', count: 2, unit: 'week' }, 'known', { op: 'factBetween', fact: 'expires' }],
+    [
+      { op: 'factWithin', fact: 'expires', way: 'last', count: 2, unit: 'week' },
+      'until',
+      { op: 'factBetween', fact: 'expires', until: today },
+    ],
     [{ op: 'held' }, 'is', { op: 'held' }],
   ];
   for (const [clause, verb, wanted] of changed) {

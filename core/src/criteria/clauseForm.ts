@@ -17,7 +17,7 @@ import { thingsOf, valuesOf, type Vocabulary } from './vocabulary.js';
 export type Single = Clause | Within;
 
 /** Subjects that are no field and no fact. */
-export const plainSubjects = ['under', 'words', 'held', 'heldBy', 'detected', 'gaps'] as const;
+export const plainSubjects = ['under', 'words', 'held', 'heldBy', 'detected', 'gaps', 'conflict'] as const;
 export type PlainSubject = (typeof plainSubjects)[number];
 
 /** What a condition can be about: `under`, a field such as `created`, or `fact vessel`. */
@@ -40,6 +40,7 @@ export function subjectOf(clause: Single): string {
     case 'fact':
     case 'factStarts':
     case 'factBetween':
+    case 'factWithin':
       return `fact ${clause.fact}`;
     default:
       return clause.op;
@@ -50,7 +51,7 @@ export function subjectOf(clause: Single): string {
 export type Verb = 'is' | 'starts' | 'from' | 'until' | 'between' | 'last' | 'next' | 'known';
 
 function kindOf(clause: Single, vocabulary: Vocabulary): string {
-  if (clause.op !== 'fact' && clause.op !== 'factStarts' && clause.op !== 'factBetween') return clause.op;
+  if (clause.op !== 'fact' && clause.op !== 'factStarts' && clause.op !== 'factBetween' && clause.op !== 'factWithin') return clause.op;
   return vocabulary.facts.find((f) => f.code === clause.fact)?.kind ?? 'text';
 }
 
@@ -61,7 +62,7 @@ export function verbsFor(clause: Single, vocabulary: Vocabulary): readonly Verb[
     case 'within':
       return ['between', 'from', 'until', 'last', 'next', 'known'];
     case 'date':
-      return ['between', 'from', 'until', 'known'];
+      return ['between', 'from', 'until', 'last', 'next', 'known'];
     case 'whole':
     case 'money':
     case 'decimal':
@@ -88,6 +89,7 @@ export function verbsFor(clause: Single, vocabulary: Vocabulary): readonly Verb[
 export function verbOf(clause: Single): Verb {
   switch (clause.op) {
     case 'within':
+    case 'factWithin':
       return clause.way;
     case 'between':
     case 'factBetween':
@@ -144,6 +146,8 @@ export function clauseAbout(subject: string, vocabulary: Vocabulary, today: stri
       return { op: 'detected', detectorId: vocabulary.detectors[0]?.id ?? '', name: vocabulary.detectors[0]?.name ?? '' };
     case 'gaps':
       return { op: 'gaps' };
+    case 'conflict':
+      return { op: 'conflict' };
   }
   if ((codeFields as readonly string[]).includes(subject)) {
     const field = subject as CodeField;
@@ -182,9 +186,14 @@ export function withVerb(clause: Single, verb: Verb, vocabulary: Vocabulary, tod
         : { op: 'person', field: clause.field, personId: vocabulary.people[0]?.id ?? '', name: vocabulary.people[0]?.name ?? '' };
     case 'fact':
     case 'factStarts':
-    case 'factBetween': {
+    case 'factBetween':
+    case 'factWithin': {
       const { fact } = clause;
       const kind = kindOf(clause, vocabulary);
+      if (verb === 'last' || verb === 'next') {
+        const { count, unit } = clause.op === 'factWithin' ? clause : { count: 30, unit: 'day' as const };
+        return { op: 'factWithin', fact, way: verb, count, unit };
+      }
       if (verb === 'known') return { op: 'factBetween', fact };
       if (verb === 'is') return clause.op === 'fact' ? clause : (clauseAbout(`fact ${fact}`, vocabulary, today) as Clause);
       if (verb === 'starts') return { op: 'factStarts', fact, text: clause.op === 'fact' ? String(clause.value) : '' };

@@ -41,12 +41,29 @@ const record: CriteriaRecord = {
   holds: new Set(['h1']),
   detected: new Set(['d1']),
   gaps: 1,
+  conflict: true,
 };
+
+const foldings: readonly [string, string[]][] = [
+  ['STRASSE Straße STRAẞE', ['strasse', 'strasse', 'strasse']],
+  ['Łódź Łodz', ['lodz', 'lodz']],
+  ['Ærø œuvre Œ', ['aero', 'oeuvre', 'oe']],
+  ['Đorđe Þór Ísafjörður', ['dorde', 'thor', 'isafjordur']],
+  ['Iğdır İstanbul ısı', ['igdir', 'istanbul', 'isi']],
+  ['Ħal Ŋ ĸ ſtraße', ['hal', 'n', 'k', 'strasse']],
+  ['ΟΔΟΣ οδος', ['οδοσ', 'οδοσ']],
+  ['ﬁle ½ ｆｕｌｌ', ['file', '1', '2', 'full']],
+  ['Ελλάδα Україна', ['ελλαδα', 'украіна']],
+  // Decomposed and composed are the same.
+  ['cafe\u0301 café', ['cafe', 'cafe']],
+  ['港 ヶ ガ', ['港', 'ヶ', 'カ']],
+];
 
 describe('words', () => {
   it('are cut the same way everywhere', () => {
-    expect(wordsOf("Pilot's Bericht, Größe №7 – PIL-03/2019")).toEqual(['pilot', 's', 'bericht', 'große', 'no7', 'pil', '03', '2019']);
+    expect(wordsOf("Pilot's Bericht, Größe №7 – PIL-03/2019")).toEqual(['pilot', 's', 'bericht', 'grosse', 'no7', 'pil', '03', '2019']);
     expect(wordsOf('Éclair CAFÉ')).toEqual(['eclair', 'cafe']);
+    for (const [text, found] of foldings) expect(wordsOf(text)).withContext(text).toEqual(found);
     expect(wordsOf(' \t–…')).toEqual([]);
   });
 });
@@ -73,6 +90,7 @@ describe('criteria in memory', () => {
     ['matching a detector', { op: 'detected', detectorId: 'd1', name: 'x' }, true],
     ['matching another detector', { op: 'detected', detectorId: 'd2', name: 'x' }, false],
     ['gaps', { op: 'gaps' }, true],
+    ['a conflict', { op: 'conflict' }, true],
     ['a title that starts', { op: 'text', field: 'title', how: 'startsWith', value: 'Pilot' }, true],
     ['letter by letter', { op: 'text', field: 'title', how: 'is', value: 'pilot statement' }, false],
     ['somebody who is not there', { op: 'person', field: 'owner' }, false],
@@ -187,6 +205,9 @@ describe('criteria from text', () => {
     ['has words barge ottoline', { op: 'words', text: 'barge ottoline' }],
     ['has words “this and that”', { op: 'words', text: 'this and that' }],
     ['has gaps', { op: 'gaps' }],
+    ['in conflict', { op: 'conflict' }],
+    ['clock start in 2019', { op: 'between', field: 'clockStart', from: '2019-01-01', until: '2019-12-31' }],
+    ['modified from 1 May 2019', { op: 'between', field: 'modified', from: '2019-05-01' }],
     ['record type is Berth lease', { op: 'is', field: 'recordType', value: 'lease' }],
     [
       'record type is one of berth lease, witness statement',

@@ -2,7 +2,7 @@ import type { EpochDay } from '../calendar/index.js';
 import type { Facts, FactScalar, RecordState } from '../records/index.js';
 import { wordsOf } from './words.js';
 
-export const dateFields = ['created', 'received', 'filed', 'declared', 'due'] as const;
+export const dateFields = ['created', 'received', 'filed', 'modified', 'declared', 'clockStart', 'due'] as const;
 export type DateField = (typeof dateFields)[number];
 export const codeFields = ['recordType', 'state', 'medium', 'outcome', 'docket'] as const;
 export type CodeField = (typeof codeFields)[number];
@@ -41,16 +41,19 @@ export type Clause =
   /** A detector found what it looks for in the title, the facts or the newest version. */
   | { readonly op: 'detected'; readonly detectorId: string; readonly name: string }
   /** A required fact is missing. */
-  | { readonly op: 'gaps' };
+  | { readonly op: 'gaps' }
+  /** It must be kept longer than another rule allows. */
+  | { readonly op: 'conflict' };
 
 /** A span of days that moves with the calendar; it counts today and is as long as it says. */
-export interface Within {
-  readonly op: 'within';
-  readonly field: DateField;
+interface Span {
   readonly way: 'last' | 'next';
   readonly count: number;
   readonly unit: SpanUnit;
 }
+/** A date of the record, or a date fact, in such a span. */
+export type Within =
+  (Span & { readonly op: 'within'; readonly field: DateField }) | (Span & { readonly op: 'factWithin'; readonly fact: string });
 
 type Tree<Leaf> =
   Leaf | { readonly op: 'and' | 'or'; readonly of: readonly Tree<Leaf>[] } | { readonly op: 'not'; readonly of: Tree<Leaf> };
@@ -83,6 +86,8 @@ export interface CriteriaRecord {
   readonly detected: ReadonlySet<string>;
   /** How many required facts are missing. */
   readonly gaps: number;
+  /** Whether it must be kept longer than another rule allows. */
+  readonly conflict: boolean;
 }
 
 /** How a words clause is read: whole words and, for an unfinished one, a beginning. */

@@ -55,3 +55,4 @@ export { resolveCriteria } from './resolve.js';
 export { criteriaToSql, type Bind, type SqlType } from './toSql.js';
 export { emptyVocabulary, fieldWords, fold, thingsOf, valuesOf, type Named, type NamedFact, type Vocabulary } from './vocabulary.js';
 export { distinctWords, wordsOf } from './words.js';
+export { nearest } from './nearest.js';

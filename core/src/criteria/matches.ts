@@ -64,6 +64,8 @@ export function matches(criteria: Criteria, record: CriteriaRecord): boolean {
       return record.holds.has(criteria.holdId);
     case 'detected':
       return record.detected.has(criteria.detectorId);
+    case 'conflict':
+      return record.conflict;
     case 'gaps':
       return record.gaps > 0;
   }

@@ -1,6 +1,6 @@
 import { epochDay, formatCivilDate, parseCivilDate } from '../calendar/index.js';
 import type { FactScalar } from '../records/index.js';
-import { spanUnits, type AskedCriteria, type Clause, type CodeField, type DateField, type SpanUnit } from './criteria.js';
+import { spanUnits, type AskedCriteria, type Clause, type CodeField, type DateField, type SpanUnit, type Within } from './criteria.js';
 import { Cursor, Wrong, type CriteriaError, type Expected } from './cursor.js';
 import { wordsOf } from './words.js';
 import { factPhrases, thingsOf, fieldPhrases, valuesOf, type Field, type NamedFact, type Vocabulary } from './vocabulary.js';
@@ -68,7 +68,17 @@ class Reader extends Cursor {
 
   private expectClause(): void {
     const detectors = this.vocabulary.detectors.length > 0 ? ['matches detector'] : [];
-    this.expect(['under', 'has words', 'held', 'held by', 'has gaps', ...detectors, 'not', ...fieldPhrases(this.vocabulary).names]);
+    this.expect([
+      'under',
+      'has words',
+      'held',
+      'held by',
+      'has gaps',
+      'in conflict',
+      ...detectors,
+      'not',
+      ...fieldPhrases(this.vocabulary).names,
+    ]);
   }
 
   private clause(): AskedCriteria {
@@ -79,6 +89,10 @@ class Reader extends Cursor {
       if (!this.isWord('by')) return { op: 'held' };
       const hold = this.name(this.vocabulary.holds, 'hold');
       return { op: 'heldBy', holdId: hold.id, name: hold.name };
+    }
+    if (this.isWord('in', '')) {
+      this.need('conflict');
+      return { op: 'conflict' };
     }
     if (this.isWord('under')) {
       const place = this.name(this.vocabulary.places, 'place');
@@ -102,7 +116,16 @@ class Reader extends Cursor {
     }
     if (this.isWord('fact')) return this.fact(this.factName());
     const field = this.phrase(fieldPhrases(this.vocabulary));
-    if (!field) this.failUnknown('a condition', [...fieldPhrases(this.vocabulary).names, 'under', 'held', 'has words', 'has gaps', 'not']);
+    if (!field)
+      this.failUnknown('a condition', [
+        ...fieldPhrases(this.vocabulary).names,
+        'under',
+        'held',
+        'has words',
+        'has gaps',
+        'in conflict',
+        'not',
+      ]);
     return this.comparison(field);
   }
 
@@ -188,20 +211,31 @@ class Reader extends Cursor {
   }
 
   private date(field: DateField): AskedCriteria {
+    return this.dated(
+      (span) => ({ op: 'within', field, ...span }),
+      (from, until) => ({
+        op: 'between',
+        field,
+        ...(from === undefined ? {} : { from }),
+        ...(until === undefined ? {} : { until }),
+      }),
+    );
+  }
+
+  /** How a date compares: with today, or with days. */
+  private dated(
+    within: (span: Pick<Within, 'way' | 'count' | 'unit'>) => AskedCriteria,
+    between: (from?: string, until?: string) => Clause,
+  ): AskedCriteria {
     this.expect(['in the last', 'in the next']);
     const isIn = this.isWord('in');
     if (isIn) this.expect(['the last', 'the next']);
     if (isIn && this.isWord('the', '')) {
       const way = this.isWord('last') ? 'last' : this.isWord('next') ? 'next' : null;
       if (!way) this.fail('Say “in the last” or “in the next”, and how long.', ['last', 'next']);
-      return { op: 'within', field, way, ...this.span() };
+      return within({ way, ...this.span() });
     }
-    return this.range(isIn, (from, until) => ({
-      op: 'between',
-      field,
-      ...(from === undefined ? {} : { from }),
-      ...(until === undefined ? {} : { until }),
-    }));
+    return this.range(isIn, between);
   }
 
   private span(): { count: number; unit: SpanUnit } {
@@ -270,7 +304,10 @@ class Reader extends Cursor {
     const known = (): AskedCriteria => this.factRange(code);
     switch (kind) {
       case 'date':
-        return this.range(this.isWord('in'), (from, until) => this.factRange(code, from, until));
+        return this.dated(
+          (span) => ({ op: 'factWithin', fact: code, ...span }),
+          (from, until) => this.factRange(code, from, until),
+        );
       case 'whole':
       case 'money':
       case 'decimal': {

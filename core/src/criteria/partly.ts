@@ -48,6 +48,7 @@ function judge(criteria: Criteria, known: PartlyKnown): boolean | null {
     case 'heldBy':
     case 'detected':
     case 'gaps':
+    case 'conflict':
       return null;
   }
 }

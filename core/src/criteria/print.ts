@@ -98,11 +98,15 @@ function clauseText(clause: Single, vocabulary: Vocabulary, not: boolean): strin
         : wrapped(`${clause.field} starts with ${valueText(clause.value)}`);
     case 'between': {
       const words = rangeWords(clause.from, clause.until);
-      if (not && words === 'is known') return `${clause.field} is missing`;
-      return not && words.startsWith('is ') ? `${clause.field} is not ${words.slice(3)}` : wrapped(`${clause.field} ${words}`);
+      const field = fieldWords[clause.field];
+      if (not && words === 'is known') return `${field} is missing`;
+      return not && words.startsWith('is ') ? `${field} is not ${words.slice(3)}` : wrapped(`${field} ${words}`);
     }
     case 'within':
-      return wrapped(`${clause.field} in the ${clause.way} ${clause.count} ${clause.unit}${clause.count === 1 ? '' : 's'}`);
+    case 'factWithin': {
+      const subject = clause.op === 'within' ? fieldWords[clause.field] : factText(clause.fact, vocabulary);
+      return wrapped(`${subject} in the ${clause.way} ${clause.count} ${clause.unit}${clause.count === 1 ? '' : 's'}`);
+    }
     case 'person':
       return clause.personId === undefined
         ? `${fieldWords[clause.field]} is ${not ? 'missing' : 'known'}`
@@ -130,6 +134,8 @@ function clauseText(clause: Single, vocabulary: Vocabulary, not: boolean): strin
       return wrapped(`matches detector ${nameText(clause.detectorId, clause.name, vocabulary.detectors)}`);
     case 'gaps':
       return wrapped('has gaps');
+    case 'conflict':
+      return wrapped('in conflict');
   }
 }
 

@@ -26,6 +26,8 @@ export function resolveCriteria(asked: AskedCriteria, today: EpochDay): Criteria
       return { op: 'not', of: resolveCriteria(asked.of, today) };
     case 'within':
       return { op: 'between', field: asked.field, ...range(asked, today) };
+    case 'factWithin':
+      return { op: 'factBetween', fact: asked.fact, ...range(asked, today) };
     default:
       return asked;
   }

@@ -16,6 +16,7 @@ describe('criteria as SQL', () => {
   const table: [Criteria, string][] = [
     [held, '(r.hold_count > 0)'],
     [gaps, '(r.gaps > 0)'],
+    [{ op: 'conflict' }, '(r.conflict_with is not null)'],
     [{ op: 'and', of: [] }, 'true'],
     [{ op: 'or', of: [] }, 'false'],
     [{ op: 'and', of: [held, gaps] }, '((r.hold_count > 0) and (r.gaps > 0))'],
@@ -87,6 +88,6 @@ describe('criteria as SQL', () => {
   for (const [criteria, sql] of table) it(`says ${JSON.stringify(criteria)}`, () => expect(sqlOf(criteria)).toBe(sql));
 
   it('knows a column for every date', () => {
-    for (const field of dateFields) expect(sqlOf({ op: 'between', field, from: '2020-01-01' })).toMatch(/r\.\w+_on/);
+    for (const field of dateFields) expect(sqlOf({ op: 'between', field, from: '2020-01-01' })).toMatch(/r\.(\w+_on|clock_start)\b.* >= /);
   });
 });

@@ -9,7 +9,9 @@ const dateColumns: Record<DateField, string> = {
   created: 'r.created_on',
   received: 'r.received_on',
   filed: 'r.filed_on',
+  modified: 'r.modified_on',
   declared: 'r.declared_on',
+  clockStart: 'r.clock_start',
   // As the index has it.
   due: `coalesce(r.due_on, 'infinity'::date)`,
 };
@@ -17,7 +19,9 @@ const knownDates: Record<DateField, string> = {
   created: 'true',
   received: 'true',
   filed: 'true',
+  modified: 'true',
   declared: 'r.declared_on is not null',
+  clockStart: 'r.clock_start is not null',
   due: 'r.due_on is not null',
 };
 const codeColumns: Record<CodeField, string> = {
@@ -111,5 +115,7 @@ export function criteriaToSql(criteria: Criteria, bind: Bind): string {
       return `(r.detected @> array[${bind(criteria.detectorId, 'uuid')}] and r.detected <> '{}')`;
     case 'gaps':
       return '(r.gaps > 0)';
+    case 'conflict':
+      return '(r.conflict_with is not null)';
   }
 }

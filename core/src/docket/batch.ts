@@ -4,7 +4,7 @@ import { refuse, type Refusal } from '../records/index.js';
 export const batchStates = ['proposed', 'notice', 'approved', 'executing', 'done', 'withdrawn'] as const;
 export type BatchState = (typeof batchStates)[number];
 
-export const itemOutcomes = ['open', 'objected', 'disposed', 'blocked', 'dropped', 'deferred'] as const;
+export const itemOutcomes = ['open', 'objected', 'disposed', 'blocked', 'dropped', 'deferred', 'sampled'] as const;
 export type ItemOutcome = (typeof itemOutcomes)[number];
 
 export interface Approval {
@@ -110,7 +110,7 @@ export interface ExecutionCheck {
 export type ExecutionVerdict =
   | { readonly outcome: 'dispose' }
   | { readonly outcome: 'task' }
-  | { readonly outcome: Exclude<ItemOutcome, 'open' | 'disposed'>; readonly reason: string };
+  | { readonly outcome: Exclude<ItemOutcome, 'open' | 'disposed' | 'sampled'>; readonly reason: string };
 
 /** Whether one record of a batch may go now. Hold wins over everything but being gone. */
 export function executionVerdict(check: ExecutionCheck, today: EpochDay): ExecutionVerdict {

@@ -53,6 +53,8 @@ export interface FactDefinition {
   readonly max?: number | string | undefined;
   /** Currency of amounts, ISO 4217. */
   readonly currency?: string | undefined;
+  /** A reference to what the record takes the place of: that is superseded from the day on which this one is filed. */
+  readonly replaces?: boolean | undefined;
   /** No two records of the type have the same. */
   readonly unique?: boolean | undefined;
   /** Asked only when another fact, defined before it, has one of these values; with none, when it has any. */
@@ -262,6 +264,7 @@ export function definitionProblems(definitions: readonly FactDefinition[]): Fact
     else if (d.min !== undefined && d.max !== undefined && d.min > d.max) say('has a range that ends before it begins');
     if (d.kind === 'money' && !/^[A-Z]{3}$/.test(d.currency ?? '')) say('needs a currency of three letters (ISO 4217)');
     if (d.kind === 'yesNo' && d.many) say('cannot have many values');
+    if (d.replaces && d.kind !== 'reference') say('can replace something only as a reference');
     if (d.unique && (d.many || !countable.includes(d.kind))) say('cannot be unique');
     if (d.onlyWhen && !seen.has(d.onlyWhen.fact)) say('depends on a fact that does not stand before it');
     if (d.default !== undefined && !isWord(d) && scalarProblem(d, d.default) !== null) say('has a default that does not fit it');

@@ -18,6 +18,9 @@ function sound(changes: Partial<ScheduleUnderCheck> = {}): ScheduleUnderCheck {
     jurisdictions: [],
     unscheduled: [],
     waiting: [],
+    conflicts: [],
+    calendars: [],
+    today: '2026-09-14',
     ...changes,
   };
 }

@@ -1,3 +1,4 @@
+import { capConflict, namedYearEnds, workdaysUnknown } from './checkClocks.js';
 import { disagreement, nearerKeepsShorter } from './checkConflicts.js';
 import { jurisdictionWithoutRule, seriesWithoutRule, typeWithoutRule } from './checkGaps.js';
 import { criteriaNeverReached, factTypeLacks, ruleNeverDue, ruleNeverUsed } from './checkRules.js';
@@ -13,6 +14,9 @@ const checks: readonly ScheduleCheck[] = [
   jurisdictionWithoutRule,
   nearerKeepsShorter,
   criteriaNeverReached,
+  capConflict,
+  workdaysUnknown,
+  namedYearEnds,
 ];
 
 /** Everything that is not right with a schedule (the check of the schedule), in the order of the kinds. */

@@ -1,9 +1,10 @@
 import { civilDate } from '../calendar/index.js';
-import { evaluateRule, isPermanent, type ClockFacts } from './evaluate.js';
+import type { ClockFacts } from './clockFacts.js';
+import { evaluateRule, isPermanent } from './evaluate.js';
 import { codesOf, rulesByPlace, type ScheduleCheck, type ScheduleUnderCheck } from './finding.js';
 import { rank } from './governing.js';
 import { widened, type Jurisdiction } from './jurisdiction.js';
-import { recordDates, type RuleVersion } from './rule.js';
+import { caps, partsOf, recordDates, type RuleVersion } from './rule.js';
 
 /** Whether there is a jurisdiction in which both rules hold. */
 function overlap(a: RuleVersion, b: RuleVersion, all: readonly Jurisdiction[]): boolean {
@@ -13,7 +14,8 @@ function overlap(a: RuleVersion, b: RuleVersion, all: readonly Jurisdiction[]): 
 }
 
 const same = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b);
-const sayTheSame = (a: RuleVersion, b: RuleVersion): boolean => same([a.trigger, a.cutoff, a.steps], [b.trigger, b.cutoff, b.steps]);
+const saysWhen = ({ trigger, cutoff, suspension, steps }: RuleVersion): unknown => [trigger, cutoff, suspension, steps];
+const sayTheSame = (a: RuleVersion, b: RuleVersion): boolean => same(saysWhen(a), saysWhen(b));
 
 /** Rules that are set at one place, or for one type in one series, as equals. */
 function equals(s: ScheduleUnderCheck): { where: string; placeId: string; rules: readonly RuleVersion[] }[] {
@@ -38,7 +40,8 @@ export const disagreement: ScheduleCheck = (s) =>
     rules.flatMap((a, i) =>
       rules
         .slice(i + 1)
-        .filter((b) => overlap(a, b, s.jurisdictions) && !sayTheSame(a, b))
+        // One that caps is not an equal of one that keeps.
+        .filter((b) => caps(a) === caps(b) && overlap(a, b, s.jurisdictions) && !sayTheSame(a, b))
         .map((b) => ({
           kind: 'disagreement',
           sentence: `Rules ${[a.code, b.code].sort().join(' and ')} are both set on ${where} and say different things; there the longer keeps.`,
@@ -51,11 +54,13 @@ export const disagreement: ScheduleCheck = (s) =>
 /** A record whose every date is known and the same: two rules with like triggers are compared on it. */
 function sample(rules: readonly RuleVersion[]): ClockFacts {
   const on = civilDate('2020-03-10');
+  const parts = rules.flatMap((r) => partsOf(r.trigger).map((p) => p.trigger));
   return {
     dates: Object.fromEntries(recordDates.map((d) => [d, on])),
-    factDates: Object.fromEntries(rules.flatMap(({ trigger }) => (trigger.kind === 'fact' ? [[trigger.fact, [on]]] : []))),
+    factDates: Object.fromEntries(parts.flatMap((t) => (t.kind === 'fact' ? [[t.fact, [on]]] : []))),
     folderClosed: { on, subject: '' },
-    events: rules.flatMap(({ trigger }) => (trigger.kind === 'event' ? [{ type: trigger.eventType, on, distance: 0, subject: '' }] : [])),
+    events: parts.flatMap((t) => (t.kind === 'event' ? [{ type: t.eventType, on, distance: 0, subject: '' }] : [])),
+    unreferenced: Object.fromEntries(parts.flatMap((t) => (t.kind === 'unreferenced' ? [[t.fact, on]] : []))),
   };
 }
 
@@ -75,7 +80,10 @@ export const nearerKeepsShorter: ScheduleCheck = (s) => {
     const far = outward.flatMap((id) => (setAt.get(id) ?? []).map((rule) => ({ rule, at: codes.get(id) })));
     return (setAt.get(place.id) ?? []).flatMap((near) =>
       far
-        .filter(({ rule }) => rule.code !== near.code && overlap(near, rule, s.jurisdictions) && keepsShorter(near, rule))
+        .filter(
+          ({ rule }) =>
+            rule.code !== near.code && !caps(near) && !caps(rule) && overlap(near, rule, s.jurisdictions) && keepsShorter(near, rule),
+        )
         .map(({ rule, at }) => ({
           kind: 'nearerKeepsShorter',
           sentence: `On ${place.code}, rule ${near.code} keeps shorter than ${rule.code}, which is set farther out on ${at} and yields to it.`,

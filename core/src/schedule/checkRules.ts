@@ -1,15 +1,19 @@
 import { describeTrigger } from './explain.js';
 import { counted, sumOf, type ScheduleCheck, type ScheduleUnderCheck } from './finding.js';
-import { actionOf } from './rule.js';
+import { actionOf, caps, partsOf, type SimpleTrigger, type Trigger } from './rule.js';
 
 type CheckedType = ScheduleUnderCheck['types'][number];
 const hasDate = (type: CheckedType, fact: string): boolean => type.facts.some((f) => f.code === fact && f.kind === 'date');
 
-/** Rules that govern no record. */
+/** The date facts that a trigger counts from. */
+const factsOf = (trigger: Trigger): Extract<SimpleTrigger, { kind: 'fact' }>[] =>
+  partsOf(trigger).flatMap((p) => (p.trigger.kind === 'fact' ? [p.trigger] : []));
+
+/** Rules that govern no record; one that caps is not there to govern. */
 export const ruleNeverUsed: ScheduleCheck = (s) => {
   const set = new Set([...s.placeRules, ...s.pairRules, ...s.criteriaRules].map((r) => r.ruleId));
   return s.rules.flatMap(({ id, version, governs }) => {
-    if (governs > 0) return [];
+    if (governs > 0 || (caps(version) && set.has(id))) return [];
     const sentence = set.has(id)
       ? `Rule ${version.code} is set, but governs no record: nothing is filed there, or other rules count before it.`
       : `Rule ${version.code} is in force, but set nowhere.`;
@@ -22,12 +26,14 @@ export const ruleNeverDue: ScheduleCheck = (s) =>
   s.rules.flatMap(({ id, version, governs }) => {
     const { trigger, steps, code } = version;
     if (trigger.kind === 'never' || steps.some((step) => step.kind === 'keepPermanently')) return [];
-    const nobodyHas = trigger.kind === 'fact' && !s.types.some((t) => hasDate(t, trigger.fact));
+    // The earliest of several waits only while none is known; everything else needs them all.
+    const missing = factsOf(trigger).filter(({ fact }) => !s.types.some((t) => hasDate(t, fact)));
+    const nobodyHas = trigger.kind === 'earliest' ? missing.length === trigger.of.length : missing.length > 0;
     // What is reviewed for ever is meant so.
     const ends = actionOf(version) !== null || steps.some((step) => step.kind === 'review');
     if (!nobodyHas && ends) return [];
     const why = nobodyHas
-      ? `no record type has a date fact “${trigger.fact}”`
+      ? `no record type has a date fact “${missing[0]!.fact}”`
       : 'it has no step that destroys, transfers, reviews or keeps for good';
     return [{ kind: 'ruleNeverDue', sentence: `Rule ${code} can never come due: ${why}.`, mend: { at: 'rule', id }, records: governs }];
   });
@@ -36,10 +42,11 @@ export const ruleNeverDue: ScheduleCheck = (s) =>
 export const factTypeLacks: ScheduleCheck = (s) =>
   s.rules.flatMap(({ id, version: { code, trigger } }) =>
     s.types.flatMap((type) => {
-      if (trigger.kind !== 'fact' || hasDate(type, trigger.fact)) return [];
+      const lacks = factsOf(trigger).find(({ fact }) => !hasDate(type, fact));
+      if (!lacks) return [];
       const records = sumOf(s.waiting.filter((w) => w.ruleId === id && w.recordType === type.code));
       if (records === 0) return [];
-      const sentence = `Rule ${code} counts from ${describeTrigger(trigger)}, which records of type ${type.title} do not have: ${counted(records, 'waits', 'wait')} for ever.`;
+      const sentence = `Rule ${code} counts from ${describeTrigger(lacks)}, which records of type ${type.title} do not have: ${counted(records, 'waits', 'wait')} for ever.`;
       return [{ kind: 'factTypeLacks', sentence, mend: { at: 'rule', id }, records }];
     }),
   );

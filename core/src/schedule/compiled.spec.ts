@@ -2,6 +2,7 @@ import * as fc from 'fast-check';
 import { civilDate } from '../calendar/index.js';
 import {
   compileGoverning,
+  conflictIn,
   dateSlots,
   governingRule,
   isDisposing,
@@ -16,6 +17,7 @@ import {
   type Override,
   type RuleCandidate,
   type RuleVersion,
+  type SimpleTrigger,
 } from './index.js';
 import { rule, step as stepOf } from './testing/index.js';
 
@@ -24,7 +26,7 @@ const days = ['2019-05-07', '2020-02-29', '2020-12-31', '2024-03-31', '2026-09-1
 const day = fc.constantFrom(...days).map(civilDate);
 const several = fc.array(day, { minLength: 1, maxLength: 3 });
 
-const trigger: fc.Arbitrary<RuleVersion['trigger']> = fc.oneof(
+const simple: fc.Arbitrary<SimpleTrigger> = fc.oneof(
   fc.constantFrom(...recordDates).map((date) => ({ kind: 'recordDate' as const, date })),
   fc.record(
     {
@@ -40,7 +42,18 @@ const trigger: fc.Arbitrary<RuleVersion['trigger']> = fc.oneof(
     eventType: fc.constantFrom('ended', 'left'),
     occurrence: fc.constantFrom('first' as const, 'last' as const),
   }),
-  fc.constant({ kind: 'never' as const }),
+  fc.constantFrom('contract', 'master').map((fact) => ({ kind: 'unreferenced' as const, fact })),
+);
+const trigger: fc.Arbitrary<RuleVersion['trigger']> = fc.oneof(
+  { weight: 6, arbitrary: simple },
+  {
+    weight: 3,
+    arbitrary: fc.record({
+      kind: fc.constantFrom('earliest' as const, 'latest' as const),
+      of: fc.array(fc.record({ trigger: simple, after: fc.constantFrom('P0D', 'P1Y', 'P6M') }), { minLength: 2, maxLength: 3 }),
+    }),
+  },
+  { weight: 1, arbitrary: fc.constant({ kind: 'never' as const }) },
 );
 const cutoff: fc.Arbitrary<RuleVersion['cutoff']> = fc.constantFrom(
   { kind: 'none' },
@@ -48,14 +61,18 @@ const cutoff: fc.Arbitrary<RuleVersion['cutoff']> = fc.constantFrom(
   { kind: 'quarter' },
   { kind: 'calendarYear' },
   { kind: 'fiscalYear', firstMonth: 10, firstDay: 1 },
+  { kind: 'namedYear', name: 'term', ends: ['2020-06-30', '2024-05-31'] },
 );
-const step = fc.record({
-  kind: fc.constantFrom('destroy' as const, 'transfer' as const, 'review' as const, 'keepPermanently' as const),
-  after: fc.constantFrom('P0D', 'P1Y', 'P6M', 'P7Y', 'P90D'),
-  from: fc.constantFrom('clockStart' as const, 'previousStep' as const),
-  approvals: fc.constant(1),
-  noticeDays: fc.constant(0),
-});
+const step = fc
+  .record({
+    kind: fc.constantFrom('destroy' as const, 'transfer' as const, 'review' as const, 'keepPermanently' as const),
+    after: fc.constantFrom('P0D', 'P1Y', 'P6M', 'P7Y', 'P90D'),
+    from: fc.constantFrom('clockStart' as const, 'previousStep' as const),
+    workingDays: fc.boolean(),
+    approvals: fc.constant(1),
+    noticeDays: fc.constant(0),
+  })
+  .map((s) => ({ ...s, workingDays: s.workingDays && s.after === 'P90D' }));
 const version = (code: string, no: number): fc.Arbitrary<RuleVersion> =>
   fc.record({
     id: fc.constant(`${code}-${no}`),
@@ -66,6 +83,8 @@ const version = (code: string, no: number): fc.Arbitrary<RuleVersion> =>
     jurisdictions: fc.subarray(['Sound', 'Northshore', 'Southshore'], { maxLength: 2 }),
     trigger,
     cutoff,
+    suspension: fc.option(fc.constant({ stops: 'Stopped', resumes: 'resumed' }), { nil: undefined }),
+    basis: fc.constantFrom(undefined, 'required' as const, 'customary' as const, 'atMost' as const),
     steps: fc.array(step, { minLength: 1, maxLength: 3 }),
     inForceFrom: fc.constantFrom('2000-01-01', '2020-06-01', '2021-01-01', '2030-01-01'),
     takesOver: fc.constantFrom('all' as const, 'laterClocks' as const),
@@ -87,22 +106,38 @@ const facts: fc.Arbitrary<ClockFacts> = fc.record(
     dates: fc.record(Object.fromEntries(recordDates.map((d) => [d, day])) as never, { requiredKeys: [] }),
     factDates: fc.record({ expires: several, signed: several }, { requiredKeys: [] }) as fc.Arbitrary<Record<string, number[]>>,
     folderClosed: fc.record({ on: day, subject: fc.constant('folder') }),
-    events: fc.array(fc.record({ type: fc.constantFrom('ended', 'left'), on: day, distance: fc.nat(2), subject: fc.constant('folder') }), {
-      maxLength: 4,
-    }),
+    events: fc.array(
+      fc.record({
+        type: fc.constantFrom('ended', 'Left', 'stopped', 'resumed'),
+        on: day,
+        distance: fc.nat(2),
+        subject: fc.constant('folder'),
+      }),
+      {
+        maxLength: 6,
+      },
+    ),
+    unreferenced: fc.record({ contract: fc.option(day), master: fc.option(day) }, { requiredKeys: [] }) as fc.Arbitrary<
+      Record<string, number | null>
+    >,
+    workdays: fc.constantFrom({ weekend: [5, 6], holidays: days.map(civilDate) }, { weekend: [7], holidays: [] }),
   },
   { requiredKeys: ['dates', 'factDates', 'events'] },
 );
 
 /** What the slow way says, in the shape of the fast one. */
 function slow(governing: Governing): FastVerdict {
-  if (governing.kind !== 'rule') return { outcome: 'unscheduled', rule: null, clockStart: unknownDay, dueOn: unknownDay };
+  const conflict = conflictIn(governing);
+  if (governing.kind !== 'rule')
+    return { outcome: 'unscheduled', rule: null, triggerOn: unknownDay, clockStart: unknownDay, dueOn: unknownDay, conflict };
   const { rule, verdict } = governing.by;
   return {
     outcome: verdict.kind,
     rule,
+    triggerOn: verdict.trigger?.on ?? unknownDay,
     clockStart: verdict.clockStart ?? unknownDay,
     dueOn: verdict.kind === 'dated' ? verdict.dueOn : unknownDay,
+    conflict,
   };
 }
 
@@ -118,14 +153,20 @@ describe('the fast way to a governing rule', () => {
           const slots = dateSlots(candidates.flatMap((c) => c.versions));
           const dates = new Int32Array(slots.length).fill(unknownDay);
           slots.dates.forEach((d, i) => (dates[i] = clock.dates[d] ?? unknownDay));
+          slots.references.forEach((fact, i) => (dates[slots.dates.length + i] = clock.unreferenced?.[fact] ?? unknownDay));
           slots.facts.forEach(({ fact, occurrence }, i) => {
             const all = clock.factDates[fact];
-            dates[slots.dates.length + i] = all ? (occurrence === 'first' ? Math.min(...all) : Math.max(...all)) : unknownDay;
+            dates[slots.dates.length + slots.references.length + i] = all
+              ? occurrence === 'first'
+                ? Math.min(...all)
+                : Math.max(...all)
+              : unknownDay;
           });
-          const fast: FastVerdict = { outcome: 'unscheduled', rule: null, clockStart: 0, dueOn: 0 };
+          const fast: FastVerdict = { outcome: 'unscheduled', rule: null, triggerOn: 0, clockStart: 0, dueOn: 0, conflict: null };
           compileGoverning(candidates, clock, jurisdictions, today, slots)(dates, fast);
           const wanted = slow(governingRule(candidates, null, clock, jurisdictions, today));
-          expect({ ...fast, rule: fast.rule?.id }).toEqual({ ...wanted, rule: wanted.rule?.id });
+          const named = (v: FastVerdict) => ({ ...v, rule: v.rule?.id, conflict: v.conflict?.id });
+          expect(named(fast)).toEqual(named(wanted));
         },
       ),
       { numRuns: 3000 },

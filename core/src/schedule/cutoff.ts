@@ -1,4 +1,4 @@
-import { daysInMonth, epochDay, yearMonthDay, type EpochDay } from '../calendar/index.js';
+import { civilDate, daysInMonth, epochDay, yearMonthDay, type EpochDay } from '../calendar/index.js';
 
 /** Rolling of the trigger date to the end of a period. */
 export type Cutoff =
@@ -8,7 +8,12 @@ export type Cutoff =
   | { readonly kind: 'halfYear' }
   | { readonly kind: 'calendarYear' }
   /** Its first day is the month’s last where the month is shorter. */
-  | { readonly kind: 'fiscalYear'; readonly firstMonth: number; readonly firstDay: number };
+  | { readonly kind: 'fiscalYear'; readonly firstMonth: number; readonly firstDay: number }
+  /**
+   * Years whose ends are listed, such as those of 52 or 53 weeks and terms of office. The ends are the repository’s, YYYY-MM-DD
+   * in order, and not part of the rule: absent, none is known.
+   */
+  | { readonly kind: 'namedYear'; readonly name: string; readonly ends?: readonly string[] | undefined };
 
 function fiscalStart(year: number, { firstMonth, firstDay }: Extract<Cutoff, { kind: 'fiscalYear' }>): EpochDay {
   return epochDay(year, firstMonth, Math.min(firstDay, daysInMonth(year, firstMonth)));
@@ -16,9 +21,9 @@ function fiscalStart(year: number, { firstMonth, firstDay }: Extract<Cutoff, { k
 
 /**
  * The day the clock starts: the first day after the cutoff period that contains the trigger date,
- * or the trigger date itself without a cutoff.
+ * or the trigger date itself without a cutoff. Null where the end of a named year is not listed yet.
  */
-export function clockStart(triggerDate: EpochDay, cutoff: Cutoff): EpochDay {
+export function clockStart(triggerDate: EpochDay, cutoff: Cutoff): EpochDay | null {
   if (cutoff.kind === 'none') return triggerDate;
   const { year, month } = yearMonthDay(triggerDate);
   switch (cutoff.kind) {
@@ -35,6 +40,10 @@ export function clockStart(triggerDate: EpochDay, cutoff: Cutoff): EpochDay {
     case 'fiscalYear': {
       const start = fiscalStart(year, cutoff);
       return triggerDate < start ? start : fiscalStart(year + 1, cutoff);
+    }
+    case 'namedYear': {
+      const end = cutoff.ends?.find((e) => civilDate(e) >= triggerDate);
+      return end === undefined ? null : civilDate(end) + 1;
     }
   }
 }

@@ -19,14 +19,18 @@ const [a, b] = [rule('R-A'), rule('R-B')];
 const dated = (dueOn: string, of: RuleVersion | null = a): Standing => ({
   outcome: 'dated',
   rule: of,
+  triggerOn: unknownDay,
   clockStart: unknownDay,
+  conflict: false,
   dueOn: civilDate(dueOn),
   action: 'destroy',
 });
 const without = (outcome: Standing['outcome'], of: RuleVersion | null = a): Standing => ({
   outcome,
   rule: of,
+  triggerOn: unknownDay,
   clockStart: unknownDay,
+  conflict: false,
   dueOn: unknownDay,
   action: null,
 });

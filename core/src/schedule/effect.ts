@@ -1,6 +1,7 @@
-import { addPeriod, formatCivilDate, period, yearMonthDay, type EpochDay } from '../calendar/index.js';
+import { formatCivilDate, yearMonthDay, type EpochDay, type WorkCalendar } from '../calendar/index.js';
 import { unknownDay } from './compiled.js';
-import type { Governing } from './governing.js';
+import { stepDay } from './evaluate.js';
+import { conflictIn, type Governing } from './governing.js';
 import { actionOf, isDisposing, stepKinds, type RuleVersion, type StepKind } from './rule.js';
 
 export type Outcome = 'permanent' | 'waiting' | 'dated' | 'unscheduled';
@@ -10,29 +11,38 @@ export interface Standing {
   readonly outcome: Outcome;
   /** Null where the date was set by hand, or where no rule reaches. */
   readonly rule: RuleVersion | null;
+  /** The trigger’s own date; {@link unknownDay} while it is not known. */
+  readonly triggerOn: EpochDay;
   /** {@link unknownDay} when the clock has not started. */
   readonly clockStart: EpochDay;
   /** {@link unknownDay} when there is none. */
   readonly dueOn: EpochDay;
   readonly action: 'destroy' | 'transfer' | null;
+  /** Whether it must be kept longer than another rule allows. */
+  readonly conflict: boolean;
 }
 
 /** A judgement reduced to what an effect counts. */
 export function standingOf(governing: Governing): Standing {
-  const none: EpochDay = unknownDay;
+  const none = { rule: null, triggerOn: unknownDay, clockStart: unknownDay, dueOn: unknownDay, action: null };
+  const conflict = conflictIn(governing) !== null;
   switch (governing.kind) {
     case 'unscheduled':
-      return { outcome: 'unscheduled', rule: null, clockStart: none, dueOn: none, action: null };
+      return { ...none, outcome: 'unscheduled', conflict };
     case 'overrideDate':
-      return { outcome: 'dated', rule: null, clockStart: none, dueOn: governing.dueOn, action: governing.action };
+      return { ...none, outcome: 'dated', dueOn: governing.dueOn, action: governing.action, conflict };
+    case 'overrideForGood':
+      return { ...none, outcome: 'permanent', conflict };
     case 'rule': {
       const { rule, verdict } = governing.by;
       return {
         outcome: verdict.kind,
         rule,
-        clockStart: verdict.clockStart ?? none,
-        dueOn: verdict.kind === 'dated' ? verdict.dueOn : none,
+        triggerOn: verdict.trigger?.on ?? unknownDay,
+        clockStart: verdict.clockStart ?? unknownDay,
+        dueOn: verdict.kind === 'dated' ? verdict.dueOn : unknownDay,
         action: actionOf(rule),
+        conflict,
       };
     }
   }
@@ -80,6 +90,8 @@ export interface Effect {
   /** Among those that change: held, and in a batch. */
   readonly held: number;
   readonly inBatches: number;
+  /** Records that must be kept longer than another rule allows, as it stands and with the change. */
+  readonly conflicts: { readonly before: number; readonly after: number };
   readonly bySeries: readonly (Shift & { readonly series: string })[];
   /** By the year of the new date, or of the old one where there is no new. */
   readonly byYear: readonly (Shift & { readonly year: number })[];
@@ -110,22 +122,37 @@ export function formatMonth(month: number): string {
   return `${String(Math.floor(month / 12)).padStart(4, '0')}-${String((month % 12) + 1).padStart(2, '0')}`;
 }
 
-/** Steps with a date of their own, besides the one that disposes. */
-function otherSteps(rule: RuleVersion): { kind: number; due: (start: EpochDay) => EpochDay }[] {
-  return rule.steps.flatMap((step) => {
+/** A step with a date of its own, besides the one that disposes. */
+interface OtherStep {
+  readonly kind: number;
+  /** {@link unknownDay} where its date is not known. */
+  due(of: Standing, workdays: WorkCalendar | undefined): EpochDay;
+}
+
+function otherSteps(rule: RuleVersion): OtherStep[] {
+  return rule.steps.flatMap((step): OtherStep[] => {
     if (isDisposing(step.kind) || step.kind === 'keepPermanently' || step.from === 'previousStep') return [];
-    const after = period(step.after);
-    return [{ kind: stepKinds.indexOf(step.kind), due: (start: EpochDay) => addPeriod(start, after) }];
+    const base = step.from === 'beforeTrigger' ? 'triggerOn' : 'clockStart';
+    const due = (of: Standing, workdays: WorkCalendar | undefined): EpochDay =>
+      of[base] === unknownDay ? unknownDay : stepDay(of[base], step, { workdays });
+    return [{ kind: stepKinds.indexOf(step.kind), due }];
   });
+}
+
+/** A record as an effect counts it. */
+export interface CountedRecord {
+  readonly series: string;
+  readonly bytes: number;
+  readonly held: boolean;
+  readonly inBatch: boolean;
+  /** The days that are worked where it belongs. */
+  readonly workdays?: WorkCalendar | undefined;
+  id(): string;
 }
 
 export interface EffectTally {
   /** Counts one record; `after` is the same object as `before` where nothing can change. */
-  add(
-    record: { readonly series: string; readonly bytes: number; readonly held: boolean; readonly inBatch: boolean; id(): string },
-    before: Standing,
-    after: Standing,
-  ): void;
+  add(record: CountedRecord, before: Standing, after: Standing): void;
   result(): Effect;
 }
 
@@ -141,13 +168,13 @@ export function effectTally(today: EpochDay): EffectTally {
   const seriesNames: string[] = [];
   const codeOf = new Map<string, number>([['', 0]]);
   const codes = [''];
-  const known = new Map<RuleVersion, { code: number; steps: ReturnType<typeof otherSteps> }>();
+  const known = new Map<RuleVersion, { code: number; steps: OtherStep[] }>();
   const lanes = new Map<number, ForecastLane>();
   const shift = noShift();
   const bySeries = new Map<number, Shift>();
   const byYear = new Map<number, Shift>();
   let most: (MostAffected & { far: number })[] = [];
-  let [looked, changed, held, inBatches, atOnceRecords, atOnceBytes] = [0, 0, 0, 0, 0, 0];
+  let [looked, changed, held, inBatches, atOnceRecords, atOnceBytes, conflictsBefore, conflictsAfter] = [0, 0, 0, 0, 0, 0, 0, 0];
 
   function indexOf(name: string, known: Map<string, number>, names: string[]): number {
     let index = known.get(name);
@@ -180,20 +207,19 @@ export function effectTally(today: EpochDay): EffectTally {
     }
   }
 
-  function forecast(s: Standing, series: number, bytes: number, side: 0 | 2 | 'both'): void {
-    let rule: { code: number; steps: ReturnType<typeof otherSteps> } | undefined;
+  function forecast(s: Standing, series: number, { bytes, workdays }: CountedRecord, side: 0 | 2 | 'both'): void {
+    let rule: { code: number; steps: OtherStep[] } | undefined;
     if (s.rule) {
       rule = known.get(s.rule);
       if (!rule) known.set(s.rule, (rule = { code: indexOf(s.rule.code, codeOf, codes), steps: otherSteps(s.rule) }));
     }
     const code = rule?.code ?? 0;
     if (s.dueOn !== unknownDay && s.action) count(s.dueOn, series, code, s.action === 'destroy' ? destroying : transferring, bytes, side);
-    if (rule && rule.steps.length > 0 && s.clockStart !== unknownDay) {
-      for (const step of rule.steps) {
-        const due = step.due(s.clockStart);
-        // A step of the past was taken or passed over; only those ahead are forecast.
-        if (due >= today) count(due, series, code, step.kind, bytes, side);
-      }
+    if (!rule) return;
+    for (const step of rule.steps) {
+      const due = step.due(s, workdays);
+      // A step of the past was taken or passed over; only those ahead are forecast.
+      if (due >= today) count(due, series, code, step.kind, bytes, side);
     }
   }
 
@@ -207,12 +233,14 @@ export function effectTally(today: EpochDay): EffectTally {
     add(record, before, after) {
       looked += 1;
       const series = indexOf(record.series, seriesOf, seriesNames);
+      if (before.conflict) conflictsBefore += 1;
+      if (after.conflict) conflictsAfter += 1;
       if (before === after) {
-        forecast(before, series, record.bytes, 'both');
+        forecast(before, series, record, 'both');
         return;
       }
-      forecast(before, series, record.bytes, 0);
-      forecast(after, series, record.bytes, 2);
+      forecast(before, series, record, 0);
+      forecast(after, series, record, 2);
       const sameDate = before.dueOn === after.dueOn && before.outcome === after.outcome;
       if (sameDate && before.rule?.id === after.rule?.id && before.action === after.action) return;
       changed += 1;
@@ -254,6 +282,7 @@ export function effectTally(today: EpochDay): EffectTally {
         atOnce: { records: atOnceRecords, bytes: atOnceBytes },
         held,
         inBatches,
+        conflicts: { before: conflictsBefore, after: conflictsAfter },
         bySeries: [...bySeries].map(([series, counts]) => ({ series: seriesNames[series]!, ...counts })),
         byYear: [...byYear].map(([year, counts]) => ({ year, ...counts })).sort((a, b) => a.year - b.year),
         most: most.map(({ id, before, after }) => ({ id, before, after })),
@@ -296,6 +325,7 @@ export function mergeEffects(parts: readonly Effect[]): Effect {
     atOnce: { records: sum((e) => e.atOnce.records), bytes: sum((e) => e.atOnce.bytes) },
     held: sum((e) => e.held),
     inBatches: sum((e) => e.inBatches),
+    conflicts: { before: sum((e) => e.conflicts.before), after: sum((e) => e.conflicts.after) },
     bySeries: merged(
       parts.map((e) => e.bySeries),
       (s) => s.series,

@@ -1,5 +1,5 @@
 import * as fc from 'fast-check';
-import { addPeriod, civilDate, formatCivilDate, period, type EpochDay } from '../calendar/index.js';
+import { addPeriod, civilDate, formatCivilDate, period, subtractPeriod, type EpochDay } from '../calendar/index.js';
 import {
   actionOf,
   effectTally,
@@ -8,6 +8,7 @@ import {
   namedEffect,
   standingOf,
   unknownDay,
+  type Cap,
   type Effect,
   type Governing,
   type NamedEffect,
@@ -26,6 +27,7 @@ const rules = [
   rule('R-C', step('askOwner', 'P2Y'), step('trimVersions', 'P40Y')),
   rule('R-D', step('review', 'P1Y'), step('keepPermanently', 'P2Y')),
   rule('R-E'),
+  rule('R-F', step('review', 'P90D', { from: 'beforeTrigger' }), step('destroy', 'P3Y')),
 ];
 
 interface Counted {
@@ -69,9 +71,14 @@ function byDefinition(items: readonly Counted[]): NamedEffect {
   const forecast: NamedEffect['forecast'] = [];
   const dues = (s: Standing): { rule: string; step: Step['kind']; on: EpochDay }[] => [
     ...(s.dueOn !== unknownDay && s.action ? [{ rule: s.rule?.code ?? '', step: s.action, on: s.dueOn }] : []),
-    ...(s.clockStart === unknownDay ? [] : (s.rule?.steps ?? []))
-      .filter(({ kind, from }) => !['destroy', 'transfer', 'keepPermanently'].includes(kind) && from === 'clockStart')
-      .map(({ kind, after }) => ({ rule: s.rule!.code, step: kind, on: addPeriod(s.clockStart, period(after)) }))
+    ...(s.rule?.steps ?? [])
+      .filter(({ kind, from }) => !['destroy', 'transfer', 'keepPermanently'].includes(kind) && from !== 'previousStep')
+      .filter(({ from }) => (from === 'beforeTrigger' ? s.triggerOn : s.clockStart) !== unknownDay)
+      .map(({ kind, after, from }) => ({
+        rule: s.rule!.code,
+        step: kind,
+        on: from === 'beforeTrigger' ? subtractPeriod(s.triggerOn, period(after)) : addPeriod(s.clockStart, period(after)),
+      }))
       .filter(({ on }) => on >= today),
   ];
   const months = new Map<string, number[]>();
@@ -102,6 +109,7 @@ function byDefinition(items: readonly Counted[]): NamedEffect {
     atOnce: { records: atOnce.length, bytes: atOnce.reduce((sum, { item }) => sum + item.bytes, 0) },
     held: changed.filter(({ item }) => item.held).length,
     inBatches: changed.filter(({ item }) => item.inBatch).length,
+    conflicts: { before: items.filter((i) => i.before.conflict).length, after: items.filter((i) => i.after.conflict).length },
     bySeries: [...new Set(otherDate.map(({ item }) => item.series))]
       .sort()
       .map((code) => ({ seriesId: code, code, title: `Series ${code}`, ...shiftOf(otherDate.filter(({ item }) => item.series === code)) })),
@@ -162,7 +170,9 @@ const day = fc.oneof(
 const anyStanding: fc.Arbitrary<Standing> = fc
   .record({
     rule: fc.option(fc.constantFrom(...rules)),
+    triggerOn: fc.oneof(day, fc.constant(unknownDay)),
     clockStart: fc.oneof(day, fc.constant(unknownDay)),
+    conflict: fc.boolean(),
     dueOn: fc.oneof(day, fc.constant(unknownDay)),
     outcome: fc.constantFrom('dated' as const, 'waiting' as const, 'permanent' as const),
     byHand: fc.constantFrom('destroy' as const, 'transfer' as const),
@@ -207,7 +217,15 @@ describe('the tally of an effect', () => {
   });
 
   it('stands in order of the codes of series and rules', () => {
-    const dated: Standing = { outcome: 'dated', rule: rules[0]!, clockStart: unknownDay, dueOn: today + 100, action: 'destroy' };
+    const dated: Standing = {
+      outcome: 'dated',
+      rule: rules[0]!,
+      triggerOn: unknownDay,
+      clockStart: unknownDay,
+      conflict: false,
+      dueOn: today + 100,
+      action: 'destroy',
+    };
     const later = { ...dated, dueOn: today + 200 };
     const item = (series: string, of: Standing, i: number): Counted => ({
       id: `${i}`,
@@ -238,7 +256,15 @@ describe('the tally of an effect', () => {
   });
 
   it('names what is not there any more with a question mark', () => {
-    const gone: Standing = { outcome: 'dated', rule: null, clockStart: unknownDay, dueOn: today + 1, action: 'destroy' };
+    const gone: Standing = {
+      outcome: 'dated',
+      rule: null,
+      triggerOn: unknownDay,
+      clockStart: unknownDay,
+      conflict: false,
+      dueOn: today + 1,
+      action: 'destroy',
+    };
     const effect = namedEffect(
       tallied([{ id: 'x', series: 's', bytes: 1, held: false, inBatch: false, before: gone, after: { ...gone, dueOn: unknownDay } }]),
       () => undefined,
@@ -255,45 +281,71 @@ describe('what an effect counts of a judgement', () => {
     kind: 'rule',
     by: { ...where, rule: of, verdict },
     hand: null,
+    cap: null,
     yielded: [],
   });
   const none = unknownDay;
-  const started = { trigger: { on: 1, subject: 'the record' }, clockStart: 5, restartedOn: null, steps: [] };
-  const unknown = { trigger: null, clockStart: null, restartedOn: null, steps: [] };
+  const started = { trigger: { on: 1, subject: 'the record' }, clockStart: 5, restartedOn: null, stops: [], steps: [] };
+  const unknown = { trigger: null, clockStart: null, restartedOn: null, stops: [], steps: [] };
   const hand = { reason: 'r', by: 'b', on: '2026-01-01' };
   const table: [string, Governing, Standing][] = [
-    ['no rule', { kind: 'unscheduled', yielded: [] }, { outcome: 'unscheduled', rule: null, clockStart: none, dueOn: none, action: null }],
+    [
+      'no rule',
+      { kind: 'unscheduled', yielded: [] },
+      { conflict: false, outcome: 'unscheduled', rule: null, triggerOn: none, clockStart: none, dueOn: none, action: null },
+    ],
     [
       'a date by hand',
-      { kind: 'overrideDate', dueOn: 7, action: 'transfer', hand, yielded: [] },
-      { outcome: 'dated', rule: null, clockStart: none, dueOn: 7, action: 'transfer' },
+      { kind: 'overrideDate', dueOn: 7, action: 'transfer', hand, cap: null, yielded: [] },
+      { conflict: false, outcome: 'dated', rule: null, triggerOn: none, clockStart: none, dueOn: 7, action: 'transfer' },
     ],
     [
       'waiting',
       by({ kind: 'waiting', waitsFor: 'trigger', ...unknown }),
-      { outcome: 'waiting', rule: rules[0]!, clockStart: none, dueOn: none, action: 'destroy' },
+      { conflict: false, outcome: 'waiting', rule: rules[0]!, triggerOn: none, clockStart: none, dueOn: none, action: 'destroy' },
     ],
     [
       'for good',
       by({ kind: 'permanent', ...started }, rules[3]),
-      { outcome: 'permanent', rule: rules[3]!, clockStart: 5, dueOn: none, action: null },
+      { conflict: false, outcome: 'permanent', rule: rules[3]!, triggerOn: 1, clockStart: 5, dueOn: none, action: null },
     ],
     [
       'for good without a clock',
       by({ kind: 'permanent', ...unknown }, rules[3]),
-      { outcome: 'permanent', rule: rules[3]!, clockStart: none, dueOn: none, action: null },
+      { conflict: false, outcome: 'permanent', rule: rules[3]!, triggerOn: none, clockStart: none, dueOn: none, action: null },
     ],
     [
       'dated',
       by({ kind: 'dated', ...started, dueOn: 9, action: 'transfer' }, rules[1]),
-      { outcome: 'dated', rule: rules[1]!, clockStart: 5, dueOn: 9, action: 'transfer' },
+      { conflict: false, outcome: 'dated', rule: rules[1]!, triggerOn: 1, clockStart: 5, dueOn: 9, action: 'transfer' },
     ],
     [
       'waiting for the step before the last',
       by({ kind: 'waiting', waitsFor: 'step', ...started }, rules[1]),
-      { outcome: 'waiting', rule: rules[1]!, clockStart: 5, dueOn: none, action: 'transfer' },
+      { conflict: false, outcome: 'waiting', rule: rules[1]!, triggerOn: 1, clockStart: 5, dueOn: none, action: 'transfer' },
     ],
   ];
+  const cap: Cap = {
+    by: { ...where, rule: rules[1]!, verdict: { kind: 'dated', ...started, dueOn: 3, action: 'destroy' } },
+    effect: 'conflict',
+  };
+  table.push(
+    [
+      'for good by hand',
+      { kind: 'overrideForGood', hand, cap: null, yielded: [] },
+      { conflict: false, outcome: 'permanent', rule: null, triggerOn: none, clockStart: none, dueOn: none, action: null },
+    ],
+    [
+      'kept longer than another rule allows',
+      { kind: 'overrideDate', dueOn: 7, action: 'transfer', hand, cap, yielded: [] },
+      { conflict: true, outcome: 'dated', rule: null, triggerOn: none, clockStart: none, dueOn: 7, action: 'transfer' },
+    ],
+    [
+      'kept no longer than another rule allows',
+      { kind: 'overrideDate', dueOn: 7, action: 'transfer', hand, cap: { ...cap, effect: 'nothing' }, yielded: [] },
+      { conflict: false, outcome: 'dated', rule: null, triggerOn: none, clockStart: none, dueOn: 7, action: 'transfer' },
+    ],
+  );
   for (const [name, governing, expected] of table) it(name, () => expect(standingOf(governing)).toEqual(expected));
   it('no rule does nothing at the end', () => expect(actionOf(null)).toBeNull());
 });

@@ -47,6 +47,7 @@ const explained = (code: string, setOn = 'series PIL-03') => ({
   setOn,
   inForceFrom: '2000-01-01',
   takesOver: 'all' as const,
+  basis: 'required' as const,
 });
 const destroyed = {
   kind: 'destroy' as const,
@@ -56,7 +57,7 @@ const destroyed = {
   noticeDays: 14,
   words: 'destroyed 7 years after the clock starts',
 };
-const clock = { trigger: 'date of the document', date: '2020-03-10', source: 'the record' };
+const clock = { trigger: 'date of the document', date: '2020-03-10', source: 'the record', parts: [] };
 const plain: Explanation = {
   outcome: 'dated',
   summary: 'Kept until 2027-03-09, then destroyed.',
@@ -66,6 +67,8 @@ const plain: Explanation = {
   clock,
   cutoff: null,
   restartedOn: null,
+  stops: [],
+  cap: null,
   vintage: 2020,
   waitingSince: null,
   steps: [{ ...destroyed, dueOn: '2027-03-10' }],
@@ -114,7 +117,7 @@ describe('the explanation, whole', () => {
       outcome: 'waiting',
       summary: 'Waits for event “lease ended”. Until then it is kept.',
       dueOn: null,
-      clock: { trigger: 'event “lease ended”', date: null, source: 'not known yet' },
+      clock: { trigger: 'event “lease ended”', date: null, source: 'not known yet', parts: [] },
       vintage: null,
       steps: [{ ...destroyed, dueOn: null }],
       missing: ['event “lease ended”', 'an owner'],

@@ -10,7 +10,10 @@ export type FindingKind =
   | 'factTypeLacks'
   | 'jurisdictionWithoutRule'
   | 'nearerKeepsShorter'
-  | 'criteriaNeverReached';
+  | 'criteriaNeverReached'
+  | 'capConflict'
+  | 'workdaysUnknown'
+  | 'namedYearEnds';
 
 /** Something that is not right with a schedule, and the thing whose change mends it. */
 export interface ScheduleFinding {
@@ -43,6 +46,12 @@ export interface ScheduleUnderCheck {
   readonly jurisdictions: readonly Jurisdiction[];
   /** Records that no rule reaches. */
   readonly unscheduled: readonly { readonly seriesId: string; readonly recordType: string; readonly records: number }[];
+  /** Records that are kept longer than a rule allows, by what keeps them; null: set by hand. */
+  readonly conflicts: readonly { readonly ruleId: string | null; readonly capId: string; readonly records: number }[];
+  /** Jurisdictions that say which days are worked there. */
+  readonly calendars: readonly string[];
+  /** YYYY-MM-DD */
+  readonly today: string;
   /** Records that wait under a rule, by type. */
   readonly waiting: readonly { readonly ruleId: string; readonly recordType: string; readonly records: number }[];
 }

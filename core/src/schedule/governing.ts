@@ -1,7 +1,8 @@
 import { civilDate, yearMonthDay, type EpochDay } from '../calendar/index.js';
 import { vintageOf } from './cutoff.js';
-import { evaluateRule, versionApplies, type ClockFacts, type Verdict } from './evaluate.js';
-import type { RuleVersion } from './rule.js';
+import type { ClockFacts } from './clockFacts.js';
+import { evaluateRule, versionApplies, type Verdict } from './evaluate.js';
+import { caps, type RuleVersion } from './rule.js';
 
 /** Levels of precedence, nearest first (docs/semantics.md 3.1). */
 export const ruleLevels = ['override', 'typeAndSeries', 'criteria', 'folder', 'planNode'] as const;
@@ -24,14 +25,25 @@ export interface ByHand {
   /** YYYY-MM-DD */
   readonly on: string;
 }
-/** A due date or a rule set by hand for one record. */
+/** A due date or a rule set by hand for one record, or that it is kept for good, as a sample is. */
 export type Override = ByHand &
   (
+    | { readonly kind: 'forGood' }
     | { readonly kind: 'date'; readonly dueOn: string; readonly action: 'destroy' | 'transfer' }
     | { readonly kind: 'rule'; readonly versions: readonly RuleVersion[] }
   );
 
-export type YieldReason = 'farther away' | 'other jurisdiction' | 'not in force' | 'keeps shorter' | 'tie, destroys' | 'tie, later code';
+export type YieldReason =
+  | 'farther away'
+  | 'other jurisdiction'
+  | 'not in force'
+  | 'keeps shorter'
+  | 'tie, destroys'
+  | 'tie, later code'
+  /** A customary period that goes beyond what the law allows. */
+  | 'capped'
+  /** A cap of the same level that ends later, or has no date yet. */
+  | 'caps later';
 
 /** One rule as it was weighed for one record. */
 export interface Weighed {
@@ -45,13 +57,35 @@ export interface Yielded extends Weighed {
   readonly reason: YieldReason;
 }
 
+/**
+ * The *at most* rule that counts for a record and what it does: nothing, since what keeps ends no later; it governs, as nothing
+ * keeps longer but custom; or it stands against something that must be kept longer.
+ */
+export interface Cap {
+  readonly by: Weighed;
+  readonly effect: 'nothing' | 'governs' | 'conflict';
+}
+
 export type Governing =
-  | { readonly kind: 'rule'; readonly by: Weighed; readonly hand: ByHand | null; readonly yielded: readonly Yielded[] }
+  | {
+      readonly kind: 'rule';
+      readonly by: Weighed;
+      readonly hand: ByHand | null;
+      readonly cap: Cap | null;
+      readonly yielded: readonly Yielded[];
+    }
   | {
       readonly kind: 'overrideDate';
       readonly dueOn: EpochDay;
       readonly action: 'destroy' | 'transfer';
       readonly hand: ByHand;
+      readonly cap: Cap | null;
+      readonly yielded: readonly Yielded[];
+    }
+  | {
+      readonly kind: 'overrideForGood';
+      readonly hand: ByHand;
+      readonly cap: Cap | null;
       readonly yielded: readonly Yielded[];
     }
   | { readonly kind: 'unscheduled'; readonly yielded: readonly Yielded[] };
@@ -114,7 +148,8 @@ function handOf({ reason, by, on }: ByHand): ByHand {
 /**
  * Finds the governing rule of a record and all that yield to it (docs/semantics.md 3).
  * The nearest level with a rule that is in force and applies in the record's jurisdictions counts; at that level
- * the longest keeps. Candidates may come in any order.
+ * the longest keeps. Of rules that say *at most* the nearest level counts likewise, and there the earliest. Candidates may come in
+ * any order.
  */
 export function governingRule(
   candidates: readonly RuleCandidate[],
@@ -147,33 +182,77 @@ export function governingRule(
     }
   }
 
-  if (override?.kind === 'date') {
-    return {
-      kind: 'overrideDate',
-      dueOn: civilDate(override.dueOn),
-      action: override.action,
-      hand: handOf(override),
-      yielded: [...contenders.map((c) => ({ ...c, reason: 'farther away' as const })), ...yielded],
-    };
+  const keepers = contenders.filter((c) => !caps(c.rule));
+  const { cap, others } = capOf(contenders.filter((c) => caps(c.rule)));
+  /** What a cap does to something that is kept until a day, whatever it rests on. */
+  const against = (until: number): Cap | null =>
+    cap && { by: cap, effect: cap.verdict.kind === 'dated' && cap.verdict.dueOn < until ? 'conflict' : 'nothing' };
+  const farther = (all: readonly Weighed[]): Yielded[] => all.map((c) => ({ ...c, reason: 'farther away' as const }));
+
+  if (override?.kind === 'date' || override?.kind === 'forGood') {
+    const shared = { hand: handOf(override), yielded: [...farther(keepers), ...others, ...yielded] };
+    if (override.kind === 'forGood') return { kind: 'overrideForGood', cap: against(Infinity), ...shared };
+    const dueOn = civilDate(override.dueOn);
+    return { kind: 'overrideDate', dueOn, action: override.action, cap: against(dueOn), ...shared };
   }
-  const nearest = contenders[0];
-  if (!nearest) return { kind: 'unscheduled', yielded };
-  const level = contenders.filter((c) => standing(c) === standing(nearest));
-  const by = level.reduce((best, c) => (keepsLonger(c, best) > 0 ? c : best));
-  const losers = contenders
-    .filter((c) => c !== by)
+  const nearest = keepers[0];
+  if (!nearest) {
+    if (!cap) return { kind: 'unscheduled', yielded: [...others, ...yielded] };
+    return { kind: 'rule', by: cap, hand: handIn(cap, override), cap: { by: cap, effect: 'governs' }, yielded: [...others, ...yielded] };
+  }
+  const level = keepers.filter((c) => standing(c) === standing(nearest));
+  const keeps = level.reduce((best, c) => (keepsLonger(c, best) > 0 ? c : best));
+  const hand = handIn(keeps, override);
+  const losers = keepers
+    .filter((c) => c !== keeps)
     .map((c) => ({
       ...c,
       reason:
         standing(c) !== standing(nearest)
           ? ('farther away' as const)
-          : rank(c.verdict) !== rank(by.verdict)
+          : rank(c.verdict) !== rank(keeps.verdict)
             ? ('keeps shorter' as const)
-            : transfers(c) === transfers(by)
+            : transfers(c) === transfers(keeps)
               ? ('tie, later code' as const)
               : ('tie, destroys' as const),
     }));
-  return { kind: 'rule', by, hand: by.level === 'override' && override ? handOf(override) : null, yielded: [...losers, ...yielded] };
+  const rest = [...losers, ...others, ...yielded];
+  const weighed = against(rank(keeps.verdict));
+  // Custom yields to what the law allows; what somebody set on the record itself is more than custom.
+  if (weighed?.effect === 'conflict' && keeps.rule.basis === 'customary' && hand === null) {
+    return {
+      kind: 'rule',
+      by: weighed.by,
+      hand: handIn(weighed.by, override),
+      cap: { ...weighed, effect: 'governs' },
+      yielded: [{ ...keeps, reason: 'capped' }, ...rest],
+    };
+  }
+  return { kind: 'rule', by: keeps, hand, cap: weighed, yielded: rest };
+}
+
+/** The reason why it was set by hand, where that is so. */
+function handIn(by: Weighed, override: Override | null): ByHand | null {
+  return by.level === 'override' && override ? handOf(override) : null;
+}
+
+/** Of rules that say *at most*, the one that counts: at the nearest level the earliest date. Those without a date yet cap nothing. */
+function capOf(contenders: readonly Weighed[]): { cap: Weighed | null; others: Yielded[] } {
+  const [nearest] = contenders;
+  if (!nearest) return { cap: null, others: [] };
+  const level = contenders.filter((c) => standing(c) === standing(nearest));
+  const cap = level.reduce((best, c) => (keepsLonger(c, best) < 0 ? c : best));
+  return {
+    cap,
+    others: contenders
+      .filter((c) => c !== cap)
+      .map((c) => ({ ...c, reason: standing(c) === standing(nearest) ? ('caps later' as const) : ('farther away' as const) })),
+  };
+}
+
+/** The rule that caps what something else must keep longer; null where nothing stands against anything. */
+export function conflictIn(governing: Governing): RuleVersion | null {
+  return governing.kind !== 'unscheduled' && governing.cap?.effect === 'conflict' ? governing.cap.by.rule : null;
 }
 
 /**
@@ -197,6 +276,8 @@ export function shortens(byHand: Governing, rules: Governing): boolean {
         return -Infinity;
       case 'overrideDate':
         return g.dueOn;
+      case 'overrideForGood':
+        return Infinity;
       case 'rule':
         return rank(g.by.verdict);
     }

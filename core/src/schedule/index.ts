@@ -20,6 +20,7 @@ export {
   monthOf,
   namedEffect,
   standingOf,
+  type CountedRecord,
   type Effect,
   type EffectTally,
   type ForecastLane,
@@ -30,31 +31,48 @@ export {
   type Standing,
 } from './effect.js';
 export { mayBePartOf, widened, type Jurisdiction } from './jurisdiction.js';
-export { parseCutoff, parseSteps, parseTrigger, printCutoff, printSteps, printTrigger, type Read } from './ruleText.js';
+export {
+  parseBasis,
+  parseSample,
+  parseCutoff,
+  parseSteps,
+  parseSuspension,
+  parseTrigger,
+  printBasis,
+  printSample,
+  printCutoff,
+  printSteps,
+  printSuspension,
+  printTrigger,
+  type Read,
+} from './ruleText.js';
 export {
   actionOf,
+  bases,
+  caps,
   isDisposing,
+  partsOf,
   recordDates,
   stepKinds,
+  type Basis,
   type RecordDate,
   type RuleVersion,
+  type SimpleTrigger,
   type Step,
   type StepKind,
+  type Suspension,
   type Trigger,
+  type TriggerPart,
 } from './rule.js';
-export {
-  evaluateRule,
-  isPermanent,
-  triggerDate,
-  versionApplies,
-  type ClockFacts,
-  type EventOccurrence,
-  type TriggerDate,
-  type Verdict,
-} from './evaluate.js';
+export { sameEvent, type ClockFacts, type EventOccurrence } from './clockFacts.js';
+export { triggerDate, type TriggerDate } from './triggerDate.js';
+export { describeSample, isSampled, type Sample } from './sample.js';
+export { stopsOf, withStops, type Stop } from './suspension.js';
+export { evaluateRule, isPermanent, versionApplies, type Verdict, type WaitsFor } from './evaluate.js';
 export { nextStep, overtakenOn, stepHistories, stepOutcomes, type StepAct, type StepHistory, type StepOutcome } from './stepHistory.js';
 export {
   byForce,
+  conflictIn,
   governingRule,
   keepsLonger,
   ruleLevels,
@@ -62,6 +80,7 @@ export {
   versionInForce,
   vintageIn,
   type ByHand,
+  type Cap,
   type Governing,
   type Override,
   type RuleCandidate,
@@ -71,10 +90,15 @@ export {
   type YieldReason,
 } from './governing.js';
 export {
+  basisWords,
   describeCutoff,
   describeStep,
+  describeStepTime,
+  describeSuspension,
   describeTrigger,
   explain,
+  type ExplainedCap,
+  type ExplainedPart,
   type ExplainedRule,
   type ExplainedStep,
   type Explanation,

@@ -1,15 +1,20 @@
 import * as fc from 'fast-check';
 import {
   parseCutoff,
+  parseBasis,
   parseSteps,
+  parseSuspension,
   parseTrigger,
+  printBasis,
   printCutoff,
   printSteps,
+  printSuspension,
   printTrigger,
   recordDates,
   stepKinds,
   type Cutoff,
   type Read,
+  type SimpleTrigger,
   type Step,
   type Trigger,
 } from './index.js';
@@ -18,26 +23,43 @@ import { afterPrevious, step } from './testing/index.js';
 /** Without approvals and notice. */
 const bare = { approvals: 0, noticeDays: 0 };
 const name = fc.stringMatching(/^[a-z][a-z ]{0,12}[a-z]$/).filter((n) => !/ {2}/.test(n));
+const simpleOf = (names: fc.Arbitrary<string>): fc.Arbitrary<SimpleTrigger> =>
+  fc.oneof(
+    fc.constantFrom(...recordDates).map((date): SimpleTrigger => ({ kind: 'recordDate', date })),
+    names.map((fact): SimpleTrigger => ({ kind: 'fact', fact })),
+    names.map((fact): SimpleTrigger => ({ kind: 'fact', fact, occurrence: 'first' })),
+    names.map((fact): SimpleTrigger => ({ kind: 'unreferenced', fact })),
+    fc.constant<SimpleTrigger>({ kind: 'folderClosed' }),
+    fc.record({ kind: fc.constant('event' as const), eventType: names, occurrence: fc.constantFrom('first' as const, 'last' as const) }),
+  );
+const oddName = fc.oneof(
+  name,
+  fc.constantFrom('a, b', 'x + y', 'this until that', 'wind or tide', '"quoted"', 'half "quoted', 'a; b', 'plus+minus'),
+);
 const trigger: fc.Arbitrary<Trigger> = fc.oneof(
-  fc.constantFrom(...recordDates).map((date): Trigger => ({ kind: 'recordDate', date })),
-  name.map((fact): Trigger => ({ kind: 'fact', fact })),
-  fc.constant<Trigger>({ kind: 'folderClosed' }),
-  fc.record({ kind: fc.constant('event' as const), eventType: name, occurrence: fc.constantFrom('first' as const, 'last' as const) }),
+  simpleOf(oddName),
+  fc.record({
+    kind: fc.constantFrom('earliest' as const, 'latest' as const),
+    of: fc.array(fc.record({ trigger: simpleOf(oddName), after: fc.constantFrom('P0D', 'P7Y', 'P1Y6M') }), { minLength: 2, maxLength: 4 }),
+  }),
   fc.constant<Trigger>({ kind: 'never' }),
 );
+const suspension = fc.option(fc.record({ stops: oddName, resumes: oddName }), { nil: undefined });
 const cutoff: fc.Arbitrary<Cutoff> = fc.oneof(
   fc.constantFrom<Cutoff>({ kind: 'none' }, { kind: 'month' }, { kind: 'quarter' }, { kind: 'calendarYear' }),
   fc.record({
     kind: fc.constant('fiscalYear' as const),
     firstMonth: fc.integer({ min: 1, max: 12 }),
-    firstDay: fc.integer({ min: 1, max: 28 }),
+    firstDay: fc.integer({ min: 1, max: 31 }),
   }),
+  name.map((n): Cutoff => ({ kind: 'namedYear', name: n })),
 );
 const anyStep: fc.Arbitrary<Step> = fc
   .record({
     kind: fc.constantFrom(...stepKinds),
     after: fc.constantFrom('P0D', 'P7Y', 'P18M', 'P1Y6M', 'P90D'),
-    from: fc.constantFrom('clockStart' as const, 'previousStep' as const),
+    from: fc.constantFrom('clockStart' as const, 'previousStep' as const, 'beforeTrigger' as const),
+    workingDays: fc.boolean(),
     repeatEvery: fc.option(fc.constantFrom('P30D', 'P1M'), { nil: undefined }),
     to: fc.constantFrom('CLOSED', '2024 to 2025', 'to Q-19', 'A, B; C'),
     approvals: fc.nat(3),
@@ -47,8 +69,9 @@ const anyStep: fc.Arbitrary<Step> = fc
     ),
     noticeDays: fc.nat(30),
   })
-  .map(({ repeatEvery, to, approverGroups, ...s }) => ({
+  .map(({ repeatEvery, to, approverGroups, workingDays, ...s }) => ({
     ...s,
+    ...(workingDays && s.after === 'P90D' ? { workingDays } : {}),
     ...(approverGroups === undefined || s.approvals === 0 ? {} : { approverGroups }),
     ...(repeatEvery === undefined ? {} : { repeatEvery }),
     ...(s.kind === 'move' ? { to } : {}),
@@ -57,8 +80,13 @@ const anyStep: fc.Arbitrary<Step> = fc
 describe('a rule in a table', () => {
   it('is read as it was written', () => {
     fc.assert(
-      fc.property(trigger, cutoff, fc.array(anyStep, { minLength: 1, maxLength: 4 }), (t, c, s) => {
-        expect(parseTrigger(printTrigger(t))).toEqual({ ok: true, value: t });
+      fc.property(trigger, cutoff, suspension, fc.array(anyStep, { minLength: 1, maxLength: 4 }), (t, c, stops, s) => {
+        expect(parseTrigger(printTrigger(t)))
+          .withContext(printTrigger(t))
+          .toEqual({ ok: true, value: t });
+        expect(parseSuspension(printSuspension(stops)))
+          .withContext(printSuspension(stops))
+          .toEqual({ ok: true, value: stops });
         expect(parseCutoff(printCutoff(c))).toEqual({ ok: true, value: c });
         expect(parseSteps(printSteps(s)))
           .withContext(printSteps(s))
@@ -97,6 +125,41 @@ describe('a rule in a table', () => {
     [parseTrigger, 'Last Event lease ended', { kind: 'event', eventType: 'lease ended', occurrence: 'last' }],
     [parseTrigger, 'FIRST EVENT lease ended', { kind: 'event', eventType: 'lease ended', occurrence: 'first' }],
     [parseTrigger, 'event first sailing', { kind: 'event', eventType: 'first sailing', occurrence: 'last' }],
+    [parseTrigger, 'Unreferenced By Contract', { kind: 'unreferenced', fact: 'Contract' }],
+    [
+      parseTrigger,
+      'EARLIEST of fact born + 25 years,  created + p1y, folder closed',
+      {
+        kind: 'earliest',
+        of: [
+          { trigger: { kind: 'fact', fact: 'born' }, after: 'P25Y' },
+          { trigger: { kind: 'recordDate', date: 'created' }, after: 'P1Y' },
+          { trigger: { kind: 'folderClosed' }, after: 'P0D' },
+        ],
+      },
+    ],
+    [
+      parseTrigger,
+      'latest of event "sale, final" + P1Y, first event "a + b"',
+      {
+        kind: 'latest',
+        of: [
+          { trigger: { kind: 'event', eventType: 'sale, final', occurrence: 'last' }, after: 'P1Y' },
+          { trigger: { kind: 'event', eventType: 'a + b', occurrence: 'first' }, after: 'P0D' },
+        ],
+      },
+    ],
+    [parseSuspension, ' ', undefined],
+    [parseSuspension, 'Claim filed Until  judgment', { stops: 'Claim filed', resumes: 'judgment' }],
+    [parseSuspension, '"held until heard" until judgment', { stops: 'held until heard', resumes: 'judgment' }],
+    [parseBasis, '', undefined],
+    [parseBasis, 'Required', undefined],
+    [parseBasis, 'CUSTOMARY', 'customary'],
+    [parseBasis, 'At  Most', 'atMost'],
+    [parseCutoff, 'Named Year Council term', { kind: 'namedYear', name: 'Council term' }],
+    [parseSteps, 'review P90D Before Its Date', [step('review', 'P90D', { ...bare, from: 'beforeTrigger' })]],
+    [parseSteps, 'destroy 30 Working Days', [step('destroy', 'P30D', { ...bare, workingDays: true })]],
+    [parseSteps, 'destroy 1 working day after the step before', [step('destroy', 'P1D', { ...bare, ...afterPrevious, workingDays: true })]],
     [parseCutoff, ' ', { kind: 'none' }],
     [parseCutoff, 'None', { kind: 'none' }],
     [parseCutoff, 'Month', { kind: 'month' }],
@@ -142,11 +205,30 @@ describe('a rule in a table', () => {
     [printTrigger({ kind: 'fact', fact: 'hearing', occurrence: 'last' }), 'fact hearing'],
     [printTrigger({ kind: 'recordDate', date: 'lastUsed' }), 'last used'],
     [printCutoff({ kind: 'fiscalYear', firstMonth: 4, firstDay: 1 }), 'fiscal year from 4-1'],
+    [printCutoff({ kind: 'namedYear', name: 'Council term', ends: ['2022-06-30'] }), 'named year Council term'],
+    [printSteps([step('review', 'P10D', { ...bare, from: 'beforeTrigger', workingDays: true })]), 'review 10 working days before its date'],
+    [printSteps([step('review', 'P1D', { ...bare, workingDays: true })]), 'review 1 working day'],
+    [printSuspension(undefined), ''],
+    [printSuspension({ stops: 'claim filed', resumes: 'judgment' }), 'claim filed until judgment'],
+    [printBasis(undefined), 'required'],
+    [printBasis('atMost'), 'at most'],
+    [printTrigger({ kind: 'unreferenced', fact: 'contract' }), 'unreferenced by contract'],
+    [
+      printTrigger({
+        kind: 'earliest',
+        of: [
+          { trigger: { kind: 'fact', fact: 'born' }, after: 'P25Y' },
+          { trigger: { kind: 'event', eventType: 'sale, final', occurrence: 'first' }, after: 'P0D' },
+        ],
+      }),
+      'earliest of fact born + P25Y, first event "sale, final"',
+    ],
   ];
   for (const [was, wanted] of printed) it(`“${wanted}” is written`, () => expect(was).toBe(wanted));
 
-  const noClock = 'says not when the clock starts: created, filed, fact …, first fact …, folder closed, event …, first event … or never';
-  const noCutoff = 'is no cutoff: none, month, quarter, half-year, calendar year, or fiscal year from 4-1 (month and day)';
+  const noClock =
+    'says not when the clock starts: created, filed, fact …, first fact …, folder closed, event …, first event …, unreferenced by …, earliest of …, latest of … or never';
+  const noCutoff = 'is no cutoff: none, month, quarter, half-year, calendar year, fiscal year from 4-1 (month and day), or named year …';
   const noStep = 'is no step: ask owner, review, declare, trim versions, move, route, transfer, destroy, keep for good';
   const noTime = 'says not after how long, such as P7Y or 90 days';
   const mistakes: [(text: string) => Read<unknown>, string, string][] = [
@@ -161,6 +243,17 @@ describe('a rule in a table', () => {
       'a fiscal year from 4-1',
       'fiscal year from 4-1-1',
     ].map((text): [typeof parseCutoff, string, string] => [parseCutoff, text, noCutoff]),
+    [parseTrigger, 'earliest of created', 'names only one thing to be the earliest of; separate them with commas'],
+    [parseTrigger, 'Latest of created + soon, filed', '“soon” is no period, such as P25Y or 25 years'],
+    [parseTrigger, 'latest of created, never', noClock],
+    [parseTrigger, 'latest of created, earliest of filed', noClock],
+    ...['inquiry opened', 'a until b until c', 'until b'].map((text): [typeof parseSuspension, string, string] => [
+      parseSuspension,
+      text,
+      'says not which event stops the clock and which lets it go on, such as inquiry opened until inquiry closed',
+    ]),
+    [parseBasis, 'at least', 'is none of: required, customary, at most'],
+    [parseSteps, 'destroy many working days', `“destroy many working days” ${noTime}`],
     [parseSteps, '', 'names no step'],
     [parseSteps, ' ; ', 'names no step'],
     [parseSteps, 'shred P7Y', `“shred P7Y” ${noStep}`],

@@ -1,6 +1,19 @@
-import { formatPeriod, readPeriod } from '../calendar/index.js';
+import { formatPeriod, period, readPeriod } from '../calendar/index.js';
 import type { Cutoff } from './cutoff.js';
-import { recordDates, stepKinds, type Step, type StepKind, type Trigger } from './rule.js';
+import type { Criteria } from '../criteria/index.js';
+import type { Sample } from './sample.js';
+import {
+  bases,
+  recordDates,
+  stepKinds,
+  type Basis,
+  type SimpleTrigger,
+  type Step,
+  type StepKind,
+  type Suspension,
+  type Trigger,
+  type TriggerPart,
+} from './rule.js';
 
 /** Reads or says why not. */
 export type Read<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; readonly sentence: string };
@@ -30,7 +43,7 @@ const tidy = (text: string): string => text.trim().replace(/\s+/g, ' ');
 
 /** A name between others: in quotes where it would be taken apart, a quote in it doubled. */
 function quoted(name: string): string {
-  return /[,;"]| or /i.test(name) ? `"${name.replaceAll('"', '""')}"` : name;
+  return /[,;"]| (?:or|until) | \+ /i.test(name) ? `"${name.replaceAll('"', '""')}"` : name;
 }
 
 function unquoted(text: string): string {
@@ -38,7 +51,7 @@ function unquoted(text: string): string {
 }
 
 /** The parts between separators, those in quotes left alone. */
-function split(text: string, separator: ';' | ',' | ' or '): string[] {
+function split(text: string, separator: ';' | ',' | ' or ' | ' until ' | ' \\+ '): string[] {
   const parts = [''];
   for (const piece of text.match(/"(?:[^"]|"")*"|[^"]+|"/g) ?? []) {
     const [first = '', ...more] = piece.startsWith('"') ? [piece] : piece.split(new RegExp(separator, 'i'));
@@ -52,39 +65,147 @@ function isoPeriod(text: string): string | null {
   return period && formatPeriod(period);
 }
 
-/** A trigger in a table: `created`, `fact expires`, `first fact hearing`, `folder closed`, `event lease ended`, `first event person left`, `never`. */
-export function printTrigger(trigger: Trigger): string {
+function printSimple(trigger: SimpleTrigger, name: (name: string) => string): string {
   switch (trigger.kind) {
     case 'recordDate':
       return dateWords[trigger.date];
     case 'fact':
-      return `${trigger.occurrence === 'first' ? 'first ' : ''}fact ${trigger.fact}`;
+      return `${trigger.occurrence === 'first' ? 'first ' : ''}fact ${name(trigger.fact)}`;
     case 'folderClosed':
       return 'folder closed';
     case 'event':
-      return `${trigger.occurrence === 'first' ? 'first ' : ''}event ${trigger.eventType}`;
-    case 'never':
-      return 'never';
+      return `${trigger.occurrence === 'first' ? 'first ' : ''}event ${name(trigger.eventType)}`;
+    case 'unreferenced':
+      return `unreferenced by ${name(trigger.fact)}`;
   }
 }
 
-export function parseTrigger(text: string): Read<Trigger> {
-  const words = tidy(text);
+/**
+ * A trigger in a table: `created`, `fact expires`, `first fact hearing`, `folder closed`, `event lease ended`, `first event person
+ * left`, `unreferenced by contract`, `earliest of fact born + P25Y, fact died + P8Y`, `never`.
+ */
+export function printTrigger(trigger: Trigger): string {
+  switch (trigger.kind) {
+    case 'never':
+      return 'never';
+    case 'earliest':
+    case 'latest': {
+      const parts = trigger.of.map(({ trigger: part, after }) => `${printSimple(part, quoted)}${after === 'P0D' ? '' : ` + ${after}`}`);
+      return `${trigger.kind} of ${parts.join(', ')}`;
+    }
+    default:
+      // A name to the end of the cell is taken as it stands, unless it begins as a quoted one does.
+      return printSimple(trigger, (name) => (name.startsWith('"') ? quoted(name) : name));
+  }
+}
+
+function parseSimple(words: string): Read<SimpleTrigger> {
   const lower = words.toLowerCase();
   const date = recordDates.find((d) => dateWords[d] === lower);
   if (date) return { ok: true, value: { kind: 'recordDate', date } };
   if (lower === 'folder closed') return { ok: true, value: { kind: 'folderClosed' } };
-  if (lower === 'never') return { ok: true, value: { kind: 'never' } };
+  const reference = /^unreferenced by (.+)$/i.exec(words);
+  if (reference) return { ok: true, value: { kind: 'unreferenced', fact: unquoted(reference[1]!) } };
   const named = /^(?:(first|last) )?(fact|event) (.+)$/i.exec(words);
-  if (!named)
-    return wrong('says not when the clock starts: created, filed, fact …, first fact …, folder closed, event …, first event … or never');
-  const [, which, kind, name] = named as unknown as [string, string | undefined, string, string];
+  if (!named) {
+    return wrong(
+      'says not when the clock starts: created, filed, fact …, first fact …, folder closed, event …, first event …, unreferenced by …, earliest of …, latest of … or never',
+    );
+  }
+  const [, which, kind] = named as unknown as [string, string | undefined, string];
+  const name = unquoted(named[3]!);
   const first = which?.toLowerCase() === 'first';
   if (kind.toLowerCase() === 'fact') return { ok: true, value: { kind: 'fact', fact: name, ...(first ? { occurrence: 'first' } : {}) } };
   return { ok: true, value: { kind: 'event', eventType: name, occurrence: first ? 'first' : 'last' } };
 }
 
-/** A cutoff in a table: `none`, `month`, `quarter`, `half-year`, `calendar year`, `fiscal year from 4-1` (month and day). */
+function parsePart(text: string): Read<TriggerPart> {
+  const [words = '', ...more] = split(text, ' \\+ ');
+  const after = more.length === 0 ? 'P0D' : isoPeriod(more.join(' + '));
+  if (after === null) return wrong(`“${more.join(' + ')}” is no period, such as P25Y or 25 years`);
+  const trigger = parseSimple(words);
+  return trigger.ok ? { ok: true, value: { trigger: trigger.value, after } } : trigger;
+}
+
+export function parseTrigger(text: string): Read<Trigger> {
+  const words = tidy(text);
+  if (words.toLowerCase() === 'never') return { ok: true, value: { kind: 'never' } };
+  const several = /^(earliest|latest) of (.+)$/i.exec(words);
+  if (!several) return parseSimple(words);
+  const of: TriggerPart[] = [];
+  for (const piece of split(several[2]!, ',')) {
+    const part = parsePart(piece);
+    if (!part.ok) return part;
+    of.push(part.value);
+  }
+  if (of.length < 2) return wrong(`names only one thing to be the ${several[1]!.toLowerCase()} of; separate them with commas`);
+  return { ok: true, value: { kind: several[1]!.toLowerCase() as 'earliest' | 'latest', of } };
+}
+
+/** What stops a clock, in a table: `inquiry opened until inquiry closed`; empty where nothing does. */
+export function printSuspension(suspension: Suspension | undefined): string {
+  return suspension ? `${quoted(suspension.stops)} until ${quoted(suspension.resumes)}` : '';
+}
+
+export function parseSuspension(text: string): Read<Suspension | undefined> {
+  const words = tidy(text);
+  if (words === '') return { ok: true, value: undefined };
+  const [stops, resumes, ...more] = split(words, ' until ').map(unquoted);
+  if (stops === undefined || resumes === undefined || more.length > 0) {
+    return wrong('says not which event stops the clock and which lets it go on, such as inquiry opened until inquiry closed');
+  }
+  return { ok: true, value: { stops, resumes } };
+}
+
+const basisNames: Record<Basis, string> = { required: 'required', customary: 'customary', atMost: 'at most' };
+
+/** What a period means, in a table: `required`, `customary` or `at most`; empty: required. */
+export function printBasis(basis: Basis | undefined): string {
+  return basisNames[basis ?? 'required'];
+}
+
+export function parseBasis(text: string): Read<Basis | undefined> {
+  const words = tidy(text).toLowerCase();
+  if (words === '' || words === 'required') return { ok: true, value: undefined };
+  const basis = bases.find((b) => basisNames[b] === words);
+  return basis ? { ok: true, value: basis } : wrong('is none of: required, customary, at most');
+}
+
+/** A sample in a table: `every 20 by number`, `1 in 20`, `those where` and criteria as JSON; empty where there is none. */
+export function printSample(sample: Sample | undefined): string {
+  switch (sample?.kind) {
+    case undefined:
+      return '';
+    case 'everyNth':
+      return `every ${sample.n} by number`;
+    case 'share':
+      return `1 in ${sample.n}`;
+    case 'criteria':
+      return `those where ${JSON.stringify(sample.criteria)}`;
+  }
+}
+
+/** Reads a sample; criteria are read as JSON, and are for whoever asks to check. */
+export function parseSample(text: string): Read<Sample | undefined> {
+  const words = tidy(text);
+  if (words === '') return { ok: true, value: undefined };
+  const counted = /^(?:(every) (\d{1,5})(?:st|nd|rd|th)? by number|1 in (\d{1,5}))$/i.exec(words);
+  if (counted) return { ok: true, value: { kind: counted[1] ? 'everyNth' : 'share', n: Number(counted[2] ?? counted[3]) } };
+  const where = /^those where (\{.+\})$/i.exec(text.trim());
+  if (where) {
+    try {
+      return { ok: true, value: { kind: 'criteria', criteria: JSON.parse(where[1]!) as Criteria } };
+    } catch {
+      return wrong('has criteria that are no JSON');
+    }
+  }
+  return wrong('is no sample: every 20 by number, 1 in 20, or those where and criteria as JSON');
+}
+
+/**
+ * A cutoff in a table: `none`, `month`, `quarter`, `half-year`, `calendar year`, `fiscal year from 4-1` (month and day), `named year
+ * Council term`.
+ */
 export function printCutoff(cutoff: Cutoff): string {
   switch (cutoff.kind) {
     case 'halfYear':
@@ -93,6 +214,8 @@ export function printCutoff(cutoff: Cutoff): string {
       return 'calendar year';
     case 'fiscalYear':
       return `fiscal year from ${cutoff.firstMonth}-${cutoff.firstDay}`;
+    case 'namedYear':
+      return `named year ${cutoff.name}`;
     default:
       return cutoff.kind;
   }
@@ -109,7 +232,9 @@ export function parseCutoff(text: string): Read<Cutoff> {
   if (fiscal && month >= 1 && month <= 12 && day >= 1 && day <= 31) {
     return { ok: true, value: { kind: 'fiscalYear', firstMonth: month, firstDay: day } };
   }
-  return wrong('is no cutoff: none, month, quarter, half-year, calendar year, or fiscal year from 4-1 (month and day)');
+  const named = /^named year (.+)$/i.exec(tidy(text));
+  if (named) return { ok: true, value: { kind: 'namedYear', name: named[1]! } };
+  return wrong('is no cutoff: none, month, quarter, half-year, calendar year, fiscal year from 4-1 (month and day), or named year …');
 }
 
 /** Keeping for good begins with the clock, so it needs no period. */
@@ -117,12 +242,24 @@ function isBare(step: Step): boolean {
   return step.kind === 'keepPermanently' && step.after === 'P0D' && step.from === 'clockStart' && step.repeatEvery === undefined;
 }
 
-/** Steps in a table, one after another, how long in ISO 8601 or in words: `ask owner P5Y every P30D; move P6Y to CLOSED; destroy P7Y, 2 approvals of Board or Counsel, 21 days notice`. */
+const fromWords: Record<Step['from'], string> = {
+  clockStart: '',
+  previousStep: ' after the step before',
+  beforeTrigger: ' before its date',
+};
+
+function howLong(step: Step): string {
+  if (!step.workingDays) return step.after;
+  const { days } = period(step.after);
+  return `${days} working ${days === 1 ? 'day' : 'days'}`;
+}
+
+/** Steps in a table, one after another, how long in ISO 8601 or in words: `review P90D before its date; ask owner P5Y every P30D; move P6Y to CLOSED; destroy P7Y, 2 approvals of Board or Counsel, 21 days notice`. */
 export function printSteps(steps: readonly Step[]): string {
   return steps
     .map((step) =>
       [
-        `${stepWords[step.kind]}${isBare(step) ? '' : ` ${step.after}`}${step.from === 'previousStep' ? ' after the step before' : ''}${step.repeatEvery ? ` every ${step.repeatEvery}` : ''}${step.to === undefined ? '' : ` to ${quoted(step.to)}`}`,
+        `${stepWords[step.kind]}${isBare(step) ? '' : ` ${howLong(step)}`}${fromWords[step.from]}${step.repeatEvery ? ` every ${step.repeatEvery}` : ''}${step.to === undefined ? '' : ` to ${quoted(step.to)}`}`,
         ...(step.approvals > 0
           ? [
               `${step.approvals} ${step.approvals === 1 ? 'approval' : 'approvals'}${step.approverGroups?.length ? ` of ${step.approverGroups.map(quoted).join(' or ')}` : ''}`,
@@ -139,8 +276,9 @@ function parseStep(text: string): Read<Step> {
   const kind = [...stepKinds].find((k) => what.toLowerCase() === stepWords[k] || what.toLowerCase().startsWith(`${stepWords[k]} `));
   if (!kind) return wrong(`“${what}” is no step: ${Object.values(stepWords).join(', ')}`);
   const rest = what.slice(stepWords[kind].length).trim();
-  const match = /^(.*?)( after the step before)?( every (.+?))?( to (.+))?$/i.exec(rest === '' ? 'P0D' : rest);
-  const after = isoPeriod(match?.[1] ?? '');
+  const match = /^(.*?)( after the step before| before its date)?( every (.+?))?( to (.+))?$/i.exec(rest === '' ? 'P0D' : rest);
+  const working = /^(\d{1,6}) working days?$/i.exec(match?.[1] ?? '');
+  const after = working ? `P${Number(working[1])}D` : isoPeriod(match?.[1] ?? '');
   if (!match || after === null || (rest === '' && kind !== 'keepPermanently')) {
     return wrong(`“${what}” says not after how long, such as P7Y or 90 days`);
   }
@@ -166,7 +304,8 @@ function parseStep(text: string): Read<Step> {
     value: {
       kind,
       after,
-      from: match[2] ? 'previousStep' : 'clockStart',
+      from: match[2] === undefined ? 'clockStart' : /before its date/i.test(match[2]) ? 'beforeTrigger' : 'previousStep',
+      ...(working ? { workingDays: true } : {}),
       ...(repeatEvery === undefined ? {} : { repeatEvery }),
       ...(to === undefined ? {} : { to }),
       approvals,

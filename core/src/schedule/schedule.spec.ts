@@ -72,7 +72,7 @@ describe('due dates', () => {
     const cutoffs: Cutoff[] = [{ kind: 'month' }, { kind: 'quarter' }, { kind: 'calendarYear' }, fiscal(4, 6)];
     fc.assert(
       fc.property(fc.integer({ min: d('1900-01-01'), max: d('2100-12-31') }), fc.constantFrom(...cutoffs), (day, cutoff) => {
-        const start = clockStart(day, cutoff);
+        const start = clockStart(day, cutoff)!;
         expect(start).toBeGreaterThan(day);
         expect(start - day).toBeLessThanOrEqual(366);
         // The last day of the period rolls to the same start: the start is the period's boundary.
@@ -316,7 +316,7 @@ describe('the explanation', () => {
     const hold = { since: '2024-03-12', hold: { id: 'h', name: 'Grounding', matter: 'Ottoline', because: 'listed' } };
     const why = explain({ governing, facts: clock, holds: [hold], missing: [] });
     expect(why.summary).toBe('Kept until 2029-12-31, then destroyed. Nothing happens while it is held.');
-    expect(why.clock).toEqual({ trigger: 'event “inquiry closed”', date: '2019-12-02', source: 'folder 2019' });
+    expect(why.clock).toEqual({ trigger: 'event “inquiry closed”', date: '2019-12-02', source: 'folder 2019', parts: [] });
     expect(why.cutoff).toEqual({ words: 'rolled to the end of the year', clockStart: '2020-01-01' });
     expect(why.steps.map((s) => [s.kind, s.dueOn, s.repeat])).toEqual([
       ['askOwner', '2027-01-01', 'again every 30 days'],

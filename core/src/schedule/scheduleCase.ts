@@ -1,6 +1,6 @@
 import type { EpochDay } from '../calendar/index.js';
 import { effectTally, standingOf, type Effect } from './effect.js';
-import type { ClockFacts } from './evaluate.js';
+import type { ClockFacts } from './clockFacts.js';
 import { governingRule, type ByHand, type Governing, type RuleCandidate } from './governing.js';
 import type { RuleVersion } from './rule.js';
 
@@ -28,6 +28,7 @@ export interface ScheduleCase {
   readonly jurisdictions: readonly string[];
   readonly override:
     | (ByHand & { readonly kind: 'date'; readonly dueOn: string; readonly action: 'destroy' | 'transfer' })
+    | (ByHand & { readonly kind: 'forGood' })
     | (ByHand & { readonly kind: 'rule'; readonly ruleId: string })
     | null;
 }

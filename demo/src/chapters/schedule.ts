@@ -5,7 +5,17 @@ import { run, type UnitOfWork } from '@key-cellar/server';
 import { functions, recordTypes } from '../plan.js';
 import { seeded } from '../random.js';
 import type { DemoFolder } from '../records.js';
-import { jurisdictions, rules, rulesByCriteria, rulesForPairs, rulesOnPlaces, type DemoRule } from '../rules.js';
+import {
+  calendars,
+  eventTypes,
+  jurisdictions,
+  namedYears,
+  rules,
+  rulesByCriteria,
+  rulesForPairs,
+  rulesOnPlaces,
+  type DemoRule,
+} from '../rules.js';
 import { begin } from './scene.js';
 
 function versionsOf(rule: DemoRule): { definition: RuleDefinition; inForceFrom: string; takesOver: 'all' | 'laterClocks' }[] {
@@ -41,7 +51,16 @@ export async function addSchedule(
     );
   }
   for (const [i, [name, partOf]] of jurisdictions.entries()) {
-    await run(uow, 'demo.jurisdiction', 'insert into jurisdiction (name, part_of, position) values ($1, $2, $3)', [name, partOf, i]);
+    await run(uow, 'demo.jurisdiction', 'insert into jurisdiction (name, part_of, position, calendar) values ($1, $2, $3, $4)', [
+      name,
+      partOf,
+      i,
+      calendars[name] ? JSON.stringify(calendars[name]) : null,
+    ]);
+  }
+  await run(uow, 'demo.eventTypes', 'insert into event_type (name) select unnest($1::text[])', [eventTypes]);
+  for (const [name, ends] of Object.entries(namedYears)) {
+    await run(uow, 'demo.namedYear', 'insert into named_year (name, ends) values ($1, $2)', [name, ends]);
   }
   const ruleIds = new Map<string, string>();
   for (const rule of rules) {

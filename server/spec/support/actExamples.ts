@@ -49,6 +49,14 @@ export const examples: Record<string, (t: Things, c: Common, world: ActWorld) =>
   'schedule.makeJurisdiction': () => ({ body: { name: 'New shore', partOf: null } }),
   'schedule.moveJurisdiction': (_, c) => ({ body: { name: c.jurisdiction, partOf: null } }),
   'schedule.dropJurisdiction': (_, c) => ({ body: { name: c.jurisdiction } }),
+  'schedule.setCalendar': (_, c) => ({
+    body: { name: c.jurisdiction, weekend: [6, 7], holidays: [{ on: '2026-12-25', name: 'Christmas' }], dryRun: false },
+  }),
+  'schedule.dropCalendar': (_, c) => ({ body: { name: c.worked } }),
+  'schedule.makeEventType': () => ({ body: { name: 'New event' } }),
+  'schedule.dropEventType': () => ({ body: { name: 'spare' } }),
+  'schedule.setNamedYear': () => ({ body: { name: 'New year', ends: ['2026-06-30'] } }),
+  'schedule.dropNamedYear': (_, c) => ({ body: { name: c.namedYear } }),
   'schedule.placeJurisdictions': (t, c) => ({ params: { id: t.place }, body: { jurisdictions: [c.jurisdiction] } }),
   'schedule.override': (t) => ({
     body: { ids: [t.record], override: { kind: 'date', dueOn: '2090-01-01', action: 'destroy' }, reason: 'for long' },
@@ -83,6 +91,7 @@ export const examples: Record<string, (t: Things, c: Common, world: ActWorld) =>
   'records.placeNumbering': (t, c) => ({ params: { id: t.place }, body: { numberingId: c.numbering } }),
   'records.editFacts': (t) => ({ params: { id: t.record }, body: { revision: 1, title: 'Other', createdOn: today, facts: {} } }),
   'records.addVersion': (t) => ({ params: { id: t.record }, body: { arrivalId: t.arrival } }),
+  'records.move': (t) => ({ body: { ids: [t.record], placeId: t.other, reason: 'belongs there', dryRun: false } }),
   'records.declare': (t) => ({ body: { ids: [t.record] } }),
   'records.undeclare': (t) => ({ body: { ids: [t.declared], reason: 'by mistake' } }),
   'setup.makeType': () => ({ body: { code: 'new', title: 'New', facts: [] } }),

@@ -25,6 +25,7 @@ export const standing: Readonly<Record<string, Partial<Record<State, string>>>> 
   'schedule.addRecordEvent': always('done', 'This record was disposed of; nothing can happen to it any more.'),
   'records.editFacts': changing,
   'records.addVersion': changing,
+  'records.move': in_('Moved.', frozen, declared, declared, 'Moved.', stub),
   'records.declare': in_('Declared.', 'Declared.', already, already, 'Declared.', stub),
   'records.undeclare': in_(never, never, 'Undeclared.', 'A held record cannot be undeclared. Release its holds first.', never, stub),
   'holds.placeHold': always('covered', 'gone before the hold'),

@@ -13,6 +13,7 @@ import {
   getOrMakeSet,
   holdActs,
   levelActs,
+  listActs,
   numberingActs,
   detectorActs,
   placeActs,
@@ -74,6 +75,9 @@ export interface Common {
   readonly announced: string;
   readonly byCriteria: string;
   readonly jurisdiction: string;
+  /** A jurisdiction that says which days are worked there. */
+  readonly worked: string;
+  readonly namedYear: string;
   readonly numbering: string;
   readonly detector: string;
   readonly stencil: string;
@@ -354,6 +358,8 @@ export async function makeActWorld(): Promise<ActWorld> {
       await does(levelActs.addCriteriaRule, { body: { ruleId: rule, criteria: { op: 'fact', fact: 'topic', value: 'none' }, note: '' } })
     ).id,
     jurisdiction: 'Shore',
+    worked: 'Working shore',
+    namedYear: 'Board term',
     numbering: (await does(numberingActs.makeNumbering, { body: { title: 'N', pattern: '{year}-{nnn}', per: ['year'], gapless: true } }))
       .id,
     detector: (
@@ -365,7 +371,9 @@ export async function makeActWorld(): Promise<ActWorld> {
     matter,
     box: ids.box,
   };
-  await does(levelActs.makeJurisdiction, { body: { name: common.jurisdiction, partOf: null } });
+  for (const name of [common.jurisdiction, common.worked]) await does(levelActs.makeJurisdiction, { body: { name, partOf: null } });
+  await does(listActs.setCalendar, { body: { name: common.worked, weekend: [7], holidays: [], dryRun: false } });
+  await does(listActs.setNamedYear, { body: { name: common.namedYear, ends: ['2026-06-30'] } });
   await does(placeActs.placeTakes, { params: { id: things.inside.other }, body: { revision: 1, takes: null } });
 
   const sets = new Map<number, { spot: Spot | 'root' }>();

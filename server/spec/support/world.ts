@@ -179,6 +179,9 @@ async function seed(pool: pg.Pool): Promise<{ ids: World['ids']; cookies: Record
         { code: 'ended', title: 'Ended', kind: 'date', required: false },
       ]),
     ]);
+    await run(uow, 'test.events', `insert into event_type (name) select unnest($1::text[])`, [
+      ['lease ended', 'it ended', 'ended', 'x', 'y', 'moved away', 'spare', 'contract ended'],
+    ]);
     await run(
       uow,
       'test.box',

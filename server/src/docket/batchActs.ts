@@ -1,10 +1,12 @@
 import { docket } from '@key-cellar/contract';
-import { civilDate, formatCivilDate, yearMonthDay } from '@key-cellar/core/calendar';
+import { civilDate, yearMonthDay } from '@key-cellar/core/calendar';
 import type { BatchAct, BatchState } from '@key-cellar/core/docket';
 import { refuse, type Refusal } from '@key-cellar/core/records';
+import { describeSample, isSampled } from '@key-cellar/core/schedule';
 import { uuidv7 } from 'uuidv7';
 import { send } from '../identity/index.js';
 import { actsFor, addJob, many, noRight, notAllowed, one, Problem, wrongField, type Entered, type UnitOfWork } from '../kernel/index.js';
+import { keepForGood, lastDayOfNotice } from '../schedule/index.js';
 import { confirmByHand } from './execution.js';
 import { disposingStep, groupKey, groupOfKey, vintageWords } from './groups.js';
 import { batchKind, dueKind, itemKind, objectionKind } from './kinds.js';
@@ -26,9 +28,10 @@ const refusalOf = (batch: batchStore.BatchRow, asked: BatchAct, today: string): 
 
 /** Announces a batch: from now on its owners may object. Gives what the ledger says of it. */
 async function announceBatch(uow: UnitOfWork, batch: batchStore.BatchRow): Promise<Entered> {
-  const noticeUntil = formatCivilDate(civilDate(uow.actor.today) + batch.notice_days);
+  const items = (await batchStore.items(uow, batch.id)).filter((i) => i.outcome === 'open');
+  const ids = items.map((i) => i.record_id);
+  const noticeUntil = await lastDayOfNotice(uow, ids, batch.notice_days, uow.actor.today);
   await batchStore.setBatchState(uow, batch.id, 'notice', { announcedOn: uow.actor.today, noticeUntil });
-  const items = await batchStore.items(uow, batch.id);
   const what = batch.action === 'destroy' ? 'destroyed' : 'transferred to the archive and removed here';
   const owners = new Map<string, number>();
   for (const item of items) if (item.owner_id) owners.set(item.owner_id, (owners.get(item.owner_id) ?? 0) + 1);
@@ -45,6 +48,24 @@ async function announceBatch(uow: UnitOfWork, batch: batchStore.BatchRow): Promi
   return { act: 'announced a batch', subject: batchKind.subject(batch), after: { noticeUntil, notified: [...owners.keys()] } };
 }
 
+/** Those of a group that its rule keeps as a sample. */
+async function sampleOf(
+  uow: UnitOfWork,
+  { sample, action }: dueStore.GroupRow,
+  records: readonly dueStore.DueRow[],
+): Promise<dueStore.DueRow[]> {
+  if (!sample || action !== 'destroy') return [];
+  const matched =
+    sample.kind === 'criteria'
+      ? await dueStore.matchingAmong(
+          uow,
+          records.map((r) => r.id),
+          sample.criteria,
+        )
+      : new Set<string>();
+  return records.filter((r) => isSampled(sample, r, matched.has(r.id)));
+}
+
 /** The day on which a record that is put off comes due again: after today and within thirty years. */
 function requireLater(today: string, until: string): string {
   if (until <= today) throw wrongField('/until', 'This must be a day after today.');
@@ -59,7 +80,7 @@ async function putOff(
   item: batchStore.ItemRow,
   given: { until: string; reason: string },
 ): Promise<Entered> {
-  await batchStore.setOutcome(uow, batch.id, item.record_id, 'deferred', `Put off until ${given.until}: ${given.reason}`);
+  await batchStore.setOutcome(uow, batch.id, [item.record_id], 'deferred', `Put off until ${given.until}: ${given.reason}`);
   await dueStore.defer(uow, [item.record_id], given.until, given.reason);
   return {
     act: 'put off',
@@ -72,19 +93,15 @@ async function putOff(
 /** Ends a batch before its time; its records are due again and want a fresh notice. */
 async function letGo(uow: UnitOfWork, batch: batchStore.BatchRow, reason: string): Promise<void> {
   await batchStore.setBatchState(uow, batch.id, 'withdrawn', { withdrawnReason: reason });
-  const items = (await batchStore.items(uow, batch.id)).filter((i) => i.outcome === 'open');
-  for (const item of items) await batchStore.setOutcome(uow, batch.id, item.record_id, 'dropped', 'The batch was withdrawn.');
-  await dueStore.setDocket(
-    uow,
-    items.map((i) => i.record_id),
-    'due',
-  );
+  const open = (await batchStore.items(uow, batch.id)).filter((i) => i.outcome === 'open').map((i) => i.record_id);
+  await batchStore.setOutcome(uow, batch.id, open, 'dropped', 'The batch was withdrawn.');
+  await dueStore.setDocket(uow, open, 'due');
 }
 
 export const batchActs = {
   propose: act(docket.propose, {
     name: 'proposed a batch',
-    also: ['announced a batch'],
+    also: ['announced a batch', 'kept as a sample'],
     on: {
       records: many(
         dueKind,
@@ -110,8 +127,11 @@ export const batchActs = {
       const number = `D-${year}-${padded(await batchStore.nextBatchNumber(uow, 'batch', year))}`;
       const id = uuidv7();
       const vintages = [...new Set(records.map((r) => r.vintage ?? 0))].sort((a, b) => a - b);
-      const what = [`${records.length} × ${group.series_title}`, group.series_code, vintageWords(vintages)].filter(Boolean).join(', ');
-      const ids = records.map((r) => r.id);
+      const sampled = await sampleOf(uow, group, records);
+      const sampledIds = sampled.map((r) => r.id);
+      const isKept = new Set(sampledIds);
+      const going = records.map((r) => r.id).filter((recordId) => !isKept.has(recordId));
+      const what = [`${going.length} × ${group.series_title}`, group.series_code, vintageWords(vintages)].filter(Boolean).join(', ');
       await batchStore.addBatch(uow, {
         id,
         number,
@@ -123,15 +143,31 @@ export const batchActs = {
         by: person.id,
         today: person.today,
       });
-      await batchStore.addItems(uow, id, ids);
-      await dueStore.setDocket(uow, ids, 'batch');
+      await batchStore.addItems(
+        uow,
+        id,
+        records.map((r) => r.id),
+      );
+      await dueStore.setDocket(uow, going, 'batch');
+      const kept = group.sample ? `Kept for good as a sample: ${describeSample(group.sample)}, under ${group.rule_code!}.` : '';
+      await batchStore.setOutcome(uow, id, sampledIds, 'sampled', kept);
+      await keepForGood(uow, sampledIds, kept);
       const proposed = {
         act: 'proposed a batch',
         subject: { kind: 'batch', id, name: number },
-        after: { what, action: group.action, records: records.length, rule: group.rule_code },
+        after: { what, action: group.action, records: going.length, sampled: sampled.length, rule: group.rule_code },
       };
-      const announced = body.announce ? [await announceBatch(uow, (await batchStore.findBatches(uow, [id], true))[0]!)] : [];
-      return { answer: { id, number }, entry: [proposed, ...announced] };
+      const samples = sampled.map((r) => ({
+        act: 'kept as a sample',
+        subject: { kind: 'record', id: r.id, name: `${r.number} ${r.title}` },
+        after: { batch: number },
+        note: kept,
+      }));
+      // Nothing is left to be destroyed; the batch stays to say what was kept, and why.
+      if (going.length === 0) await batchStore.setBatchState(uow, id, 'withdrawn', { withdrawnReason: 'All of it is kept as a sample.' });
+      const announced =
+        body.announce && going.length > 0 ? [await announceBatch(uow, (await batchStore.findBatches(uow, [id], true))[0]!)] : [];
+      return { answer: { id, number }, entry: [proposed, ...samples, ...announced] };
     },
   }),
 

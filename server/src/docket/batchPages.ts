@@ -146,7 +146,7 @@ function asSeen(
     ...batch,
     count: items.length,
     disposed: of('disposed'),
-    refused: of('objected', 'blocked', 'dropped', 'deferred'),
+    refused: of('objected', 'blocked', 'dropped', 'deferred', 'sampled'),
     tasks: of('task'),
     held: items.filter((i) => i.outcome === 'open' && i.hold_count > 0).length,
     objections: objections.filter((o) => o.answer === null).length,

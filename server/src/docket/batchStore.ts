@@ -90,7 +90,7 @@ const batchSelect = `select b.id, b.number, b.action, b.what, b.state, b.approva
   from batch b join principal p on p.id = b.proposed_by left join certificate c on c.batch_id = b.id left join transfer t on t.batch_id = b.id
   cross join lateral (
     select count(*)::int as count, count(*) filter (where x.outcome = 'disposed')::int as disposed,
-      count(*) filter (where x.outcome in ('blocked', 'dropped', 'objected', 'deferred'))::int as refused,
+      count(*) filter (where x.outcome in ('blocked', 'dropped', 'objected', 'deferred', 'sampled'))::int as refused,
       count(*) filter (where x.outcome = 'task')::int as tasks,
       count(*) filter (where x.outcome = 'open' and r.hold_count > 0)::int as held,
       array_agg(distinct r.access_set_id) as sets
@@ -185,7 +185,7 @@ export async function countItems(db: Db, batchId: string, outcome: 'open' | 'tas
 export async function setOutcome(
   db: Db,
   batchId: string,
-  recordId: string,
+  recordIds: readonly string[],
   outcome: ItemOutcome | 'task',
   reason: string | null,
   evidence: Evidence | null = null,
@@ -193,8 +193,8 @@ export async function setOutcome(
   await run(
     db,
     'batch.setOutcome',
-    'update batch_item set outcome = $3, reason = $4, evidence = $5 where batch_id = $1 and record_id = $2',
-    [batchId, recordId, outcome, reason, evidence === null ? null : JSON.stringify(evidence)],
+    'update batch_item set outcome = $3, reason = $4, evidence = $5 where batch_id = $1 and record_id = any($2::uuid[])',
+    [batchId, recordIds, outcome, reason, evidence === null ? null : JSON.stringify(evidence)],
   );
 }
 

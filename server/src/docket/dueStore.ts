@@ -1,4 +1,7 @@
-import { type Db, rows, run } from '../kernel/index.js';
+import type { Criteria } from '@key-cellar/core/criteria';
+import type { Sample } from '@key-cellar/core/schedule';
+import { boundCriteria } from '../criteria/index.js';
+import { type Db, dynamicRows, rows, run } from '../kernel/index.js';
 
 /** Marks what has come due by a day and is not in the docket yet; the index holds only what is left to find. */
 export async function markDue(db: Db, today: string) {
@@ -21,6 +24,7 @@ export interface GroupRow extends Record<string, unknown> {
   rule_version_id: string | null;
   rule_code: string | null;
   steps: { kind: string; approvals: number; noticeDays: number; approverGroups?: string[] }[] | null;
+  sample: Sample | null;
   action: 'destroy' | 'transfer';
   medium: 'electronic' | 'physical';
   vintages: number[];
@@ -35,7 +39,7 @@ export function dueGroups(db: Db, discover: readonly number[], dispose: readonly
   return rows<GroupRow>(
     db,
     'docket.groups',
-    `select g.*, p.code as series_code, p.title as series_title, rule.code as rule_code, v.definition->'steps' as steps
+    `select g.*, p.code as series_code, p.title as series_title, rule.code as rule_code, v.definition->'steps' as steps, v.definition->'sample' as sample
      from (
        select series_id, rule_version_id, action, medium, array_agg(distinct coalesce(vintage, 0)) as vintages,
          min(due_on) as since, count(*) filter (where hold_count = 0)::int as n, count(*) filter (where hold_count > 0)::int as held,
@@ -67,6 +71,18 @@ export async function idsInGroup(db: Db, group: Group, sets: readonly number[]):
     [group.seriesId, group.ruleVersionId, group.action, group.medium, sets],
   );
   return found.map((f) => f.id);
+}
+
+/** Which of these records criteria match. */
+export async function matchingAmong(db: Db, ids: readonly string[], criteria: Criteria): Promise<ReadonlySet<string>> {
+  const values: unknown[] = [];
+  const bind = (value: unknown): string => `$${values.push(value)}`;
+  const found = await dynamicRows<{ id: string }>(
+    db,
+    `select r.id from record r where r.id = any (${bind(ids)}::uuid[]) and ${boundCriteria(criteria, bind)}`,
+    values,
+  );
+  return new Set(found.map((f) => f.id));
 }
 
 export interface DueRow extends Record<string, unknown> {

@@ -3,10 +3,12 @@ import { addPeriod, civilDate, formatCivilDate, period, yearMonthDay } from '@ke
 import type { ItemOutcome } from '@key-cellar/core/docket';
 import { uuidv7 } from 'uuidv7';
 import { notFound, Problem, withUnitOfWork, type Actor, type JobContext, type UnitOfWork, endsJob, problemOf } from '../kernel/index.js';
+import { referrersGone } from '../facts/index.js';
 import { readSettings } from '../identity/index.js';
 import { damagedAmong, dropUnusedContent, eraseKeys, keysGone, versionsOf } from '../records/index.js';
 import type { Services } from './services.js';
 import { finalHead } from '../ledger/index.js';
+import { loadRuleBook, recompute } from '../schedule/index.js';
 import { certificatePdf } from './certificate.js';
 import { nextState } from './standing.js';
 import * as batchStore from './batchStore.js';
@@ -54,9 +56,12 @@ async function disposeOf(
     ...given,
   };
   const contents = await batchStore.disposeRecord(uow, record.id, batch.id, uow.actor.today);
+  // What it pointed at may count from the day on which nothing does any more.
+  const pointedAt = await referrersGone(uow, [record.id]);
+  if (pointedAt.length > 0) await recompute(uow, pointedAt, await loadRuleBook(uow), uow.actor.today);
   const dropped = await dropUnusedContent(uow, contents);
   evidence.keys = await keysGone(uow, dropped);
-  await batchStore.setOutcome(uow, batch.id, record.id, 'disposed', null, evidence);
+  await batchStore.setOutcome(uow, batch.id, [record.id], 'disposed', null, evidence);
   uow.enter({
     act: doneWords[batch.action],
     subject: { kind: 'record', id: record.id, name: `${record.number} ${record.title}` },
@@ -80,7 +85,7 @@ async function keep(
   outcome: ItemOutcome,
   reason: string,
 ): Promise<void> {
-  await batchStore.setOutcome(uow, batch.id, record.id, outcome, reason);
+  await batchStore.setOutcome(uow, batch.id, [record.id], outcome, reason);
   if (record.state !== 'disposed') {
     const stillDue = record.due_on !== null && record.due_on <= uow.actor.today && outcome !== 'deferred';
     await dueStore.setDocket(uow, [record.id], stillDue ? 'due' : 'none');
@@ -127,7 +132,7 @@ export async function executeItem(uow: UnitOfWork, batch: batchStore.BatchRow, r
       return disposeOf(uow, batch, record, { accession: { archive, number: accession } });
     }
     case 'task':
-      return batchStore.setOutcome(uow, batch.id, recordId, 'task', `A person has to ${byHand[batch.action]} it and say so.`);
+      return batchStore.setOutcome(uow, batch.id, [recordId], 'task', `A person has to ${byHand[batch.action]} it and say so.`);
     case 'blocked':
     case 'objected':
     case 'dropped':

@@ -15,6 +15,7 @@ import {
   type FactScalar,
 } from '@key-cellar/core/records';
 import { type Db, type PersonAccess, Problem } from '../kernel/index.js';
+import type { Reference } from './referenceStore.js';
 import * as store from './store.js';
 
 /** Facts as they may be stored, with what follows from them. */
@@ -24,6 +25,8 @@ export interface CheckedFacts {
   readonly gaps: readonly string[];
   /** Parties and business objects that they point at. */
   readonly refers: readonly string[];
+  /** Other records that they point at. */
+  readonly references: readonly Reference[];
   /** Names of people, parties and objects: the record is found by them. */
   readonly names: readonly string[];
   /** Each fact in words, for numbers and packages. */
@@ -118,12 +121,28 @@ export async function checkFacts(
       return [{ fact: definition.code, sentence: `${definition.title} must name one that is there and that you may know of.` }];
     }),
   );
+  // Who says that something is replaced starts its clock, and has to have a say on it.
+  refuse(
+    points.flatMap(({ definition, id }) => {
+      const thing = things.get(id);
+      if (!definition.replaces || !thing || known.has(id) || hasRight(access.on(thing.access_set_id!).all, 'annotate')) return [];
+      return [
+        {
+          fact: definition.code,
+          sentence: `${definition.title} must name one that you may annotate, as it is superseded from today on; who looks after its place can let you.`,
+        },
+      ];
+    }),
+  );
   const named = [...things.values()];
   const word = (value: FactScalar): FactScalar => things.get(String(value))?.name ?? value;
   return {
     facts,
     gaps: factGaps(type.facts, facts),
     refers: named.filter((t) => t.kind === 'party' || t.kind === 'object').map((t) => t.id),
+    references: points.flatMap(({ definition: { code, kind, replaces = false }, id }) =>
+      kind === 'reference' && things.has(id) ? [{ fact: code, targetId: id, replaces }] : [],
+    ),
     names: findable(named),
     worded: Object.fromEntries(
       Object.entries(facts).map(([code, value]) => {

@@ -23,6 +23,7 @@ import {
   detectorActs,
   fixityActs,
   fixityReads,
+  moveRecords,
   numberingActs,
   recordActs,
   recordReads,
@@ -30,7 +31,7 @@ import {
   tending,
 } from '../records/index.js';
 import { dossierReads, personReads, reportReads } from '../reports/index.js';
-import { eventActs, levelActs, override, ruleActs, scheduleReads } from '../schedule/index.js';
+import { eventActs, levelActs, listActs, override, ruleActs, scheduleReads } from '../schedule/index.js';
 import { whoCan } from './whoCan.js';
 
 /** The areas of the contract, as the wire names them. */
@@ -74,6 +75,7 @@ const table: { readonly [A in keyof Areas]: { readonly [K in keyof Areas[A]]: An
     ...scheduleReads,
     ...pick(ruleActs, ['makeRule', 'saveDraft', 'dropDraft', 'publish', 'withdrawVersion', 'importSchedule', 'cancelJob']),
     ...levelActs,
+    ...listActs,
     ...pick(eventActs, ['addRecordEvent', 'withdrawEvent', 'importEvents']),
     override,
   },
@@ -85,6 +87,7 @@ const table: { readonly [A in keyof Areas]: { readonly [K in keyof Areas[A]]: An
     ...dossierReads,
     ...numberingActs,
     ...pick(recordActs, ['editFacts', 'declare', 'undeclare']),
+    move: moveRecords,
     addVersion: receivingActs.addVersion,
   },
   setup: {

@@ -155,7 +155,7 @@ export async function retire(db: Db, id: string, on: string): Promise<void> {
   await run(db, 'place.retire', 'update place set retired_on = $2, revision = revision + 1 where id = $1', [id, on]);
 }
 
-/** Puts records into a place of their series: their way, and their access where it came from around them. */
+/** Puts records into a place: their way, their series, and their access where it came from around them. */
 export async function putRecordsIn(db: Db, ids: readonly string[], into: Pick<PlaceRow, 'id' | 'ancestors'>): Promise<void> {
   const anchor = await anchorOf(db, into.id);
   await run(
@@ -169,7 +169,8 @@ export async function putRecordsIn(db: Db, ids: readonly string[], into: Pick<Pl
   await run(
     db,
     'record.putIn',
-    `update record r set place_id = $2, places = $3, access_set_id = n.id, revision = r.revision + 1
+    `update record r set place_id = $2, places = $3, access_set_id = n.id, revision = r.revision + 1,
+       series_id = (select p.id from place p where p.id = any ($3::uuid[]) and p.kind = 'series')
      from record o join access_set s on s.id = o.access_set_id
        join access_set n on n.anchor_place = $4 and n.record_id is not distinct from s.record_id
         and n.marking_level = s.marking_level and n.marking_caveats = s.marking_caveats

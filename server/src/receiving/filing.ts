@@ -1,7 +1,7 @@
 import { takesRecords } from '@key-cellar/core/plan';
 import { takesRefusal, type Facts } from '@key-cellar/core/records';
 import { uuidv7 } from 'uuidv7';
-import { checkFacts, claimUnique, recordType, recordWords, type CheckedFacts, type TypeRow } from '../facts/index.js';
+import { checkFacts, claimUnique, recordType, recordWords, type CheckedFacts, type TypeRow, settleReferences } from '../facts/index.js';
 import { wrongField, type Db, type Entered, type PersonAccess, type SignedIn, type UnitOfWork } from '../kernel/index.js';
 import { placesByIds, shutAround, takesAround, type PlaceRow } from '../plan/index.js';
 import { addRecord, declareRecords, giveNumber, type NewRecord, type Services } from '../records/index.js';
@@ -57,7 +57,7 @@ export async function addFiled(
   input: { title: string; createdOn: string },
   what: Pick<NewRecord, 'medium' | 'containerId' | 'versionNo' | 'size' | 'mediaType' | 'depositedBy'>,
 ): Promise<{ id: string; number: string }> {
-  const { place, series, type, facts, gaps, names, refers } = checked;
+  const { place, series, type, facts, gaps, names, refers, references } = checked;
   const id = uuidv7();
   const number = await giveNumber(services, uow, { chain: checked.chain, type, facts: checked.worded, on: person.today });
   await addRecord(uow, {
@@ -81,6 +81,7 @@ export async function addFiled(
     ownerId: what.depositedBy,
   });
   await claimUnique(uow, access, type, id, facts);
+  await recompute(uow, await settleReferences(uow, id, references), await services.rules.current(uow), person.today);
   return { id, number };
 }
 

@@ -26,6 +26,7 @@ export { giveNumber } from './numbering.js';
 export { numberingActs } from './numberingActs.js';
 export { drawing, measuring, pageDrawer, readingPages, type Extent, type Named } from './pages.js';
 export { recordReads, recordSetupReads } from './reads.js';
+export { moveRecords } from './moveAct.js';
 export { declareOnClosing, recordActs, standingOf } from './recordActs.js';
 export { knowsObjects } from './objectStore.js';
 export { openObjects } from './objects.js';

@@ -1,6 +1,6 @@
 import { plan, records, type OutcomeLine } from '@key-cellar/contract';
 import { refusalFor, type RecordStanding } from '@key-cellar/core/records';
-import { checkFacts, claimUnique, recordType, recordWords } from '../facts/index.js';
+import { checkFacts, claimUnique, recordType, recordWords, settleReferences } from '../facts/index.js';
 import { actsFor, changedMeanwhile, many, one, type Entered, type UnitOfWork } from '../kernel/index.js';
 import { placeKind } from '../plan/index.js';
 import { loadRuleBook, recompute } from '../schedule/index.js';
@@ -61,7 +61,7 @@ export const recordActs = {
     async write(uow, { on: { record }, body, access, person }) {
       if (record.revision !== body.revision) throw changedMeanwhile();
       const type = (await recordType(uow, record.record_type))!;
-      const { facts, gaps, names, refers } = await checkFacts(uow, access, person, type, body.facts, { before: record.facts });
+      const { facts, gaps, names, refers, references } = await checkFacts(uow, access, person, type, body.facts, { before: record.facts });
       const { title, createdOn } = body;
       const revision = await store.writeFacts(uow, record.id, {
         title,
@@ -73,7 +73,8 @@ export const recordActs = {
         refers,
       });
       await claimUnique(uow, access, type, record.id, facts);
-      await recompute(uow, [record.id], await loadRuleBook(uow), person.today);
+      const pointedAt = await settleReferences(uow, record.id, references);
+      await recompute(uow, [record.id, ...pointedAt], await loadRuleBook(uow), person.today);
       return {
         answer: { revision },
         entry: {

@@ -392,6 +392,17 @@ export async function writeFacts(
   return found!.revision;
 }
 
+/** The name of the newest file of each record that has one. */
+export async function newestFileNames(db: Db, ids: readonly string[]): Promise<ReadonlyMap<string, string>> {
+  const found = await rows<{ id: string; file_name: string }>(
+    db,
+    'record.fileNames',
+    'select r.id, v.file_name from record r join version v on v.record_id = r.id and v.no = r.version_no where r.id = any ($1::uuid[])',
+    [ids],
+  );
+  return new Map(found.map((f) => [f.id, f.file_name]));
+}
+
 /** Declares records; which parts freeze follows from the place each is in. */
 export async function declare(db: Db, recordIds: readonly string[], on: string): Promise<void> {
   await run(

@@ -2,7 +2,7 @@ import type { ScheduleChange } from '@key-cellar/contract';
 import { describeCriteria } from '@key-cellar/core/criteria';
 import { draftVersionId, withDraft } from '@key-cellar/core/schedule';
 import { notFound } from '../kernel/index.js';
-import type { CriteriaRule, RuleBookData } from './ruleBook.js';
+import { withEnds, type CriteriaRule, type RuleBookData } from './ruleBook.js';
 
 function reordered(rules: readonly CriteriaRule[]): CriteriaRule[] {
   return rules.map((rule, i) => ({ ...rule, position: i + 1 }));
@@ -28,7 +28,10 @@ export function changedBook(data: RuleBookData, change: ScheduleChange, codeOf: 
       return data;
     case 'rule': {
       const { ruleId, definition, inForceFrom, takesOver } = change;
-      return { ...data, versions: withDraft(data.versions, ruleId, codeOf(ruleId), { ...definition, inForceFrom, takesOver }) };
+      return {
+        ...data,
+        versions: withDraft(data.versions, ruleId, codeOf(ruleId), { ...withEnds(definition, data.years), inForceFrom, takesOver }),
+      };
     }
     case 'setRule':
     case 'setRules': {

@@ -28,7 +28,7 @@ export async function checkOfSchedule(services: Services, person: SignedIn): Pro
   const access = await services.access.of(person);
   const sets = access.sets('discover');
   const today = civilDate(person.today);
-  const [book, rules, places, types, uses, unscheduled, waiting] = await Promise.all([
+  const [book, rules, places, types, uses, unscheduled, waiting, conflicts] = await Promise.all([
     services.rules.current(pool),
     ruleStore.rules(pool),
     checkStore.placesUnderCheck(pool, sets),
@@ -36,6 +36,7 @@ export async function checkOfSchedule(services: Services, person: SignedIn): Pro
     ruleStore.recordsByVersion(pool, sets),
     checkStore.unscheduledByType(pool, sets),
     checkStore.waitingByType(pool, sets),
+    checkStore.conflicts(pool, sets),
   ]);
   const used = new Map(uses.map((u) => [u.rule_id, u.n]));
   const matched = await Promise.all(
@@ -55,6 +56,13 @@ export async function checkOfSchedule(services: Services, person: SignedIn): Pro
     criteriaRules: book.criteriaRules.map((c, i) => ({ ...c, matches: matched[i]! })),
     types,
     jurisdictions: book.data.jurisdictions,
+    calendars: Object.keys(book.data.calendars),
+    today: person.today,
+    conflicts: conflicts.flatMap((c) => {
+      const capId = ruleOfVersion.get(c.conflict_with);
+      const ruleId = c.rule_version_id === null ? null : (ruleOfVersion.get(c.rule_version_id) ?? null);
+      return capId ? [{ ruleId, capId, records: c.n }] : [];
+    }),
     unscheduled: unscheduled.map((u) => ({ seriesId: u.series_id, recordType: u.record_type, records: u.n })),
     waiting: waiting.flatMap((w) => {
       const ruleId = ruleOfVersion.get(w.rule_version_id);

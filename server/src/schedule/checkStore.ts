@@ -38,3 +38,14 @@ export function waitingByType(db: Db, sets: readonly number[]) {
     [sets],
   );
 }
+
+/** Records that are kept longer than a rule allows, by what keeps them and what would not. */
+export function conflicts(db: Db, sets: readonly number[]) {
+  return rows<{ rule_version_id: string | null; conflict_with: string; n: number }>(
+    db,
+    'check.conflicts',
+    `select rule_version_id, conflict_with, count(*)::int as n from record
+     where conflict_with is not null and state <> 'disposed' and access_set_id = any ($1::int[]) group by 1, 2`,
+    [sets],
+  );
+}

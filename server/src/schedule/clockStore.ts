@@ -5,7 +5,8 @@ import { type Db, row, rows, run } from '../kernel/index.js';
 /** The columns that decide which rule governs a record and when. */
 export const clockColumns = `r.id, r.number, r.title, r.medium, r.state, r.gaps, r.owner_id, r.deposited_by, r.record_type, r.place_id, r.series_id, r.places, r.created_on, r.received_on, r.filed_on, r.modified_on,
   r.declared_on, r.superseded_on, r.last_used_on, r.facts, r.override, r.jurisdictions, r.steps_taken, r.refers, r.detected,
-  r.outcome, r.rule_version_id, r.clock_start, r.due_on, r.action, r.vintage, r.docket, r.next_step_on`;
+  r.outcome, r.rule_version_id, r.clock_start, r.due_on, r.action, r.vintage, r.docket, r.next_step_on,
+  r.trigger_on, r.conflict_with`;
 
 export interface ClockRow extends Record<string, unknown> {
   id: string;
@@ -49,6 +50,10 @@ export interface StoredVerdict {
   vintage: number | null;
   /** When the sweep has to look at a step next. */
   next_step_on: string | null;
+  /** The trigger’s own date. */
+  trigger_on: string | null;
+  /** The version of a rule that allows less than what keeps it. */
+  conflict_with: string | null;
 }
 
 /** The question or review that is open about a record. */
@@ -60,7 +65,8 @@ export interface OpenTask {
   task_again_on: string | null;
 }
 
-export type StoredOverride = ByHand & ({ kind: 'date'; dueOn: string; action: 'destroy' | 'transfer' } | { kind: 'rule'; ruleId: string });
+export type StoredOverride = ByHand &
+  ({ kind: 'date'; dueOn: string; action: 'destroy' | 'transfer' } | { kind: 'rule'; ruleId: string } | { kind: 'forGood' });
 
 /** A record with what the schedule said of it last time and what is open about it. */
 export type LockedRow = ClockRow & StoredVerdict & OpenTask & { docket: 'none' | 'due' | 'batch'; access_set_id: number };
@@ -158,15 +164,38 @@ export function eventsOn(db: Db, placeIds: readonly string[], recordIds: readonl
   );
 }
 
+/** By record and fact: the day on which the last live record that pointed at it was gone; null while one does. */
+export function referencesTo(db: Db, recordIds: readonly string[]) {
+  return rows<{ target_id: string; fact: string; gone_on: string | null }>(
+    db,
+    'recompute.references',
+    `select target_id, fact, case when bool_and(until is not null) then max(until) end as gone_on
+     from record_reference where target_id = any ($1::uuid[]) group by target_id, fact`,
+    [recordIds],
+  );
+}
+
+/** The places and jurisdictions that occur among records, each once. */
+export function belongings(db: Db, recordIds: readonly string[]) {
+  return rows<{ places: string[]; jurisdictions: string[] }>(
+    db,
+    'recompute.belongings',
+    'select distinct places, jurisdictions from record where id = any ($1::uuid[])',
+    [recordIds],
+  );
+}
+
 export async function writeVerdicts(db: Db, verdicts: readonly (StoredVerdict & { id: string; docket: string })[]): Promise<number> {
   if (verdicts.length === 0) return 0;
   return run(
     db,
     'recompute.write',
     `update record r set outcome = v.outcome, rule_version_id = v.rule_version_id, clock_start = v.clock_start,
-       due_on = v.due_on, action = v.action, vintage = v.vintage, docket = v.docket, next_step_on = v.next_step_on
-     from unnest($1::uuid[], $2::text[], $3::uuid[], $4::date[], $5::date[], $6::text[], $7::smallint[], $8::text[], $9::date[])
-       as v (id, outcome, rule_version_id, clock_start, due_on, action, vintage, docket, next_step_on)
+       due_on = v.due_on, action = v.action, vintage = v.vintage, docket = v.docket, next_step_on = v.next_step_on,
+       trigger_on = v.trigger_on, conflict_with = v.conflict_with
+     from unnest($1::uuid[], $2::text[], $3::uuid[], $4::date[], $5::date[], $6::text[], $7::smallint[], $8::text[], $9::date[], $10::date[],
+         $11::uuid[])
+       as v (id, outcome, rule_version_id, clock_start, due_on, action, vintage, docket, next_step_on, trigger_on, conflict_with)
      where r.id = v.id`,
     [
       verdicts.map((v) => v.id),
@@ -178,6 +207,8 @@ export async function writeVerdicts(db: Db, verdicts: readonly (StoredVerdict & 
       verdicts.map((v) => v.vintage),
       verdicts.map((v) => v.docket),
       verdicts.map((v) => v.next_step_on),
+      verdicts.map((v) => v.trigger_on),
+      verdicts.map((v) => v.conflict_with),
     ],
   );
 }

@@ -1,4 +1,4 @@
-import { civilDate } from '@key-cellar/core/calendar';
+import { civilDate, type WorkCalendar } from '@key-cellar/core/calendar';
 import { clausesOf } from '@key-cellar/core/criteria';
 import { compileGoverning, type DateSlots, type EventOccurrence, type FastVerdict, type RuleCandidate } from '@key-cellar/core/schedule';
 import { uuidKey, type KeyParts } from './effectRow.js';
@@ -17,6 +17,8 @@ import { ruleBookOf, type RuleBook } from './ruleBook.js';
 /** What is the same for all records of one place, type, jurisdiction and set of matching criteria. */
 export interface Class {
   readonly series: string;
+  /** The days that are worked where they belong, after the change. */
+  readonly workdays: WorkCalendar | undefined;
   /** Each record has to be judged by itself. */
   readonly slow: boolean;
   /** Null: the change does not reach them. */
@@ -89,17 +91,21 @@ export function classMaker(part: EffectPart, ways: Ways, slots: DateSlots, crite
 
   return (key) => {
     const place = placeByKey.get(key.place);
-    if (!place) return { series: '', slow: false, after: null };
+    if (!place) return { series: '', workdays: undefined, slow: false, after: null };
     const [chain, newChain] = [ways.now(place.id), ways.then(place.id)];
     const after = candidates(newChain, key, afterBook, criteria.after);
     const moves = ways.moves(chain);
     const same =
       !moves && !chain.some((p) => p.id === changed?.id) && sameRules(candidates(chain, key, beforeBook, criteria.before), after);
-    const shared = { folderClosed: folderClosedOn(newChain), events: eventsOnChain(newChain, eventsBySubject) as EventOccurrence[] };
+    const jurisdictions = jurisdictionsOf(key.own, newChain, afterBook);
+    const workdays = afterBook.workdays(jurisdictions);
+    const events: EventOccurrence[] = eventsOnChain(newChain, eventsBySubject);
+    const shared = { folderClosed: folderClosedOn(newChain), events, workdays };
     return {
+      workdays,
       series: chain.find((p) => p.kind === 'series')?.id ?? '',
       slow: moves && asksForPlaces,
-      after: same ? null : compileGoverning(after, shared, jurisdictionsOf(key.own, newChain, afterBook), afterDay, slots),
+      after: same ? null : compileGoverning(after, shared, jurisdictions, afterDay, slots),
     };
   };
 }

@@ -4,6 +4,7 @@ import {
   dateSlots,
   effectTally,
   standingOf,
+  type CountedRecord,
   type Effect,
   type FastVerdict,
   type Outcome,
@@ -28,14 +29,17 @@ interface Slow {
   readonly bytes: number;
   readonly held: boolean;
   readonly inBatch: boolean;
+  readonly workdays: CountedRecord['workdays'];
 }
 
 const newStanding = () => ({
   outcome: 'dated' as Outcome,
   rule: null as RuleVersion | null,
+  triggerOn: 0,
   clockStart: 0,
   dueOn: 0,
   action: null as Standing['action'],
+  conflict: false,
 });
 
 /** Works out the effect of a change on the records in the ranges that it is given, in one pass over them. */
@@ -57,8 +61,8 @@ export async function effectOfPart(
   const classes = new Map<string, Class>();
   const [before, after] = [newStanding(), newStanding()];
   // One object for all rows: a million of them would keep the collector busy.
-  const record = { series: '', bytes: 0, held: false, inBatch: false, id: () => '' };
-  const verdict: FastVerdict = { outcome: 'unscheduled', rule: null, clockStart: 0, dueOn: 0 };
+  const record = { series: '', bytes: 0, held: false, inBatch: false, workdays: undefined as CountedRecord['workdays'], id: () => '' };
+  const verdict: FastVerdict = { outcome: 'unscheduled', rule: null, triggerOn: 0, clockStart: 0, dueOn: 0, conflict: null };
   let lastKey: string | null = null;
   let lastClass: Class | null = null;
   let done = 0;
@@ -82,12 +86,15 @@ export async function effectOfPart(
     before.outcome = row.outcome;
     before.action = row.action;
     before.rule = row.version === '' ? null : (versionByKey.get(row.version) ?? null);
+    before.triggerOn = row.triggerOn;
+    before.conflict = row.conflict;
     before.clockStart = row.clockStart;
     before.dueOn = row.dueOn;
     record.series = series;
     record.bytes = row.bytes;
     record.held = row.held;
     record.inBatch = row.inBatch;
+    record.workdays = known.workdays;
     record.id = row.id;
     if (row.overridden ? part.ruleId === null && evaluate === null : evaluate === null) tally.add(record, before, before);
     else if (isSlow(row, known)) slow.set(row.id(), { ...record, standing: { ...before } });
@@ -95,6 +102,8 @@ export async function effectOfPart(
       evaluate!(row.dates, verdict);
       after.outcome = verdict.outcome;
       after.rule = verdict.rule;
+      after.triggerOn = verdict.triggerOn;
+      after.conflict = verdict.conflict !== null;
       after.clockStart = verdict.clockStart;
       after.dueOn = verdict.dueOn;
       after.action = actionOf(verdict.rule);
@@ -106,7 +115,7 @@ export async function effectOfPart(
 
   const reader = await openSnapshot(part, slots, criteria);
   try {
-    const readRows = rowReader({ maskColumns, ownDates: slots.dates.length, facts: slots.facts }, take);
+    const readRows = rowReader({ maskColumns, ownDates: slots.dates.length + slots.references.length, facts: slots.facts }, take);
     for (let range = await nextRange(); range !== null; range = await nextRange()) await readRows(reader.rowsIn(range));
     const book = ruleBookOf(part.after);
     const ids = [...slow.keys()];

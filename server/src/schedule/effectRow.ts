@@ -21,6 +21,8 @@ export interface EffectRow {
   inBatch: boolean;
   overridden: boolean;
   stepsTaken: boolean;
+  conflict: boolean;
+  triggerOn: number;
   clockStart: number;
   dueOn: number;
   bytes: number;
@@ -61,7 +63,7 @@ export function partsOfKey(key: string, maskColumns: number): KeyParts {
   return { place, type, own, masks: Array.from({ length: maskColumns }, () => field()!.readInt32BE(0)) };
 }
 
-/** Where a row has what, and how its dates are laid out: the record’s own first, then facts as text. */
+/** Where a row has what, and how its dates are laid out: those that the database has as dates first, then facts as text. */
 export interface RowLayout {
   readonly maskColumns: number;
   readonly ownDates: number;
@@ -89,6 +91,8 @@ export function rowReader({ maskColumns, ownDates, facts }: RowLayout, take: (ro
     inBatch: false,
     overridden: false,
     stepsTaken: false,
+    conflict: false,
+    triggerOn: unknownDay,
     clockStart: unknownDay,
     dueOn: unknownDay,
     bytes: 0,
@@ -103,6 +107,7 @@ export function rowReader({ maskColumns, ownDates, facts }: RowLayout, take: (ro
     row.inBatch = (flags & 32) !== 0;
     row.overridden = (flags & 64) !== 0;
     row.stepsTaken = (flags & 128) !== 0;
+    row.conflict = (flags & 256) !== 0;
   }
 
   function readDate(buffer: Buffer, at: number, length: number, slot: number): void {
@@ -135,7 +140,8 @@ export function rowReader({ maskColumns, ownDates, facts }: RowLayout, take: (ro
       else if (of === 3) row.clockStart = length < 0 ? unknownDay : buffer.readInt32BE(at) + dateBase;
       else if (of === 4) row.dueOn = length < 0 ? unknownDay : buffer.readInt32BE(at) + dateBase;
       else if (of === 5) row.bytes = buffer.readInt32BE(at) * 4_294_967_296 + buffer.readUInt32BE(at + 4);
-      else if (of > 5) readDate(buffer, at, length, of - 6);
+      else if (of === 6) row.triggerOn = length < 0 ? unknownDay : buffer.readInt32BE(at) + dateBase;
+      else if (of > 6) readDate(buffer, at, length, of - 7);
       if (length > 0) at += length;
     }
     bytes = buffer;

@@ -69,13 +69,19 @@ function selectOf(part: EffectPart, slots: DateSlots, masks: readonly string[]):
       [`r.docket = 'batch'`, 5],
       ['r.override is not null', 6],
       ['r.steps_taken is not null', 7],
+      ['r.conflict_with is not null', 8],
     ]),
     'r.id',
     'r.rule_version_id',
     'r.clock_start',
     'r.due_on',
     'r.size',
+    'r.trigger_on',
     ...slots.dates.map((date) => dateColumns[date]),
+    ...slots.references.map(
+      (fact) => `(select case when bool_and(x.until is not null) then max(x.until) end from record_reference x
+         where x.target_id = r.id and x.fact = ${pg.escapeLiteral(fact)})`,
+    ),
     ...slots.facts.map(({ fact }) => `r.facts->>${pg.escapeLiteral(fact)}`),
   ];
   return ({ from, until }) => `select ${columns.join(', ')} from record r

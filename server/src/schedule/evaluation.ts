@@ -2,6 +2,7 @@ import { civilDate, formatCivilDate, parseCivilDate, type EpochDay } from '@key-
 import { distinctWords, matches, type CriteriaRecord } from '@key-cellar/core/criteria';
 import {
   actionOf,
+  conflictIn,
   explain,
   governingRule,
   nextStep,
@@ -43,7 +44,10 @@ function nameOf(place: clockStore.ChainPlace): string {
 }
 
 /** Folders first, nearest first, then plan nodes outward: the order in which the schedule looks for things. */
-function outward(row: clockStore.ClockRow, places: ReadonlyMap<string, clockStore.ChainPlace>): clockStore.ChainPlace[] {
+export function outward(
+  row: Pick<clockStore.ClockRow, 'places'>,
+  places: ReadonlyMap<string, clockStore.ChainPlace>,
+): clockStore.ChainPlace[] {
   return [...row.places].reverse().flatMap((id) => places.get(id) ?? []);
 }
 
@@ -70,10 +74,14 @@ export function folderClosedOn(chain: readonly clockStore.ChainPlace[]): ClockFa
   return closed ? { on: civilDate(closed.closed_on!), subject: nameOf(closed) } : undefined;
 }
 
+type Unreferenced = Readonly<Record<string, EpochDay | null>>;
+
 function clockFacts(
   row: clockStore.ClockRow,
   chain: readonly clockStore.ChainPlace[],
   eventsBySubject: ReadonlyMap<string, readonly EventRow[]>,
+  unreferenced: Unreferenced | undefined,
+  workdays: ClockFacts['workdays'],
 ): ClockFacts {
   const own = (eventsBySubject.get(row.id) ?? []).map((e) => ({
     type: e.type,
@@ -108,6 +116,8 @@ function clockFacts(
     folderClosed: folderClosedOn(chain),
     // The record, then its places outward, then what it points at.
     events: [...own, ...eventsOnChain(chain, eventsBySubject), ...elsewhere],
+    unreferenced,
+    workdays,
     taken: row.steps_taken === null ? undefined : stepHistories(row.steps_taken.map((act) => ({ ...act, on: civilDate(act.on) }))),
   };
 }
@@ -135,6 +145,7 @@ function criteriaRecord(row: clockStore.ClockRow): CriteriaRecord {
       created: civilDate(row.created_on),
       received: civilDate(row.received_on),
       filed: civilDate(row.filed_on),
+      modified: civilDate(row.modified_on),
       ...(declared === undefined ? {} : { declared }),
     },
     facts: row.facts,
@@ -142,6 +153,7 @@ function criteriaRecord(row: clockStore.ClockRow): CriteriaRecord {
     holds: new Set(),
     detected: new Set(row.detected),
     gaps: row.gaps,
+    conflict: false,
   };
 }
 
@@ -189,7 +201,7 @@ function candidatesFor(row: clockStore.ClockRow, chain: readonly clockStore.Chai
 function overrideOf(row: clockStore.ClockRow, book: RuleBook): Override | null {
   const stored = row.override;
   if (!stored) return null;
-  if (stored.kind === 'date') return stored;
+  if (stored.kind !== 'rule') return stored;
   const { reason, by, on } = stored;
   return { kind: 'rule', versions: book.versionsOf(stored.ruleId), reason, by, on };
 }
@@ -200,8 +212,8 @@ export function jurisdictionsOf(own: readonly string[], chain: readonly clockSto
 }
 
 /**
- * Judges records by the rules in force on a day. Reads their places and events in two queries, however many they are; one
- * place may be given as it would be.
+ * Judges records by the rules in force on a day. Reads their places and events in two queries, and in a third what points at them
+ * where a rule asks for that, however many they are; one place may be given as it would be.
  */
 export async function judge(
   db: Db,
@@ -211,14 +223,11 @@ export async function judge(
   instead: clockStore.ChainPlace | null = null,
 ): Promise<Judged[]> {
   const placeIds = [...new Set(records.flatMap((r) => r.places))];
-  const [placeRows, eventRows] = await Promise.all([
+  const ids = records.map((r) => r.id);
+  const [placeRows, eventRows, referenceRows] = await Promise.all([
     clockStore.chainPlaces(db, placeIds),
-    clockStore.eventsOn(
-      db,
-      placeIds,
-      records.map((r) => r.id),
-      [...new Set(records.flatMap((r) => r.refers))],
-    ),
+    clockStore.eventsOn(db, placeIds, ids, [...new Set(records.flatMap((r) => r.refers))]),
+    book.asksForReferences ? clockStore.referencesTo(db, ids) : [],
   ]);
   const places = new Map(placeRows.map((p) => [p.id, instead?.id === p.id ? instead : p]));
   const events = new Map<string, EventRow[]>();
@@ -226,12 +235,18 @@ export async function judge(
     const subject = (e.place_id ?? e.record_id ?? e.entity_id)!;
     events.set(subject, [...(events.get(subject) ?? []), e]);
   }
+  const references = new Map<string, Record<string, EpochDay | null>>();
+  for (const { target_id, fact, gone_on } of referenceRows) {
+    const of = references.get(target_id) ?? {};
+    of[fact] = gone_on === null ? null : civilDate(gone_on);
+    references.set(target_id, of);
+  }
   const day = civilDate(today);
   return records.map((row) => {
     const chain = outward(row, places);
-    const facts = clockFacts(row, chain, events);
-    const candidates = candidatesFor(row, chain, book);
     const jurisdictions = jurisdictionsOf(row.jurisdictions, chain, book);
+    const facts = clockFacts(row, chain, events, references.get(row.id), book.workdays(jurisdictions));
+    const candidates = candidatesFor(row, chain, book);
     const weigh = (override: Override | null): Governing => governingRule(candidates, override, facts, jurisdictions, day);
     return { row, facts, candidates, jurisdictions, governing: weigh(overrideOf(row, book)), weigh };
   });
@@ -247,30 +262,34 @@ function verdictOf(judged: Judged): clockStore.StoredVerdict {
   const { row, governing } = judged;
   const vintage = vintageIn(governing, civilDate(row.created_on));
   const step = nextStepOf(judged);
-  const next_step_on = step === null ? null : formatCivilDate(step.dueOn);
+  const day = (on: EpochDay | null | undefined): string | null => (on === null || on === undefined ? null : formatCivilDate(on));
+  const common = {
+    vintage,
+    next_step_on: day(step?.dueOn),
+    trigger_on: null,
+    conflict_with: conflictIn(governing)?.id ?? null,
+    rule_version_id: null,
+    clock_start: null,
+    due_on: null,
+    action: null,
+  };
   switch (governing.kind) {
     case 'unscheduled':
-      return { outcome: 'unscheduled', rule_version_id: null, clock_start: null, due_on: null, action: null, vintage, next_step_on };
+      return { ...common, outcome: 'unscheduled' };
+    case 'overrideForGood':
+      return { ...common, outcome: 'permanent' };
     case 'overrideDate':
-      return {
-        next_step_on,
-        outcome: 'dated',
-        rule_version_id: null,
-        clock_start: null,
-        due_on: formatCivilDate(governing.dueOn),
-        action: governing.action,
-        vintage,
-      };
+      return { ...common, outcome: 'dated', due_on: day(governing.dueOn), action: governing.action };
     case 'rule': {
       const { rule, verdict } = governing.by;
       return {
-        next_step_on,
+        ...common,
         outcome: verdict.kind,
         rule_version_id: rule.id,
-        clock_start: verdict.clockStart === null ? null : formatCivilDate(verdict.clockStart),
-        due_on: verdict.kind === 'dated' ? formatCivilDate(verdict.dueOn) : null,
+        trigger_on: day(verdict.trigger?.on),
+        clock_start: day(verdict.clockStart),
+        due_on: verdict.kind === 'dated' ? day(verdict.dueOn) : null,
         action: actionOf(rule),
-        vintage,
       };
     }
   }
@@ -289,6 +308,8 @@ function sameVerdict(a: clockStore.StoredVerdict, b: clockStore.StoredVerdict): 
     a.due_on === b.due_on &&
     a.action === b.action &&
     a.vintage === b.vintage &&
+    a.trigger_on === b.trigger_on &&
+    a.conflict_with === b.conflict_with &&
     a.next_step_on === b.next_step_on
   );
 }

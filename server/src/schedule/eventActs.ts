@@ -4,7 +4,8 @@ import { uuidv7 } from 'uuidv7';
 import { entityKind } from '../facts/index.js';
 import { actsFor, one, somewhere, type RightOn } from '../kernel/index.js';
 import { placeKind } from '../plan/index.js';
-import { requireThePast } from './events.js';
+import { requireForeseeable } from './events.js';
+import { requireEventType } from './lists.js';
 import * as events from './eventsStore.js';
 import { readEvents } from './eventTable.js';
 import { clockKind, eventKind } from './kinds.js';
@@ -29,11 +30,12 @@ export const eventActs = {
     repeat: 'another',
     job,
     async write(uow, { on: { place }, body, person, services }) {
-      requireThePast(body.on, person.today, '/on');
+      requireForeseeable(body.on, person.today, '/on');
+      const type = await requireEventType(uow, body.type, '/type');
       const id = uuidv7();
-      await events.addEvents(uow, [{ ...body, id, placeId: place.id, recordId: null, corrects: null }], person.id, uow.at);
+      await events.addEvents(uow, [{ ...body, type, id, placeId: place.id, recordId: null, corrects: null }], person.id, uow.at);
       await recomputeWithin(services, uow, { placeIds: [place.id] }, place.code);
-      return { answer: { id }, entry: { after: body } };
+      return { answer: { id }, entry: { after: { ...body, type } } };
     },
   }),
 
@@ -44,11 +46,12 @@ export const eventActs = {
     decide: ({ on: { record } }) =>
       record.state === 'disposed' ? refuse('disposed', 'This record was disposed of; nothing can happen to it any more.') : null,
     async write(uow, { on: { record }, body, person, services }) {
-      requireThePast(body.on, person.today, '/on');
+      requireForeseeable(body.on, person.today, '/on');
+      const type = await requireEventType(uow, body.type, '/type');
       const id = uuidv7();
-      await events.addEvents(uow, [{ ...body, id, placeId: null, recordId: record.id, corrects: null }], person.id, uow.at);
+      await events.addEvents(uow, [{ ...body, type, id, placeId: null, recordId: record.id, corrects: null }], person.id, uow.at);
       await recomputeWithin(services, uow, { recordIds: [record.id] }, record.number);
-      return { answer: { id }, entry: { after: body } };
+      return { answer: { id }, entry: { after: { ...body, type } } };
     },
   }),
 
@@ -59,11 +62,17 @@ export const eventActs = {
     repeat: 'another',
     job,
     async write(uow, { on: { entity }, body, person, services, access }) {
-      requireThePast(body.on, person.today, '/on');
+      requireForeseeable(body.on, person.today, '/on');
+      const type = await requireEventType(uow, body.type, '/type');
       const id = uuidv7();
-      await events.addEvents(uow, [{ ...body, id, placeId: null, recordId: null, entityId: entity.id, corrects: null }], person.id, uow.at);
-      const recomputed = await recomputeTelling(services, uow, { entityIds: [entity.id] }, body.type, access);
-      return { answer: { id, recomputed }, entry: { after: body } };
+      await events.addEvents(
+        uow,
+        [{ ...body, type, id, placeId: null, recordId: null, entityId: entity.id, corrects: null }],
+        person.id,
+        uow.at,
+      );
+      const recomputed = await recomputeTelling(services, uow, { entityIds: [entity.id] }, type, access);
+      return { answer: { id, recomputed }, entry: { after: { ...body, type } } };
     },
   }),
 
@@ -74,8 +83,9 @@ export const eventActs = {
     repeat: 'refused',
     job,
     decide: ({ on: { event } }) => (event.withdrawn_at === null ? null : refuse('withdrawn', 'This event was taken back before.')),
-    async write(uow, { on: { event }, body: { reason, instead }, person, services, access }) {
-      if (instead) requireThePast(instead.on, person.today, '/instead/on');
+    async write(uow, { on: { event }, body: { reason, instead: given }, person, services, access }) {
+      if (given) requireForeseeable(given.on, person.today, '/instead/on');
+      const instead = given && { ...given, type: await requireEventType(uow, given.type, '/instead/type') };
       await events.withdrawEvent(uow, event.id, person.id, uow.at, reason);
       const on = { placeId: event.place_id, recordId: event.record_id, entityId: event.entity_id };
       if (instead) await events.addEvents(uow, [{ ...instead, ...on, id: uuidv7(), corrects: event.id }], person.id, uow.at);

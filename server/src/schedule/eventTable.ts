@@ -1,6 +1,9 @@
 import { parseCivilDate } from '@key-cellar/core/calendar';
 import Papa from 'papaparse';
 import { mayOn, Problem, type PersonAccess, type Services, type SignedIn } from '../kernel/index.js';
+import { isForeseeable } from './events.js';
+import { listed } from './lists.js';
+import * as lists from './listStore.js';
 import * as events from './eventsStore.js';
 
 const columns = ['place', 'type', 'on', 'note'] as const;
@@ -37,6 +40,7 @@ export async function readEvents(
   }
   if (parsed.data.length > mostRows)
     throw new Problem(422, 'too-many', `At most ${mostRows} events at once; these are ${parsed.data.length}.`);
+  const types = await lists.eventTypes(pool);
   const places = new Map((await events.placesByPath(pool)).map((p) => [p.path.toUpperCase(), p]));
   const found = parsed.data.flatMap((line, i) => {
     // Row 1 names the columns.
@@ -48,12 +52,13 @@ export async function readEvents(
     if (!text('place')) wrong('place', 'names no place');
     else if (!place || !mayOn(access, person, place, 'discover')) wrong('place', `there is no place ${text('place')}`);
     else if (!mayOn(access, person, place, 'annotate')) wrong('place', `you may not record events on ${text('place')}`);
+    const type = listed(types, text('type'));
     if (!text('type')) wrong('type', 'says not what happened');
-    else if (text('type').length > 80) wrong('type', 'is longer than 80 letters');
+    else if (type === undefined) wrong('type', `there is no type of event “${text('type').slice(0, 80)}”`);
     if (parseCivilDate(text('on')) === null) wrong('on', 'must be a date such as 2026-09-14');
-    else if (text('on') > person.today) wrong('on', 'is still to come');
+    else if (!isForeseeable(text('on'), person.today)) wrong('on', 'is more than 100 years ahead');
     if (text('note').length > 2000) wrong('note', 'is longer than 2000 letters');
-    return errors.length > before ? [] : [{ place: place!, type: text('type'), on: text('on'), note: text('note') }];
+    return errors.length > before ? [] : [{ place: place!, type: type!, on: text('on'), note: text('note') }];
   });
   return { rows: parsed.data.length, found, errors };
 }

@@ -1,7 +1,9 @@
 import type { EventLine, WaitingLine } from '@key-cellar/contract';
 import { hasRight } from '@key-cellar/core/access';
+import { addPeriod, civilDate, period } from '@key-cellar/core/calendar';
 import { describeTrigger } from '@key-cellar/core/schedule';
 import { notAllowed, requireRight, wrongField, type Db, type SignedIn } from '../kernel/index.js';
+import { eventTypesIn } from './lists.js';
 import * as events from './eventsStore.js';
 import type { Services } from './services.js';
 import * as clockStore from './clockStore.js';
@@ -37,9 +39,17 @@ export async function entityEvents(db: Db, entityId: string): Promise<EventLine[
   return (await events.eventsOfEntity(db, entityId)).map(toLine);
 }
 
-/** Throws 422 for a day that is still to come. */
-export function requireThePast(on: string, today: string, pointer: string): void {
-  if (on > today) throw wrongField(pointer, 'An event has happened; this day is still to come.');
+/** So many years ahead something can be foreseen. */
+const yearsAhead = 100;
+
+/** Whether a day is not farther ahead than anybody foresees: an event that is to come counts from its day. */
+export function isForeseeable(on: string, today: string): boolean {
+  return civilDate(on) <= addPeriod(civilDate(today), period(`P${yearsAhead}Y`));
+}
+
+/** Throws 422 for a day that nobody can foresee. */
+export function requireForeseeable(on: string, today: string, pointer: string): void {
+  if (!isForeseeable(on, today)) throw wrongField(pointer, `This is more than ${yearsAhead} years ahead.`);
 }
 
 /** Who waits for what: records without a date yet, by what would start their clock. */
@@ -51,19 +61,28 @@ export async function waiting(services: Services, person: SignedIn): Promise<Wai
     services.rules.current(services.pool),
   ]);
   const versions = new Map(Object.values(book.data.versions).flatMap((all) => all.map((v) => [v.id, v])));
-  const groups = new Map<string, { eventType: string | null; places: Map<string, WaitingLine['places'][number]> }>();
+  const groups = new Map<string, { eventTypes: string[]; places: Map<string, WaitingLine['places'][number]> }>();
   for (const w of found) {
-    const { trigger } = versions.get(w.rule_version_id)!;
-    const words = describeTrigger(trigger);
-    const group = groups.get(words) ?? { eventType: trigger.kind === 'event' ? trigger.eventType : null, places: new Map() };
+    const rule = versions.get(w.rule_version_id)!;
+    const { trigger, cutoff, suspension } = rule;
+    // With a trigger that is known it waits for what its clock waits for.
+    const words = w.started
+      ? suspension
+        ? `event “${suspension.resumes}”`
+        : cutoff.kind === 'namedYear'
+          ? `the end of ${cutoff.name}`
+          : 'the step before the last'
+      : describeTrigger(trigger);
+    const eventTypes = w.started ? (suspension ? [suspension.resumes] : []) : eventTypesIn({ trigger });
+    const group = groups.get(words) ?? { eventTypes, places: new Map() };
     groups.set(words, group);
     const records = (group.places.get(w.place_id)?.records ?? 0) + w.records;
     group.places.set(w.place_id, { placeId: w.place_id, code: w.code, title: w.title, records });
   }
   return [...groups]
-    .map(([trigger, { eventType, places }]): WaitingLine => {
+    .map(([trigger, { eventTypes, places }]): WaitingLine => {
       const all = [...places.values()].sort((a, b) => b.records - a.records || (a.code < b.code ? -1 : 1));
-      return { trigger, eventType, records: all.reduce((n, p) => n + p.records, 0), places: all.slice(0, mostPlaces) };
+      return { trigger, eventTypes, records: all.reduce((n, p) => n + p.records, 0), places: all.slice(0, mostPlaces) };
     })
     .sort((a, b) => b.records - a.records);
 }

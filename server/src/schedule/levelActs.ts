@@ -6,7 +6,7 @@ import { uuidv7 } from 'uuidv7';
 import { actsFor, atRepository, noRight, notFound, one, Problem, wrongField } from '../kernel/index.js';
 import { placeKind } from '../plan/index.js';
 import { criteriaRuleKind, ruleKind } from './kinds.js';
-import { requireForRules, requireJurisdictions } from './levels.js';
+import { partsWithin, requireForRules, requireJurisdictions } from './levels.js';
 import * as levels from './levelsStore.js';
 import { recomputedAtOnce, recomputeTelling } from './recomputing.js';
 import type { Services } from './services.js';
@@ -175,15 +175,15 @@ export const levelActs = {
     repeat: 'same',
     job,
     async write(uow, { body: { name, partOf }, services, access }) {
-      const all = (await levels.lockJurisdictions(uow)).map((j) => ({ name: j.name, partOf: j.part_of }));
+      const found = await levels.lockJurisdictions(uow);
+      const all = found.map((j) => ({ name: j.name, partOf: j.part_of }));
       const before = all.find((j) => j.name === name);
       if (!before) throw notFound('This jurisdiction');
       if (partOf !== null && !all.some((j) => j.name === partOf)) throw wrongField('/partOf', `There is no ${partOf}.`);
       if (partOf !== null && !mayBePartOf(name, partOf, all)) throw wrongField('/partOf', `${partOf} is part of ${name} itself.`);
       await levels.moveJurisdiction(uow, name, partOf);
-      const narrower = all.filter((j) => !mayBePartOf(name, j.name, all)).map((j) => j.name);
       return {
-        answer: { recomputed: await recomputeTelling(services, uow, { jurisdictions: narrower }, name, access) },
+        answer: { recomputed: await recomputeTelling(services, uow, { jurisdictions: partsWithin(found, name) }, name, access) },
         entry: { subject: jurisdiction(name), before: { partOf: before.partOf }, after: { partOf } },
       };
     },

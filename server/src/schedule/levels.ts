@@ -1,6 +1,7 @@
 import type { CriteriaRuleLine, JurisdictionLine } from '@key-cellar/contract';
 import { civilDate } from '@key-cellar/core/calendar';
 import { clausesOf, describeCriteria, resolveCriteria, type AskedCriteria, type Criteria } from '@key-cellar/core/criteria';
+import { mayBePartOf } from '@key-cellar/core/schedule';
 import { requireNamable } from '../criteria/index.js';
 import { mayAtRepository, visibleSql, wrongField, type SignedIn, type UnitOfWork } from '../kernel/index.js';
 import * as levels from './levelsStore.js';
@@ -46,8 +47,9 @@ export function requireForRules(criteria: Criteria): void {
     (c) =>
       c.op === 'held' ||
       c.op === 'heldBy' ||
+      c.op === 'conflict' ||
       (c.op === 'is' && (c.field === 'outcome' || c.field === 'docket')) ||
-      (c.op === 'between' && c.field === 'due'),
+      (c.op === 'between' && (c.field === 'due' || c.field === 'clockStart')),
   );
   if (circular) {
     throw wrongField(
@@ -66,7 +68,13 @@ export async function countCriteria(services: Services, person: SignedIn, asked:
 
 export async function listJurisdictions(services: Services): Promise<JurisdictionLine[]> {
   const found = await levels.jurisdictionLines(services.pool);
-  return found.map((j) => ({ name: j.name, partOf: j.part_of, rules: j.rules, places: j.places }));
+  return found.map((j) => ({ name: j.name, partOf: j.part_of, rules: j.rules, places: j.places, calendar: j.calendar }));
+}
+
+/** A jurisdiction with all that are part of it, by their names. */
+export function partsWithin(all: readonly { readonly name: string; readonly part_of: string | null }[], name: string): string[] {
+  const tree = all.map((j) => ({ name: j.name, partOf: j.part_of }));
+  return tree.filter((j) => !mayBePartOf(name, j.name, tree)).map((j) => j.name);
 }
 
 /** Refuses names that no jurisdiction has; none of those there can be removed before the transaction ends. */

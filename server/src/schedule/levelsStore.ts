@@ -1,6 +1,7 @@
 import type { Criteria } from '@key-cellar/core/criteria';
 import { boundCriteria } from '../criteria/index.js';
 import { type Db, dynamicRows, row, rows, run } from '../kernel/index.js';
+import type { StoredCalendar } from './ruleStore.js';
 
 /** Title of a rule: of its newest version, else of its draft. `rule r` must be in scope. */
 const ruleTitle = `coalesce((select v.definition->>'title' from rule_version v where v.rule_id = r.id order by v.version desc limit 1), r.draft->>'title', r.code)`;
@@ -129,10 +130,10 @@ export async function countMatching(db: Db, criteria: Criteria, visible: (bind: 
 }
 
 export function jurisdictionLines(db: Db) {
-  return rows<{ name: string; part_of: string | null; rules: number; places: number }>(
+  return rows<{ name: string; part_of: string | null; calendar: StoredCalendar | null; rules: number; places: number }>(
     db,
     'jurisdiction.lines',
-    `select j.name, j.part_of,
+    `select j.name, j.part_of, j.calendar,
        (select count(*) from rule r where coalesce(
           (select v.definition from rule_version v where v.rule_id = r.id order by v.version desc limit 1), r.draft)->'jurisdictions' ? j.name)::int as rules,
        (select count(*) from place p where j.name = any (p.jurisdictions))::int as places
@@ -149,10 +150,10 @@ export async function moveJurisdiction(db: Db, name: string, partOf: string | nu
 }
 
 export function lockJurisdictions(db: Db) {
-  return rows<{ name: string; part_of: string | null }>(
+  return rows<{ name: string; part_of: string | null; calendar: StoredCalendar | null }>(
     db,
     'jurisdiction.lock',
-    'select name, part_of from jurisdiction order by name for update',
+    'select name, part_of, calendar from jurisdiction order by name for update',
   );
 }
 

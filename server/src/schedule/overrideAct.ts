@@ -1,8 +1,9 @@
 import { schedule, type DatesLine } from '@key-cellar/contract';
 import { hasRight } from '@key-cellar/core/access';
-import { civilDate, formatCivilDate } from '@key-cellar/core/calendar';
+import { civilDate } from '@key-cellar/core/calendar';
 import { effectTally, shortens, standingOf, type Governing, type Override } from '@key-cellar/core/schedule';
 import { actsFor, many, Problem, type Entered } from '../kernel/index.js';
+import { datesWords } from './datesWords.js';
 import { withNames } from './effect.js';
 import { judge, recompute } from './evaluation.js';
 import { clockKind } from './kinds.js';
@@ -14,22 +15,6 @@ import * as clockStore from './clockStore.js';
 const { act } = actsFor<Services>();
 const acts = ['set by hand', 'let the rules decide', 'set jurisdictions'] as const;
 const blank = { before: '', after: '', shortens: false };
-
-/** What a judgement comes to, in a few words. */
-function words(governing: Governing): string {
-  switch (governing.kind) {
-    case 'unscheduled':
-      return 'no rule';
-    case 'overrideDate':
-      return formatCivilDate(governing.dueOn);
-    case 'rule': {
-      const { verdict, rule } = governing.by;
-      if (verdict.kind === 'permanent') return `kept for good (${rule.code})`;
-      if (verdict.kind === 'waiting') return `waiting (${rule.code})`;
-      return `${formatCivilDate(verdict.dueOn)} (${rule.code})`;
-    }
-  }
-}
 
 /** Why a rule that was set by hand would not count; null when it does. */
 function withoutEffect(after: Governing): string | null {
@@ -60,7 +45,7 @@ export const override = act(schedule.override, {
       const versions = book.versionsOf(input.override.ruleId);
       if (versions.length === 0) throw new Problem(409, 'not-published', 'This rule was never published, so nothing can follow it yet.');
       wanted = { kind: 'rule', versions, ...hand };
-    } else if (input.override?.kind === 'date') {
+    } else if (input.override?.kind === 'date' || input.override?.kind === 'forGood') {
       wanted = { ...input.override, ...hand };
     }
     const stored = input.override && input.override.kind !== 'jurisdictions' ? { ...input.override, ...hand } : null;
@@ -82,7 +67,7 @@ export const override = act(schedule.override, {
       const after = elsewhere ? elsewhere[i]!.governing : weigh(wanted);
       const rules = places ? governing : weigh(null);
       const shorter = shortens(after, rules) || (wanted === null && shortens(after, governing));
-      const line = { id: r.id, name: `${r.number} ${r.title}`, before: words(governing), after: words(after), shortens: shorter };
+      const line = { id: r.id, name: `${r.number} ${r.title}`, before: datesWords(governing), after: datesWords(after), shortens: shorter };
       if (r.state === 'disposed') return { ...line, outcome: 'refused', why: 'It was disposed of.' };
       if (shorter && !hasRight(access.on(r.access_set_id).all, 'dispose')) {
         return { ...line, outcome: 'refused', why: 'This shortens its retention. A keeper can do that.' };
@@ -95,7 +80,15 @@ export const override = act(schedule.override, {
       if (vain !== null) return { ...line, outcome: 'refused', why: `${vain} It would change nothing.` };
       done.push(r.id);
       if (input.dryRun) {
-        const record = { series: r.series_id, bytes: r.size, held: r.hold_count > 0, inBatch: r.docket === 'batch', id: () => r.id };
+        const { facts } = judged[i]!;
+        const record = {
+          series: r.series_id,
+          bytes: r.size,
+          held: r.hold_count > 0,
+          inBatch: r.docket === 'batch',
+          workdays: facts.workdays,
+          id: () => r.id,
+        };
         tally.add(record, standingOf(governing), standingOf(after));
       }
       entries.push({

@@ -1,8 +1,10 @@
 import type { EffectLine, schedule } from '@key-cellar/contract';
+import { civilDate } from '@key-cellar/core/calendar';
 import {
   Download,
   entering,
   Lines,
+  notFound,
   problemOf,
   requireAtRepository,
   requireRight,
@@ -14,7 +16,9 @@ import { caseOfRecord, casesOfRule } from './cases.js';
 import { checkOfSchedule } from './check.js';
 import { effectOfChange } from './effect.js';
 import { placeEvents, recordEvents, waiting } from './events.js';
+import { holidaysAsCalendar } from './holidays.js';
 import * as levels from './levels.js';
+import * as lists from './listStore.js';
 import { jobFor } from './jobs.js';
 import { ruleOnDay } from './ruleOnDay.js';
 import { listRules, rulePage } from './ruleReads.js';
@@ -33,6 +37,14 @@ export const scheduleReads: ReadsOf<typeof schedule, Services> = {
   criteriaRules: async ({ services, person }) => ({ rules: await levels.listCriteriaRules(services, person) }),
   countCriteria: async ({ services, person, body }) => ({ count: await levels.countCriteria(services, person, body.criteria) }),
   jurisdictions: async ({ services }) => ({ jurisdictions: await levels.listJurisdictions(services) }),
+  eventTypes: async ({ services }) => ({ types: await lists.eventTypeLines(services.pool) }),
+  namedYears: async ({ services }) => ({ years: await lists.namedYearLines(services.pool) }),
+  calendar: async ({ services, person, query }) => {
+    const found = (await levels.listJurisdictions(services)).find((j) => j.name === query.name);
+    if (!found?.calendar) throw notFound('A calendar of this jurisdiction');
+    const bytes = Buffer.from(holidaysAsCalendar(found.name, found.calendar, civilDate(person.today)));
+    return new Download({ bytes, type: 'text/calendar; charset=utf-8', name: 'holidays.ics' });
+  },
   ruleOnDay: async ({ services, person, params, query }) => ({ explanation: await ruleOnDay(services, person, params.id, query.on) }),
   exportSchedule: entering(
     ['exported the schedule'],

@@ -4,6 +4,7 @@ import { actsFor, addJob, atRepository, cancelJob, changedMeanwhile, noRight, no
 import { addRule, placeKind, removeRule } from '../plan/index.js';
 import { jobKind, ruleKind } from './kinds.js';
 import { recomputedAtOnce, recomputeRules, recomputeTelling } from './recomputing.js';
+import { requireLists } from './lists.js';
 import { requireGroups } from './ruleReads.js';
 import { importSchedule } from './scheduleTable.js';
 import type { Services } from './services.js';
@@ -26,6 +27,7 @@ export const ruleActs = {
     repeat: 'refused',
     async write(uow, { body }) {
       await requireGroups(uow, body.definition);
+      await requireLists(uow, body.definition);
       const rule = { id: uuidv7(), code: body.code, draft: body.definition };
       await ruleStore.addRule(uow, rule);
       return { answer: { id: rule.id }, entry: { subject: { kind: 'rule', id: rule.id, name: rule.code }, after: body.definition } };
@@ -39,6 +41,7 @@ export const ruleActs = {
     async write(uow, { on: { rule }, body }) {
       requireRevision(rule, body.revision);
       await requireGroups(uow, body.definition);
+      await requireLists(uow, body.definition);
       const revision = await ruleStore.writeDraft(uow, rule.id, body.definition);
       return { answer: { revision }, entry: { before: rule.draft, after: body.definition } };
     },
@@ -106,7 +109,7 @@ export const ruleActs = {
 
   importSchedule: actInParts(schedule.importSchedule, {
     name: 'published a rule',
-    also: ['began a rule', 'saved a rule draft'],
+    also: ['began a rule', 'saved a rule draft', 'added a type of event', 'listed the ends of a named year'],
     on: { repository: atRepository('dispose', keepers) },
     repeat: 'same',
     job: recomputeJob,

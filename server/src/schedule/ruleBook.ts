@@ -1,6 +1,7 @@
 import type { RuleDefinition } from '@key-cellar/contract';
 import { describeCriteria, type Criteria } from '@key-cellar/core/criteria';
-import { widened, type Jurisdiction, type RuleVersion } from '@key-cellar/core/schedule';
+import { civilDate, commonWorkdays, type WorkCalendar } from '@key-cellar/core/calendar';
+import { partsOf, widened, type Jurisdiction, type RuleVersion } from '@key-cellar/core/schedule';
 import type pg from 'pg';
 import type { Db } from '../kernel/index.js';
 import * as ruleStore from './ruleStore.js';
@@ -21,6 +22,10 @@ export interface RuleBookData {
   readonly pairRules: readonly { readonly recordType: string; readonly seriesId: string; readonly ruleId: string }[];
   readonly criteriaRules: readonly CriteriaRule[];
   readonly jurisdictions: readonly Jurisdiction[];
+  /** The ends of named years, by their name, in order. */
+  readonly years: Readonly<Record<string, readonly string[]>>;
+  /** The days that are worked, by the jurisdictions where somebody said so. */
+  readonly calendars: Readonly<Record<string, WorkCalendar>>;
 }
 
 export interface RuleBook {
@@ -34,13 +39,25 @@ export interface RuleBook {
   readonly criteriaRules: readonly CriteriaRule[];
   /** Jurisdictions with the wider ones that they are part of. */
   readonly widen: (names: readonly string[]) => readonly string[];
+  /** The days on which all of these jurisdictions work; undefined where nobody said. */
+  readonly workdays: (widened: readonly string[]) => WorkCalendar | undefined;
+  /** Whether any rule counts from what points at a record. */
+  readonly asksForReferences: boolean;
+}
+
+/** A definition with the ends of the named year that it rolls to. */
+export function withEnds(
+  definition: RuleDefinition,
+  years: RuleBookData['years'],
+): Omit<RuleVersion, 'id' | 'code' | 'version' | 'inForceFrom' | 'takesOver'> {
+  const { cutoff } = definition;
+  return { ...definition, cutoff: cutoff.kind === 'namedYear' ? { ...cutoff, ends: years[cutoff.name] ?? [] } : cutoff };
 }
 
 /** A published version in the core's shape. */
-function toRuleVersion(v: ruleStore.VersionRow): RuleVersion {
-  const definition: RuleDefinition = v.definition;
+function toRuleVersion(v: ruleStore.VersionRow, years: RuleBookData['years']): RuleVersion {
   return {
-    ...definition,
+    ...withEnds(v.definition, years),
     id: v.id,
     code: v.code,
     version: v.version,
@@ -71,8 +88,16 @@ export function ruleBookOf(data: RuleBookData): RuleBook {
     (s) => `${s.recordType} ${s.seriesId}`,
     (s) => s.ruleId,
   );
+  const common = new Map<string, WorkCalendar | undefined>();
+  const versions = Object.values(data.versions).flat();
   return {
     data,
+    asksForReferences: versions.some((v) => partsOf(v.trigger).some((p) => p.trigger.kind === 'unreferenced')),
+    workdays: (names) => {
+      const key = names.join('\u001f');
+      if (!common.has(key)) common.set(key, commonWorkdays(names.flatMap((name) => data.calendars[name] ?? [])) ?? undefined);
+      return common.get(key);
+    },
     versionsOf: (id) => data.versions[id] ?? [],
     idOf: (code) => {
       const found = Object.entries(data.versions).find(([, versions]) => versions[0]?.code === code);
@@ -87,15 +112,17 @@ export function ruleBookOf(data: RuleBookData): RuleBook {
 }
 
 export async function loadRuleBook(db: Db): Promise<RuleBook> {
-  const [versions, placeRules, pairRules, criteriaRules, jurisdictions] = await Promise.all([
+  const [versions, placeRules, pairRules, criteriaRules, jurisdictions, named] = await Promise.all([
     ruleStore.allVersions(db),
     ruleStore.placeRules(db),
     ruleStore.pairRules(db),
     ruleStore.criteriaRules(db),
     ruleStore.jurisdictions(db),
+    ruleStore.namedYears(db),
   ]);
+  const years = Object.fromEntries(named.map((y) => [y.name, y.ends]));
   const byRule: Record<string, RuleVersion[]> = {};
-  for (const v of versions) (byRule[v.rule_id] ??= []).push(toRuleVersion(v));
+  for (const v of versions) (byRule[v.rule_id] ??= []).push(toRuleVersion(v, years));
   return ruleBookOf({
     versions: byRule,
     placeRules: placeRules.map((s) => ({ placeId: s.place_id, ruleId: s.rule_id })),
@@ -108,6 +135,12 @@ export async function loadRuleBook(db: Db): Promise<RuleBook> {
       words: describeCriteria(c.criteria),
     })),
     jurisdictions: jurisdictions.map((j) => ({ name: j.name, partOf: j.part_of })),
+    years,
+    calendars: Object.fromEntries(
+      jurisdictions.flatMap(({ name, calendar }) =>
+        calendar ? [[name, { weekend: calendar.weekend, holidays: calendar.holidays.map((h) => civilDate(h.on)) }]] : [],
+      ),
+    ),
   });
 }
 

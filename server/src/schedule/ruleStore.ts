@@ -91,11 +91,21 @@ export function criteriaRules(db: Db) {
   );
 }
 
+/** Which days are worked: weekdays that are not, 1 = Monday, and holidays in their order. */
+export interface StoredCalendar {
+  readonly weekend: readonly number[];
+  readonly holidays: readonly { readonly on: string; readonly name: string }[];
+}
+
+export function namedYears(db: Db) {
+  return rows<{ name: string; ends: string[] }>(db, 'rule.namedYears', 'select name, ends::text[] from named_year order by name');
+}
+
 export function jurisdictions(db: Db) {
-  return rows<{ name: string; part_of: string | null }>(
+  return rows<{ name: string; part_of: string | null; calendar: StoredCalendar | null }>(
     db,
     'jurisdiction.all',
-    'select name, part_of from jurisdiction order by position, name',
+    'select name, part_of, calendar from jurisdiction order by position, name',
   );
 }
 

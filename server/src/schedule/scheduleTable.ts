@@ -1,11 +1,27 @@
 import { ruleDefinition, type RuleDefinition, type TableOutcome } from '@key-cellar/contract';
 import { parseCivilDate } from '@key-cellar/core/calendar';
-import { parseCutoff, parseSteps, parseTrigger, printCutoff, printSteps, printTrigger, type Read } from '@key-cellar/core/schedule';
+import {
+  parseBasis,
+  parseSample,
+  parseCutoff,
+  parseSteps,
+  parseSuspension,
+  parseTrigger,
+  printBasis,
+  printSample,
+  printCutoff,
+  printSteps,
+  printSuspension,
+  printTrigger,
+  type Read,
+} from '@key-cellar/core/schedule';
 import { uuidv7 } from 'uuidv7';
 import { type PersonAccess, type Several, type SignedIn, withUnitOfWork } from '../kernel/index.js';
 import type { Services } from './services.js';
 import { columnsOf, readTable, type TableFormat, type TableRow, writeTable } from '../tables/index.js';
 import { recomputeTelling } from './recomputing.js';
+import { eventTypesIn, listed, readLists } from './lists.js';
+import * as lists from './listStore.js';
 import { unknownGroups } from './ruleReads.js';
 import * as reachStore from './reachStore.js';
 import * as ruleStore from './ruleStore.js';
@@ -18,6 +34,9 @@ const scheduleColumns = columnsOf(
   'jurisdictions',
   'clock',
   'cutoff',
+  'stopped by',
+  'basis',
+  'sample',
   'steps',
   'in force from',
   'takes over',
@@ -35,6 +54,9 @@ function lineOf(code: string, definition: RuleDefinition, inForceFrom: string, t
     jurisdictions: definition.jurisdictions.join('; '),
     clock: printTrigger(definition.trigger),
     cutoff: printCutoff(definition.cutoff),
+    'stopped by': printSuspension(definition.suspension),
+    basis: printBasis(definition.basis),
+    sample: printSample(definition.sample),
     steps: printSteps(definition.steps),
     'in force from': inForceFrom,
     'takes over': overWords[takesOver],
@@ -81,6 +103,9 @@ const fieldColumns: Readonly<Record<string, Column>> = {
   trigger: 'clock',
   steps: 'steps',
   cutoff: 'cutoff',
+  suspension: 'stopped by',
+  basis: 'basis',
+  sample: 'sample',
   title: 'title',
   authority: 'authority',
   link: 'link',
@@ -99,9 +124,9 @@ function readRow(
     wrong(row, column, sentence);
   };
   const text = (column: Column): string => values[column] ?? '';
-  const read = <T>(column: Column, parse: (text: string) => Read<T>): T | null => {
+  const read = <T>(column: Column, parse: (text: string) => Read<T>): { readonly value: T } | null => {
     const found = parse(text(column));
-    if (found.ok) return found.value;
+    if (found.ok) return found;
     bad(column, found.sentence);
     return null;
   };
@@ -110,6 +135,9 @@ function readRow(
     bad('code', code ? `“${code}” may have capital letters, digits and hyphens, 30 at most` : 'is missing');
   const trigger = read('clock', parseTrigger);
   const cutoff = read('cutoff', parseCutoff);
+  const suspension = read('stopped by', parseSuspension);
+  const basis = read('basis', parseBasis);
+  const sample = read('sample', parseSample);
   const steps = read('steps', parseSteps);
   const names = text('jurisdictions')
     .split(/[;,]/)
@@ -122,14 +150,17 @@ function readRow(
   const over = text('takes over').toLowerCase();
   if (over !== '' && over !== overWords.all && over !== overWords.laterClocks)
     bad('takes over', `must be “${overWords.all}” or “${overWords.laterClocks}”`);
-  if (!trigger || !cutoff || !steps) return null;
+  if (!trigger || !cutoff || !suspension || !basis || !sample || !steps) return null;
   const parsed = ruleDefinition.safeParse({
     title: text('title'),
     authority: text('authority'),
     jurisdictions: names,
-    trigger,
-    cutoff,
-    steps,
+    trigger: trigger.value,
+    cutoff: cutoff.value,
+    steps: steps.value,
+    ...(suspension.value ? { suspension: suspension.value } : {}),
+    ...(basis.value ? { basis: basis.value } : {}),
+    ...(sample.value ? { sample: sample.value } : {}),
     ...(text('link') ? { link: text('link') } : {}),
   });
   if (!parsed.success) {
@@ -159,11 +190,12 @@ export async function importSchedule(
 ): Promise<TableOutcome> {
   const table = await readTable(services, input.bytes, input.format, ['code', 'title', 'authority', 'clock', 'steps']);
   return work(async (uow) => {
-    const [rules, versions, jurisdictions, groups] = await Promise.all([
+    const [rules, versions, jurisdictions, groups, known] = await Promise.all([
       ruleStore.rules(uow),
       ruleStore.allVersions(uow),
       ruleStore.jurisdictions(uow),
       ruleStore.groupNames(uow),
+      readLists(uow),
     ]);
     const errors: { row: number; column: string; sentence: string }[] = [];
     const wrong = (row: number, column: string, sentence: string): void => void errors.push({ row, column, sentence });
@@ -182,6 +214,31 @@ export async function importSchedule(
     const changes: { row: number; what: string; sentence: string }[] = [];
     const published: string[] = [];
     const write = !input.dryRun && errors.length === 0;
+    const [eventTypes, namedYears] = [[...known.eventTypes], [...known.namedYears]];
+    /** What a rule names that no list has yet comes into its list with it; whoever tries the table first is told. */
+    const list = ({ row, definition }: Wanted): void => {
+      const events = [...new Set(eventTypesIn(definition).filter((name) => listed(eventTypes, name) === undefined))];
+      for (const name of events) {
+        if (listed(eventTypes, name) !== undefined) continue;
+        eventTypes.push(name);
+        changes.push({ row, what: 'list', sentence: `“${name}” is added to the types of events` });
+        if (!write) continue;
+        uow.alongside(lists.addEventTypes(uow, [name]));
+        uow.enter({ act: 'added a type of event', subject: { kind: 'event type', id: null, name }, note: 'from a table' });
+      }
+      const { cutoff } = definition;
+      if (cutoff.kind !== 'namedYear' || namedYears.includes(cutoff.name)) return;
+      namedYears.push(cutoff.name);
+      changes.push({ row, what: 'list', sentence: `“${cutoff.name}” is added to the named years; its ends are to be listed` });
+      if (!write) return;
+      uow.alongside(lists.writeNamedYear(uow, cutoff.name, []));
+      uow.enter({
+        act: 'listed the ends of a named year',
+        subject: { kind: 'named year', id: null, name: cutoff.name },
+        after: [],
+        note: 'from a table',
+      });
+    };
     for (const w of wanted.values()) {
       const known = byCode.get(w.code);
       const newest = known ? newestOf.get(known.id) : undefined;
@@ -189,6 +246,7 @@ export async function importSchedule(
         same(newest?.definition, w.definition) &&
         (w.inForceFrom === null || (newest?.in_force_from === w.inForceFrom && newest.takes_over === w.takesOver));
       if (isNewest || (w.inForceFrom === null && same(known?.draft, w.definition))) continue;
+      list(w);
       const version = (known ? (lastNumber.get(known.id) ?? 0) : 0) + 1;
       changes.push({
         row: w.row,

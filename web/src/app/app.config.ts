@@ -1,9 +1,11 @@
 import { provideHttpClient, withFetch, withInterceptors } from '@angular/common/http';
-import { type ApplicationConfig, provideBrowserGlobalErrorListeners } from '@angular/core';
+import { type ApplicationConfig, inject, provideBrowserGlobalErrorListeners } from '@angular/core';
 import { provideRouter, withComponentInputBinding, withInMemoryScrolling, withRouterConfig } from '@angular/router';
 import { providePrimeNG } from 'primeng/config';
 import { routes } from './app.routes';
+import { Session } from './identity/index';
 import { preset } from './kit/preset';
+import { REPOSITORY_DAY } from './kit/repositoryDay';
 
 const nonce = document.querySelector('[ngCspNonce]')?.getAttribute('ngCspNonce') ?? '';
 
@@ -19,6 +21,7 @@ export const appConfig: ApplicationConfig = {
     ),
     // A header that no form of another site can send.
     provideHttpClient(withFetch(), withInterceptors([(request, next) => next(request.clone({ setHeaders: { 'x-key-cellar': '1' } }))])),
+    { provide: REPOSITORY_DAY, useFactory: () => inject(Session).today },
     providePrimeNG({
       csp: { nonce },
       ripple: false,

@@ -87,6 +87,11 @@ export const routes: Routes = [
         loadComponent: () => import('./schedule/jurisdictionsPage').then((m) => m.JurisdictionsPage),
       },
       {
+        path: 'schedule/lists',
+        title: 'Events and years · Key Cellar',
+        loadComponent: () => import('./schedule/listsPage').then((m) => m.ListsPage),
+      },
+      {
         path: 'schedule/waiting',
         title: 'Waiting · Key Cellar',
         loadComponent: () => import('./schedule/waitingPage').then((m) => m.WaitingPage),

@@ -11,6 +11,7 @@ import { Tooltip } from 'primeng/tooltip';
 import { Needs } from './identity/needs';
 import { Session } from './identity/session';
 import { SessionsSheet } from './identity/sessionsSheet';
+import { DateField } from './kit/dateField';
 import { AskBar } from './kit/askBar';
 import { Api, toProblem } from './kit/api';
 import { Keys } from './kit/keys';
@@ -44,6 +45,7 @@ const areas: readonly Area[] = [
 @Component({
   selector: 'kc-shell',
   imports: [
+    DateField,
     AskBar,
     Button,
     CountPipe,

@@ -100,6 +100,7 @@ export function anyClause(material: Material): fc.Arbitrary<Clause> {
       }),
       fc.constant<Clause>({ op: 'held' }),
       fc.constant<Clause>({ op: 'gaps' }),
+      fc.constant<Clause>({ op: 'conflict' }),
       ...(vocabulary.detectors.length > 0
         ? [some(vocabulary.detectors).map(({ id, name }): Clause => ({ op: 'detected', detectorId: id, name }))]
         : []),
@@ -126,15 +127,15 @@ export function anyCriteria(material: Material): fc.Arbitrary<Criteria> {
 
 /** Any criteria as people ask them: relative dates too. */
 export function anyAsked(material: Material): fc.Arbitrary<AskedCriteria> {
+  const span = { way: some(['last', 'next'] as const), count: fc.integer({ min: 1, max: 40 }), unit: some(spanUnits) };
   return treeOf(
     fc.oneof(
       anyClause(material),
+      fc.record({ op: fc.constant('within' as const), field: some(dateFields), ...span }),
       fc.record({
-        op: fc.constant('within' as const),
-        field: some(dateFields),
-        way: some(['last', 'next'] as const),
-        count: fc.integer({ min: 1, max: 40 }),
-        unit: some(spanUnits),
+        op: fc.constant('factWithin' as const),
+        fact: some(material.vocabulary.facts.filter((f) => f.kind === 'date').map((f) => f.code)),
+        ...span,
       }),
     ),
   );
@@ -176,5 +177,6 @@ export function anyRecord(material: Material): fc.Arbitrary<CriteriaRecord> {
     holds: fc.subarray(ids(vocabulary.holds)).map((h) => new Set(h)),
     detected: fc.subarray(ids(vocabulary.detectors)).map((d) => new Set(d)),
     gaps: fc.nat(2),
+    conflict: fc.boolean(),
   });
 }

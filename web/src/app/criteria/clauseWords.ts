@@ -8,6 +8,7 @@ const plainWords: Readonly<Record<PlainSubject, string>> = {
   heldBy: $localize`held by`,
   detected: $localize`matches detector`,
   gaps: $localize`gaps`,
+  conflict: $localize`in conflict`,
 };
 
 /** How ways to compare are called. */

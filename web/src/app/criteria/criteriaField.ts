@@ -60,7 +60,7 @@ export class CriteriaField {
   protected readonly error = computed(() => {
     const parsed = this.parsed();
     if (parsed && !parsed.ok) return parsed.error;
-    if (parsed?.ok && !this.relative() && clausesOf(parsed.criteria).some((c) => c.op === 'within')) {
+    if (parsed?.ok && !this.relative() && clausesOf(parsed.criteria).some((c) => c.op === 'within' || c.op === 'factWithin')) {
       return {
         from: 0,
         until: this.text().length,

@@ -1,3 +1,4 @@
+import { NgTemplateOutlet } from '@angular/common';
 import { ChangeDetectionStrategy, Component, computed, forwardRef, input, output } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import {
@@ -31,7 +32,7 @@ let serial = 0;
 /** One condition or one group of conditions, to be put together by hand. */
 @Component({
   selector: 'kc-criteria-node',
-  imports: [Button, Choice, FormsModule, InputText, forwardRef(() => CriteriaNode)],
+  imports: [NgTemplateOutlet, Button, Choice, FormsModule, InputText, forwardRef(() => CriteriaNode)],
   templateUrl: './criteriaNode.html',
   styleUrl: './criteriaNode.css',
   changeDetection: ChangeDetectionStrategy.OnPush,

@@ -7,6 +7,7 @@ import { InputText } from 'primeng/inputtext';
 import { Textarea } from 'primeng/textarea';
 import type { Observable } from 'rxjs';
 import { Session } from '../identity/index';
+import { DateField } from '../kit/dateField';
 import { Api, toProblem } from '../kit/api';
 import { Gates } from '../kit/gates';
 import { loaded } from '../kit/loaded';
@@ -25,6 +26,7 @@ const kept = {
   blocked: $localize`stays: held`,
   dropped: $localize`left out`,
   deferred: $localize`put off`,
+  sampled: $localize`kept as a sample`,
 };
 const outcomeWords: Record<Page['action'], Words> = {
   destroy: { ...kept, task: $localize`to destroy by hand`, disposed: $localize`destroyed` },
@@ -37,7 +39,21 @@ const yearAfter = (day: string): string => `${Number(day.slice(0, 4)) + 1}${day.
 /** One batch: its gates, its records, objections and decisions, and what came of each record. */
 @Component({
   selector: 'kc-batch',
-  imports: [Button, DatedPipe, DayPipe, FormsModule, Gates, InputText, JobProgress, Mark, ProblemNotice, RouterLink, Sheet, Textarea],
+  imports: [
+    DateField,
+    Button,
+    DatedPipe,
+    DayPipe,
+    FormsModule,
+    Gates,
+    InputText,
+    JobProgress,
+    Mark,
+    ProblemNotice,
+    RouterLink,
+    Sheet,
+    Textarea,
+  ],
   templateUrl: './batchPage.html',
   styleUrl: './batchPage.css',
   changeDetection: ChangeDetectionStrategy.OnPush,

@@ -1,4 +1,5 @@
 import { DOCUMENT, inject, Injectable, signal } from '@angular/core';
+import { overlays } from './overlays';
 
 /** One act and every key that does it, as they are printed on a keyboard. */
 interface KeyHint {
@@ -43,7 +44,8 @@ function keyLabel(name: string): string {
 /** Figures come first, as they stand on a keyboard; the others stay in their order. */
 const rank = (name: string): number => (name === '0' ? 10 : /^\d$/.test(name) ? Number(name) : 11);
 
-type Handler = (event: KeyboardEvent) => void;
+/** Does something; false where it has nothing to do just now, so that the key goes on to whoever else has it. */
+type Handler = (event: KeyboardEvent) => unknown;
 
 /** Keys of the page that is open; the newest page's come first. */
 @Injectable({ providedIn: 'root' })
@@ -57,11 +59,11 @@ export class Keys {
       // Behind an open sheet nothing reacts; the sheet has its own Esc.
       if (document.querySelector('.p-drawer-open, .p-dialog')) return;
       const name = keyName(event);
+      if (name === 'Escape' && document.querySelector(overlays)) return;
       for (let i = this.layers.length - 1; i >= 0; i--) {
         const found = this.layers[i]!.get(name);
-        if (found) {
+        if (found && found.run(event) !== false) {
           event.preventDefault();
-          found.run(event);
           return;
         }
       }

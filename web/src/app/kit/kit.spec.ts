@@ -301,6 +301,7 @@ describe('the kit', () => {
       setOn: 'series PIL-03',
       inForceFrom: '2021-02-01',
       takesOver: 'all' as const,
+      basis: 'required' as const,
     };
     const why: Explanation = {
       outcome: 'dated',
@@ -308,9 +309,11 @@ describe('the kit', () => {
       dueOn: '2030-01-01',
       action: 'destroy',
       governing: rule,
-      clock: { trigger: 'event “inquiry closed”', date: '2019-12-02', source: 'folder 2019' },
+      clock: { trigger: 'event “inquiry closed”', date: '2019-12-02', source: 'folder 2019', parts: [] },
       cutoff: { words: 'rolled to the end of the year', clockStart: '2020-01-01' },
       restartedOn: null,
+      stops: [],
+      cap: null,
       vintage: 2019,
       waitingSince: null,
       steps: [

@@ -25,11 +25,8 @@ const words: Record<MarkKind, string> = {
     <svg viewBox="0 0 16 16" width="16" height="16" aria-hidden="true" [pTooltip]="showWord() ? '' : word()" tooltipPosition="top">
       @switch (kind()) {
         @case ('declared') {
-          <path
-            d="M8 1l1.6 1.5 2.1-.5.7 2.1 2.1.7-.5 2.1L15.5 8 14 9.6l.5 2.1-2.1.7-.7 2.1-2.1-.5L8 15.5 6.4 14l-2.1.5-.7-2.1-2.1-.7.5-2.1L.5 8 2 6.4l-.5-2.1 2.1-.7.7-2.1 2.1.5z"
-            fill="var(--mark-declared)"
-          />
-          <circle cx="8" cy="8" r="2.6" fill="var(--surface)" />
+          <circle cx="8" cy="8" r="7" fill="var(--mark-declared)" />
+          <path d="M8 3.9a2.3 2.3 0 0 1 1.2 4.26L10 12.1H6l.8-3.94A2.3 2.3 0 0 1 8 3.9z" fill="var(--surface)" />
         }
         @case ('held') {
           <rect x="0.9" y="5" width="8.6" height="6" rx="3" fill="none" stroke="var(--plum)" stroke-width="1.8" />

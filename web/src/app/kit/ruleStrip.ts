@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
 import { parsePeriod } from '@key-cellar/core/calendar';
-import { describeCutoff, describeStep, describeTrigger } from '@key-cellar/core/schedule';
+import { describeCutoff, describeStep, describeTrigger, partsOf } from '@key-cellar/core/schedule';
 import type { RuleDefinition } from '@key-cellar/contract';
 import { scaleSqrt } from 'd3';
 import { periodWords } from './words';
@@ -102,7 +102,9 @@ export class RuleStrip {
 
   protected readonly words = computed(() => {
     const rule = this.rule();
-    const steps = rule.steps.map((s) => `${describeStep(s.kind)} after ${periodWords(s.after)}`);
+    const steps = rule.steps.map(
+      (s) => `${describeStep(s.kind)} ${s.from === 'beforeTrigger' ? 'before' : 'after'} ${periodWords(s.after)}`,
+    );
     return [describeTrigger(rule.trigger), describeCutoff(rule.cutoff), ...steps].filter(Boolean).join(', ');
   });
 
@@ -117,6 +119,8 @@ export class RuleStrip {
     const steps = rule.steps
       .filter((s) => s.kind !== 'keepPermanently')
       .map((s) => {
+        // What lies before its date stands at the trigger: the strip begins there.
+        if (s.from === 'beforeTrigger') return { kind: s.kind, x: 9 };
         elapsed = s.from === 'previousStep' ? elapsed + years(s.after) : years(s.after);
         return { kind: s.kind, x: x(elapsed) };
       });
@@ -124,7 +128,7 @@ export class RuleStrip {
       roll,
       start,
       permanent,
-      waits: rule.trigger.kind === 'event' || rule.trigger.kind === 'folderClosed',
+      waits: partsOf(rule.trigger).some((p) => ['event', 'folderClosed', 'unreferenced'].includes(p.trigger.kind)),
       end: permanent ? 252 : Math.max(start, ...steps.map((s) => s.x)),
       steps,
     };

@@ -1,8 +1,6 @@
 import { ChangeDetectionStrategy, Component, DestroyRef, effect, inject, input, model, viewChild } from '@angular/core';
 import { Drawer } from 'primeng/drawer';
-
-/** Lists that lie over a sheet: Esc closes these first. */
-const overlays = '.p-select-overlay, .p-multiselect-overlay, .p-autocomplete-overlay';
+import { overlays } from './overlays';
 
 /** Where one begins in a sheet: its first field, else its first button. */
 const fields = 'input:not([type=hidden], :disabled), textarea:not(:disabled), [role=combobox]';

@@ -1,13 +1,20 @@
 import { provideHttpClient } from '@angular/common/http';
 import { HttpTestingController, provideHttpClientTesting, type TestRequest } from '@angular/common/http/testing';
-import { provideZonelessChangeDetection, type Type } from '@angular/core';
+import { inject, provideZonelessChangeDetection, type Type } from '@angular/core';
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import { provideRouter } from '@angular/router';
 import type { Me, Problem } from '@key-cellar/contract';
 import { Session } from '../identity/index';
+import { REPOSITORY_DAY } from './repositoryDay';
 
 /** For specs: the providers that pages need, with a network that answers what the spec says. */
-export const testingProviders = [provideZonelessChangeDetection(), provideRouter([]), provideHttpClient(), provideHttpClientTesting()];
+export const testingProviders = [
+  provideZonelessChangeDetection(),
+  provideRouter([]),
+  provideHttpClient(),
+  provideHttpClientTesting(),
+  { provide: REPOSITORY_DAY, useFactory: () => inject(Session).today },
+];
 
 export const me: Me = {
   id: '00000000-0000-4000-8000-000000000001',

@@ -5,6 +5,7 @@ import { ActivatedRoute, Router, RouterLink } from '@angular/router';
 import { fixity, identity, ledger, type LedgerEntry, type LedgerFilter, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
+import { DateField } from '../kit/dateField';
 import { Choice } from '../kit/choice';
 import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
@@ -21,6 +22,7 @@ import { Verification } from './verification';
 @Component({
   selector: 'kc-proof',
   imports: [
+    DateField,
     Button,
     CountPipe,
     Damaged,

@@ -7,6 +7,7 @@ import { InputText } from 'primeng/inputtext';
 import { Textarea } from 'primeng/textarea';
 import { EMPTY, type Observable } from 'rxjs';
 import { Session } from '../identity/index';
+import { DateField } from '../kit/dateField';
 import { Choice } from '../kit/choice';
 import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
@@ -28,7 +29,7 @@ const names: Record<PlaceTask, string> = {
 /** Changes of one place of the plan, each with what it does shown first. */
 @Component({
   selector: 'kc-place-changes',
-  imports: [Button, Choice, CountPipe, EffectView, FormsModule, InputText, ProblemNotice, Sheet, Textarea],
+  imports: [DateField, Button, Choice, CountPipe, EffectView, FormsModule, InputText, ProblemNotice, Sheet, Textarea],
   templateUrl: './placeChanges.html',
   styleUrl: './placeChanges.css',
   changeDetection: ChangeDetectionStrategy.OnPush,

@@ -9,6 +9,7 @@ import type { MenuItem } from 'primeng/api';
 import { Menu } from 'primeng/menu';
 import { Tooltip } from 'primeng/tooltip';
 import { Session } from '../identity/index';
+import { DateField } from '../kit/dateField';
 import { Choice, type Option } from '../kit/choice';
 import { Api, toProblem } from '../kit/api';
 import { Keys } from '../kit/keys';
@@ -31,6 +32,7 @@ type Task = 'close' | 'rule' | 'unset' | 'jurisdictions' | 'numbering' | null;
 @Component({
   selector: 'kc-place',
   imports: [
+    DateField,
     ActOnMany,
     Button,
     CountPipe,

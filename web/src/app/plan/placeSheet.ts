@@ -7,6 +7,7 @@ import { InputText } from 'primeng/inputtext';
 import { Textarea } from 'primeng/textarea';
 import { EMPTY } from 'rxjs';
 import { Session } from '../identity/index';
+import { DateField } from '../kit/dateField';
 import { Choice } from '../kit/choice';
 import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
@@ -24,7 +25,7 @@ const names: Record<PlaceKind, string> = {
 /** Makes a place under another one. */
 @Component({
   selector: 'kc-place-sheet',
-  imports: [Button, FormsModule, InputText, ProblemNotice, Choice, Sheet, Textarea],
+  imports: [DateField, Button, FormsModule, InputText, ProblemNotice, Choice, Sheet, Textarea],
   template: `
     <kc-sheet [(open)]="open" heading="New place" i18n-heading>
       <form class="form" (ngSubmit)="make()">
@@ -58,19 +59,16 @@ const names: Record<PlaceKind, string> = {
           <label for="place-note" i18n>What belongs here, what does not</label>
           <textarea pTextarea id="place-note" name="note" rows="3" [ngModel]="note()" (ngModelChange)="note.set($event)"></textarea>
         </div>
-        <div class="field">
-          <label for="place-opened" i18n>Opened on</label>
-          <input
-            pInputText
-            id="place-opened"
-            name="openedOn"
-            type="date"
-            [max]="session.today()"
-            [ngModel]="openedOn()"
-            (ngModelChange)="openedOn.set($event)"
-          />
-          <span class="hint" i18n>Today, unless it is older than its place here.</span>
-        </div>
+        <kc-date-field
+          field="place-opened"
+          label="Opened on"
+          i18n-label
+          hint="Today, unless it is older than its place here."
+          i18n-hint
+          [max]="session.today()"
+          [value]="openedOn()"
+          (valueChange)="openedOn.set($event)"
+        />
         <kc-problem [problem]="problem()" />
         <p-button type="submit" [disabled]="busy() || !parentId() || !kind()" [label]="kind() ? 'Make the ' + names[kind()!] : 'Make it'" />
       </form>

@@ -319,7 +319,7 @@ describe('a place', () => {
     await stage.press('Record an event');
     await stage.type('#event-type', 'lease ended');
     await stage.type('#event-on', '2026-09-01');
-    await stage.answer('/api/rules', { rules: [] });
+    await stage.answer('/api/event-types', { types: [] });
     await stage.press('Record the event', stage.sheet);
     await stage.refuse('/api/places/fo/events', 'This day is before the folder was opened.', undefined, 422);
     expect(stage.sheet.textContent).toContain('This day is before the folder was opened.');

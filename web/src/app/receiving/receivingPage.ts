@@ -11,6 +11,7 @@ import { InputText } from 'primeng/inputtext';
 import { Tooltip } from 'primeng/tooltip';
 import { catchError, debounceTime, of, switchMap, tap } from 'rxjs';
 import { Session } from '../identity/index';
+import { DateField } from '../kit/dateField';
 import { Choice } from '../kit/choice';
 import { Api, toProblem } from '../kit/api';
 import { Keys } from '../kit/keys';
@@ -28,6 +29,7 @@ import { Uploads } from './uploads';
 @Component({
   selector: 'kc-receiving',
   imports: [
+    DateField,
     BytesPipe,
     Button,
     CountPipe,

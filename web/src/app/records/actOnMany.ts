@@ -13,12 +13,13 @@ import { ResultList, type ResultLine } from '../kit/resultList';
 import { Sheet } from '../kit/sheet';
 import { CountPipe } from '../kit/words';
 import { OverrideSheet } from '../schedule/index';
+import { MoveSheet } from './moveSheet';
 import { RecordsService } from './recordsService';
 
 /** What can be done with marked records, and what came of it, line by line. */
 @Component({
   selector: 'kc-act-on-many',
-  imports: [Button, CountPipe, FormsModule, HoldSheet, OverrideSheet, ProblemNotice, ResultList, Sheet, Textarea, Tooltip],
+  imports: [Button, CountPipe, FormsModule, HoldSheet, MoveSheet, OverrideSheet, ProblemNotice, ResultList, Sheet, Textarea, Tooltip],
   template: `
     @if (ids().size > 0) {
       <div
@@ -77,6 +78,16 @@ import { RecordsService } from './recordsService';
             (onClick)="handOpen.set(true)"
           />
         }
+        @if (session.may('move') && state() !== 'disposed') {
+          <p-button
+            [size]="single() ? undefined : 'small'"
+            severity="secondary"
+            [outlined]="true"
+            label="Move"
+            i18n-label
+            (onClick)="moveOpen.set(true)"
+          />
+        }
         @if (!single()) {
           <p-button size="small" severity="secondary" [text]="true" label="Unmark" i18n-label (onClick)="cleared.emit()" />
         }
@@ -116,6 +127,7 @@ import { RecordsService } from './recordsService';
       }
     </kc-sheet>
     <kc-override-sheet [(open)]="handOpen" [ids]="idList()" (acted)="acted.emit()" />
+    <kc-move-sheet [(open)]="moveOpen" [ids]="idList()" (acted)="acted.emit()" />
     <kc-hold-sheet [(open)]="holdOpen" [recordIds]="idList()" (placed)="acted.emit()" />
   `,
   styles: `
@@ -153,6 +165,7 @@ export class ActOnMany {
   protected readonly sheetOpen = signal(false);
   protected readonly holdOpen = signal(false);
   protected readonly handOpen = signal(false);
+  protected readonly moveOpen = signal(false);
   protected readonly busy = signal(false);
   protected readonly reason = signal('');
   protected readonly problem = signal<Problem | null>(null);

@@ -9,6 +9,7 @@ import { Tooltip } from 'primeng/tooltip';
 import { filter, map, switchMap, take } from 'rxjs';
 import { RecordSteps } from '../docket/index';
 import { Session } from '../identity/index';
+import { DateField } from '../kit/dateField';
 import { Api, toProblem } from '../kit/api';
 import { Keys } from '../kit/keys';
 import { Lifeline, type Life } from '../kit/lifeline';
@@ -51,6 +52,7 @@ export function lifeOfDossier(d: Dossier): Life {
 @Component({
   selector: 'kc-dossier',
   imports: [
+    DateField,
     ActOnMany,
     BytesPipe,
     Button,

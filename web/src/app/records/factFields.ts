@@ -6,6 +6,7 @@ import { InputText } from 'primeng/inputtext';
 import { MultiSelect } from 'primeng/multiselect';
 import { Select } from 'primeng/select';
 import { Textarea } from 'primeng/textarea';
+import { DateField } from '../kit/dateField';
 import { ThingField } from '../kit/thingField';
 
 export type FactValues = Record<string, FactValue>;
@@ -19,7 +20,7 @@ interface ChoiceOption {
 /** Fields for the facts of a record type, laid out as it says. Empty ones, and those that are not asked now, are left out of the value. */
 @Component({
   selector: 'kc-fact-fields',
-  imports: [AutoComplete, FormsModule, InputText, MultiSelect, Select, Textarea, ThingField],
+  imports: [DateField, AutoComplete, FormsModule, InputText, MultiSelect, Select, Textarea, ThingField],
   templateUrl: './factFields.html',
   styleUrl: './factFields.css',
   changeDetection: ChangeDetectionStrategy.OnPush,

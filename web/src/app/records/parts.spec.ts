@@ -93,7 +93,7 @@ describe('the fields of facts', () => {
   it('follow their kinds, and say which are required', async () => {
     const { stage } = await show();
     expect(document.querySelector<HTMLInputElement>('#fact-tons')!.type).toBe('number');
-    expect(document.querySelector<HTMLInputElement>('#fact-signed')!.type).toBe('date');
+    expect(document.querySelector('kc-date-field #fact-signed')).not.toBeNull();
     expect(document.querySelector<HTMLInputElement>('#fact-urgent')!.type).toBe('checkbox');
     expect(document.querySelector('#fact-remark')!.tagName).toBe('TEXTAREA');
     expect(stage.text().match(/\(required\)/g)!.length).toBe(1);

@@ -55,6 +55,9 @@ const widths: Record<Column, string> = {
   due: '96px',
   size: '74px',
 };
+/** The server gives the ids of so many at once. */
+const mostMarked = 10_000;
+
 const sortable: Partial<Record<Column, SortColumn>> = {
   number: 'number',
   title: 'title',
@@ -106,6 +109,11 @@ export class RecordTable {
   protected readonly indices = computed(() => Array.from({ length: this.count() ?? 0 }, (_, i) => i));
   protected readonly active = signal(0);
   protected readonly problem = signal<Problem | null>(null);
+  /** Whether as many are marked as there are, or as can be at once. */
+  protected readonly allMarked = computed(() => {
+    const marked = this.marked().size;
+    return marked > 0 && (marked >= mostMarked || marked === this.count());
+  });
   protected readonly grid = computed(
     () =>
       `28px ${this.columns()
@@ -135,6 +143,7 @@ export class RecordTable {
       x: [$localize`mark the row`, () => this.toggle(this.row(this.active()))],
       a: [$localize`mark all found`, () => this.markAll()],
       Enter: [$localize`open the row`, (event) => this.openActive(event)],
+      Escape: [$localize`unmark`, () => this.marked().size > 0 && void this.marked.set(new Set())],
     });
     inject(DestroyRef).onDestroy(remove);
   }
@@ -236,7 +245,7 @@ export class RecordTable {
   }
 
   protected markAll(): void {
-    if (this.marked().size > 0) {
+    if (this.allMarked()) {
       this.marked.set(new Set());
       return;
     }

@@ -113,6 +113,7 @@ export class TypePage {
     return [
       fact.many ? $localize`several` : '',
       fact.unique ? $localize`unique` : '',
+      fact.replaces ? $localize`takes its place` : '',
       fact.mask ? $localize`like ${fact.mask}:mask:` : '',
       fact.min !== undefined ? $localize`from ${fact.min}:least:` : '',
       fact.max !== undefined ? $localize`to ${fact.max}:most:` : '',

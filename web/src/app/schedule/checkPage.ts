@@ -21,6 +21,9 @@ const heads: Record<Finding['kind'], string> = {
   jurisdictionWithoutRule: $localize`Jurisdictions without a rule`,
   nearerKeepsShorter: $localize`Nearer rules that keep shorter`,
   criteriaNeverReached: $localize`Criteria that match nothing`,
+  capConflict: $localize`Laws that contradict each other`,
+  workdaysUnknown: $localize`Working days without a calendar`,
+  namedYearEnds: $localize`Named years without an end ahead`,
 };
 
 /** What is not right with the schedule; each line leads to where it is mended. */

@@ -15,6 +15,7 @@ import {
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { catchError, debounceTime, EMPTY, of, switchMap } from 'rxjs';
+import { DateField } from '../kit/dateField';
 import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
@@ -25,12 +26,12 @@ import { CountPipe, DayPipe } from '../kit/words';
 import { EffectFound } from './effectFound';
 import { WhatIf } from './whatIf';
 import type { Draft } from './whatIfModel';
-import { workedExample } from './workedExample';
+import { withEnds, workedExample } from './workedExample';
 
 /** A draft tried as one types: on one record or one date in full, and on all that the rule may govern in numbers. */
 @Component({
   selector: 'kc-draft-trial',
-  imports: [Button, CountPipe, DayPipe, EffectFound, FormsModule, InputText, ProblemNotice, RuleStrip, ThingField, Why],
+  imports: [DateField, Button, CountPipe, DayPipe, EffectFound, FormsModule, InputText, ProblemNotice, RuleStrip, ThingField, Why],
   providers: [WhatIf],
   templateUrl: './draftTrial.html',
   styleUrl: './draftTrial.css',
@@ -47,6 +48,11 @@ export class DraftTrial {
   );
   protected readonly cases = computed(() => this.reached.value()?.cases ?? []);
 
+  private readonly rollsToNamed = computed(() => this.draft().definition.cutoff.kind === 'namedYear');
+  private readonly named = loaded(() => (this.rollsToNamed() ? this.api.call(schedule.namedYears) : EMPTY));
+  /** The ends of named years, by their name. */
+  private readonly years = computed(() => Object.fromEntries((this.named.value()?.years ?? []).map((y) => [y.name, y.ends])));
+
   /** A record that was looked for, with what surrounds it; else one of those that the rule may govern. */
   private readonly sought = signal<ScheduleCases | null>(null);
   private readonly at = signal(0);
@@ -55,7 +61,7 @@ export class DraftTrial {
   /** A real record where there is one, for as long as nobody said otherwise. */
   protected readonly way = computed(() => this.chosenWay() ?? (this.cases().length > 0 ? 'record' : 'date'));
   protected readonly on = signal('');
-  protected readonly describeTrigger = describeTrigger;
+  protected readonly exampleLabel = computed(() => $localize`If ${describeTrigger(this.draft().definition.trigger)}:trigger: falls on`);
   protected readonly outcomes: Record<Explanation['outcome'], string> = {
     dated: $localize`no last day`,
     waiting: $localize`waiting`,
@@ -74,7 +80,7 @@ export class DraftTrial {
   });
   protected readonly byDate = computed(() => {
     const draft = this.soundDraft();
-    return draft && this.on() ? workedExample(draft.definition, this.on()) : null;
+    return draft && this.on() ? workedExample(draft.definition, this.on(), this.years()) : null;
   });
   protected readonly record = computed<ScheduleCase | undefined>(() => this.sought()?.cases[0] ?? this.cases()[this.at()]);
   protected readonly soughtIds = computed(() => this.sought()?.cases.map((c) => c.id) ?? []);
@@ -87,7 +93,7 @@ export class DraftTrial {
     if (!draft || !record || !rules) return null;
     const { ruleId, code, definition, inForceFrom, takesOver } = draft;
     const id = ruleId || 'new';
-    const tried = withDraft(rules, id, code || '?', { ...definition, inForceFrom, takesOver });
+    const tried = withDraft(rules, id, code || '?', { ...withEnds(definition, this.years()), inForceFrom, takesOver });
     const today = civilDate(draft.today);
     const day = Math.max(today, civilDate(inForceFrom));
     const reaches = record.candidates.some((c) => c.ruleId === id) || (record.override?.kind === 'rule' && record.override.ruleId === id);

@@ -25,6 +25,7 @@ const effect: EffectPage = {
   atOnce: { records: 1, bytes: 10 },
   held: 2,
   inBatches: 0,
+  conflicts: { before: 0, after: 0 },
   bySeries: [{ seriesId: 's', code: 'PIL-01', title: 'Logs', earlier: 3, later: 4, first: 5, none: 0, otherwise: 0 }],
   byYear: [
     { year: 2031, earlier: 3, later: 1, first: 0, none: 0, otherwise: 0 },

@@ -54,10 +54,11 @@ export class EffectFound {
       }));
   });
   protected readonly flags = computed(() => {
-    const { atOnce, held, inBatches } = this.found();
+    const { atOnce, held, inBatches, conflicts } = this.found();
     return [
       { n: atOnce.records, words: $localize`would be due at once`, tone: 'madder' },
       { n: held, words: $localize`of them are held and stay`, tone: 'plum' },
+      { n: conflicts.after, words: $localize`must be kept longer than another rule allows (now ${conflicts.before}:n:)`, tone: 'madder' },
       { n: inBatches, words: $localize`are in a batch and are checked again`, tone: '' },
     ].filter((f) => f.n > 0);
   });

@@ -6,6 +6,7 @@ import { InputText } from 'primeng/inputtext';
 import { Textarea } from 'primeng/textarea';
 import type { Observable } from 'rxjs';
 import { Session } from '../identity/index';
+import { DateField } from '../kit/dateField';
 import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
@@ -22,7 +23,7 @@ const endpoints = {
 /** What happened to a place, a record, or a party or business object: recorded, corrected, taken back. What was wrong stays to be read. */
 @Component({
   selector: 'kc-event-list',
-  imports: [Button, DayPipe, EventTypeField, FormsModule, InputText, ProblemNotice, Sheet, Textarea],
+  imports: [DateField, Button, DayPipe, EventTypeField, FormsModule, InputText, ProblemNotice, Sheet, Textarea],
   template: `
     <kc-problem [problem]="page.problem()" />
     <ul>
@@ -61,19 +62,16 @@ const endpoints = {
         @if (open()) {
           <kc-event-type-field field="event-type" label="What happened" i18n-label [value]="type()" (valueChange)="type.set($event)" />
         }
-        <div class="field">
-          <label for="event-on" i18n>On</label>
-          <input
-            pInputText
-            id="event-on"
-            name="on"
-            type="date"
-            required
-            [max]="session.today()"
-            [ngModel]="on()"
-            (ngModelChange)="on.set($event)"
-          />
-        </div>
+        <kc-date-field
+          field="event-on"
+          label="On"
+          i18n-label
+          hint="It may be ahead: clocks count from its day."
+          i18n-hint
+          [needed]="true"
+          [value]="on()"
+          (valueChange)="on.set($event)"
+        />
         <div class="field">
           <label for="event-note" i18n>Note</label>
           <input pInputText id="event-note" name="note" [ngModel]="note()" (ngModelChange)="note.set($event)" />

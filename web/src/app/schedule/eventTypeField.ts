@@ -4,7 +4,7 @@ import { Api } from '../kit/api';
 import { loaded } from '../kit/loaded';
 import { TextField } from '../kit/textField';
 
-/** A field for the type of an event: those that rules count from are offered, others may be typed. */
+/** A field for the type of an event, as the list of the repository has it. */
 @Component({
   selector: 'kc-event-type-field',
   imports: [TextField],
@@ -34,12 +34,6 @@ export class EventTypeField {
   readonly wrong = input<string>();
   readonly valueChange = output<string>();
 
-  private readonly rules = loaded(() => this.api.call(schedule.rules));
-  protected readonly known = computed(() =>
-    [
-      ...new Set(
-        (this.rules.value()?.rules ?? []).flatMap((r) => (r.definition.trigger.kind === 'event' ? [r.definition.trigger.eventType] : [])),
-      ),
-    ].sort(),
-  );
+  private readonly types = loaded(() => this.api.call(schedule.eventTypes));
+  protected readonly known = computed(() => (this.types.value()?.types ?? []).map((t) => t.name));
 }

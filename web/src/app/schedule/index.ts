@@ -2,3 +2,4 @@ export { EffectView } from './effectView';
 export { EventList } from './eventList';
 export { JurisdictionsField } from './jurisdictionsField';
 export { OverrideSheet } from './overrideSheet';
+export { TrialFound } from './trialFound';

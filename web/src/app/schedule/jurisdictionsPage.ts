@@ -12,13 +12,14 @@ import { Keys } from '../kit/keys';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
+import { CalendarSheet, weekdayNames } from './calendarSheet';
 import { asTree } from './jurisdictionTree';
 import { ScheduleNav } from './scheduleNav';
 
 /** Where rules apply: a rule for a wide jurisdiction applies in all that are part of it. */
 @Component({
   selector: 'kc-jurisdictions',
-  imports: [Button, Choice, FormsModule, InputText, ProblemNotice, ScheduleNav, Sheet, Tooltip],
+  imports: [Button, CalendarSheet, Choice, FormsModule, InputText, ProblemNotice, ScheduleNav, Sheet, Tooltip],
   template: `
     <div class="page">
       <div class="page-head">
@@ -47,6 +48,7 @@ import { ScheduleNav } from './scheduleNav';
                 <th i18n>jurisdiction</th>
                 <th class="num" i18n>rules</th>
                 <th class="num" i18n>places</th>
+                <th i18n>working days</th>
                 <th><span class="sr" i18n>acts</span></th>
               </tr>
             </thead>
@@ -58,8 +60,24 @@ import { ScheduleNav } from './scheduleNav';
                   </td>
                   <td class="num">{{ line.rules }}</td>
                   <td class="num">{{ line.places }}</td>
+                  <td>
+                    @if (line.calendar; as c) {
+                      {{ daysOff(c) }}
+                    } @else {
+                      <span class="quiet" i18n>nobody said</span>
+                    }
+                  </td>
                   <td class="num">
                     @if (session.may('dispose')) {
+                      <p-button
+                        size="small"
+                        severity="secondary"
+                        [text]="true"
+                        label="working days"
+                        i18n-label
+                        [ariaLabel]="'Working days in ' + line.name"
+                        (onClick)="setDays(line)"
+                      />
                       <p-button
                         size="small"
                         severity="secondary"
@@ -88,6 +106,7 @@ import { ScheduleNav } from './scheduleNav';
           <div class="empty" i18n><b>No jurisdiction yet</b>Without any, every rule applies everywhere.</div>
         }
       }
+      <kc-calendar-sheet [(open)]="settingDays" [line]="daysOf()" (saved)="page.reload()" />
       <kc-sheet [(open)]="open" [heading]="moving() ? 'Move ' + moving()!.name : 'Add a jurisdiction'">
         <form class="form" (ngSubmit)="save()">
           @if (!moving()) {
@@ -145,6 +164,20 @@ export class JurisdictionsPage {
   constructor() {
     const remove = inject(Keys).add({ n: [$localize`add a jurisdiction`, () => this.session.may('dispose') && this.begin(null)] });
     inject(DestroyRef).onDestroy(remove);
+  }
+
+  /** The jurisdiction whose working days are being said. */
+  protected readonly daysOf = signal<JurisdictionLine | null>(null);
+  protected readonly settingDays = signal(false);
+
+  protected setDays(line: JurisdictionLine): void {
+    this.daysOf.set(line);
+    this.settingDays.set(true);
+  }
+
+  protected daysOff({ weekend, holidays }: NonNullable<JurisdictionLine['calendar']>): string {
+    const ahead = holidays.filter((h) => h.on >= this.session.today()).length;
+    return $localize`not ${weekend.map((d) => weekdayNames[d - 1]).join(', ')}:weekdays:; ${ahead}:n: holidays ahead`;
   }
 
   protected begin(line: JurisdictionLine | null): void {

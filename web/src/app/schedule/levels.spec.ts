@@ -102,9 +102,9 @@ describe('rules by type', () => {
 describe('jurisdictions', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
   const all = [
-    { name: 'Northshore', partOf: 'Sound', rules: 1, places: 0 },
-    { name: 'Sound', partOf: null, rules: 0, places: 2 },
-    { name: 'Quay', partOf: 'Northshore', rules: 0, places: 0 },
+    { name: 'Northshore', partOf: 'Sound', rules: 1, places: 0, calendar: null },
+    { name: 'Sound', partOf: null, rules: 0, places: 2, calendar: null },
+    { name: 'Quay', partOf: 'Northshore', rules: 0, places: 0, calendar: null },
   ];
   it('stand in a tree', () => {
     expect(asTree(all).map((j) => `${j.depth} ${j.name}`)).toEqual(['0 Sound', '1 Northshore', '2 Quay']);
@@ -213,6 +213,7 @@ describe('setting by hand', () => {
       atOnce: { records: 0, bytes: 0 },
       held: 1,
       inBatches: 0,
+      conflicts: { before: 0, after: 0 },
       bySeries: [],
       byYear: [],
       most: [],
@@ -296,7 +297,7 @@ describe('events', () => {
     });
     expect(stage.text()).toContain('taken back by Ines: a year off');
     await stage.press('Correct lease ended of 2024-06-30');
-    await stage.answer('/api/rules', { rules });
+    await stage.answer('/api/event-types', { types: [] });
     await stage.type('#event-on', '2025-06-30');
     expect(stage.button('Correct it').disabled).toBeTrue();
     await stage.type('#event-reason', 'wrong year');

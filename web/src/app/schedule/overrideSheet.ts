@@ -2,25 +2,24 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, mo
 import { FormsModule } from '@angular/forms';
 import { schedule, type OverrideInput, type Problem, type ResponseOf } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
-import { InputText } from 'primeng/inputtext';
 import { Textarea } from 'primeng/textarea';
 import { EMPTY } from 'rxjs';
+import { DateField } from '../kit/dateField';
 import { Api, toProblem } from '../kit/api';
 import { Choice } from '../kit/choice';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { ResultList, type ResultLine } from '../kit/resultList';
 import { Sheet } from '../kit/sheet';
-import { DatedPipe } from '../kit/words';
-import { EffectFound } from './effectFound';
 import { JurisdictionsField } from './jurisdictionsField';
+import { TrialFound } from './trialFound';
 
-type Way = 'date' | 'rule' | 'jurisdictions' | 'rules';
+type Way = 'date' | 'rule' | 'forGood' | 'jurisdictions' | 'rules';
 
 /** Sets a due date or a rule by hand, or lets the rules decide again; says first what that does. */
 @Component({
   selector: 'kc-override-sheet',
-  imports: [Button, Choice, DatedPipe, EffectFound, FormsModule, InputText, JurisdictionsField, ProblemNotice, ResultList, Sheet, Textarea],
+  imports: [DateField, Button, Choice, FormsModule, JurisdictionsField, ProblemNotice, ResultList, Sheet, Textarea, TrialFound],
   template: `
     <kc-sheet [(open)]="open" heading="Set the date by hand" i18n-heading [width]="640">
       @if (results(); as lines) {
@@ -42,10 +41,7 @@ type Way = 'date' | 'rule' | 'jurisdictions' | 'rules';
           @switch (way()) {
             @case ('date') {
               <div class="row-fields">
-                <div class="field">
-                  <label for="hand-due" i18n>Due on</label>
-                  <input pInputText id="hand-due" name="due" type="date" [ngModel]="dueOn()" (ngModelChange)="dueOn.set($event); stale()" />
-                </div>
+                <kc-date-field field="hand-due" label="Due on" i18n-label [value]="dueOn()" (valueChange)="dueOn.set($event); stale()" />
                 <kc-choice
                   field="hand-action"
                   label="Then"
@@ -92,25 +88,12 @@ type Way = 'date' | 'rule' | 'jurisdictions' | 'rules';
           </div>
           <kc-problem [problem]="problem()" />
           @if (tried(); as t) {
-            <div class="tried" role="status">
+            <kc-trial-found [found]="t">
               <p i18n>
                 <b>{{ of('done') }}</b> of {{ t.results.length }} would change, {{ shorter() }} of them to let go sooner than the rules say;
                 {{ of('refused') }} refused.
               </p>
-              @if (refused().length > 0) {
-                <ul>
-                  @for (line of refused().slice(0, 6); track line.id) {
-                    <li>
-                      <span class="clip">{{ line.name }}</span>
-                      <span class="why madder">{{ line.why | dated }}</span>
-                    </li>
-                  }
-                </ul>
-              }
-              @if (t.effect; as found) {
-                <kc-effect-found [found]="found" />
-              }
-            </div>
+            </kc-trial-found>
           }
           <div class="acts">
             <p-button
@@ -126,23 +109,6 @@ type Way = 'date' | 'rule' | 'jurisdictions' | 'rules';
         </form>
       }
     </kc-sheet>
-  `,
-  styles: `
-    .tried {
-      display: grid;
-      gap: 10px;
-    }
-    li {
-      display: grid;
-      grid-template-columns: minmax(0, 1fr) auto;
-      gap: 10px;
-      border-top: 1px solid var(--line-soft);
-      padding: 3px 0;
-    }
-    .why {
-      font-size: 12.5px;
-      max-width: 320px;
-    }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
@@ -161,6 +127,7 @@ export class OverrideSheet {
   protected readonly ways: { value: Way; name: string }[] = [
     { value: 'date', name: $localize`a due date` },
     { value: 'rule', name: $localize`a rule` },
+    { value: 'forGood', name: $localize`nothing ever: kept for good` },
     { value: 'jurisdictions', name: $localize`jurisdictions` },
     { value: 'rules', name: $localize`nothing: the rules decide again` },
   ];
@@ -181,13 +148,14 @@ export class OverrideSheet {
   protected readonly results = signal<ResultLine[] | null>(null);
   private readonly chosen = signal<readonly string[]>([]);
   protected readonly shorter = computed(() => (this.tried()?.results ?? []).filter((l) => l.outcome === 'done' && l.shortens).length);
-  protected readonly refused = computed(() => (this.tried()?.results ?? []).filter((l) => l.outcome === 'refused'));
   private readonly override = computed<OverrideInput | null | undefined>(() => {
     switch (this.way()) {
       case 'rules':
         return null;
       case 'rule':
         return this.ruleId() ? { kind: 'rule', ruleId: this.ruleId()! } : undefined;
+      case 'forGood':
+        return { kind: 'forGood' };
       case 'jurisdictions':
         return { kind: 'jurisdictions', jurisdictions: [...this.jurisdictions()] };
       case 'date':

@@ -1,7 +1,18 @@
 import { ChangeDetectionStrategy, Component, computed, ElementRef, inject, model, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { identity, records, ruleDefinition, type RuleDefinition } from '@key-cellar/contract';
-import { describeStep, describeTrigger, isDisposing, recordDates, stepKinds, type StepKind } from '@key-cellar/core/schedule';
+import { identity, ruleDefinition, schedule, type RuleDefinition } from '@key-cellar/contract';
+import { parsePeriod } from '@key-cellar/core/calendar';
+import {
+  bases,
+  basisWords,
+  describeStep,
+  isDisposing,
+  partsOf,
+  stepKinds,
+  type Basis,
+  type SimpleTrigger,
+  type StepKind,
+} from '@key-cellar/core/schedule';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { EMPTY } from 'rxjs';
@@ -15,17 +26,20 @@ import { PeriodField } from '../kit/periodField';
 import { TextField } from '../kit/textField';
 import { EventTypeField } from './eventTypeField';
 import { JurisdictionsField } from './jurisdictionsField';
+import { SampleField } from './sampleField';
+import { emptyTrigger, simpleKinds, TriggerField } from './triggerField';
 
 type Step = RuleDefinition['steps'][number];
 type TriggerKind = RuleDefinition['trigger']['kind'];
 
-const triggerKinds = [
-  { value: 'recordDate', name: $localize`a date of the record` },
-  { value: 'fact', name: $localize`a date fact` },
-  { value: 'folderClosed', name: $localize`the closing of its folder` },
-  { value: 'event', name: $localize`an event outside` },
+type TriggerPart = Extract<RuleDefinition['trigger'], { kind: 'earliest' | 'latest' }>['of'][number];
+
+const triggerKinds: readonly { readonly value: TriggerKind; readonly name: string }[] = [
+  ...simpleKinds,
+  { value: 'earliest', name: $localize`the earliest of several` },
+  { value: 'latest', name: $localize`the latest of several` },
   { value: 'never', name: $localize`nothing: kept for good` },
-] as const;
+];
 const cutoffKinds = [
   { value: 'none', name: $localize`no cutoff` },
   { value: 'month', name: $localize`end of the month` },
@@ -33,15 +47,13 @@ const cutoffKinds = [
   { value: 'halfYear', name: $localize`end of the half-year` },
   { value: 'calendarYear', name: $localize`end of the calendar year` },
   { value: 'fiscalYear', name: $localize`end of the fiscal year` },
+  { value: 'namedYear', name: $localize`end of a named year` },
 ] as const;
-const occurrences = [
-  { value: 'last', name: $localize`the last time counts` },
-  { value: 'first', name: $localize`the first time counts` },
+const dayKinds = [
+  { value: false, name: $localize`all days` },
+  { value: true, name: $localize`working days` },
 ] as const;
-const datesOf = [
-  { value: 'last', name: $localize`the last one counts` },
-  { value: 'first', name: $localize`the first one counts` },
-] as const;
+const mostParts = 6;
 const destroyed: Step = { kind: 'destroy', after: 'P7Y', from: 'clockStart', approvals: 1, noticeDays: 14 };
 const keptForGood: Step = { kind: 'keepPermanently', after: 'P0D', from: 'clockStart', approvals: 0, noticeDays: 0 };
 
@@ -70,7 +82,20 @@ export function wrongIn(draft: RuleDefinition, code: string | null): Readonly<Re
 /** The fields of a rule. What is wrong is said of a field that one has left, or of all once the whole is to be saved. */
 @Component({
   selector: 'kc-rule-form',
-  imports: [Button, Choice, EventTypeField, FormsModule, InputText, JurisdictionsField, Choices, PeriodField, ProblemNotice, TextField],
+  imports: [
+    Button,
+    Choice,
+    EventTypeField,
+    FormsModule,
+    InputText,
+    JurisdictionsField,
+    Choices,
+    PeriodField,
+    ProblemNotice,
+    SampleField,
+    TextField,
+    TriggerField,
+  ],
   templateUrl: './ruleForm.html',
   styleUrl: './ruleForm.css',
   host: { '(focusout)': 'leave($event)' },
@@ -88,46 +113,51 @@ export class RuleForm {
   protected readonly groups = computed(() =>
     (this.people.value()?.people ?? []).filter((p) => p.kind === 'group').map(({ name }) => ({ name, value: name })),
   );
-  private readonly byFact = computed(() => this.rule().trigger.kind === 'fact');
-  protected readonly types = loaded(() => (this.byFact() ? this.api.call(records.types) : EMPTY));
-  /** Facts that are dates, with the types that have them. */
-  protected readonly dateFacts = computed(() => {
-    const found = new Map<string, { title: string; types: string[]; many: boolean }>();
-    for (const type of this.types.value()?.types ?? []) {
-      for (const fact of type.facts.filter((f) => f.kind === 'date')) {
-        const known = found.get(fact.code) ?? { title: fact.title, types: [], many: false };
-        found.set(fact.code, { ...known, types: [...known.types, type.title], many: known.many || fact.many === true });
-      }
-    }
-    const trigger = this.rule().trigger;
-    if (trigger.kind === 'fact' && trigger.fact && !found.has(trigger.fact))
-      found.set(trigger.fact, { title: trigger.fact, types: [], many: false });
-    return [...found]
-      .map(([value, { title, types, many }]) => ({ value, name: `${title} (${types.join(', ') || $localize`no type has it`})`, many }))
-      .sort((a, b) => (a.name < b.name ? -1 : 1));
+  private readonly rollsToNamed = computed(() => this.rule().cutoff.kind === 'namedYear');
+  private readonly years = loaded(() => (this.rollsToNamed() ? this.api.call(schedule.namedYears) : EMPTY));
+  /** Named years, the one that it rolls to among them though it may not be listed any more. */
+  protected readonly namedYears = computed(() => {
+    const { cutoff } = this.rule();
+    const known = (this.years.value()?.years ?? []).map((y) => y.name);
+    const all = cutoff.kind === 'namedYear' && cutoff.name && !known.includes(cutoff.name) ? [...known, cutoff.name] : known;
+    return all.map((name) => ({ name, value: name }));
   });
-  /** Whether the fact that it counts from may have several dates. */
-  protected readonly severalDates = computed(() => {
-    const trigger = this.rule().trigger;
-    return trigger.kind === 'fact' && (trigger.occurrence === 'first' || this.dateFacts().some((f) => f.value === trigger.fact && f.many));
+  protected readonly problem = computed(() => this.people.problem() ?? this.years.problem());
+  protected readonly destroys = computed(() => this.rule().steps.at(-1)?.kind === 'destroy' || this.rule().sample !== undefined);
+  protected readonly simple = computed((): SimpleTrigger | null => {
+    const { trigger } = this.rule();
+    return trigger.kind === 'never' || 'of' in trigger ? null : trigger;
+  });
+  protected readonly several = computed((): readonly TriggerPart[] | null => {
+    const { trigger } = this.rule();
+    return 'of' in trigger ? trigger.of : null;
   });
 
   protected readonly triggerKinds = triggerKinds;
   protected readonly cutoffKinds = cutoffKinds;
-  protected readonly datesOf = datesOf;
-  protected readonly occurrences = occurrences;
-  protected readonly dates = recordDates.map((date) => ({ value: date, name: describeTrigger({ kind: 'recordDate', date }) }));
+  protected readonly simpleKinds = simpleKinds;
+  protected readonly emptyTrigger = emptyTrigger;
+  protected readonly mostParts = mostParts;
+  protected readonly dayKinds = dayKinds;
+  protected readonly bases = bases.map((basis) => ({ value: basis, name: basisWords[basis] }));
   /** Nothing here carries out a route yet, so none is offered; a rule that came with one keeps it. */
   protected readonly steps = stepKinds.filter((kind) => kind !== 'route').map((kind) => ({ value: kind, name: describeStep(kind) }));
   protected readonly froms = [
     { value: 'clockStart', name: $localize`after the clock starts` },
     { value: 'previousStep', name: $localize`after the step before` },
   ] as const;
+  protected readonly fromsOfOthers = [...this.froms, { value: 'beforeTrigger', name: $localize`before its date` }] as const;
   protected readonly months = Array.from({ length: 12 }, (_, i) => ({
     value: i + 1,
     name: new Date(2000, i, 1).toLocaleString('en', { month: 'long' }),
   }));
   protected readonly isDisposing = isDisposing;
+  protected readonly ends = (kind: StepKind): boolean => isDisposing(kind) || kind === 'keepPermanently';
+  /** Only days can be counted as working days. */
+  protected readonly inDays = (after: string): boolean => {
+    const p = parsePeriod(after);
+    return p !== null && p.days > 0 && p.years + p.months + p.weeks === 0;
+  };
 
   private readonly left = signal<ReadonlySet<string>>(new Set());
   private readonly told = signal(false);
@@ -153,30 +183,72 @@ export class RuleForm {
   }
 
   protected setTrigger(kind: TriggerKind): void {
-    const triggers: Record<TriggerKind, RuleDefinition['trigger']> = {
-      recordDate: { kind: 'recordDate', date: 'created' },
-      fact: { kind: 'fact', fact: '' },
-      folderClosed: { kind: 'folderClosed' },
-      event: { kind: 'event', eventType: '', occurrence: 'last' },
-      never: { kind: 'never' },
-    };
     const { trigger, steps } = this.rule();
     // Without a clock a rule can only keep for good; with one again, that step alone would say nothing.
     const fitting = kind === 'never' ? [keptForGood] : trigger.kind === 'never' ? [destroyed] : steps;
-    this.change({ trigger: triggers[kind], steps: fitting });
+    const unclocked = kind === 'never' ? { suspension: undefined, basis: undefined } : {};
+    this.change({ ...unclocked, trigger: this.begun(kind), steps: fitting });
+  }
+
+  /** What a kind of trigger begins with; several begin with what was there. */
+  private begun(kind: TriggerKind): RuleDefinition['trigger'] {
+    if (kind === 'never') return { kind };
+    if (kind !== 'earliest' && kind !== 'latest') return emptyTrigger[kind] as RuleDefinition['trigger'];
+    const there = [...partsOf(this.rule().trigger)] as TriggerPart[];
+    const wanting = Array.from({ length: Math.max(0, 2 - there.length) }, (): TriggerPart => ({
+      trigger: { kind: 'folderClosed' },
+      after: 'P0D',
+    }));
+    return { kind, of: [...there, ...wanting] };
+  }
+
+  private setParts(change: (of: readonly TriggerPart[]) => TriggerPart[]): void {
+    const { trigger } = this.rule();
+    if ('of' in trigger) this.change({ trigger: { ...trigger, of: change(trigger.of) } });
+  }
+
+  protected setPart(index: number, changes: Partial<{ trigger: SimpleTrigger; after: string }>): void {
+    this.setParts((of) => of.map((part, i) => (i === index ? ({ ...part, ...changes } as TriggerPart) : part)));
+  }
+
+  protected addPart(): void {
+    this.setParts((of) => [...of, { trigger: { kind: 'recordDate', date: 'created' }, after: 'P0D' }]);
+  }
+
+  protected removePart(index: number): void {
+    this.setParts((of) => of.filter((_, i) => i !== index));
   }
 
   protected setCutoff(kind: RuleDefinition['cutoff']['kind']): void {
-    this.change({ cutoff: kind === 'fiscalYear' ? { kind, firstMonth: 4, firstDay: 1 } : { kind } });
+    switch (kind) {
+      case 'fiscalYear':
+        return this.change({ cutoff: { kind, firstMonth: 4, firstDay: 1 } });
+      case 'namedYear':
+        return this.change({ cutoff: { kind, name: '' } });
+      default:
+        return this.change({ cutoff: { kind } });
+    }
+  }
+
+  protected setBasis(basis: Basis): void {
+    this.change({ basis: basis === 'required' ? undefined : basis });
   }
 
   protected setStep(index: number, changes: Partial<Step>): void {
-    this.change({ steps: this.rule().steps.map((step, i) => (i === index ? { ...step, ...changes } : step)) });
+    this.change({
+      steps: this.rule().steps.map((step, i) => {
+        if (i !== index) return step;
+        const changed = { ...step, ...changes };
+        return this.inDays(changed.after) ? changed : { ...changed, workingDays: undefined };
+      }),
+    });
   }
 
   protected setStepKind(index: number, kind: StepKind): void {
+    const { from } = this.rule().steps[index]!;
     this.setStep(index, {
       kind,
+      from: this.ends(kind) && from === 'beforeTrigger' ? 'clockStart' : from,
       approvals: isDisposing(kind) ? 1 : 0,
       noticeDays: isDisposing(kind) ? 14 : 0,
       approverGroups: undefined,

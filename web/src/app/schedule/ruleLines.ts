@@ -1,5 +1,13 @@
 import type { RuleDefinition } from '@key-cellar/contract';
-import { describeCutoff, describeStep, describeTrigger } from '@key-cellar/core/schedule';
+import {
+  basisWords,
+  describeCutoff,
+  describeSample,
+  describeStep,
+  describeStepTime,
+  describeSuspension,
+  describeTrigger,
+} from '@key-cellar/core/schedule';
 import { periodWords } from '../kit/words';
 
 /** One line of a rule in words. */
@@ -13,11 +21,8 @@ export interface RuleSentence {
 function stepWords(step: RuleDefinition['steps'][number]): string {
   const what = describeStep(step.kind);
   if (step.kind === 'keepPermanently') return what;
-  const after = periodWords(step.after);
   return [
-    step.from === 'clockStart'
-      ? $localize`${what}:what: ${after}:period: after the clock starts`
-      : $localize`${what}:what: ${after}:period: after the step before`,
+    `${what} ${describeStepTime(step)}`,
     ...(step.repeatEvery ? [$localize`again every ${periodWords(step.repeatEvery)}:period:`] : []),
     ...(step.approvals === 1 ? [$localize`one approval`] : step.approvals > 1 ? [$localize`${step.approvals}:n: approvals`] : []),
     ...(step.approverGroups?.length ? [$localize`by ${step.approverGroups.join(', ')}:groups:`] : []),
@@ -31,7 +36,14 @@ export function ruleLines(rule: RuleDefinition): RuleSentence[] {
     { name: $localize`Title`, words: rule.title },
     { name: $localize`Authority`, words: rule.authority, link: rule.link },
     { name: $localize`Jurisdictions`, words: rule.jurisdictions.join(', ') || $localize`everywhere` },
-    { name: $localize`The clock starts with`, words: `${describeTrigger(rule.trigger)} ${describeCutoff(rule.cutoff)}`.trim() },
+    {
+      name: $localize`The clock starts with`,
+      words: [`${describeTrigger(rule.trigger)} ${describeCutoff(rule.cutoff)}`.trim(), describeSuspension(rule.suspension)]
+        .filter(Boolean)
+        .join('; '),
+    },
+    ...(rule.basis ? [{ name: $localize`The period is`, words: basisWords[rule.basis] }] : []),
+    ...(rule.sample ? [{ name: $localize`Kept as a sample`, words: describeSample(rule.sample) }] : []),
     ...rule.steps.map((step, i) => ({ name: $localize`Step ${i + 1}:n:`, words: stepWords(step) })),
   ];
 }

@@ -19,6 +19,7 @@ import { InputText } from 'primeng/inputtext';
 import { Textarea } from 'primeng/textarea';
 import { concatMap, of } from 'rxjs';
 import { Session } from '../identity/index';
+import { DateField } from '../kit/dateField';
 import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
@@ -42,6 +43,7 @@ const overtaken = 412;
 @Component({
   selector: 'kc-rule',
   imports: [
+    DateField,
     Button,
     CountPipe,
     DayPipe,

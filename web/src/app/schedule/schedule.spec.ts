@@ -107,7 +107,7 @@ describe('a rule', () => {
     await stage.choose('rule-month', 'October');
     expect(stage.text()).toContain('the clock starts on 1 Oct 2026');
     // Besides what the fields offer nothing was asked.
-    for (const offered of ['/api/jurisdictions', '/api/people', '/api/rules']) stage.http.expectOne(offered);
+    for (const offered of ['/api/jurisdictions', '/api/people', '/api/event-types']) stage.http.expectOne(offered);
     stage.http.verify();
   });
 
@@ -139,9 +139,7 @@ describe('a rule', () => {
     const stage = await show();
     await stage.press('Edit as a draft');
     await stage.answer('/api/rules/r/cases', { cases: [], rules: {}, more: false });
-    await stage.answer('/api/rules', {
-      rules: [line('R-1', { definition: { ...definition, trigger: { kind: 'event', eventType: 'vessel scrapped', occurrence: 'last' } } })],
-    });
+    await stage.answer('/api/event-types', { types: [{ name: 'vessel scrapped', events: 0, rules: 1 }] });
     expect([...stage.host.querySelectorAll<HTMLOptionElement>('datalist option')].map((o) => o.value)).toEqual(['vessel scrapped']);
     await stage.type('#rule-event', 'lease ended');
     await stage.choose('rule-occurrence', /first/);
@@ -379,5 +377,69 @@ describe('a rule', () => {
     const request = await stage.answer('/api/rules', { id: 'n' });
     expect(request.request.body.code).toBe('R-NEW-1');
     expect(go).toHaveBeenCalledWith(['/schedule', 'n']);
+  });
+
+  it('says the earliest of several, what stops the clock, what the period means and what lies before its date', async () => {
+    const stage = await show();
+    await stage.press('Edit as a draft');
+    await stage.answer('/api/rules/r/cases', { cases: [], rules: {}, more: false });
+    await stage.answer('/api/event-types', { types: [] });
+    await stage.choose('rule-trigger', 'the earliest of several');
+    await stage.answer('/api/event-types', { types: [] });
+    await stage.type('#part-after-0', '6 years');
+    await stage.choose('part-kind-1', 'a date of the record');
+    await stage.type('#part-after-1', '20 years');
+    await stage.press('Add another');
+    await stage.press('Remove part 3');
+    await stage.press('Stop the clock between two events');
+    for (const request of stage.http.match('/api/event-types')) request.flush({ types: [] });
+    await stage.type('#rule-stops', 'appeal lodged');
+    await stage.type('#rule-resumes', 'appeal lodged');
+    await stage.press('Save draft');
+    expect(stage.text()).toContain('must be another event than the one that stops it');
+    await stage.type('#rule-resumes', 'appeal decided');
+    await stage.choose('rule-basis', /customary/);
+    await stage.choose('rule-sample', 'a share by lot');
+    await stage.type('#rule-sample-n', '50');
+    await stage.choose('step-from-0', 'before its date');
+    await stage.type('#step-after-0', '90 days');
+    await stage.choose('step-days-0', 'working days');
+    await stage.press('Save draft');
+    const saved = (await stage.answer('/api/rules/r/draft', { revision: 4 })).request.body.definition as RuleDefinition;
+    expect(saved.trigger).toEqual({
+      kind: 'earliest',
+      of: [
+        { trigger: { kind: 'event', eventType: 'inquiry closed', occurrence: 'last' }, after: 'P6Y' },
+        { trigger: { kind: 'recordDate', date: 'created' }, after: 'P20Y' },
+      ],
+    });
+    expect([saved.suspension, saved.basis, saved.sample]).toEqual([
+      { stops: 'appeal lodged', resumes: 'appeal decided' },
+      'customary',
+      { kind: 'share', n: 50 },
+    ]);
+    expect(saved.steps[0]).toEqual(jasmine.objectContaining({ from: 'beforeTrigger', after: 'P90D', workingDays: true }));
+    await stage.answer('/api/rules/r', { ...page, revision: 4, draft: saved });
+    // A period of years has no working days, and what ends it all lies not before its date.
+    await stage.type('#step-after-0', '1 year');
+    expect(document.querySelector('#step-days-0')).toBeNull();
+    await stage.choose('step-kind-0', 'transferred to the archive');
+    await stage.press('Save draft');
+    expect(stage.text()).toContain('nothing can follow after destroying or transferring');
+  });
+
+  it('rolls to a named year of the list', async () => {
+    const stage = await show();
+    await stage.press('Edit as a draft');
+    await stage.answer('/api/rules/r/cases', { cases: [], rules: {}, more: false });
+    await stage.choose('rule-cutoff', /named/);
+    for (const request of stage.http.match('/api/named-years'))
+      request.flush({ years: [{ name: 'Board term', ends: ['2026-06-30', '2030-06-30'], rules: 0 }] });
+    await stage.settle();
+    await stage.press('Save draft');
+    expect(stage.text()).toContain('must be chosen; years are listed under Events and years');
+    await stage.choose('rule-year', 'Board term');
+    await stage.type('#example-on', '2026-07-01');
+    expect(stage.text()).toContain('the clock starts on 1 Jul 2030');
   });
 });

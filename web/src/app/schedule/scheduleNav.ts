@@ -7,6 +7,7 @@ const views = [
   { path: '/schedule/types', name: $localize`By type`, keepers: false },
   { path: '/schedule/criteria', name: $localize`By criteria`, keepers: true },
   { path: '/schedule/jurisdictions', name: $localize`Jurisdictions`, keepers: false },
+  { path: '/schedule/lists', name: $localize`Events and years`, keepers: false },
   { path: '/schedule/waiting', name: $localize`Waiting`, keepers: false },
   { path: '/schedule/forecast', name: $localize`Thirty years`, keepers: true },
   { path: '/schedule/check', name: $localize`Check`, keepers: true },

@@ -1,5 +1,5 @@
 import { civilDate, formatCivilDate } from '@key-cellar/core/calendar';
-import { describeStep, evaluateRule, type RuleVersion } from '@key-cellar/core/schedule';
+import { describeStep, evaluateRule, partsOf, type ClockFacts, type RuleVersion } from '@key-cellar/core/schedule';
 import type { RuleDefinition } from '@key-cellar/contract';
 
 export interface ExampleLine {
@@ -7,20 +7,42 @@ export interface ExampleLine {
   readonly on: string;
 }
 
+/** A definition with the ends of the named year that it rolls to, which are the repository’s and not its own. */
+export function withEnds(
+  definition: RuleDefinition,
+  years: Readonly<Record<string, readonly string[]>>,
+): Omit<RuleVersion, 'id' | 'code' | 'version' | 'inForceFrom' | 'takesOver'> {
+  const { cutoff } = definition;
+  return { ...definition, cutoff: cutoff.kind === 'namedYear' ? { ...cutoff, ends: years[cutoff.name] ?? [] } : cutoff };
+}
+
+/** A record on which everything that a rule counts from falls on one day, and nothing stops its clock. */
+function factsOn(on: number, parts: ReturnType<typeof partsOf>): ClockFacts {
+  const of = parts.map((p) => p.trigger);
+  return {
+    dates: Object.fromEntries(of.flatMap((t) => (t.kind === 'recordDate' ? [[t.date, on]] : []))),
+    factDates: Object.fromEntries(of.flatMap((t) => (t.kind === 'fact' ? [[t.fact, [on]]] : []))),
+    folderClosed: { on, subject: 'its folder' },
+    events: of.flatMap((t) => (t.kind === 'event' ? [{ type: t.eventType, on, distance: 0, subject: 'the record' }] : [])),
+    unreferenced: Object.fromEntries(of.flatMap((t) => (t.kind === 'unreferenced' ? [[t.fact, on]] : []))),
+  };
+}
+
 /** What a draft would say of a record whose trigger falls on a day: computed by the core, as the server does. */
 export function workedExample(
   definition: RuleDefinition,
   triggerOn: string,
+  years: Readonly<Record<string, readonly string[]>> = {},
 ): { clockStart: string | null; lines: ExampleLine[]; permanent: boolean } {
-  const on = civilDate(triggerOn);
-  const rule: RuleVersion = { ...definition, id: 'example', code: 'example', version: 1, inForceFrom: triggerOn, takesOver: 'all' };
-  const { trigger } = definition;
-  const verdict = evaluateRule(rule, {
-    dates: trigger.kind === 'recordDate' ? { [trigger.date]: on } : {},
-    factDates: trigger.kind === 'fact' ? { [trigger.fact]: [on] } : {},
-    folderClosed: { on, subject: 'its folder' },
-    events: trigger.kind === 'event' ? [{ type: trigger.eventType, on, distance: 0, subject: 'the record' }] : [],
-  });
+  const rule: RuleVersion = {
+    ...withEnds(definition, years),
+    id: 'example',
+    code: 'example',
+    version: 1,
+    inForceFrom: triggerOn,
+    takesOver: 'all',
+  };
+  const verdict = evaluateRule(rule, factsOn(civilDate(triggerOn), partsOf(definition.trigger)));
   return {
     permanent: verdict.kind === 'permanent',
     clockStart: verdict.clockStart === null ? null : formatCivilDate(verdict.clockStart),
