@@ -1,4 +1,4 @@
-import { codePattern, placeKinds } from '@key-cellar/core/plan';
+import { codePattern, placeKinds, shutStates } from '@key-cellar/core/plan';
 import * as z from 'zod';
 import { facts } from './records.js';
 import { takes } from './setup.js';
@@ -23,6 +23,8 @@ const placeLine = z.object({
   title: z.string(),
   closedOn: dateText.nullable(),
   retiredOn: dateText.nullable(),
+  /** Why nothing may come into it today, as far as it itself goes. */
+  shut: z.enum(shutStates).nullable(),
   /** Codes of the rules set right here. */
   rules: z.array(z.string()),
   /** False: shown only so that the person finds the way further down. */

@@ -154,11 +154,59 @@ describe('clocks', () => {
     const { code, title, note, notHere, message, revision } = page;
     const describe = (openedOn: string, at = revision) =>
       keeper().call(plan.editPlace, { params: { id: now.id }, body: { revision: at, code, title, note, notHere, message, openedOn } });
-    expect(await statusOf(describe('2999-01-01'))).toBe(422);
     const { revision: next } = await describe('2001-01-01');
     await close(now.id, '2004-12-31');
     expect(await statusOf(describe('2005-01-01', next + 1))).toBe(422);
     expect((await keeper().call(plan.place, { params: { id: now.id } })).openedOn).toBe('2001-01-01');
+  });
+
+  it('a folder may open, and close, on days that are still to come', async () => {
+    await world.rule('R-CLOSED', world.ids.A01, ruleDefinition({ trigger: { kind: 'folderClosed' }, cutoff: { kind: 'none' } }));
+    const steward = world.as('steward');
+    const body = { parentId: world.ids.A01, kind: 'folder' as const, code: 'F-1', title: 'F', note: '', openedOn: '2026-09-20' };
+    const { id } = await world.as('editor').call(plan.makePlace, { body });
+    const page = () => keeper().call(plan.place, { params: { id } });
+    const close = (on: string) => statusOf(steward.call(plan.closeFolder, { params: { id }, body: { on } }));
+    expect((await page()).shut).toBe('notYet');
+    await expectAsync(world.file('editor', { place: id })).toBeRejectedWithError(/opens on 2026-09-20/);
+    expect(await close('2026-09-19'))
+      .withContext('before it opens')
+      .toBe(422);
+    expect(await close('2026-10-01')).toBe(200);
+
+    await world.setToday('2026-09-20');
+    expect((await page()).shut).toBeNull();
+    await world.pool.query(`update place set declare_on = 'folderClosed' where id = $1`, [id]);
+    const record = await world.file('editor', { place: id });
+    const dated = async () => {
+      const { state, declaredOn, dueOn } = await dossier(record.id);
+      return { state, declaredOn, dueOn };
+    };
+    expect(await dated()).toEqual({ state: 'working', declaredOn: null, dueOn: '2027-10-01' });
+    // The day can be another, or none.
+    expect(await close('2026-10-05')).toBe(200);
+    expect((await dated()).dueOn).toBe('2027-10-05');
+    await steward.call(plan.reopenFolder, { params: { id }, body: { reason: 'works on' } });
+    expect((await dated()).dueOn).toBeNull();
+    expect(await close('2026-10-03')).toBe(200);
+    const entered = await world.pool.query<{ act: string }>(`select act from ledger_entry where subject_id = $1 order by seq`, [id]);
+    expect(entered.rows.map((r) => r.act)).toEqual([
+      'made a folder',
+      'closed a folder',
+      'closed a folder',
+      'called off a closing',
+      'closed a folder',
+    ]);
+
+    await sweep();
+    await world.setToday('2026-10-02');
+    await sweep();
+    expect((await dated()).state).toBe('working');
+    await world.setToday('2026-10-09');
+    await sweep();
+    expect(await dated()).toEqual({ state: 'declared', declaredOn: '2026-10-03', dueOn: '2027-10-03' });
+    expect((await page()).shut).toBe('closed');
+    await expectAsync(world.file('editor', { place: id })).toBeRejectedWithError(/closed on 2026-10-03/);
   });
 
   it('what is set by hand has an effect, or is refused; and is taken back whole', async () => {
@@ -258,6 +306,14 @@ describe('a sweep after many days', () => {
       if (createdOn <= today)
         await world.file('editor', { createdOn, place: i % 3 === 0 ? world.ids.A02 : world.ids.A01, title: `Record ${i}` });
     }
+    // A folder that closes on the way declares what is in it.
+    const { id } = await world.as('editor').call(plan.makePlace, {
+      body: { parentId: world.ids.A02, kind: 'folder', code: 'F-1', title: 'F', note: '' },
+    });
+    await world.pool.query(`update place set declare_on = 'folderClosed' where id = $1`, [id]);
+    await world.rule('R-C', id, ruleDefinition({ trigger: { kind: 'recordDate', date: 'declared' }, steps: [step('destroy', 'P20D')] }));
+    await world.file('editor', { place: id, title: 'Record in a folder' });
+    await world.as('steward').call(plan.closeFolder, { params: { id }, body: { on: '2026-10-20' } });
     await world.pool.query(`update setting set value = jsonb_build_object('on', $1::text) where name = 'swept'`, [today]);
     await world.running.stop();
     database = await copyOf(world.database);

@@ -1,4 +1,4 @@
-export { mergeRefusal, moveRefusal, refusesInside, type PlaceStanding } from './change.js';
+export { mergeRefusal, moveRefusal, refusesInside, shutOn, shutStates, type PlaceStanding, type Shut } from './change.js';
 export { isCodePattern, nextCode } from './nextCode.js';
 export { codePattern, kindsInside, placeKinds, takesRecords, withArticle, type PlaceKind } from './place.js';
 export {

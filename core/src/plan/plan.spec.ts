@@ -8,6 +8,8 @@ import {
   nextCode,
   placeKinds,
   refusesInside,
+  shutOn,
+  type Shut,
   takesRecords,
   withArticle,
   type PlaceStanding,
@@ -48,11 +50,13 @@ describe('changes of the plan', () => {
     id,
     kind,
     code: id.toUpperCase(),
+    openedOn: '2010-01-01',
     closedOn: null,
     retiredOn: null,
     ancestors,
     ...more,
   });
+  const today = '2026-09-14';
   const root = place('all', 'repository', ['all']);
   const fn = place('pil', 'function', ['all', 'pil']);
   const activity = place('pil.1', 'activity', ['all', 'pil', 'pil.1']);
@@ -76,7 +80,7 @@ describe('changes of the plan', () => {
   ];
   for (const [a, b, refusal] of moves)
     it(`moving ${a.code} to ${b.code}`, () =>
-      refusal ? expect(moveRefusal(a, b)).toMatch(refusal) : expect(moveRefusal(a, b)).toBeNull());
+      refusal ? expect(moveRefusal(a, b, today)).toMatch(refusal) : expect(moveRefusal(a, b, today)).toBeNull());
   const merges: [PlaceStanding, PlaceStanding, RegExp | null][] = [
     [series, other, null],
     [folder, place('h', 'folder', ['all', 'ber', 'ber-01', 'h']), null],
@@ -89,10 +93,22 @@ describe('changes of the plan', () => {
   ];
   for (const [a, b, refusal] of merges)
     it(`merging ${a.code} into ${b.code}`, () =>
-      refusal ? expect(mergeRefusal(a, b)).toMatch(refusal) : expect(mergeRefusal(a, b)).toBeNull());
-  it('nothing comes into what is closed or retired', () => {
-    expect([root, closed, retired].map((p) => refusesInside(p) !== null)).toEqual([false, true, true]);
-  });
+      refusal ? expect(mergeRefusal(a, b, today)).toMatch(refusal) : expect(mergeRefusal(a, b, today)).toBeNull());
+  const days: [string, Partial<PlaceStanding>, Shut | null, string | null][] = [
+    ['open', {}, null, null],
+    ['opens today', { openedOn: today }, null, null],
+    ['opens tomorrow', { openedOn: '2026-09-15' }, 'notYet', 'P opens on 2026-09-15.'],
+    ['closes tomorrow', { closedOn: '2026-09-15' }, null, null],
+    ['closes today', { closedOn: today }, 'closed', 'P was closed on 2026-09-14.'],
+    ['closed long ago', { closedOn: '2020-01-01' }, 'closed', 'P was closed on 2020-01-01.'],
+    ['retired', { retiredOn: '2021-01-01' }, 'retired', 'P was retired on 2021-01-01.'],
+    ['closed, then retired', { closedOn: '2020-01-01', retiredOn: '2021-01-01' }, 'retired', 'P was retired on 2021-01-01.'],
+  ];
+  for (const [name, more, shut, sentence] of days)
+    it(`what comes into a place that is ${name}`, () => {
+      const of = place('p', 'folder', ['all', 'p'], more);
+      expect([shutOn(of, today), refusesInside(of, today)]).toEqual([shut, sentence]);
+    });
 });
 
 describe('kinds of places', () => {

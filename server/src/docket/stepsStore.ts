@@ -328,8 +328,19 @@ export function versionsInForceWithin(db: Db, after: string, until: string) {
   );
 }
 
+/** Folders that close after one day, and not after another, and declare what is in them when they do. */
+export function closingsWithin(db: Db, after: string, until: string) {
+  return rows<{ id: string; code: string }>(
+    db,
+    'sweep.closings',
+    `select id, code from place where declare_on = 'folderClosed' and closed_on > $1 and closed_on <= $2 and retired_on is null order by closed_on, id`,
+    [after, until],
+  );
+}
+
 /**
- * The next day after one, and before another, on which a version comes into force or a step is to be looked at; with `left`, the very next
+ * The next day after one, and before another, on which a version comes into force, a folder closes that declares what is in it, or a step is
+ * to be looked at; with `left`, the very next
  * day when a step of before was not looked at yet.
  */
 export async function nextHappening(db: Db, after: string, before: string, left: boolean): Promise<string | null> {
@@ -338,6 +349,7 @@ export async function nextHappening(db: Db, after: string, before: string, left:
     'sweep.nextHappening',
     `select least(
        (select min(in_force_from) from rule_version where in_force_from > $1 and in_force_from < $2 and repository_date(published_at) < in_force_from),
+       (select min(closed_on) from place where declare_on = 'folderClosed' and closed_on > $1 and closed_on < $2 and retired_on is null),
        (select min(next_step_on) from record where next_step_on > $1 and next_step_on < $2 and state <> 'disposed'),
        (select $1::date + 1 where $3 and $1::date + 1 < $2 and exists (select from record where next_step_on <= $1 and state <> 'disposed'))) as day`,
     [after, before, left],

@@ -3,7 +3,7 @@ import { addPeriod, civilDate, describePeriod, formatCivilDate, period } from '@
 import { stepVerdict, type StepVerdict } from '@key-cellar/core/docket';
 import { overtakenOn, type Step, type StepOutcome } from '@key-cellar/core/schedule';
 import { uuidv7 } from 'uuidv7';
-import { type Act, type Actor, addJob, type JobContext, type UnitOfWork, withUnitOfWork } from '../kernel/index.js';
+import { type Act, type Actor, addJob, type Db, type JobContext, type UnitOfWork, withUnitOfWork } from '../kernel/index.js';
 import { ensureFolder, putRecordsIn } from '../plan/index.js';
 import { declareRecords, dropUnusedContent } from '../records/index.js';
 import { countUnder, judgeAnew, type JudgedLocked, judgeLocked, recompute, recomputeUnder, type StoredStepAct } from '../schedule/index.js';
@@ -32,6 +32,13 @@ async function comeDue(uow: UnitOfWork): Promise<number> {
   return found.length;
 }
 
+/** What the turn of days brings by itself since the last sweep: versions that come into force, and folders that close. */
+async function turnsWithin(db: Db, after: string | null, until: string) {
+  if (after === null) return { rules: [], closings: [] };
+  const [rules, closings] = await Promise.all([store.versionsInForceWithin(db, after, until), store.closingsWithin(db, after, until)]);
+  return { rules, closings };
+}
+
 /** What the job of a sweep is given: the day of the sweep before it, and its own. */
 interface Days {
   readonly after: string | null;
@@ -46,16 +53,17 @@ export async function sweep(services: Services, actor: Actor): Promise<{ newlyDu
   const { pool, jobs } = services;
   const { today } = actor;
   const last = await store.lastSweep(pool);
-  // A version that comes into force says what is due: then the job finds it.
-  const waits = last !== null && (await store.versionsInForceWithin(pool, last, today)).length > 0;
+  // A version that comes into force, or a folder that closes, says what is due: then the job finds it.
+  const before = await turnsWithin(pool, last, today);
+  const waits = before.rules.length + before.closings.length > 0;
   const newlyDue = waits ? 0 : await findDue(services, actor);
   // The day is noted together with the job that goes up to it: a crash leaves both undone.
   return withUnitOfWork(pool, actor, async (uow) => {
     const after = await store.noteSweep(uow, today);
-    const rules = after === null ? [] : await store.versionsInForceWithin(uow, after, today);
+    const { rules, closings } = await turnsWithin(uow, after, today);
     const steps = await store.countStepsDue(uow, today);
-    if (steps + rules.length === 0) return { newlyDue, steps, jobId: null };
-    let total = steps;
+    if (steps + rules.length + closings.length === 0) return { newlyDue, steps, jobId: null };
+    let total = steps + closings.length;
     for (const { rule_id } of rules) total += await countUnder(uow, rule_id);
     const data: Days = { after, until: today };
     return { newlyDue, steps, jobId: await addJob(uow, jobs, { kind: 'steps', subject: 'steps of rules', data, total }) };
@@ -239,7 +247,14 @@ export async function takeSteps(services: Services, actor: Actor, advance?: Adva
  */
 async function sweepDay(services: Services, actor: Actor, after: string | null, advance: Advance, tally: StepTally): Promise<number> {
   const { pool } = services;
-  const rules = after === null ? [] : await store.versionsInForceWithin(pool, after, actor.today);
+  const { rules, closings } = await turnsWithin(pool, after, actor.today);
+  for (const { id, code } of closings) {
+    await withUnitOfWork(pool, actor, async (uow) => {
+      await services.events.tell(uow, 'folderClosed', { placeId: id });
+      await services.events.tell(uow, 'placesChanged', { placeIds: [id], because: code });
+      await advance(uow, 1);
+    });
+  }
   for (const { rule_id: id, code } of rules) {
     await recomputeUnder(services, actor, { id, code }, advance);
     await withUnitOfWork(pool, actor, (uow) =>

@@ -23,6 +23,7 @@ export const standingOf = (place: placeStore.PlaceRow): PlaceStanding => ({
   id: place.id,
   kind: place.kind,
   code: place.code,
+  openedOn: place.opened_on,
   closedOn: place.closed_on,
   retiredOn: place.retired_on,
   ancestors: place.ancestors,

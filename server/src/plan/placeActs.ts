@@ -17,11 +17,9 @@ const refusal = (code: string, sentence: string | null) => (sentence === null ? 
 
 const kindsMade = ['function', 'activity', 'series', 'folder'] as const;
 
-/** Throws 422 for a day of opening that is ahead, or after the closing. */
-function requireOpening(on: string | undefined, today: string, closedOn: string | null): void {
-  if (on === undefined) return;
-  if (on > today) throw wrongField('/openedOn', 'A place is opened today or earlier, not ahead of time.');
-  if (closedOn !== null && on > closedOn) throw wrongField('/openedOn', `It was closed on ${closedOn}.`);
+/** Throws 422 for a day of opening after that of the closing. */
+function requireOpening(on: string | undefined, closedOn: string | null): void {
+  if (on !== undefined && closedOn !== null && on > closedOn) throw wrongField('/openedOn', `Its closing is on ${closedOn}.`);
 }
 
 export const placeActs = {
@@ -44,9 +42,8 @@ export const placeActs = {
     async write(uow, { on: { parent }, body, person }) {
       if (!kindsInside(parent.kind).includes(body.kind))
         throw wrongField('/kind', `Nothing of this kind, ${withArticle(body.kind)}, can be inside ${withArticle(parent.kind)}.`);
-      const shut = await shutAround(uow, parent);
+      const shut = await shutAround(uow, parent, person.today);
       if (shut) throw new Problem(409, 'folder-closed', shut);
-      requireOpening(body.openedOn, person.today, null);
       const siblings = await placeStore.childrenOf(uow, parent.id);
       const code = await freeCode(uow, body.code, body.kind, parent.id);
       if (!codePattern.test(code)) throw wrongField('/code', `${code} is no code: 40 letters at most.`);
@@ -77,7 +74,7 @@ export const placeActs = {
     repeat: 'refused',
     async write(uow, { on: { place }, body, person }) {
       requireRevision(place, body.revision);
-      requireOpening(body.openedOn, person.today, place.closed_on);
+      requireOpening(body.openedOn, place.closed_on);
       if (place.code !== body.code) {
         if (place.parent_id === null) throw wrongField('/code', 'The repository keeps its code.');
         if (await codeStore.codeTaken(uow, body.code, place.kind, place.parent_id)) {
@@ -117,7 +114,7 @@ export const placeActs = {
     job: { kind: 'recompute', beyond: 2000 },
     // Two moves at once could close a circle between them.
     first: codeStore.lockPlan,
-    decide: ({ on }) => refusal('cannot-move', moveRefusal(standingOf(on.place), standingOf(on.parent))),
+    decide: ({ on, person }) => refusal('cannot-move', moveRefusal(standingOf(on.place), standingOf(on.parent), person.today)),
     async write(uow, { on: { place, parent }, body, services, access, person }) {
       requireRevision(place, body.revision);
       const from = (await placeStore.placeById(uow, place.parent_id!))!;
@@ -148,7 +145,7 @@ export const placeActs = {
     repeat: 'refused',
     job: { kind: 'recompute', beyond: 2000 },
     first: codeStore.lockPlan,
-    decide: ({ on }) => refusal('cannot-merge', mergeRefusal(standingOf(on.place), standingOf(on.into))),
+    decide: ({ on, person }) => refusal('cannot-merge', mergeRefusal(standingOf(on.place), standingOf(on.into), person.today)),
     async write(uow, { on: { place, into }, access, body, services, person }) {
       requireRevision(place, body.revision);
       const events = await moveStore.eventCount(uow, place.id);
@@ -191,28 +188,35 @@ export const placeActs = {
           '/on',
           `The folder was opened on ${folder.opened_on}. If that was earlier, describe the folder first and say when.`,
         );
-      if (on > person.today) throw wrongField('/on', 'A folder is closed today or earlier, not ahead of time.');
-      if (folder.closed_on !== null) throw new Problem(409, 'folder-closed', `It was closed on ${folder.closed_on}.`);
+      if (folder.closed_on !== null && folder.closed_on <= person.today)
+        throw new Problem(409, 'folder-closed', `It was closed on ${folder.closed_on}.`);
       await placeStore.closePlace(uow, folder.id, on);
-      if (folder.declare_on === 'folderClosed') await services.events.tell(uow, 'folderClosed', { placeId: folder.id });
+      // What closes later declares on its day: the sweep sees to it.
+      if (folder.declare_on === 'folderClosed' && on <= person.today)
+        await services.events.tell(uow, 'folderClosed', { placeId: folder.id });
       await services.events.tell(uow, 'placesChanged', { placeIds: [folder.id], because: folder.code });
-      return { answer: {}, entry: { after: { closedOn: on } } };
+      return { answer: {}, entry: { before: { closedOn: folder.closed_on }, after: { closedOn: on } } };
     },
   }),
 
   reopenFolder: act(plan.reopenFolder, {
-    name: ['opened a folder again', 'brought a place back'],
+    name: ['opened a folder again', 'called off a closing', 'brought a place back'],
     on: { place: one(placeKind, ({ params }) => params.id, toChange) },
     repeat: 'refused',
     job: { kind: 'recompute', beyond: 2000 },
     decide: ({ on: { place } }) => refusal('nothing-to-do', place.closed_on === null && place.retired_on === null ? 'It is open.' : null),
-    async write(uow, { on: { place }, body: { reason }, services }) {
+    async write(uow, { on: { place }, body: { reason }, services, person }) {
       await moveStore.reopen(uow, place.id);
       await services.events.tell(uow, 'placesChanged', { placeIds: [place.id], because: place.code });
       return {
         answer: {},
         entry: {
-          act: place.retired_on === null ? 'opened a folder again' : 'brought a place back',
+          act:
+            place.retired_on !== null
+              ? 'brought a place back'
+              : place.closed_on! > person.today
+                ? 'called off a closing'
+                : 'opened a folder again',
           before: { closedOn: place.closed_on, retiredOn: place.retired_on },
           note: reason,
         },

@@ -1,10 +1,11 @@
 import type { OutlineLine, PlaceLine, PlacePage, RackCell, RackCounts } from '@key-cellar/contract';
 import { explainAccess, hasRight, listRights } from '@key-cellar/core/access';
-import { refusesInside } from '@key-cellar/core/plan';
+import { refusesInside, shutOn } from '@key-cellar/core/plan';
 import { idsIn, type Takes } from '@key-cellar/core/records';
 import { uuidv7 } from 'uuidv7';
 import { namesOf } from '../facts/index.js';
 import { notFound, type Db, type PersonAccess, type Services, type SignedIn, type UnitOfWork } from '../kernel/index.js';
+import { standingOf } from './changes.js';
 import { readyTitlesFor } from './readyTitles.js';
 import { stencilOfPlace } from './stencilStore.js';
 import * as codeStore from './codeStore.js';
@@ -41,7 +42,12 @@ export async function mayKnowOfPlace(db: Db, access: PersonAccess, place: placeS
   return placeStore.leadsTo(db, place.id, [...access.sets('discover'), ...access.sets('deposit'), ...access.ownSets('discover')]);
 }
 
-function toLine(place: placeStore.PlaceRow, access: PersonAccess, rules: readonly string[], counts: RackCounts | null): PlaceLine {
+function toLine(
+  place: placeStore.PlaceRow,
+  { access, today }: { readonly access: PersonAccess; readonly today: string },
+  rules: readonly string[],
+  counts: RackCounts | null,
+): PlaceLine {
   const open = isOpen(access, place);
   return {
     id: place.id,
@@ -51,6 +57,7 @@ function toLine(place: placeStore.PlaceRow, access: PersonAccess, rules: readonl
     title: place.title,
     closedOn: place.closed_on,
     retiredOn: place.retired_on,
+    shut: shutOn(standingOf(place), today),
     rules: open ? [...rules] : [],
     discover: open,
     deposit: hasRight(access.on(place.access_set_id).all, 'deposit'),
@@ -80,6 +87,7 @@ async function withFolders(services: Services, access: PersonAccess, under: stri
 
 export async function outline(services: Services, person: SignedIn, folders: boolean): Promise<OutlineLine[]> {
   const access = await services.access.of(person);
+  const seenBy = { access, today: person.today };
   const [places, cells, holdFolders] = await Promise.all([
     folders ? placeStore.allPlaces(services.pool) : placeStore.planNodes(services.pool),
     rackStore.rackCells(services.pool, access.sets('discover'), access.known),
@@ -98,7 +106,7 @@ export async function outline(services: Services, person: SignedIn, folders: boo
     }
   }
   return shown.map((p) => ({
-    ...toLine(p, access, rules.get(p.id) ?? [], p.kind === 'folder' ? null : (counts.get(p.id) ?? noCounts)),
+    ...toLine(p, seenBy, rules.get(p.id) ?? [], p.kind === 'folder' ? null : (counts.get(p.id) ?? noCounts)),
     foldersInside: holdFolders.has(p.id),
   }));
 }
@@ -108,6 +116,7 @@ const mostFolders = 500;
 /** The folders right inside a place, each with its counts: for an outline that is unfolded piece by piece. */
 export async function foldersOf(services: Services, person: SignedIn, id: string): Promise<{ places: OutlineLine[]; more: number }> {
   const access = await services.access.of(person);
+  const seenBy = { access, today: person.today };
   const { pool } = services;
   const [children, counts, holdFolders] = await Promise.all([
     placeStore.childrenOf(pool, id),
@@ -124,7 +133,7 @@ export async function foldersOf(services: Services, person: SignedIn, id: string
   const countsOfFolder = new Map(counts.map((f) => [f.folder_id, countsOf(f)]));
   return {
     places: shown.map((p) => ({
-      ...toLine(p, access, rules.get(p.id) ?? [], countsOfFolder.get(p.id) ?? noCounts),
+      ...toLine(p, seenBy, rules.get(p.id) ?? [], countsOfFolder.get(p.id) ?? noCounts),
       foldersInside: holdFolders.has(p.id),
     })),
     more: seen.length - shown.length,
@@ -152,6 +161,7 @@ export async function openPlace(
 export async function placePage(services: Services, person: SignedIn, id: string): Promise<PlacePage> {
   const { place, access } = await openPlace(services, person, id);
   const { pool } = services;
+  const seenBy = { access, today: person.today };
   const discoverable = access.sets('discover');
   const [ancestors, children, folderCounts, setRules, formerCodes, cells] = await Promise.all([
     placeStore.placesByIds(pool, place.ancestors),
@@ -176,7 +186,7 @@ export async function placePage(services: Services, person: SignedIn, id: string
   return {
     ...toLine(
       place,
-      access,
+      seenBy,
       setRules.filter((r) => r.place_id === id).map((r) => r.code),
       ownCounts,
     ),
@@ -187,7 +197,7 @@ export async function placePage(services: Services, person: SignedIn, id: string
     openedOn: place.opened_on,
     standAlone: place.stand_alone,
     path: path.map(({ id: placeId, kind, code, title }) => ({ id: placeId, kind, code, title })),
-    inside: children.filter((c) => isOpen(access, c)).map((c) => toLine(c, access, [], childCounts.get(c.id) ?? noCounts)),
+    inside: children.filter((c) => isOpen(access, c)).map((c) => toLine(c, seenBy, [], childCounts.get(c.id) ?? noCounts)),
     setRules: setRules.map((r) => ({
       id: r.id,
       code: r.code,
@@ -214,10 +224,10 @@ export async function placePage(services: Services, person: SignedIn, id: string
   };
 }
 
-/** Why nothing may come into a place: it, or one around it, was closed or retired. */
-export async function shutAround(db: Db, place: placeStore.PlaceRow): Promise<string | null> {
+/** Why nothing may come into a place today: it, or one around it, was closed or retired, or opens later. */
+export async function shutAround(db: Db, place: placeStore.PlaceRow, today: string): Promise<string | null> {
   for (const p of (await placeStore.placesByIds(db, place.ancestors)).reverse()) {
-    const refusal = refusesInside({ ...p, closedOn: p.closed_on, retiredOn: p.retired_on });
+    const refusal = refusesInside(standingOf(p), today);
     if (refusal) return refusal;
   }
   return null;

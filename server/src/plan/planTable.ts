@@ -338,7 +338,7 @@ async function changeTo(
   const said: string[] = [];
   const moves = place.parent_id !== parent.id;
   if (moves) {
-    const refusal = moveRefusal(standingOf(place), standingOf(parent));
+    const refusal = moveRefusal(standingOf(place), standingOf(parent), uow.actor.today);
     if (refusal) {
       wrong(w.row, 'inside', refusal.replace(/\.$/, ''));
       return null;

@@ -151,7 +151,7 @@ export const stencilActs = {
         throw wrongField('/placeId', `Folders are in a series or a folder; ${parent.code} is a ${parent.kind}.`);
       }
       const { pool } = services;
-      const shut = await shutAround(pool, parent);
+      const shut = await shutAround(pool, parent, person.today);
       if (shut) throw new Problem(409, 'folder-closed', shut);
       const definitions = new Map((await factsOfAllTypes(pool)).map((f) => [f.code, f]));
       const uses = await withIds(pool, definitions, body.uses);

@@ -142,7 +142,7 @@ export async function planInto(
   place: placeStore.PlaceRow,
 ): Promise<Plan> {
   if (place.kind !== 'folder') throw new Problem(409, 'no-folder', `${place.code} is a ${place.kind}; a stencil goes into folders.`);
-  const shut = await shutAround(db, place);
+  const shut = await shutAround(db, place, person.today);
   if (shut) throw new Problem(409, 'folder-closed', shut);
   const [root, ...below] = await stencils.foldersUnder(db, place.id);
   if (root!.stencil_id !== null) throw new Problem(409, 'from-a-stencil', `${place.code} was made from a stencil already.`);

@@ -33,7 +33,7 @@ export async function checkFiling(
   if (!takesRecords(place.kind)) {
     throw wrongField('/placeId', `Records are filed in a series or a folder; ${place.code} is a ${place.kind}.`);
   }
-  const shut = await shutAround(db, place);
+  const shut = await shutAround(db, place, person.today);
   if (shut) throw wrongField('/placeId', shut);
   if (input.createdOn > person.today) throw wrongField('/createdOn', 'The document’s date is still to come.');
   const type = await recordType(db, input.recordType);

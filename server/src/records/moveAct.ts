@@ -27,7 +27,7 @@ export const moveRecords = act(records.move, {
   repeat: 'same',
   async write(uow, { on: { place, records: locked }, left, body, access, person }) {
     if (!takesRecords(place.kind)) throw wrongField('/placeId', `Records are in a series or a folder; ${place.code} is a ${place.kind}.`);
-    const shut = await shutAround(uow, place);
+    const shut = await shutAround(uow, place, person.today);
     if (shut) throw wrongField('/placeId', shut);
     const ids = locked.map((r) => r.id);
     const chain = await placesByIds(uow, place.ancestors);

@@ -43,7 +43,6 @@ export class PlaceChanges {
   readonly target = input<string | null>(null);
   readonly changed = output<string>();
 
-  protected readonly names = names;
   private readonly places = loaded(() =>
     this.task() === 'move' || this.task() === 'merge' ? this.api.call(plan.outline, { query: { folders: true } }) : EMPTY,
   );
@@ -60,7 +59,12 @@ export class PlaceChanges {
   protected readonly problem = signal<Problem | null>(null);
 
   protected readonly open = computed(() => this.task() !== null);
-  protected readonly heading = computed(() => (this.task() ? `${names[this.task()!]}: ${this.place().code}` : ''));
+  protected readonly name = computed(() => {
+    const task = this.task();
+    if (task === null) return '';
+    return task === 'reopen' && this.place().shut === null ? $localize`Call off the closing` : names[task];
+  });
+  protected readonly heading = computed(() => (this.task() ? `${this.name()}: ${this.place().code}` : ''));
   protected readonly width = computed(() => (this.task() === 'edit' || this.task() === 'retire' ? 480 : 640));
   protected readonly targets = computed(() => {
     const { id, kind, parentId } = this.place();
@@ -77,7 +81,7 @@ export class PlaceChanges {
     }
     const codeOf = new Map(all.map((p) => [p.id, p.code]));
     return all
-      .filter((p) => p.discover && p.closedOn === null && p.retiredOn === null && !inside.has(p.id))
+      .filter((p) => p.discover && p.shut === null && !inside.has(p.id))
       .filter((p) => (this.task() === 'merge' ? p.kind === kind : p.id !== parentId && kindsInside(p.kind).some((k) => k === kind)))
       .map((p) => ({ value: p.id, name: `${p.kind === 'folder' ? `${codeOf.get(p.parentId!) ?? ''}/` : ''}${p.code} ${p.title}` }));
   });

@@ -93,12 +93,13 @@ export class PlacePage {
     const p = this.page.value();
     const change = (label: string, task: PlaceTask): MenuItem => ({ label, command: () => this.changing.set(task) });
     if (!p) return [];
-    const shut = p.closedOn !== null || p.retiredOn !== null;
+    const { shut } = p;
+    const closesLater = p.closedOn !== null && shut !== 'closed';
     return [
       change($localize`Describe and renumber`, 'edit'),
       change($localize`Move`, 'move'),
       ...(p.retiredOn === null ? [change($localize`Merge into another`, 'merge')] : []),
-      ...((p.kind === 'series' || p.kind === 'folder') && !shut
+      ...((p.kind === 'series' || p.kind === 'folder') && shut === null
         ? [
             {
               label: $localize`Use a stencil here`,
@@ -114,14 +115,17 @@ export class PlacePage {
             },
           ]
         : []),
-      ...(p.kind === 'folder' && !shut ? [{ label: $localize`Close`, command: () => this.start('close') }] : []),
-      ...(shut ? [change($localize`Open again`, 'reopen')] : []),
+      ...(p.kind === 'folder' && p.retiredOn === null && shut !== 'closed'
+        ? [{ label: $localize`Close`, command: () => this.start('close') }]
+        : []),
+      ...(shut === 'closed' || shut === 'retired' ? [change($localize`Open again`, 'reopen')] : []),
+      ...(closesLater && p.retiredOn === null ? [change($localize`Call off the closing`, 'reopen')] : []),
       ...(p.retiredOn === null ? [change($localize`Retire`, 'retire')] : []),
     ];
   });
   protected readonly mayMake = computed(() => {
     const p = this.page.value();
-    if (!p || p.closedOn !== null || p.retiredOn !== null || kindsInside(p.kind).length === 0) return false;
+    if (!p || p.shut !== null || kindsInside(p.kind).length === 0) return false;
     return kindsInside(p.kind).includes('folder') ? p.rights.includes('edit') || this.mayKeep() : this.mayKeep();
   });
   protected readonly ruleOptions = computed(() => {

@@ -65,7 +65,6 @@ const names: Record<PlaceKind, string> = {
           i18n-label
           hint="Today, unless it is older than its place here."
           i18n-hint
-          [max]="session.today()"
           [value]="openedOn()"
           (valueChange)="openedOn.set($event)"
         />
@@ -95,7 +94,7 @@ export class PlaceSheet {
   protected readonly problem = signal<Problem | null>(null);
   protected readonly parents = computed(() =>
     (this.places.value()?.places ?? [])
-      .filter((p) => p.discover && p.closedOn === null)
+      .filter((p) => p.discover && p.shut === null)
       .map((p) => ({ value: p.id, kind: p.kind, name: `${p.code} ${p.title}` })),
   );
   protected readonly kinds = computed(() => {

@@ -27,6 +27,7 @@ const place = (
   code,
   title: `Title of ${code}`,
   closedOn: null,
+  shut: null,
   retiredOn: null,
   rules: [],
   discover: true,
@@ -135,6 +136,7 @@ describe('the plan', () => {
       ...place('fo', 'folder', 's1', 'B-11'),
       foldersInside: true,
       closedOn: '2020-01-01',
+      shut: 'closed',
       counts: { kept: 3, due: 0, held: 0, unscheduled: 0, permanent: 0, waiting: 0 },
     };
     await stage.answer('/api/places/s1/folders', { places: [folder], more: 1200 });
@@ -356,7 +358,7 @@ describe('a place', () => {
     });
     await stage.press('Close the folder');
     expect((await stage.answer('/api/places/fo/close', {})).request.body).toEqual({ on: '2026-09-14' });
-    await stage.answer('/api/places/fo', { ...page, closedOn: '2026-09-14' });
+    await stage.answer('/api/places/fo', { ...page, closedOn: '2026-09-14', shut: 'closed' });
     expect(stage.text()).toContain('closed 14 Sep 2026');
     await expectAsync(choose(stage, 'Close')).toBeRejected();
   });
@@ -389,6 +391,7 @@ describe('a place', () => {
       code: 'BER-02',
       title: 'Inspections',
       closedOn: null,
+      shut: null,
       retiredOn: null,
       rules: [],
       discover: true,
@@ -399,7 +402,7 @@ describe('a place', () => {
       places: [
         other,
         { ...other, id: 'fo', kind: 'folder', code: 'B-11', parentId: 's1' },
-        { ...other, id: 'old', code: 'OLD', retiredOn: '2020-01-01' },
+        { ...other, id: 'old', code: 'OLD', retiredOn: '2020-01-01', shut: 'retired' },
       ],
     });
     expect(stage.button('Move', stage.sheet).disabled).toBeTrue();
@@ -417,7 +420,7 @@ describe('a place', () => {
   });
 
   it('that was retired can only be brought back, with a reason', async () => {
-    const stage = await show({ retiredOn: '2026-01-01' });
+    const stage = await show({ retiredOn: '2026-01-01', shut: 'retired' });
     expect(stage.host.querySelector('kc-uploads')).toBeNull();
     await expectAsync(choose(stage, 'Retire')).toBeRejected();
     await choose(stage, 'Open again');

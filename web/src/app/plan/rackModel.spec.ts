@@ -8,6 +8,7 @@ const place = (id: string, kind: OutlineLine['kind'], parentId: string | null, m
   code: id,
   title: id,
   closedOn: null,
+  shut: null,
   retiredOn: null,
   rules: [],
   discover: true,

@@ -49,7 +49,7 @@ export class StencilParts {
     const { places } = this.outline();
     const byId = new Map(places.map((p) => [p.id, p]));
     return places
-      .filter((p) => (p.kind === 'series' || p.kind === 'folder') && p.discover && p.closedOn === null && p.retiredOn === null)
+      .filter((p) => (p.kind === 'series' || p.kind === 'folder') && p.discover && p.shut === null)
       .map((p) => {
         const parent = p.parentId ? byId.get(p.parentId) : undefined;
         return { ...p, name: p.kind === 'folder' && parent ? `${parent.code} › ${p.code} ${p.title}` : `${p.code} ${p.title}` };

@@ -19,11 +19,11 @@ const arrival = (n: number, changes: Partial<Arrival> = {}): Arrival => ({
   sameAs: [],
   ...changes,
 });
-const place = { parentId: null, closedOn: null, rules: [], discover: true, deposit: true, counts: null };
+const place = { parentId: null, closedOn: null, shut: null, rules: [], discover: true, deposit: true, counts: null };
 const places = [
   { ...place, id: 's', kind: 'series', code: 'BER-02', title: 'Inspections' },
   { ...place, id: 'f', kind: 'folder', parentId: 's', code: 'B-11', title: 'Berth 11' },
-  { ...place, id: 'closed', kind: 'folder', parentId: 's', code: 'B-01', title: 'Berth 1', closedOn: '2020-01-01' },
+  { ...place, id: 'closed', kind: 'folder', parentId: 's', code: 'B-01', title: 'Berth 1', closedOn: '2020-01-01', shut: 'closed' },
   { ...place, id: 'other', kind: 'series', code: 'PEO-01', title: 'Personnel', deposit: false },
   { ...place, id: 'fn', kind: 'function', code: 'BER', title: 'Berths' },
 ];

@@ -116,7 +116,7 @@ export class ReceivingPage {
     const places = this.places.value()?.places ?? [];
     const byId = new Map(places.map((p) => [p.id, p]));
     return places
-      .filter((p) => (p.kind === 'series' || p.kind === 'folder') && p.deposit && p.closedOn === null)
+      .filter((p) => (p.kind === 'series' || p.kind === 'folder') && p.deposit && p.shut === null)
       .map((p) => {
         const parent = p.parentId ? byId.get(p.parentId) : undefined;
         return { value: p.id, name: p.kind === 'folder' && parent ? `${parent.code} › ${p.code} ${p.title}` : `${p.code} ${p.title}` };

@@ -45,6 +45,7 @@ describe('find', () => {
             code: 'BER-02',
             title: 'Inspections',
             closedOn: null,
+            shut: null,
             rules: [],
             discover: true,
             deposit: true,
