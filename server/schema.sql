@@ -1,5 +1,25 @@
 -- The schema as it stands after all migrations, for reading. Written by npm run schema; the tests refuse one that is not so.
 
+CREATE FUNCTION public.as_it_was(p_of text, p_on date, p_keys text[] DEFAULT NULL::text[]) RETURNS SETOF jsonb
+    LANGUAGE plpgsql STABLE SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $_$
+begin
+  if p_of not in ('place', 'place_rule', 'pair_rule', 'criteria_rule', 'jurisdiction', 'named_year') then
+    raise exception 'Of % no past is kept', p_of;
+  end if;
+  return query execute format(
+    'with later as (
+       select distinct on (key) key, was from past
+       where of = %1$L and repository_date(until) > $1 and ($2 is null or key = any ($2)) order by key, id
+     )
+     select was from later where was is not null
+     union all
+     select to_jsonb(t) from %1$I t
+     where ($2 is null or past_key(%1$L, to_jsonb(t)) = any ($2)) and not exists (select from later where key = past_key(%1$L, to_jsonb(t)))', p_of)
+    using p_on, p_keys;
+end $_$;
+
 CREATE FUNCTION public.bump_epoch() RETURNS trigger
     LANGUAGE plpgsql SECURITY DEFINER
     SET search_path TO 'public'
@@ -59,6 +79,15 @@ begin
   select coalesce(array_agg(distinct content_id), '{}') into v_contents from version where record_id = p_record;
   delete from version where record_id = p_record;
   return v_contents;
+end $$;
+
+CREATE FUNCTION public.drop_past_of_record() RETURNS trigger
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+begin
+  delete from past where of = 'record' and key = new.id::text;
+  return null;
 end $$;
 
 CREATE FUNCTION public.drop_unused_content(p_content uuid) RETURNS boolean
@@ -405,6 +434,16 @@ begin
   return new;
 end $$;
 
+CREATE FUNCTION public.guard_past() RETURNS trigger
+    LANGUAGE plpgsql
+    AS $$
+begin
+  if old.of <> 'record' or exists (select from record where id::text = old.key and state <> 'disposed') then
+    raise exception 'What was stays' using errcode = 'KC001';
+  end if;
+  return old;
+end $$;
+
 CREATE FUNCTION public.guard_record() RETURNS trigger
     LANGUAGE plpgsql
     AS $$
@@ -573,6 +612,33 @@ begin
   return new;
 end $$;
 
+CREATE FUNCTION public.keep_past() RETURNS trigger
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+begin
+  if tg_op <> 'INSERT' then
+    insert into past (of, key, until, was) values (tg_table_name, past_key(tg_table_name, to_jsonb(old)), repository_now(), to_jsonb(old));
+  end if;
+  if tg_op = 'INSERT' or past_key(tg_table_name, to_jsonb(new)) <> past_key(tg_table_name, to_jsonb(old)) then
+    insert into past (of, key, until, was) values (tg_table_name, past_key(tg_table_name, to_jsonb(new)), repository_now(), null);
+  end if;
+  return null;
+end $$;
+
+CREATE FUNCTION public.keep_past_of_record() RETURNS trigger
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+begin
+  insert into past (of, key, until, was) values ('record', old.id::text, repository_now(), jsonb_build_object(
+    'id', old.id, 'title', old.title, 'record_type', old.record_type, 'place_id', old.place_id, 'series_id', old.series_id, 'owner_id', old.owner_id,
+    'created_on', old.created_on, 'received_on', old.received_on, 'modified_on', old.modified_on, 'declared_on', old.declared_on,
+    'superseded_on', old.superseded_on, 'facts', old.facts, 'gaps', old.gaps, 'override', old.override, 'jurisdictions', old.jurisdictions,
+    'refers', old.refers, 'detected', old.detected));
+  return null;
+end $$;
+
 CREATE FUNCTION public.mend_chunk(p_content uuid, p_seq integer, p_bytes bytea) RETURNS void
     LANGUAGE plpgsql SECURITY DEFINER
     SET search_path TO 'public'
@@ -671,6 +737,18 @@ begin
   update content_object set gone_since = now() where content_id = old.id;
   return old;
 end $$;
+
+CREATE FUNCTION public.past_key(p_of text, p_row jsonb) RETURNS text
+    LANGUAGE sql IMMUTABLE
+    AS $$
+  select case p_of
+    when 'place_rule' then concat_ws(' ', p_row->>'place_id', p_row->>'rule_id')
+    when 'pair_rule' then concat_ws(' ', p_row->>'record_type', p_row->>'series_id', p_row->>'rule_id')
+    when 'jurisdiction' then p_row->>'name'
+    when 'named_year' then p_row->>'name'
+    else p_row->>'id'
+  end
+$$;
 
 CREATE FUNCTION public.place_cover(p_hold uuid, p_records uuid[], p_because text) RETURNS TABLE(record_id uuid, outcome text)
     LANGUAGE plpgsql SECURITY DEFINER
@@ -1241,6 +1319,23 @@ CREATE TABLE public.pair_rule (
     rule_id uuid NOT NULL
 );
 
+CREATE TABLE public.past (
+    id bigint NOT NULL,
+    of text NOT NULL,
+    key text NOT NULL,
+    until timestamp with time zone NOT NULL,
+    was jsonb
+);
+
+ALTER TABLE public.past ALTER COLUMN id ADD GENERATED ALWAYS AS IDENTITY (
+    SEQUENCE NAME public.past_id_seq
+    START WITH 1
+    INCREMENT BY 1
+    NO MINVALUE
+    NO MAXVALUE
+    CACHE 1
+);
+
 CREATE TABLE public.place (
     id uuid NOT NULL,
     kind text NOT NULL,
@@ -1777,6 +1872,9 @@ ALTER TABLE ONLY public.objection
 ALTER TABLE ONLY public.pair_rule
     ADD CONSTRAINT pair_rule_pkey PRIMARY KEY (record_type, series_id, rule_id);
 
+ALTER TABLE ONLY public.past
+    ADD CONSTRAINT past_pkey PRIMARY KEY (id);
+
 ALTER TABLE ONLY public.place
     ADD CONSTRAINT place_pkey PRIMARY KEY (id);
 
@@ -1936,6 +2034,8 @@ CREATE INDEX pair_rule_rule ON public.pair_rule USING btree (rule_id);
 
 CREATE INDEX pair_rule_series ON public.pair_rule USING btree (series_id);
 
+CREATE INDEX past_of ON public.past USING btree (of, key, id);
+
 CREATE INDEX place_ancestors ON public.place USING gin (ancestors);
 
 CREATE UNIQUE INDEX place_code ON public.place USING btree (code) WHERE (kind <> 'folder'::text);
@@ -2078,6 +2178,8 @@ CREATE TRIGGER content_object_guard BEFORE DELETE OR UPDATE ON public.content_ob
 
 CREATE TRIGGER criteria_rule_epoch AFTER INSERT OR DELETE OR UPDATE ON public.criteria_rule FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('schedule');
 
+CREATE TRIGGER criteria_rule_past AFTER INSERT OR DELETE OR UPDATE ON public.criteria_rule FOR EACH ROW EXECUTE FUNCTION public.keep_past();
+
 CREATE TRIGGER grant_epoch AFTER INSERT OR DELETE OR UPDATE ON public.grant_ FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('access');
 
 CREATE TRIGGER head_stamp_fixed BEFORE DELETE OR UPDATE ON public.head_stamp FOR EACH ROW EXECUTE FUNCTION public.refuse_change('a time stamp never changes');
@@ -2087,6 +2189,8 @@ CREATE TRIGGER head_witness_fixed BEFORE DELETE OR UPDATE ON public.head_witness
 CREATE TRIGGER hold_guard BEFORE DELETE OR UPDATE ON public.hold FOR EACH ROW EXECUTE FUNCTION public.guard_hold();
 
 CREATE TRIGGER jurisdiction_epoch AFTER INSERT OR DELETE OR UPDATE ON public.jurisdiction FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('schedule');
+
+CREATE TRIGGER jurisdiction_past AFTER INSERT OR DELETE OR UPDATE ON public.jurisdiction FOR EACH ROW EXECUTE FUNCTION public.keep_past();
 
 CREATE TRIGGER key_erasure_kept BEFORE DELETE ON public.key_erasure FOR EACH ROW EXECUTE FUNCTION public.refuse_change('a key that was to be destroyed is not forgotten');
 
@@ -2104,6 +2208,8 @@ CREATE TRIGGER membership_epoch AFTER INSERT OR DELETE OR UPDATE ON public.membe
 
 CREATE TRIGGER named_year_epoch AFTER INSERT OR DELETE OR UPDATE ON public.named_year FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('schedule');
 
+CREATE TRIGGER named_year_past AFTER INSERT OR DELETE OR UPDATE ON public.named_year FOR EACH ROW EXECUTE FUNCTION public.keep_past();
+
 CREATE TRIGGER numbering_counter_grows BEFORE DELETE OR UPDATE ON public.numbering_counter FOR EACH ROW EXECUTE FUNCTION public.guard_counter();
 
 CREATE TRIGGER objection_emptied BEFORE TRUNCATE ON public.objection FOR EACH STATEMENT EXECUTE FUNCTION public.refuse_change('an objection stays');
@@ -2114,9 +2220,21 @@ CREATE TRIGGER objection_kept BEFORE DELETE ON public.objection FOR EACH ROW EXE
 
 CREATE TRIGGER pair_rule_epoch AFTER INSERT OR DELETE ON public.pair_rule FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('schedule');
 
+CREATE TRIGGER pair_rule_past AFTER INSERT OR DELETE OR UPDATE ON public.pair_rule FOR EACH ROW EXECUTE FUNCTION public.keep_past();
+
+CREATE TRIGGER past_fixed BEFORE UPDATE ON public.past FOR EACH ROW EXECUTE FUNCTION public.refuse_change('what was does not change');
+
+CREATE TRIGGER past_guard BEFORE DELETE ON public.past FOR EACH ROW EXECUTE FUNCTION public.guard_past();
+
+CREATE TRIGGER past_kept BEFORE TRUNCATE ON public.past FOR EACH STATEMENT EXECUTE FUNCTION public.refuse_change('what was does not change');
+
 CREATE TRIGGER place_epoch AFTER UPDATE OF stand_alone, ancestors, code, title ON public.place FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('access');
 
+CREATE TRIGGER place_past AFTER UPDATE OF kind, code, title, parent_id, ancestors, closed_on, jurisdictions ON public.place FOR EACH ROW EXECUTE FUNCTION public.keep_past();
+
 CREATE TRIGGER place_rule_epoch AFTER INSERT OR DELETE ON public.place_rule FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('schedule');
+
+CREATE TRIGGER place_rule_past AFTER INSERT OR DELETE OR UPDATE ON public.place_rule FOR EACH ROW EXECUTE FUNCTION public.keep_past();
 
 CREATE TRIGGER principal_epoch AFTER INSERT OR DELETE OR UPDATE ON public.principal FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('access');
 
@@ -2135,6 +2253,10 @@ CREATE TRIGGER record_gate BEFORE INSERT OR UPDATE ON public.record FOR EACH STA
 CREATE TRIGGER record_guard BEFORE UPDATE ON public.record FOR EACH ROW EXECUTE FUNCTION public.guard_record();
 
 CREATE TRIGGER record_kept BEFORE DELETE ON public.record FOR EACH ROW EXECUTE FUNCTION public.refuse_change('a record is disposed of, never deleted');
+
+CREATE TRIGGER record_past AFTER UPDATE OF title, record_type, place_id, series_id, owner_id, created_on, received_on, modified_on, declared_on, superseded_on, facts, gaps, override, jurisdictions, refers, detected ON public.record FOR EACH ROW WHEN (((new.state <> 'disposed'::text) AND (((((((((((((((old.title IS DISTINCT FROM new.title) OR (old.record_type IS DISTINCT FROM new.record_type)) OR (old.place_id IS DISTINCT FROM new.place_id)) OR (old.series_id IS DISTINCT FROM new.series_id)) OR (old.owner_id IS DISTINCT FROM new.owner_id)) OR (old.created_on IS DISTINCT FROM new.created_on)) OR (old.received_on IS DISTINCT FROM new.received_on)) OR (old.modified_on IS DISTINCT FROM new.modified_on)) OR (old.facts IS DISTINCT FROM new.facts)) OR (old.gaps IS DISTINCT FROM new.gaps)) OR (old.override IS DISTINCT FROM new.override)) OR (old.jurisdictions IS DISTINCT FROM new.jurisdictions)) OR (old.refers IS DISTINCT FROM new.refers)) OR (old.detected IS DISTINCT FROM new.detected)) OR ((old.declared_on IS NOT NULL) AND (old.declared_on IS DISTINCT FROM new.declared_on)) OR ((old.superseded_on IS NOT NULL) AND (old.superseded_on IS DISTINCT FROM new.superseded_on))))) EXECUTE FUNCTION public.keep_past_of_record();
+
+CREATE TRIGGER record_past_gone AFTER UPDATE OF state ON public.record FOR EACH ROW WHEN (((new.state = 'disposed'::text) AND (old.state <> 'disposed'::text))) EXECUTE FUNCTION public.drop_past_of_record();
 
 CREATE TRIGGER record_rack_inserted AFTER INSERT ON public.record REFERENCING NEW TABLE AS new_rows FOR EACH STATEMENT EXECUTE FUNCTION public.note_rack_insert();
 
@@ -2448,6 +2570,9 @@ GRANT USAGE ON SCHEMA public TO cellar_app;
 GRANT USAGE ON SCHEMA public TO cellar_schema;
 GRANT USAGE ON SCHEMA public TO cellar_criteria;
 
+REVOKE ALL ON FUNCTION public.as_it_was(p_of text, p_on date, p_keys text[]) FROM PUBLIC;
+GRANT ALL ON FUNCTION public.as_it_was(p_of text, p_on date, p_keys text[]) TO cellar_app;
+
 REVOKE ALL ON FUNCTION public.bump_epoch() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.content_tree(p_content uuid) FROM PUBLIC;
@@ -2457,6 +2582,8 @@ REVOKE ALL ON FUNCTION public.cover_what_matches() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.dispose_record(p_record uuid, p_batch uuid, p_on date) FROM PUBLIC;
 GRANT ALL ON FUNCTION public.dispose_record(p_record uuid, p_batch uuid, p_on date) TO cellar_app;
+
+REVOKE ALL ON FUNCTION public.drop_past_of_record() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.drop_unused_content(p_content uuid) FROM PUBLIC;
 GRANT ALL ON FUNCTION public.drop_unused_content(p_content uuid) TO cellar_app;
@@ -2498,6 +2625,8 @@ REVOKE ALL ON FUNCTION public.guard_object() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.guard_objection() FROM PUBLIC;
 
+REVOKE ALL ON FUNCTION public.guard_past() FROM PUBLIC;
+
 REVOKE ALL ON FUNCTION public.guard_record() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.guard_reference() FROM PUBLIC;
@@ -2518,6 +2647,10 @@ REVOKE ALL ON FUNCTION public.guard_version() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.guard_withdrawal() FROM PUBLIC;
 
+REVOKE ALL ON FUNCTION public.keep_past() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.keep_past_of_record() FROM PUBLIC;
+
 REVOKE ALL ON FUNCTION public.mend_chunk(p_content uuid, p_seq integer, p_bytes bytea) FROM PUBLIC;
 GRANT ALL ON FUNCTION public.mend_chunk(p_content uuid, p_seq integer, p_bytes bytea) TO cellar_app;
 
@@ -2532,6 +2665,9 @@ REVOKE ALL ON FUNCTION public.note_rule_use_insert() FROM PUBLIC;
 REVOKE ALL ON FUNCTION public.note_rule_use_update() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.object_gone() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.past_key(p_of text, p_row jsonb) FROM PUBLIC;
+GRANT ALL ON FUNCTION public.past_key(p_of text, p_row jsonb) TO cellar_app;
 
 REVOKE ALL ON FUNCTION public.place_cover(p_hold uuid, p_records uuid[], p_because text) FROM PUBLIC;
 GRANT ALL ON FUNCTION public.place_cover(p_hold uuid, p_records uuid[], p_because text) TO cellar_app;
@@ -2709,6 +2845,8 @@ GRANT UPDATE(answered_at) ON TABLE public.objection TO cellar_app;
 GRANT UPDATE(answer) ON TABLE public.objection TO cellar_app;
 
 GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.pair_rule TO cellar_app;
+
+GRANT SELECT ON TABLE public.past TO cellar_app;
 
 GRANT SELECT,INSERT,UPDATE ON TABLE public.place TO cellar_app;
 

@@ -22,6 +22,7 @@ export {
   type ScheduleCases,
   type ScheduleChange,
   type WaitingLine,
+  type RuleOnDay,
 } from './schedule.js';
 export { askedCriteria, criteria, criteriaEndpoints, criteriaOf } from './criteria.js';
 export {

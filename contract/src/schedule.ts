@@ -358,6 +358,13 @@ const calendarInput = z.object({
   ics: prose(1_000_000).optional(),
 });
 
+const ruleOnDay = z.object({
+  explanation: z.custom<Explanation>(),
+  /** Where the day lies before it: from when on it is known how things were. */
+  since: dateText.nullable(),
+});
+export type RuleOnDay = z.infer<typeof ruleOnDay>;
+
 export const schedule = {
   rules: get('/rules', 'All rules of the schedule', { response: z.object({ rules: z.array(ruleLine) }) }),
   rule: get('/rules/{id}', 'One rule with its versions', { params: idParam, response: rulePage }),
@@ -479,8 +486,13 @@ export const schedule = {
   ),
   ruleOnDay: get('/records/{id}/rule', 'Which rule was in force for a record on a day, and what it said', {
     params: idParam,
-    query: z.object({ on: dateText }),
-    response: z.object({ explanation: z.custom<Explanation>() }),
+    query: z.object({
+      /** A day of the world … */
+      on: dateText,
+      /** … as far as the repository knew of it at the end of another; today when nothing is said. */
+      known: dateText.optional(),
+    }),
+    response: ruleOnDay,
   }),
   exportSchedule: get('/schedule/export', 'All rules as a table', { query: z.object({ format: tableFormat }) }),
   importSchedule: post(

@@ -145,6 +145,7 @@ async function seed(pool: pg.Pool): Promise<{ ids: World['ids']; cookies: Record
   const passwordHash = await hash;
   await withUnitOfWork(pool, programActor('test', today), async (uow) => {
     await writeSetting(uow, 'repository', { name: 'Test', timeZone: 'UTC' });
+    await writeSetting(uow, 'pastFrom', { on: today });
     // Specs say themselves when to sweep.
     await writeSetting(uow, 'swept', { on: '2999-12-31' });
     await addPrincipal(uow, { id: ids.staff, kind: 'group', name: 'Staff' });

@@ -146,16 +146,24 @@ export function chainPlaces(db: Db, ids: readonly string[]) {
   );
 }
 
+export interface StoredEvent extends Record<string, unknown> {
+  type: string;
+  happened_on: string;
+  place_id: string | null;
+  record_id: string | null;
+  entity_id: string | null;
+  name: string | null;
+}
+
+export interface StoredReference extends Record<string, unknown> {
+  target_id: string;
+  fact: string;
+  gone_on: string | null;
+}
+
 /** Events on places, on records, and on the parties and business objects that records point at; these with their name. */
 export function eventsOn(db: Db, placeIds: readonly string[], recordIds: readonly string[], entityIds: readonly string[]) {
-  return rows<{
-    type: string;
-    happened_on: string;
-    place_id: string | null;
-    record_id: string | null;
-    entity_id: string | null;
-    name: string | null;
-  }>(
+  return rows<StoredEvent>(
     db,
     'recompute.events',
     `select e.type, e.happened_on, e.place_id, e.record_id, e.entity_id, t.name from event e left join entity t on t.id = e.entity_id
@@ -166,7 +174,7 @@ export function eventsOn(db: Db, placeIds: readonly string[], recordIds: readonl
 
 /** By record and fact: the day on which the last live record that pointed at it was gone; null while one does. */
 export function referencesTo(db: Db, recordIds: readonly string[]) {
-  return rows<{ target_id: string; fact: string; gone_on: string | null }>(
+  return rows<StoredReference>(
     db,
     'recompute.references',
     `select target_id, fact, case when bool_and(until is not null) then max(until) end as gone_on

@@ -211,6 +211,13 @@ export function jurisdictionsOf(own: readonly string[], chain: readonly clockSto
   return book.widen(own.length > 0 ? own : (chain.find((place) => place.jurisdictions.length > 0)?.jurisdictions ?? []));
 }
 
+/** What records are judged by besides themselves and the rules. */
+export interface Surroundings {
+  readonly places: readonly clockStore.ChainPlace[];
+  readonly events: readonly clockStore.StoredEvent[];
+  readonly references: readonly clockStore.StoredReference[];
+}
+
 /**
  * Judges records by the rules in force on a day. Reads their places and events in two queries, and in a third what points at them
  * where a rule asks for that, however many they are; one place may be given as it would be.
@@ -224,19 +231,24 @@ export async function judge(
 ): Promise<Judged[]> {
   const placeIds = [...new Set(records.flatMap((r) => r.places))];
   const ids = records.map((r) => r.id);
-  const [placeRows, eventRows, referenceRows] = await Promise.all([
+  const [places, events, references] = await Promise.all([
     clockStore.chainPlaces(db, placeIds),
     clockStore.eventsOn(db, placeIds, ids, [...new Set(records.flatMap((r) => r.refers))]),
     book.asksForReferences ? clockStore.referencesTo(db, ids) : [],
   ]);
-  const places = new Map(placeRows.map((p) => [p.id, instead?.id === p.id ? instead : p]));
+  return judgeAmong(records, book, today, { places: places.map((p) => (instead?.id === p.id ? instead : p)), events, references });
+}
+
+/** Judges records among what is around them, which was read before. */
+export function judgeAmong(records: readonly clockStore.ClockRow[], book: RuleBook, today: string, around: Surroundings): Judged[] {
+  const places = new Map(around.places.map((p) => [p.id, p]));
   const events = new Map<string, EventRow[]>();
-  for (const e of eventRows) {
+  for (const e of around.events) {
     const subject = (e.place_id ?? e.record_id ?? e.entity_id)!;
     events.set(subject, [...(events.get(subject) ?? []), e]);
   }
   const references = new Map<string, Record<string, EpochDay | null>>();
-  for (const { target_id, fact, gone_on } of referenceRows) {
+  for (const { target_id, fact, gone_on } of around.references) {
     const of = references.get(target_id) ?? {};
     of[fact] = gone_on === null ? null : civilDate(gone_on);
     references.set(target_id, of);

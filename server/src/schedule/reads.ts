@@ -45,7 +45,7 @@ export const scheduleReads: ReadsOf<typeof schedule, Services> = {
     const bytes = Buffer.from(holidaysAsCalendar(found.name, found.calendar, civilDate(person.today)));
     return new Download({ bytes, type: 'text/calendar; charset=utf-8', name: 'holidays.ics' });
   },
-  ruleOnDay: async ({ services, person, params, query }) => ({ explanation: await ruleOnDay(services, person, params.id, query.on) }),
+  ruleOnDay: ({ services, person, params, query }) => ruleOnDay(services, person, params.id, query),
   exportSchedule: entering(
     ['exported the schedule'],
     async ({ services, person, query }) => new Download(await exportSchedule(services, person, query.format)),

@@ -4,6 +4,7 @@ import { civilDate, commonWorkdays, type WorkCalendar } from '@key-cellar/core/c
 import { partsOf, widened, type Jurisdiction, type RuleVersion } from '@key-cellar/core/schedule';
 import type pg from 'pg';
 import type { Db } from '../kernel/index.js';
+import * as pastStore from './pastStore.js';
 import * as ruleStore from './ruleStore.js';
 
 /** A rule set by criteria, with its place in the order. */
@@ -111,16 +112,22 @@ export function ruleBookOf(data: RuleBookData): RuleBook {
   };
 }
 
-export async function loadRuleBook(db: Db): Promise<RuleBook> {
-  const [versions, placeRules, pairRules, criteriaRules, jurisdictions, named] = await Promise.all([
-    ruleStore.allVersions(db),
-    ruleStore.placeRules(db),
-    ruleStore.pairRules(db),
-    ruleStore.criteriaRules(db),
-    ruleStore.jurisdictions(db),
-    ruleStore.namedYears(db),
-  ]);
-  const years = Object.fromEntries(named.map((y) => [y.name, y.ends]));
+/** What a book is made of, as it stands in the database. */
+interface BookRows {
+  readonly versions: readonly ruleStore.VersionRow[];
+  readonly placeRules: readonly { readonly place_id: string; readonly rule_id: string }[];
+  readonly pairRules: readonly { readonly record_type: string; readonly series_id: string; readonly rule_id: string }[];
+  readonly criteriaRules: readonly ruleStore.CriteriaRuleRow[];
+  readonly jurisdictions: readonly {
+    readonly name: string;
+    readonly part_of: string | null;
+    readonly calendar: ruleStore.StoredCalendar | null;
+  }[];
+  readonly namedYears: readonly { readonly name: string; readonly ends: readonly string[] }[];
+}
+
+function bookOf({ versions, placeRules, pairRules, criteriaRules, jurisdictions, namedYears }: BookRows): RuleBook {
+  const years = Object.fromEntries(namedYears.map((y) => [y.name, y.ends]));
   const byRule: Record<string, RuleVersion[]> = {};
   for (const v of versions) (byRule[v.rule_id] ??= []).push(toRuleVersion(v, years));
   return ruleBookOf({
@@ -142,6 +149,36 @@ export async function loadRuleBook(db: Db): Promise<RuleBook> {
       ),
     ),
   });
+}
+
+export async function loadRuleBook(db: Db): Promise<RuleBook> {
+  const [versions, placeRules, pairRules, criteriaRules, jurisdictions, namedYears] = await Promise.all([
+    ruleStore.allVersions(db),
+    ruleStore.placeRules(db),
+    ruleStore.pairRules(db),
+    ruleStore.criteriaRules(db),
+    ruleStore.jurisdictions(db),
+    ruleStore.namedYears(db),
+  ]);
+  return bookOf({ versions, placeRules, pairRules, criteriaRules, jurisdictions, namedYears });
+}
+
+/** Where rules were set on a day, and the versions, holidays and years that were known on another. */
+export async function loadBookOfPast(db: Db, on: string, known: string): Promise<RuleBook> {
+  // Before it was known where rules were set, lists are what they were when that began.
+  const listsOn = known < on ? on : known;
+  const [versions, placeRules, pairRules, criteriaRules, then, now, namedYears] = await Promise.all([
+    pastStore.versionsKnown(db, known),
+    pastStore.placeRulesWere(db, on),
+    pastStore.pairRulesWere(db, on),
+    pastStore.criteriaRulesWere(db, on),
+    pastStore.jurisdictionsWere(db, on),
+    pastStore.jurisdictionsWere(db, listsOn),
+    pastStore.namedYearsWere(db, listsOn),
+  ]);
+  const calendars = new Map(now.map((j) => [j.name, j.calendar]));
+  const jurisdictions = then.map((j) => ({ ...j, calendar: calendars.get(j.name) ?? j.calendar }));
+  return bookOf({ versions, placeRules, pairRules, criteriaRules, jurisdictions, namedYears });
 }
 
 export interface RuleBooks {

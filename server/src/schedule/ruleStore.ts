@@ -14,8 +14,8 @@ export interface VersionRow extends Record<string, unknown> {
   published_at: Date;
 }
 
-const versionColumns = `v.id, v.rule_id, r.code, v.version, v.definition, v.in_force_from, v.takes_over, p.name as published_by, v.published_at`;
-const versionTables = `rule_version v join rule r on r.id = v.rule_id join principal p on p.id = v.published_by`;
+export const versionColumns = `v.id, v.rule_id, r.code, v.version, v.definition, v.in_force_from, v.takes_over, p.name as published_by, v.published_at`;
+export const versionTables = `rule_version v join rule r on r.id = v.rule_id join principal p on p.id = v.published_by`;
 
 /** All published versions but those that were withdrawn before they came into force. */
 export function allVersions(db: Db) {

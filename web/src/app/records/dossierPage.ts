@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, input, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
-import { ledger, schedule, type Dossier, type Problem } from '@key-cellar/contract';
+import { ledger, type Dossier, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Tab, TabList, TabPanel, TabPanels, Tabs } from 'primeng/tabs';
@@ -18,10 +18,9 @@ import { Mark } from '../kit/mark';
 import { marksOf } from '../kit/marksOf';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
-import { Why } from '../kit/why';
 import { BytesPipe, DayPipe, InstantPipe } from '../kit/words';
 import { UploadService } from '../receiving/index';
-import { EventList } from '../schedule/index';
+import { EventList, RuleOnDay } from '../schedule/index';
 import { ActOnMany } from './actOnMany';
 import { FactFields, type FactValues } from './factFields';
 import { FactWordsPipe } from './factWords';
@@ -76,7 +75,7 @@ export function lifeOfDossier(d: Dossier): Life {
     TabPanels,
     Tabs,
     Tooltip,
-    Why,
+    RuleOnDay,
   ],
   templateUrl: './dossierPage.html',
   styleUrl: './dossierPage.css',
@@ -155,8 +154,6 @@ export class DossierPage {
   );
   protected readonly uploading = signal<string | null>(null);
   /** The day one looks back to, and what the schedule said on it. */
-  protected readonly asOfDay = signal('');
-  protected readonly asOf = signal<Dossier['why'] | null>(null);
 
   constructor() {
     const remove = inject(Keys).add({
@@ -221,16 +218,6 @@ export class DossierPage {
           this.problem.set(toProblem(error));
         },
       });
-  }
-
-  protected lookBack(day: string): void {
-    this.asOfDay.set(day);
-    this.asOf.set(null);
-    if (!day) return;
-    this.api.call(schedule.ruleOnDay, { params: { id: this.id() }, query: { on: day } }).subscribe({
-      next: ({ explanation }) => day === this.asOfDay() && this.asOf.set(explanation),
-      error: (error: unknown) => this.problem.set(toProblem(error)),
-    });
   }
 
   protected reload(): void {
