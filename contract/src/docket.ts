@@ -16,6 +16,8 @@ const dueGroup = z.object({
   count: z.number().int(),
   held: z.number().int(),
   approvals: z.number().int(),
+  /** Names of the groups that approvers must be of; none: of any. */
+  approverGroups: z.array(z.string()),
   noticeDays: z.number().int(),
   /** May this person propose the batch? */
   mayPropose: z.boolean(),

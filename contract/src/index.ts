@@ -23,6 +23,7 @@ export {
   type ScheduleChange,
   type WaitingLine,
   type RuleOnDay,
+  type RuleReach,
 } from './schedule.js';
 export { askedCriteria, criteria, criteriaEndpoints, criteriaOf } from './criteria.js';
 export {
@@ -44,13 +45,14 @@ export {
   ledger,
   type LedgerEntry,
   type LedgerFilter,
+  type LedgerFold,
   type LedgerFinding,
   type LedgerReport,
   type LedgerState,
   type TreeHead,
   type VerifyLine,
 } from './ledger.js';
-export { reports, type HorizonBar, type Needs, type Suggestion, type TodayLine } from './reports.js';
+export { reports, type HorizonBar, type RecordSeen, type Needs, type Suggestion, type TodayLine } from './reports.js';
 export { stepAnswers, steps, type LetterTask, type StepAnswer, type StepTask, type SweepLine } from './steps.js';
 export {
   entityKinds,

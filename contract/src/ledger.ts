@@ -19,6 +19,16 @@ const ledgerEntry = z.object({
 });
 export type LedgerEntry = z.infer<typeof ledgerEntry>;
 
+/** Entries of the program that lie between two of people. */
+const fold = z.object({
+  newest: z.number().int(),
+  oldest: z.number().int(),
+  acts: z.array(z.object({ act: z.string(), count: z.number().int() })),
+  /** There are more of them than were counted. */
+  more: z.boolean(),
+});
+export type LedgerFold = z.infer<typeof fold>;
+
 const ledgerFilter = z.object({
   from: dateText.optional(),
   until: dateText.optional(),
@@ -97,8 +107,14 @@ const sizes = z
 
 export const ledger = {
   entries: get('/ledger', 'Entries of the audit trail, newest first', {
-    query: ledgerFilter.extend({ before: z.coerce.number().int().optional(), limit: z.coerce.number().int().min(1).max(500).default(100) }),
-    response: z.object({ entries: z.array(ledgerEntry), next: z.number().int().nullable() }),
+    query: ledgerFilter.extend({
+      before: z.coerce.number().int().optional(),
+      after: z.coerce.number().int().optional(),
+      limit: z.coerce.number().int().min(1).max(500).default(100),
+      /** What the program did by itself is counted between what people did, and not listed. */
+      folded: z.stringbool().optional(),
+    }),
+    response: z.object({ entries: z.array(ledgerEntry), folds: z.array(fold), next: z.number().int().nullable() }),
   }),
   export: get(
     '/ledger/export',

@@ -74,6 +74,8 @@ const placePage = placeLine.extend({
   takes: takes.nullable(),
   takesAround: z.array(z.object({ code: z.string(), takes })),
   rights: z.array(z.string()),
+  /** Titles of the profiles that a person has here. */
+  profiles: z.array(z.string()),
   accessWhy: z.string(),
   revision,
 });

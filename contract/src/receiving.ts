@@ -1,5 +1,6 @@
 import * as z from 'zod';
-import { explanation, facts } from './records.js';
+import { explanation } from './explanation.js';
+import { facts } from './records.js';
 import { dateText, get, id, idParam, post, ask, withMany, megabytes } from './shared.js';
 import { text, line } from './text.js';
 

@@ -1,7 +1,7 @@
 import { countScopes, dublinCoreElements, factKinds } from '@key-cellar/core/records';
-import type { Explanation } from '@key-cellar/core/schedule';
 import * as z from 'zod';
 import { criteriaParameter, wordsToFind } from './criteria.js';
+import { explanation } from './explanation.js';
 import { datesLine, effectPage } from './schedule.js';
 import { dateText, get, id, idParam, outcomes, personRef, post, put, revision } from './shared.js';
 import { text, prose, line, note, reason } from './text.js';
@@ -118,9 +118,6 @@ const version = z.object({
   note: z.string(),
 });
 export type VersionLine = z.infer<typeof version>;
-
-/** The explanation of the core, as it is; the interface computes nothing of its own. */
-export const explanation = z.custom<Explanation>();
 
 const dossier = recordLine.extend({
   revision,

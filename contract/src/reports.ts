@@ -23,6 +23,16 @@ const todayLine = z.object({
 });
 export type TodayLine = z.infer<typeof todayLine>;
 
+const recordSeen = z.object({
+  id,
+  number: z.string(),
+  title: z.string(),
+  state: z.enum(['working', 'declared', 'disposed']),
+  /** When the person had to do with it last. */
+  at: z.string(),
+});
+export type RecordSeen = z.infer<typeof recordSeen>;
+
 const suggestion = z.object({
   kind: z.enum(['record', 'place', 'rule', 'person', 'matter', 'batch']),
   id,
@@ -37,11 +47,15 @@ export type Needs = z.infer<typeof needs>;
 
 export const reports = {
   needs: get('/needs', 'How much needs this person, by area', { response: needs }),
-  today: get('/today', 'What needs this person, and the horizon of two years', {
+  today: get('/today', 'What needs this person, and the horizon of two years, or what they had to do with last', {
     response: z.object({
       name: z.string(),
       lines: z.array(todayLine),
-      horizon: z.array(bar),
+      /** Null for those who have no part in disposing of anything. */
+      horizon: z.array(bar).nullable(),
+      /** What they read or worked on last, and what they filed; only for those who have no such part. */
+      recent: z.array(recordSeen),
+      sentIn: z.array(recordSeen),
       nextLarge: z.object({ on: dateText, count: z.number().int() }).nullable(),
     }),
   }),

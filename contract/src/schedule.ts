@@ -1,7 +1,8 @@
 import { parsePeriod } from '@key-cellar/core/calendar';
-import { bases, recordDates, stepKinds, type Explanation, type RuleVersions, type ScheduleCase } from '@key-cellar/core/schedule';
+import { bases, recordDates, stepKinds, type RuleVersions, type ScheduleCase } from '@key-cellar/core/schedule';
 import * as z from 'zod';
 import { askedCriteria, criteria } from './criteria.js';
+import { explanation } from './explanation.js';
 import {
   dateText,
   get,
@@ -335,6 +336,27 @@ const rulePage = z.object({
 });
 export type RulePage = z.infer<typeof rulePage>;
 
+const ruleReach = z.object({
+  /** What it governs now, by the year that the rack has it under; null: its clock has not started. */
+  vintages: z.array(
+    z.object({ vintage: z.number().int().nullable(), kept: z.number().int(), due: z.number().int(), held: z.number().int() }),
+  ),
+  /** What comes due by it in this year and the ten after it; what is overdue counts in this one. */
+  ahead: z.array(z.object({ year: z.number().int(), destroy: z.number().int(), transfer: z.number().int(), held: z.number().int() })),
+  /** Other rules that it meets where it is set, and which of them counts there. */
+  meets: z.array(
+    z.object({
+      place: z.string(),
+      id,
+      code: z.string(),
+      title: z.string(),
+      /** Set on the same place, where the longer keeps; or farther out, where this one counts. */
+      how: z.enum(['beside', 'farther']),
+    }),
+  ),
+});
+export type RuleReach = z.infer<typeof ruleReach>;
+
 const eventTypeLine = z.object({
   name: z.string(),
   /** Events of it that are recorded, and rules whose versions or drafts name it. */
@@ -359,7 +381,7 @@ const calendarInput = z.object({
 });
 
 const ruleOnDay = z.object({
-  explanation: z.custom<Explanation>(),
+  explanation,
   /** Where the day lies before it: from when on it is known how things were. */
   since: dateText.nullable(),
 });
@@ -484,6 +506,10 @@ export const schedule = {
       }),
     },
   ),
+  ruleReach: get('/rules/{id}/reach', 'What a rule governs and brings, and which rules it meets where it is set', {
+    params: idParam,
+    response: ruleReach,
+  }),
   ruleOnDay: get('/records/{id}/rule', 'Which rule was in force for a record on a day, and what it said', {
     params: idParam,
     query: z.object({

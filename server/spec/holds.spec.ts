@@ -195,7 +195,7 @@ describe('holds and those they concern', () => {
     const { records: list } = await counsel().call(records.list, { query: { show: 'held' } });
     expect(list.every((r) => r.heldSince !== null)).toBeTrue();
     const { horizon } = await counsel().call(reports.today);
-    expect(horizon[0]!.held).toBe(3);
+    expect(horizon![0]!.held).toBe(3);
   });
 
   chapter(

@@ -1,4 +1,4 @@
-import { docket, holds, identity, reports, steps, type TodayLine } from '@key-cellar/contract';
+import { docket, holds, identity, records, reports, steps, type TodayLine } from '@key-cellar/contract';
 import { approvedBatch, executeAndWait, type Login, makeWorld, ruleDefinition, statusOf, today, type World } from './support/world.js';
 
 describe('today', () => {
@@ -103,10 +103,34 @@ describe('today', () => {
 
   it('shows a horizon of two years that counts only what the person may discover', async () => {
     await world.file('editor', { createdOn: '2026-03-01', title: 'Due next spring' });
-    const month = async (login: Login) => (await world.as(login).call(reports.today)).horizon.find((b) => b.month === '2027-03')!;
-    expect((await world.as('keeper').call(reports.today)).horizon.length).toBe(24);
-    expect((await month('keeper')).destroy).toBe(1);
-    expect((await month('outsider')).destroy).toBe(0);
+    const horizon = async (login: Login) => (await world.as(login).call(reports.today)).horizon;
+    expect((await horizon('keeper'))!.length).toBe(24);
+    expect((await horizon('keeper'))!.find((b) => b.month === '2027-03')!.destroy).toBe(1);
+    for (const login of ['approver', 'counsel', 'auditor'] as const)
+      expect(await horizon(login))
+        .withContext(login)
+        .not.toBeNull();
+    for (const login of ['outsider', 'reader', 'depositor', 'editor'] as const)
+      expect(await horizon(login))
+        .withContext(login)
+        .toBeNull();
+  });
+
+  it('shows those who dispose of nothing what they read and sent in, as long as they may see it', async () => {
+    const own = await world.file('depositor', { title: 'Sent in' });
+    const other = await world.file('editor', { title: 'Read by a reader' });
+    await (await world.as('reader').fetch(`/api/records/${other.id}/preview`)).arrayBuffer();
+    const seen = async (login: Login, what: 'recent' | 'sentIn') => (await world.as(login).call(reports.today))[what].map((r) => r.title);
+    expect(await seen('depositor', 'sentIn')).toEqual(['Sent in']);
+    expect(await seen('depositor', 'recent')).toEqual(['Sent in']);
+    expect(await seen('reader', 'recent')).toEqual(['Read by a reader']);
+    expect(await seen('reader', 'sentIn')).toEqual([]);
+    expect(await seen('keeper', 'recent')).toEqual([]);
+    // Moved to where the reader may not look.
+    const body = { ids: [other.id], placeId: world.ids.B01, reason: 'misfiled', dryRun: false };
+    await world.as('keeper').call(records.move, { body });
+    expect(await seen('reader', 'recent')).toEqual([]);
+    expect(own.id).toBeTruthy();
   });
 });
 

@@ -3,6 +3,7 @@ import {
   closesCircle,
   effectiveAccess,
   explainAccess,
+  profilesThatCount,
   describeRights,
   listRights,
   may,
@@ -51,6 +52,12 @@ describe('effective access', () => {
     const access = at([place('repository')]);
     expect(may(access, 'discover')).toBeFalse();
     expect(explainAccess(access)).toBe('No grant in force reaches this place.');
+    expect(profilesThatCount(access)).toEqual([]);
+  });
+  it('names the profiles that count, each once, and none under a ceiling', () => {
+    const grants = [place('repository', [grant('pilots', 'editor'), grant('lune', 'editor'), grant('staff', 'reader')])];
+    expect(profilesThatCount(at(grants))).toEqual(['Editor', 'Reader']);
+    expect(profilesThatCount(at(grants, person(), { level: 9, caveats: [] }))).toEqual([]);
   });
   it('takes the nearest place for each principal', () => {
     const access = at([place('repository', [grant('pilots', 'editor')]), place('PIL', [grant('pilots', 'reader')])]);

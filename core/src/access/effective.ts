@@ -102,6 +102,12 @@ export function may(access: Pick<EffectiveAccess, 'all' | 'own'>, right: Right, 
   return hasRight(access.all, right) || (isOwn && hasRight(access.own, right));
 }
 
+/** Titles of the profiles that count at a place, each once; none where a ceiling takes everything. */
+export function profilesThatCount(access: EffectiveAccess): string[] {
+  if (access.ceilings.length > 0) return [];
+  return [...new Set(access.weighed.filter((w) => w.status === 'counts').map((w) => profile(w.grant.profile).title))];
+}
+
 /** One sentence on what a person may do and through which grants. */
 export function explainAccess(access: EffectiveAccess): string {
   if (access.ceilings.length > 0) return access.ceilings.join(' ');

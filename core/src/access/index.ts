@@ -14,6 +14,7 @@ export {
   dominates,
   effectiveAccess,
   explainAccess,
+  profilesThatCount,
   may,
   type AccessPlace,
   type EffectiveAccess,

@@ -33,17 +33,19 @@ export type Override = ByHand &
     | { readonly kind: 'rule'; readonly versions: readonly RuleVersion[] }
   );
 
-export type YieldReason =
-  | 'farther away'
-  | 'other jurisdiction'
-  | 'not in force'
-  | 'keeps shorter'
-  | 'tie, destroys'
-  | 'tie, later code'
+export const yieldReasons = [
+  'farther away',
+  'other jurisdiction',
+  'not in force',
+  'keeps shorter',
+  'tie, destroys',
+  'tie, later code',
   /** A customary period that goes beyond what the law allows. */
-  | 'capped'
+  'capped',
   /** A cap of the same level that ends later, or has no date yet. */
-  | 'caps later';
+  'caps later',
+] as const;
+export type YieldReason = (typeof yieldReasons)[number];
 
 /** One rule as it was weighed for one record. */
 export interface Weighed {

@@ -88,6 +88,7 @@ export {
   type Weighed,
   type Yielded,
   type YieldReason,
+  yieldReasons,
 } from './governing.js';
 export {
   basisWords,

@@ -18,6 +18,7 @@ import {
 } from '../../src/index.js';
 import type { Config } from '../../src/kernel/index.js';
 import { asOwner, configFor, dropDatabase, freshDatabase } from './database.js';
+import { requireAsDescribed } from './described.js';
 
 export const today = '2026-09-14';
 export const password = 'a long enough password';
@@ -93,6 +94,7 @@ export class Client {
     });
     const json = (await response.json()) as unknown;
     if (!response.ok) throw new Refused(response.status, json as Problem);
+    await requireAsDescribed(this.base, endpoint, json);
     return json as ResponseOf<E>;
   }
 

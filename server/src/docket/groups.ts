@@ -9,7 +9,7 @@ export function groupKey(g: Pick<dueStore.GroupRow, 'series_id' | 'rule_version_
 }
 
 /** What its rule asks for before a group may go; a date set by hand asks for one approval and two weeks. */
-export function disposingStep(g: dueStore.GroupRow): { approvals: number; noticeDays: number; approverGroups: readonly string[] } {
+export function disposingStep(g: dueStore.GroupRow): { approvals: number; noticeDays: number; approverGroups: string[] } {
   const step = g.steps?.find((s) => s.kind === g.action);
   return { approvals: Math.max(1, step?.approvals ?? 1), noticeDays: step?.noticeDays ?? 14, approverGroups: step?.approverGroups ?? [] };
 }

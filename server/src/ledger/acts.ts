@@ -89,16 +89,17 @@ const withoutHold = (entry: LedgerEntry): LedgerEntry =>
 export const ledgerReads: Omit<ReadsOf<typeof ledger, Services>, 'acts'> = {
   /** A record's own history is for everybody who may read the record; the whole trail for those who audit all. */
   entries: async ({ services: { pool }, person, query, access }) => {
-    const { before, limit, ...filter } = query;
+    const { before, after, limit, folded, ...filter } = query;
+    const part = { before, after, limit, folded };
     if (filter.subject && filter.subjectKind === 'record') {
       const rights = await access();
       const record = requireRight(rights, person, (await guardedRecords(pool, [filter.subject]))[0], 'read');
-      const page = await service.listEntries(pool, person, filter, before, limit);
+      const page = await service.listEntries(pool, person, filter, part);
       const knowsHolds = mayOn(rights, person, record, 'hold') || mayOn(rights, person, record, 'audit');
       return knowsHolds ? page : { ...page, entries: page.entries.map(withoutHold) };
     }
     await requireAtRepository(pool, await access(), 'audit', auditors);
-    return service.listEntries(pool, person, filter, before, limit);
+    return service.listEntries(pool, person, filter, part);
   },
 
   state: async ({ services: { pool, sealer }, access }) => {

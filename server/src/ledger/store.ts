@@ -310,10 +310,40 @@ function binding(): { values: unknown[]; bind: (value: unknown) => string } {
   return { values, bind: (value) => `$${values.push(value)}` };
 }
 
-/** Entries by filter, newest first, below `before`. */
-export function entries(db: Db, filter: EntryFilter, timeZone: string, before: number | undefined, limit: number) {
+/** A part of the trail by the numbers of entries, ends excluded. */
+export interface EntryPart {
+  readonly before?: number | undefined;
+  readonly after?: number | undefined;
+  /** Without what the program did by itself. */
+  readonly byPeople?: boolean;
+}
+
+const within = ({ before, after }: EntryPart, bind: (value: unknown) => string): string[] => [
+  ...(before === undefined ? [] : [`e.seq < ${bind(before)}`]),
+  ...(after === undefined ? [] : [`e.seq > ${bind(after)}`]),
+];
+
+/**
+ * What the program did by itself in a part, by the gap between the entries `between` (ascending) in which it lies: 0 is below the first.
+ * At most `most` entries, the newest ones, are counted.
+ */
+export function foldedEntries(db: Db, filter: EntryFilter, timeZone: string, part: EntryPart, between: readonly number[], most: number) {
   const { values, bind } = binding();
-  const where = ['true', ...conditions(filter, timeZone, bind), ...(before === undefined ? [] : [`e.seq < ${bind(before)}`])];
+  const where = ['e.actor_id is null', ...conditions(filter, timeZone, bind), ...within(part, bind)];
+  return dynamicRows<{ gap: number; act: string; n: number; newest: number; oldest: number }>(
+    db,
+    `select width_bucket(seq, ${bind(between)}::bigint[]) as gap, act, count(*)::int as n, max(seq) as newest, min(seq) as oldest
+     from (select e.seq, e.act from ledger_entry e where ${where.join(' and ')} order by e.seq desc limit ${bind(most)}) e
+     group by 1, 2 order by 1 desc, 3 desc`,
+    values,
+  );
+}
+
+/** Entries by filter, newest first, within a part. */
+export function entries(db: Db, filter: EntryFilter, timeZone: string, part: EntryPart, limit: number) {
+  const { values, bind } = binding();
+  const where = ['true', ...conditions(filter, timeZone, bind), ...within(part, bind)];
+  if (part.byPeople) where.push('e.actor_id is not null');
   return dynamicRows<EntryRow>(
     db,
     `select seq, body, at, ${atText}, act, actor_id, subject_kind, subject_id from ledger_entry e where ${where.join(' and ')} order by seq desc limit ${bind(limit)}`,

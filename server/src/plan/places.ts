@@ -1,5 +1,5 @@
 import type { OutlineLine, PlaceLine, PlacePage, RackCell, RackCounts } from '@key-cellar/contract';
-import { explainAccess, hasRight, listRights } from '@key-cellar/core/access';
+import { explainAccess, hasRight, listRights, profilesThatCount } from '@key-cellar/core/access';
 import { refusesInside, shutOn } from '@key-cellar/core/plan';
 import { idsIn, type Takes } from '@key-cellar/core/records';
 import { uuidv7 } from 'uuidv7';
@@ -219,6 +219,7 @@ export async function placePage(services: Services, person: SignedIn, id: string
     takes: place.takes,
     takesAround: takesAround(path.slice(0, -1), place.ancestors).map(({ name, takes }) => ({ code: name, takes })),
     rights: listRights(access.on(place.access_set_id).all),
+    profiles: profilesThatCount(effective),
     accessWhy: explainAccess(effective),
     revision: place.revision,
   };

@@ -17,6 +17,29 @@ export function horizon(db: Db, sets: readonly number[], today: string, months: 
   );
 }
 
+/** The records that a person had to do with last, and may still see: all, or those on which they did one of some acts. */
+export function seenLast(
+  db: Db,
+  personId: string,
+  acts: readonly string[] | null,
+  sets: { readonly discover: readonly number[]; readonly own: readonly number[] },
+  most: number,
+) {
+  return rows<{ id: string; number: string; title: string; state: 'working' | 'declared' | 'disposed'; at: Date }>(
+    db,
+    'report.seenLast',
+    `with last as (
+       select subject_id, max(seq) as seq, max(at) as at from (
+         select subject_id, seq, at from ledger_entry
+         where actor_id = $1 and subject_kind = 'record' and ($2::text[] is null or act = any ($2)) order by seq desc limit 300) e
+       group by subject_id)
+     select r.id, r.number, r.title, r.state, last.at from last join record r on r.id = last.subject_id
+     where r.access_set_id = any ($3::int[]) or (r.deposited_by = $1 and r.access_set_id = any ($4::int[]))
+     order by last.seq desc limit $5`,
+    [personId, acts, sets.discover, sets.own, most],
+  );
+}
+
 export function nextLarge(db: Db, sets: readonly number[], today: string) {
   return row<{ due_on: string; n: number }>(
     db,

@@ -1,4 +1,4 @@
-import type { HorizonBar, Needs, TodayLine } from '@key-cellar/contract';
+import type { HorizonBar, Needs, RecordSeen, TodayLine } from '@key-cellar/contract';
 import { hasRight } from '@key-cellar/core/access';
 import { countTasks, dueGroups, listBatches, vintageWords } from '../docket/index.js';
 import { openNotices, unacknowledgedFor } from '../holds/index.js';
@@ -202,20 +202,44 @@ function emptyMonths(today: string): HorizonBar[] {
   });
 }
 
+/** Whoever has one of these has a part in what is disposed of, or looks after how it is done. */
+const takingPart = ['dispose', 'approve', 'hold', 'audit'] as const;
+const mostSeen = 12;
+
+const toSeen = ({ at, ...record }: Awaited<ReturnType<typeof store.seenLast>>[number]): RecordSeen => ({ ...record, at: at.toISOString() });
+
 export async function todayPage(services: Services, person: SignedIn) {
   const access = await services.access.of(person);
   const sets = access.sets('discover');
-  const [lines, bars, large] = await Promise.all([
-    todayFor(services, person),
-    store.horizon(services.pool, sets, person.today, horizonMonths),
-    store.nextLarge(services.pool, sets, person.today),
+  const { pool } = services;
+  const lines = todayFor(services, person);
+  if (!takingPart.some((right) => hasRight(access.anywhere, right))) {
+    const own = { discover: sets, own: access.ownSets('discover') };
+    const [recent, sentIn] = await Promise.all([
+      store.seenLast(pool, person.id, null, own, mostSeen),
+      store.seenLast(pool, person.id, ['filed', 'described a physical item'], own, mostSeen),
+    ]);
+    return {
+      name: person.name,
+      lines: await lines,
+      horizon: null,
+      nextLarge: null,
+      recent: recent.map(toSeen),
+      sentIn: sentIn.map(toSeen),
+    };
+  }
+  const [bars, large] = await Promise.all([
+    store.horizon(pool, sets, person.today, horizonMonths),
+    store.nextLarge(pool, sets, person.today),
   ]);
   const byMonth = new Map(bars.map((b) => [b.month, b]));
   return {
     name: person.name,
-    lines,
+    lines: await lines,
     horizon: emptyMonths(person.today).map((m) => byMonth.get(m.month) ?? m),
     nextLarge: large ? { on: large.due_on, count: large.n } : null,
+    recent: [],
+    sentIn: [],
   };
 }
 

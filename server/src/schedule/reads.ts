@@ -21,7 +21,7 @@ import * as levels from './levels.js';
 import * as lists from './listStore.js';
 import { jobFor } from './jobs.js';
 import { ruleOnDay } from './ruleOnDay.js';
-import { listRules, rulePage } from './ruleReads.js';
+import { listRules, rulePage, ruleReach } from './ruleReads.js';
 import { exportSchedule } from './scheduleTable.js';
 import type { Services } from './services.js';
 
@@ -33,6 +33,7 @@ async function requireKeeper(services: Services, access: PersonAccess): Promise<
 export const scheduleReads: ReadsOf<typeof schedule, Services> = {
   rules: async ({ services, person }) => ({ rules: await listRules(services, person) }),
   rule: ({ services, person, params }) => rulePage(services, person, params.id),
+  ruleReach: ({ services, person, params }) => ruleReach(services, person, params.id),
   pairs: async ({ services, person }) => ({ pairs: await levels.listPairs(services, person) }),
   criteriaRules: async ({ services, person }) => ({ rules: await levels.listCriteriaRules(services, person) }),
   countCriteria: async ({ services, person, body }) => ({ count: await levels.countCriteria(services, person, body.criteria) }),

@@ -1,4 +1,4 @@
-import type { RuleDefinition, RuleLine, RulePage } from '@key-cellar/contract';
+import type { RuleDefinition, RuleLine, RulePage, RuleReach } from '@key-cellar/contract';
 import { byForce } from '@key-cellar/core/schedule';
 import { notFound, wrongField, type Db, type SignedIn } from '../kernel/index.js';
 import * as levels from './levels.js';
@@ -62,9 +62,46 @@ export async function rulePage(services: Services, person: SignedIn, id: string)
       }))
       .reverse(),
     setOn: line.setOn,
-    pairs: pairs.filter((p) => p.rule.id === id),
+    pairs: pairs.flatMap(({ rule: of, ...pair }) => (of.id === id ? [pair] : [])),
     criteria: byCriteria.filter((c) => c.rule.id === id),
     records: line.records,
+  };
+}
+
+const yearsAhead = 10;
+
+/** What a rule governs and brings among what the person may discover, and the rules that it meets where it is set. */
+export async function ruleReach(services: Services, person: SignedIn, id: string): Promise<RuleReach> {
+  const { pool } = services;
+  const access = await services.access.of(person);
+  if (!(await ruleStore.ruleById(pool, id))) throw notFound('This rule');
+  const sets = access.sets('discover');
+  const thisYear = Number(person.today.slice(0, 4));
+  const [governed, met] = await Promise.all([ruleStore.governedBy(pool, id, sets, person.today), ruleStore.metBy(pool, id, sets)]);
+  const vintages = new Map<number | null, RuleReach['vintages'][number]>();
+  const ahead = new Map(
+    Array.from({ length: yearsAhead + 1 }, (_, i) => [thisYear + i, { year: thisYear + i, destroy: 0, transfer: 0, held: 0 }]),
+  );
+  for (const { vintage, due_year, action, held, due, n } of governed) {
+    const line = vintages.get(vintage) ?? { vintage, kept: 0, due: 0, held: 0 };
+    line.kept += n;
+    if (held) line.held += n;
+    else if (due) line.due += n;
+    vintages.set(vintage, line);
+    const year = due_year === null ? undefined : ahead.get(Math.max(due_year, thisYear));
+    if (year && held) year.held += n;
+    else if (year && action !== null) year[action] += n;
+  }
+  return {
+    vintages: [...vintages.values()].sort((a, b) => (a.vintage ?? Infinity) - (b.vintage ?? Infinity)),
+    ahead: [...ahead.values()],
+    meets: met.map(({ place, rule_id, code, title, beside }) => ({
+      place,
+      id: rule_id,
+      code,
+      title,
+      how: beside ? 'beside' : 'farther',
+    })),
   };
 }
 

@@ -207,6 +207,40 @@ export function recordsByVersion(db: Db, sets: readonly number[]) {
   );
 }
 
+/** What a rule governs among sets, by vintage and by the year in which it comes due. */
+export function governedBy(db: Db, ruleId: string, sets: readonly number[], today: string) {
+  return rows<{
+    vintage: number | null;
+    due_year: number | null;
+    action: 'destroy' | 'transfer' | null;
+    held: boolean;
+    due: boolean;
+    n: number;
+  }>(
+    db,
+    'rule.governed',
+    `select vintage, extract(year from due_on)::int as due_year, action, hold_count > 0 as held, coalesce(due_on <= $3, false) as due, count(*)::int as n
+     from record where rule_version_id in (select id from rule_version where rule_id = $1) and access_set_id = any ($2::int[]) and state <> 'disposed'
+     group by 1, 2, 3, 4, 5`,
+    [ruleId, sets, today],
+  );
+}
+
+/** Published rules on the places where a rule is set and on those around them, as far as these are in sets. */
+export function metBy(db: Db, ruleId: string, sets: readonly number[]) {
+  return rows<{ place: string; rule_id: string; code: string; title: string; beside: boolean }>(
+    db,
+    'rule.met',
+    `select p.code as place, r.id as rule_id, r.code, v.definition->>'title' as title, bool_or(a.id = p.id) as beside
+     from place_rule own join place p on p.id = own.place_id join place a on a.id = any (p.ancestors)
+       join place_rule other on other.place_id = a.id and other.rule_id <> own.rule_id join rule r on r.id = other.rule_id
+       join lateral (select definition from rule_version where rule_id = r.id order by version desc limit 1) v on true
+     where own.rule_id = $1 and p.access_set_id = any ($2::int[]) and a.access_set_id = any ($2::int[])
+     group by p.code, r.id, r.code, v.definition->>'title' order by p.code, beside desc, r.code`,
+    [ruleId, sets],
+  );
+}
+
 /** Counts up whenever anything about rules or where they are set changes. */
 export async function scheduleEpoch(db: Db): Promise<number> {
   return (await row<{ value: number }>(db, 'epoch.schedule', `select value from epoch where name = 'schedule'`))!.value;

@@ -17,6 +17,7 @@ const group: DueGroup = {
   count: 25,
   held: 3,
   approvals: 2,
+  approverGroups: [],
   noticeDays: 21,
   mayPropose: true,
 };

@@ -6,7 +6,7 @@ import type { AskedCriteria, Criteria } from '@key-cellar/core/criteria';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Textarea } from 'primeng/textarea';
-import { map, switchMap, type Observable } from 'rxjs';
+import { map, switchMap, type Observable, EMPTY } from 'rxjs';
 import { CriteriaField } from '../criteria/index';
 import { Choice } from '../kit/choice';
 import { Api, toProblem } from '../kit/api';
@@ -67,8 +67,8 @@ export class HoldSheet {
   readonly matterId = input<string>();
   readonly placed = output();
 
-  protected readonly matters = loaded(() => this.api.call(holds.matters));
-  protected readonly people = loaded(() => this.api.call(identity.people));
+  protected readonly matters = loaded(() => (this.open() ? this.api.call(holds.matters) : EMPTY));
+  protected readonly people = loaded(() => (this.open() ? this.api.call(identity.people) : EMPTY));
   protected readonly matter = signal<string>(newMatter);
   protected readonly matterCode = signal('');
   protected readonly matterTitle = signal('');

@@ -30,8 +30,8 @@ export class DatedPipe implements PipeTransform {
 @Pipe({ name: 'instant' })
 export class InstantPipe implements PipeTransform {
   private readonly locale = inject(LOCALE_ID);
-  transform(instant: string): string {
-    return formatDate(instant, 'd MMM y, HH:mm:ss', this.locale);
+  transform(instant: string, exact = false): string {
+    return formatDate(instant, exact ? 'd MMM y, HH:mm:ss' : 'd MMM y, HH:mm', this.locale);
   }
 }
 

@@ -1,8 +1,9 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { formatNumber } from '@angular/common';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, LOCALE_ID, signal, untracked } from '@angular/core';
 import { toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { ActivatedRoute, Router, RouterLink } from '@angular/router';
-import { fixity, identity, ledger, type LedgerEntry, type LedgerFilter, type Problem } from '@key-cellar/contract';
+import { fixity, identity, ledger, type LedgerEntry, type LedgerFilter, type LedgerFold, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { DateField } from '../kit/dateField';
@@ -17,6 +18,15 @@ import { FixitySheet } from './fixitySheet';
 import { KeySheet } from './keySheet';
 import { LedgerStrip } from './ledgerStrip';
 import { Verification } from './verification';
+
+/** One row of the trail: an entry, a fold with what is in it in words, or the offer of more of an opened one. */
+interface Row {
+  readonly key: string;
+  readonly entry?: LedgerEntry;
+  readonly inside?: boolean;
+  readonly fold?: LedgerFold & { readonly count: number; readonly words: string };
+  readonly rest?: LedgerFold;
+}
 
 /** What happened, and can we show it? The audit trail, its sealed heads, its verification and its export. */
 @Component({
@@ -45,6 +55,7 @@ export class ProofPage {
   private readonly api = inject(Api);
   private readonly router = inject(Router);
   private readonly route = inject(ActivatedRoute);
+  private readonly locale = inject(LOCALE_ID);
   readonly from = input<string>();
   readonly until = input<string>();
   readonly actor = input<string>();
@@ -93,6 +104,28 @@ export class ProofPage {
     for (const [key, value] of Object.entries(this.filter())) if (value) query.set(key, String(value));
     return `/api/ledger/export?${query.toString()}`;
   });
+  /** What the program did by itself, folded; opened ones with what was fetched of them, and whether there is more. */
+  protected readonly folds = signal<readonly LedgerFold[]>([]);
+  protected readonly unfolded = signal<ReadonlyMap<number, { readonly entries: readonly LedgerEntry[]; readonly next: number | null }>>(
+    new Map(),
+  );
+  /** Who looks for a person or an act wants each entry. */
+  private readonly folding = computed(() => !this.actor() && !this.act());
+  /** Entries and folds in their order, newest first. */
+  protected readonly rows = computed<readonly Row[]>(() => {
+    const opened = this.unfolded();
+    const rows: (Row & { readonly seq: number })[] = this.entries().map((entry) => ({ key: `e${entry.seq}`, seq: entry.seq, entry }));
+    for (const fold of this.folds()) {
+      const count = fold.acts.reduce((sum, a) => sum + a.count, 0);
+      const words = fold.acts.map((a) => (a.count === 1 ? a.act : `${a.act} × ${formatNumber(a.count, this.locale)}`)).join(' · ');
+      rows.push({ key: `f${fold.newest}`, seq: fold.newest, fold: { ...fold, count, words: fold.more ? `${words} …` : words } });
+      const inside = opened.get(fold.newest);
+      for (const entry of inside?.entries ?? []) rows.push({ key: `i${entry.seq}`, seq: entry.seq, entry, inside: true });
+      if (inside?.next) rows.push({ key: `r${fold.newest}`, seq: inside.next, rest: fold });
+    }
+    // Of a fold and its first entry, which have one number, the fold comes first.
+    return rows.sort((a, b) => b.seq - a.seq || (a.fold ? -1 : 1));
+  });
   private asked = 0;
 
   constructor() {
@@ -110,11 +143,15 @@ export class ProofPage {
     const ask = ++this.asked;
     this.loading.set(true);
     this.api
-      .call(ledger.entries, { query: { ...this.filter(), before: anew ? undefined : (this.next() ?? undefined), limit: 100 } })
+      .call(ledger.entries, {
+        query: { ...this.filter(), before: anew ? undefined : (this.next() ?? undefined), limit: 100, folded: this.folding() },
+      })
       .subscribe({
-        next: ({ entries, next }) => {
+        next: ({ entries, folds, next }) => {
           if (ask !== this.asked) return;
           this.entries.update((old) => (anew ? entries : [...old, ...entries]));
+          this.folds.update((old) => (anew ? folds : [...old, ...folds]));
+          if (anew) this.unfolded.set(new Map());
           this.next.set(next);
           this.loading.set(false);
           this.problem.set(null);
@@ -124,6 +161,26 @@ export class ProofPage {
           this.problem.set(toProblem(error));
         },
       });
+  }
+
+  protected unfold(fold: LedgerFold): void {
+    const opened = new Map(this.unfolded());
+    if (opened.delete(fold.newest)) this.unfolded.set(opened);
+    else this.fetchInside(fold, fold.newest + 1);
+  }
+
+  protected unfoldMore(fold: LedgerFold): void {
+    this.fetchInside(fold, this.unfolded().get(fold.newest)!.next!);
+  }
+
+  private fetchInside(fold: LedgerFold, before: number): void {
+    this.api.call(ledger.entries, { query: { ...this.filter(), before, after: fold.oldest - 1, limit: 50 } }).subscribe({
+      next: ({ entries, next }) =>
+        this.unfolded.update((opened) =>
+          new Map(opened).set(fold.newest, { entries: [...(opened.get(fold.newest)?.entries ?? []), ...entries], next }),
+        ),
+      error: (error: unknown) => this.problem.set(toProblem(error)),
+    });
   }
 
   protected seal(): void {

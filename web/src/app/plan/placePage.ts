@@ -83,6 +83,19 @@ export class PlacePage {
   protected readonly total = signal<number | null>(null);
   private readonly sort = signal<{ sort: SortColumn; descending: boolean }>({ sort: 'number', descending: false });
   protected readonly state = computed<ListState>(() => ({ filter: { under: this.id() }, ...this.sort() }));
+  /** What is arranged here is one line until somebody opens it: people come for what is in the place. */
+  protected readonly arranged = signal(false);
+  protected readonly allInside = signal(false);
+  protected readonly everywhere = $localize`rules that hold everywhere`;
+  protected readonly asUsual = $localize`numbered as usual`;
+  protected readonly fewer = $localize`Show fewer`;
+  protected readonly insideWords = computed(() => {
+    const n = this.page.value()?.inside.length ?? 0;
+    return this.page.value()?.kind === 'series' || this.page.value()?.kind === 'folder'
+      ? $localize`All ${n}:n: folders`
+      : $localize`All ${n}:n: places`;
+  });
+  protected readonly youAre = computed(() => this.page.value()?.profiles.join(', ') ?? '');
   protected readonly mayKeep = computed(() => this.page.value()?.rights.includes('dispose') ?? false);
   /** Changes of the place itself: folders by those who may move what is in them, the plan by keepers. */
   protected readonly mayChange = computed(() => {

@@ -238,6 +238,7 @@ describe('a place', () => {
     takesAround: [],
     rights: ['discover', 'read', 'annotate', 'edit', 'move', 'dispose'],
     numbering: null,
+    profiles: ['Keeper'],
     accessWhy: 'May read through Keeper on repository.',
     revision: 1,
   };

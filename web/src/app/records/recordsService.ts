@@ -1,5 +1,5 @@
 import { inject, Injectable } from '@angular/core';
-import { holds, records, type RecordFilter, type RecordLine, type SortColumn } from '@key-cellar/contract';
+import { records, type RecordFilter, type RecordLine, type SortColumn } from '@key-cellar/contract';
 import type { FactValue } from '@key-cellar/core/records';
 import { shareReplay, startWith, Subject, switchMap, type Observable } from 'rxjs';
 import { Api } from '../kit/api';
@@ -52,9 +52,6 @@ export class RecordsService {
   }
   addVersion(id: string, arrivalId: string, note: string) {
     return this.api.call(records.addVersion, { params: { id }, body: { arrivalId, note } });
-  }
-  matters() {
-    return this.api.call(holds.matters);
   }
 }
 

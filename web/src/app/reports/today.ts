@@ -9,6 +9,7 @@ import { loaded } from '../kit/loaded';
 import { Mark } from '../kit/mark';
 import { ProblemNotice } from '../kit/notice';
 import { CountPipe, DatedPipe, DayPipe } from '../kit/words';
+import { Seen } from './seen';
 
 const names: Record<TodayLine['when'], string> = {
   late: $localize`Late`,
@@ -20,7 +21,7 @@ const names: Record<TodayLine['when'], string> = {
 /** What needs me now: sentences with their act, by deadline, and the horizon of two years. */
 @Component({
   selector: 'kc-today',
-  imports: [Button, CountPipe, DatedPipe, DayPipe, Horizon, Mark, ProblemNotice],
+  imports: [Button, CountPipe, DatedPipe, DayPipe, Horizon, Mark, ProblemNotice, Seen],
   templateUrl: './today.html',
   styleUrl: './today.css',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -28,7 +29,7 @@ const names: Record<TodayLine['when'], string> = {
 export class Today {
   private readonly api = inject(Api);
   private readonly router = inject(Router);
-  private readonly session = inject(Session);
+  protected readonly session = inject(Session);
   protected readonly page = loaded(() => this.api.call(reports.today));
   protected readonly firstName = computed(() => this.session.me()?.name.split(' ')[0] ?? '');
   protected readonly late = computed(() => this.page.value()?.lines.filter((l) => l.when === 'late').length ?? 0);

@@ -33,6 +33,7 @@ import { JobProgress } from '../kit/jobProgress';
 import { Meanwhile } from './meanwhile';
 import { emptyRule, RuleForm, wrongIn } from './ruleForm';
 import { ruleLines } from './ruleLines';
+import { RuleReach } from './ruleReach';
 import { VersionCompare } from './versionCompare';
 import type { Draft } from './whatIfModel';
 
@@ -57,6 +58,7 @@ const overtaken = 412;
     ProblemNotice,
     RouterLink,
     RuleForm,
+    RuleReach,
     RuleStrip,
     Sheet,
     Textarea,
