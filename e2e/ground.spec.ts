@@ -133,16 +133,16 @@ test('a rule by criteria with the keyboard alone, a date by hand, and an event p
   });
 
   await test.step('a date by hand says first what it does, and can be taken back', async () => {
-    await ines.getByRole('button', { name: 'Set by hand' }).click();
+    await ines.getByRole('button', { name: 'Override', exact: true }).click();
     const sheet = ines.getByRole('dialog');
     await sheet.getByLabel('Due on').fill('2060-01-01');
     await sheet.getByLabel('Reason').fill('The maker asked for it back by then.');
     await sheet.getByRole('button', { name: 'What would change?' }).click();
-    await expect(sheet.getByText('1 of 1 would change, 1 of them to let go sooner than the rules say')).toBeVisible();
+    await expect(sheet.getByText('1 of 1 would change, 1 of them with shorter retention')).toBeVisible();
     await sheet.getByRole('button', { name: 'Set it on one record' }).click();
     await expect(sheet.getByText(/kept for good \(R-GOV-1\) → 2060-01-01/)).toBeVisible();
     await ines.keyboard.press('Escape');
-    await expect(ines.getByText('Set by hand', { exact: true }).last()).toBeVisible();
+    await expect(ines.getByText('Override', { exact: true }).last()).toBeVisible();
     await expect(ines.getByText('The maker asked for it back by then.')).toBeVisible();
   });
 

@@ -58,7 +58,7 @@ test('an owner answers from the message, and from its link without signing in; a
     await expect(ines.getByText('PIL-04')).toBeVisible();
     await ines.goto('/questions');
     await ines
-      .getByRole('button', { name: /^Let it go on: / })
+      .getByRole('button', { name: /^Continue to next step: / })
       .first()
       .click();
     await expect(ines.getByRole('status')).toContainText('Reviewed; its clock goes on.');

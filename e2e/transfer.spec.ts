@@ -15,8 +15,8 @@ test('records go to the archive, and only what its receipt covers is removed her
     await tomas.getByRole('button', { name: 'Propose batch of DRG-06' }).click();
     await tomas.getByRole('button', { name: 'Propose and announce' }).click();
     await expect(tomas.getByRole('heading', { name: /Spoil ground returns/ })).toBeVisible();
-    const first = tomas.getByRole('button', { name: /^Put off DRG-06/ }).first();
-    putOff = (await first.getAttribute('aria-label'))!.replace('Put off ', '');
+    const first = tomas.getByRole('button', { name: /^Defer DRG-06/ }).first();
+    putOff = (await first.getAttribute('aria-label'))!.replace('Defer ', '');
     await first.click();
     const sheet = tomas.getByRole('dialog');
     await expect(sheet.getByText(putOff)).toBeVisible();

@@ -463,7 +463,7 @@ begin
   end if;
   -- Leaving a state goes through the functions below, which ask for their reasons.
   if current_user = 'cellar_app' and (new.state = 'disposed' or (old.state = 'declared' and new.state = 'working')) then
-    raise exception 'Record % leaves its state through dispose_record() or undeclare_record() only', old.number
+    raise exception 'Record % leaves its state through dispose_record() or revoke_declaration() only', old.number
       using errcode = 'KC001';
   end if;
   if new.state = 'disposed' then
@@ -828,6 +828,21 @@ CREATE FUNCTION public.repository_now() RETURNS timestamp with time zone
   select now() + make_interval(days => coalesce((select (value->>'offsetDays')::int from setting where name = 'clock'), 0))
 $$;
 
+CREATE FUNCTION public.revoke_declaration(p_record uuid, p_by uuid, p_reason text) RETURNS void
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+begin
+  if coalesce(trim(p_reason), '') = '' or not exists (select from principal where id = p_by) then
+    raise exception 'Revoking a declaration needs a person and a reason' using errcode = 'KC004';
+  end if;
+  update record set state = 'working', declared_on = null, frozen = '{}', revision = revision + 1
+  where id = p_record and state = 'declared';
+  if not found then
+    raise exception 'Record % is not declared', p_record using errcode = 'KC004';
+  end if;
+end $$;
+
 CREATE FUNCTION public.trim_versions(p_record uuid, p_on date) RETURNS TABLE(no integer, file_name text, content_id uuid, sha256 bytea, size bigint)
     LANGUAGE plpgsql SECURITY DEFINER
     SET search_path TO 'public'
@@ -873,21 +888,6 @@ begin
   select coalesce(array_agg(counted.id), '{}') into v_freed from counted;
   perform enter_on_records(p_act, v_freed, '{"hold":' || to_json(v_name) || ',"holdId":' || to_json(p_hold::text) || '}', null, p_reason);
   return v_freed;
-end $$;
-
-CREATE FUNCTION public.undeclare_record(p_record uuid, p_by uuid, p_reason text) RETURNS void
-    LANGUAGE plpgsql SECURITY DEFINER
-    SET search_path TO 'public'
-    AS $$
-begin
-  if coalesce(trim(p_reason), '') = '' or not exists (select from principal where id = p_by) then
-    raise exception 'Undeclaring needs a person and a reason' using errcode = 'KC004';
-  end if;
-  update record set state = 'working', declared_on = null, frozen = '{}', revision = revision + 1
-  where id = p_record and state = 'declared';
-  if not found then
-    raise exception 'Record % is not declared', p_record using errcode = 'KC004';
-  end if;
 end $$;
 
 CREATE TABLE public.access_set (
@@ -2686,14 +2686,14 @@ REVOKE ALL ON FUNCTION public.repository_now() FROM PUBLIC;
 GRANT ALL ON FUNCTION public.repository_now() TO cellar_app;
 GRANT ALL ON FUNCTION public.repository_now() TO cellar_criteria;
 
+REVOKE ALL ON FUNCTION public.revoke_declaration(p_record uuid, p_by uuid, p_reason text) FROM PUBLIC;
+GRANT ALL ON FUNCTION public.revoke_declaration(p_record uuid, p_by uuid, p_reason text) TO cellar_app;
+
 REVOKE ALL ON FUNCTION public.trim_versions(p_record uuid, p_on date) FROM PUBLIC;
 GRANT ALL ON FUNCTION public.trim_versions(p_record uuid, p_on date) TO cellar_app;
 
 REVOKE ALL ON FUNCTION public.uncover(p_hold uuid, p_records uuid[], p_by uuid, p_reason text, p_act text) FROM PUBLIC;
 GRANT ALL ON FUNCTION public.uncover(p_hold uuid, p_records uuid[], p_by uuid, p_reason text, p_act text) TO cellar_app;
-
-REVOKE ALL ON FUNCTION public.undeclare_record(p_record uuid, p_by uuid, p_reason text) FROM PUBLIC;
-GRANT ALL ON FUNCTION public.undeclare_record(p_record uuid, p_by uuid, p_reason text) TO cellar_app;
 
 GRANT SELECT,INSERT ON TABLE public.access_set TO cellar_app;
 

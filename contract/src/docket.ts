@@ -98,7 +98,7 @@ export const docket = {
     params: idParam,
     body: z.object({ recordId: id, reason }),
   }),
-  answer: post('/objections/{id}/answer', 'Answer an objection: put the record off until a day, or let it go on', {
+  answer: post('/objections/{id}/answer', 'Answer an objection: defer the record until a day, or continue', {
     params: idParam,
     body: z.discriminatedUnion('keep', [
       z.object({ keep: z.literal(true), answer: reason, until: dateText }),

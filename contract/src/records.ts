@@ -237,7 +237,7 @@ export const records = {
     body: manyRecords,
     response: outcomes,
   }),
-  undeclare: post('/records/undeclare', 'Undo the declaration of records, with a reason', {
+  revoke: post('/records/revoke', 'Revoke the declaration of records, with a reason', {
     body: manyRecords.extend({ reason }),
     response: outcomes,
   }),

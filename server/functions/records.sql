@@ -117,7 +117,7 @@ begin
   end if;
   -- Leaving a state goes through the functions below, which ask for their reasons.
   if current_user = 'cellar_app' and (new.state = 'disposed' or (old.state = 'declared' and new.state = 'working')) then
-    raise exception 'Record % leaves its state through dispose_record() or undeclare_record() only', old.number
+    raise exception 'Record % leaves its state through dispose_record() or revoke_declaration() only', old.number
       using errcode = 'KC001';
   end if;
   if new.state = 'disposed' then
@@ -189,11 +189,11 @@ begin
 end $$;
 
 -- Undoes a declaration. Refused for held records (by the guard) and without a reason.
-create or replace function undeclare_record(p_record uuid, p_by uuid, p_reason text) returns void
+create or replace function revoke_declaration(p_record uuid, p_by uuid, p_reason text) returns void
   language plpgsql security definer set search_path = public as $$
 begin
   if coalesce(trim(p_reason), '') = '' or not exists (select from principal where id = p_by) then
-    raise exception 'Undeclaring needs a person and a reason' using errcode = 'KC004';
+    raise exception 'Revoking a declaration needs a person and a reason' using errcode = 'KC004';
   end if;
   update record set state = 'working', declared_on = null, frozen = '{}', revision = revision + 1
   where id = p_record and state = 'declared';

@@ -263,11 +263,11 @@ describe('straight in SQL, with the application’s role and as the owner', () =
     });
   });
 
-  it('undeclaring asks for a person and a reason, and never works on a held record', async () => {
-    await refused(`select undeclare_record($1, $2, ' ')`, [declared.id, world.ids.keeper], 'KC004', 'KC004');
-    await refused(`select undeclare_record($1, gen_random_uuid(), 'because')`, [declared.id], 'KC004', 'KC004');
-    await refused(`select undeclare_record($1, $2, 'because')`, [held.id, world.ids.keeper], 'KC004', 'KC004');
-    await refused(`select undeclare_record($1, $2, 'because')`, [bound.id, world.ids.keeper], 'KC002', 'KC002');
+  it('revoking asks for a person and a reason, and never works on a held record', async () => {
+    await refused(`select revoke_declaration($1, $2, ' ')`, [declared.id, world.ids.keeper], 'KC004', 'KC004');
+    await refused(`select revoke_declaration($1, gen_random_uuid(), 'because')`, [declared.id], 'KC004', 'KC004');
+    await refused(`select revoke_declaration($1, $2, 'because')`, [held.id, world.ids.keeper], 'KC004', 'KC004');
+    await refused(`select revoke_declaration($1, $2, 'because')`, [bound.id, world.ids.keeper], 'KC002', 'KC002');
     await refused(`update record set state = 'working' where id = $1`, [bound.id], 'KC001', 'KC002');
   });
 

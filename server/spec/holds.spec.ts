@@ -87,7 +87,7 @@ describe('holds and those they concern', () => {
     const arrivalId = await editor.upload('v2.txt', 'version two');
     expect(await statusOf(editor.call(records.addVersion, { params: { id: second.id }, body: { arrivalId, note: '' } }))).toBe(409);
     expect((await world.as('steward').call(records.declare, { body: { ids: [second.id] } })).results[0]!.outcome).toBe('done');
-    const undone = await world.as('keeper').call(records.undeclare, { body: { ids: [second.id], reason: 'by mistake' } });
+    const undone = await world.as('keeper').call(records.revoke, { body: { ids: [second.id], reason: 'by mistake' } });
     expect(undone.results[0]).toEqual(jasmine.objectContaining({ outcome: 'refused' }));
   });
 

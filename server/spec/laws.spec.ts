@@ -198,10 +198,10 @@ describe('what laws say', () => {
     const kept = await why(record.id);
     expect([kept.outcome, kept.summary, kept.override?.reason]).toEqual([
       'permanent',
-      'Kept for good: set by hand. R-Z allows less: a conflict.',
+      'Kept for good by override. R-Z allows less: a conflict.',
       'of lasting worth',
     ]);
-    expect(await conflicts()).toEqual(['1 record was set by hand to stay longer than R-Z (Sound Privacy Act, s. 5) allows at most.']);
+    expect(await conflicts()).toEqual(['1 record is kept by override longer than R-Z (Sound Privacy Act, s. 5) allows at most.']);
   });
 
   it('a record waits while others refer to it, and is superseded by what replaces it', async () => {

@@ -221,7 +221,7 @@ describe('levels of precedence', () => {
       expect([found.dueOn, found.why.override?.reason]).toEqual(['2037-01-10', 'by hand']);
       const { explanation } = await keeper().call(schedule.ruleOnDay, { params: { id }, query: { on: '2020-06-01' } });
       expect([explanation.governing?.code, explanation.governing?.version, explanation.dueOn]).toEqual(['R-HAND', 1, '2033-01-10']);
-      const entries = await world.as('auditor').call(ledger.entries, { query: { act: 'set by hand', limit: 50 } });
+      const entries = await world.as('auditor').call(ledger.entries, { query: { act: 'set an override', limit: 50 } });
       expect(JSON.stringify(entries)).toContain(id);
     });
   });

@@ -180,7 +180,7 @@ describe('a day of the past', () => {
         },
       ],
       ['declared', () => world.as('steward').call(records.declare, { body: { ids: [id] } })],
-      ['revoked', () => keeper().call(records.undeclare, { body: many })],
+      ['revoked', () => keeper().call(records.revoke, { body: many })],
       [
         'the folder elsewhere',
         async () => {

@@ -328,10 +328,10 @@ describe('every route that changes something', () => {
         body: { ids: [(await world.file('editor')).id], placeId: world.ids.A02, reason: 'belongs there', dryRun: false },
       }),
     'records.declare': async () => world.as('steward').call(contract.records.declare, { body: { ids: [(await world.file('editor')).id] } }),
-    'records.undeclare': async () => {
+    'records.revoke': async () => {
       const { id } = await world.file('editor');
       await world.as('steward').call(contract.records.declare, { body: { ids: [id] } });
-      await world.as('keeper').call(contract.records.undeclare, { body: { ids: [id], reason: 'by mistake' } });
+      await world.as('keeper').call(contract.records.revoke, { body: { ids: [id], reason: 'by mistake' } });
     },
     'records.makeNumbering': () => scene.numbering(),
     'records.changeNumbering': async () =>

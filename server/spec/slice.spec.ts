@@ -113,7 +113,7 @@ describe('one file from receiving to certificate', () => {
     expect((await keeper.fetch(`/api/records/${kept.id}/preview`)).status).toBe(200);
   });
 
-  chapter('a released record is due again and wants a fresh notice', async () => {
+  chapter('a released record is due again and needs a new notice', async () => {
     const counsel = world.as('counsel');
     const { matters } = await counsel.call(holds.matters);
     const holdId = matters[0]!.holds[0]!.id;

@@ -532,7 +532,7 @@ describe('putting off', () => {
   });
   afterAll(() => world.stop());
 
-  it('takes a record out of a batch until its day, and then wants a fresh notice', async () => {
+  it('takes a record out of a batch until its day, and then needs a new notice', async () => {
     const keeper = world.as('keeper');
     const off = await world.file('editor', { createdOn: '2024-01-01', title: 'Put off' });
     const goes = await world.file('editor', { createdOn: '2024-01-01', title: 'Goes' });

@@ -374,7 +374,7 @@ export const guards = [
   ],
   [
     'guards',
-    'undeclaring needs a person and a reason',
+    'revoking a declaration needs a person and a reason',
     functions('records'),
     "if coalesce(trim(p_reason), '') = '' or not exists (select from principal where id = p_by) then",
     'if false then',

@@ -165,7 +165,7 @@ describe('the profiles', () => {
     depositor: [`${may_} deposit`, true],
     editor: [`${may_} copyOut deposit annotate edit`, false],
     steward: [`${may_} copyOut deposit annotate edit move declare link grant`, false],
-    keeper: [`${may_} copyOut deposit annotate edit move declare undeclare link grant hold dispose approve audit`, false],
+    keeper: [`${may_} copyOut deposit annotate edit move declare revoke link grant hold dispose approve audit`, false],
     counsel: [`${may_} copyOut hold approve`, false],
     approver: [`${may_} copyOut approve`, false],
     auditor: [`${may_} audit`, false],

@@ -8,7 +8,7 @@ export const rights = [
   'edit',
   'move',
   'declare',
-  'undeclare',
+  'revoke',
   'link',
   'grant',
   'hold',

@@ -27,7 +27,7 @@ export interface RecordStanding {
 export type RecordAct =
   | { readonly kind: 'change'; readonly part: FrozenPart }
   | { readonly kind: 'declare' }
-  | { readonly kind: 'undeclare'; readonly reason: string }
+  | { readonly kind: 'revoke'; readonly reason: string }
   | { readonly kind: 'dispose' };
 
 /** Whether a record's standing allows an act, whoever asks. Null when it does. */
@@ -43,17 +43,17 @@ export function refusalFor(act: RecordAct, standing: RecordStanding): Refusal | 
       return standing.state === 'declared' && standing.frozenWhenDeclared.includes(act.part)
         ? refuse(
             'record-declared',
-            'This record is declared, so it cannot change until its disposition. A keeper may undeclare it with a reason.',
+            'This record is declared, so it cannot change until its disposition. A keeper may revoke the declaration with a reason.',
           )
         : null;
     case 'declare':
       return standing.state === 'declared' ? refuse('already-declared', 'This record is already declared.') : null;
-    case 'undeclare':
+    case 'revoke':
       if (standing.state !== 'declared') return refuse('not-declared', 'This record is not declared.');
       if (standing.holds > 0) {
-        return refuse('record-held', 'A held record cannot be undeclared. Release its holds first.');
+        return refuse('record-held', 'The declaration of a held record cannot be revoked. Release its holds first.');
       }
-      return act.reason.trim() === '' ? refuse('reason-missing', 'Undeclaring needs a reason.') : null;
+      return act.reason.trim() === '' ? refuse('reason-missing', 'Revoking a declaration needs a reason.') : null;
     case 'dispose':
       return standing.holds > 0 ? refuse('record-held', 'A hold covers this record, so it stays. Counsel can release the hold.') : null;
   }

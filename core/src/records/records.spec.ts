@@ -38,16 +38,16 @@ describe('what a record’s standing allows', () => {
     ['a held record is not disposed of', { kind: 'dispose' }, standing({ state: 'declared', holds: 2 }), 'record-held'],
     ['a free one may be', { kind: 'dispose' }, standing({ state: 'declared' }), null],
     ['declaring twice', { kind: 'declare' }, standing({ state: 'declared' }), 'already-declared'],
-    ['undeclaring a working one', { kind: 'undeclare', reason: 'x' }, standing(), 'not-declared'],
-    ['undeclaring a held one', { kind: 'undeclare', reason: 'x' }, standing({ state: 'declared', holds: 1 }), 'record-held'],
-    ['undeclaring without a reason', { kind: 'undeclare', reason: ' ' }, standing({ state: 'declared' }), 'reason-missing'],
-    ['undeclaring with one', { kind: 'undeclare', reason: 'filed in error' }, standing({ state: 'declared' }), null],
+    ['revoking a working one', { kind: 'revoke', reason: 'x' }, standing(), 'not-declared'],
+    ['revoking a held one', { kind: 'revoke', reason: 'x' }, standing({ state: 'declared', holds: 1 }), 'record-held'],
+    ['revoking without a reason', { kind: 'revoke', reason: ' ' }, standing({ state: 'declared' }), 'reason-missing'],
+    ['revoking with one', { kind: 'revoke', reason: 'filed in error' }, standing({ state: 'declared' }), null],
   ];
   for (const [name, act, where, code] of table) {
     it(name, () => expect(refusalFor(act, where)?.code ?? null).toBe(code));
   }
   it('a disposed record refuses everything', () => {
-    const acts: RecordAct[] = [change, { kind: 'declare' }, { kind: 'undeclare', reason: 'x' }, { kind: 'dispose' }];
+    const acts: RecordAct[] = [change, { kind: 'declare' }, { kind: 'revoke', reason: 'x' }, { kind: 'dispose' }];
     for (const act of acts) expect(refusalFor(act, standing({ state: 'disposed' }))?.code).toBe('record-disposed');
   });
 });

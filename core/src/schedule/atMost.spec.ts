@@ -177,10 +177,10 @@ describe('how long at most', () => {
   it('by hand is explained, too', () => {
     const about = (override: Override) =>
       explain({ governing: governingRule([series(atMost('R-9', 'P2Y'))], override, facts, [], today), facts, holds: [], missing: ['x'] });
-    expect(about(byDate).summary).toBe('Kept until 2030-05-31, then destroyed: set by hand. R-9 allows less: a conflict.');
+    expect(about(byDate).summary).toBe('Kept until 2030-05-31, then destroyed, by override. R-9 allows less: a conflict.');
     const forGood = about({ kind: 'forGood', ...hand });
     expect([forGood.summary, forGood.override, forGood.outcome, forGood.missing]).toEqual([
-      'Kept for good: set by hand. R-9 allows less: a conflict.',
+      'Kept for good by override. R-9 allows less: a conflict.',
       hand,
       'permanent',
       ['x'],
@@ -253,7 +253,7 @@ describe('clocks, explained', () => {
       ['the end of Council term'],
     ]);
     expect(about({ ...version, cutoff: { kind: 'namedYear', name: 'Council term', ends: ['2022-06-30'] } }).cutoff).toEqual({
-      words: 'rolled to the end of Council term',
+      words: 'rolled to end of Council term',
       clockStart: '2022-07-01',
     });
   });

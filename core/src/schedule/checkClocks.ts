@@ -9,7 +9,7 @@ export const capConflict: ScheduleCheck = (s) =>
     const limit = `${cap.code} (${cap.authority}) allows at most`;
     const sentence = keeps
       ? `${counted(records, 'record', 'records')} must be kept under ${keeps.code} (${keeps.authority}) longer than ${limit}.`
-      : `${counted(records, 'record was', 'records were')} set by hand to stay longer than ${limit}.`;
+      : `${counted(records, 'record is', 'records are')} kept by override longer than ${limit}.`;
     return [{ kind: 'capConflict', sentence, mend: { at: 'rule', id: capId }, records }];
   });
 

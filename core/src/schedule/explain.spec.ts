@@ -95,7 +95,7 @@ describe('the explanation, whole', () => {
       ...plain,
       summary: 'Kept until 2027-12-31, then destroyed.',
       dueOn: '2028-01-01',
-      cutoff: { words: 'rolled to the end of the year', clockStart: '2021-01-01' },
+      cutoff: { words: 'rolled to end of year', clockStart: '2021-01-01' },
       steps: [{ ...destroyed, dueOn: '2028-01-01' }],
     }));
 
@@ -160,7 +160,7 @@ describe('the explanation, whole', () => {
     const override: Override = { ...hand, kind: 'date', dueOn: '2030-06-01', action: 'transfer' };
     const expected: Explanation = {
       ...plain,
-      summary: 'Kept until 2030-05-31, then transferred to the archive: set by hand.',
+      summary: 'Kept until 2030-05-31, then transferred to the archive, by override.',
       dueOn: '2030-06-01',
       action: 'transfer',
       governing: null,
@@ -329,14 +329,14 @@ describe('in words', () => {
   for (const [trigger, words] of triggers) it(words, () => expect(describeTrigger(trigger)).toBe(words));
   const cutoffs: [Cutoff, string][] = [
     [{ kind: 'none' }, ''],
-    [{ kind: 'month' }, 'rolled to the end of the month'],
-    [{ kind: 'quarter' }, 'rolled to the end of the quarter'],
-    [{ kind: 'calendarYear' }, 'rolled to the end of the year'],
+    [{ kind: 'month' }, 'rolled to end of month'],
+    [{ kind: 'quarter' }, 'rolled to end of quarter'],
+    [{ kind: 'calendarYear' }, 'rolled to end of year'],
     ...'January February March April May June July August September October November December'
       .split(' ')
       .map((name, i): [Cutoff, string] => [
         { kind: 'fiscalYear', firstMonth: i + 1, firstDay: 6 },
-        `rolled to the end of the fiscal year that begins on 6 ${name}`,
+        `rolled to end of the fiscal year that begins on 6 ${name}`,
       ]),
   ];
   for (const [cutoff, words] of cutoffs) it(words || 'no cutoff', () => expect(describeCutoff(cutoff)).toBe(words));

@@ -166,17 +166,17 @@ export function describeCutoff(cutoff: Cutoff): string {
     case 'none':
       return '';
     case 'month':
-      return 'rolled to the end of the month';
+      return 'rolled to end of month';
     case 'quarter':
-      return 'rolled to the end of the quarter';
+      return 'rolled to end of quarter';
     case 'halfYear':
-      return 'rolled to the end of the half-year';
+      return 'rolled to end of half-year';
     case 'calendarYear':
-      return 'rolled to the end of the year';
+      return 'rolled to end of year';
     case 'fiscalYear':
-      return `rolled to the end of the fiscal year that begins on ${cutoff.firstDay} ${monthNames[cutoff.firstMonth - 1]}`;
+      return `rolled to end of the fiscal year that begins on ${cutoff.firstDay} ${monthNames[cutoff.firstMonth - 1]}`;
     case 'namedYear':
-      return cutoff.name ? `rolled to the end of ${cutoff.name}` : 'rolled to the end of its year';
+      return cutoff.name ? `rolled to end of ${cutoff.name}` : 'rolled to end of its year';
   }
 }
 
@@ -430,7 +430,7 @@ export function explain({ governing, facts, holds, missing }: ExplainInput): Exp
       ...nothing,
       ...shared,
       outcome: 'dated',
-      summary: `Kept until ${formatCivilDate(governing.dueOn - 1)}, then ${stepWords[governing.action]}: set by hand.${disputed}${frozen}`,
+      summary: `Kept until ${formatCivilDate(governing.dueOn - 1)}, then ${stepWords[governing.action]}, by override.${disputed}${frozen}`,
       dueOn,
       action: governing.action,
       governing: null,
@@ -440,7 +440,7 @@ export function explain({ governing, facts, holds, missing }: ExplainInput): Exp
   }
 
   if (governing.kind === 'overrideForGood') {
-    const summary = `Kept for good: set by hand.${disputed}`;
+    const summary = `Kept for good by override.${disputed}`;
     return { ...nothing, ...shared, outcome: 'permanent', summary, governing: null, override: governing.hand, missing };
   }
 

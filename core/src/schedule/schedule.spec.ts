@@ -317,7 +317,7 @@ describe('the explanation', () => {
     const why = explain({ governing, facts: clock, holds: [hold], missing: [] });
     expect(why.summary).toBe('Kept until 2029-12-31, then destroyed. Nothing happens while it is held.');
     expect(why.clock).toEqual({ trigger: 'event “inquiry closed”', date: '2019-12-02', source: 'folder 2019', parts: [] });
-    expect(why.cutoff).toEqual({ words: 'rolled to the end of the year', clockStart: '2020-01-01' });
+    expect(why.cutoff).toEqual({ words: 'rolled to end of year', clockStart: '2020-01-01' });
     expect(why.steps.map((s) => [s.kind, s.dueOn, s.repeat])).toEqual([
       ['askOwner', '2027-01-01', 'again every 30 days'],
       ['destroy', '2030-01-01', null],

@@ -12,7 +12,7 @@ const in_ = (held: string, frozen: string, declared: string, bound: string, batc
 });
 const always = (said: string, gone: string): Record<State, string> => in_(said, said, said, said, said, gone);
 const frozen = 'A hold freezes this record. Counsel can release the hold.';
-const declared = 'This record is declared, so it cannot change until its disposition. A keeper may undeclare it with a reason.';
+const declared = 'This record is declared, so it cannot change until its disposition. A keeper may revoke the declaration with a reason.';
 const already = 'This record is already declared.';
 const never = 'This record is not declared.';
 const stub = 'This record was disposed of; only its stub remains.';
@@ -27,7 +27,14 @@ export const standing: Readonly<Record<string, Partial<Record<State, string>>>> 
   'records.addVersion': changing,
   'records.move': in_('Moved.', frozen, declared, declared, 'Moved.', stub),
   'records.declare': in_('Declared.', 'Declared.', already, already, 'Declared.', stub),
-  'records.undeclare': in_(never, never, 'Undeclared.', 'A held record cannot be undeclared. Release its holds first.', never, stub),
+  'records.revoke': in_(
+    never,
+    never,
+    'Declaration revoked.',
+    'The declaration of a held record cannot be revoked. Release its holds first.',
+    never,
+    stub,
+  ),
   'holds.placeHold': always('covered', 'gone before the hold'),
   'holds.addRecords': in_('covered', 'already covered', 'covered', 'covered', 'covered', 'gone before the hold'),
   'holds.letOut': in_(other, 'Let out.', other, other, other, other),

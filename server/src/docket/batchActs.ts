@@ -80,17 +80,17 @@ async function putOff(
   item: batchStore.ItemRow,
   given: { until: string; reason: string },
 ): Promise<Entered> {
-  await batchStore.setOutcome(uow, batch.id, [item.record_id], 'deferred', `Put off until ${given.until}: ${given.reason}`);
+  await batchStore.setOutcome(uow, batch.id, [item.record_id], 'deferred', `Deferred until ${given.until}: ${given.reason}`);
   await dueStore.defer(uow, [item.record_id], given.until, given.reason);
   return {
-    act: 'put off',
+    act: 'deferred',
     subject: { kind: 'record', id: item.record_id, name: `${item.number} ${item.title}` },
     after: { batch: batch.number, until: given.until },
     note: given.reason,
   };
 }
 
-/** Ends a batch before its time; its records are due again and want a fresh notice. */
+/** Ends a batch before its time; its records are due again and need a new notice. */
 async function letGo(uow: UnitOfWork, batch: batchStore.BatchRow, reason: string): Promise<void> {
   await batchStore.setBatchState(uow, batch.id, 'withdrawn', { withdrawnReason: reason });
   const open = (await batchStore.items(uow, batch.id)).filter((i) => i.outcome === 'open').map((i) => i.record_id);
@@ -209,10 +209,10 @@ export const batchActs = {
     },
   }),
 
-  /** With `keep` the record leaves the batch and is put off until a day, else it goes on. */
+  /** With `keep` the record leaves the batch and is deferred until a day, else it goes on. */
   answer: act(docket.answer, {
     name: 'answered an objection',
-    also: ['put off'],
+    also: ['deferred'],
     on: { one: one(objectionKind, ({ params }) => params.id, 'dispose') },
     repeat: 'refused',
     decide({ on: { one: of } }) {
@@ -246,7 +246,7 @@ export const batchActs = {
   }),
 
   defer: act(docket.defer, {
-    name: 'put off',
+    name: 'deferred',
     on: {
       batch: one(batchKind, ({ params }) => params.id, 'dispose'),
       one: one(itemKind, ({ params, body }) => `${params.id}/${body.recordId}`, noRight),
@@ -255,7 +255,7 @@ export const batchActs = {
     decide: ({ on: { batch, one: of } }) =>
       ['proposed', 'notice', 'approved'].includes(batch.state) && of.item.outcome === 'open'
         ? null
-        : refuse('batch-running', 'This record can no longer be put off: the batch has dealt with it.'),
+        : refuse('batch-running', 'This record can no longer be deferred: the batch has dealt with it.'),
     async write(uow, { on: { batch, one: of }, body, person }) {
       const until = requireLater(person.today, body.until);
       return { answer: {}, entry: await putOff(uow, batch, of.item, { until, reason: body.reason }) };

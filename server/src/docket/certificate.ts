@@ -58,7 +58,7 @@ function compose(
   for (const record of content.records) {
     write(`${record.number}  ${record.title}`, { bold: true, size: 10 });
     write(
-      `${record.recordType}, dated ${record.createdOn}. ${record.rule ? `Due ${record.dueOn} under ${record.rule}, ${record.authority}.` : `Due ${record.dueOn}, set by hand.`} ${words.Done} ${record.disposedOn}.`,
+      `${record.recordType}, dated ${record.createdOn}. ${record.rule ? `Due ${record.dueOn} under ${record.rule}, ${record.authority}.` : `Due ${record.dueOn} by override.`} ${words.Done} ${record.disposedOn}.`,
       { size: 9, soft: true },
     );
     for (const version of record.versions) {

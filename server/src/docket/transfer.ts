@@ -63,7 +63,7 @@ async function packRecord(
         type,
         (value) => names.get(String(value)) ?? String(value),
       ),
-      rule: record.rule ? `${record.rule}, ${record.authority}; due ${record.due_on}` : `due ${record.due_on}, set by hand`,
+      rule: record.rule ? `${record.rule}, ${record.authority}; due ${record.due_on}` : `due ${record.due_on} by override`,
       files,
       events,
     },

@@ -86,7 +86,7 @@ const table: { readonly [A in keyof Areas]: { readonly [K in keyof Areas[A]]: An
     ...recordReads,
     ...dossierReads,
     ...numberingActs,
-    ...pick(recordActs, ['editFacts', 'declare', 'undeclare']),
+    ...pick(recordActs, ['editFacts', 'declare', 'revoke']),
     move: moveRecords,
     addVersion: receivingActs.addVersion,
   },

@@ -99,7 +99,7 @@ function problemOfDatabase(error: Error): Problem | null {
     case 'KC002':
       return new Problem(409, 'record-held', `${message}. Counsel can release the hold.`);
     case 'KC003':
-      return new Problem(409, 'record-declared', `${message}. A keeper may undeclare it with a reason.`);
+      return new Problem(409, 'record-declared', `${message}. A keeper may revoke the declaration with a reason.`);
     case '53100':
       return new Problem(507, 'disk-full', 'The disk of the database is full, so nothing was stored. Tell whoever runs the server.');
     // What is too large for one row or index.

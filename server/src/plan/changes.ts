@@ -75,7 +75,7 @@ export async function requireMovableRecords(
     throw new Problem(
       409,
       'declared-inside',
-      `There are declared records in ${place.code} that cannot be moved. A keeper may undeclare them with a reason.`,
+      `There are declared records in ${place.code} that cannot be moved. A keeper may revoke their declarations with a reason.`,
     );
   }
 }

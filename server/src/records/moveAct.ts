@@ -77,7 +77,7 @@ export const moveRecords = act(records.move, {
         after: { in: place.code, series: series.code },
         note: body.reason,
       });
-      return { ...dates, outcome: 'done', why: dates.shortens ? 'Let go sooner than before.' : 'Moved.' };
+      return { ...dates, outcome: 'done', why: dates.shortens ? 'Shortens retention.' : 'Moved.' };
     });
     const results = [...lines, ...left.map((l) => ({ ...l, before: '', after: '', shortens: false }))];
     if (body.dryRun)

@@ -44,7 +44,7 @@ export interface PageDrawer {
 const pictureWidth = 1440;
 
 const notDrawn = (): Problem =>
-  new Problem(422, 'not-drawn', 'This content cannot be shown as a picture; it may be damaged. Whoever may can take a copy.');
+  new Problem(422, 'not-drawn', 'This content cannot be shown as a picture; it may be damaged. Ask someone with copy rights.');
 
 export function pageDrawer(log: Logger): PageDrawer {
   const thread = tasksIn('pageThread', { memoryMb: 512, log });

@@ -112,22 +112,22 @@ export const recordActs = {
     },
   }),
 
-  undeclare: act(records.undeclare, {
-    name: 'undeclared',
-    on: { records: many(recordKind, ({ body }) => body.ids, 'undeclare', { who: 'A keeper can.' }) },
+  revoke: act(records.revoke, {
+    name: 'revoked a declaration',
+    on: { records: many(recordKind, ({ body }) => body.ids, 'revoke', { who: 'A keeper can.' }) },
     repeat: 'same',
     async write(uow, { on, left, body: { reason }, person }) {
       const results: OutcomeLine[] = [];
       const entries: Entered[] = [];
       for (const r of on.records) {
         const line = { id: r.id, name: nameOf(r) };
-        const refusal = refusalFor({ kind: 'undeclare', reason }, standingOf(r));
+        const refusal = refusalFor({ kind: 'revoke', reason }, standingOf(r));
         if (refusal) {
           results.push({ ...line, outcome: refusal.code === 'not-declared' ? 'skipped' : 'refused', why: refusal.sentence });
           continue;
         }
-        await store.undeclare(uow, r.id, person.id, reason);
-        results.push({ ...line, outcome: 'done', why: 'Undeclared.' });
+        await store.revoke(uow, r.id, person.id, reason);
+        results.push({ ...line, outcome: 'done', why: 'Declaration revoked.' });
         entries.push({
           subject: recordKind.subject(r),
           before: { state: 'declared', on: r.declared_on },

@@ -414,8 +414,8 @@ export async function declare(db: Db, recordIds: readonly string[], on: string):
   );
 }
 
-export async function undeclare(db: Db, recordId: string, by: string, reason: string): Promise<void> {
-  await run(db, 'record.undeclare', 'select undeclare_record($1, $2, $3)', [recordId, by, reason]);
+export async function revoke(db: Db, recordId: string, by: string, reason: string): Promise<void> {
+  await run(db, 'record.revoke', 'select revoke_declaration($1, $2, $3)', [recordId, by, reason]);
 }
 
 /** Working records under a place: those in the given sets, or with null all of them. */

@@ -45,7 +45,7 @@ export async function textOf(services: Services, content: StoredRow): Promise<Re
   if (readAs(content.media_type) !== 'text') {
     throw new Problem(409, 'no-text', 'This content is not text. Its pages are shown as pictures; a copy needs the right “copyOut”.');
   }
-  if (content.size > longestText) throw new Problem(409, 'long-text', 'This text is too long to show here. Whoever may can take a copy.');
+  if (content.size > longestText) throw new Problem(409, 'long-text', 'This text is too long to show here. Ask someone with copy rights.');
   return new Response(new Uint8Array(await readWhole(services, content)), {
     headers: {
       'content-type': content.media_type.startsWith('text/') ? `${content.media_type}; charset=utf-8` : content.media_type,

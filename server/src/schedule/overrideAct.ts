@@ -13,7 +13,7 @@ import type { Services } from './services.js';
 import * as clockStore from './clockStore.js';
 
 const { act } = actsFor<Services>();
-const acts = ['set by hand', 'let the rules decide', 'set jurisdictions'] as const;
+const acts = ['set an override', 'lifted an override', 'set jurisdictions'] as const;
 const blank = { before: '', after: '', shortens: false };
 
 /** Why a rule that was set by hand would not count; null when it does. */
@@ -92,13 +92,13 @@ export const override = act(schedule.override, {
         tally.add(record, standingOf(governing), standingOf(after));
       }
       entries.push({
-        act: places ? 'set jurisdictions' : wanted ? 'set by hand' : 'let the rules decide',
+        act: places ? 'set jurisdictions' : wanted ? 'set an override' : 'lifted an override',
         subject: clockKind.subject(r),
         before: places ? r.jurisdictions : input.override === null ? { override: r.override, jurisdictions: r.jurisdictions } : r.override,
         after: places ?? stored,
         note: input.reason,
       });
-      return { ...line, outcome: 'done', why: shorter ? 'Let go sooner than the rules say.' : 'Done.' };
+      return { ...line, outcome: 'done', why: shorter ? 'Shortens retention.' : 'Done.' };
     });
     const results = [...lines, ...left.map((l) => ({ ...l, ...blank }))];
     if (input.dryRun) {

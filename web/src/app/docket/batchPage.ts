@@ -25,7 +25,7 @@ const kept = {
   objected: $localize`stays: objection`,
   blocked: $localize`stays: held`,
   dropped: $localize`left out`,
-  deferred: $localize`put off`,
+  deferred: $localize`deferred`,
   sampled: $localize`kept as a sample`,
 };
 const outcomeWords: Record<Page['action'], Words> = {
@@ -112,9 +112,9 @@ export class BatchPage {
       case 'object':
         return $localize`Object`;
       case 'answer':
-        return this.keep() ? $localize`Put the record off` : $localize`Let it go on`;
+        return this.keep() ? $localize`Defer the record` : $localize`Continue to next step`;
       case 'defer':
-        return $localize`Put the record off`;
+        return $localize`Defer the record`;
       case 'confirm':
         return $localize`Confirm ${this.tasks().length}:n: items`;
       default:

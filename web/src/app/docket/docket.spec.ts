@@ -240,12 +240,12 @@ describe('a batch', () => {
 
   it('lets one record be put off, names it, and proposes a year', async () => {
     const stage = await show({ acts: ['withdraw'] });
-    await stage.press('Put off FIN-02/2015/0001');
+    await stage.press('Defer FIN-02/2015/0001');
     expect(stage.sheet.textContent).toContain('FIN-02/2015/0001');
     expect(document.querySelector<HTMLInputElement>('#defer-until')!.value).toBe('14 Sep 2027');
     await stage.type('#defer-until', '2028-01-01');
     await stage.type('#batch-text', 'The court has not decided');
-    await stage.press('Put the record off');
+    await stage.press('Defer the record');
     expect(stage.http.expectOne('/api/batches/b/deferrals').request.body).toEqual({
       recordId: 'r1',
       until: '2028-01-01',
@@ -258,7 +258,7 @@ describe('a batch', () => {
     const stage = await show({ acts: ['withdraw'], objectionList: [objection], objections: 1 });
     await stage.press('Answer');
     await stage.type('#batch-text', 'It stays until then');
-    await stage.press('Put the record off');
+    await stage.press('Defer the record');
     expect((await stage.answer('/api/objections/o/answer', {})).request.body).toEqual({
       keep: true,
       answer: 'It stays until then',
@@ -270,7 +270,7 @@ describe('a batch', () => {
     await stage.settle();
     expect(document.querySelector('#defer-until')).toBeNull();
     await stage.type('#batch-text', 'It was paid in March');
-    await stage.press('Let it go on');
+    await stage.press('Continue to next step');
     expect(stage.http.expectOne('/api/objections/o/answer').request.body).toEqual({ keep: false, answer: 'It was paid in March' });
   });
 });

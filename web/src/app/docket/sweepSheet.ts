@@ -27,7 +27,7 @@ const order = Object.keys(heads) as SweepLine['kind'][];
   imports: [BytesPipe, Button, CountPipe, DatedPipe, ProblemNotice, RouterLink, Sheet],
   template: `
     <kc-sheet [(open)]="open" heading="Run the sweep" i18n-heading [width]="620">
-      <p i18n>It runs by itself once a day. Now it would do this:</p>
+      <p i18n>Runs daily. If run now:</p>
       <kc-problem [problem]="problem()" />
       @if (lines(); as found) {
         @for (line of found; track line.kind) {

@@ -44,8 +44,8 @@ describe('what rules ask', () => {
     expect(row(stage, 0).textContent).toContain('destroyed from 10 Jan 2029');
     expect(row(stage, 2).textContent).toContain('it stays as it is');
     expect(stage.text()).toContain('3 more are put to others');
-    expect(() => stage.button(/Let it go on: PIL-04\/2021\/0001/)).toThrow();
-    expect(stage.button(/Let it go on: PIL-04\/2021\/0002/)).toBeTruthy();
+    expect(() => stage.button(/Continue to next step: PIL-04\/2021\/0001/)).toThrow();
+    expect(stage.button(/Continue to next step: PIL-04\/2021\/0002/)).toBeTruthy();
   });
 
   it('is answered for those that are marked, with the note, and says what came of it', async () => {

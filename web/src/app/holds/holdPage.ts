@@ -83,7 +83,7 @@ export class HoldPage {
     this.busy.set(true);
     this.problem.set(null);
     this.api.call(holds.release, { params: { id: this.id() }, body: { reason: this.reason() } }).subscribe({
-      next: ({ released }) => this.finish($localize`The hold let go of ${released}:n: records. What is due returns to the docket.`),
+      next: ({ released }) => this.finish($localize`The hold released ${released}:n: records. What is due returns to the docket.`),
       error: this.fail,
     });
   }

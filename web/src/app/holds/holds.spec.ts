@@ -55,19 +55,20 @@ describe('holds', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
   const show = async (matters: MatterLine[], who = {}): Promise<Stage<HoldsPage>> => {
     const stage = await Stage.show(HoldsPage, {}, who);
-    for (const request of stage.http.match('/api/matters')) request.flush({ matters });
-    await stage.answer('/api/people', { people });
+    await stage.answer('/api/matters', { matters });
     return stage;
   };
   /** Opens the sheet, in which criteria can be written once it is known what they may speak of. */
   const begin = async (stage: Stage<HoldsPage>): Promise<void> => {
     await stage.press('Place a hold');
+    await stage.answer('/api/people', { people });
+    for (const request of stage.http.match('/api/matters')) request.flush({ matters: [] });
     await stage.answer('/api/criteria/vocabulary', { ...emptyVocabulary });
   };
 
   it('say what they cover, in words, and who has not acknowledged', async () => {
     const text = (await show([matter])).text();
-    expect(text).toContain('One hold is open in 1 matters, covering 62 times a record.');
+    expect(text).toContain('One hold is open in 1 matter: 62 record holds.');
     expect(text).toContain('has word “Ottoline” and created from 1 Jan 2012');
     expect(text).toContain('one has not acknowledged');
   });
@@ -224,13 +225,13 @@ describe('a hold', () => {
   it('is released with a reason, after its effect was said', async () => {
     const stage = await show();
     await stage.press('Release …');
-    expect(stage.sheet.textContent).toContain('what is due wants a fresh notice');
+    expect(stage.sheet.textContent).toContain('what is due needs a new notice');
     await stage.type('#release-reason', 'The inquiry is closed');
     await stage.press('Release 62 records');
     const request = await stage.answer('/api/holds/h/release', { released: 60 });
     expect(request.request.body).toEqual({ reason: 'The inquiry is closed' });
     await stage.answer('/api/holds/h', { ...page, state: 'released', releasedOn: '2026-09-14', releaseReason: 'The inquiry is closed' });
-    expect(stage.text()).toContain('The hold let go of 60 records.');
+    expect(stage.text()).toContain('The hold released 60 records.');
     expect(stage.text()).toContain('Released 14 Sep 2026: The inquiry is closed');
     expect(() => stage.button('Release …')).toThrow();
   });

@@ -24,8 +24,9 @@ import { HoldSheet } from './holdSheet';
           @if (page.value()) {
             <p class="lede" i18n>
               <b>{open(), plural, =0 {No hold} =1 {One hold} other {{{ open() }} holds}}</b>
-              {open(), plural, =1 {is} =0 {is} other {are}} open in {{ page.value()!.matters.length }} matters, covering
-              <b>{{ covers() | count }}</b> times a record.
+              {open(), plural, =1 {is} =0 {is} other {are}} open in
+              {page.value()!.matters.length, plural, =1 {1 matter} other {{{ page.value()!.matters.length }} matters}}:
+              {covers(), plural, =1 {<b>1</b> record hold} other {<b>{{ covers() | count }}</b> record holds}}.
             </p>
           }
         </div>

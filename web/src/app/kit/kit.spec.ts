@@ -261,9 +261,7 @@ describe('the kit', () => {
     const fixture = await show(RuleStrip, {
       rule: { trigger: { kind: 'event', eventType: 'lease ended', occurrence: 'last' }, cutoff: { kind: 'calendarYear' }, steps: [step] },
     });
-    expect(all(fixture, 'svg')[0]!.getAttribute('aria-label')).toBe(
-      'event “lease ended”, rolled to the end of the year, destroyed after 10 years',
-    );
+    expect(all(fixture, 'svg')[0]!.getAttribute('aria-label')).toBe('event “lease ended”, rolled to end of year, destroyed after 10 years');
     expect(all(fixture, '.waits').length).toBe(1);
     const forever = await show(RuleStrip, { rule: { trigger: { kind: 'never' }, cutoff: { kind: 'none' }, steps: [] } });
     expect(all(forever, '.forever').length).toBe(1);
@@ -310,7 +308,7 @@ describe('the kit', () => {
       action: 'destroy',
       governing: rule,
       clock: { trigger: 'event “inquiry closed”', date: '2019-12-02', source: 'folder 2019', parts: [] },
-      cutoff: { words: 'rolled to the end of the year', clockStart: '2020-01-01' },
+      cutoff: { words: 'rolled to end of year', clockStart: '2020-01-01' },
       restartedOn: null,
       stops: [],
       cap: null,

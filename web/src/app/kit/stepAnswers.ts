@@ -9,7 +9,7 @@ export interface AnswerChoice {
 }
 
 const choices: Record<StepAnswer, AnswerChoice> = {
-  goOn: { value: 'goOn', label: $localize`Let it go on`, said: $localize`let it go on`, key: 'o' },
+  goOn: { value: 'goOn', label: $localize`Continue to next step`, said: $localize`continued to the next step`, key: 'o' },
   keep: { value: 'keep', label: $localize`Still needed`, said: $localize`still needed`, key: 'y' },
   notNeeded: { value: 'notNeeded', label: $localize`Not needed`, said: $localize`not needed`, key: 'u' },
 };

@@ -20,7 +20,7 @@ export const me: Me = {
   id: '00000000-0000-4000-8000-000000000001',
   name: 'Ines Okafor-Lind',
   login: 'ines',
-  rights: ['discover', 'read', 'copyOut', 'deposit', 'edit', 'declare', 'undeclare', 'hold', 'dispose', 'approve', 'audit'],
+  rights: ['discover', 'read', 'copyOut', 'deposit', 'edit', 'declare', 'revoke', 'hold', 'dispose', 'approve', 'audit'],
   repository: 'Marrowick',
   timeZone: 'UTC',
   today: '2026-09-14',
@@ -55,9 +55,15 @@ export class Stage<T> {
     await this.fixture.whenStable();
   }
 
-  /** The request whose address begins so, pending or coming in the next seconds (a file is read first, typing is waited out). */
+  /**
+   * The request whose address begins so, pending or coming in the next seconds (a file is read first, typing is waited out); the one at just
+   * this address, where others go below it.
+   */
   async request(path: string): Promise<TestRequest> {
-    const waiting = (): TestRequest[] => this.http.match((r) => r.urlWithParams.startsWith(path)).filter((r) => !r.cancelled);
+    const waiting = (): TestRequest[] => {
+      const just = this.http.match((r) => r.urlWithParams === path).filter((r) => !r.cancelled);
+      return just.length > 0 ? just : this.http.match((r) => r.urlWithParams.startsWith(path)).filter((r) => !r.cancelled);
+    };
     let requests = waiting();
     for (let tries = 0; requests.length === 0 && tries < 100; tries++) {
       await new Promise((resolve) => setTimeout(resolve, 20));

@@ -1,7 +1,7 @@
 import { TestBed } from '@angular/core/testing';
 import { Router } from '@angular/router';
 import { HttpEventType } from '@angular/common/http';
-import type { FixityState, LedgerEntry, LedgerReport, LedgerState, TreeHead } from '@key-cellar/contract';
+import type { FixityState, LedgerEntry, LedgerFold, LedgerReport, LedgerState, TreeHead } from '@key-cellar/contract';
 import { Stage, testingProviders } from '../kit/testing';
 import { ProofPage } from './proofPage';
 
@@ -62,6 +62,7 @@ describe('proof', () => {
     next: number | null = null,
     shown = state(),
     contents = checks(),
+    folds: LedgerFold[] = [],
   ): Promise<Stage<ProofPage>> => {
     const stage = await Stage.show(ProofPage, {});
     await stage.answer('/api/people', {
@@ -73,17 +74,43 @@ describe('proof', () => {
     await stage.answer('/api/ledger/acts', { acts: ['declared', 'filed'] });
     await stage.answer('/api/ledger/state', shown);
     await stage.answer('/api/fixity', contents);
-    await stage.answer('/api/ledger?', { entries, next });
+    await stage.answer('/api/ledger?', { entries, folds, next });
     return stage;
   };
+
+  it('folds what the program did between what people did, and opens it part by part', async () => {
+    const fold: LedgerFold = {
+      newest: 40,
+      oldest: 12,
+      acts: [
+        { act: 'found signs', count: 27 },
+        { act: 'ran the sweep', count: 1 },
+      ],
+      more: false,
+    };
+    const stage = await show([entry(41), entry(11)], null, state(), checks(), [fold]);
+    const rows = (): string[] => [...stage.host.querySelectorAll('tbody tr')].map((r) => r.textContent!.replace(/\s+/g, ' ').trim());
+    expect(rows().length).toBe(3);
+    expect(rows()[1]).toContain('28 by Key Cellar itself found signs × 27 · ran the sweep');
+    await stage.press('28 by Key Cellar itself');
+    const first = await stage.answer('/api/ledger?', { entries: [entry(40), entry(39)], folds: [], next: 39 });
+    expect(first.request.urlWithParams).toContain('before=41&after=11');
+    expect(rows().length).toBe(6);
+    await stage.press('More of these');
+    const rest = await stage.answer('/api/ledger?', { entries: [entry(12)], folds: [], next: null });
+    expect(rest.request.urlWithParams).toContain('before=39&after=11');
+    expect(rows().length).toBe(6);
+    await stage.press('28 by Key Cellar itself');
+    expect(rows().length).toBe(3);
+  });
 
   it('says how far it is sealed, cosigned, stamped and verified, and by whom', async () => {
     const stage = await show([entry(1)]);
     const cells = [...stage.host.querySelectorAll('dl > div')].map((cell) => cell.textContent!.replace(/\s+/g, ' ').trim());
     expect(cells).toEqual([
-      'Sealed120head signed 14 Sep 2026, 08:00:01',
-      'Cosigned by a witness120Sound Witness, 14 Sep 2026, 08:00:02',
-      'Time-stamped120Time Office, 14 Sep 2026, 08:00:02',
+      'Sealed120head signed 14 Sep 2026, 08:00',
+      'Cosigned by a witness120Sound Witness, 14 Sep 2026, 08:00',
+      'Time-stamped120Time Office, 14 Sep 2026, 08:00',
       'Contents checkedsince 1 Aug 2026each within 90 days',
       'Verified–never',
     ]);
@@ -174,7 +201,7 @@ describe('proof', () => {
     await stage.settle();
     await stage.answer('/api/ledger/state', state());
     await stage.answer('/api/fixity', checks({ days: 30 }));
-    await stage.answer('/api/ledger?', { entries: [], next: null });
+    await stage.answer('/api/ledger?', { entries: [], folds: [], next: null });
     expect(stage.text()).toContain('each within 30 days');
   });
 
@@ -210,7 +237,7 @@ describe('proof', () => {
     await stage.press('Show earlier entries');
     const request = stage.http.expectOne((r) => r.url === '/api/ledger');
     expect(request.request.urlWithParams).toContain('before=9');
-    request.flush({ entries: [entry(8, { act: 'filed' })], next: null });
+    request.flush({ entries: [entry(8, { act: 'filed' })], folds: [], next: null });
     await stage.settle();
     const acts = [...stage.host.querySelectorAll('button.act')].map((b) => b.textContent!.trim());
     expect(acts).toEqual(['declared', 'filed']);
@@ -265,7 +292,7 @@ describe('proof', () => {
     });
     await stage.answer('/api/ledger/state', state());
     await stage.answer('/api/fixity', checks());
-    await stage.answer('/api/ledger?', { entries: [], next: null });
+    await stage.answer('/api/ledger?', { entries: [], folds: [], next: null });
     const verdict = stage.host.querySelector('.verdict')!;
     expect(verdict.classList).toContain('bad');
     expect([...verdict.querySelectorAll('li')].map((li) => li.textContent!.replace(/\s+/g, ' ').trim())).toEqual([
@@ -295,7 +322,7 @@ describe('proof', () => {
     await stage.answer('/api/ledger/seal', { size: 123 });
     await stage.answer('/api/ledger/state', state({ heads: [head(123, null)] }));
     await stage.answer('/api/fixity', checks());
-    await stage.answer('/api/ledger?', { entries: [entry(2)], next: null });
+    await stage.answer('/api/ledger?', { entries: [entry(2)], folds: [], next: null });
     expect(stage.text()).toContain('Sealed123');
     expect(stage.text()).not.toContain('3 wait');
   });
@@ -317,7 +344,7 @@ describe('proof', () => {
     await stage.answer('/api/ledger/seal', { size: 123 });
     await stage.answer('/api/ledger/state', state({ keyId: 'fedcba9876543210' }));
     await stage.answer('/api/fixity', checks());
-    await stage.answer('/api/ledger?', { entries: [entry(2)], next: null });
+    await stage.answer('/api/ledger?', { entries: [entry(2)], folds: [], next: null });
     expect(stage.text()).toContain('fedcba9876543210');
   });
 
@@ -329,8 +356,8 @@ describe('proof', () => {
     stage.fixture.componentRef.setInput('act', 'declared');
     await stage.settle();
     const newer = stage.http.expectOne((r) => r.urlWithParams.includes('act=declared'));
-    newer.flush({ entries: [entry(5)], next: null });
-    older.flush({ entries: [entry(4, { act: 'filed' })], next: null });
+    newer.flush({ entries: [entry(5)], folds: [], next: null });
+    older.flush({ entries: [entry(4, { act: 'filed' })], folds: [], next: null });
     await stage.settle();
     expect([...stage.host.querySelectorAll('button.act')].map((b) => b.textContent!.trim())).toEqual(['declared']);
   });

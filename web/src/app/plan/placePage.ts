@@ -86,7 +86,7 @@ export class PlacePage {
   /** What is arranged here is one line until somebody opens it: people come for what is in the place. */
   protected readonly arranged = signal(false);
   protected readonly allInside = signal(false);
-  protected readonly everywhere = $localize`rules that hold everywhere`;
+  protected readonly nowhere = $localize`no jurisdiction`;
   protected readonly asUsual = $localize`numbered as usual`;
   protected readonly fewer = $localize`Show fewer`;
   protected readonly insideWords = computed(() => {

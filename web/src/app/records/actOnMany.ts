@@ -46,14 +46,14 @@ import { RecordsService } from './recordsService';
             (onClick)="ask('declare')"
           />
         }
-        @if (session.may('undeclare') && (state() === null || state() === 'declared')) {
+        @if (session.may('revoke') && (state() === null || state() === 'declared')) {
           <p-button
             [size]="single() ? undefined : 'small'"
             severity="secondary"
             [outlined]="true"
-            label="Undeclare"
+            label="Revoke declaration"
             i18n-label
-            (onClick)="ask('undeclare')"
+            (onClick)="ask('revoke')"
           />
         }
         @if (session.may('hold')) {
@@ -73,7 +73,7 @@ import { RecordsService } from './recordsService';
             [size]="single() ? undefined : 'small'"
             severity="secondary"
             [outlined]="true"
-            label="Set by hand"
+            label="Override"
             i18n-label
             (onClick)="handOpen.set(true)"
           />
@@ -109,10 +109,10 @@ import { RecordsService } from './recordsService';
               sees it with your reason.
             </p>
             <div class="field">
-              <label for="undeclare-reason" i18n>Reason</label>
+              <label for="revoke-reason" i18n>Reason</label>
               <textarea
                 pTextarea
-                id="undeclare-reason"
+                id="revoke-reason"
                 name="reason"
                 rows="3"
                 required
@@ -161,7 +161,7 @@ export class ActOnMany {
   readonly cleared = output();
 
   protected readonly idList = computed(() => [...this.ids()]);
-  protected readonly act = signal<'declare' | 'undeclare'>('declare');
+  protected readonly act = signal<'declare' | 'revoke'>('declare');
   protected readonly sheetOpen = signal(false);
   protected readonly holdOpen = signal(false);
   protected readonly handOpen = signal(false);
@@ -173,15 +173,15 @@ export class ActOnMany {
   /** The records the sheet was opened for; marks may be gone by the time its results are read. */
   private readonly chosen = signal<readonly string[]>([]);
   protected readonly count = computed(() => this.chosen().length);
-  protected readonly heading = computed(() => (this.act() === 'declare' ? $localize`Declare` : $localize`Undeclare`));
+  protected readonly heading = computed(() => (this.act() === 'declare' ? $localize`Declare` : $localize`Revoke declaration`));
   protected readonly button = computed(() =>
     this.act() === 'declare'
       ? this.count() === 1
         ? $localize`Declare one record`
         : $localize`Declare ${this.count()}:n: records`
       : this.count() === 1
-        ? $localize`Undeclare one record`
-        : $localize`Undeclare ${this.count()}:n: records`,
+        ? $localize`Revoke 1 declaration`
+        : $localize`Revoke ${this.count()}:n: declarations`,
   );
 
   constructor() {
@@ -192,7 +192,7 @@ export class ActOnMany {
     inject(DestroyRef).onDestroy(remove);
   }
 
-  protected ask(act: 'declare' | 'undeclare'): void {
+  protected ask(act: 'declare' | 'revoke'): void {
     this.act.set(act);
     this.chosen.set(this.idList());
     this.results.set(null);
@@ -204,7 +204,7 @@ export class ActOnMany {
   protected carryOut(): void {
     this.busy.set(true);
     const ids = this.chosen();
-    const call = this.act() === 'declare' ? this.service.declare(ids) : this.service.undeclare(ids, this.reason());
+    const call = this.act() === 'declare' ? this.service.declare(ids) : this.service.revoke(ids, this.reason());
     call.subscribe({
       next: ({ results }) => {
         this.busy.set(false);

@@ -126,7 +126,7 @@ export class DossierPage {
     if (d.state === 'disposed') return $localize`Disposed: only this stub remains.`;
     if (d.frozenByHold) return $localize`A hold freezes this record. Counsel can release the hold.`;
     if (d.state === 'declared' && d.frozenParts.includes('facts'))
-      return $localize`Declared: nobody can change it. A keeper may undeclare it with a reason.`;
+      return $localize`Declared: nobody can change it. A keeper may revoke the declaration with a reason.`;
     if (!d.rights.includes('edit')) return $localize`You may read here, not edit. A keeper can grant it.`;
     return '';
   });

@@ -22,7 +22,7 @@ import { TrialFound } from '../schedule/index';
         <form class="form" (ngSubmit)="carryOut(false)">
           <p i18n>
             Numbers stay. Rules and access from around them are those of the new place then. A declared record never leaves its series;
-            letting go sooner than now needs a keeper.
+            shortening retention needs a keeper.
           </p>
           <div class="field">
             <label for="move-place" i18n>To</label>

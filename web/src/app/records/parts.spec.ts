@@ -23,7 +23,7 @@ describe('acts on marked records', () => {
     const stage = await show({}, { rights: ['discover', 'declare'] });
     expect(stage.text()).toContain('2 marked');
     expect(() => stage.button('Declare', stage.host)).not.toThrow();
-    for (const name of ['Undeclare', 'Hold'])
+    for (const name of ['Revoke declaration', 'Hold'])
       expect(() => stage.button(name, stage.host))
         .withContext(name)
         .toThrow();
@@ -57,20 +57,20 @@ describe('acts on marked records', () => {
     expect(stage.http.expectOne('/api/records/declare').request.body.ids.length).toBe(2);
   });
 
-  it('undeclare with a reason that stays when it is not enough', async () => {
+  it('revoke declarations with a reason that stays when it is not enough', async () => {
     const stage = await show();
-    await stage.press('Undeclare', stage.host);
-    await stage.type('#undeclare-reason', 'x');
-    await stage.press('Undeclare 2 records');
-    await stage.refuse('/api/records/undeclare', 'It needs a reason of at least three letters.', undefined, 422);
+    await stage.press('Revoke declaration', stage.host);
+    await stage.type('#revoke-reason', 'x');
+    await stage.press('Revoke 2 declarations');
+    await stage.refuse('/api/records/revoke', 'It needs a reason of at least three letters.', undefined, 422);
     expect(stage.sheet.textContent).toContain('needs a reason of at least three letters');
-    expect(document.querySelector<HTMLTextAreaElement>('#undeclare-reason')!.value).toBe('x');
+    expect(document.querySelector<HTMLTextAreaElement>('#revoke-reason')!.value).toBe('x');
   });
 
   it('on a record’s own page offer only what its state allows', async () => {
     const stage = await show({ ids: new Set([id(1)]), single: true, state: 'declared' });
     expect(() => stage.button('Declare', stage.host)).toThrow();
-    expect(() => stage.button('Undeclare', stage.host)).not.toThrow();
+    expect(() => stage.button('Revoke declaration', stage.host)).not.toThrow();
     expect(() => stage.button('Unmark', stage.host)).toThrow();
   });
 });
@@ -165,7 +165,7 @@ describe('content on screen', () => {
     expect(long.text()).toContain('This text is too long to show here.');
     long.fixture.componentRef.setInput('of', version('application/zip'));
     await long.settle();
-    expect(long.text()).toContain('No preview for this type. application/zip can be taken as a copy by whoever may.');
+    expect(long.text()).toContain('No preview for this type. application/zip is not shown here; ask someone with copy rights.');
     long.http.verify();
   });
 

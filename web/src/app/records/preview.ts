@@ -51,7 +51,7 @@ const mostPages = 200;
       }
       @case ('nothing') {
         <div class="other">
-          <p i18n><b>No preview for this type.</b> {{ of().mediaType }} can be taken as a copy by whoever may.</p>
+          <p i18n><b>No preview for this type.</b> {{ of().mediaType }} is not shown here; ask someone with copy rights.</p>
         </div>
       }
     }
@@ -152,6 +152,6 @@ export class Preview {
   }
 
   protected broken(no: number): void {
-    this.note.set($localize`Page ${no}:no: could not be shown. It may be damaged; whoever may can take a copy.`);
+    this.note.set($localize`Page ${no}:no: could not be shown. It may be damaged; ask someone with copy rights.`);
   }
 }

@@ -44,8 +44,8 @@ export class RecordsService {
   declare(ids: readonly string[]) {
     return this.api.call(records.declare, { body: { ids: [...ids] } });
   }
-  undeclare(ids: readonly string[], reason: string) {
-    return this.api.call(records.undeclare, { body: { ids: [...ids], reason } });
+  revoke(ids: readonly string[], reason: string) {
+    return this.api.call(records.revoke, { body: { ids: [...ids], reason } });
   }
   editFacts(id: string, body: { revision: number; title: string; createdOn: string; facts: Record<string, FactValue> }) {
     return this.api.call(records.editFacts, { params: { id }, body });

@@ -2,12 +2,12 @@ import { ChangeDetectionStrategy, Component, input } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import type { RecordSeen } from '@key-cellar/contract';
 import { Mark } from '../kit/mark';
-import { InstantPipe } from '../kit/words';
+import { DayPipe, InstantPipe } from '../kit/words';
 
 /** Records that a person had to do with, the last first; as content, what to say when there are none. */
 @Component({
   selector: 'kc-seen',
-  imports: [InstantPipe, Mark, RouterLink],
+  imports: [DayPipe, InstantPipe, Mark, RouterLink],
   template: `
     <ul>
       @for (record of records(); track record.id) {
@@ -19,7 +19,7 @@ import { InstantPipe } from '../kit/words';
           </span>
           <a [routerLink]="['/records', record.id]" class="clip">{{ record.title }}</a>
           <code>{{ record.number }}</code>
-          <span class="quiet small">{{ record.at | instant }}</span>
+          <span class="quiet small">{{ record.at.length > 10 ? (record.at | instant) : (record.at | day) }}</span>
         </li>
       } @empty {
         <li class="none quiet"><ng-content /></li>
@@ -37,7 +37,8 @@ import { InstantPipe } from '../kit/words';
     }
     li.none {
       display: block;
-      padding: 5px 0;
+      padding: 6px 0;
+      border-bottom: 0;
     }
     .small {
       text-align: right;

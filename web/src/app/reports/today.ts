@@ -1,7 +1,8 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { Router } from '@angular/router';
-import { reports, type TodayLine } from '@key-cellar/contract';
+import { records, reports, type TodayLine } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
+import { EMPTY } from 'rxjs';
 import { Session } from '../identity/index';
 import { Api } from '../kit/api';
 import { Horizon } from '../kit/horizon';
@@ -31,6 +32,13 @@ export class Today {
   private readonly router = inject(Router);
   protected readonly session = inject(Session);
   protected readonly page = loaded(() => this.api.call(reports.today));
+  /** What was filed last, for those who have no part in disposing of it. */
+  private readonly newest = loaded(() =>
+    this.page.value()?.horizon === null ? this.api.call(records.list, { query: { sort: 'filed', descending: true, limit: 12 } }) : EMPTY,
+  );
+  protected readonly fresh = computed(() =>
+    (this.newest.value()?.records ?? []).map(({ id, number, title, state, filedOn }) => ({ id, number, title, state, at: filedOn })),
+  );
   protected readonly firstName = computed(() => this.session.me()?.name.split(' ')[0] ?? '');
   protected readonly late = computed(() => this.page.value()?.lines.filter((l) => l.when === 'late').length ?? 0);
   protected readonly groups = computed(() => {

@@ -81,7 +81,7 @@ export class ForecastPage {
     return {
       step: (kind: string) => describeStep(kind as StepKind),
       series: titled(this.titles()),
-      rule: (code: string) => (code === '' ? $localize`set by hand` : rule(code)),
+      rule: (code: string) => (code === '' ? $localize`override` : rule(code)),
     };
   });
   private options<K extends 'step' | 'series' | 'rule'>(kind: K): { value: EffectPage['forecast'][number][K]; name: string }[] {

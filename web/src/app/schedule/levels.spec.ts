@@ -227,9 +227,7 @@ describe('setting by hand', () => {
       reason: 'board decision',
       dryRun: true,
     });
-    expect(stage.sheet.textContent!.replace(/\s+/g, ' ')).toContain(
-      '1 of 2 would change, 0 of them to let go sooner than the rules say; 1 refused.',
-    );
+    expect(stage.sheet.textContent!.replace(/\s+/g, ' ')).toContain('1 of 2 would change, 0 of them with shorter retention; 1 refused.');
     expect(stage.sheet.textContent!.replace(/\s+/g, ' ')).toContain('Of 1 records 1 would follow it. 1 get a later date.');
     expect(stage.sheet.textContent).toContain('1 of them are held and stay');
     expect(stage.sheet.textContent).toContain('You may not.');

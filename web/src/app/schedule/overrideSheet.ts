@@ -28,14 +28,11 @@ type Way = 'date' | 'rule' | 'forGood' | 'jurisdictions' | 'rules';
         <form class="form" (ngSubmit)="carryOut(false)">
           @if (way() === 'jurisdictions') {
             <p i18n>
-              Rules made for them apply to these records then; none: those of their place. Letting go sooner than now needs a keeper. The
-              ledger keeps your reason.
+              Rules made for them apply to these records then; none: those of their place. Shortening retention needs a keeper. The ledger
+              keeps your reason.
             </p>
           } @else {
-            <p i18n>
-              What is set by hand counts before every rule. Letting go sooner than the rules say needs a keeper. The ledger keeps your
-              reason.
-            </p>
+            <p i18n>An override counts before every rule. Shortening retention needs a keeper. The ledger keeps your reason.</p>
           }
           <kc-choice field="hand-way" label="What" i18n-label [options]="ways" [value]="way()" (valueChange)="way.set($event); stale()" />
           @switch (way()) {
@@ -90,7 +87,7 @@ type Way = 'date' | 'rule' | 'forGood' | 'jurisdictions' | 'rules';
           @if (tried(); as t) {
             <kc-trial-found [found]="t">
               <p i18n>
-                <b>{{ of('done') }}</b> of {{ t.results.length }} would change, {{ shorter() }} of them to let go sooner than the rules say;
+                <b>{{ of('done') }}</b> of {{ t.results.length }} would change, {{ shorter() }} of them with shorter retention;
                 {{ of('refused') }} refused.
               </p>
             </kc-trial-found>

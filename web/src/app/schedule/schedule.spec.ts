@@ -108,6 +108,7 @@ describe('a rule', () => {
     expect(stage.text()).toContain('the clock starts on 1 Oct 2026');
     // Besides what the fields offer nothing was asked.
     for (const offered of ['/api/jurisdictions', '/api/people', '/api/event-types']) stage.http.expectOne(offered);
+    for (const reach of stage.http.match('/api/rules/r/reach')) reach.flush({ vintages: [], ahead: [], meets: [] });
     stage.http.verify();
   });
 
