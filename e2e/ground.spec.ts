@@ -87,7 +87,7 @@ test('a rule is changed with its effect seen first, and the second keeper who ed
     await expect(ines.getByText('Rule R-PIL-2 version 3')).toBeVisible();
     await ines.getByLabel('Which rule was in force on').fill('2010-06-01');
     await expect(ines.getByText('Rule R-PIL-2 version 1')).toBeVisible();
-    await ines.getByRole('button', { name: 'today again' }).click();
+    await ines.getByRole('button', { name: 'Back to today' }).click();
     await expect(ines.getByText('Rule R-PIL-2 version 3')).toBeVisible();
   });
 });

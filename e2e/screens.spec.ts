@@ -12,7 +12,7 @@ async function paths(databaseUrl: string): Promise<Record<string, string>> {
     receiving: '/receiving',
     rack: '/plan',
     outline: '/plan?view=outline',
-    numbering: '/plan/numbering',
+    numbering: '/setup/numbering',
     stencils: '/plan/stencils',
     stencil: `/plan/stencils/${await one(`select id from stencil where title = 'Staff file'`)}`,
     'new stencil': '/plan/stencils/new',

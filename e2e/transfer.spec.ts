@@ -20,15 +20,15 @@ test('records go to the archive, and only what its receipt covers is removed her
     await first.click();
     const sheet = tomas.getByRole('dialog');
     await expect(sheet.getByText(putOff)).toBeVisible();
-    await sheet.getByLabel('Put off until').fill('2029-01-01');
+    await sheet.getByLabel('Defer until').fill('2029-01-01');
     await sheet.getByLabel('Reason').fill('The survey office still works with it.');
-    await sheet.getByRole('button', { name: 'Put the record off' }).click();
+    await sheet.getByRole('button', { name: 'Defer the record' }).click();
     await expect(sheet.getByRole('alert')).toContainText('This must be a day after today.');
     await expect(sheet.getByLabel('Reason')).toHaveValue('The survey office still works with it.');
-    await sheet.getByLabel('Put off until').fill('2030-01-01');
-    await sheet.getByRole('button', { name: 'Put the record off' }).click();
+    await sheet.getByLabel('Defer until').fill('2030-01-01');
+    await sheet.getByRole('button', { name: 'Defer the record' }).click();
     await expect(sheet).toBeHidden();
-    await expect(tomas.getByRole('row', { name: new RegExp(`${putOff}.*put off`) })).toBeVisible();
+    await expect(tomas.getByRole('row', { name: new RegExp(`${putOff}.*deferred`) })).toBeVisible();
   });
 
   await test.step('two others agree once the notice has ended', async () => {
@@ -64,6 +64,6 @@ test('records go to the archive, and only what its receipt covers is removed her
     await expect(tomas.getByText('The content is in the archive.')).toBeVisible();
     await tomas.goto(`/find?words=${encodeURIComponent(putOff)}`);
     await tomas.getByRole('row', { name: new RegExp(putOff) }).click();
-    await expect(tomas.getByText(/put off until 1 Jan 2030: The survey office still works with it\./)).toBeVisible();
+    await expect(tomas.getByText(/deferred until 1 Jan 2030: The survey office still works with it\./)).toBeVisible();
   });
 });

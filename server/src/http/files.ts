@@ -6,18 +6,18 @@ import { sessionByHash } from '../identity/index.js';
 import { headHeader } from '../ledger/index.js';
 import { jobFor } from '../schedule/index.js';
 import { streamSSE } from 'hono/streaming';
+import parseRange from 'range-parser';
 import * as z from 'zod';
 import { requirePerson, type HttpApp, type HttpContext } from './bind.js';
 
 /** Content up to this size is checked against its fingerprint before the first byte is served. */
 const checkedWhole = 16 * 1024 * 1024;
 
-function parseRange(header: string | undefined, size: number): { from: number; to: number } | null {
-  const match = /^bytes=(\d+)-(\d*)$/.exec(header ?? '');
-  if (!match) return null;
-  const from = Number(match[1]);
-  const to = match[2] ? Math.min(Number(match[2]) + 1, size) : size;
-  return from < to ? { from, to } : null;
+/** The part that a request asks for (RFC 9110 §14): null for the whole, which several parts at once come to as well. Ends excluded. */
+function rangeOf(header: string | undefined, size: number): { from: number; to: number } | null {
+  const asked = header === undefined ? -1 : parseRange(size, header);
+  if (typeof asked === 'number' || asked.type !== 'bytes' || asked.length !== 1) return null;
+  return { from: asked[0]!.start, to: asked[0]!.end + 1 };
 }
 
 /** The version that a request names, for a person who has the right. */
@@ -44,7 +44,7 @@ async function begun(bytes: AsyncGenerator<Buffer>, whole: boolean): Promise<Asy
 async function serveCopy(services: Services, context: HttpContext): Promise<Response> {
   const { person, leaving } = await namedVersion(services, context, 'copyOut');
   const { content: version } = leaving;
-  const range = parseRange(context.req.header('range'), version.size);
+  const range = rangeOf(context.req.header('range'), version.size);
   const { from, to } = range ?? { from: 0, to: version.size };
   const { contents, pool } = services;
   const give = () =>

@@ -1,4 +1,6 @@
 import type { Readable } from 'node:stream';
+import { StringDecoder } from 'node:string_decoder';
+import { SaxesParser } from 'saxes';
 import { withZip } from '../kernel/index.js';
 
 const openXml = 'application/vnd.openxmlformats-officedocument.';
@@ -36,59 +38,63 @@ const lineEnds = new Set([
   'text:line-break',
 ]);
 const spaces = new Set(['w:tab', 'text:tab', 'text:s', 'w:noBreakHyphen']);
-const entities: Readonly<Record<string, string>> = { lt: '<', gt: '>', amp: '&', quot: '"', apos: "'" };
 
-function decode(text: string): string {
-  return text.replace(
-    /&(?:#(\d{1,7})|#x([0-9a-f]{1,6})|(lt|gt|amp|quot|apos));/gi,
-    (whole, decimal?: string, hex?: string, name?: string) => {
-      if (name !== undefined) return entities[name.toLowerCase()]!;
-      const code = decimal === undefined ? parseInt(hex!, 16) : Number(decimal);
-      return code > 0 && code <= 0x10ffff ? String.fromCodePoint(code) : whole;
-    },
-  );
+/** What is wrong with a part is passed over a million times if need be: no error is made anew each time. */
+const passedOver = new Error('not well-formed');
+class Lenient extends SaxesParser {
+  override makeError(): Error {
+    return passedOver;
+  }
 }
 
-/** The words of a part, in one pass over it: a part may come from anybody, and be cut off anywhere. */
-export function wordsOfXml(xml: string): string {
+/** A parser that puts words together as a part comes in. What is not well-formed is passed over: a part may come from anybody. */
+function wordsParser(): { write(xml: string): void; end(): string } {
   const words: string[] = [];
   // The number in a cell that refers to a shared text says nothing; the text stands among the shared ones.
   let refers = false;
-  let at = 0;
-  while (at < xml.length) {
-    const open = xml.indexOf('<', at);
-    const text = xml.slice(at, open < 0 ? undefined : open);
-    if (text !== '' && !refers) words.push(decode(text));
-    if (open < 0) break;
-    const close = xml.indexOf('>', open);
-    if (close < 0) break;
-    const tag = xml.slice(open + 1, close);
-    const isEnd = tag.startsWith('/');
-    const name = /^\/?([\w:]{1,40})/.exec(tag)?.[1] ?? '';
-    if (name === 'c') refers = !isEnd && !tag.endsWith('/') && / t="s"/.test(tag);
+  const add = (text: string): void => {
+    if (!refers) words.push(text);
+  };
+  const parser = new Lenient({ fragment: true });
+  parser.on('error', () => undefined);
+  parser.on('opentag', ({ name, attributes }) => {
+    if (name === 'c') refers = attributes['t'] === 's';
     if (spaces.has(name)) words.push(' ');
-    else if (lineEnds.has(name) && (isEnd || tag.endsWith('/'))) words.push('\n');
-    at = close + 1;
-  }
-  return words.join('');
+  });
+  parser.on('closetag', ({ name }) => {
+    if (name === 'c') refers = false;
+    if (lineEnds.has(name)) words.push('\n');
+  });
+  parser.on('text', add);
+  parser.on('cdata', add);
+  return {
+    write: (xml) => void parser.write(xml),
+    end: () => {
+      parser.close();
+      return words.join('');
+    },
+  };
 }
 
-function read(stream: Readable, most: number): Promise<Buffer> {
-  return new Promise((resolve, reject) => {
-    const parts: Buffer[] = [];
-    let size = 0;
-    stream.on('data', (part: Buffer) => {
-      parts.push(part);
-      size += part.length;
-      // Enough, however much more it would unpack to.
-      if (size >= most) {
-        stream.destroy();
-        resolve(Buffer.concat(parts).subarray(0, most));
-      }
-    });
-    stream.on('end', () => resolve(Buffer.concat(parts)));
-    stream.on('error', reject);
-  });
+/** The words of a part that is there as a whole. */
+export function wordsOfXml(xml: string): string {
+  const parser = wordsParser();
+  parser.write(xml);
+  return parser.end();
+}
+
+/** The words of a part as it is unpacked, of `most` bytes of it at the most, however much more it would be. */
+async function wordsOfPart(stream: Readable, most: number): Promise<{ words: string; size: number }> {
+  const parser = wordsParser();
+  const decoder = new StringDecoder('utf8');
+  let size = 0;
+  for await (const chunk of stream) {
+    const part = (chunk as Buffer).subarray(0, most - size);
+    size += part.length;
+    parser.write(decoder.write(part));
+    if (size >= most) break;
+  }
+  return { words: parser.end(), size };
 }
 
 /**
@@ -103,9 +109,9 @@ export function officeText(bytes: Buffer, mediaType: string, most: number): Prom
     for await (const part of parts) {
       if (left <= 0) break;
       if (!wanted.test(part.name)) continue;
-      const unpacked = await read(await part.open(), left);
-      words.push(wordsOfXml(unpacked.toString('utf8')));
-      left -= unpacked.length;
+      const found = await wordsOfPart(await part.open(), left);
+      words.push(found.words);
+      left -= found.size;
     }
     return words.join('\n');
   });

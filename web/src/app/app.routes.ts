@@ -32,7 +32,7 @@ export const routes: Routes = [
       },
       { path: 'plan', title: 'Plan · Key Cellar', loadComponent: () => import('./plan/planPage').then((m) => m.PlanPage) },
       {
-        path: 'plan/numbering',
+        path: 'setup/numbering',
         title: 'Numbering · Key Cellar',
         loadComponent: () => import('./plan/numberingPage').then((m) => m.NumberingPage),
       },

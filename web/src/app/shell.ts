@@ -5,7 +5,6 @@ import { Router, RouterLink, RouterLinkActive, RouterOutlet } from '@angular/rou
 import { identity, type Problem } from '@key-cellar/contract';
 import type { Right } from '@key-cellar/core/access';
 import { Button } from 'primeng/button';
-import { InputText } from 'primeng/inputtext';
 import { Popover } from 'primeng/popover';
 import { Tooltip } from 'primeng/tooltip';
 import { Needs } from './identity/needs';
@@ -51,7 +50,6 @@ const areas: readonly Area[] = [
     CountPipe,
     DayPipe,
     FormsModule,
-    InputText,
     NgTemplateOutlet,
     Popover,
     ProblemNotice,

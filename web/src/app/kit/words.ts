@@ -35,6 +35,29 @@ export class InstantPipe implements PipeTransform {
   }
 }
 
+const kindsOfFiles: readonly (readonly [RegExp, string])[] = [
+  [/^application\/pdf$/, $localize`PDF`],
+  [/^message\/rfc822$|outlook/, $localize`e-mail`],
+  [/wordprocessingml|opendocument\.text|msword|rtf/, $localize`document`],
+  [/spreadsheetml|opendocument\.spreadsheet|ms-excel|^text\/csv$/, $localize`table`],
+  [/presentationml|opendocument\.presentation|ms-powerpoint/, $localize`slides`],
+  [/^image\//, $localize`picture`],
+  [/^audio\//, $localize`sound`],
+  [/^video\//, $localize`film`],
+  [/^text\/html$/, $localize`web page`],
+  [/^text\//, $localize`text`],
+  [/zip|x-tar|gzip|x-7z/, $localize`archive file`],
+  [/json|xml/, $localize`data`],
+];
+
+/** What a media type is, in a word. */
+@Pipe({ name: 'kindOfFile' })
+export class KindOfFilePipe implements PipeTransform {
+  transform(mediaType: string): string {
+    return kindsOfFiles.find(([pattern]) => pattern.test(mediaType))?.[1] ?? $localize`file`;
+  }
+}
+
 /** Bytes in the unit that reads best. */
 @Pipe({ name: 'bytes' })
 export class BytesPipe implements PipeTransform {

@@ -5,7 +5,6 @@ import { FormsModule } from '@angular/forms';
 import { ActivatedRoute, Router, RouterLink } from '@angular/router';
 import { fixity, identity, ledger, type LedgerEntry, type LedgerFilter, type LedgerFold, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
-import { InputText } from 'primeng/inputtext';
 import { DateField } from '../kit/dateField';
 import { Choice } from '../kit/choice';
 import { Api, toProblem } from '../kit/api';
@@ -38,7 +37,6 @@ interface Row {
     Damaged,
     FixitySheet,
     FormsModule,
-    InputText,
     InstantPipe,
     KeySheet,
     LedgerStrip,

@@ -4,7 +4,6 @@ import { Router, RouterLink } from '@angular/router';
 import { plan, records, schedule, type Problem, type ScheduleChange, type SortColumn } from '@key-cellar/contract';
 import { kindsInside } from '@key-cellar/core/plan';
 import { Button } from 'primeng/button';
-import { InputText } from 'primeng/inputtext';
 import type { MenuItem } from 'primeng/api';
 import { Menu } from 'primeng/menu';
 import { Tooltip } from 'primeng/tooltip';
@@ -26,6 +25,9 @@ import { PlaceChanges, type PlaceTask } from './placeChanges';
 import { PlaceGiving } from './placeGiving';
 import { PlaceSheet } from './placeSheet';
 
+/** Places inside that stand in one row at 1280 px. */
+const mostInRow = 4;
+
 type Task = 'close' | 'rule' | 'unset' | 'jurisdictions' | 'numbering' | null;
 
 /** One place of the plan: what is inside, which rules hold there, what happened, its records. */
@@ -40,7 +42,6 @@ type Task = 'close' | 'rule' | 'unset' | 'jurisdictions' | 'numbering' | null;
     EffectView,
     EventList,
     FormsModule,
-    InputText,
     JurisdictionsField,
     Mark,
     Menu,
@@ -86,6 +87,11 @@ export class PlacePage {
   /** What is arranged here is one line until somebody opens it: people come for what is in the place. */
   protected readonly arranged = signal(false);
   protected readonly allInside = signal(false);
+  /** Of many places inside, those that have room in one row until all are asked for. */
+  protected readonly inside = computed(() => {
+    const all = this.page.value()?.inside ?? [];
+    return this.allInside() || all.length <= mostInRow ? all : all.slice(0, mostInRow - 1);
+  });
   protected readonly nowhere = $localize`no jurisdiction`;
   protected readonly asUsual = $localize`numbered as usual`;
   protected readonly fewer = $localize`Show fewer`;
@@ -236,6 +242,8 @@ export class PlacePage {
     const finish = {
       next: (result: { recomputed?: number }) => {
         this.busy.set(false);
+        // What was changed is to be seen.
+        if (this.task() !== 'close') this.arranged.set(true);
         this.task.set(null);
         if (result.recomputed !== undefined) this.done.set($localize`${result.recomputed}:n: records were dated anew.`);
         this.reload();

@@ -290,6 +290,39 @@ describe('a place', () => {
     expect(stage.text()).toContain('May read through Keeper on repository.');
   });
 
+  it('begins with its records: what is arranged is one line, and of many folders there is one row', async () => {
+    const inside = Array.from({ length: 9 }, (_, i) => ({ ...place(`f${i}`, 'folder', 'fo', `B-11-${i}`), counts: null }));
+    const stage = await show({ inside });
+    const arrangement = stage.host.querySelector('details')!;
+    expect(arrangement.open).toBeFalse();
+    expect(arrangement.querySelector('summary')!.textContent!.replace(/\s+/g, ' ')).toContain(
+      'ArrangementR-BER-1R-XNorthshorenumbered as usualyou: Keeper',
+    );
+    const shown = (): number => stage.host.querySelectorAll('.inside a').length;
+    expect(shown()).toBe(3);
+    await stage.press('All 9 folders');
+    expect(shown()).toBe(9);
+    await stage.press('Show fewer');
+    expect(shown()).toBe(3);
+    // What is recorded is shown where it is listed.
+    await stage.press('Record an event');
+    expect(arrangement.open).toBeTrue();
+  });
+
+  it('says that it closes on a day that is still to come, and lets that be called off', async () => {
+    const stage = await show({ closedOn: '2026-12-31', deposit: true });
+    expect(stage.text()).toContain('closes 31 Dec 2026');
+    expect(stage.host.querySelector('kc-uploads')).not.toBeNull();
+    await choose(stage, 'Call off the closing');
+    expect(stage.sheet.textContent).toContain('It stays open.');
+  });
+
+  it('says that it opens on a day that is still to come, and takes nothing before', async () => {
+    const opening = await show({ openedOn: '2026-12-31', shut: 'notYet' });
+    expect(opening.text()).toContain('opens 31 Dec 2026');
+    expect(opening.host.querySelector('kc-uploads')).toBeNull();
+  });
+
   it('gets a rule that is published and not set here yet, and says what it dated', async () => {
     const stage = await show();
     await stage.press('Set a rule');

@@ -21,7 +21,7 @@ import { ProblemNotice } from '../kit/notice';
 import { ResultList, type ResultLine } from '../kit/resultList';
 import { Sheet } from '../kit/sheet';
 import { Why } from '../kit/why';
-import { BytesPipe, CountPipe, InstantPipe } from '../kit/words';
+import { BytesPipe, CountPipe, InstantPipe, KindOfFilePipe } from '../kit/words';
 import { FactFields, Preview, RecordsService, type FactValues, type Shown } from '../records/index';
 import { Uploads } from './uploads';
 
@@ -37,6 +37,7 @@ import { Uploads } from './uploads';
     FormsModule,
     InputText,
     InstantPipe,
+    KindOfFilePipe,
     Mark,
     Preview,
     ProblemNotice,

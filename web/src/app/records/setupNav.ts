@@ -6,7 +6,7 @@ const views = [
   { path: '/setup', name: $localize`Record types` },
   { path: '/setup/parties', name: $localize`Parties` },
   { path: '/setup/objects', name: $localize`Business objects` },
-  { path: '/plan/numbering', name: $localize`Numbering` },
+  { path: '/setup/numbering', name: $localize`Numbering` },
 ];
 const acts = { path: '/setup/acts', name: $localize`Who can do what` };
 const detectors = { path: '/setup/detectors', name: $localize`Detectors` };

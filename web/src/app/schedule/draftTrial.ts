@@ -13,7 +13,6 @@ import {
   type ScheduleCase,
 } from '@key-cellar/core/schedule';
 import { Button } from 'primeng/button';
-import { InputText } from 'primeng/inputtext';
 import { catchError, debounceTime, EMPTY, of, switchMap } from 'rxjs';
 import { DateField } from '../kit/dateField';
 import { Api, toProblem } from '../kit/api';
@@ -31,7 +30,7 @@ import { withEnds, workedExample } from './workedExample';
 /** A draft tried as one types: on one record or one date in full, and on all that the rule may govern in numbers. */
 @Component({
   selector: 'kc-draft-trial',
-  imports: [DateField, Button, CountPipe, DayPipe, EffectFound, FormsModule, InputText, ProblemNotice, RuleStrip, ThingField, Why],
+  imports: [DateField, Button, CountPipe, DayPipe, EffectFound, FormsModule, ProblemNotice, RuleStrip, ThingField, Why],
   providers: [WhatIf],
   templateUrl: './draftTrial.html',
   styleUrl: './draftTrial.css',

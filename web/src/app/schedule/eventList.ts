@@ -53,7 +53,7 @@ const endpoints = {
         </li>
       }
     </ul>
-    @if (mayRecord()) {
+    @if (mayRecord() && button()) {
       <p-button size="small" severity="secondary" [outlined]="true" label="Record an event" i18n-label (onClick)="begin(null)" />
     }
     <kc-sheet [(open)]="open" [heading]="correcting() ? 'Correct an event' : 'Record an event'">
@@ -155,6 +155,8 @@ export class EventList {
   protected readonly session = inject(Session);
   readonly kind = input.required<'place' | 'record' | 'entity'>();
   readonly id = input.required<string>();
+  /** False where something else on the page begins it. */
+  readonly button = input(true);
   readonly mayRecord = input(false);
   readonly changed = output();
 
@@ -174,7 +176,8 @@ export class EventList {
   protected readonly busy = signal(false);
   protected readonly problem = signal<Problem | null>(null);
 
-  protected begin(event: EventLine | null): void {
+  /** Opens the sheet: to record another event, or to correct one. */
+  begin(event: EventLine | null): void {
     this.correcting.set(event);
     this.type.set(event?.type ?? '');
     this.on.set(event?.on ?? this.session.today());

@@ -15,7 +15,6 @@ import { Router, RouterLink } from '@angular/router';
 import { schedule, type Problem, type RuleDefinition, type RulePage as Page, type ScheduleChange } from '@key-cellar/contract';
 import { byForce } from '@key-cellar/core/schedule';
 import { Button } from 'primeng/button';
-import { InputText } from 'primeng/inputtext';
 import { Textarea } from 'primeng/textarea';
 import { concatMap, of } from 'rxjs';
 import { Session } from '../identity/index';
@@ -51,7 +50,7 @@ const overtaken = 412;
     DraftTrial,
     EffectView,
     FormsModule,
-    InputText,
+
     InstantPipe,
     JobProgress,
     Meanwhile,
