@@ -16,7 +16,9 @@ begin
      select was from later where was is not null
      union all
      select to_jsonb(t) from %1$I t
-     where ($2 is null or past_key(%1$L, to_jsonb(t)) = any ($2)) and not exists (select from later where key = past_key(%1$L, to_jsonb(t)))', p_of)
+     where ($2 is null or %2$s = any ($2)) and not exists (select from later where key = %2$s)',
+    -- Of places there may be many: their key is read without the rest of the row.
+    p_of, case p_of when 'place' then 't.id::text' else format('past_key(%L, to_jsonb(t))', p_of) end)
     using p_on, p_keys;
 end $_$;
 
@@ -617,6 +619,10 @@ CREATE FUNCTION public.keep_past() RETURNS trigger
     SET search_path TO 'public'
     AS $$
 begin
+  -- What is written again as it was did not change.
+  if tg_op = 'UPDATE' and to_jsonb(old) - 'revision' = to_jsonb(new) - 'revision' then
+    return null;
+  end if;
   if tg_op <> 'INSERT' then
     insert into past (of, key, until, was) values (tg_table_name, past_key(tg_table_name, to_jsonb(old)), repository_now(), to_jsonb(old));
   end if;

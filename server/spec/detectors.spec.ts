@@ -60,7 +60,7 @@ describe('detectors', () => {
     const file = new ZipFile();
     const main = 'application/vnd.openxmlformats-officedocument.wordprocessingml.document.main+xml';
     file.addBuffer(Buffer.from(`<Types><Override PartName="/word/document.xml" ContentType="${main}"/></Types>`), '[Content_Types].xml');
-    file.addBuffer(Buffer.from(`<w:document><w:p><w:t>${text}</w:t></w:p></w:document>`), 'word/document.xml');
+    file.addBuffer(Buffer.from(`<w:document><w:p><w:r><w:t>${text}</w:t></w:r></w:p></w:document>`), 'word/document.xml');
     file.end();
     const chunks: Buffer[] = [];
     for await (const chunk of file.outputStream) chunks.push(chunk as Buffer);

@@ -15,6 +15,15 @@ export type Cutoff =
    */
   | { readonly kind: 'namedYear'; readonly name: string; readonly ends?: readonly string[] | undefined };
 
+/** The same rule, or definition of one, with the ends of the named year that it rolls to: these are the repository’s and not its own. */
+export function withEnds<T extends { readonly cutoff: Cutoff }>(
+  rule: T,
+  years: Readonly<Record<string, readonly string[]>>,
+): T & { readonly cutoff: Cutoff } {
+  const { cutoff } = rule;
+  return { ...rule, cutoff: cutoff.kind === 'namedYear' ? { ...cutoff, ends: years[cutoff.name] ?? [] } : cutoff };
+}
+
 function fiscalStart(year: number, { firstMonth, firstDay }: Extract<Cutoff, { kind: 'fiscalYear' }>): EpochDay {
   return epochDay(year, firstMonth, Math.min(firstDay, daysInMonth(year, firstMonth)));
 }

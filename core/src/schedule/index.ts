@@ -11,7 +11,7 @@ export {
 } from './scheduleCase.js';
 export { checkSchedule } from './check.js';
 export type { FindingKind, ScheduleFinding, ScheduleUnderCheck } from './finding.js';
-export { clockStart, vintageOf, type Cutoff } from './cutoff.js';
+export { clockStart, vintageOf, withEnds, type Cutoff } from './cutoff.js';
 export {
   effectTally,
   formatMonth,

@@ -4,6 +4,7 @@ import { civilDate } from '@key-cellar/core/calendar';
 import { approvalsNeeded, mayApprove, type BatchState } from '@key-cellar/core/docket';
 import { mayDoTo, mayKnowOf, notFound, type PersonAccess, type SignedIn } from '../kernel/index.js';
 import { batchKind } from './kinds.js';
+import type { Receipt } from './receipt.js';
 import type { Services } from './services.js';
 import * as batchStore from './batchStore.js';
 import * as noticeStore from './noticeStore.js';
@@ -75,6 +76,15 @@ function stopped(batch: batchStore.BatchRow): boolean {
 
 const sentence = (words: string): string => words.replace(/^\p{Ll}/u, (first) => first.toUpperCase());
 
+/** What a receipt says to people; what it proves by stays with the transfer. */
+const shownReceipt = ({ archive, accession, receivedOn, bagSha256, files }: Receipt): BatchLine['receipt'] => ({
+  archive,
+  accession,
+  receivedOn,
+  bagSha256,
+  files,
+});
+
 /** A decision that waits longer than this after the notice closed is late. */
 const lateAfterDays = 7;
 
@@ -115,7 +125,7 @@ function toLine(person: SignedIn, rights: BatchRights, batch: batchStore.BatchRo
       batch.state === 'notice' && batch.notice_until !== null && civilDate(person.today) - civilDate(batch.notice_until) > lateAfterDays,
     certificate: batch.certificate_id ? { id: batch.certificate_id, number: batch.certificate_number! } : null,
     acts,
-    receipt: batch.receipt,
+    receipt: batch.receipt && shownReceipt(batch.receipt),
   };
 }
 

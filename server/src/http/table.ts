@@ -158,9 +158,12 @@ export const ofTheProgram: readonly string[] = [
   'could not look into',
 ];
 
+/** What acts were called before: ledgers keep the names. */
+const ofBefore: readonly string[] = ['undeclared', 'set by hand', 'let the rules decide', 'put off'];
+
 /** Everything that the ledger can say was done. */
 export function namesOfAll(): string[] {
   const ofActs = acts().flatMap(({ act }) => namesOf(act));
   const ofReading = bound().flatMap(({ answer }) => (typeof answer === 'function' ? (answer.enters ?? []) : []));
-  return [...new Set([...ofActs, ...ofReading, ...ofTheProgram])].sort();
+  return [...new Set([...ofActs, ...ofReading, ...ofTheProgram, ...ofBefore])].sort();
 }

@@ -1,8 +1,8 @@
 import type { ScheduleChange } from '@key-cellar/contract';
 import { describeCriteria } from '@key-cellar/core/criteria';
-import { draftVersionId, withDraft } from '@key-cellar/core/schedule';
+import { draftVersionId, withDraft, withEnds } from '@key-cellar/core/schedule';
 import { notFound } from '../kernel/index.js';
-import { withEnds, type CriteriaRule, type RuleBookData } from './ruleBook.js';
+import { type CriteriaRule, type RuleBookData } from './ruleBook.js';
 
 function reordered(rules: readonly CriteriaRule[]): CriteriaRule[] {
   return rules.map((rule, i) => ({ ...rule, position: i + 1 }));

@@ -1,7 +1,6 @@
-import type { RuleDefinition } from '@key-cellar/contract';
 import { describeCriteria, type Criteria } from '@key-cellar/core/criteria';
 import { civilDate, commonWorkdays, type WorkCalendar } from '@key-cellar/core/calendar';
-import { partsOf, widened, type Jurisdiction, type RuleVersion } from '@key-cellar/core/schedule';
+import { partsOf, widened, withEnds, type Jurisdiction, type RuleVersion } from '@key-cellar/core/schedule';
 import type pg from 'pg';
 import type { Db } from '../kernel/index.js';
 import * as pastStore from './pastStore.js';
@@ -44,15 +43,6 @@ export interface RuleBook {
   readonly workdays: (widened: readonly string[]) => WorkCalendar | undefined;
   /** Whether any rule counts from what points at a record. */
   readonly asksForReferences: boolean;
-}
-
-/** A definition with the ends of the named year that it rolls to. */
-export function withEnds(
-  definition: RuleDefinition,
-  years: RuleBookData['years'],
-): Omit<RuleVersion, 'id' | 'code' | 'version' | 'inForceFrom' | 'takesOver'> {
-  const { cutoff } = definition;
-  return { ...definition, cutoff: cutoff.kind === 'namedYear' ? { ...cutoff, ends: years[cutoff.name] ?? [] } : cutoff };
 }
 
 /** A published version in the core's shape. */

@@ -9,6 +9,7 @@ import {
   governingRule,
   judgeCase,
   withDraft,
+  withEnds,
   type Explanation,
   type ScheduleCase,
 } from '@key-cellar/core/schedule';
@@ -25,7 +26,7 @@ import { CountPipe, DayPipe } from '../kit/words';
 import { EffectFound } from './effectFound';
 import { WhatIf } from './whatIf';
 import type { Draft } from './whatIfModel';
-import { withEnds, workedExample } from './workedExample';
+import { workedExample } from './workedExample';
 
 /** A draft tried as one types: on one record or one date in full, and on all that the rule may govern in numbers. */
 @Component({

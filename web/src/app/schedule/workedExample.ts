@@ -1,19 +1,10 @@
 import { civilDate, formatCivilDate } from '@key-cellar/core/calendar';
-import { describeStep, evaluateRule, partsOf, type ClockFacts, type RuleVersion } from '@key-cellar/core/schedule';
+import { describeStep, evaluateRule, partsOf, withEnds, type ClockFacts, type RuleVersion } from '@key-cellar/core/schedule';
 import type { RuleDefinition } from '@key-cellar/contract';
 
 export interface ExampleLine {
   readonly words: string;
   readonly on: string;
-}
-
-/** A definition with the ends of the named year that it rolls to, which are the repository’s and not its own. */
-export function withEnds(
-  definition: RuleDefinition,
-  years: Readonly<Record<string, readonly string[]>>,
-): Omit<RuleVersion, 'id' | 'code' | 'version' | 'inForceFrom' | 'takesOver'> {
-  const { cutoff } = definition;
-  return { ...definition, cutoff: cutoff.kind === 'namedYear' ? { ...cutoff, ends: years[cutoff.name] ?? [] } : cutoff };
 }
 
 /** A record on which everything that a rule counts from falls on one day, and nothing stops its clock. */
