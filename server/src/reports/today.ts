@@ -212,30 +212,31 @@ export async function todayPage(services: Services, person: SignedIn) {
   const access = await services.access.of(person);
   const sets = access.sets('discover');
   const { pool } = services;
-  const lines = todayFor(services, person);
   if (!takingPart.some((right) => hasRight(access.anywhere, right))) {
     const own = { discover: sets, own: access.ownSets('discover') };
-    const [recent, sentIn] = await Promise.all([
+    const [lines, recent, sentIn] = await Promise.all([
+      todayFor(services, person),
       store.seenLast(pool, person.id, null, own, mostSeen),
-      store.seenLast(pool, person.id, ['filed', 'described a physical item'], own, mostSeen),
+      hasRight(access.anywhere, 'deposit') ? store.seenLast(pool, person.id, ['filed', 'described a physical item'], own, mostSeen) : [],
     ]);
     return {
       name: person.name,
-      lines: await lines,
+      lines,
       horizon: null,
       nextLarge: null,
       recent: recent.map(toSeen),
       sentIn: sentIn.map(toSeen),
     };
   }
-  const [bars, large] = await Promise.all([
+  const [lines, bars, large] = await Promise.all([
+    todayFor(services, person),
     store.horizon(pool, sets, person.today, horizonMonths),
     store.nextLarge(pool, sets, person.today),
   ]);
   const byMonth = new Map(bars.map((b) => [b.month, b]));
   return {
     name: person.name,
-    lines: await lines,
+    lines,
     horizon: emptyMonths(person.today).map((m) => byMonth.get(m.month) ?? m),
     nextLarge: large ? { on: large.due_on, count: large.n } : null,
     recent: [],

@@ -1,4 +1,15 @@
-import { ChangeDetectionStrategy, Component, computed, DestroyRef, effect, inject, input, signal, untracked } from '@angular/core';
+import {
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  DestroyRef,
+  effect,
+  inject,
+  input,
+  linkedSignal,
+  signal,
+  untracked,
+} from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
 import { plan, records, schedule, type Problem, type ScheduleChange, type SortColumn } from '@key-cellar/contract';
@@ -86,7 +97,7 @@ export class PlacePage {
   protected readonly state = computed<ListState>(() => ({ filter: { under: this.id() }, ...this.sort() }));
   /** What is arranged here is one line until somebody opens it: people come for what is in the place. */
   protected readonly arranged = signal(false);
-  protected readonly allInside = signal(false);
+  protected readonly allInside = linkedSignal({ source: this.id, computation: () => false });
   /** Of many places inside, those that have room in one row until all are asked for. */
   protected readonly inside = computed(() => {
     const all = this.page.value()?.inside ?? [];

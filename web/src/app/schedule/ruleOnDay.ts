@@ -52,7 +52,7 @@ import { DayPipe } from '../kit/words';
         <p-button size="small" severity="secondary" [text]="true" label="Back to today" i18n-label (onClick)="ask('')" />
       }
     </div>
-    <kc-problem [problem]="found.problem()" />
+    <kc-problem [problem]="asked() ? found.problem() : null" />
   `,
   styles: `
     .then,
