@@ -31,7 +31,7 @@ export default tseslint.config(
     ignores: ['**/*.spec.ts'],
     rules: {
       'no-restricted-imports': forbid({
-        group: ['node:*', '@angular/*', 'rxjs*', 'pg', 'hono*', 'zod', '@key-cellar/*'],
+        group: ['node:*', '@angular/*', 'rxjs*', 'pg', 'hono*', 'zod', '@key-cellar/*', '!@key-cellar/words'],
         message: 'The core is pure.',
       }),
       'no-restricted-globals': ['error', 'process', 'fetch', 'setTimeout', 'setInterval', 'localStorage', 'document', 'window'],

@@ -171,7 +171,7 @@ async function wholeLedger({ pool, outside }: Services): Promise<void> {
   const ours = async (): Promise<void> => {
     for await (const line of verifyLedger(pool, outside)) {
       if (!('report' in line)) continue;
-      if (!line.report.ok) throw new Error(line.report.sentence);
+      if (!line.report.ok) throw new Error(line.report.sentence.say);
     }
   };
   const bare = async (): Promise<void> => {
@@ -204,6 +204,7 @@ async function keeper(services: Services, id: string): Promise<SignedIn> {
     repository: 'Bench',
     timeZone: 'UTC',
     sessionHash: Buffer.alloc(0),
+    language: null,
   };
 }
 

@@ -1,6 +1,7 @@
 import { fileURLToPath } from 'node:url';
+import type { Locator } from '@playwright/test';
 import pg from 'pg';
-import { choose, signedIn, test } from './support/app.js';
+import { choose, expect, signedIn, test } from './support/app.js';
 
 const folder = fileURLToPath(new URL('../docs/screenshots/', import.meta.url));
 
@@ -17,6 +18,12 @@ async function damaged(client: pg.Client): Promise<string> {
   await client.query('set session_replication_role = origin');
   return rows[0]!.record_id;
 }
+
+/** Waits until a picture is there, and not only its frame. */
+const drawn = (image: Locator): Promise<void> =>
+  expect.poll(() => image.evaluate((element) => (element as HTMLImageElement).naturalWidth), { timeout: 30_000 }).toBeGreaterThan(0);
+
+const uncopied = `select count(*)::text as id from content where sha256 is not null and store = 'database' and copied_at is null and key_slot is not null`;
 
 test('one picture of each main view', async ({ browser, app }) => {
   test.setTimeout(240_000);
@@ -50,6 +57,8 @@ test('one picture of each main view', async ({ browser, app }) => {
     ['acts', '/setup/acts'],
     ['proof', '/proof'],
   ];
+  // Until the demo’s contents are copied, Today says that the object store is behind.
+  await expect.poll(() => one(uncopied), { timeout: 60_000 }).toBe('0');
   const page = await signedIn(browser, app, 'ines');
   for (const [name, path] of paths) {
     if (name === 'proof') await page.request.get(`/api/records/${await damaged(client)}/pages/1`);
@@ -68,7 +77,12 @@ test('one picture of each main view', async ({ browser, app }) => {
       await page.getByRole('button', { name: 'Verify all' }).click();
       await page.getByText('sealed entries are as they were sealed').waitFor();
     }
-    if (name === 'dossier') await page.locator('kc-preview img').first().waitFor();
+    if (name === 'dossier') await drawn(page.locator('kc-preview img').first());
+    if (name === 'series' || name === 'find')
+      await page
+        .getByText(/^[A-Z]+-\d+\/\d{4}\/\d{4}$/)
+        .first()
+        .waitFor();
     await page.waitForLoadState('networkidle');
     await page.screenshot({ path: `${folder}${name}.png` });
   }

@@ -967,7 +967,7 @@ CREATE TABLE public.batch_item (
     batch_id uuid NOT NULL,
     record_id uuid NOT NULL,
     outcome text DEFAULT 'open'::text NOT NULL,
-    reason text,
+    reason jsonb,
     evidence jsonb,
     CONSTRAINT batch_item_outcome_check CHECK ((outcome = ANY (ARRAY['open'::text, 'task'::text, 'objected'::text, 'disposed'::text, 'blocked'::text, 'dropped'::text, 'deferred'::text, 'sampled'::text])))
 );
@@ -1195,10 +1195,10 @@ CREATE TABLE public.job_progress (
     done integer DEFAULT 0 NOT NULL,
     total integer DEFAULT 0 NOT NULL,
     cursor_ text,
-    sentence text DEFAULT ''::text NOT NULL,
     started_by uuid,
     started_at timestamp with time zone DEFAULT now() NOT NULL,
     finished_at timestamp with time zone,
+    told jsonb,
     CONSTRAINT job_progress_state_check CHECK ((state = ANY (ARRAY['running'::text, 'done'::text, 'cancelled'::text, 'failed'::text])))
 );
 
@@ -1394,8 +1394,10 @@ CREATE TABLE public.principal (
     clearance_level smallint DEFAULT 0 NOT NULL,
     clearance_caveats text[] DEFAULT '{}'::text[] NOT NULL,
     active boolean DEFAULT true NOT NULL,
+    language text,
     CONSTRAINT principal_check CHECK (((kind = 'person'::text) OR (password_hash IS NULL))),
-    CONSTRAINT principal_kind_check CHECK ((kind = ANY (ARRAY['person'::text, 'group'::text, 'service'::text])))
+    CONSTRAINT principal_kind_check CHECK ((kind = ANY (ARRAY['person'::text, 'group'::text, 'service'::text]))),
+    CONSTRAINT principal_language_check CHECK ((language ~ '^[a-z]{2}$'::text))
 );
 
 CREATE TABLE public.rack_cell (

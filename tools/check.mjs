@@ -4,18 +4,21 @@ import { ensureInstalled } from './lib/install.mjs';
 import { run, say } from './lib/say.mjs';
 
 export const checks = [
+  ['types of words', ['tsc', '-p', 'words']],
   ['types of core', ['tsc', '-p', 'core']],
   ['types of contract', ['tsc', '-p', 'contract']],
   ['types of server', ['tsc', '-p', 'server']],
   ['types of demo', ['tsc', '-p', 'demo']],
   ['types of the journeys', ['tsc', '-p', 'e2e']],
   ['types of the benchmarks', ['tsc', '-p', 'bench']],
+  ['types of the tools', ['tsc', '-p', 'tools']],
   ['templates and types of web', ['ngc', '-p', 'web/tsconfig.app.json', '--noEmit']],
   ['lint and boundaries', ['eslint', '.']],
   ['nothing that nobody uses', ['knip', '--include', 'files,exports,types,duplicates', '--no-progress', '--no-config-hints']],
   ['layers, drawn as they are', ['node', 'tools/layers.mjs', '--check']],
   ['acts, written down as they are', ['node', '--import', 'tsx', 'tools/acts.ts', '--check']],
   ['patterns of retention, written down as they are', ['node', '--import', 'tsx', 'tools/patterns.ts', '--check']],
+  ['words, each in every language', ['node', '--import', 'tsx', 'tools/words.ts', '--check']],
   ['guards, where their mutants take them out', ['node', 'tools/mutants.mjs', '--check']],
   ['format', ['prettier', '--check', '--log-level', 'warn', '.']],
 ];

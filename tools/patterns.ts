@@ -1,9 +1,11 @@
 // npm run patterns: writes docs/retention-patterns.md from the table beside it. With --check: refuses a page that is not what the table says.
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { en } from '@key-cellar/words/en';
+import { speaker } from '@key-cellar/words/speaker';
 import Papa from 'papaparse';
 import {
-  basisWords,
+  describeBasis,
   describeCutoff,
   describeStep,
   describeStepTime,
@@ -17,6 +19,7 @@ import {
   type Read,
 } from '../core/src/schedule/index.js';
 
+const english = speaker('en', en);
 const docs = join(import.meta.dirname, '..', 'docs');
 const page = join(docs, 'retention-patterns.md');
 const { data } = Papa.parse<Record<string, string>>(readFileSync(join(docs, 'retention-patterns.csv'), 'utf8'), {
@@ -44,11 +47,12 @@ function words(row: Record<string, string>): string {
   const steps = read(parseSteps(text('steps')));
   const basis = read(parseBasis(text('basis')));
   return [
-    [describeTrigger(read(parseTrigger(text('clock')))), describeCutoff(read(parseCutoff(text('cutoff'))))].filter(Boolean).join(' '),
-    describeSuspension(read(parseSuspension(text('stopped by')))),
-    ...steps.map((s) => (s.kind === 'keepPermanently' ? '' : `${describeStep(s.kind)} ${describeStepTime(s)}`)),
-    basis ? basisWords[basis] : '',
+    [describeTrigger(read(parseTrigger(text('clock')))), describeCutoff(read(parseCutoff(text('cutoff'))))],
+    [describeSuspension(read(parseSuspension(text('stopped by'))))],
+    ...steps.map((s) => (s.kind === 'keepPermanently' ? [] : [describeStep(s.kind), describeStepTime(s)])),
+    [basis ? describeBasis(basis) : null],
   ]
+    .map((parts) => parts.flatMap((part) => (part ? english.say(part) : [])).join(' '))
     .filter(Boolean)
     .join('; ');
 }

@@ -58,6 +58,14 @@ async function serverStage(urls) {
   count('server', total - bad, bad, code);
 }
 
+/** What the built interface says is in its catalogues. */
+async function wordsStage() {
+  await buildWeb();
+  const { code, output } = await exec(process.execPath, ['--import', 'tsx', 'tools/words.ts', '--check', 'built']);
+  if (code !== 0) say(output);
+  count('words', Number(code === 0), Number(code !== 0), 0);
+}
+
 async function journeyStage(url) {
   await buildWeb();
   const { code, output } = await exec('npx', ['playwright', 'test', '--config', 'e2e/playwright.config.ts'], {
@@ -87,6 +95,7 @@ await run(async () => {
       if (wants('server')) await schemaStage(url);
       if (wants('server')) await serverStage([url, await other.start()]);
       await other.stop();
+      if (wants('journeys')) await wordsStage();
       if (wants('journeys')) await journeyStage(url);
     }
   } finally {

@@ -22,8 +22,8 @@ function depth(tree: AskedCriteria): number {
 
 const words = text(300);
 /** Words to look for: one at least, since none would be found in everything. */
-export const wordsToFind = words.refine((said) => wordsOf(said).length > 0, 'must have a word to look for, of letters or digits');
-const beginning = words.refine((said) => said !== '', 'must not be empty: everything begins with nothing');
+export const wordsToFind = words.refine((said) => wordsOf(said).length > 0, 'input.wordToFind');
+const beginning = words.refine((said) => said !== '', 'input.beginning');
 const fact = text(80);
 const bound = z.union([dateText, z.number()]).optional();
 const clause = z.discriminatedUnion('op', [
@@ -37,7 +37,7 @@ const clause = z.discriminatedUnion('op', [
   z.object({ op: z.literal('factStarts'), fact, text: beginning }),
   z
     .object({ op: z.literal('factBetween'), fact, from: bound, until: bound })
-    .refine((c) => c.from === undefined || c.until === undefined || typeof c.from === typeof c.until, 'both ends must be of one kind'),
+    .refine((c) => c.from === undefined || c.until === undefined || typeof c.from === typeof c.until, 'input.oneKind'),
   z.object({ op: z.literal('held') }),
   z.object({ op: z.literal('heldBy'), holdId: id, name: words }),
   z.object({ op: z.literal('detected'), detectorId: id, name: words }),
@@ -55,7 +55,7 @@ function tree<Leaf extends AskedCriteria>(leaf: z.ZodType): z.ZodType<Leaf> {
     z.union([leaf, z.object({ op: z.enum(['and', 'or']), of: z.array(node).max(30) }), z.object({ op: z.literal('not'), of: node })]),
   );
   return node.refine((c) => depth(c as AskedCriteria) <= deepest, {
-    error: `may be at most ${deepest} levels deep`,
+    error: 'input.criteriaDepth',
   }) as z.ZodType<Leaf>;
 }
 
@@ -74,7 +74,7 @@ function jsonOf(value: string): unknown {
 
 /** Criteria in the query of an address: their JSON. */
 export const criteriaParameter = text(8000).refine((value) => askedCriteria.safeParse(jsonOf(value)).success, {
-  error: 'must be criteria, as JSON',
+  error: 'input.criteria',
 });
 
 /** Reads what {@link criteriaParameter} let through. */

@@ -1,6 +1,6 @@
 import { batchStates, itemOutcomes } from '@key-cellar/core/docket';
 import * as z from 'zod';
-import { dateText, get, id, idParam, post } from './shared.js';
+import { dateText, get, id, idParam, post, sentence } from './shared.js';
 import { note, reason, text } from './text.js';
 
 const dueGroup = z.object({
@@ -27,7 +27,7 @@ export type DueGroup = z.infer<typeof dueGroup>;
 const gate = z.object({
   name: z.enum(['proposed', 'notice', 'approved', 'done']),
   state: z.enum(['passed', 'current', 'ahead', 'blocked']),
-  words: z.string(),
+  words: sentence,
 });
 export type Gate = z.infer<typeof gate>;
 
@@ -41,7 +41,7 @@ const batchLine = z.object({
   held: z.number().int(),
   objections: z.number().int(),
   tasks: z.number().int(),
-  note: z.string(),
+  note: sentence,
   gates: z.array(gate),
   late: z.boolean(),
   certificate: z.object({ id, number: z.string() }).nullable(),
@@ -63,7 +63,7 @@ const batchItem = z.object({
   medium: z.enum(['electronic', 'physical']),
   container: z.string().nullable(),
   outcome: z.enum([...itemOutcomes, 'task']),
-  reason: z.string().nullable(),
+  reason: sentence.nullable(),
 });
 export type BatchItem = z.infer<typeof batchItem>;
 
@@ -124,8 +124,8 @@ export const docket = {
     body: z.object({
       recordIds: z.array(id).min(1).max(2000),
       on: dateText,
-      method: text(200).trim().min(3, 'must say how, in three letters or more'),
-      witness: text(200).trim().min(2, 'must name a person'),
+      method: text(200).trim().min(3, 'input.how'),
+      witness: text(200).trim().min(2, 'input.person'),
     }),
   }),
 };

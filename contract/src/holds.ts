@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { criteria } from './criteria.js';
-import { dateText, get, id, idParam, personRef, post, ask, outcomes } from './shared.js';
+import { dateText, get, id, idParam, personRef, post, ask, outcomes, sentence } from './shared.js';
 import { line, note, reason } from './text.js';
 
 const holdLine = z.object({
@@ -43,7 +43,7 @@ const holdPage = holdLine.extend({
       id,
       number: z.string(),
       title: z.string(),
-      because: z.string(),
+      because: sentence,
       since: dateText,
       released: z.boolean(),
       holds: z.number().int(),
@@ -76,7 +76,7 @@ export const holds = {
         criteria: criteria.optional(),
         custodianIds: z.array(id).max(500).default([]),
       })
-      .refine((hold) => hold.recordIds.length > 0 || hold.criteria, { error: 'needs records or criteria', path: ['recordIds'] }),
+      .refine((hold) => hold.recordIds.length > 0 || hold.criteria, { error: 'input.recordsOrCriteria', path: ['recordIds'] }),
     response: z.object({ id, covered: z.number().int(), results: z.array(coverLine) }),
   }),
   hold: get('/holds/{id}', 'One hold with what it covers', { params: idParam, response: holdPage }),

@@ -1,4 +1,5 @@
 import { rights } from '@key-cellar/core/access';
+import { languages } from '@key-cellar/words';
 import * as z from 'zod';
 import { dateText, get, id, idParam, personRef, post } from './shared.js';
 import { text, line } from './text.js';
@@ -15,6 +16,8 @@ const me = z.object({
   demo: z.boolean(),
   unread: z.number().int(),
   ledgerSize: z.number().int(),
+  /** The language that the person chose; null: as the browser asks. */
+  language: z.enum(languages).nullable(),
 });
 export type Me = z.infer<typeof me>;
 
@@ -31,7 +34,7 @@ const message = z.object({
 });
 export type Message = z.infer<typeof message>;
 
-const password = text(200).min(12, 'must have at least 12 characters');
+const password = text(200).min(12, 'input.password');
 
 export const identity = {
   entrance: get(
@@ -65,6 +68,9 @@ export const identity = {
     response: z.object({ ended: z.number().int() }),
   }),
   me: get('/me', 'Who is signed in', { response: me }),
+  setLanguage: post('/me/language', 'Choose the language of the interface and of what is sent; null: as the browser asks', {
+    body: z.object({ language: z.enum(languages).nullable() }),
+  }),
   people: get('/people', 'People and groups, for choosing', {
     response: z.object({ people: z.array(personRef.extend({ kind: z.enum(['person', 'group', 'service']) })) }),
   }),

@@ -1,5 +1,16 @@
 export type { AskingOf, BodyOf, ChangingOf, Endpoint, ParamsOf, QueryOf, ResponseOf } from './endpoint.js';
-export { problem, type OutcomeLine, type PersonRef, type Problem, type ProblemField, type TableOutcome } from './shared.js';
+export { messageOfIssue } from './issue.js';
+export {
+  problem,
+  sentence,
+  type OutcomeLine,
+  type PersonRef,
+  type Problem,
+  type ProblemField,
+  type TableOutcome,
+  type Told,
+  type ToldOf,
+} from './shared.js';
 export { access, type WhoCan } from './access.js';
 export { identity, type Me, type Message } from './identity.js';
 export { plan, type OutlineLine, type PlaceLine, type PlacePage, type PlanEffect, type RackCell, type RackCounts } from './plan.js';

@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { ask, dateText, get, id, post, problem } from './shared.js';
+import { ask, dateText, get, id, post, problem, sentence } from './shared.js';
 import { text } from './text.js';
 
 const ledgerEntry = z.object({
@@ -64,9 +64,7 @@ const ledgerState = z.object({
   keyId: z.string().nullable(),
   lastVerified: z.object({ at: z.string(), by: z.string(), ok: z.boolean(), size: z.number().int() }).nullable(),
   /** What keeps entries from being sealed, cosigned or stamped; an alarm may be the work of somebody. */
-  troubles: z.array(
-    z.object({ what: z.enum(['sealing', 'witness', 'stamp']), since: z.string(), sentence: z.string(), alarm: z.boolean() }),
-  ),
+  troubles: z.array(z.object({ what: z.enum(['sealing', 'witness', 'stamp']), since: z.string(), sentence, alarm: z.boolean() })),
 });
 export type LedgerState = z.infer<typeof ledgerState>;
 
@@ -75,17 +73,17 @@ const finding = z.object({
   /** A leaf, the size of a head, a tile or a key, whichever it is about. */
   place: z.string(),
   seq: z.number().int().optional(),
-  sentence: z.string(),
+  sentence,
 });
 export type LedgerFinding = z.infer<typeof finding>;
 
 const report = z.object({
   ok: z.boolean(),
   size: z.number().int(),
-  sentence: z.string(),
+  sentence,
   findings: z.array(finding),
   /** What could not be looked at, a sentence each. */
-  unchecked: z.array(z.string()),
+  unchecked: z.array(sentence),
   checked: z.object({
     entries: z.number().int(),
     heads: z.number().int(),
@@ -102,7 +100,7 @@ export type VerifyLine = z.infer<typeof verifyLine>;
 /** Sizes of heads that somebody kept, with commas between. */
 const sizes = z
   .string()
-  .regex(/^\d{1,15}(,\d{1,15}){0,99}$/, { error: 'must be sizes of tree heads with commas between, a hundred at most' })
+  .regex(/^\d{1,15}(,\d{1,15}){0,99}$/, { error: 'input.headSizes' })
   .transform((text) => text.split(',').map(Number));
 
 export const ledger = {

@@ -2,7 +2,7 @@ import { codePattern, placeKinds, shutStates } from '@key-cellar/core/plan';
 import * as z from 'zod';
 import { facts } from './records.js';
 import { takes } from './setup.js';
-import { dateText, get, id, idParam, outcomes, post, put, revision, tableInput, tableOutcome, withTable } from './shared.js';
+import { dateText, get, id, idParam, outcomes, post, put, revision, tableInput, tableOutcome, withTable, sentence } from './shared.js';
 import { text, line, note, reason } from './text.js';
 
 const counts = z.object({
@@ -75,22 +75,22 @@ const placePage = placeLine.extend({
   takesAround: z.array(z.object({ code: z.string(), takes })),
   rights: z.array(z.string()),
   /** Titles of the profiles that a person has here. */
-  profiles: z.array(z.string()),
-  accessWhy: z.string(),
+  profiles: z.array(sentence),
+  accessWhy: sentence,
   revision,
 });
 export type PlacePage = z.infer<typeof placePage>;
 
-const code = text(200).trim().regex(codePattern, 'may have capital letters, digits, hyphens, dots and slashes, 40 at most');
+const code = text(200).trim().regex(codePattern, 'input.placeCode');
 
 /** What moving or merging does besides changing dates: how much goes along, and whose access changes. */
 const planEffect = z.object({
   records: z.number().int(),
   places: z.number().int(),
   /** People who get more rights there, each with those rights. */
-  gains: z.array(z.string()),
+  gains: z.array(sentence),
   /** People who lose rights there, each with those rights. */
-  loses: z.array(z.string()),
+  loses: z.array(sentence),
   /** Records that are dated anew. */
   recomputed: z.number().int(),
 });
@@ -118,7 +118,7 @@ export const plan = {
         .string()
         .trim()
         .max(40)
-        .regex(/^[A-Z0-9{][A-Z0-9./{}n-]*$/, 'may have capital letters, digits, hyphens, dots and slashes, and {nn} for a number'),
+        .regex(/^[A-Z0-9{][A-Z0-9./{}n-]*$/, 'input.placeCodePattern'),
       title: line(),
       note: note(4000),
       /** It may be older than its place here; today when nothing is said. */

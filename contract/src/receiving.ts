@@ -1,7 +1,7 @@
 import * as z from 'zod';
 import { explanation } from './explanation.js';
 import { facts } from './records.js';
-import { dateText, get, id, idParam, post, ask, withMany, megabytes } from './shared.js';
+import { dateText, get, id, idParam, post, ask, withMany, megabytes, sentence } from './shared.js';
 import { text, line } from './text.js';
 
 const sameContent = z.object({
@@ -14,7 +14,7 @@ const arrival = z.object({
   id,
   fileName: z.string(),
   /** What was changed about the name it came with. */
-  changed: z.array(z.string()),
+  changed: z.array(sentence),
   size: z.number().int(),
   mediaType: z.string(),
   sha256: z.string(),
@@ -45,7 +45,7 @@ const filingResult = z.object({
   arrivalId: id,
   name: z.string(),
   outcome: z.enum(['done', 'refused']),
-  why: z.string(),
+  why: sentence,
   recordId: id.nullable(),
   number: z.string().nullable(),
 });
@@ -76,7 +76,7 @@ export const receiving = {
     {
       body: filings,
       response: z.object({
-        previews: z.array(z.object({ arrivalId: id, explanation, gaps: z.array(z.string()), problems: z.array(z.string()) })),
+        previews: z.array(z.object({ arrivalId: id, explanation, gaps: z.array(z.string()), problems: z.array(sentence) })),
       }),
     },
     withMany,

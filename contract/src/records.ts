@@ -3,7 +3,7 @@ import * as z from 'zod';
 import { criteriaParameter, wordsToFind } from './criteria.js';
 import { explanation } from './explanation.js';
 import { datesLine, effectPage } from './schedule.js';
-import { dateText, get, id, idParam, outcomes, personRef, post, put, revision } from './shared.js';
+import { dateText, get, id, idParam, outcomes, personRef, post, put, revision, sentence } from './shared.js';
 import { text, prose, line, note, reason } from './text.js';
 
 export const sortColumns = ['number', 'title', 'created', 'filed', 'due', 'size'] as const;
@@ -89,7 +89,7 @@ const recordFilter = z.object({
   /** Cells of the rack, as `series id.vintage`, separated by commas. */
   cells: z
     .string()
-    .regex(/^[0-9a-f-]{36}\.\d{1,4}(,[0-9a-f-]{36}\.\d{1,4})*$/, 'must be cells of the rack')
+    .regex(/^[0-9a-f-]{36}\.\d{1,4}(,[0-9a-f-]{36}\.\d{1,4})*$/, 'input.rackCells')
     .max(8000)
     .optional(),
   /** A condition as JSON; see the criteria of the core. */
@@ -146,14 +146,14 @@ const dossier = recordLine.extend({
     z.object({
       since: dateText,
       until: dateText.nullable(),
-      hold: z.object({ id, name: z.string(), matter: z.string(), because: z.string() }).nullable(),
+      hold: z.object({ id, name: z.string(), matter: z.string(), because: sentence }).nullable(),
     }),
   ),
   frozenParts: z.array(z.string()),
   frozenByHold: z.boolean(),
   why: explanation,
   rights: z.array(z.string()),
-  accessWhy: z.string(),
+  accessWhy: sentence,
   certificate: z.object({ id, number: z.string() }).nullable(),
   /** The archive that holds it now, and its accession number there. */
   transferredTo: z.object({ archive: z.string(), number: z.string() }).nullable(),

@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { dateText, get, id } from './shared.js';
+import { dateText, get, id, sentence } from './shared.js';
 import { text } from './text.js';
 
 const bar = z.object({
@@ -16,9 +16,9 @@ const todayLine = z.object({
   when: z.enum(['late', 'today', 'week', 'later']),
   mark: z.enum(['due', 'held', 'waiting', 'unscheduled', 'physical', 'declared', 'gap']),
   /** Parts of the sentence; codes and numbers are set apart. */
-  sentence: z.string(),
-  detail: z.string(),
-  act: z.string(),
+  sentence,
+  detail: sentence,
+  act: sentence,
   link: z.string(),
 });
 export type TodayLine = z.infer<typeof todayLine>;

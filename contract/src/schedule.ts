@@ -19,6 +19,7 @@ import {
   type Problem,
   ask,
   withTable,
+  sentence,
 } from './shared.js';
 import { line, note, prose, reason } from './text.js';
 
@@ -38,7 +39,7 @@ const trigger = z.discriminatedUnion('kind', [
   ...simpleTriggers,
   z.object({
     kind: z.enum(['earliest', 'latest']),
-    of: z.array(triggerPart).min(2, 'needs two things at least').max(mostParts, `can be ${mostParts} things at most`),
+    of: z.array(triggerPart).min(2, 'input.twoThings').max(mostParts),
   }),
   z.object({ kind: z.literal('never') }),
 ]);
@@ -67,7 +68,7 @@ const step = z.object({
     .refine((text) => {
       const period = parsePeriod(text);
       return !!period && period.years + period.months + period.weeks + period.days > 0;
-    }, 'must be longer than nothing')
+    }, 'input.longer')
     .optional(),
   /** Where a record is moved: the code of a folder of its series, made when there is none. */
   to: line(40).optional(),
@@ -84,7 +85,7 @@ export const ruleDefinition = z
     authority: line(),
     /** Where the authority can be read. */
     link: z
-      .url({ protocol: /^https?$/, error: 'must be a web address' })
+      .url({ protocol: /^https?$/, error: 'input.webAddress' })
       .max(500)
       .optional(),
     jurisdictions: z.array(line(80)).max(20),
@@ -101,37 +102,33 @@ export const ruleDefinition = z
         z.object({ kind: z.literal('criteria'), criteria }),
       ])
       .optional(),
-    steps: z.array(step).min(1, 'needs at least one step').max(10),
+    steps: z.array(step).min(1, 'input.oneStep').max(10),
   })
   .superRefine((rule, context) => {
     const wrong = (path: (string | number)[], message: string): void => context.addIssue({ code: 'custom', path, message });
-    if (rule.trigger.kind === 'never' && rule.steps.some((s) => s.kind !== 'keepPermanently'))
-      wrong(['steps'], 'a rule without a clock can only keep for good');
-    if (rule.trigger.kind === 'never' && rule.suspension) wrong(['suspension'], 'there is no clock that could be stopped');
+    if (rule.trigger.kind === 'never' && rule.steps.some((s) => s.kind !== 'keepPermanently')) wrong(['steps'], 'input.noClock');
+    if (rule.trigger.kind === 'never' && rule.suspension) wrong(['suspension'], 'input.noClockToStop');
     if (rule.suspension && rule.suspension.stops.toLowerCase() === rule.suspension.resumes.toLowerCase())
-      wrong(['suspension', 'resumes'], 'must be another event than the one that stops it');
+      wrong(['suspension', 'resumes'], 'input.otherEvent');
     const disposing = rule.steps.findIndex((s) => s.kind === 'destroy' || s.kind === 'transfer');
     const forGood = rule.steps.findIndex((s) => s.kind === 'keepPermanently');
-    if (rule.basis === 'atMost' && (disposing < 0 || forGood >= 0))
-      wrong(['basis'], 'a rule that says at most must end with destroying or transferring');
-    if (rule.sample && rule.steps.at(-1)?.kind !== 'destroy') wrong(['sample'], 'only of what is destroyed a sample can be kept');
+    if (rule.basis === 'atMost' && (disposing < 0 || forGood >= 0)) wrong(['basis'], 'input.atMostDisposes');
+    if (rule.sample && rule.steps.at(-1)?.kind !== 'destroy') wrong(['sample'], 'input.sampleOfDestroyed');
     rule.steps.forEach((s, i) => {
       const at = (field: string): (string | number)[] => ['steps', i, field];
-      if (s.approverGroups?.length && s.approvals === 0) wrong(at('approvals'), 'must be one at least, as it says of whom');
-      if (s.kind === 'move' && s.to === undefined) wrong(at('to'), 'must say to which folder');
-      if (s.from === 'beforeTrigger' && (i === disposing || i === forGood))
-        wrong(at('from'), 'only steps that dispose of nothing can lie before the date');
+      if (s.approverGroups?.length && s.approvals === 0) wrong(at('approvals'), 'input.oneApproval');
+      if (s.kind === 'move' && s.to === undefined) wrong(at('to'), 'input.toFolder');
+      if (s.from === 'beforeTrigger' && (i === disposing || i === forGood)) wrong(at('from'), 'input.beforeDate');
       if (s.workingDays) {
         const p = parsePeriod(s.after);
-        if (p && p.years + p.months + p.weeks > 0) wrong(at('after'), 'must be in days, as working days are counted');
-        else if (p && p.days > mostWorkingDays) wrong(at('after'), `can be ${mostWorkingDays} working days at most`);
+        if (p && p.years + p.months + p.weeks > 0) wrong(at('after'), 'input.inDays');
+        else if (p && p.days > mostWorkingDays) wrong(at('after'), 'input.workingDays');
       }
     });
     const asks = rule.steps.findIndex((s) => s.kind === 'askOwner');
-    if (asks >= 0 && disposing < 0 && forGood < 0) wrong(['steps', asks], 'needs a last step for what its owner does not need any more');
-    if (forGood >= 0 && forGood < rule.steps.length - 1) wrong(['steps', forGood], 'nothing can follow after keeping for good');
-    if (disposing >= 0 && disposing < rule.steps.length - 1)
-      wrong(['steps', disposing], 'nothing can follow after destroying or transferring');
+    if (asks >= 0 && disposing < 0 && forGood < 0) wrong(['steps', asks], 'input.lastStep');
+    if (forGood >= 0 && forGood < rule.steps.length - 1) wrong(['steps', forGood], 'input.afterForGood');
+    if (disposing >= 0 && disposing < rule.steps.length - 1) wrong(['steps', disposing], 'input.afterDisposing');
   });
 export type RuleDefinition = z.infer<typeof ruleDefinition>;
 
@@ -175,7 +172,7 @@ const overrideInput = z.discriminatedUnion('kind', [
 export type OverrideInput = z.infer<typeof overrideInput>;
 
 /** One record's due date before and after a change. */
-export const datesLine = outcomeLine.extend({ before: z.string(), after: z.string(), shortens: z.boolean() });
+export const datesLine = outcomeLine.extend({ before: sentence, after: sentence, shortens: z.boolean() });
 export type DatesLine = z.infer<typeof datesLine>;
 
 /** A rule set on a place, or taken off it. */
@@ -265,7 +262,7 @@ export const findingKinds = [
 ] as const;
 const finding = z.object({
   kind: z.enum(findingKinds),
-  sentence: z.string(),
+  sentence,
   /** Where it can be mended. */
   link: z.string(),
   /** Records that it concerns today; null where that is not a matter of records. */
@@ -275,7 +272,7 @@ export type Finding = z.infer<typeof finding>;
 
 const waitingLine = z.object({
   /** What is waited for, in words. */
-  trigger: z.string(),
+  trigger: sentence,
   /** The types of events that would start the clock, or let it go on. */
   eventTypes: z.array(z.string()),
   records: z.number().int(),
@@ -372,7 +369,7 @@ const mostHolidays = 3000;
 const calendarInput = z.object({
   name: line(80),
   /** 1 = Monday … 7 = Sunday. */
-  weekend: z.array(z.number().int().min(1).max(7)).max(6, 'at least one day of the week must be worked'),
+  weekend: z.array(z.number().int().min(1).max(7)).max(6, 'input.oneWorkday'),
   holidays: z
     .array(z.object({ on: dateText, name: line(120) }))
     .max(mostHolidays)
@@ -395,7 +392,7 @@ export const schedule = {
       code: z
         .string()
         .trim()
-        .regex(/^[A-Z0-9][A-Z0-9-]{0,29}$/, 'may have capital letters, digits and hyphens, 30 at most'),
+        .regex(/^[A-Z0-9][A-Z0-9-]{0,29}$/, 'input.ruleCode'),
       definition: ruleDefinition,
     }),
     response: z.object({ id }),
@@ -568,7 +565,7 @@ export const schedule = {
         rows: z.number().int(),
         /** Events of rows without error. */
         events: z.number().int(),
-        errors: z.array(z.object({ row: z.number().int(), column: z.string(), sentence: z.string() })),
+        errors: z.array(z.object({ row: z.number().int(), column: z.string(), sentence })),
         recomputed: z.number().int(),
       }),
     },
@@ -580,7 +577,7 @@ export const schedule = {
       state: z.enum(['running', 'done', 'cancelled', 'failed']),
       done: z.number().int(),
       total: z.number().int(),
-      sentence: z.string(),
+      sentence,
     }),
   }),
   cancelJob: post('/jobs/{id}/cancel', 'Cancel long work; what is done stays done', { params: idParam }),

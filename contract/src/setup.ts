@@ -76,7 +76,7 @@ export type EntityPage = z.infer<typeof entityPage>;
 export const takes = z.object({
   types: z.array(text(60)).max(200).readonly().nullable(),
   formats: z
-    .array(z.string().regex(/^[a-z0-9]{1,10}$/, 'must be an ending such as pdf'))
+    .array(z.string().regex(/^[a-z0-9]{1,10}$/, 'input.ending'))
     .max(50)
     .readonly()
     .nullable(),
@@ -115,7 +115,7 @@ export const setup = {
     '/setup/types',
     'Make a record type',
     {
-      body: typeBody.extend({ code: z.string().regex(/^[a-z][a-z0-9-]{0,39}$/, 'must be small letters, digits and hyphens') }),
+      body: typeBody.extend({ code: z.string().regex(/^[a-z][a-z0-9-]{0,39}$/, 'input.typeCode') }),
     },
     withMany,
   ),

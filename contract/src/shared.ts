@@ -1,4 +1,6 @@
 import { parseCivilDate, parsePeriod } from '@key-cellar/core/calendar';
+import type { Message } from '@key-cellar/words';
+import type { ResponseOf } from './endpoint.js';
 import * as z from 'zod';
 import type { Endpoint } from './endpoint.js';
 
@@ -11,8 +13,8 @@ type Made<T extends Parts, C extends boolean> = Endpoint<Part<T, 'params'>, Part
 type More = Pick<Endpoint, 'who' | 'sends' | 'most'>;
 
 /** Limits of bodies, in bytes. What is usual needs none; many at once and tables say theirs. */
-export const kilobytes = (n: number): number => n * 1024;
-export const megabytes = (n: number): number => kilobytes(n * 1024);
+export const kilobytes = (n: number): number => n * 1000;
+export const megabytes = (n: number): number => kilobytes(n * 1000);
 /** What a request may have that says much at once: many filings, a type with all its choices. */
 export const withMany = { most: megabytes(8) };
 
@@ -46,9 +48,30 @@ export const put = make('put', true);
 
 export const id = z.uuid();
 export const idParam = z.object({ id });
-export const dateText = z.string().refine((text) => parseCivilDate(text) !== null, { error: 'must be a date such as 2026-09-14' });
-export const periodText = z.string().refine((text) => parsePeriod(text) !== null, { error: 'must be a period such as P7Y or P18M' });
+export const dateText = z.string().refine((text) => parseCivilDate(text) !== null, { error: 'input.date' });
+export const periodText = z.string().refine((text) => parsePeriod(text) !== null, { error: 'input.period' });
 export const revision = z.number().int().positive();
+
+declare const spoken: unique symbol;
+
+/** Words for a person to read, in the language of whoever asked. The server tells them as a message and never as a text. */
+export type Sentence = string & { readonly [spoken]?: true };
+export const sentence = z.string() as unknown as z.ZodType<Sentence, string>;
+
+/** What the server tells where an answer has a {@link Sentence}: the message that the sentence is made of. */
+export type Told<T> = T extends string
+  ? typeof spoken extends keyof T
+    ? Message
+    : T
+  : T extends (infer One)[]
+    ? Told<One>[]
+    : T extends readonly (infer One)[]
+      ? readonly Told<One>[]
+      : T extends object
+        ? { [K in keyof T]: Told<T[K]> }
+        : T;
+
+export type ToldOf<E extends Endpoint> = Told<ResponseOf<E>>;
 
 export const personRef = z.object({ id, name: z.string() });
 export type PersonRef = z.infer<typeof personRef>;
@@ -58,7 +81,7 @@ export const outcomeLine = z.object({
   id,
   name: z.string(),
   outcome: z.enum(['done', 'refused', 'skipped']),
-  why: z.string(),
+  why: sentence,
 });
 export type OutcomeLine = z.infer<typeof outcomeLine>;
 export const outcomes = z.object({ results: z.array(outcomeLine) });
@@ -76,19 +99,21 @@ export const tableInput = z.object({
 /** What a table would change or has changed, and what is wrong in it, by row and column. */
 export const tableOutcome = z.object({
   rows: z.number().int(),
-  changes: z.array(z.object({ row: z.number().int(), what: z.string(), sentence: z.string() })),
-  errors: z.array(z.object({ row: z.number().int(), column: z.string(), sentence: z.string() })),
+  changes: z.array(z.object({ row: z.number().int(), what: z.string(), sentence })),
+  errors: z.array(z.object({ row: z.number().int(), column: z.string(), sentence })),
   recomputed: z.number().int(),
 });
 export type TableOutcome = z.infer<typeof tableOutcome>;
 
-/** RFC 9457 problem document. */
+/** RFC 9457 problem document. Title, detail and fields are in the language of whoever asked; `message` is what they are made of. */
 export const problem = z.object({
   type: z.string(),
   title: z.string(),
   status: z.number().int(),
   detail: z.string(),
-  fields: z.array(z.object({ pointer: z.string(), sentence: z.string() })).optional(),
+  fields: z.array(z.object({ pointer: z.string(), sentence })).optional(),
+  /** Which message it is, and what went into it. */
+  message: z.object({ code: z.string(), values: z.record(z.string(), z.unknown()).optional() }).optional(),
 });
 export type Problem = z.infer<typeof problem>;
 export type ProblemField = NonNullable<Problem['fields']>[number];

@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { facts } from './records.js';
-import { dateText, get, id, idParam, outcomeLine, post, put, revision, tableFormat, ask, withTable, withMany } from './shared.js';
+import { dateText, get, id, idParam, outcomeLine, post, put, revision, tableFormat, ask, withTable, withMany, sentence } from './shared.js';
 import { text, prose, line } from './text.js';
 
 const readyTitle = z.object({
@@ -96,12 +96,12 @@ const broughtLine = z.object({
   placeId: id,
   name: z.string(),
   /** What changes there, in words, and what stays because people changed it. */
-  changes: z.array(z.string()),
-  kept: z.array(z.string()),
+  changes: z.array(sentence),
+  kept: z.array(sentence),
   /** Rules that come to folders of it or leave them, for the effect on due dates. */
   rules: z.array(z.object({ placeId: id, ruleId: id, set: z.boolean() })),
   outcome: z.enum(['done', 'refused', 'skipped']),
-  why: z.string(),
+  why: sentence,
 });
 export type BroughtLine = z.infer<typeof broughtLine>;
 

@@ -1,6 +1,6 @@
 import { stepOutcomes } from '@key-cellar/core/schedule';
 import * as z from 'zod';
-import { dateText, get, id, idParam, outcomes, post, kilobytes } from './shared.js';
+import { dateText, get, id, idParam, outcomes, post, kilobytes, sentence } from './shared.js';
 import { note } from './text.js';
 
 export const stepAnswers = ['keep', 'notNeeded', 'goOn'] as const;
@@ -17,7 +17,7 @@ const stepTask = z.object({
   placeCode: z.string(),
   ruleCode: z.string(),
   ruleTitle: z.string(),
-  /** How long it is kept anew when somebody says that it is still needed, in words; empty when that cannot be said. */
+  /** How long it is kept anew when somebody says that it is still needed, an ISO 8601 duration; empty when that cannot be said. */
   keptAnew: z.string(),
   askedOn: dateText,
   lastAskedOn: dateText,
@@ -44,7 +44,7 @@ const sweepLine = z.object({
   /** Versions that would be removed, with their bytes. */
   versions: z.number().int(),
   bytes: z.number().int(),
-  first: z.array(z.object({ id, number: z.string(), title: z.string(), detail: z.string() })),
+  first: z.array(z.object({ id, number: z.string(), title: z.string(), detail: sentence })),
 });
 export type SweepLine = z.infer<typeof sweepLine>;
 
@@ -84,7 +84,7 @@ export const steps = {
       /** Whether this person may answer. */
       mayAnswer: z.boolean(),
       taken: z.array(
-        z.object({ words: z.string(), rule: z.string(), outcome: z.enum(stepOutcomes), on: dateText, by: z.string().nullable() }),
+        z.object({ words: sentence, rule: z.string(), outcome: z.enum(stepOutcomes), on: dateText, by: z.string().nullable() }),
       ),
     }),
   }),

@@ -11,7 +11,7 @@ export const text = (max: number) =>
   z
     .string()
     .normalize('NFC')
-    .refine((value) => isSoundText(value), { error: 'must be one line without control characters' })
+    .refine((value) => isSoundText(value), { error: 'input.oneLine' })
     .max(max);
 
 /** A text that may have several lines. */
@@ -19,13 +19,13 @@ export const prose = (max: number) =>
   z
     .string()
     .normalize('NFC')
-    .refine((value) => isSoundText(value, true), { error: 'must not have control characters' })
+    .refine((value) => isSoundText(value, true), { error: 'input.noControls' })
     .max(max);
 
 /** One line that a person typed, and did not leave empty. */
-export const line = (max = 300) => text(max).trim().min(1, 'must not be empty');
+export const line = (max = 300) => text(max).trim().min(1, 'input.notEmpty');
 
 /** What a person may say besides; empty when they say nothing. */
 export const note = (max = 2000) => prose(max).trim().default('');
 
-export const reason = prose(2000).trim().min(3, 'needs a reason of at least three letters');
+export const reason = prose(2000).trim().min(3, 'input.reason');

@@ -1,14 +1,13 @@
+import { inEnglish } from '@key-cellar/words/testing';
 import type { Right } from '@key-cellar/core/access';
 import type { Endpoint } from '@key-cellar/contract';
 import { uuidv7 } from 'uuidv7';
 import { acts, type NamedAct } from '../src/http/table.js';
 import { carryOut, Problem, type AnyAct, type Kind, type Targets } from '../src/kernel/index.js';
-import { examples, type Example } from './support/actExamples.js';
+import { examples, free, type Example } from './support/actExamples.js';
 import { standing, states, type State } from './support/actStates.js';
 import { makeActWorld, spots, type ActWorld, type Asker, type Spot, type Things } from './support/actWorld.js';
 
-/** Acts that nobody needs a right for, each with why: known by name, so that another cannot slip in. */
-const free = ['identity.makeFirstKeeper', 'identity.signIn', 'identity.signOut', 'identity.endOtherSessions', 'steps.answerLetter'];
 /** Acts that ask for a right somewhere: they make something of one’s own, or ask anew for each row of a table. */
 const somewhere = ['schedule.importEvents', 'receiving.upload', 'setup.makeEntity', 'holds.makeMatter'];
 /** Acts whose work goes on beyond what can be tried and rolled back: only their refusals are tried here. */
@@ -126,7 +125,7 @@ describe('every act, by every kind of person, on what is inside, outside, hidden
   async function came(act: AnyAct, input: object, asker: Asker): Promise<{ status: number | 'allowed'; text: string }> {
     try {
       const answer: unknown = await carryOut(world.services, asker.person, act, input as never, { trial: true });
-      return { status: 'allowed', text: JSON.stringify(answer) };
+      return { status: 'allowed', text: JSON.stringify(inEnglish(answer)) };
     } catch (error) {
       if (!(error instanceof Problem)) {
         // The database refuses in its own words what the core does not ask: that is no question of rights.

@@ -29,7 +29,7 @@ describe('approvals of a group', () => {
     const decide = () => approver().call(docket.approve, { params: { id }, body: { note: '' } });
     const before = await page();
     expect([before.approverGroups, before.acts.includes('approve')]).toEqual([['Staff'], false]);
-    expect(await problemOf(decide())).toContain('people of Staff');
+    expect(await problemOf(decide())).toContain('somebody of Staff');
     const inner = '00000000-0000-4000-8000-0000000000aa';
     await asOwner(world.database, (client) =>
       client.query(`insert into principal (id, kind, name) values ($1, 'group', 'Night staff')`, [inner]),
@@ -50,7 +50,7 @@ describe('approvals of a group', () => {
     const tried = await keeper().call(schedule.importSchedule, {
       body: { format: 'csv', data: Buffer.from(table).toString('base64'), dryRun: true },
     });
-    expect(tried.errors.map((e) => [e.column, e.sentence])).toEqual([['steps', 'there is no group Nobody']]);
+    expect(tried.errors.map((e) => [e.column, e.sentence])).toEqual([['steps', 'There is no group “Nobody” that could approve.']]);
     const csv = await (await keeper().fetch('/api/schedule/export?format=csv')).text();
     expect(csv).toContain('1 approval of Staff');
   });

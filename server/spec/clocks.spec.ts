@@ -168,7 +168,7 @@ describe('clocks', () => {
     const page = () => keeper().call(plan.place, { params: { id } });
     const close = (on: string) => statusOf(steward.call(plan.closeFolder, { params: { id }, body: { on } }));
     expect((await page()).shut).toBe('notYet');
-    await expectAsync(world.file('editor', { place: id })).toBeRejectedWithError(/opens on 2026-09-20/);
+    await expectAsync(world.file('editor', { place: id })).toBeRejectedWithError(/opens on 20 Sep 2026/);
     expect(await close('2026-09-19'))
       .withContext('before it opens')
       .toBe(422);
@@ -206,7 +206,7 @@ describe('clocks', () => {
     await sweep();
     expect(await dated()).toEqual({ state: 'declared', declaredOn: '2026-10-03', dueOn: '2027-10-03' });
     expect((await page()).shut).toBe('closed');
-    await expectAsync(world.file('editor', { place: id })).toBeRejectedWithError(/closed on 2026-10-03/);
+    await expectAsync(world.file('editor', { place: id })).toBeRejectedWithError(/closed on 3 Oct 2026/);
   });
 
   it('what is set by hand has an effect, or is refused; and is taken back whole', async () => {
@@ -224,7 +224,7 @@ describe('clocks', () => {
     expect(await set({ kind: 'rule', ruleId: north })).toEqual(
       jasmine.objectContaining({
         outcome: 'refused',
-        why: 'Rule R-NORTH holds in North only, and this record is not there. It would change nothing.',
+        why: 'Rule R-NORTH applies in North only, and this record is not there. It would change nothing.',
       }),
     );
     expect((await set({ kind: 'jurisdictions', jurisdictions: ['North'] })).outcome).toBe('done');

@@ -1,3 +1,4 @@
+import { said } from '@key-cellar/words/testing';
 import { PDFDocument, StandardFonts } from '@cantoo/pdf-lib';
 import { criteriaEndpoints, holds, ledger, plan, receiving, records, schedule, setup, type DetectorLine } from '@key-cellar/contract';
 import { ZipFile } from 'yazl';
@@ -257,7 +258,7 @@ describe('detectors', () => {
     };
     const sentence = await runNotes(world.services, job, programActor('job', today));
     const { rows } = await world.pool.query<{ n: number }>(`select count(*)::int as n from record where state <> 'disposed'`);
-    expect(sentence).toBe(`${rows[0]!.n} records are looked at anew.`);
+    expect(said(sentence)).toBe(`${rows[0]!.n} records are looked at anew.`);
     expect(steps).toEqual([rows[0]!.n]);
     await looked();
   });

@@ -1,3 +1,4 @@
+import { inEnglish } from '@key-cellar/words/testing';
 import { docket, holds, receiving, records, schedule, steps } from '@key-cellar/contract';
 import { civilDate } from '@key-cellar/core/calendar';
 import { actOnBatch, batchStates, type BatchAct } from '@key-cellar/core/docket';
@@ -69,7 +70,7 @@ describe('an approved batch', () => {
     await eventually(async () => (await job()).sentence.includes('There is no room on the disk of the database'));
     expect((await job()).state).toBe('running');
     await asOwner(world.database, (client) => client.query('drop trigger full_disk on batch_item'));
-    expect((await world.services.jobs.settled(jobId)).sentence).toBe('2 destroyed, 0 not.');
+    expect(inEnglish((await world.services.jobs.settled(jobId)).told)).toBe('2 destroyed, 0 not.');
   });
 
   it('keeps a record that was put off meanwhile', async () => {
@@ -116,7 +117,7 @@ describe('an approved batch', () => {
     const { objectionList, noticeUntil } = await keeper.call(docket.batch, { params });
     const answer = { params: { id: objectionList[0]!.id }, body: { keep: false as const, answer: 'it goes on' } };
     await keeper.call(docket.answer, answer);
-    expect(await problemOf(keeper.call(docket.answer, answer))).toBe('This objection was answered before.');
+    expect(await problemOf(keeper.call(docket.answer, answer))).toBe('This objection was already answered.');
     await world.setToday(new Date(Date.parse(noticeUntil!) + 86_400_000).toISOString().slice(0, 10));
     await keeper.call(docket.approve, { params, body: { note: '' } });
     expect((await keeper.call(docket.batch, { params })).state).toBe('notice');
@@ -159,7 +160,7 @@ describe('an approved batch', () => {
         refused += 1;
         expect(await problemOf(does()))
           .withContext(`${act.kind}, ${state}`)
-          .toBe(said.sentence);
+          .toBe(inEnglish(said.sentence));
       }
     }
     expect(refused).toBeGreaterThan(20);

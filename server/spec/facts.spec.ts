@@ -1,3 +1,4 @@
+import { inEnglish } from '@key-cellar/words/testing';
 import { plan, receiving, records, schedule, setup } from '@key-cellar/contract';
 import type { FactDefinition, Facts } from '@key-cellar/core/records';
 import { asApplication } from './support/database.js';
@@ -82,9 +83,9 @@ describe('record types and facts', () => {
       [{ ...good, tons: 41 }, 'Tons must be 40 or less.'],
       [{ ...good, sent: '2026-01-01' }, 'Sent is asked only when Side is South.'],
       [{ ...good, tags: ['a', 'a'] }, 'Tags must not have the same value twice.'],
-      [{ ...good, tenant: world.ids.A02 }, 'Tenant must name one that is there and that you may know of.'],
-      [{ ...good, see: world.ids.A02 }, 'See must name one that is there and that you may know of.'],
-      [{ ...good, clerk: party.id }, 'Clerk must name one that is there and that you may know of.'],
+      [{ ...good, tenant: world.ids.A02 }, 'Tenant must name one that exists and that you may know of.'],
+      [{ ...good, see: world.ids.A02 }, 'See must name one that exists and that you may know of.'],
+      [{ ...good, clerk: party.id }, 'Clerk must name one that exists and that you may know of.'],
       [{ ...good, other: 1 }, 'This record type has no fact “other”.'],
     ];
     for (const [facts, sentence] of wrong) expect((await file('full', facts)).why).toBe(sentence);
@@ -167,7 +168,7 @@ describe('record types and facts', () => {
     await edit(a.recordId!, { side: 'through', port: 'Marrowick', old: 'kept' });
     const now = await dossier(a.recordId!);
     expect([now.typeVersion, now.gaps]).toEqual([2, 0]);
-    expect((await file('paper', { side: 'out' })).why).toContain('Side must be one of in, through.');
+    expect((await file('paper', { side: 'out' })).why).toContain('Side must be one of in or through.');
 
     expect(await statusOf(change(false, 1))).toBe(412);
     expect(await statusOf(change(false, 2, [fact('side', 'text')]))).toBe(422);
@@ -224,7 +225,7 @@ describe('record types and facts', () => {
       body: { version: 1, title: 'Note', facts: facts as never, dryRun: false },
     });
     expect(effect.newGaps).toBe(2501);
-    expect((await world.services.jobs.settled(jobId!)).sentence).toBe('2501 of 2501 records have other gaps now.');
+    expect(inEnglish((await world.services.jobs.settled(jobId!)).told)).toBe('2,501 of 2,501 records now have other gaps.');
     expect((await keeper.call(records.count, { query: { show: 'gaps' } })).count).toBe(2501);
   });
 
@@ -342,7 +343,7 @@ describe('record types and facts', () => {
         params: { id },
         body: { revision: 1, name: 'Brae Chandlery', code: '', note: '', retired: true },
       });
-      expect((await file('lease', { tenant: id })).why).toContain('Tenant must name one that is there');
+      expect((await file('lease', { tenant: id })).why).toContain('Tenant must name one that exists');
       expect((await keeper.call(setup.options, { query: { kind: 'party', text: 'brae' } })).options).toEqual([]);
     });
   });

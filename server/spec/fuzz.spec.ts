@@ -13,6 +13,7 @@ const people: readonly Login[] = ['keeper', 'counsel', 'approver', 'auditor', 'd
 const few = new Set([
   'identity.signOut',
   'identity.endOtherSessions',
+  'identity.setLanguage',
   'identity.moveClock',
   'ledger.verify',
   'ledger.seal',

@@ -114,8 +114,8 @@ describe('holds and those they concern', () => {
     expect(refusals).toEqual([
       'Only an open hold can be released.',
       'This hold was released. Place a new one.',
-      'Only an open hold can let records out.',
-      'This hold was released, so nobody needs to be reminded of it.',
+      'Records can only be let out of an open hold.',
+      'This hold was released, so nobody needs a reminder.',
     ]);
     expect(await held()).toBe(1);
     // What a hold does not cover is not let out of it, and no history says that it was.
@@ -288,7 +288,7 @@ describe('holds and those they concern', () => {
       ['released from a hold', 'Person counsel', which, 'The inquiry is over.'],
     ]);
     expect(await of(listed.id)).toEqual([
-      ['held', 'Person counsel', { ...which, because: 'listed later' }, null],
+      ['held', 'Person counsel', { ...which, because: 'listedLater' }, null],
       ['released from a hold', 'Person counsel', which, 'The inquiry is over.'],
     ]);
   });

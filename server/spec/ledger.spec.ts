@@ -227,7 +227,7 @@ describe('the ledger', () => {
     await tamper(world, above);
 
     await tamper(world, `update seal_state set size = size + 1`);
-    expect(await findings()).toEqual(['More or less is said to be sealed than the newest tree head says.']);
+    expect(await findings()).toEqual(['The size that is said to be sealed is not that of the newest tree head.']);
     await tamper(world, `update seal_state set size = size - 1`);
     expect(await findings()).toEqual([]);
   });
@@ -242,7 +242,7 @@ describe('the ledger', () => {
     );
     const report = await verified(world);
     expect(report.findings).toEqual([
-      { what: 'entry', place: '', seq: 0, sentence: 'Entry 0 lies in the ledger and was never sealed: it was put there by another way.' },
+      { what: 'entry', place: '', seq: 0, sentence: 'Entry 0 is in the ledger and was never sealed: it was put there by another way.' },
     ]);
     await tamper(world, 'delete from ledger_entry where seq = 0');
     expect((await verified(world)).ok).toBeTrue();

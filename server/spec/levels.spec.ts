@@ -1,3 +1,4 @@
+import { said } from '@key-cellar/words/testing';
 import { criteriaEndpoints, ledger, plan, records, schedule, type Dossier, type RuleDefinition } from '@key-cellar/contract';
 import { parseCriteria, type Criteria } from '@key-cellar/core/criteria';
 import { chapters } from './support/chapters.js';
@@ -29,7 +30,7 @@ describe('levels of precedence', () => {
   }
   const criteria = async (text: string): Promise<Criteria> => {
     const parsed = parseCriteria(text, await keeper().call(criteriaEndpoints.vocabulary));
-    if (!parsed.ok) throw new Error(parsed.error.sentence);
+    if (!parsed.ok) throw new Error(said(parsed.error.sentence));
     return parsed.criteria as Criteria;
   };
 
@@ -43,7 +44,7 @@ describe('levels of precedence', () => {
     expect(found.why.governing?.setOn).toBe('note in series A-01');
     expect(found.why.yielded.map((y) => [y.rule.code, y.reason])).toEqual([['R-SERIES', 'farther away']]);
     expect((await keeper().call(schedule.rule, { params: { id: body.ruleId } })).pairs.map((p) => p.code)).toEqual(['A-01']);
-    expect(await problemOf(keeper().call(schedule.setPair, { body }))).toContain('set on Note in A-01 already');
+    expect(await problemOf(keeper().call(schedule.setPair, { body }))).toContain('already set on Note in A-01');
     await keeper().call(schedule.unsetPair, { body });
     expect((await dossier(id)).dueOn).toBe('2030-01-10');
     expect(await statusOf(world.as('steward').call(schedule.setPair, { body }))).toBe(403);
@@ -116,7 +117,7 @@ describe('levels of precedence', () => {
     expect((await dossier(id)).outcome).toBe('unscheduled');
     expect(await problemOf(keeper().call(schedule.dropJurisdiction, { body: { name: 'Quay' } }))).toContain('one place');
     expect(await problemOf(keeper().call(schedule.makeJurisdiction, { body: { name: 'sound', partOf: null } }))).toContain(
-      'exists already',
+      'already exists',
     );
     const unknown = { params: { id: world.ids.A02 }, body: { jurisdictions: ['Nowhere'] } };
     expect(await problemOf(keeper().call(schedule.placeJurisdictions, unknown))).toContain('no jurisdiction Nowhere');
@@ -170,7 +171,7 @@ describe('levels of precedence', () => {
       ]);
       // What is refused is not in the effect, and what was carried out has none.
       expect((await override('editor', [id], '2040-01-01', true)).effect).toBeNull();
-      expect([dry.outcome, dry.before, dry.after]).toEqual(['done', '2030-01-10 (R-SERIES)', '2040-01-01']);
+      expect([dry.outcome, dry.before, dry.after]).toEqual(['done', '10 Jan 2030 (R-SERIES)', '1 Jan 2040']);
       expect((await dossier(id)).dueOn).toBe('2030-01-10');
     });
 
@@ -235,7 +236,7 @@ describe('levels of precedence', () => {
     const of = (kind: string): string[] => findings.filter((f) => f.kind === kind).map((f) => f.sentence);
     expect(of('ruleNeverUsed')).toContain('Rule R-NOWHERE is in force, but set nowhere.');
     expect(of('disagreement')).toContain(
-      'Rules R-OTHER and R-SERIES are both set on A-01 and say different things; there the longer keeps.',
+      'Rules R-OTHER and R-SERIES are both set on A-01 and say different things; there the longer period counts.',
     );
     expect(of('ruleNeverDue')).toContain('Rule R-FACT can never come due: no record type has a date fact “expires”.');
     expect(of('factTypeLacks').length).toBe(1);

@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { request, type IncomingMessage } from 'node:http';
 import { identity, receiving } from '@key-cellar/contract';
 import { bytesOf, jsonDepth } from '../src/http/body.js';
@@ -192,7 +193,7 @@ describe('the outer limits', () => {
   }, 30_000);
 
   it('gives turns in their order, and refuses who would wait too long', async () => {
-    const inTurn = turns({ atOnce: 1, waiting: 2 }, 'Too many.');
+    const inTurn = turns({ atOnce: 1, waiting: 2 }, message('problem.busy'));
     const order: number[] = [];
     let go: () => void = () => undefined;
     const first = inTurn('a', () => new Promise<void>((resolve) => (go = resolve)));
@@ -202,7 +203,9 @@ describe('the outer limits', () => {
         order.push(n);
       }),
     );
-    await expectAsync(inTurn('a', async () => Promise.resolve())).toBeRejectedWithError('Too many.');
+    await expectAsync(inTurn('a', async () => Promise.resolve())).toBeRejectedWithError(
+      'The server is reading many files just now. Try again in a moment.',
+    );
     await inTurn('b', async () => Promise.resolve(order.push(0)));
     go();
     await Promise.all([first, second, third]);

@@ -1,3 +1,4 @@
+import type { Spoken } from '@key-cellar/words/spoken';
 import { plan, records, schedule, type RuleDefinition } from '@key-cellar/contract';
 import type { Explanation } from '@key-cellar/core/schedule';
 import { chapters } from './support/chapters.js';
@@ -21,7 +22,7 @@ describe('a day of the past', () => {
   const onDay = (id: string, on: string, known?: string, login: 'keeper' | 'editor' = 'keeper') =>
     world.as(login).call(schedule.ruleOnDay, { params: { id }, query: { on, known } });
   /** What the record says of itself now, without the holds, which only now has. */
-  const now = async (id: string): Promise<Explanation> => ({
+  const now = async (id: string): Promise<Spoken<Explanation>> => ({
     ...(await keeper().call(records.dossier, { params: { id } })).why,
     holds: [],
   });
@@ -201,7 +202,7 @@ describe('a day of the past', () => {
       ['a day before it', () => Promise.resolve()],
       ['in force', () => Promise.resolve()],
     ];
-    const said: [string, string, Explanation][] = [];
+    const said: [string, string, Spoken<Explanation>][] = [];
     for (const [name, act] of acts) {
       const date = await next();
       await act();

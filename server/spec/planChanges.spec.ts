@@ -180,7 +180,7 @@ describe('changes of the plan', () => {
   it('a folder is closed, opened again with a reason, and retired; each is in the ledger', async () => {
     const folder = await make(world.ids.A01, 'folder', 'R-1');
     await keeper().call(plan.closeFolder, { params: { id: folder }, body: { on: '2026-09-14' } });
-    expect(await refusal(make(folder, 'folder', 'R-1-1'))).toContain('closed on 2026-09-14');
+    expect(await refusal(make(folder, 'folder', 'R-1-1'))).toContain('closed on 14 Sep 2026');
     await world.as('steward').call(plan.reopenFolder, { params: { id: folder }, body: { reason: 'one paper was late' } });
     expect((await page(folder)).closedOn).toBeNull();
     expect(await statusOf(world.as('steward').call(plan.reopenFolder, { params: { id: folder }, body: { reason: 'again' } }))).toBe(409);

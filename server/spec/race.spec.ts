@@ -48,6 +48,7 @@ describe('hold against destruction', () => {
     repository: 'Test',
     timeZone: 'UTC',
     sessionHash: Buffer.alloc(0),
+    language: null,
   });
 
   it(`never lets a held record go, in ${interleavings} interleavings`, async () => {

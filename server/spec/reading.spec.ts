@@ -51,13 +51,13 @@ describe('a file of a thousand tricks', () => {
     );
 
   it('is refused with where it reaches too far', async () => {
-    expect(await refusalOf(sheetWith(`<sheetData>${cell('XFD1048576', 1)}</sheetData>`))).toContain('422 A cell stands at XFD1048576');
-    expect(await refusalOf(sheetWith(`<dimension ref="A1:XFD9"/><sheetData>${cell('A1', 1)}</sheetData>`))).toContain('stands at XFD9');
-    expect(await refusalOf(sheetWith(`<sheetData>${cell('A50002', 1)}</sheetData>`))).toContain('stands at A50002');
-    expect(await refusalOf(sheetWith(`<sheetData>${cell('GR50001', 1)}${cell('GS1', 1)}</sheetData>`))).toContain('stands at GS1,');
+    expect(await refusalOf(sheetWith(`<sheetData>${cell('XFD1048576', 1)}</sheetData>`))).toContain('422 There is a cell at XFD1048576');
+    expect(await refusalOf(sheetWith(`<dimension ref="A1:XFD9"/><sheetData>${cell('A1', 1)}</sheetData>`))).toContain('a cell at XFD9');
+    expect(await refusalOf(sheetWith(`<sheetData>${cell('A50002', 1)}</sheetData>`))).toContain('a cell at A50002');
+    expect(await refusalOf(sheetWith(`<sheetData>${cell('GR50001', 1)}${cell('GS1', 1)}</sheetData>`))).toContain('a cell at GS1,');
     // Across the pieces in which it is unpacked, too.
     const far = `<sheetData>${' '.repeat(200_000)}${cell('ZZZ1', 1)}</sheetData>`;
-    for (let shift = 0; shift < 30; shift += 7) expect(await refusalOf(sheetWith(' '.repeat(shift) + far))).toContain('stands at ZZZ1');
+    for (let shift = 0; shift < 30; shift += 7) expect(await refusalOf(sheetWith(' '.repeat(shift) + far))).toContain('a cell at ZZZ1');
   });
 
   it('is refused by what it unpacks to, whatever its directory says', async () => {
@@ -65,15 +65,15 @@ describe('a file of a thousand tricks', () => {
     const honest = sheetWith(`<sheetData>${cell('A1', 1)}</sheetData>`, large);
     expect(await refusalOf(honest)).toContain('unpacks to more than 64 MB');
     const began = Date.now();
-    expect(await refusalOf(lying(honest))).toMatch(/^422 (This is no spreadsheet|This spreadsheet unpacks)/);
+    expect(await refusalOf(lying(honest))).toMatch(/^422 (This is not a spreadsheet|This spreadsheet unpacks)/);
     expect(Date.now() - began).toBeLessThan(20_000);
     const many = Object.fromEntries(Array.from({ length: 2001 }, (_, i) => [`xl/media/${i}.bin`, new Uint8Array(1)]));
-    expect(await refusalOf(sheetWith('', many))).toContain('more than 2000 parts');
+    expect(await refusalOf(sheetWith('', many))).toContain('more than 2,000 parts');
   }, 30_000);
 
   it('has no control characters in any cell', async () => {
     const table = (title: string): Buffer => Buffer.from(`code,kind,inside,title\nA1,function,,${title}\n`);
-    expect(await refusalOf(table('bell\u0007'), 'csv')).toContain('In row 2, column title');
+    expect(await refusalOf(table('bell\u0007'), 'csv')).toContain('Row 2, column title');
     expect(await refusalOf(Buffer.from('code,ki\u0000nd,inside,title\n'), 'csv')).toContain('column 2');
     expect(
       await refusalOf(Buffer.from(JSON.stringify([{ code: 'A1', kind: 'function', inside: '', title: 'half\ud800' }])), 'json'),

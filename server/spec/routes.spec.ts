@@ -132,6 +132,9 @@ describe('every route that changes something', () => {
       await world.as('steward').call(contract.identity.signIn, { body: { login: 'steward', password } });
       await world.as('steward').call(contract.identity.endOtherSessions);
     },
+    'identity.setLanguage': async () => {
+      await world.as('reader').call(contract.identity.setLanguage, { body: { language: 'de' } });
+    },
     'identity.readMessage': async () => {
       await scene.hold([(await world.file('editor')).id]);
       const reader = world.as('reader');

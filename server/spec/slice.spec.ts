@@ -25,7 +25,7 @@ describe('one file from receiving to certificate', () => {
     const arrivalId = await editor.upload('letter.txt', 'a letter');
     const filing = { arrivalId, title: 'Letter', recordType: 'note', placeId: world.ids.A01, createdOn: '2026-01-31', facts: {} };
     const { previews } = await editor.call(receiving.preview, { body: { filings: [filing] } });
-    expect(previews[0]!.explanation.summary).toBe('Kept until 2027-01-30, then destroyed.');
+    expect(previews[0]!.explanation.summary).toBe('Kept until 30 Jan 2027, then destroyed.');
     expect(previews[0]!.gaps).toEqual(['Topic']);
     const wrong = await editor.call(receiving.preview, { body: { filings: [{ ...filing, placeId: world.ids.B01 }] } });
     expect(wrong.previews[0]!.problems.length).toBe(1);
@@ -167,7 +167,7 @@ describe('one file from receiving to certificate', () => {
     const { id } = await keeper.call(docket.propose, { body: { groupKey: group.key, noticeDays: 0, announce: true } });
     await world.setToday('2026-09-22');
     await world.as('deputy').call(docket.approve, { params: { id }, body: { note: '' } });
-    expect(await executeAndWait(world, id)).toBe('0 destroyed, 0 not, 1 wait for a person.');
+    expect(await executeAndWait(world, id)).toBe('0 destroyed, 0 not, 1 waits for a person.');
     const confirm = { params: { id }, body: { recordIds: [recordId], on: '2026-09-21', method: 'shredded', witness: 'A. Witness' } };
     expect(await statusOf(keeper.call(docket.confirm, { ...confirm, body: { ...confirm.body, on: '2027-01-01' } }))).toBe(422);
     await keeper.call(docket.confirm, confirm);

@@ -1,3 +1,4 @@
+import { said } from '@key-cellar/words/testing';
 import { spawn } from 'node:child_process';
 import { chmod, mkdir, mkdtemp, writeFile } from 'node:fs/promises';
 import { createServer } from 'node:net';
@@ -162,7 +163,7 @@ describe('the job thread', () => {
     world.services.jobs.wake(id);
     const failed = await world.services.jobs.settled(id);
     expect(failed.state).toBe('failed');
-    expect(failed.sentence).toContain('This batch does not exist here');
+    expect(said(failed.told!)).toContain('This batch does not exist here');
     await world.file('editor', { createdOn: '2024-01-01' });
     expect((await world.as('keeper').call(steps.sweep)).newlyDue).toBeGreaterThan(0);
   });

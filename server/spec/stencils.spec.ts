@@ -92,13 +92,13 @@ describe('stencils', () => {
     const tried = await apply(id, uses, true);
     expect(tried.map((r) => [r.outcome, r.name])).toEqual([
       ['done', 'P-01 File of Ida Vasik'],
-      ['refused', 'use 2'],
+      ['refused', '2'],
       ['done', 'P-99 The other file'],
-      ['refused', 'use 4'],
+      ['refused', '4'],
     ]);
     expect(tried[0]!.folders).toEqual(['HEALTH Folder health']);
-    expect(tried[1]!.why).toBe('Person must name one that is there.');
-    expect(tried[3]!.why).toContain('P-99 exists here already, or comes twice');
+    expect(tried[1]!.why).toBe('Person must name one that exists.');
+    expect(tried[3]!.why).toContain('P-99 already exists here, or comes twice');
     expect((await place(world.ids.A01)).inside).toEqual([]);
 
     const made = await apply(id, uses);
@@ -165,7 +165,7 @@ describe('stencils', () => {
     ]);
     expect((await apply(id, uses)).map((r) => r.code)).toEqual(['P-01', 'P-77']);
     await expectAsync(read('Person,salary\nIda,3\n')).toBeRejectedWithError(
-      /salary: no such column\. It may have code, title, person, post\./,
+      /salary: no such column\. It may have code, title, person or post\./,
     );
   });
 
@@ -192,7 +192,7 @@ describe('stencils', () => {
     expect(tried.map((r) => [r.changes, r.kept])).toEqual([
       [
         ['P-01: note, what it takes', 'HEALTH: access'],
-        ['P-01: title, changed here', 'TRAINING: a folder of that code is there already'],
+        ['P-01: title, changed here', 'TRAINING: a folder of that code is already there'],
       ],
       [['P-02: title, note, what it takes', 'HEALTH: access', 'TRAINING: new folder'], []],
     ]);
@@ -275,7 +275,7 @@ describe('stencils', () => {
     await to(false);
     const now = await place(there);
     expect([now.title, now.note, now.inside.map((p) => p.code), now.stencil?.id]).toEqual(['Old file', 'Ours.', ['HEALTH'], id]);
-    expect((await to(false)).find((r) => r.placeId === there)!.why).toContain('was made from a stencil already');
+    expect((await to(false)).find((r) => r.placeId === there)!.why).toContain('was already made from a stencil');
   });
 
   it('are made of a folder that is there, and made of that again are the same', async () => {
@@ -330,7 +330,7 @@ describe('stencils', () => {
     ];
     for (const [changes, sentence] of wrong) await expectAsync(make(staffFile(changes))).toBeRejectedWithError(sentence);
     const id = await make(staffFile());
-    await expectAsync(make(staffFile(), 'STAFF FILE')).toBeRejectedWithError(/There is a stencil/);
+    await expectAsync(make(staffFile(), 'STAFF FILE')).toBeRejectedWithError(/There is already a stencil/);
     const { revision } = await keeper.call(stencils.stencil, { params: { id } });
     const body = { revision: revision + 1, subject: 'P', title: 'T', note: '', retired: false, definition: staffFile() };
     expect(await statusOf(keeper.call(stencils.change, { params: { id }, body }))).toBe(412);

@@ -1,3 +1,4 @@
+import { said } from '@key-cellar/words/testing';
 import { holds, identity, plan, records, schedule, steps, type RuleDefinition } from '@key-cellar/contract';
 import { answerToken } from '../src/docket/letters.js';
 import { sweepDaily } from '../src/docket/index.js';
@@ -28,7 +29,7 @@ describe('steps that are taken before the last one', () => {
   const ruleOf = (...all: Step[]): Promise<string> => world.rule('R-1', world.ids.A01, ruleDefinition({ steps: all }));
   async function sweep(): Promise<string> {
     const { jobId } = await keeper.call(steps.sweep);
-    return jobId === null ? '' : (await world.services.jobs.settled(jobId)).sentence;
+    return jobId === null ? '' : said((await world.services.jobs.settled(jobId)).told!);
   }
   const dossier = (id: string) => keeper.call(records.dossier, { params: { id } });
   const ofRecord = (id: string) => keeper.call(steps.ofRecord, { params: { id } });
@@ -53,8 +54,8 @@ describe('steps that are taken before the last one', () => {
       expect([asked.to, asked.tasks.map((t) => [t.number, t.keptAnew, t.then.on])]).toEqual([
         'Person editor',
         [
-          [a.number, '1 year', '2030-06-01'],
-          [b.number, '1 year', '2030-07-01'],
+          [a.number, 'P1Y', '2030-06-01'],
+          [b.number, 'P1Y', '2030-07-01'],
         ],
       ]);
 
@@ -70,8 +71,8 @@ describe('steps that are taken before the last one', () => {
 
       const again = await nobody().call(steps.answerLetter, { params: { token }, body: { ids: [first, second], answer: 'notNeeded' } });
       expect(again.results.map((r) => [r.outcome, r.why])).toEqual([
-        ['skipped', 'Answered already by Person editor.'],
-        ['skipped', 'Answered already by Person editor.'],
+        ['skipped', 'Already answered by Person editor.'],
+        ['skipped', 'Already answered by Person editor.'],
       ]);
       const taken = (await ofRecord(a.id)).taken;
       expect(taken.map((t) => [t.outcome, t.on, t.by])).toEqual([['keep', today, 'Person editor']]);
@@ -393,10 +394,10 @@ describe('steps that are taken before the last one', () => {
     const { id } = await world.file('editor', { createdOn: '2026-01-01' });
     await world.pool.query(`update record set due_on = '1999-01-01' where id = $1`, [id]);
     const tried = await keeper.call(steps.recompute, { body: { dryRun: true } });
-    expect((await world.services.jobs.settled(tried.jobId)).sentence).toBe('1 of 1 records would get another date, rule or next step.');
+    expect(said((await world.services.jobs.settled(tried.jobId)).told!)).toBe('1 of 1 records would get another date, rule or next step.');
     expect((await dossier(id)).dueOn).toBe('1999-01-01');
     const done = await keeper.call(steps.recompute, { body: { dryRun: false } });
-    expect((await world.services.jobs.settled(done.jobId)).sentence).toBe('1 of 1 records got another date, rule or next step.');
+    expect(said((await world.services.jobs.settled(done.jobId)).told!)).toBe('1 of 1 records got another date, rule or next step.');
     expect((await dossier(id)).dueOn).toBe('2035-01-01');
   });
 });

@@ -1,4 +1,4 @@
-import { migrate, type Config } from './kernel/index.js';
+import { inEnglish, migrate, type Config } from './kernel/index.js';
 import { verifyLedger } from './ledger/index.js';
 import { checkEveryContent } from './records/index.js';
 import { withServices } from './start.js';
@@ -15,7 +15,9 @@ export async function checkRestored(config: Config): Promise<{ ok: boolean; said
     for await (const line of verifyLedger(services.pool, services.outside)) {
       if (!('report' in line)) continue;
       ok = line.report.ok;
-      said.push(line.report.sentence, ...line.report.findings.map((finding) => finding.sentence), ...line.report.unchecked);
+      said.push(
+        ...[line.report.sentence, ...line.report.findings.map((finding) => finding.sentence), ...line.report.unchecked].map(inEnglish),
+      );
     }
     const { contents, damaged } = await checkEveryContent(services);
     said.push(

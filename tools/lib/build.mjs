@@ -44,7 +44,7 @@ export async function buildWeb() {
   const stamp = join(root, 'web', 'dist', '.stamp');
   await unlessFresh(
     stamp,
-    ['web/src', 'web/public', 'core/src', 'contract/src', 'angular.json', 'web/tsconfig.json', 'package-lock.json'],
+    ['web/src', 'web/public', 'words/src', 'core/src', 'contract/src', 'angular.json', 'web/tsconfig.json', 'package-lock.json'],
     async () => {
       say('Building the web application (half a minute) …');
       const result = await exec('npx', ['ng', 'build'], { env: { NG_CLI_ANALYTICS: 'false' } });
@@ -56,9 +56,9 @@ export async function buildWeb() {
 /** Bundles the server into dist/server when its sources changed; packages from npm stay outside. */
 export async function buildServer() {
   const stamp = join(root, 'dist', '.stamp');
-  await unlessFresh(stamp, ['server/src', 'core/src', 'contract/src', 'package-lock.json'], async () => {
+  await unlessFresh(stamp, ['server/src', 'words/src', 'core/src', 'contract/src', 'package-lock.json'], async () => {
     const { build } = await import('esbuild');
-    const external = ['server', 'core', 'contract'].flatMap((name) =>
+    const external = ['server', 'words', 'core', 'contract'].flatMap((name) =>
       Object.keys(JSON.parse(readFileSync(join(root, name, 'package.json'), 'utf8')).dependencies ?? {}).filter(
         (d) => !d.startsWith('@key-cellar/'),
       ),

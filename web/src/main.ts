@@ -1,5 +1,7 @@
-import { bootstrapApplication } from '@angular/platform-browser';
-import { App } from './app/app';
-import { appConfig } from './app/app.config';
+import { startLanguage } from './words/language';
 
-bootstrapApplication(App, appConfig).catch(reportError);
+// Sentences are said as the parts of the interface are loaded: the language comes first.
+startLanguage()
+  .then(() => import('./app/start'))
+  .then(({ start }) => start())
+  .catch(reportError);

@@ -1,9 +1,11 @@
+import { message } from '@key-cellar/words';
+import { inEnglish, said, speaking } from '@key-cellar/words/testing';
 import * as fc from 'fast-check';
 import {
   closesCircle,
   effectiveAccess,
-  explainAccess,
-  profilesThatCount,
+  explainAccess as explainAccessSaid,
+  profilesThatCount as profilesThatCountSaid,
   describeRights,
   listRights,
   may,
@@ -15,6 +17,9 @@ import {
   type Grant,
   type Person,
 } from './index.js';
+
+const explainAccess = speaking(explainAccessSaid);
+const profilesThatCount = speaking(profilesThatCountSaid);
 
 const today = 20_000;
 let next = 0;
@@ -38,7 +43,7 @@ const at = (chain: AccessPlace[], who = person(), marking: { level: number; cave
 describe('profiles', () => {
   it('never give copying out with reading alone', () => {
     expect(listRights(profile('reader').rights)).toEqual(['discover', 'read']);
-    expect(describeRights(rightSet('read', 'copyOut', 'setUp'))).toBe('read, copy out, set up');
+    expect(said(message('shared.asIs', { text: describeRights(rightSet('read', 'copyOut', 'setUp')) }))).toBe('read, copy out, set up');
   });
   it('give a keeper everything but setting up', () => {
     expect(listRights(profile('keeper').rights)).not.toContain('setUp');
@@ -171,7 +176,7 @@ describe('the profiles', () => {
     auditor: [`${may_} audit`, false],
     administrator: ['setUp', false],
   };
-  it('are these', () => expect(profiles.map((p) => p.code).sort()).toEqual(Object.keys(table).sort()));
+  it('are these', () => expect(profiles.map((p): string => p.code).sort()).toEqual(Object.keys(table).sort()));
   for (const [code, [words, ownOnly]] of Object.entries(table)) {
     it(`${code}: ${words}`, () => {
       expect(listRights(profile(code).rights).join(' ')).toBe(words);
@@ -184,7 +189,7 @@ describe('why somebody may not', () => {
   it('names what the clearance does not reach, and weighs the grants all the same', () => {
     const chain = [place('Repository', [grant('ada', 'reader')])];
     const access = effectiveAccess(person(1, ['staff']), chain, { level: 3, caveats: ['harbour', 'staff'] }, today);
-    expect(access.ceilings).toEqual(['The clearance does not reach marking level 3, harbour, staff.']);
+    expect(inEnglish(access.ceilings)).toEqual(['The clearance does not reach marking level 3, harbour, staff.']);
     expect([access.all, access.own, access.weighed.length]).toEqual([0, 0, 1]);
     expect(explainAccess(access)).toBe('The clearance does not reach marking level 3, harbour, staff.');
   });

@@ -1,5 +1,6 @@
+import { message, type Message, type Value } from '@key-cellar/words';
 import type { EpochDay } from '../calendar/index.js';
-import { hasRight, describeRights, profile, rightSet, type Right, type RightSet } from './rights.js';
+import { hasRight, describeRights, profile, profileWords, rightSet, type Right, type RightSet } from './rights.js';
 
 /** A grant: principal × place × profile, with its first and last day (both inclusive; null = open). */
 export interface Grant {
@@ -44,7 +45,7 @@ export interface EffectiveAccess {
   readonly all: RightSet;
   readonly own: RightSet;
   readonly weighed: readonly WeighedGrant[];
-  readonly ceilings: readonly string[];
+  readonly ceilings: readonly Message[];
 }
 
 const none: RightSet = 0;
@@ -91,8 +92,8 @@ export function effectiveAccess(person: Person, chain: readonly AccessPlace[], m
     if (place.standAlone) walled = true;
   }
   if (!dominates(person.clearance, marking)) {
-    const words = [`marking level ${marking.level}`, ...marking.caveats].join(', ');
-    return { all: none, own: none, weighed, ceilings: [`The clearance does not reach ${words}.`] };
+    const words: Value[] = [message('access.markingLevel', { level: String(marking.level) }), ...marking.caveats];
+    return { all: none, own: none, weighed, ceilings: [message('access.clearanceTooLow', { words: { list: words } })] };
   }
   return { all, own: own | all, weighed, ceilings: [] };
 }
@@ -103,16 +104,16 @@ export function may(access: Pick<EffectiveAccess, 'all' | 'own'>, right: Right, 
 }
 
 /** Titles of the profiles that count at a place, each once; none where a ceiling takes everything. */
-export function profilesThatCount(access: EffectiveAccess): string[] {
+export function profilesThatCount(access: EffectiveAccess): Message[] {
   if (access.ceilings.length > 0) return [];
-  return [...new Set(access.weighed.filter((w) => w.status === 'counts').map((w) => profile(w.grant.profile).title))];
+  return [...new Set(access.weighed.filter((w) => w.status === 'counts').map((w) => w.grant.profile))].map(profileWords);
 }
 
 /** One sentence on what a person may do and through which grants. */
-export function explainAccess(access: EffectiveAccess): string {
-  if (access.ceilings.length > 0) return access.ceilings.join(' ');
+export function explainAccess(access: EffectiveAccess): Message {
+  if (access.ceilings.length > 0) return access.ceilings[0]!;
   const counting = access.weighed.filter((w) => w.status === 'counts');
-  if (counting.length === 0) return 'No grant in force reaches this place.';
-  const through = counting.map((w) => `${profile(w.grant.profile).title} on ${w.place}`).join(', ');
-  return `May ${describeRights(access.all | access.own)} through ${through}.`;
+  if (counting.length === 0) return message('access.noGrant');
+  const through = counting.map((w) => message('access.profileOn', { profile: profileWords(w.grant.profile), place: w.place }));
+  return message('access.mayThrough', { rights: describeRights(access.all | access.own), through: { list: through } });
 }

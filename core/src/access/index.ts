@@ -4,6 +4,7 @@ export {
   listRights,
   profile,
   profiles,
+  profileWords,
   rights,
   rightSet,
   type Profile,

@@ -1,8 +1,9 @@
+import { speaking } from '@key-cellar/words/testing';
 import * as fc from 'fast-check';
 import {
   dominates,
   effectiveAccess,
-  explainAccess,
+  explainAccess as explainAccessSaid,
   hasRight,
   listRights,
   profile,
@@ -14,6 +15,8 @@ import {
   type Marking,
   type Person,
 } from './index.js';
+
+const explainAccess = speaking(explainAccessSaid);
 
 const today = 20_000;
 const principals = ['ada', 'pilots', 'staff', 'others'];

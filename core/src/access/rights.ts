@@ -1,3 +1,4 @@
+import { message, type Message, type Value } from '@key-cellar/words';
 /** The verbs of Key Cellar (docs/semantics.md 9.1). Reading never implies copying out. */
 export const rights = [
   'discover',
@@ -36,16 +37,17 @@ export function listRights(set: RightSet): Right[] {
   return rights.filter((right) => hasRight(set, right));
 }
 
-/** Rights in words: "read, copy out". */
-export function describeRights(set: RightSet): string {
-  return listRights(set)
-    .map((right) => right.replace(/[A-Z]/g, (letter) => ` ${letter.toLowerCase()}`))
-    .join(', ');
+/** Rights in words, in their order: “read, copy out”. */
+export function describeRights(set: RightSet): Value {
+  return { list: listRights(set).map((right) => message(`access.right.${right}`)) };
 }
+
+type ProfileCode =
+  'reader' | 'borrower' | 'depositor' | 'editor' | 'steward' | 'keeper' | 'counsel' | 'approver' | 'auditor' | 'administrator';
 
 /** A named set of rights. `ownOnly`: discover and read reach only what the person deposited. */
 export interface Profile {
-  readonly code: string;
+  readonly code: ProfileCode;
   readonly title: string;
   readonly rights: RightSet;
   readonly ownOnly: boolean;
@@ -71,11 +73,16 @@ export const profiles: readonly Profile[] = [
   { code: 'administrator', title: 'Administrator', rights: rightSet('setUp'), ownOnly: false },
 ];
 
-const byCode = new Map(profiles.map((profile) => [profile.code, profile]));
+const byCode: ReadonlyMap<string, Profile> = new Map(profiles.map((profile) => [profile.code, profile]));
 
 /** Finds a profile; throws RangeError for an unknown code. */
 export function profile(code: string): Profile {
   const found = byCode.get(code);
   if (!found) throw new RangeError(`No such profile: ${code}`);
   return found;
+}
+
+/** The title of a profile, in the language of whoever reads it. */
+export function profileWords(code: string): Message {
+  return message(`access.profile.${profile(code).code}`);
 }

@@ -18,16 +18,17 @@ export function parsePeriod(text: string): Period | null {
   return { years: years!, months: months!, weeks: weeks!, days: days! };
 }
 
-const writtenPart = /^(\d{1,6})\s*(y|yrs?|years?|m|mos?|months?|w|wks?|weeks?|d|days?)(?![a-z])[\s,]*(?:and\b\s*)?/;
-const unitOf: Readonly<Record<string, keyof Period>> = { y: 'years', m: 'months', w: 'weeks', d: 'days' };
+const writtenPart =
+  /^(\d{1,6})\s*(y|yrs?|years?|jahr(?:en?)?|j|m|mos?|months?|monat(?:en?)?|w|wks?|weeks?|wochen?|d|days?|tag(?:en?)?|t)(?![a-zäöü])[\s,]*(?:(?:and|und)\b\s*)?/;
+const unitOf: Readonly<Record<string, keyof Period>> = { y: 'years', j: 'years', m: 'months', w: 'weeks', d: 'days', t: 'days' };
 
 /**
- * Reads a period as people write it ("7 years", "1 year and 6 months", "18m", "no time") or in ISO 8601 form;
- * null when it is none. What {@link describePeriod} writes is read back as the same period.
+ * Reads a period as people write it, in any of the languages ("7 years", "1 year and 6 months", "18m", "no time", "7 Jahre"), or
+ * in ISO 8601 form; null when it is none. What is shown of a period in a language is read back as the same period.
  */
 export function readPeriod(text: string): Period | null {
   const plain = text.trim().toLowerCase();
-  if (plain === 'no time') return parsePeriod('P0D');
+  if (plain === 'no time' || plain === 'keine zeit') return parsePeriod('P0D');
   if (plain.startsWith('p')) return parsePeriod(plain.toUpperCase());
   const parts: Partial<Record<keyof Period, number>> = {};
   let rest = plain;
@@ -71,23 +72,6 @@ export function addPeriod(date: EpochDay, p: Period): EpochDay {
   const newMonth = monthIndex - newYear * 12 + 1;
   const newDay = day > 28 ? Math.min(day, daysInMonth(newYear, newMonth)) : day;
   return epochDay(newYear, newMonth, newDay) + addedDays;
-}
-
-/** A period in words: "7 years", "1 year and 6 months", "no time". */
-export function describePeriod(p: Period): string {
-  const parts = (
-    [
-      [p.years, 'year'],
-      [p.months, 'month'],
-      [p.weeks, 'week'],
-      [p.days, 'day'],
-    ] as const
-  )
-    .filter(([n]) => n > 0)
-    .map(([n, unit]) => `${n} ${unit}${n === 1 ? '' : 's'}`);
-  if (parts.length === 0) return 'no time';
-  if (parts.length === 1) return parts[0]!;
-  return `${parts.slice(0, -1).join(', ')} and ${parts.at(-1)!}`;
 }
 
 /** The date a period before another, by the same rules as {@link addPeriod} (2024-03-31 − P1M = 2024-02-29). */

@@ -1,3 +1,4 @@
+import { message, type Message } from '@key-cellar/words';
 import { nearest } from './nearest.js';
 import { tokensOf, type Token } from './tokens.js';
 import { fold, namePhrases, type Named, type Phrases } from './vocabulary.js';
@@ -6,7 +7,7 @@ import { fold, namePhrases, type Named, type Phrases } from './vocabulary.js';
 export interface CriteriaError {
   readonly from: number;
   readonly until: number;
-  readonly sentence: string;
+  readonly sentence: Message;
   readonly suggestions: readonly string[];
 }
 
@@ -18,7 +19,7 @@ export interface Expected {
 
 export class Wrong extends Error {
   constructor(readonly error: CriteriaError) {
-    super(error.sentence);
+    super(error.sentence.say);
   }
 }
 
@@ -31,18 +32,18 @@ export class Cursor {
   constructor(private readonly text: string) {
     const { tokens, unclosed } = tokensOf(text);
     this.tokens = tokens;
-    if (unclosed !== null) this.failAt(unclosed, text.length, 'This quotation is not closed.');
+    if (unclosed !== null) this.failAt(unclosed, text.length, message('criteria.quotationNotClosed'));
   }
 
   protected number(): number {
     const token = this.tokens[this.at];
-    if (!token || !/^-?\d+(\.\d+)?(e[+-]?\d+)?$/.test(token.text)) this.fail('Here comes a number.');
+    if (!token || !/^-?\d+(\.\d+)?(e[+-]?\d+)?$/.test(token.text)) this.fail(message('criteria.comesNumber'));
     this.at++;
     return Number(token.text);
   }
 
   /** A text up to the next “and”, “or”, comma or bracket, or one in quotation marks. */
-  protected value(what: string): string {
+  protected value(what: Message): string {
     const first = this.tokens[this.at];
     if (first?.kind === 'quoted') {
       this.at++;
@@ -50,15 +51,15 @@ export class Cursor {
     }
     const from = this.at;
     while (this.tokens[this.at]?.kind === 'word' && !['and', 'or'].includes(this.tokens[this.at]!.text.toLowerCase())) this.at++;
-    if (this.at === from) this.fail(`Here comes ${what}.`);
+    if (this.at === from) this.fail(message('criteria.comes', { what }));
     return this.text.slice(first!.from, this.tokens[this.at - 1]!.until);
   }
 
-  protected name(names: readonly Named[], what: string): Named {
+  protected name(names: readonly Named[], what: Message): Named {
     const known = namePhrases(names);
     this.expect(names.map((n) => n.name));
     const found = this.phrase(known);
-    if (!found) this.failUnknown(`a ${what}`, known.names);
+    if (!found) this.failUnknown(what, known.names);
     return found;
   }
 
@@ -91,7 +92,7 @@ export class Cursor {
   }
 
   protected need(word: string): void {
-    if (!this.isWord(word)) this.fail(`Here comes “${word}”.`, [word]);
+    if (!this.isWord(word)) this.fail(message('criteria.comesWord', { word }), [word]);
   }
 
   protected expect(options: readonly string[]): void {
@@ -99,9 +100,9 @@ export class Cursor {
     this.expected.push({ at, options });
   }
 
-  protected failUnknown(what: string, names: readonly string[]): never {
+  protected failUnknown(what: Message, names: readonly string[]): never {
     const token = this.tokens[this.at];
-    if (!token) this.fail(`Here comes ${what}.`);
+    if (!token) this.fail(message('criteria.comes', { what }));
     let end = this.at;
     while (this.tokens[end]?.kind === 'word' && !['and', 'or', 'is'].includes(this.tokens[end]!.text.toLowerCase())) end++;
     // Names have several words, mistakes mostly one: only what resembles a name as a whole is taken as a whole.
@@ -110,15 +111,15 @@ export class Cursor {
     const whole = nearest(read(last), names, fold);
     const until = whole.length > 0 ? last : token.until;
     const suggestions = whole.length > 0 ? whole : nearest(read(until), names, fold);
-    this.failAt(token.from, until, `“${read(until)}” is not ${what} that is known here.`, suggestions);
+    this.failAt(token.from, until, message('criteria.notKnown', { read: read(until), what }), suggestions);
   }
 
-  protected fail(sentence: string, suggestions: readonly string[] = []): never {
+  protected fail(sentence: Message, suggestions: readonly string[] = []): never {
     const token = this.tokens[this.at];
     this.failAt(token?.from ?? this.text.length, token?.until ?? this.text.length, sentence, suggestions);
   }
 
-  protected failAt(from: number, until: number, sentence: string, suggestions: readonly string[] = []): never {
+  protected failAt(from: number, until: number, sentence: Message, suggestions: readonly string[] = []): never {
     throw new Wrong({ from, until, sentence, suggestions });
   }
 }

@@ -1,5 +1,18 @@
+import { speaking } from '@key-cellar/words/testing';
 import * as fc from 'fast-check';
-import { compileDetector, describeSign, detectorProblems, passesLuhn, passesMod97, patternProblem, type Sign } from './index.js';
+import {
+  compileDetector,
+  describeSign as describeSignSaid,
+  detectorProblems as detectorProblemsSaid,
+  passesLuhn,
+  passesMod97,
+  patternProblem,
+  type Sign,
+} from './index.js';
+
+const detectorProblems = speaking(detectorProblemsSaid);
+
+const describeSign = speaking(describeSignSaid);
 
 const card: Sign = { kind: 'pattern', pattern: '#### #### #### ####', check: 'luhn', atLeast: 1 };
 const account: Sign = { kind: 'pattern', pattern: '@@## *', check: 'mod97', atLeast: 1 };
@@ -172,6 +185,6 @@ describe('a detector', () => {
     expect(detectorProblems([])[0]!.sentence).toContain('at least one sign');
     expect(
       [card, words(['a', 'b', 'c', 'd', 'e'], 2), { kind: 'likeness', sample: 'x '.repeat(30), percent: 40 } as Sign].map(describeSign),
-    ).toEqual(['“#### #### #### ####” with a right check digit', '2 of a, b, c, d …', '40 % of a sample of 30 words']);
+    ).toEqual(['“#### #### #### ####” with a valid check digit', '2 of a, b, c, d …', '40 % of a sample of 30 words']);
   });
 });

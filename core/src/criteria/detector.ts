@@ -1,3 +1,4 @@
+import { message, type Message } from '@key-cellar/words';
 import { wordsOf } from './words.js';
 
 /** How a text that fits a pattern is checked: digits by Luhn (ISO/IEC 7812-1 annex B), account numbers by MOD 97 (ISO 13616). */
@@ -29,7 +30,7 @@ export interface SignFinding {
 
 export interface SignProblem {
   readonly sign: number;
-  readonly sentence: string;
+  readonly sentence: Message;
 }
 
 /** Letters of a text that are looked at; what follows is not. */
@@ -54,12 +55,12 @@ const isGap = (c: string | undefined): boolean => c !== undefined && ' -./\u00a0
  * Why a pattern is none; null when it is one. `#` stands for a digit, `@` for a letter, a space for a space, hyphen, dot,
  * slash or nothing, `*` at the end for up to 34 letters and digits, and everything else for itself, whatever its case.
  */
-export function patternProblem(pattern: string): string | null {
-  if (pattern.trim() === '') return 'The pattern is empty.';
-  if (pattern.length > 100) return 'The pattern has more than 100 signs.';
+export function patternProblem(pattern: string): Message | null {
+  if (pattern.trim() === '') return message('criteria.patternEmpty');
+  if (pattern.length > 100) return message('criteria.patternMoreSigns');
   const rest = pattern.indexOf('*');
-  if (rest >= 0 && rest !== pattern.length - 1) return 'A * can only stand at the end of a pattern.';
-  if (!/[^ *]/.test(pattern)) return 'The pattern would fit anything.';
+  if (rest >= 0 && rest !== pattern.length - 1) return message('criteria.canOnlyStandAt');
+  if (!/[^ *]/.test(pattern)) return message('criteria.patternWouldFitAnything');
   return null;
 }
 
@@ -280,44 +281,44 @@ export function compileDetector(signs: readonly Sign[]): (text: string) => { met
 
 /** Everything that is wrong with the signs of a detector. */
 export function detectorProblems(signs: readonly Sign[]): SignProblem[] {
-  if (signs.length === 0) return [{ sign: 0, sentence: 'A detector needs at least one sign.' }];
-  if (signs.length > mostSigns) return [{ sign: mostSigns, sentence: `A detector has ${mostSigns} signs at most.` }];
+  if (signs.length === 0) return [{ sign: 0, sentence: message('criteria.detectorNeedsAtLeast') }];
+  if (signs.length > mostSigns) return [{ sign: mostSigns, sentence: message('criteria.detectorSignsAtMost', { most: mostSigns }) }];
   return signs.flatMap((sign, i) => {
     const sentence = signProblem(sign);
     return sentence === null ? [] : [{ sign: i, sentence }];
   });
 }
 
-function signProblem(sign: Sign): string | null {
+function signProblem(sign: Sign): Message | null {
   switch (sign.kind) {
     case 'pattern':
-      return patternProblem(sign.pattern) ?? (sign.atLeast < 1 ? 'At least one must be found.' : null);
+      return patternProblem(sign.pattern) ?? (sign.atLeast < 1 ? message('criteria.atLeastOneMust') : null);
     case 'words': {
       const different = new Set(sign.words.map((w) => wordsOf(w).join(' ')).filter((w) => w !== '')).size;
-      if (different === 0) return 'No words are given.';
-      if (different > mostWords) return `There are more than ${mostWords} words.`;
-      if (sign.atLeast < 1) return 'At least one must be found.';
-      return sign.atLeast > different ? `Of ${different} words ${sign.atLeast} can never be found.` : null;
+      if (different === 0) return message('criteria.noWordsGiven');
+      if (different > mostWords) return message('criteria.thereMoreWords', { most: mostWords });
+      if (sign.atLeast < 1) return message('criteria.atLeastOneMust');
+      return sign.atLeast > different ? message('criteria.wordsCanNeverFound', { different, atLeast: sign.atLeast }) : null;
     }
     case 'likeness':
-      if (sign.sample.length > longestSample) return `The sample has more than ${longestSample} letters.`;
-      if (wordsOf(sign.sample).length < fewestWords) return `A sample needs ${fewestWords} words, or it is like too much.`;
-      return sign.percent < 1 || sign.percent > 100 ? 'The likeness is between 1 and 100 percent.' : null;
+      if (sign.sample.length > longestSample) return message('criteria.sampleMoreLetters', { longest: longestSample });
+      if (wordsOf(sign.sample).length < fewestWords) return message('criteria.sampleNeedsWordsLike', { fewest: fewestWords });
+      return sign.percent < 1 || sign.percent > 100 ? message('criteria.likenessBetweenPercent') : null;
   }
 }
 
-const checkWords: Record<Check, string> = { none: '', luhn: ' with a right check digit', mod97: ' that is a valid account number' };
-
 /** A sign in words. */
-export function describeSign(sign: Sign): string {
+export function describeSign(sign: Sign): Message {
   switch (sign.kind) {
     case 'pattern':
-      return `${sign.atLeast === 1 ? '' : `${sign.atLeast} different `}“${sign.pattern}”${checkWords[sign.check]}`;
+      return message('criteria.signPattern', { n: sign.atLeast, pattern: sign.pattern, check: sign.check });
     case 'words': {
       const shown = sign.words.slice(0, 4).join(', ') + (sign.words.length > 4 ? ' …' : '');
-      return sign.words.length === 1 ? `the word ${shown}` : `${sign.atLeast === 1 ? 'one' : sign.atLeast} of ${shown}`;
+      return sign.words.length === 1
+        ? message('criteria.signWord', { word: shown })
+        : message('criteria.signWords', { n: sign.atLeast, words: shown });
     }
     case 'likeness':
-      return `${sign.percent} % of a sample of ${wordsOf(sign.sample).length} words`;
+      return message('criteria.signLikeness', { percent: sign.percent, n: wordsOf(sign.sample).length });
   }
 }

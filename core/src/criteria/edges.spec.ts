@@ -1,20 +1,24 @@
+import { speaking } from '@key-cellar/words/testing';
 import { civilDate } from '../calendar/index.js';
 import {
   resolveCriteria,
   clausesOf,
   compileDetector,
   completeCriteria,
-  detectorProblems,
+  detectorProblems as detectorProblemsSaid,
   emptyVocabulary,
   passesLuhn,
   passesMod97,
-  patternProblem,
+  patternProblem as patternProblemSaid,
   printCriteria,
   wordQuery,
   type AskedCriteria,
   type Sign,
   type Vocabulary,
 } from './index.js';
+
+const patternProblem = speaking(patternProblemSaid);
+const detectorProblems = speaking(detectorProblemsSaid);
 
 const vocabulary: Vocabulary = {
   ...emptyVocabulary,
@@ -157,7 +161,7 @@ describe('patterns and samples at their edges', () => {
     [{ ...(pattern('#') as Extract<Sign, { kind: 'pattern' }>), atLeast: 0 }, 'At least one must be found.'],
     [{ kind: 'words', words: ['a', 'b'], atLeast: 0 }, 'At least one must be found.'],
     [{ kind: 'words', words: ['a', 'b'], atLeast: 2 }, null],
-    [{ kind: 'words', words: ['a', 'A'], atLeast: 2 }, 'Of 1 words 2 can never be found.'],
+    [{ kind: 'words', words: ['a', 'A'], atLeast: 2 }, '2 different words can never be found: there are 1.'],
   ];
   for (const [sign, sentence] of wrong) {
     it(`${JSON.stringify(sign).slice(0, 90)}: ${sentence}`, () =>
@@ -167,6 +171,6 @@ describe('patterns and samples at their edges', () => {
     const many = (n: number): Sign[] => Array.from({ length: n }, () => pattern('#'));
     const most = detectorProblems(many(1000))[0]!.sign;
     expect(detectorProblems(many(most))).toEqual([]);
-    expect(detectorProblems(many(most + 1))).toEqual([{ sign: most, sentence: `A detector has ${most} signs at most.` }]);
+    expect(detectorProblems(many(most + 1))).toEqual([{ sign: most, sentence: `A detector has at most ${most} signs.` }]);
   });
 });

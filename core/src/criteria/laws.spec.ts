@@ -1,3 +1,4 @@
+import { speaking } from '@key-cellar/words/testing';
 import * as fc from 'fast-check';
 import { civilDate, formatCivilDate } from '../calendar/index.js';
 import {
@@ -5,7 +6,7 @@ import {
   criteriaToSql,
   distinctWords,
   matches,
-  parseCriteria,
+  parseCriteria as parseCriteriaSaid,
   printCriteria,
   resolveCriteria,
   wordsOf,
@@ -14,6 +15,8 @@ import {
 } from './index.js';
 import { anyAsked, anyClause, anyCriteria, anyRecord } from './testing/index.js';
 import { material } from './testing/material.js';
+
+const parseCriteria = speaking(parseCriteriaSaid);
 
 const anyOne = anyCriteria(material);
 const aRecord = anyRecord(material);

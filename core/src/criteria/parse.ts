@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { epochDay, formatCivilDate, parseCivilDate } from '../calendar/index.js';
 import type { FactScalar } from '../records/index.js';
 import { spanUnits, type AskedCriteria, type Clause, type CodeField, type DateField, type SpanUnit, type Within } from './criteria.js';
@@ -30,8 +31,8 @@ class Reader extends Cursor {
     const criteria = this.either();
     const extra = this.tokens[this.at];
     if (extra) {
-      if (extra.kind === ')') this.fail('This bracket closes nothing.');
-      this.fail(`After a condition comes “and”, “or” or the end, not “${extra.text}”.`, ['and', 'or']);
+      if (extra.kind === ')') this.fail(message('criteria.bracketClosesNothing'));
+      this.fail(message('criteria.afterConditionComesEnd', { text: extra.text }), ['and', 'or']);
     }
     return criteria;
   }
@@ -52,7 +53,7 @@ class Reader extends Cursor {
     if (first?.kind === '(') {
       this.at++;
       const inner = this.deeper(() => this.either());
-      if (this.tokens[this.at]?.kind !== ')') this.fail('A bracket that was opened is not closed.', [')']);
+      if (this.tokens[this.at]?.kind !== ')') this.fail(message('criteria.bracketOpenedNotClosed'), [')']);
       this.at++;
       return inner;
     }
@@ -60,7 +61,7 @@ class Reader extends Cursor {
   }
 
   private deeper<T>(read: () => T): T {
-    if (++this.depth > deepest) this.fail(`Conditions may be at most ${deepest} levels deep.`);
+    if (++this.depth > deepest) this.fail(message('criteria.conditionsMayAtMost', { deepest }));
     const inner = read();
     this.depth--;
     return inner;
@@ -87,7 +88,7 @@ class Reader extends Cursor {
     if (this.isWord('nothing')) return { op: 'or', of: [] };
     if (this.isWord('held')) {
       if (!this.isWord('by')) return { op: 'held' };
-      const hold = this.name(this.vocabulary.holds, 'hold');
+      const hold = this.name(this.vocabulary.holds, message('criteria.a.hold'));
       return { op: 'heldBy', holdId: hold.id, name: hold.name };
     }
     if (this.isWord('in', '')) {
@@ -95,12 +96,12 @@ class Reader extends Cursor {
       return { op: 'conflict' };
     }
     if (this.isWord('under')) {
-      const place = this.name(this.vocabulary.places, 'place');
+      const place = this.name(this.vocabulary.places, message('criteria.a.place'));
       return { op: 'under', placeId: place.id, name: place.name };
     }
     if (this.isWord('matches')) {
       this.need('detector');
-      const detector = this.name(this.vocabulary.detectors, 'detector');
+      const detector = this.name(this.vocabulary.detectors, message('criteria.a.detector'));
       return { op: 'detected', detectorId: detector.id, name: detector.name };
     }
     if (this.isWord('has')) {
@@ -108,16 +109,16 @@ class Reader extends Cursor {
       if (this.isWord('words') || this.isWord('word', '')) {
         const beginning = this.isWord('beginning');
         const at = this.tokens[this.at];
-        const text = this.value('the words to find');
-        if (wordsOf(text).length === 0) this.failAt(at!.from, at!.until, 'Here is no word to look for: letters or digits.');
+        const text = this.value(message('criteria.a.words'));
+        if (wordsOf(text).length === 0) this.failAt(at!.from, at!.until, message('criteria.noWordLookLetters'));
         return { op: 'words', text, ...(beginning ? { prefix: true } : {}) };
       }
-      this.fail('Say “has words” and the words, or “has gaps”.', ['words', 'gaps']);
+      this.fail(message('criteria.sayWordsWordsGaps'), ['words', 'gaps']);
     }
     if (this.isWord('fact')) return this.fact(this.factName());
     const field = this.phrase(fieldPhrases(this.vocabulary));
     if (!field)
-      this.failUnknown('a condition', [
+      this.failUnknown(message('criteria.a.condition'), [
         ...fieldPhrases(this.vocabulary).names,
         'under',
         'held',
@@ -133,7 +134,7 @@ class Reader extends Cursor {
     const names = factPhrases(this.vocabulary);
     this.expect(names.names);
     const fact = this.phrase(names);
-    if (!fact) this.failUnknown('a fact', names.names);
+    if (!fact) this.failUnknown(message('criteria.a.fact'), names.names);
     return fact;
   }
 
@@ -154,14 +155,14 @@ class Reader extends Cursor {
           op: 'text',
           field: field.field,
           how: 'is',
-          value: this.value('a text'),
+          value: this.value(message('criteria.a.text')),
         }));
       }
       case 'person':
         return this.is(
           ['is', 'is not'],
           () => {
-            const person = this.name(this.vocabulary.people, 'person');
+            const person = this.name(this.vocabulary.people, message('criteria.a.person'));
             return { op: 'person', field: field.field, personId: person.id, name: person.name };
           },
           () => ({ op: 'person', field: field.field }),
@@ -178,7 +179,8 @@ class Reader extends Cursor {
   ): AskedCriteria {
     const all = [...options, ...(known ? ['is known', 'is missing'] : []), ...others];
     this.expect(all);
-    if (!this.isWord('is')) this.fail(`Here comes ${all.map((o) => `“${o}”`).join(', ')}.`, all);
+    if (!this.isWord('is'))
+      this.fail(message('criteria.comes', { what: { any: all.map((o) => message('criteria.quoted', { word: o })) } }), all);
     const not = (of: AskedCriteria): AskedCriteria => ({ op: 'not', of });
     if (known && this.isWord('known')) return known();
     if (known && this.isWord('missing')) return not(known());
@@ -188,7 +190,7 @@ class Reader extends Cursor {
   private code(field: CodeField): AskedCriteria {
     const values = valuesOf(field, this.vocabulary);
     const one = (): AskedCriteria => {
-      const value = this.name(values, 'value');
+      const value = this.name(values, message('criteria.a.value'));
       return { op: 'is', field, value: value.id };
     };
     // “schedule says waiting” reads better than “schedule says is waiting”.
@@ -232,7 +234,7 @@ class Reader extends Cursor {
     if (isIn) this.expect(['the last', 'the next']);
     if (isIn && this.isWord('the', '')) {
       const way = this.isWord('last') ? 'last' : this.isWord('next') ? 'next' : null;
-      if (!way) this.fail('Say “in the last” or “in the next”, and how long.', ['last', 'next']);
+      if (!way) this.fail(message('criteria.sayLastNextHow'), ['last', 'next']);
       return within({ way, ...this.span() });
     }
     return this.range(isIn, between);
@@ -241,12 +243,12 @@ class Reader extends Cursor {
   private span(): { count: number; unit: SpanUnit } {
     const token = this.tokens[this.at];
     const count = token && /^\d{1,4}$/.test(token.text) ? Number(token.text) : 0;
-    if (count < 1) this.fail('How long: a number, such as “7 days”.');
+    if (count < 1) this.fail(message('criteria.howLongNumberSuch'));
     this.at++;
     this.expect(spanUnits.map((u) => `${u}s`));
     for (const unit of spanUnits) if (this.isWord(`${unit}s`, '') || this.isWord(unit, '')) return { count, unit };
     this.fail(
-      'How long: days, weeks, months or years.',
+      message('criteria.howLongDaysWeeks'),
       spanUnits.map((u) => `${u}s`),
     );
   }
@@ -284,7 +286,7 @@ class Reader extends Cursor {
         this.at += 3;
         return [text, text];
       }
-      this.failAt(this.tokens[this.at]!.from, this.tokens[this.at + 2]!.until, `There is no ${a!} ${b!} ${c!}.`);
+      this.failAt(this.tokens[this.at]!.from, this.tokens[this.at + 2]!.until, message('criteria.thereNo', { a: a!, b: b!, c: c! }));
     }
     if (month(a!) > 0 && year(b!) !== null) {
       this.at += 2;
@@ -296,7 +298,7 @@ class Reader extends Cursor {
       this.at++;
       return [`${a!}-01-01`, `${a!}-12-31`];
     }
-    this.fail('Here comes a date, such as 2019-05-01, 1 May 2019, May 2019 or 2019.');
+    this.fail(message('criteria.comesDateSuchAs'));
   }
 
   private fact(fact: NamedFact): AskedCriteria {
@@ -327,7 +329,7 @@ class Reader extends Cursor {
             this.expect(['yes', 'no']);
             if (this.isWord('yes')) return { op: 'fact', fact: code, value: true };
             if (this.isWord('no')) return { op: 'fact', fact: code, value: false };
-            this.fail('Here comes “yes” or “no”.', ['yes', 'no']);
+            this.fail(message('criteria.comesYesNo'), ['yes', 'no']);
           },
           known,
         );
@@ -336,7 +338,11 @@ class Reader extends Cursor {
       case 'object':
       case 'place':
       case 'reference': {
-        const one = (): AskedCriteria => ({ op: 'fact', fact: code, value: this.name(thingsOf(kind, this.vocabulary), 'name').id });
+        const one = (): AskedCriteria => ({
+          op: 'fact',
+          fact: code,
+          value: this.name(thingsOf(kind, this.vocabulary), message('criteria.a.name')).id,
+        });
         return this.is(['is', 'is not', 'is one of'], () => (this.isWord('one', 'one of') ? this.oneOf(one) : one()), known);
       }
       case 'choice':
@@ -357,16 +363,16 @@ class Reader extends Cursor {
   /** What a text is to start with; everything starts with nothing. */
   private beginning(): string {
     const at = this.tokens[this.at];
-    const text = this.value('a text');
-    if (text === '') this.failAt(at!.from, at!.until, 'Everything starts with nothing: say with what.');
+    const text = this.value(message('criteria.a.text'));
+    if (text === '') this.failAt(at!.from, at!.until, message('criteria.everythingStartsNothingSay'));
     return text;
   }
 
   private factValue(fact: NamedFact): FactScalar {
-    if (!fact.choices) return this.value('a value');
+    if (!fact.choices) return this.value(message('criteria.a.value'));
     return this.name(
       fact.choices.map((choice) => ({ id: choice, name: choice })),
-      'value',
+      message('criteria.a.value'),
     ).id;
   }
 

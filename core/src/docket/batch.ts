@@ -1,3 +1,4 @@
+import { message, type Message } from '@key-cellar/words';
 import { formatCivilDate, type EpochDay } from '../calendar/index.js';
 import { refuse, type Refusal } from '../records/index.js';
 
@@ -58,22 +59,22 @@ export function actOnBatch(standing: BatchStanding, act: BatchAct, today: EpochD
   const running = over || state === 'executing';
   switch (act.kind) {
     case 'announce':
-      return state === 'proposed' ? 'notice' : refuse('batch-announced', 'This batch was announced before.');
+      return state === 'proposed' ? 'notice' : refuse('batch-announced', message('docket.batchAnnounced'));
     case 'object':
-      if (state !== 'notice') return refuse('notice-closed', 'Objections are taken while the notice is open.');
+      if (state !== 'notice') return refuse('notice-closed', message('docket.noticeClosed'));
       return standing.noticeUntil !== null && today > standing.noticeUntil
-        ? refuse('notice-closed', 'The last day to object has passed. Ask a keeper to withdraw the batch.')
+        ? refuse('notice-closed', message('docket.lastDayObjectPassed'))
         : state;
     case 'approve': {
-      if (state !== 'notice') return refuse('batch-not-deciding', 'This batch is not up for decision.');
+      if (state !== 'notice') return refuse('batch-not-deciding', message('docket.batchNotDeciding'));
       if (standing.noticeUntil !== null && today <= standing.noticeUntil) {
-        return refuse('notice-open', 'The notice is still open. It can be decided once the last day to object has passed.');
+        return refuse('notice-open', message('docket.noticeOpen'));
       }
       if (standing.approvals.some((a) => a.by === act.by)) {
-        return refuse('decided-before', 'You have decided on this batch before.');
+        return refuse('decided-before', message('docket.decidedBefore'));
       }
       if (!mayApprove(standing.approverGroups, act.groups)) {
-        return refuse('not-of-group', `The rule wants people of ${standing.approverGroups.join(' or ')} to approve this batch.`);
+        return refuse('not-of-group', message('docket.notOfGroup', { groups: { any: standing.approverGroups } }));
       }
       const after: BatchStanding = {
         ...standing,
@@ -82,15 +83,13 @@ export function actOnBatch(standing: BatchStanding, act: BatchAct, today: EpochD
       return countingApprovals(after) >= approvalsNeeded(standing) ? 'approved' : state;
     }
     case 'reject':
-      return state === 'notice' || state === 'approved' ? 'withdrawn' : refuse('batch-not-deciding', 'This batch is not up for decision.');
+      return state === 'notice' || state === 'approved' ? 'withdrawn' : refuse('batch-not-deciding', message('docket.batchNotDeciding'));
     case 'execute':
-      return state === 'approved' || state === 'executing'
-        ? 'executing'
-        : refuse('batch-not-approved', 'Only an approved batch can be executed.');
+      return state === 'approved' || state === 'executing' ? 'executing' : refuse('batch-not-approved', message('docket.batchNotApproved'));
     case 'finish':
-      return state === 'executing' ? 'done' : refuse('batch-not-executing', 'This batch is not being executed.');
+      return state === 'executing' ? 'done' : refuse('batch-not-executing', message('docket.batchNotExecuting'));
     case 'withdraw':
-      return running ? refuse('batch-running', 'A batch that is being executed cannot be withdrawn.') : 'withdrawn';
+      return running ? refuse('batch-running', message('docket.batchRunning')) : 'withdrawn';
   }
 }
 
@@ -110,20 +109,20 @@ export interface ExecutionCheck {
 export type ExecutionVerdict =
   | { readonly outcome: 'dispose' }
   | { readonly outcome: 'task' }
-  | { readonly outcome: Exclude<ItemOutcome, 'open' | 'disposed' | 'sampled'>; readonly reason: string };
+  | { readonly outcome: Exclude<ItemOutcome, 'open' | 'disposed' | 'sampled'>; readonly reason: Message };
 
 /** Whether one record of a batch may go now. Hold wins over everything but being gone. */
 export function executionVerdict(check: ExecutionCheck, today: EpochDay): ExecutionVerdict {
-  if (check.disposed) return { outcome: 'dropped', reason: 'It was disposed of before.' };
+  if (check.disposed) return { outcome: 'dropped', reason: message('docket.disposedBefore') };
   if (check.held) {
-    return { outcome: 'blocked', reason: 'It is held.' };
+    return { outcome: 'blocked', reason: message('docket.held') };
   }
-  if (check.objected) return { outcome: 'objected', reason: 'An objection stands.' };
+  if (check.objected) return { outcome: 'objected', reason: message('docket.objectionStands') };
   if (check.deferredUntil !== null && check.deferredUntil > today) {
-    return { outcome: 'deferred', reason: `It was put off until ${formatCivilDate(check.deferredUntil)}.` };
+    return { outcome: 'deferred', reason: message('docket.putOffUntil', { on: { day: formatCivilDate(check.deferredUntil) } }) };
   }
   if (check.action !== check.batchAction || check.dueOn === null || check.dueOn > today) {
-    return { outcome: 'dropped', reason: 'It is no longer due under the rule in force.' };
+    return { outcome: 'dropped', reason: message('docket.noLongerDueUnder') };
   }
   return check.physical ? { outcome: 'task' } : { outcome: 'dispose' };
 }

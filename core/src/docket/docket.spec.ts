@@ -1,13 +1,16 @@
+import { speaking } from '@key-cellar/words/testing';
 import { civilDate } from '../calendar/index.js';
 import {
   actOnBatch,
   batchStates,
-  executionVerdict,
+  executionVerdict as executionVerdictSaid,
   type BatchAct,
   type BatchStanding,
   type BatchState,
   type ExecutionCheck,
 } from './index.js';
+
+const executionVerdict = speaking(executionVerdictSaid);
 
 const today = civilDate('2026-09-14');
 const batch = (changes: Partial<BatchStanding> = {}): BatchStanding => ({

@@ -1,3 +1,4 @@
+import { speaking } from '@key-cellar/words/testing';
 import * as fc from 'fast-check';
 import { civilDate } from '../calendar/index.js';
 import {
@@ -5,11 +6,13 @@ import {
   approvalsNeeded,
   batchStates,
   countingApprovals,
-  executionVerdict,
+  executionVerdict as executionVerdictSaid,
   type BatchAct,
   type BatchStanding,
   type ExecutionCheck,
 } from './index.js';
+
+const executionVerdict = speaking(executionVerdictSaid);
 
 const today = civilDate('2026-09-14');
 const people = ['ines', 'tomas', 'dario'];

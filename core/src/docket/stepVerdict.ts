@@ -1,3 +1,4 @@
+import { message, type Message } from '@key-cellar/words';
 import type { EpochDay } from '../calendar/index.js';
 import { refusalFor, type RecordStanding } from '../records/index.js';
 import type { Step, StepKind, StepOutcome } from '../schedule/index.js';
@@ -24,9 +25,9 @@ export type StepVerdict =
   | { readonly kind: 'trim'; readonly versions: number }
   | { readonly kind: 'move'; readonly to: string }
   /** Nothing to do: it is so already. */
-  | { readonly kind: 'already'; readonly sentence: string }
+  | { readonly kind: 'already'; readonly sentence: Message }
   /** It cannot be taken now; the sweep tries again each day. */
-  | { readonly kind: 'stopped'; readonly sentence: string }
+  | { readonly kind: 'stopped'; readonly sentence: Message }
   | { readonly kind: 'notYet' };
 
 /**
@@ -43,24 +44,23 @@ export function stepVerdict(step: Step, check: StepCheck, today: EpochDay): Step
     case 'review':
       return check.open === null ? { kind: 'review' } : { kind: 'notYet' };
     case 'declare':
-      return check.standing.state === 'declared' ? { kind: 'already', sentence: 'It was declared already.' } : { kind: 'declare' };
+      return check.standing.state === 'declared' ? { kind: 'already', sentence: message('docket.declaredAlready') } : { kind: 'declare' };
     case 'trimVersions':
-      if (check.versions <= 1) return { kind: 'already', sentence: 'It has no older versions.' };
+      if (check.versions <= 1) return { kind: 'already', sentence: message('docket.noOlderVersions') };
       return check.standing.holds > 0
-        ? { kind: 'stopped', sentence: 'A hold covers it, so its older versions stay. Counsel can release the hold.' }
+        ? { kind: 'stopped', sentence: message('docket.holdCoversOlderVersions') }
         : { kind: 'trim', versions: check.versions - 1 };
     case 'move': {
       // Versions that were published before steps named a folder never change.
-      if (!step.to)
-        return { kind: 'stopped', sentence: 'Its rule does not say to which folder. A keeper can publish a version that does.' };
-      if (check.inTarget) return { kind: 'already', sentence: 'It is there already.' };
+      if (!step.to) return { kind: 'stopped', sentence: message('docket.ruleDoesNotSay') };
+      if (check.inTarget) return { kind: 'already', sentence: message('docket.thereAlready') };
       const refusal = refusalFor({ kind: 'change', part: 'moving' }, check.standing);
       return refusal ? { kind: 'stopped', sentence: refusal.sentence } : { kind: 'move', to: step.to };
     }
     case 'route':
       return {
         kind: 'stopped',
-        sentence: 'Routes are not set up here, so nothing can be sent round. A keeper can publish the rule without this step.',
+        sentence: message('docket.routesNotSetUp'),
       };
     case 'transfer':
     case 'destroy':

@@ -1,4 +1,7 @@
-import { holdRefusal, holdStates, type HoldAct } from './index.js';
+import { speaking } from '@key-cellar/words/testing';
+import { holdRefusal as holdRefusalSaid, holdStates, type HoldAct } from './index.js';
+
+const holdRefusal = speaking(holdRefusalSaid);
 
 describe('a hold', () => {
   const acts: HoldAct[] = [

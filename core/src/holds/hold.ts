@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { refuse, type Refusal } from '../records/index.js';
 
 export const holdStates = ['open', 'released'] as const;
@@ -19,16 +20,16 @@ export function holdRefusal(state: HoldState, act: HoldAct): Refusal | null {
   if (state === 'released') {
     switch (act.kind) {
       case 'widen':
-        return refuse('hold-released', 'This hold was released. Place a new one.');
+        return refuse('hold-released', message('holds.holdReleased'));
       case 'letOut':
-        return refuse('hold-not-open', 'Only an open hold can let records out.');
+        return refuse('hold-not-open', message('holds.holdNotOpen'));
       case 'release':
-        return refuse('hold-not-open', 'Only an open hold can be released.');
+        return refuse('hold-not-open', message('holds.onlyOpenHoldCan'));
       case 'remind':
-        return refuse('hold-not-open', 'This hold was released, so nobody needs to be reminded of it.');
+        return refuse('hold-not-open', message('holds.holdReleasedNobodyNeeds'));
     }
   }
-  if (act.kind === 'letOut' && act.reason.trim() === '') return refuse('reason-missing', 'Letting records out of a hold needs a reason.');
-  if (act.kind === 'release' && act.reason.trim() === '') return refuse('reason-missing', 'Releasing a hold needs a reason.');
+  if (act.kind === 'letOut' && act.reason.trim() === '') return refuse('reason-missing', message('holds.reasonMissing'));
+  if (act.kind === 'release' && act.reason.trim() === '') return refuse('reason-missing', message('holds.releasingHoldNeedsReason'));
   return null;
 }

@@ -1,3 +1,4 @@
+import { message, type Message } from '@key-cellar/words';
 import { kindsInside, type PlaceKind } from './place.js';
 
 /** What a change of the plan needs to know of a place. */
@@ -25,34 +26,34 @@ export function shutOn(place: Pick<PlaceStanding, 'openedOn' | 'closedOn' | 'ret
 }
 
 /** The same in a sentence. */
-export function refusesInside(place: PlaceStanding, today: string): string | null {
+export function refusesInside(place: PlaceStanding, today: string): Message | null {
   switch (shutOn(place, today)) {
     case 'retired':
-      return `${place.code} was retired on ${place.retiredOn}.`;
+      return message('plan.retiredOn', { code: place.code, on: { day: place.retiredOn! } });
     case 'closed':
-      return `${place.code} was closed on ${place.closedOn}.`;
+      return message('plan.closedOn', { code: place.code, on: { day: place.closedOn! } });
     case 'notYet':
-      return `${place.code} opens on ${place.openedOn}.`;
+      return message('plan.opensOn', { code: place.code, on: { day: place.openedOn } });
     case null:
       return null;
   }
 }
 
 /** Why a place cannot be moved under another; null when it can. Records follow their place, so they are asked elsewhere. */
-export function moveRefusal(place: PlaceStanding, parent: PlaceStanding, today: string): string | null {
-  if (place.kind === 'repository') return 'The repository itself cannot be moved.';
-  if (parent.ancestors.includes(place.id)) return 'A place cannot be moved into itself.';
-  if (place.ancestors.at(-2) === parent.id) return `${place.code} is in ${parent.code} already.`;
-  if (!kindsInside(parent.kind).includes(place.kind)) return `A ${place.kind} cannot be inside a ${parent.kind}.`;
+export function moveRefusal(place: PlaceStanding, parent: PlaceStanding, today: string): Message | null {
+  if (place.kind === 'repository') return message('plan.repositoryItselfCannotMoved');
+  if (parent.ancestors.includes(place.id)) return message('plan.placeCannotMovedInto');
+  if (place.ancestors.at(-2) === parent.id) return message('plan.isInsideAlready', { code: place.code, parent: parent.code });
+  if (!kindsInside(parent.kind).includes(place.kind)) return message('plan.cannotBeInside', { kind: place.kind, parent: parent.kind });
   return refusesInside(parent, today);
 }
 
 /** Why a place cannot be merged into another; null when it can. */
-export function mergeRefusal(place: PlaceStanding, into: PlaceStanding, today: string): string | null {
-  if (place.kind === 'repository') return 'The repository itself cannot be merged.';
-  if (place.id === into.id) return 'A place cannot be merged into itself.';
-  if (place.kind !== into.kind) return `A ${place.kind} can only be merged into another ${place.kind}.`;
-  if (into.ancestors.includes(place.id)) return `${into.code} is inside ${place.code}.`;
-  if (place.retiredOn !== null) return `${place.code} was retired on ${place.retiredOn}.`;
+export function mergeRefusal(place: PlaceStanding, into: PlaceStanding, today: string): Message | null {
+  if (place.kind === 'repository') return message('plan.repositoryItselfCannotMerged');
+  if (place.id === into.id) return message('plan.placeCannotMergedInto');
+  if (place.kind !== into.kind) return message('plan.mergedWithItsKind', { kind: place.kind });
+  if (into.ancestors.includes(place.id)) return message('plan.isInside', { code: into.code, place: place.code });
+  if (place.retiredOn !== null) return message('plan.retiredOn', { code: place.code, on: { day: place.retiredOn! } });
   return refusesInside(into, today);
 }

@@ -1,6 +1,6 @@
 export { mergeRefusal, moveRefusal, refusesInside, shutOn, shutStates, type PlaceStanding, type Shut } from './change.js';
 export { isCodePattern, nextCode } from './nextCode.js';
-export { codePattern, kindsInside, placeKinds, takesRecords, withArticle, type PlaceKind } from './place.js';
+export { codePattern, kindsInside, placeKinds, takesRecords, kindWords, type PlaceKind } from './place.js';
 export {
   bareFolder,
   bringChanges,

@@ -1,3 +1,4 @@
+import { message, type Message } from '@key-cellar/words';
 /** Kinds of places, outermost first. A repository has functions, those activities, those series, those folders. */
 export const placeKinds = ['repository', 'function', 'activity', 'series', 'folder'] as const;
 export type PlaceKind = (typeof placeKinds)[number];
@@ -24,6 +25,6 @@ export function takesRecords(kind: PlaceKind): boolean {
 export const codePattern = /^[A-Z0-9][A-Z0-9./-]{0,39}$/;
 
 /** A kind with its article: “a series”, “an activity”. */
-export function withArticle(kind: PlaceKind): string {
-  return `${kind === 'activity' ? 'an' : 'a'} ${kind}`;
+export function kindWords(kind: PlaceKind): Message {
+  return message('plan.aKind', { kind });
 }

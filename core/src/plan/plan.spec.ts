@@ -1,19 +1,26 @@
+import { speaking } from '@key-cellar/words/testing';
 import * as fc from 'fast-check';
 import {
   codePattern,
   isCodePattern,
   kindsInside,
-  mergeRefusal,
-  moveRefusal,
+  mergeRefusal as mergeRefusalSaid,
+  moveRefusal as moveRefusalSaid,
   nextCode,
   placeKinds,
-  refusesInside,
+  refusesInside as refusesInsideSaid,
   shutOn,
   type Shut,
   takesRecords,
-  withArticle,
+  kindWords as kindWordsSaid,
   type PlaceStanding,
 } from './index.js';
+
+const moveRefusal = speaking(moveRefusalSaid);
+const mergeRefusal = speaking(mergeRefusalSaid);
+
+const refusesInside = speaking(refusesInsideSaid);
+const kindWords = speaking(kindWordsSaid);
 
 describe('codes by pattern', () => {
   const table: [string, string[], string][] = [
@@ -75,8 +82,8 @@ describe('changes of the plan', () => {
     [series, place('h', 'folder', ['all', 'ber', 'ber-01', 'h']), /cannot be inside/],
     [folder, fn, /cannot be inside/],
     [root, fn, /repository itself/],
-    [folder, closed, /closed on 2020-01-01/],
-    [folder, retired, /retired on 2021-01-01/],
+    [folder, closed, /closed on 1 Jan 2020/],
+    [folder, retired, /retired on 1 Jan 2021/],
   ];
   for (const [a, b, refusal] of moves)
     it(`moving ${a.code} to ${b.code}`, () =>
@@ -97,12 +104,12 @@ describe('changes of the plan', () => {
   const days: [string, Partial<PlaceStanding>, Shut | null, string | null][] = [
     ['open', {}, null, null],
     ['opens today', { openedOn: today }, null, null],
-    ['opens tomorrow', { openedOn: '2026-09-15' }, 'notYet', 'P opens on 2026-09-15.'],
+    ['opens tomorrow', { openedOn: '2026-09-15' }, 'notYet', 'P opens on 15 Sep 2026.'],
     ['closes tomorrow', { closedOn: '2026-09-15' }, null, null],
-    ['closes today', { closedOn: today }, 'closed', 'P was closed on 2026-09-14.'],
-    ['closed long ago', { closedOn: '2020-01-01' }, 'closed', 'P was closed on 2020-01-01.'],
-    ['retired', { retiredOn: '2021-01-01' }, 'retired', 'P was retired on 2021-01-01.'],
-    ['closed, then retired', { closedOn: '2020-01-01', retiredOn: '2021-01-01' }, 'retired', 'P was retired on 2021-01-01.'],
+    ['closes today', { closedOn: today }, 'closed', 'P was closed on 14 Sep 2026.'],
+    ['closed long ago', { closedOn: '2020-01-01' }, 'closed', 'P was closed on 1 Jan 2020.'],
+    ['retired', { retiredOn: '2021-01-01' }, 'retired', 'P was retired on 1 Jan 2021.'],
+    ['closed, then retired', { closedOn: '2020-01-01', retiredOn: '2021-01-01' }, 'retired', 'P was retired on 1 Jan 2021.'],
   ];
   for (const [name, more, shut, sentence] of days)
     it(`what comes into a place that is ${name}`, () => {
@@ -113,7 +120,7 @@ describe('changes of the plan', () => {
 
 describe('kinds of places', () => {
   const table: Record<(typeof placeKinds)[number], [string, string, boolean]> = {
-    repository: ['function', 'a repository', false],
+    repository: ['function', 'the repository', false],
     function: ['activity series', 'a function', false],
     activity: ['series', 'an activity', false],
     series: ['folder', 'a series', true],
@@ -121,7 +128,7 @@ describe('kinds of places', () => {
   };
   for (const kind of placeKinds) {
     it(`${kind}: ${table[kind].join(', ')}`, () => {
-      expect([kindsInside(kind).join(' '), withArticle(kind), takesRecords(kind)]).toEqual(table[kind]);
+      expect([kindsInside(kind).join(' '), kindWords(kind), takesRecords(kind)]).toEqual(table[kind]);
     });
   }
   it('have codes of capital letters, digits, hyphens, dots and slashes', () => {

@@ -1,3 +1,4 @@
+import { speaking } from '@key-cellar/words/testing';
 import * as fc from 'fast-check';
 import {
   bareFolder,
@@ -9,12 +10,14 @@ import {
   fillText,
   foldersOf,
   readyText,
-  stencilProblems,
+  stencilProblems as stencilProblemsSaid,
   type FolderState,
   type ReadyTitle,
   type StencilFolder,
 } from './index.js';
 import { mostFolders } from './stencil.js';
+
+const stencilProblems = speaking(stencilProblemsSaid);
 
 const folder = (key: string, more: Partial<StencilFolder> = {}): StencilFolder => ({
   ...bareFolder(key, key.toUpperCase(), `Folder ${key}`),
@@ -33,7 +36,7 @@ describe('a stencil', () => {
       'a code in small letters',
       { code: 'p-1' },
       [],
-      'Folder a needs a code: capital letters, digits, hyphens, dots and slashes, with facts and {nn} if you like.',
+      'Folder a needs a code: capital letters, digits, hyphens, dots and slashes; facts and {nn} may be in it.',
     ],
     ['an empty ready title', { readyTitles: [title(' ')] }, [], 'Folder a has a ready title without a text.'],
     ['two folders of one code', { inside: [folder('b', { code: 'X' }), folder('c', { code: 'X' })] }, [], 'Folder a has two folders X.'],
@@ -41,7 +44,7 @@ describe('a stencil', () => {
       'a counted folder inside',
       { inside: [folder('b', { code: 'X-{nn}' })] },
       [],
-      'Folder b lies inside, so its code is counted by nothing: write it out.',
+      'Folder b lies inside, so nothing counts its code: write it out.',
     ],
     ['one key twice', { inside: [folder('a', { code: 'B' })] }, [], 'Folder a has the key of another folder.'],
   ];
@@ -50,7 +53,7 @@ describe('a stencil', () => {
   }
   it('has two hundred folders at most, six deep', () => {
     const wide = folder('a', { inside: Array.from({ length: 200 }, (_, i) => folder(`f${i}`)) });
-    expect(stencilProblems({ asks: [], root: wide })[0]!.sentence).toContain('200 folders at most; this one has 201');
+    expect(stencilProblems({ asks: [], root: wide })[0]!.sentence).toContain('A stencil has at most 200 folders; this one has 201.');
     const deep = Array.from({ length: 7 }).reduce<StencilFolder>((inner, _, i) => folder(`d${i}`, { inside: [inner] }), folder('in'));
     expect(stencilProblems({ asks: [], root: deep })[0]!.sentence).toContain('lies deeper');
     expect(foldersOf(deep).map((f) => f.depth)).toEqual([0, 1, 2, 3, 4, 5, 6, 7]);
@@ -196,7 +199,7 @@ describe('a stencil at its edges', () => {
   it('has two hundred folders, and not one more', () => {
     const wide = (n: number) => folder('a', { inside: Array.from({ length: n - 1 }, (_, i) => folder(`f${i}`)) });
     expect(sentences(wide(mostFolders))).toEqual([]);
-    expect(sentences(wide(mostFolders + 1))).toEqual([`A stencil has ${mostFolders} folders at most; this one has ${mostFolders + 1}.`]);
+    expect(sentences(wide(mostFolders + 1))).toEqual([`A stencil has at most ${mostFolders} folders; this one has ${mostFolders + 1}.`]);
   });
   it('is six folders deep, and not one more', () => {
     const deep = (n: number): StencilFolder => folder(`d${n}`, { inside: n === 0 ? [] : [deep(n - 1)] });

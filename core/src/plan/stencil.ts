@@ -1,3 +1,4 @@
+import { message, type Message } from '@key-cellar/words';
 import { canonicalJson } from '../ledger/index.js';
 import { filledFacts, type Facts, type FactValue } from '../records/index.js';
 import { isCodePattern } from './nextCode.js';
@@ -47,7 +48,7 @@ export interface StencilDefinition {
 export interface StencilProblem {
   /** Key of the folder. */
   readonly key: string;
-  readonly sentence: string;
+  readonly sentence: Message;
 }
 
 /** A folder of a stencil as it begins: it says nothing but what it is called. */
@@ -89,26 +90,26 @@ export function stencilProblems({ asks, root }: StencilDefinition): StencilProbl
   const problems: StencilProblem[] = [];
   const keys = new Set<string>();
   if (all.length > mostFolders)
-    problems.push({ key: root.key, sentence: `A stencil has ${mostFolders} folders at most; this one has ${all.length}.` });
+    problems.push({ key: root.key, sentence: message('plan.stencilFoldersAtMost', { most: mostFolders, n: all.length }) });
   for (const { folder, depth } of all) {
-    const say = (sentence: string): void => void problems.push({ key: folder.key, sentence });
-    const name = folder.title || folder.code || 'A folder';
-    if (keys.has(folder.key)) say(`${name} has the key of another folder.`);
+    const say = (sentence: Message): void => void problems.push({ key: folder.key, sentence });
+    const name = folder.title || folder.code || message('plan.aFolder');
+    if (keys.has(folder.key)) say(message('plan.keyAnotherFolder', { name }));
     keys.add(folder.key);
-    if (depth > deepest) say(`${name} lies deeper than ${deepest} folders.`);
-    if (folder.title.trim() === '') say('A folder needs a title.');
+    if (depth > deepest) say(message('plan.liesDeeperFolders', { name, deepest }));
+    if (folder.title.trim() === '') say(message('plan.folderNeedsTitle'));
     if (!codePattern.test(folder.code.replace(slots, (_, slot: string) => (isCounter(slot) ? '1' : 'A')))) {
-      say(`${name} needs a code: capital letters, digits, hyphens, dots and slashes, with facts and {nn} if you like.`);
+      say(message('plan.needsCodeCapitalLetters', { name, counter: '{nn}' }));
     }
-    if (depth > 0 && isCodePattern(folder.code)) say(`${name} lies inside, so its code is counted by nothing: write it out.`);
+    if (depth > 0 && isCodePattern(folder.code)) say(message('plan.liesInsideCodeCounted', { name }));
     for (const text of [folder.code, folder.title, folder.note, folder.message, ...folder.readyTitles.map((t) => t.text)]) {
       const unknown = slotsOf(text).find((slot) => !asks.includes(slot) && !all.some((f) => Object.hasOwn(f.folder.facts, slot)));
-      if (unknown !== undefined) say(`${name} holds {${unknown}}, which no use of the stencil says.`);
+      if (unknown !== undefined) say(message('plan.holdsWhichNoUse', { name, slot: `{${unknown}}` }));
     }
-    if (folder.readyTitles.some((t) => t.text.trim() === '')) say(`${name} has a ready title without a text.`);
+    if (folder.readyTitles.some((t) => t.text.trim() === '')) say(message('plan.readyTitleWithoutText', { name }));
     const codes = folder.inside.map((child) => child.code);
     const twice = codes.find((code, i) => codes.indexOf(code) < i);
-    if (twice !== undefined) say(`${name} has two folders ${twice}.`);
+    if (twice !== undefined) say(message('plan.twoFolders', { name, twice }));
   }
   return problems;
 }

@@ -1,3 +1,4 @@
+import { message, type Message } from '@key-cellar/words';
 /** Where a record stands. `disposed` leaves a stub. */
 export type RecordState = 'working' | 'declared' | 'disposed';
 
@@ -5,10 +6,10 @@ export type RecordState = 'working' | 'declared' | 'disposed';
 export interface Refusal {
   readonly refused: true;
   readonly code: string;
-  readonly sentence: string;
+  readonly sentence: Message;
 }
 
-export function refuse(code: string, sentence: string): Refusal {
+export function refuse(code: string, sentence: Message): Refusal {
   return { refused: true, code, sentence };
 }
 
@@ -33,28 +34,25 @@ export type RecordAct =
 /** Whether a record's standing allows an act, whoever asks. Null when it does. */
 export function refusalFor(act: RecordAct, standing: RecordStanding): Refusal | null {
   if (standing.state === 'disposed') {
-    return refuse('record-disposed', 'This record was disposed of; only its stub remains.');
+    return refuse('record-disposed', message('records.recordDisposed'));
   }
   switch (act.kind) {
     case 'change':
       if (standing.freeze) {
-        return refuse('record-frozen', 'A hold freezes this record. Counsel can release the hold.');
+        return refuse('record-frozen', message('records.recordFrozen'));
       }
       return standing.state === 'declared' && standing.frozenWhenDeclared.includes(act.part)
-        ? refuse(
-            'record-declared',
-            'This record is declared, so it cannot change until its disposition. A keeper may revoke the declaration with a reason.',
-          )
+        ? refuse('record-declared', message('records.recordDeclared'))
         : null;
     case 'declare':
-      return standing.state === 'declared' ? refuse('already-declared', 'This record is already declared.') : null;
+      return standing.state === 'declared' ? refuse('already-declared', message('records.alreadyDeclared')) : null;
     case 'revoke':
-      if (standing.state !== 'declared') return refuse('not-declared', 'This record is not declared.');
+      if (standing.state !== 'declared') return refuse('not-declared', message('records.notDeclared'));
       if (standing.holds > 0) {
-        return refuse('record-held', 'The declaration of a held record cannot be revoked. Release its holds first.');
+        return refuse('record-held', message('records.recordHeld'));
       }
-      return act.reason.trim() === '' ? refuse('reason-missing', 'Revoking a declaration needs a reason.') : null;
+      return act.reason.trim() === '' ? refuse('reason-missing', message('records.reasonMissing')) : null;
     case 'dispose':
-      return standing.holds > 0 ? refuse('record-held', 'A hold covers this record, so it stays. Counsel can release the hold.') : null;
+      return standing.holds > 0 ? refuse('record-held', message('records.holdCoversRecordStays')) : null;
   }
 }

@@ -1,28 +1,38 @@
+import { speaking } from '@key-cellar/words/testing';
 import { civilDate } from '../calendar/index.js';
 import {
   completeFacts,
   countingScope,
-  definitionProblems,
+  definitionProblems as definitionProblemsSaid,
   exampleNumbers,
   factKinds,
-  factProblems,
+  factProblems as factProblemsSaid,
   factsOfTypes,
   filledFacts,
   idsIn,
   isId,
-  numberFor,
-  numberingRefusal,
-  parseNumbering,
+  numberFor as numberForSaid,
+  numberingRefusal as numberingRefusalSaid,
+  parseNumbering as parseNumberingSaid,
   pointsElsewhere,
-  takesRefusal,
+  takesRefusal as takesRefusalSaid,
   tidyFileName,
   titleFromFileName,
   usualNumbering,
   type FactDefinition,
   type FactValue,
+  type NameChange,
   type Takes,
 } from './index.js';
 import { maskProblem, matchesMask } from './mask.js';
+
+const numberingRefusal = speaking(numberingRefusalSaid);
+
+const factProblems = speaking(factProblemsSaid);
+const definitionProblems = speaking(definitionProblemsSaid);
+const takesRefusal = speaking(takesRefusalSaid);
+const parseNumbering = speaking(parseNumberingSaid);
+const numberFor = speaking(numberForSaid);
 
 const fact = (kind: FactDefinition['kind'], more: Partial<FactDefinition> = {}): FactDefinition => ({
   code: 'it',
@@ -39,7 +49,7 @@ describe('the value of a fact at its edges', () => {
     factProblems([definition], { it: value as FactValue })[0]?.sentence ?? '';
   const rows: [string, FactDefinition, unknown, string][] = [
     ['300 letters', fact('text'), 'x'.repeat(300), ''],
-    ['4001 letters of a long text', fact('longText'), 'x'.repeat(4001), 'It must have 4000 letters at most.'],
+    ['4001 letters of a long text', fact('longText'), 'x'.repeat(4001), 'It must have at most 4,000 letters.'],
     ['the largest', fact('whole', { max: 9 }), 9, ''],
     ['the first day', fact('date', { min: '2000-01-01', max: '2000-12-31' }), '2000-01-01', ''],
     ['the last day', fact('date', { min: '2000-01-01', max: '2000-12-31' }), '2000-12-31', ''],
@@ -50,12 +60,12 @@ describe('the value of a fact at its edges', () => {
     ['no number for an amount', fact('money', { currency: 'EUR' }), Number.NaN, 'It must be an amount.'],
     ['the largest amount', fact('money', { currency: 'EUR' }), 1e13, ''],
     ['a number for a date', fact('date'), 20260914, 'It must be a date such as 2026-09-14.'],
-    ['a choice of none', fact('choice'), 'in', 'It must be one of nothing.'],
-    ['an id with something before it', fact('person'), `x${id}`, 'It must name one that is there.'],
-    ['an id with something behind it', fact('person'), `${id}x`, 'It must name one that is there.'],
-    ['a number for an id', fact('object'), 7, 'It must name one that is there.'],
+    ['a choice of none', fact('choice'), 'in', 'It must be one of .'],
+    ['an id with something before it', fact('person'), `x${id}`, 'It must name one that exists.'],
+    ['an id with something behind it', fact('person'), `${id}x`, 'It must name one that exists.'],
+    ['a number for an id', fact('object'), 7, 'It must name one that exists.'],
     ['a hundred values', fact('whole', { many: true }), Array.from({ length: 100 }, (_, i) => i), ''],
-    ['one more', fact('whole', { many: true }), Array.from({ length: 101 }, (_, i) => i), 'It must have 100 values at most.'],
+    ['one more', fact('whole', { many: true }), Array.from({ length: 101 }, (_, i) => i), 'It must have at most 100 values.'],
   ];
   for (const [name, definition, value, expected] of rows) it(name, () => expect(wrong(definition, value)).toBe(expected));
   it('a condition on a fact that the type does not have is told by its code', () => {
@@ -112,14 +122,14 @@ describe('definitions at their edges', () => {
     ['an empty branch', { kind: 'choice', choices: ['a', 'a /  / b'] }, ['It has an empty choice.']],
     ['a choice with an empty end', { kind: 'choice', choices: ['a / '] }, ['It has an empty choice.']],
     ['a sound mask', { kind: 'text', mask: '##' }, []],
-    ['a mask of a number', { kind: 'whole', mask: '##' }, ['It can have a pattern only when it is text.']],
-    ['a range of a text', { kind: 'text', min: 1 }, ['It can have a range only when it is a number, an amount or a date.']],
-    ['an upper end of a text', { kind: 'text', max: 1 }, ['It can have a range only when it is a number, an amount or a date.']],
+    ['a mask of a number', { kind: 'whole', mask: '##' }, ['It can have a pattern only if it is text.']],
+    ['a range of a text', { kind: 'text', min: 1 }, ['It can have a range only if it is a number, an amount or a date.']],
+    ['an upper end of a text', { kind: 'text', max: 1 }, ['It can have a range only if it is a number, an amount or a date.']],
     ['a lower end only', { kind: 'whole', min: 1 }, []],
     ['an upper end only', { kind: 'whole', max: 1 }, []],
     ['a range of one', { kind: 'whole', min: 1, max: 1 }, []],
     ['a range that ends before it begins', { kind: 'whole', min: 2, max: 1 }, ['It has a range that ends before it begins.']],
-    ['a range of another kind', { kind: 'date', min: 1 }, ['It has a range that is none of its kind.']],
+    ['a range of another kind', { kind: 'date', min: 1 }, ['It has a range of another kind than its own.']],
     ['an amount', { kind: 'money', currency: 'EUR' }, []],
     ['an amount in four letters', { kind: 'money', currency: 'EURO' }, ['It needs a currency of three letters (ISO 4217).']],
     ['an amount in something before', { kind: 'money', currency: 'xEUR' }, ['It needs a currency of three letters (ISO 4217).']],
@@ -176,24 +186,24 @@ describe('masks', () => {
 });
 
 describe('names of files', () => {
-  const rows: [string, string, string[]][] = [
+  const rows: [string, string, readonly NameChange[]][] = [
     ['plain.txt', 'plain.txt', []],
-    ['a/b\\c.txt', 'c.txt', ['the path was left out']],
-    ['a\u0007b\u202E.txt', 'ab.txt', ['control characters were left out']],
-    ['a\u{1fffe}\ufdd0\ud800b.txt', 'ab.txt', ['control characters were left out']],
+    ['a/b\\c.txt', 'c.txt', ['path']],
+    ['a\u0007b\u202E.txt', 'ab.txt', ['controls']],
+    ['a\u{1fffe}\ufdd0\ud800b.txt', 'ab.txt', ['controls']],
     [' spaced.txt ', 'spaced.txt', []],
-    ['', 'unnamed', ['it had no usable name']],
-    ['.', 'unnamed', ['it had no usable name']],
-    ['..', 'unnamed', ['it had no usable name']],
-    ['x/..', 'unnamed', ['the path was left out', 'it had no usable name']],
+    ['', 'unnamed', ['unnamed']],
+    ['.', 'unnamed', ['unnamed']],
+    ['..', 'unnamed', ['unnamed']],
+    ['x/..', 'unnamed', ['path', 'unnamed']],
     ['x'.repeat(200), 'x'.repeat(200), []],
-    ['x'.repeat(201), `${'x'.repeat(199)}…`, ['the name was shortened']],
-    [`${'x'.repeat(200)}.txt`, `${'x'.repeat(195)}….txt`, ['the name was shortened']],
-    [`${'x'.repeat(200)}.eleven-more`, `${'x'.repeat(187)}….eleven-more`, ['the name was shortened']],
-    [`${'x'.repeat(200)}.twelve-more1`, `${'x'.repeat(199)}…`, ['the name was shortened']],
-    [`.${'x'.repeat(205)}`, `.${'x'.repeat(198)}…`, ['the name was shortened']],
-    [`${'x'.repeat(198)}𝐀yy`, `${'x'.repeat(198)}…`, ['the name was shortened']],
-    [`𝐀${'x'.repeat(300)}`, `𝐀${'x'.repeat(197)}…`, ['the name was shortened']],
+    ['x'.repeat(201), `${'x'.repeat(199)}…`, ['shortened']],
+    [`${'x'.repeat(200)}.txt`, `${'x'.repeat(195)}….txt`, ['shortened']],
+    [`${'x'.repeat(200)}.eleven-more`, `${'x'.repeat(187)}….eleven-more`, ['shortened']],
+    [`${'x'.repeat(200)}.twelve-more1`, `${'x'.repeat(199)}…`, ['shortened']],
+    [`.${'x'.repeat(205)}`, `.${'x'.repeat(198)}…`, ['shortened']],
+    [`${'x'.repeat(198)}𝐀yy`, `${'x'.repeat(198)}…`, ['shortened']],
+    [`𝐀${'x'.repeat(300)}`, `𝐀${'x'.repeat(197)}…`, ['shortened']],
   ];
   for (const [raw, name, changed] of rows) it(JSON.stringify(raw.slice(0, 30)), () => expect(tidyFileName(raw)).toEqual({ name, changed }));
   it('give titles', () => {
@@ -222,15 +232,15 @@ describe('what a place takes', () => {
       null,
     ]);
     expect(takesRefusal(pdf, file('a.pdf.exe'))).toBe('Here takes only pdf; this is exe.');
-    expect(takesRefusal(pdf, file('pdf'))).toBe('Here takes only pdf; this is a file without an ending.');
-    expect(takesRefusal(pdf, file('a.'))).toBe('Here takes only pdf; this is a file without an ending.');
+    expect(takesRefusal(pdf, file('pdf'))).toBe('Here takes only pdf; this file has no ending.');
+    expect(takesRefusal(pdf, file('a.'))).toBe('Here takes only pdf; this file has no ending.');
   });
   it('sizes to the byte, told in megabytes', () => {
     const small = [takes({ largest: 2_000_000 })];
     expect(takesRefusal(small, file('a', 2_000_000))).toBeNull();
-    expect(takesRefusal(small, file('a', 2_500_000))).toBe('Here takes files of 2.0 MB at most; this one has 2.5 MB.');
+    expect(takesRefusal(small, file('a', 2_500_000))).toBe('Here takes files of at most 2.0 MB; this one has 2.5 MB.');
     expect(takesRefusal([takes({ largest: 9_900_000 })], file('a', 10_000_000))).toBe(
-      'Here takes files of 9.9 MB at most; this one has 10 MB.',
+      'Here takes files of at most 9.9 MB; this one has 10.0 MB.',
     );
     expect(takesRefusal([takes({})], file('a', 1e12))).toBeNull();
   });
@@ -251,11 +261,11 @@ describe('numbers at their edges', () => {
     ['{fact customer}-{n}', 'ACME-7'],
     ['{fact gone}-{n}', 'Its number is made with the fact “gone”, which is missing.'],
     ['{fact empty}-{n}', 'Its number is made with the fact “empty”, which is missing.'],
-    ['A-{xn}', '{xn} is none of {series}, {place}, {type}, {year}, {month}, {day}, {fact …} and {nnnn}.'],
-    ['A-{nx}', '{nx} is none of {series}, {place}, {type}, {year}, {month}, {day}, {fact …} and {nnnn}.'],
-    ['A-{nnnnnnnnnn}', '{nnnnnnnnnn} is none of {series}, {place}, {type}, {year}, {month}, {day}, {fact …} and {nnnn}.'],
-    ['{my fact a}{n}', '{my fact a} is none of {series}, {place}, {type}, {year}, {month}, {day}, {fact …} and {nnnn}.'],
-    ['{fact a b}{n}', '{fact a b} is none of {series}, {place}, {type}, {year}, {month}, {day}, {fact …} and {nnnn}.'],
+    ['A-{xn}', '{xn} is not {series}, {place}, {type}, {year}, {month}, {day}, {fact …} or {nnnn}.'],
+    ['A-{nx}', '{nx} is not {series}, {place}, {type}, {year}, {month}, {day}, {fact …} or {nnnn}.'],
+    ['A-{nnnnnnnnnn}', '{nnnnnnnnnn} is not {series}, {place}, {type}, {year}, {month}, {day}, {fact …} or {nnnn}.'],
+    ['{my fact a}{n}', '{my fact a} is not {series}, {place}, {type}, {year}, {month}, {day}, {fact …} or {nnnn}.'],
+    ['{fact a b}{n}', '{fact a b} is not {series}, {place}, {type}, {year}, {month}, {day}, {fact …} or {nnnn}.'],
     ['A{n', 'A bracket is not closed.'],
     ['A}{n}', 'A bracket is not closed.'],
     ['A', 'A number needs a counter, such as {nnnn}.'],
@@ -278,7 +288,9 @@ describe('numbers at their edges', () => {
     expect(numberingRefusal(usualNumbering)).toBeNull();
     expect(usualNumbering.per).toEqual(['series', 'year']);
     expect(numberingRefusal({ pattern: '{place}/{n}', per: ['series'] })).toBeNull();
-    expect(numberingRefusal({ pattern: '{place}/{n}', per: ['type'] })).toContain('does not say the type');
+    expect(numberingRefusal({ pattern: '{place}/{n}', per: ['type'] })).toContain(
+      'It counts anew for each record type, but the number does not say the record type: two records would get the same number.',
+    );
     expect(numberingRefusal({ pattern: '{n}', per: ['series', 'year'] })).toContain('for each series and year');
     expect(numberingRefusal({ pattern: '{month}/{n}', per: ['month'] })).toContain('does not say the year');
     expect(numberingRefusal({ pattern: '{year}/{month}/{n}', per: ['month'] })).toBeNull();

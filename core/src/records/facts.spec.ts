@@ -1,20 +1,27 @@
+import { speaking } from '@key-cellar/words/testing';
 import * as fc from 'fast-check';
 import { civilDate } from '../calendar/index.js';
 import {
   changeProblems,
   completeFacts,
-  definitionProblems,
+  definitionProblems as definitionProblemsSaid,
   factApplies,
   factGaps,
-  factProblems,
+  factProblems as factProblemsSaid,
   filledFacts,
-  takesRefusal,
+  takesRefusal as takesRefusalSaid,
   type FactDefinition,
   type Facts,
   type FactValue,
   type Takes,
 } from './index.js';
 import { matchesMask } from './mask.js';
+
+const takesRefusal = speaking(takesRefusalSaid);
+
+const definitionProblems = speaking(definitionProblemsSaid);
+
+const factProblems = speaking(factProblemsSaid);
 
 const fact = (kind: FactDefinition['kind'], more: Partial<FactDefinition> = {}): FactDefinition => ({
   code: 'it',
@@ -30,7 +37,7 @@ describe('the value of a fact', () => {
   const rows: [string, FactDefinition, FactValue, string][] = [
     ['a text', fact('text'), 'Ottoline', ''],
     ['a number for a text', fact('text'), 7, 'It must be text.'],
-    ['a long text', fact('text'), 'x'.repeat(301), 'It must have 300 letters at most.'],
+    ['a long text', fact('text'), 'x'.repeat(301), 'It must have at most 300 letters.'],
     ['a longer one where it may be', fact('longText'), 'x'.repeat(4000), ''],
     ['one that looks as it must', fact('text', { mask: '@@-####' }), 'ML-2041', ''],
     ['one that does not', fact('text', { mask: '@@-####' }), 'ML-204', 'It must look like @@-####.'],
@@ -42,25 +49,25 @@ describe('the value of a fact', () => {
     ['above the largest', fact('decimal', { max: 9.5 }), 9.51, 'It must be 9.5 or less.'],
     ['no number at all', fact('decimal'), Number.NaN, 'It must be a number.'],
     ['an amount', fact('money', { currency: 'EUR' }), 6000.05, ''],
-    ['a third decimal place', fact('money', { currency: 'EUR' }), 0.005, 'It must be an amount with two decimal places at most.'],
+    ['a third decimal place', fact('money', { currency: 'EUR' }), 0.005, 'It must be an amount with at most two decimal places.'],
     ['more than can be counted', fact('money', { currency: 'EUR' }), 1e14, 'It must be an amount.'],
     ['a date', fact('date'), '2024-02-29', ''],
     ['a day that never was', fact('date'), '2023-02-29', 'It must be a date such as 2026-09-14.'],
-    ['a date too early', fact('date', { min: '2000-01-01' }), '1999-12-31', 'It must be 2000-01-01 or later.'],
-    ['a date too late', fact('date', { max: '2000-01-01' }), '2000-01-02', 'It must be 2000-01-01 or earlier.'],
+    ['a date too early', fact('date', { min: '2000-01-01' }), '1999-12-31', 'It must be 1 Jan 2000 or later.'],
+    ['a date too late', fact('date', { max: '2000-01-01' }), '2000-01-02', 'It must be 1 Jan 2000 or earlier.'],
     ['no', fact('yesNo'), false, ''],
     ['a word for it', fact('yesNo'), 'no', 'It must be yes or no.'],
     ['a choice', fact('choice', { choices: ['in', 'out'] }), 'in', ''],
-    ['none of them', fact('choice', { choices: ['in', 'out'] }), 'on', 'It must be one of in, out.'],
+    ['none of them', fact('choice', { choices: ['in', 'out'] }), 'on', 'It must be one of in or out.'],
     ['a choice in a tree', fact('choice', { choices: ['Craft', 'Craft / Tug'] }), 'Craft / Tug', ''],
     ['a person', fact('person'), id, ''],
-    ['a name instead', fact('party'), 'Fenwick', 'It must name one that is there.'],
+    ['a name instead', fact('party'), 'Fenwick', 'It must name one that exists.'],
     ['many', fact('text', { many: true }), ['a', 'b'], ''],
     ['one where many may be', fact('text', { many: true }), 'a', 'It must be a list.'],
-    ['many where one may be', fact('text'), ['a'], 'It must be one value.'],
+    ['many where one may be', fact('text'), ['a'], 'It must be a single value.'],
     ['one of many wrong', fact('whole', { many: true, max: 3 }), [1, 4], 'It must be 3 or less.'],
     ['the same twice', fact('text', { many: true }), ['a', 'a'], 'It must not have the same value twice.'],
-    ['too many', fact('whole', { many: true }), Array.from({ length: 101 }, (_, i) => i), 'It must have 100 values at most.'],
+    ['too many', fact('whole', { many: true }), Array.from({ length: 101 }, (_, i) => i), 'It must have at most 100 values.'],
   ];
   for (const [name, definition, value, expected] of rows) {
     it(`${definition.kind}: ${name}`, () => expect(sentence(definition, value)).toBe(expected));
@@ -160,22 +167,22 @@ describe('the definitions of a type', () => {
     ['no choices', [{ kind: 'choice' }], 'It needs choices.'],
     ['a choice twice', [{ kind: 'choice', choices: ['a', 'a'] }], 'It has the same choice twice.'],
     ['an empty branch', [{ kind: 'choice', choices: ['Craft / '] }], 'It has an empty choice.'],
-    ['choices of a text', [{ choices: ['a'] }], 'It has choices, but only a choice may.'],
-    ['a pattern of a number', [{ kind: 'whole', mask: '##' }], 'It can have a pattern only when it is text.'],
+    ['choices of a text', [{ choices: ['a'] }], 'It has choices, which only a choice can have.'],
+    ['a pattern of a number', [{ kind: 'whole', mask: '##' }], 'It can have a pattern only if it is text.'],
     ['two stars', [{ mask: '*-*' }], 'It has more than one * in its pattern.'],
-    ['a range of a text', [{ min: 1 }], 'It can have a range only when it is a number, an amount or a date.'],
-    ['a range of another kind', [{ kind: 'date', min: 3 }], 'It has a range that is none of its kind.'],
+    ['a range of a text', [{ min: 1 }], 'It can have a range only if it is a number, an amount or a date.'],
+    ['a range of another kind', [{ kind: 'date', min: 3 }], 'It has a range of another kind than its own.'],
     ['a range backwards', [{ kind: 'whole', min: 3, max: 2 }], 'It has a range that ends before it begins.'],
     ['an amount of nothing', [{ kind: 'money' }], 'It needs a currency of three letters (ISO 4217).'],
-    ['many truths', [{ kind: 'yesNo', many: true }], 'It cannot have many values.'],
+    ['many truths', [{ kind: 'yesNo', many: true }], 'It cannot have several values.'],
     ['unique and many', [{ unique: true, many: true }], 'It cannot be unique.'],
     ['unique long text', [{ kind: 'longText', unique: true }], 'It cannot be unique.'],
     [
       'depending on what comes later',
       [{ onlyWhen: { fact: 'b', values: [] } }, { code: 'b' }],
-      'It depends on a fact that does not stand before it.',
+      'It depends on a fact that does not come before it.',
     ],
-    ['depending on itself', [{ onlyWhen: { fact: 'it', values: [] } }], 'It depends on a fact that does not stand before it.'],
+    ['depending on itself', [{ onlyWhen: { fact: 'it', values: [] } }], 'It depends on a fact that does not come before it.'],
     ['a default that does not fit', [{ kind: 'whole', default: 'x' }], 'It has a default that does not fit it.'],
     ['today as a text', [{ default: 'today' }], ''],
   ];
@@ -232,9 +239,9 @@ describe('what a place takes', () => {
       'a file without an ending',
       [at('BER-01', { formats: ['pdf', 'docx'] })],
       { fileName: 'Lease' },
-      'BER-01 takes only pdf, docx; this is a file without an ending.',
+      'BER-01 takes only pdf, docx; this file has no ending.',
     ],
-    ['a file that is too large', [at('BER-01', { largest: 1_500_000 })], {}, 'BER-01 takes files of 1.5 MB at most; this one has 2.0 MB.'],
+    ['a file that is too large', [at('BER-01', { largest: 1_500_000 })], {}, 'BER-01 takes files of at most 1.5 MB; this one has 2.0 MB.'],
     ['items on a shelf whatever their format', [at('BER-01', { formats: ['pdf'], largest: 1 })], { fileName: null }, ''],
     ['no type at all', [at('BER-01', { types: [] })], {}, 'BER-01 does not take this record type. A keeper decides what it takes.'],
   ];

@@ -1,3 +1,4 @@
+import { message, type Message, type Value } from '@key-cellar/words';
 import { formatCivilDate, parseCivilDate, type EpochDay } from '../calendar/index.js';
 import type { DublinCoreElement } from './dublinCoreElements.js';
 import { maskProblem, matchesMask } from './mask.js';
@@ -65,7 +66,7 @@ export interface FactDefinition {
 
 export interface FactProblem {
   readonly fact: string;
-  readonly sentence: string;
+  readonly sentence: Message;
 }
 
 /** Separates the parts of a choice in a tree. */
@@ -79,51 +80,57 @@ export function valuesOf(value: FactValue | undefined): readonly FactScalar[] {
   return value === undefined ? [] : Array.isArray(value) ? (value as readonly FactScalar[]) : [value as FactScalar];
 }
 
-function rangeProblem({ min, max }: FactDefinition, value: number | string): string | null {
-  if (min !== undefined && value < min) return `must be ${min} or more`.replace(/^(must be \d{4}-\d{2}-\d{2}) or more$/, '$1 or later');
-  if (max !== undefined && value > max) return `must be ${max} or less`.replace(/^(must be \d{4}-\d{2}-\d{2}) or less$/, '$1 or earlier');
+function rangeProblem({ min, max, kind }: FactDefinition, value: number | string): Message | null {
+  const bound = (limit: number | string): { limit: Value } => ({ limit: kind === 'date' ? { day: String(limit) } : String(limit) });
+  if (min !== undefined && value < min) return message(kind === 'date' ? 'records.notBefore' : 'records.atLeast', bound(min));
+  if (max !== undefined && value > max) return message(kind === 'date' ? 'records.notAfter' : 'records.atMost', bound(max));
   return null;
 }
 
-function scalarProblem(definition: FactDefinition, value: FactScalar): string | null {
+function scalarProblem(definition: FactDefinition, value: FactScalar): Message | null {
   const { kind } = definition;
   switch (kind) {
     case 'text':
     case 'longText':
-      if (typeof value !== 'string') return 'must be text';
-      if (value.length > longest[kind]) return `must have ${longest[kind]} letters at most`;
-      return definition.mask === undefined || matchesMask(definition.mask, value) ? null : `must look like ${definition.mask}`;
+      if (typeof value !== 'string') return message('records.mustText');
+      if (value.length > longest[kind]) return message('records.mustHaveLettersAt', { longest: longest[kind] });
+      return definition.mask === undefined || matchesMask(definition.mask, value)
+        ? null
+        : message('records.mustLookLike', { mask: definition.mask });
     case 'whole':
-      if (!Number.isSafeInteger(value)) return 'must be a whole number';
+      if (!Number.isSafeInteger(value)) return message('records.mustWholeNumber');
       return rangeProblem(definition, value as number);
     case 'decimal':
-      if (typeof value !== 'number' || !Number.isFinite(value)) return 'must be a number';
+      if (typeof value !== 'number' || !Number.isFinite(value)) return message('records.mustNumber');
       return rangeProblem(definition, value);
     case 'money':
-      if (typeof value !== 'number' || !Number.isFinite(value) || Math.abs(value) > 1e13) return 'must be an amount';
-      if (Number(value.toFixed(2)) !== value) return 'must be an amount with two decimal places at most';
+      if (typeof value !== 'number' || !Number.isFinite(value) || Math.abs(value) > 1e13) return message('records.mustAmount');
+      if (Number(value.toFixed(2)) !== value) return message('records.mustAmountTwoDecimal');
       return rangeProblem(definition, value);
     case 'date':
-      if (typeof value !== 'string' || parseCivilDate(value) === null) return 'must be a date such as 2026-09-14';
+      if (typeof value !== 'string' || parseCivilDate(value) === null) return message('records.mustDateSuchAs');
       return rangeProblem(definition, value);
     case 'yesNo':
-      return typeof value === 'boolean' ? null : 'must be yes or no';
+      return typeof value === 'boolean' ? null : message('records.mustYesNo');
     case 'choice':
-      return definition.choices?.includes(String(value)) ? null : `must be one of ${definition.choices?.join(', ') ?? 'nothing'}`;
+      return definition.choices?.includes(String(value))
+        ? null
+        : message('records.mustOne', { choices: { any: definition.choices ?? [] } });
     case 'person':
     case 'party':
     case 'object':
     case 'place':
     case 'reference':
-      return typeof value === 'string' && uuidShape.test(value) ? null : 'must name one that is there';
+      return typeof value === 'string' && uuidShape.test(value) ? null : message('records.mustNameOneThere');
   }
 }
 
-function valueProblem(definition: FactDefinition, value: FactValue): string | null {
-  if (Array.isArray(value) !== (definition.many === true)) return definition.many ? 'must be a list' : 'must be one value';
+function valueProblem(definition: FactDefinition, value: FactValue): Message | null {
+  if (Array.isArray(value) !== (definition.many === true))
+    return definition.many ? message('records.mustList') : message('records.mustOneValue');
   const values = valuesOf(value);
-  if (values.length > many) return `must have ${many} values at most`;
-  if (new Set(values).size < values.length) return 'must not have the same value twice';
+  if (values.length > many) return message('records.mustHaveValuesAt', { many });
+  if (new Set(values).size < values.length) return message('records.mustNotHaveSame');
   for (const one of values) {
     const problem = scalarProblem(definition, one);
     if (problem) return problem;
@@ -139,9 +146,11 @@ export function factApplies(definition: FactDefinition, facts: Facts): boolean {
   return values.length === 0 ? has.length > 0 : has.some((value) => values.includes(value));
 }
 
-function conditionWords({ onlyWhen }: FactDefinition, definitions: readonly FactDefinition[]): string {
+function conditionWords({ onlyWhen }: FactDefinition, definitions: readonly FactDefinition[]): Message {
   const title = definitions.find((d) => d.code === onlyWhen!.fact)?.title ?? onlyWhen!.fact;
-  return onlyWhen!.values.length === 0 ? `${title} is known` : `${title} is ${onlyWhen!.values.map(String).join(' or ')}`;
+  return onlyWhen!.values.length === 0
+    ? message('records.isKnown', { title })
+    : message('records.isOneOf', { title, values: { any: onlyWhen!.values.map(String) } });
 }
 
 /**
@@ -154,15 +163,18 @@ export function factProblems(definitions: readonly FactDefinition[], facts: Fact
     if (code in before && JSON.stringify(before[code]) === JSON.stringify(value)) continue;
     const definition = definitions.find((d) => d.code === code);
     if (!definition) {
-      problems.push({ fact: code, sentence: `This record type has no fact “${code}”.` });
+      problems.push({ fact: code, sentence: message('records.recordTypeNoFact', { code }) });
       continue;
     }
     if (!factApplies(definition, facts)) {
-      problems.push({ fact: code, sentence: `${definition.title} is asked only when ${conditionWords(definition, definitions)}.` });
+      problems.push({
+        fact: code,
+        sentence: message('records.askedOnlyWhen', { title: definition.title, condition: conditionWords(definition, definitions) }),
+      });
       continue;
     }
     const problem = valueProblem(definition, value);
-    if (problem) problems.push({ fact: code, sentence: `${definition.title} ${problem}.` });
+    if (problem) problems.push({ fact: code, sentence: message('records.factProblem', { title: definition.title, problem }) });
   }
   return problems;
 }
@@ -243,31 +255,35 @@ export function definitionProblems(definitions: readonly FactDefinition[]): Fact
   const problems: FactProblem[] = [];
   const seen = new Set<string>();
   for (const [i, d] of definitions.entries()) {
-    const say = (sentence: string): void =>
-      void problems.push({ fact: codeShape.test(d.code) ? d.code : String(i + 1), sentence: `${d.title || `Fact ${i + 1}`} ${sentence}.` });
-    if (!codeShape.test(d.code)) say('needs a code: a small letter, then letters and digits');
-    if (seen.has(d.code)) say(`has the code “${d.code}”, which is taken`);
-    if (d.title.trim() === '') say('needs a title');
+    const title = d.title || message('records.factNo', { no: String(i + 1) });
+    const say = (problem: Message): void =>
+      void problems.push({
+        fact: codeShape.test(d.code) ? d.code : String(i + 1),
+        sentence: message('records.factProblem', { title, problem }),
+      });
+    if (!codeShape.test(d.code)) say(message('records.needsCodeSmallLetter'));
+    if (seen.has(d.code)) say(message('records.codeWhichTaken', { code: d.code }));
+    if (d.title.trim() === '') say(message('records.needsTitle'));
     if (d.kind === 'choice') {
-      if (!d.choices?.length) say('needs choices');
-      else if (new Set(d.choices).size < d.choices.length) say('has the same choice twice');
-      else if (d.choices.some((c) => c.trim() === '' || c.split(choiceStep).some((part) => part.trim() === ''))) say('has an empty choice');
-    } else if (d.choices?.length) say('has choices, but only a choice may');
+      if (!d.choices?.length) say(message('records.needsChoices'));
+      else if (new Set(d.choices).size < d.choices.length) say(message('records.sameChoiceTwice'));
+      else if (d.choices.some((c) => c.trim() === '' || c.split(choiceStep).some((part) => part.trim() === '')))
+        say(message('records.emptyChoice'));
+    } else if (d.choices?.length) say(message('records.choicesButOnlyChoice'));
     if (d.mask !== undefined) {
-      const problem = d.kind === 'text' ? maskProblem(d.mask) : 'can have a pattern only when it is text';
+      const problem = d.kind === 'text' ? maskProblem(d.mask) : message('records.patternOnlyText');
       if (problem) say(problem);
     }
-    if ((d.min !== undefined || d.max !== undefined) && !ranged.includes(d.kind))
-      say('can have a range only when it is a number, an amount or a date');
+    if ((d.min !== undefined || d.max !== undefined) && !ranged.includes(d.kind)) say(message('records.canHaveRangeOnly'));
     else if ([d.min, d.max].some((bound) => bound !== undefined && scalarProblem({ ...d, min: undefined, max: undefined }, bound) !== null))
-      say('has a range that is none of its kind');
-    else if (d.min !== undefined && d.max !== undefined && d.min > d.max) say('has a range that ends before it begins');
-    if (d.kind === 'money' && !/^[A-Z]{3}$/.test(d.currency ?? '')) say('needs a currency of three letters (ISO 4217)');
-    if (d.kind === 'yesNo' && d.many) say('cannot have many values');
-    if (d.replaces && d.kind !== 'reference') say('can replace something only as a reference');
-    if (d.unique && (d.many || !countable.includes(d.kind))) say('cannot be unique');
-    if (d.onlyWhen && !seen.has(d.onlyWhen.fact)) say('depends on a fact that does not stand before it');
-    if (d.default !== undefined && !isWord(d) && scalarProblem(d, d.default) !== null) say('has a default that does not fit it');
+      say(message('records.rangeNoneKind'));
+    else if (d.min !== undefined && d.max !== undefined && d.min > d.max) say(message('records.rangeEndsBeforeBegins'));
+    if (d.kind === 'money' && !/^[A-Z]{3}$/.test(d.currency ?? '')) say(message('records.needsCurrencyThreeLetters'));
+    if (d.kind === 'yesNo' && d.many) say(message('records.cannotHaveManyValues'));
+    if (d.replaces && d.kind !== 'reference') say(message('records.canReplaceSomethingOnly'));
+    if (d.unique && (d.many || !countable.includes(d.kind))) say(message('records.cannotUnique'));
+    if (d.onlyWhen && !seen.has(d.onlyWhen.fact)) say(message('records.dependsOnFactDoes'));
+    if (d.default !== undefined && !isWord(d) && scalarProblem(d, d.default) !== null) say(message('records.defaultDoesNotFit'));
     seen.add(d.code);
   }
   return problems;
@@ -280,6 +296,6 @@ export function changeProblems(before: readonly FactDefinition[], after: readonl
   return after.flatMap((d): FactProblem[] => {
     const old = before.find((b) => b.code === d.code);
     if (!old || (old.kind === d.kind && (old.many === true) === (d.many === true))) return [];
-    return [{ fact: d.code, sentence: `${d.title} has values of another kind in records already; give the new fact a code of its own.` }];
+    return [{ fact: d.code, sentence: message('records.valuesAnotherKindRecords', { title: d.title }) }];
   });
 }

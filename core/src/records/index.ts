@@ -8,7 +8,7 @@ export {
   type RecordState,
   type Refusal,
 } from './declaring.js';
-export { longestFileName, tidyFileName, titleFromFileName } from './fileName.js';
+export { longestFileName, tidyFileName, titleFromFileName, type NameChange } from './fileName.js';
 export {
   changeProblems,
   choiceStep,

@@ -1,3 +1,4 @@
+import { message, type Message } from '@key-cellar/words';
 /**
  * What a text must look like, letter by letter: `#` a digit, `@` a letter, `?` any one character, `*` any number of them (one
  * `*` at most), and everything else itself. It is no regular expression, so that no pattern can keep a server busy.
@@ -26,8 +27,8 @@ function fits(sign: string, letter: string): boolean {
 }
 
 /** Why a mask is none; null when it is one. */
-export function maskProblem(mask: string): string | null {
-  if (mask.trim() === '') return 'has an empty pattern';
-  if (mask.length > 100) return 'has a pattern of more than 100 letters';
-  return mask.split('*').length > 2 ? 'has more than one * in its pattern' : null;
+export function maskProblem(mask: string): Message | null {
+  if (mask.trim() === '') return message('records.emptyPattern');
+  if (mask.length > 100) return message('records.patternMoreLetters');
+  return mask.split('*').length > 2 ? message('records.moreOnePattern') : null;
 }

@@ -1,14 +1,19 @@
+import { speaking } from '@key-cellar/words/testing';
 import * as fc from 'fast-check';
 import {
   countingScope,
   countScopes,
   exampleNumbers,
-  numberFor,
-  numberingRefusal,
-  parseNumbering,
+  numberFor as numberForSaid,
+  numberingRefusal as numberingRefusalSaid,
+  parseNumbering as parseNumberingSaid,
   usualNumbering,
   type NumberValues,
 } from './index.js';
+
+const parseNumbering = speaking(parseNumberingSaid);
+const numberFor = speaking(numberForSaid);
+const numberingRefusal = speaking(numberingRefusalSaid);
 
 const values: NumberValues = {
   series: 'BER-01',
@@ -33,7 +38,7 @@ describe('numbers', () => {
     ['{fact berth}-{n}', 'Its number is made with the fact “berth”, which is missing.'],
     ['{series}', 'A number needs a counter, such as {nnnn}.'],
     ['{n}-{nn}', 'A number has one counter, not several.'],
-    ['{serie}-{n}', '{serie} is none of {series}, {place}, {type}, {year}, {month}, {day}, {fact …} and {nnnn}.'],
+    ['{serie}-{n}', '{serie} is not {series}, {place}, {type}, {year}, {month}, {day}, {fact …} or {nnnn}.'],
     ['{series}_{n}', 'A number may not have “_” in it.'],
     ['{series}\u0007{n}', 'A number may not have control characters in it.'],
     ['{fact path}/{n}', 'A number may not have “\\” in it.'],
@@ -56,8 +61,8 @@ describe('schemes', () => {
     ['{n}', [], null],
     ['{series}/{n}', ['series', 'year'], /for each year/],
     ['{month}/{n}', ['month'], /for each year/],
-    ['{year}/{n}', ['type', 'year'], /for each type/],
-    ['{nope}', [], /none of/],
+    ['{year}/{n}', ['type', 'year'], /for each record type/],
+    ['{nope}', [], /is not \{series\}/],
   ];
   for (const [pattern, per, refusal] of refusals)
     it(`${pattern} per ${per.join(', ') || 'nothing'}`, () =>

@@ -1,3 +1,4 @@
+import { message, type Message } from '@key-cellar/words';
 /** One part of a number. */
 export type NumberPart =
   | { readonly kind: 'text'; readonly text: string }
@@ -29,17 +30,21 @@ export interface NumberValues {
   readonly facts: Readonly<Record<string, string | number | boolean>>;
 }
 
-type Read<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; readonly sentence: string };
-const wrong = (sentence: string): { ok: false; sentence: string } => ({ ok: false, sentence });
+type Read<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; readonly sentence: Message };
+const wrong = (sentence: Message): { ok: false; sentence: Message } => ({ ok: false, sentence });
 const named = ['series', 'place', 'type', 'year', 'month', 'day'] as const;
+/** What a pattern may hold in brackets. */
+const numberFields = ['{series}', '{place}', '{type}', '{year}', '{month}', '{day}', '{fact …}', '{nnnn}'];
 const longest = 120;
 /**
  * What no number may have. A number names a folder in a transfer, where a slash becomes an underscore (RFC 8493 §2.1.3): without
  * these, two numbers never become one name.
  */
 const neverIn = /[\u0000-\u001f\u007f\\:*?"<>|%_]/;
-const refused = (found: string): { ok: false; sentence: string } =>
-  wrong(`A number may not have ${found > ' ' && found < '\u007f' ? `“${found}”` : 'control characters'} in it.`);
+const refused = (found: string): { ok: false; sentence: Message } =>
+  wrong(
+    found > ' ' && found < '\u007f' ? message('records.numberNeverHas', { sign: found }) : message('records.numberNoControlCharacters'),
+  );
 
 /** Reads a pattern such as `{series}/{year}/{nnnn}` or `INV-{fact customer}-{nnn}`. */
 export function parseNumbering(pattern: string): Read<NumberPart[]> {
@@ -47,7 +52,7 @@ export function parseNumbering(pattern: string): Read<NumberPart[]> {
   for (const piece of pattern.split(/(\{[^{}]*\})/).filter(Boolean)) {
     const field = /^\{(.*)\}$/.exec(piece)?.[1]?.trim();
     if (field === undefined) {
-      if (/[{}]/.test(piece)) return wrong('A bracket is not closed.');
+      if (/[{}]/.test(piece)) return wrong(message('records.bracketNotClosed'));
       const never = neverIn.exec(piece);
       if (never) return refused(never[0]);
       parts.push({ kind: 'text', text: piece });
@@ -58,11 +63,12 @@ export function parseNumbering(pattern: string): Read<NumberPart[]> {
     } else if (/^fact \S+$/.test(field)) {
       parts.push({ kind: 'fact', fact: field.slice(5) });
     } else {
-      return wrong(`{${field}} is none of {series}, {place}, {type}, {year}, {month}, {day}, {fact …} and {nnnn}.`);
+      return wrong(message('records.noNumberField', { field: `{${field}}`, fields: { any: numberFields } }));
     }
   }
   const counters = parts.filter((p) => p.kind === 'counter').length;
-  if (counters !== 1) return wrong(counters === 0 ? 'A number needs a counter, such as {nnnn}.' : 'A number has one counter, not several.');
+  if (counters !== 1)
+    return wrong(counters === 0 ? message('records.counterMissing', { counter: '{nnnn}' }) : message('records.oneCounter'));
   return { ok: true, value: parts };
 }
 
@@ -70,14 +76,14 @@ export function parseNumbering(pattern: string): Read<NumberPart[]> {
  * Why a scheme would give one number twice or cannot be used; null when it is sound. What a counter starts anew for must be
  * said in the number.
  */
-export function numberingRefusal({ pattern, per }: Numbering): string | null {
+export function numberingRefusal({ pattern, per }: Numbering): Message | null {
   const parsed = parseNumbering(pattern);
   if (!parsed.ok) return parsed.sentence;
   const says = new Set(parsed.value.map((p) => p.kind));
   const unsaid = per.filter((scope) => !says.has(scope) && !(scope === 'series' && says.has('place')));
   if (per.includes('month') && !says.has('year')) unsaid.push('year');
   if (unsaid.length === 0) return null;
-  return `It counts anew for each ${unsaid.join(' and ')}, but the number does not say the ${unsaid.join(' and ')}: two records would get the same number.`;
+  return message('records.countsAnew', { unsaid: { all: unsaid.map((scope) => message(`records.scope.${scope}`)) } });
 }
 
 /** The part of the counter that a record belongs to; records with the same scope are counted together. */
@@ -113,7 +119,7 @@ export function numberFor(parts: readonly NumberPart[], values: NumberValues, co
         break;
       case 'fact': {
         const value = values.facts[part.fact];
-        if (value === undefined || value === '') return wrong(`Its number is made with the fact “${part.fact}”, which is missing.`);
+        if (value === undefined || value === '') return wrong(message('records.numberNeedsFact', { fact: part.fact }));
         number += String(value).trim();
         break;
       }
@@ -124,7 +130,7 @@ export function numberFor(parts: readonly NumberPart[], values: NumberValues, co
   number = number.normalize('NFC');
   const never = neverIn.exec(number);
   if (never) return refused(never[0]);
-  return number.length > longest ? wrong(`Its number would be longer than ${longest} letters.`) : { ok: true, value: number };
+  return number.length > longest ? wrong(message('records.numberTooLong', { longest })) : { ok: true, value: number };
 }
 
 /** The first three numbers of a lease in folder B-07 of series BER-01, filed on a day (YYYY-MM-DD); none for a broken pattern. */

@@ -1,3 +1,4 @@
+import { message, type Message } from '@key-cellar/words';
 /** What a place takes; null: whatever the places around it take. */
 export interface Takes {
   /** Codes of record types. */
@@ -19,22 +20,26 @@ export interface Filed {
  * Why a place does not take something; null when it does. Of each of the three, the nearest place that says anything counts.
  * `around` is nearest first; names are for the sentence.
  */
-export function takesRefusal(around: readonly { readonly name: string; readonly takes: Takes }[], filed: Filed): string | null {
+export function takesRefusal(around: readonly { readonly name: string; readonly takes: Takes }[], filed: Filed): Message | null {
   const saysTypes = around.find((p) => p.takes.types !== null);
   if (saysTypes && !saysTypes.takes.types!.includes(filed.recordType)) {
-    return `${saysTypes.name} does not take this record type. A keeper decides what it takes.`;
+    return message('records.doesNotTakeRecord', { name: saysTypes.name });
   }
   if (filed.fileName === null) return null;
   const saysFormats = around.find((p) => p.takes.formats !== null);
   const ending = /\.([^.]+)$/.exec(filed.fileName)?.[1]?.toLowerCase() ?? '';
   if (saysFormats && !saysFormats.takes.formats!.includes(ending)) {
-    return `${saysFormats.name} takes only ${saysFormats.takes.formats!.join(', ')}; this is ${ending || 'a file without an ending'}.`;
+    return ending === ''
+      ? message('records.takesOnlyNoEnding', { name: saysFormats.name, formats: { list: saysFormats.takes.formats! } })
+      : message('records.takesOnly', { name: saysFormats.name, formats: { list: saysFormats.takes.formats! }, ending });
   }
   const saysSize = around.find((p) => p.takes.largest !== null);
   if (saysSize && filed.size > saysSize.takes.largest!) {
-    return `${saysSize.name} takes files of ${megabytes(saysSize.takes.largest!)} at most; this one has ${megabytes(filed.size)}.`;
+    return message('records.takesFilesAtMost', {
+      name: saysSize.name,
+      largest: { bytes: saysSize.takes.largest! },
+      size: { bytes: filed.size },
+    });
   }
   return null;
 }
-
-const megabytes = (bytes: number): string => `${(bytes / 1_000_000).toFixed(bytes < 10_000_000 ? 1 : 0)} MB`;

@@ -1,6 +1,17 @@
+import { speaking } from '@key-cellar/words/testing';
 import { civilDate } from '../calendar/index.js';
-import { explain, governingRule, vintageIn, type ClockFacts, type Override, type RuleCandidate, type RuleVersion } from './index.js';
+import {
+  explain as explainSaid,
+  governingRule,
+  vintageIn,
+  type ClockFacts,
+  type Override,
+  type RuleCandidate,
+  type RuleVersion,
+} from './index.js';
 import { rule, step } from './testing/index.js';
+
+const explain = speaking(explainSaid);
 
 const today = civilDate('2026-09-14');
 const facts: ClockFacts = { dates: { created: civilDate('2020-03-10') }, factDates: {}, events: [] };
@@ -140,30 +151,30 @@ describe('how long at most', () => {
       conflict.cap!.dueOn,
       conflict.cap!.words,
     ]).toEqual([
-      'Kept until 2027-03-09, then destroyed. R-9 allows less: a conflict.',
+      'Kept until 9 Mar 2027, then destroyed. R-9 allows less: a conflict.',
       'Sound Compact, art. 22',
       'Sound Privacy Act, s. 5',
       '2022-03-10',
-      'R-9 allows it to be kept until 2022-03-09 at most, and it must be kept longer: decide which of the two counts',
+      'R-9 allows it to be kept until 9 Mar 2022 at most, and it must be kept longer: decide which of the two counts',
     ]);
     expect(conflict.cap!.rule.basis).toBe('atMost');
     const words = (candidates: RuleCandidate[]) => about(candidates).cap?.words;
     expect(words([series(customary('R-1', 'P7Y')), series(atMost('R-9', 'P2Y'))])).toBe(
       'R-9 says how long it may be kept at most, and nothing requires longer',
     );
-    expect(words([series(required('R-1', 'P1Y')), series(atMost('R-9', 'P2Y'))])).toBe('R-9 allows it to be kept longer, until 2022-03-09');
+    expect(words([series(required('R-1', 'P1Y')), series(atMost('R-9', 'P2Y'))])).toBe('R-9 allows it to be kept longer, until 9 Mar 2022');
     expect(words([series(required('R-1', 'P1Y')), series(atMost('R-9', 'P2Y', notYet))])).toBe(
       'R-9 will limit it once its clock has started',
     );
     expect(words([series(required('R-1', 'P1Y'))])).toBeUndefined();
     expect(about([series(customary('R-1', 'P7Y')), series(atMost('R-9', 'P2Y'))]).yielded.map((y) => y.words)).toEqual([
-      'customary, and 2027-03-10 is later than the law allows',
+      'customary, and 10 Mar 2027 is later than the law allows',
     ]);
     expect(about([series(customary('R-1', 'P0D', noClock)), series(atMost('R-9', 'P2Y'))]).yielded.map((y) => y.words)).toEqual([
-      'customary, and what it keeps is later than the law allows',
+      'customary, and keeps longer than the law allows',
     ]);
     expect(about([series(atMost('R-8', 'P9Y')), series(atMost('R-9', 'P2Y'))]).yielded.map((y) => y.words)).toEqual([
-      'allows longer, until 2029-03-09',
+      'allows longer, until 9 Mar 2029',
     ]);
     expect(about([series(atMost('R-8', 'P9Y', notYet)), series(atMost('R-9', 'P2Y'))]).yielded.map((y) => y.words)).toEqual([
       'has no date yet, so it limits nothing',
@@ -177,7 +188,7 @@ describe('how long at most', () => {
   it('by hand is explained, too', () => {
     const about = (override: Override) =>
       explain({ governing: governingRule([series(atMost('R-9', 'P2Y'))], override, facts, [], today), facts, holds: [], missing: ['x'] });
-    expect(about(byDate).summary).toBe('Kept until 2030-05-31, then destroyed, by override. R-9 allows less: a conflict.');
+    expect(about(byDate).summary).toBe('Kept until 31 May 2030, then destroyed, by override. R-9 allows less: a conflict.');
     const forGood = about({ kind: 'forGood', ...hand });
     expect([forGood.summary, forGood.override, forGood.outcome, forGood.missing]).toEqual([
       'Kept for good by override. R-9 allows less: a conflict.',
@@ -225,7 +236,7 @@ describe('clocks, explained', () => {
     const stands = about(version, { events: [filed] });
     expect([stands.outcome, stands.summary, stands.waitingSince, stands.stops, stands.missing]).toEqual([
       'waiting',
-      'Its clock stands since 2021-01-01, until event “judgment”. Until then it is kept.',
+      'Its clock has been stopped since 1 Jan 2021, until event “judgment”. Until then it is kept.',
       '2021-01-01',
       [{ from: '2021-01-01', until: null }],
       ['event “judgment”'],
@@ -246,7 +257,7 @@ describe('clocks, explained', () => {
     const waits = about(version);
     expect([waits.outcome, waits.summary, waits.waitingSince, waits.clock!.date, waits.cutoff, waits.missing]).toEqual([
       'waiting',
-      'Waits until the end of Council term is listed that its date lies in. Until then it is kept.',
+      'Waits until the end of Council term in which its date lies is listed. Until then it is kept.',
       '2020-03-10',
       '2020-03-10',
       null,
@@ -273,7 +284,7 @@ describe('clocks, explained', () => {
 
   it('says what is kept as a sample', () => {
     const said = about(rule('R-1', { sample: { kind: 'everyNth', n: 20 } })).steps.map((s) => s.words);
-    expect(said).toEqual(['destroyed 7 years after the clock starts, but for every 20th by number']);
+    expect(said).toEqual(['destroyed 7 years after the clock starts, except every 20th by number']);
   });
 
   it('leaves behind what lay before its date once it starts anew', () => {

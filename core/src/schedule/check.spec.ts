@@ -1,5 +1,8 @@
-import { checkSchedule, type RuleVersion, type ScheduleUnderCheck } from './index.js';
+import { speaking } from '@key-cellar/words/testing';
+import { checkSchedule as checkScheduleSaid, type RuleVersion, type ScheduleUnderCheck } from './index.js';
 import { rule, step } from './testing/index.js';
+
+const checkSchedule = speaking(checkScheduleSaid);
 
 const years = (n: number): RuleVersion['steps'] => [step('destroy', `P${n}Y`)];
 
@@ -38,7 +41,7 @@ const nested = [
 ];
 
 const disagree = (where: string): string =>
-  `disagreement, place fin-01, null: Rules R-A and R-B are both set on ${where} and say different things; there the longer keeps.`;
+  `disagreement, place fin-01, null: Rules R-A and R-B are both set on ${where} and say different things; there the longer period counts.`;
 const shorter =
   'nearerKeepsShorter, place fin-01, null: On FIN-01, rule R-A keeps shorter than R-B, which is set farther out on FIN and yields to it.';
 const shores = [
@@ -59,7 +62,7 @@ describe('the check of the schedule', () => {
       'a rule for elsewhere leaves a gap',
       { unscheduled: [{ seriesId: 'fin-01', recordType: 'invoice', records: 3 }] },
       [
-        'seriesWithoutRule, place fin-01, 3: The rules that reach series FIN-01 hold elsewhere only: 3 records have no date.',
+        'seriesWithoutRule, place fin-01, 3: The rules that reach series FIN-01 apply elsewhere only: 3 records have no date.',
         'typeWithoutRule, records invoice, 3: 3 records of type Service invoice follow no rule, in FIN-01.',
       ],
     ],
@@ -67,14 +70,14 @@ describe('the check of the schedule', () => {
       'one record',
       { placeRules: [], unscheduled: [{ seriesId: 'fin-01', recordType: 'invoice', records: 1 }] },
       [
-        'seriesWithoutRule, place fin-01, 1: No rule reaches series FIN-01: 1 record has no date.',
-        'typeWithoutRule, records invoice, 1: 1 record of type Service invoice follows no rule, in FIN-01.',
+        'seriesWithoutRule, place fin-01, 1: No rule reaches series FIN-01: one record has no date.',
+        'typeWithoutRule, records invoice, 1: One record of type Service invoice follows no rule, in FIN-01.',
       ],
     ],
     [
       'a rule that governs nothing',
       { rules: [{ id: 'a', version: rule('R-A'), governs: 0 }] },
-      ['ruleNeverUsed, rule a, 0: Rule R-A is set, but governs no record: nothing is filed there, or other rules count before it.'],
+      ['ruleNeverUsed, rule a, 0: Rule R-A is set, but governs no record: nothing is filed there, or other rules come first.'],
     ],
     [
       'a rule set nowhere',
@@ -162,7 +165,7 @@ describe('the check of the schedule', () => {
     [
       'a jurisdiction without a rule',
       { jurisdictions: [{ name: 'N', partOf: null }] },
-      ['jurisdictionWithoutRule, jurisdiction N, null: No rule is made for N: only rules that hold everywhere count there.'],
+      ['jurisdictionWithoutRule, jurisdiction N, null: No rule is made for N: only rules that apply everywhere count there.'],
     ],
     [
       'a jurisdiction under one with a rule',
@@ -190,7 +193,7 @@ describe('the check of the schedule', () => {
     [
       'criteria that nothing matches',
       { criteriaRules: [{ id: 'c', ruleId: 'a', words: 'vessel is Quill', matches: 0 }] },
-      ['criteriaNeverReached, criteria c, 0: Nothing matches “vessel is Quill”, on which rule R-A is set.'],
+      ['criteriaNeverReached, criteria c, 0: Nothing matches “vessel is Quill”, by which rule R-A is set.'],
     ],
     ['a function needs no rule of its own', { places: [{ id: 'fin', kind: 'function', code: 'FIN', path: ['fin'] }], placeRules: [] }, []],
     [
@@ -234,7 +237,9 @@ describe('the check of the schedule', () => {
         places: ['2', '5', '1', '4', '3'].map((n) => ({ id: `s${n}`, kind: 'class', code: `FIN-0${n}`, path: [`s${n}`] })),
         unscheduled: ['2', '5', '1', '4', '3'].map((n) => ({ seriesId: `s${n}`, recordType: 'invoice', records: 1 })),
       },
-      ['typeWithoutRule, records invoice, 5: 5 records of type Service invoice follow no rule, in FIN-01, FIN-02, FIN-03, FIN-04, FIN-05.'],
+      [
+        'typeWithoutRule, records invoice, 5: 5 records of type Service invoice follow no rule, in FIN-01, FIN-02, FIN-03, FIN-04 and FIN-05.',
+      ],
     ],
     ...(['pairRules', 'criteriaRules'] as const).map((how): [string, Partial<ScheduleUnderCheck>, string[]] => [
       `a rule set by ${how} alone is set`,
@@ -243,7 +248,7 @@ describe('the check of the schedule', () => {
         pairRules: how === 'pairRules' ? [{ recordType: 'invoice', seriesId: 'fin-01', ruleId: 'b' }] : [],
         criteriaRules: how === 'criteriaRules' ? [{ id: 'c', ruleId: 'b', words: 'type is Note', matches: 1 }] : [],
       },
-      ['ruleNeverUsed, rule b, 0: Rule R-B is set, but governs no record: nothing is filed there, or other rules count before it.'],
+      ['ruleNeverUsed, rule b, 0: Rule R-B is set, but governs no record: nothing is filed there, or other rules come first.'],
     ]),
     ...(['transfer', 'keepPermanently'] as const).map((kind): [string, Partial<ScheduleUnderCheck>, string[]] => [
       `a rule that ends with ${kind}`,
@@ -262,7 +267,7 @@ describe('the check of the schedule', () => {
       },
       [
         'ruleNeverDue, rule a, 9: Rule R-A can never come due: no record type has a date fact “expires”.',
-        'factTypeLacks, rule a, 1: Rule R-A counts from fact “expires”, which records of type Service invoice do not have: 1 waits for ever.',
+        'factTypeLacks, rule a, 1: Rule R-A counts from fact “expires”, which records of type Service invoice do not have: one waits for ever.',
       ],
     ],
     ['what waits under a rule that counts from no fact', { waiting: [{ ruleId: 'a', recordType: 'invoice', records: 4 }] }, []],
@@ -322,7 +327,7 @@ describe('the check of the schedule', () => {
           { ...allShores, version: { ...allShores.version, steps: years(1) } },
         ],
       },
-      ['disagreement, place fin, null: Rules R-ALL and R-B are both set on FIN and say different things; there the longer keeps.'],
+      ['disagreement, place fin, null: Rules R-ALL and R-B are both set on FIN and say different things; there the longer period counts.'],
     ],
     [
       'the nearer one is another version of the same',
@@ -350,7 +355,7 @@ describe('the check of the schedule', () => {
     [
       'criteria whose rule is not in force',
       { criteriaRules: [{ id: 'c', ruleId: 'later', words: 'type is Note', matches: 0 }] },
-      ['criteriaNeverReached, criteria c, 0: Nothing matches “type is Note”, on which rule ? is set.'],
+      ['criteriaNeverReached, criteria c, 0: Nothing matches “type is Note”, by which rule ? is set.'],
     ],
     ['criteria that one record matches', { criteriaRules: [{ id: 'c', ruleId: 'a', words: 'type is Note', matches: 1 }] }, []],
   ];

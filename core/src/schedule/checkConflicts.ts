@@ -1,3 +1,4 @@
+import { message, type Value } from '@key-cellar/words';
 import { civilDate } from '../calendar/index.js';
 import type { ClockFacts } from './clockFacts.js';
 import { evaluateRule, isPermanent } from './evaluate.js';
@@ -18,19 +19,23 @@ const saysWhen = ({ trigger, cutoff, suspension, steps }: RuleVersion): unknown 
 const sayTheSame = (a: RuleVersion, b: RuleVersion): boolean => same(saysWhen(a), saysWhen(b));
 
 /** Rules that are set at one place, or for one type in one series, as equals. */
-function equals(s: ScheduleUnderCheck): { where: string; placeId: string; rules: readonly RuleVersion[] }[] {
+function equals(s: ScheduleUnderCheck): { where: Value; placeId: string; rules: readonly RuleVersion[] }[] {
   const version = new Map(s.rules.map((r) => [r.id, r.version]));
   const codes = codesOf(s);
-  const pairs = new Map<string, { where: string; placeId: string; rules: RuleVersion[] }>();
+  const pairs = new Map<string, { where: Value; placeId: string; rules: RuleVersion[] }>();
   for (const { recordType, seriesId, ruleId } of s.pairRules) {
     const rule = version.get(ruleId);
     if (!rule) continue;
     const key = JSON.stringify([recordType, seriesId]);
-    const pair = pairs.get(key) ?? { where: `${recordType} in ${codes.get(seriesId)}`, placeId: seriesId, rules: [] };
+    const pair = pairs.get(key) ?? {
+      where: message('schedule.typeInSeries', { type: recordType, series: codes.get(seriesId)! }),
+      placeId: seriesId,
+      rules: [],
+    };
     pair.rules.push(rule);
     pairs.set(key, pair);
   }
-  const places = [...rulesByPlace(s)].map(([placeId, rules]) => ({ where: `${codes.get(placeId)}`, placeId, rules }));
+  const places = [...rulesByPlace(s)].map(([placeId, rules]) => ({ where: codes.get(placeId)!, placeId, rules }));
   return [...places, ...pairs.values()];
 }
 
@@ -44,7 +49,7 @@ export const disagreement: ScheduleCheck = (s) =>
         .filter((b) => caps(a) === caps(b) && overlap(a, b, s.jurisdictions) && !sayTheSame(a, b))
         .map((b) => ({
           kind: 'disagreement',
-          sentence: `Rules ${[a.code, b.code].sort().join(' and ')} are both set on ${where} and say different things; there the longer keeps.`,
+          sentence: message('schedule.disagreement', { rules: { all: [a.code, b.code].sort() }, where }),
           mend: { at: 'place', id: placeId },
           records: null,
         })),
@@ -86,7 +91,7 @@ export const nearerKeepsShorter: ScheduleCheck = (s) => {
         )
         .map(({ rule, at }) => ({
           kind: 'nearerKeepsShorter',
-          sentence: `On ${place.code}, rule ${near.code} keeps shorter than ${rule.code}, which is set farther out on ${at} and yields to it.`,
+          sentence: message('schedule.nearerKeepsShorter', { place: place.code, rule: near.code, far: rule.code, at: at! }),
           mend: { at: 'place', id: place.id },
           records: null,
         })),

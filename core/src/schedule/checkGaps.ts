@@ -1,4 +1,5 @@
-import { codesOf, counted, rulesByPlace, sumOf, type ScheduleCheck } from './finding.js';
+import { message, type Value } from '@key-cellar/words';
+import { codesOf, rulesByPlace, sumOf, type ScheduleCheck } from './finding.js';
 import { widened } from './jurisdiction.js';
 
 /** Series that no rule reaches, or whose rules leave some of their records out. */
@@ -12,10 +13,7 @@ export const seriesWithoutRule: ScheduleCheck = (s) => {
     const records = missing.get(place.id) ?? 0;
     const reached = place.path.some((id) => setAt.has(id));
     if (records === 0 && (reached || paired.has(place.id))) return [];
-    const undated = `${counted(records, 'record has', 'records have')} no date`;
-    const sentence = reached
-      ? `The rules that reach series ${place.code} hold elsewhere only: ${undated}.`
-      : `No rule reaches series ${place.code}${records > 0 ? `: ${undated}` : ''}.`;
+    const sentence = message(reached ? 'schedule.rulesHoldElsewhere' : 'schedule.seriesWithoutRule', { series: place.code, n: records });
     return [{ kind: 'seriesWithoutRule', sentence, mend: { at: 'place', id: place.id }, records }];
   });
 };
@@ -29,9 +27,10 @@ export const typeWithoutRule: ScheduleCheck = (s) => {
     const of = s.unscheduled.filter((u) => u.recordType === type.code);
     if (of.length === 0) return [];
     const records = sumOf(of);
-    const where = of.map((u) => codes.get(u.seriesId)).sort();
-    const more = where.length > seriesNamed ? ` and ${where.length - seriesNamed} more series` : '';
-    const sentence = `${counted(records, 'record', 'records')} of type ${type.title} ${records === 1 ? 'follows' : 'follow'} no rule, in ${where.slice(0, seriesNamed).join(', ')}${more}.`;
+    const where = of.map((u) => codes.get(u.seriesId)!).sort();
+    const series: Value[] = where.slice(0, seriesNamed);
+    if (where.length > seriesNamed) series.push(message('schedule.moreSeries', { n: where.length - seriesNamed }));
+    const sentence = message('schedule.typeWithoutRule', { n: records, type: type.title, series: { all: series } });
     return [{ kind: 'typeWithoutRule', sentence, mend: { at: 'records', id: type.code }, records }];
   });
 };
@@ -41,6 +40,6 @@ export const jurisdictionWithoutRule: ScheduleCheck = (s) =>
   s.jurisdictions.flatMap(({ name }) => {
     const wider = widened([name], s.jurisdictions);
     if (s.rules.some(({ version }) => version.jurisdictions.some((j) => wider.includes(j)))) return [];
-    const sentence = `No rule is made for ${name}: only rules that hold everywhere count there.`;
+    const sentence = message('schedule.jurisdictionWithoutRule', { name });
     return [{ kind: 'jurisdictionWithoutRule', sentence, mend: { at: 'jurisdiction', id: name }, records: null }];
   });

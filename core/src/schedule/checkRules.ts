@@ -1,5 +1,6 @@
+import { message } from '@key-cellar/words';
 import { describeTrigger } from './explain.js';
-import { counted, sumOf, type ScheduleCheck, type ScheduleUnderCheck } from './finding.js';
+import { sumOf, type ScheduleCheck, type ScheduleUnderCheck } from './finding.js';
 import { actionOf, caps, partsOf, type SimpleTrigger, type Trigger } from './rule.js';
 
 type CheckedType = ScheduleUnderCheck['types'][number];
@@ -15,8 +16,8 @@ export const ruleNeverUsed: ScheduleCheck = (s) => {
   return s.rules.flatMap(({ id, version, governs }) => {
     if (governs > 0 || (caps(version) && set.has(id))) return [];
     const sentence = set.has(id)
-      ? `Rule ${version.code} is set, but governs no record: nothing is filed there, or other rules count before it.`
-      : `Rule ${version.code} is in force, but set nowhere.`;
+      ? message('schedule.ruleGovernsNothing', { rule: version.code })
+      : message('schedule.ruleSetNowhere', { rule: version.code });
     return [{ kind: 'ruleNeverUsed', sentence, mend: { at: 'rule', id }, records: 0 }];
   });
 };
@@ -32,10 +33,10 @@ export const ruleNeverDue: ScheduleCheck = (s) =>
     // What is reviewed for ever is meant so.
     const ends = actionOf(version) !== null || steps.some((step) => step.kind === 'review');
     if (!nobodyHas && ends) return [];
-    const why = nobodyHas
-      ? `no record type has a date fact “${missing[0]!.fact}”`
-      : 'it has no step that destroys, transfers, reviews or keeps for good';
-    return [{ kind: 'ruleNeverDue', sentence: `Rule ${code} can never come due: ${why}.`, mend: { at: 'rule', id }, records: governs }];
+    const sentence = nobodyHas
+      ? message('schedule.neverDueFact', { rule: code, fact: missing[0]!.fact })
+      : message('schedule.neverDueSteps', { rule: code });
+    return [{ kind: 'ruleNeverDue', sentence, mend: { at: 'rule', id }, records: governs }];
   });
 
 /** Rules that count from a fact which some of the types under them do not have. */
@@ -46,7 +47,7 @@ export const factTypeLacks: ScheduleCheck = (s) =>
       if (!lacks) return [];
       const records = sumOf(s.waiting.filter((w) => w.ruleId === id && w.recordType === type.code));
       if (records === 0) return [];
-      const sentence = `Rule ${code} counts from ${describeTrigger(lacks)}, which records of type ${type.title} do not have: ${counted(records, 'waits', 'wait')} for ever.`;
+      const sentence = message('schedule.factTypeLacks', { rule: code, trigger: describeTrigger(lacks), type: type.title, n: records });
       return [{ kind: 'factTypeLacks', sentence, mend: { at: 'rule', id }, records }];
     }),
   );
@@ -56,6 +57,6 @@ export const criteriaNeverReached: ScheduleCheck = (s) =>
   s.criteriaRules.flatMap(({ id, ruleId, words, matches }) => {
     if (matches > 0) return [];
     const code = s.rules.find((r) => r.id === ruleId)?.version.code ?? '?';
-    const sentence = `Nothing matches “${words}”, on which rule ${code} is set.`;
+    const sentence = message('schedule.criteriaNeverReached', { criteria: words, rule: code });
     return [{ kind: 'criteriaNeverReached', sentence, mend: { at: 'criteria', id }, records: 0 }];
   });

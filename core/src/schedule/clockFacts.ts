@@ -1,3 +1,4 @@
+import { type Value } from '@key-cellar/words';
 import type { EpochDay, WorkCalendar } from '../calendar/index.js';
 import type { RecordDate } from './rule.js';
 import type { StepHistory } from './stepHistory.js';
@@ -9,7 +10,7 @@ export interface EventOccurrence {
   /** 0 = the record itself, then its folders outward, then parties and business objects. */
   readonly distance: number;
   /** Words for the subject, such as "folder 2019". */
-  readonly subject: string;
+  readonly subject: Value;
 }
 
 /** All that the clock of one record depends on. Dates are epoch days; absent means not known yet. */
@@ -17,7 +18,7 @@ export interface ClockFacts {
   readonly dates: Readonly<Partial<Record<RecordDate, EpochDay>>>;
   /** All values of each date fact, at least one. */
   readonly factDates: Readonly<Record<string, readonly EpochDay[]>>;
-  readonly folderClosed?: { readonly on: EpochDay; readonly subject: string } | undefined;
+  readonly folderClosed?: { readonly on: EpochDay; readonly subject: Value } | undefined;
   readonly events: readonly EventOccurrence[];
   /**
    * By the fact that pointed at it: the day on which the last live record that did was gone, null while there is one. Absent:

@@ -1,9 +1,12 @@
+import { message } from '@key-cellar/words';
+import type { Spoken } from '@key-cellar/words/spoken';
+import { inEnglish, speaking } from '@key-cellar/words/testing';
 import { civilDate } from '../calendar/index.js';
 import {
-  describeCutoff,
-  describeStep,
-  describeTrigger,
-  explain,
+  describeCutoff as describeCutoffSaid,
+  describeStep as describeStepSaid,
+  describeTrigger as describeTriggerSaid,
+  explain as explainSaid,
   governingRule,
   stepKinds,
   type ClockFacts,
@@ -17,11 +20,19 @@ import {
 } from './index.js';
 import { rule, step } from './testing/index.js';
 
+const describeCutoff = speaking(describeCutoffSaid);
+const describeStep = speaking(describeStepSaid);
+const describeTrigger = speaking(describeTriggerSaid);
+const explain = speaking(explainSaid);
+
 const today = civilDate('2026-09-14');
 const onSeries = (...versions: RuleVersion[]): RuleCandidate => ({ level: 'planNode', distance: 0, setOn: 'series PIL-03', versions });
 const onFunction = (...versions: RuleVersion[]): RuleCandidate => ({ level: 'planNode', distance: 1, setOn: 'function PIL', versions });
 const created: ClockFacts = { dates: { created: civilDate('2020-03-10') }, factDates: {}, events: [] };
-const hold: HoldInTheWay = { since: '2026-01-01', hold: { id: 'h', name: 'Ottoline', matter: 'M-1', because: 'listed' } };
+const hold: HoldInTheWay = {
+  since: '2026-01-01',
+  hold: { id: 'h', name: 'Ottoline', matter: 'M-1', because: message('holds.because.listed') },
+};
 const said = (
   candidates: RuleCandidate[],
   {
@@ -37,7 +48,7 @@ const said = (
     missing: string[];
     places: string[];
   }> = {},
-): Explanation => explain({ governing: governingRule(candidates, override, facts, places, today), facts, holds, missing });
+): Spoken<Explanation> => explain({ governing: governingRule(candidates, override, facts, places, today), facts, holds, missing });
 
 const explained = (code: string, setOn = 'series PIL-03') => ({
   code,
@@ -58,9 +69,9 @@ const destroyed = {
   words: 'destroyed 7 years after the clock starts',
 };
 const clock = { trigger: 'date of the document', date: '2020-03-10', source: 'the record', parts: [] };
-const plain: Explanation = {
+const plain: Spoken<Explanation> = {
   outcome: 'dated',
-  summary: 'Kept until 2027-03-09, then destroyed.',
+  summary: 'Kept until 9 Mar 2027, then destroyed.',
   dueOn: '2027-03-10',
   action: 'destroy',
   governing: explained('R-1'),
@@ -85,15 +96,15 @@ describe('the explanation, whole', () => {
   it('of a date under a hold, with what is missing', () =>
     expect(said([onSeries(rule('R-1'))], { holds: [hold], missing: ['an owner'] })).toEqual({
       ...plain,
-      summary: 'Kept until 2027-03-09, then destroyed. Nothing happens while it is held.',
-      holds: [hold],
+      summary: 'Kept until 9 Mar 2027, then destroyed. Nothing happens while it is held.',
+      holds: inEnglish([hold]),
       missing: ['an owner'],
     }));
 
   it('of a date with a cutoff', () =>
     expect(said([onSeries(rule('R-1', { cutoff: { kind: 'calendarYear' } }))])).toEqual({
       ...plain,
-      summary: 'Kept until 2027-12-31, then destroyed.',
+      summary: 'Kept until 31 Dec 2027, then destroyed.',
       dueOn: '2028-01-01',
       cutoff: { words: 'rolled to end of year', clockStart: '2021-01-01' },
       steps: [{ ...destroyed, dueOn: '2028-01-01' }],
@@ -103,7 +114,7 @@ describe('the explanation, whole', () => {
     const facts: ClockFacts = { ...created, taken: { 'R-1': { completed: [], restartedOn: civilDate('2024-05-05') } } };
     expect(said([onSeries(rule('R-1', { cutoff: { kind: 'calendarYear' } }))], { facts })).toEqual({
       ...plain,
-      summary: 'Kept until 2031-05-04, then destroyed.',
+      summary: 'Kept until 4 May 2031, then destroyed.',
       dueOn: '2031-05-05',
       restartedOn: '2024-05-05',
       vintage: 2024,
@@ -112,7 +123,7 @@ describe('the explanation, whole', () => {
   });
 
   it('of waiting, held and not', () => {
-    const expected: Explanation = {
+    const expected: Spoken<Explanation> = {
       ...plain,
       outcome: 'waiting',
       summary: 'Waits for event “lease ended”. Until then it is kept.',
@@ -127,7 +138,7 @@ describe('the explanation, whole', () => {
     expect(said(candidates, { missing: ['an owner'], holds: [hold] })).toEqual({
       ...expected,
       summary: 'Waits for event “lease ended”. Until then it is kept. Nothing happens while it is held.',
-      holds: [hold],
+      holds: inEnglish([hold]),
     });
   });
 
@@ -151,16 +162,16 @@ describe('the explanation, whole', () => {
       governing: null,
       clock: null,
       steps: [],
-      holds: [hold],
+      holds: inEnglish([hold]),
       missing: ['a rule', 'an owner'],
     }));
 
   it('of a date by hand, beside the rule that would count', () => {
     const hand = { reason: 'the court asked', by: 'Ines', on: '2026-02-02' };
     const override: Override = { ...hand, kind: 'date', dueOn: '2030-06-01', action: 'transfer' };
-    const expected: Explanation = {
+    const expected: Spoken<Explanation> = {
       ...plain,
-      summary: 'Kept until 2030-05-31, then transferred to the archive, by override.',
+      summary: 'Kept until 31 May 2030, then transferred to the archive, by override.',
       dueOn: '2030-06-01',
       action: 'transfer',
       governing: null,
@@ -183,7 +194,7 @@ describe('the explanation, whole', () => {
     const { governing, override, yielded } = said([onSeries(rule('R-1'))], {
       override: { ...hand, kind: 'rule', versions: [rule('R-9')] },
     });
-    expect([governing, override]).toEqual([explained('R-9', 'the record, by hand'), hand]);
+    expect([governing, override]).toEqual([explained('R-9', 'the record, by override'), hand]);
     expect(yielded.map((y) => y.words)).toEqual(['set on series PIL-03, which is farther away']);
     expect(said([onSeries(rule('R-1'))]).override).toBeNull();
   });
@@ -192,19 +203,19 @@ describe('the explanation, whole', () => {
     const open = said([onSeries(rule('R-1', { steps: [step('review', 'P2Y')] }))]);
     expect([open.outcome, open.summary, open.dueOn, open.action]).toEqual([
       'permanent',
-      'Kept for good under rule R-1, and reviewed: it has no step that lets go.',
+      'Kept for good under rule R-1, and reviewed: it has no step that disposes.',
       null,
       null,
     ]);
     expect(said([onSeries(rule('R-1', { steps: [step('declare', 'P2Y')] }))]).summary).toBe(
-      'Kept for good under rule R-1: it has no step that lets go.',
+      'Kept for good under rule R-1: it has no step that disposes.',
     );
     const after = said([onSeries(rule('R-1', { steps: [step('review', 'P2Y'), step('destroy', 'P1Y', { from: 'previousStep' })] }))], {
       holds: [hold],
     });
     expect([after.outcome, after.summary, after.dueOn, after.action, after.clock, after.waitingSince, after.vintage]).toEqual([
       'waiting',
-      'Waits for the step before the last (a keeper reviews, from 2022-03-10), then destroyed. Until then it is kept. Nothing happens while it is held.',
+      'Waits for the step before the last (a keeper reviews, from 10 Mar 2022), then destroyed. Until then it is kept. Nothing happens while it is held.',
       null,
       'destroy',
       clock,
@@ -266,7 +277,7 @@ describe('the explanation, whole', () => {
       ['2022-03-10', '2022-04-01'],
       ['2023-04-01', null],
     ]);
-    expect(done.summary).toBe('Kept until 2023-03-31, then destroyed.');
+    expect(done.summary).toBe('Kept until 31 Mar 2023, then destroyed.');
   });
 });
 
@@ -278,14 +289,14 @@ describe('why a rule yields', () => {
     ]));
   it('to one that keeps longer, with the dates where both have one', () => {
     expect(words([onSeries(rule('R-1')), onSeries(rule('R-2', { steps: [step('destroy', 'P3Y')] }))])).toEqual([
-      ['R-2', 'keeps shorter', '2023-03-10 is earlier; the longest keeps', '2023-03-10'],
+      ['R-2', 'keeps shorter', '10 Mar 2023 is earlier; the longest period counts', '2023-03-10'],
     ]);
     expect(words([onSeries(rule('R-1')), onSeries(rule('R-2', { trigger: waiting }))])).toEqual([
-      ['R-1', 'keeps shorter', 'keeps shorter; the longest keeps', '2027-03-10'],
+      ['R-1', 'keeps shorter', 'keeps shorter; the longest period counts', '2027-03-10'],
     ]);
     const forGood = rule('R-3', { steps: [step('keepPermanently', 'P0D')] });
     expect(words([onSeries(rule('R-2', { trigger: waiting })), onSeries(forGood)])).toEqual([
-      ['R-2', 'keeps shorter', 'keeps shorter; the longest keeps', null],
+      ['R-2', 'keeps shorter', 'keeps shorter; the longest period counts', null],
     ]);
   });
   it('to one that keeps as long and comes first', () =>
@@ -294,7 +305,7 @@ describe('why a rule yields', () => {
     ]));
   it('because it holds elsewhere', () =>
     expect(words([onSeries(rule('R-1')), onSeries(rule('R-2', { jurisdictions: ['Brack', 'Tarrin'] }))], { places: ['Sound'] })).toEqual([
-      ['R-2', 'other jurisdiction', 'holds in Brack, Tarrin only', '2027-03-10'],
+      ['R-2', 'other jurisdiction', 'applies in Brack and Tarrin only', '2027-03-10'],
     ]));
   it('because it is not in force yet, the newest of its versions named', () =>
     expect(
@@ -306,7 +317,7 @@ describe('why a rule yields', () => {
           rule('R-2', { inForceFrom: '2030-01-01' }),
         ),
       ]),
-    ).toEqual([['R-2', 'not in force', 'not in force for this record (from 2032-01-01)', '2027-03-10']]));
+    ).toEqual([['R-2', 'not in force', 'not in force for this record (from 1 Jan 2032)', '2027-03-10']]));
 });
 
 describe('in words', () => {
@@ -327,8 +338,8 @@ describe('in words', () => {
     [{ kind: 'never' }, 'no clock: kept for good'],
   ];
   for (const [trigger, words] of triggers) it(words, () => expect(describeTrigger(trigger)).toBe(words));
-  const cutoffs: [Cutoff, string][] = [
-    [{ kind: 'none' }, ''],
+  const cutoffs: [Cutoff, string | null][] = [
+    [{ kind: 'none' }, null],
     [{ kind: 'month' }, 'rolled to end of month'],
     [{ kind: 'quarter' }, 'rolled to end of quarter'],
     [{ kind: 'calendarYear' }, 'rolled to end of year'],
@@ -339,7 +350,7 @@ describe('in words', () => {
         `rolled to end of the fiscal year that begins on 6 ${name}`,
       ]),
   ];
-  for (const [cutoff, words] of cutoffs) it(words || 'no cutoff', () => expect(describeCutoff(cutoff)).toBe(words));
+  for (const [cutoff, words] of cutoffs) it(words ?? 'no cutoff', () => expect(describeCutoff(cutoff)).toBe(words));
   it('every kind of step has its own', () => {
     const words = stepKinds.map(describeStep);
     expect(new Set(words).size).toBe(stepKinds.length);

@@ -1,4 +1,5 @@
-import { describePeriod, formatCivilDate, monthNames, parsePeriod, period, type EpochDay } from '../calendar/index.js';
+import { message, sentences, told, type Message, type Value } from '@key-cellar/words';
+import { formatCivilDate, parsePeriod, type EpochDay } from '../calendar/index.js';
 import type { Cutoff } from './cutoff.js';
 import type { ClockFacts } from './clockFacts.js';
 import type { ClockState, Verdict } from './evaluate.js';
@@ -23,7 +24,7 @@ export interface HoldInTheWay {
   /** YYYY-MM-DD */
   readonly since: string;
   /** Null for whoever may know no more than that it is held. */
-  readonly hold: { readonly id: string; readonly name: string; readonly matter: string; readonly because: string } | null;
+  readonly hold: { readonly id: string; readonly name: string; readonly matter: string; readonly because: Message } | null;
 }
 
 export interface ExplainedRule {
@@ -31,7 +32,7 @@ export interface ExplainedRule {
   readonly version: number;
   readonly title: string;
   readonly authority: string;
-  readonly setOn: string;
+  readonly setOn: Message;
   readonly inForceFrom: string;
   readonly takesOver: 'all' | 'laterClocks';
   readonly basis: Basis;
@@ -39,7 +40,7 @@ export interface ExplainedRule {
 
 /** One of several triggers, as it stands. */
 export interface ExplainedPart {
-  readonly words: string;
+  readonly words: Message;
   /** Its own date; null while it is not known. */
   readonly date: string | null;
   /** With its period added. */
@@ -53,15 +54,15 @@ export interface ExplainedCap {
   readonly rule: ExplainedRule;
   readonly dueOn: string | null;
   readonly effect: Cap['effect'];
-  readonly words: string;
+  readonly words: Message;
 }
 
 export interface ExplainedStep {
   readonly kind: StepKind;
   readonly dueOn: string | null;
   readonly doneOn: string | null;
-  readonly words: string;
-  readonly repeat: string | null;
+  readonly words: Message;
+  readonly repeat: Message | null;
   readonly approvals: number;
   /** Names of the groups that they must be of; absent: of any. */
   readonly approverGroups?: readonly string[];
@@ -72,18 +73,18 @@ export interface ExplainedStep {
 export interface Explanation {
   readonly outcome: 'permanent' | 'waiting' | 'dated' | 'unscheduled';
   /** One sentence that answers "until when?". */
-  readonly summary: string;
+  readonly summary: Message;
   readonly dueOn: string | null;
   readonly action: 'destroy' | 'transfer' | null;
   readonly governing: ExplainedRule | null;
   readonly clock: {
-    readonly trigger: string;
+    readonly trigger: Message;
     readonly date: string | null;
-    readonly source: string;
+    readonly source: Message;
     /** What it is the earliest or latest of; empty where it is one thing. */
     readonly parts: readonly ExplainedPart[];
   } | null;
-  readonly cutoff: { readonly words: string; readonly clockStart: string } | null;
+  readonly cutoff: { readonly words: Message; readonly clockStart: string } | null;
   /** The day on which somebody said that it is still needed, so that the clock counts from there. */
   readonly restartedOn: string | null;
   /** Days on which its clock stood; null: it stands. */
@@ -99,112 +100,83 @@ export interface Explanation {
   readonly yielded: readonly {
     readonly rule: ExplainedRule;
     readonly reason: YieldReason;
-    readonly words: string;
+    readonly words: Message;
     readonly dueOn: string | null;
   }[];
   readonly holds: readonly HoldInTheWay[];
-  readonly missing: readonly string[];
+  readonly missing: readonly Message[];
 }
 
-const dateWords: Record<string, string> = {
-  created: 'date of the document',
-  received: 'day it was received',
-  filed: 'day it was filed',
-  modified: 'day of its newest version',
-  declared: 'day it was declared',
-  superseded: 'day it was superseded',
-  lastUsed: 'day it was last used',
-};
-
 /** A trigger in words: "event “lease ended”", "day it was filed", "earliest of “born” + 25 years and “died” + 8 years". */
-export function describeTrigger(trigger: Trigger): string {
+export function describeTrigger(trigger: Trigger): Message {
   switch (trigger.kind) {
     case 'recordDate':
-      return dateWords[trigger.date]!;
+      return message(`schedule.date.${trigger.date}`);
     case 'fact':
-      return trigger.fact ? `${trigger.occurrence === 'first' ? 'first ' : ''}fact “${trigger.fact}”` : 'the fact';
+      if (!trigger.fact) return message('schedule.theFact');
+      return message('schedule.fact', { fact: trigger.fact, which: trigger.occurrence ?? 'last' });
     case 'folderClosed':
-      return 'closing of its folder';
+      return message('schedule.folderClosed');
     case 'event':
-      if (!trigger.eventType) return 'the event';
-      return `${trigger.occurrence === 'first' ? 'first ' : ''}event “${trigger.eventType}”`;
+      if (!trigger.eventType) return message('schedule.theEvent');
+      return message('schedule.event', { event: trigger.eventType, which: trigger.occurrence ?? 'last' });
     case 'unreferenced':
-      return trigger.fact ? `day nothing referred to it any more by “${trigger.fact}”` : 'day nothing referred to it any more';
+      return trigger.fact ? message('schedule.unreferencedBy', { fact: trigger.fact }) : message('schedule.unreferenced');
     case 'earliest':
     case 'latest':
-      return `the ${trigger.kind} of ${inOrder(trigger.of.map(describePart))}`;
+      return message(trigger.kind === 'earliest' ? 'schedule.earliest' : 'schedule.latest', {
+        parts: { all: trigger.of.map(describePart) },
+      });
     case 'never':
-      return 'no clock: kept for good';
+      return message('schedule.never');
   }
 }
 
-/** Words one after another, the last with *and*. */
-function inOrder(words: readonly string[]): string {
-  return words.length < 2 ? words.join('') : `${words.slice(0, -1).join(', ')} and ${words.at(-1)!}`;
+/** A period; one that is still being typed stands as it is. */
+const length = (after: string): Value => (parsePeriod(after) ? { period: after } : after);
+
+function describePart({ trigger, after }: TriggerPart): Message {
+  const words = describeTrigger(trigger);
+  return after === 'P0D' ? words : message('schedule.plus', { trigger: words, after: length(after) });
 }
 
-function describePart({ trigger, after }: TriggerPart): string {
-  const p = parsePeriod(after);
-  return after === 'P0D' ? describeTrigger(trigger) : `${describeTrigger(trigger)} + ${p ? describePeriod(p) : after}`;
-}
-
-/** What stops a clock and lets it go on, in words; empty where nothing does. */
-export function describeSuspension(suspension: Suspension | undefined): string {
-  return suspension ? `stands from “${suspension.stops}” until “${suspension.resumes}”` : '';
+/** What stops a clock and lets it go on, in words; null where nothing does. */
+export function describeSuspension(suspension: Suspension | undefined): Message | null {
+  return suspension ? message('schedule.stands', { stops: suspension.stops, resumes: suspension.resumes }) : null;
 }
 
 /** What a rule’s period means, in words. */
-export const basisWords: Readonly<Record<Basis, string>> = {
-  required: 'required: at least this long',
-  customary: 'customary: this long unless the law allows less',
-  atMost: 'at most this long',
-};
+export function describeBasis(basis: Basis): Message {
+  return message(`schedule.basis.${basis}`);
+}
 
-/** A cutoff in words, empty without one. */
-export function describeCutoff(cutoff: Cutoff): string {
+/** A cutoff in words, null without one. */
+export function describeCutoff(cutoff: Cutoff): Message | null {
   switch (cutoff.kind) {
     case 'none':
-      return '';
-    case 'month':
-      return 'rolled to end of month';
-    case 'quarter':
-      return 'rolled to end of quarter';
-    case 'halfYear':
-      return 'rolled to end of half-year';
-    case 'calendarYear':
-      return 'rolled to end of year';
+      return null;
     case 'fiscalYear':
-      return `rolled to end of the fiscal year that begins on ${cutoff.firstDay} ${monthNames[cutoff.firstMonth - 1]}`;
+      return message('schedule.cutoffFiscalYear', { day: String(cutoff.firstDay), month: { month: cutoff.firstMonth } });
     case 'namedYear':
-      return cutoff.name ? `rolled to end of ${cutoff.name}` : 'rolled to end of its year';
+      return cutoff.name ? message('schedule.cutoffNamedYear', { name: cutoff.name }) : message('schedule.cutoff.itsYear');
+    default:
+      return message(`schedule.cutoff.${cutoff.kind}`);
   }
 }
 
-const stepWords: Record<StepKind, string> = {
-  askOwner: 'the owner is asked',
-  review: 'a keeper reviews',
-  declare: 'declared by itself',
-  trimVersions: 'older versions are removed',
-  move: 'moved',
-  route: 'sent on a route',
-  transfer: 'transferred to the archive',
-  destroy: 'destroyed',
-  keepPermanently: 'kept for good',
-};
-
 /** A step kind in words. */
-export function describeStep(kind: StepKind): string {
-  return stepWords[kind];
+export function describeStep(kind: StepKind): Message {
+  return message(`schedule.step.${kind}`);
 }
 
-function explainRule(weighed: { rule: RuleVersion; setOn: string }): ExplainedRule {
+function explainRule(weighed: { rule: RuleVersion; setOn: Value }): ExplainedRule {
   const { rule } = weighed;
   return {
     code: rule.code,
     version: rule.version,
     title: rule.title,
     authority: rule.authority,
-    setOn: weighed.setOn,
+    setOn: told(weighed.setOn),
     inForceFrom: rule.inForceFrom,
     takesOver: rule.takesOver,
     basis: rule.basis ?? 'required',
@@ -215,12 +187,19 @@ function explainRule(weighed: { rule: RuleVersion; setOn: string }): ExplainedRu
  * How long after or before what a step is taken, in words: "7 years after the clock starts", "30 working days after the step before it";
  * a period that is still being typed stands as it is.
  */
-export function describeStepTime(step: Pick<Step, 'after' | 'workingDays' | 'from'>): string {
-  const p = parsePeriod(step.after);
-  const after = p === null ? step.after : step.workingDays ? `${p.days} working ${p.days === 1 ? 'day' : 'days'}` : describePeriod(p);
-  if (step.from === 'beforeTrigger') return `${after} before its date`;
-  const base = step.from === 'previousStep' ? 'the step before it' : 'the clock starts';
-  return `${after === 'no time' ? 'when' : `${after} after`} ${base}`;
+export function describeStepTime(step: Pick<Step, 'after' | 'workingDays' | 'from'>): Message {
+  const after: Value = step.workingDays ? message('schedule.workingDays', { n: parsePeriod(step.after)?.days ?? 0 }) : length(step.after);
+  if (step.from === 'beforeTrigger') return message('schedule.beforeDate', { after });
+  const base = step.from === 'previousStep' ? 'stepBefore' : 'clockStart';
+  return step.after === 'P0D' ? message(`schedule.when.${base}`) : message(`schedule.after.${base}`, { after });
+}
+
+/** A step with its time: “moved to folder CLOSED 2 years after the clock starts”. */
+function stepWords(step: Step, sample: Sample | undefined): Message {
+  const [what, time] = [describeStep(step.kind), describeStepTime(step)];
+  const words =
+    step.to === undefined ? message('schedule.stepAt', { what, time }) : message('schedule.stepTo', { what, folder: step.to, time });
+  return sample && step.kind === 'destroy' ? message('schedule.butFor', { what: words, sample: describeSample(sample) }) : words;
 }
 
 function explainStep({ step, dueOn, doneOn }: StepDate, sample: Sample | undefined): ExplainedStep {
@@ -228,8 +207,8 @@ function explainStep({ step, dueOn, doneOn }: StepDate, sample: Sample | undefin
     kind: step.kind,
     dueOn: dueOn === null ? null : formatCivilDate(dueOn),
     doneOn: doneOn === null ? null : formatCivilDate(doneOn),
-    words: `${stepWords[step.kind]}${step.to === undefined ? '' : ` to folder ${step.to}`} ${describeStepTime(step)}${sample && step.kind === 'destroy' ? `, but for ${describeSample(sample)}` : ''}`,
-    repeat: step.repeatEvery ? `again every ${describePeriod(period(step.repeatEvery))}` : null,
+    words: stepWords(step, sample),
+    repeat: step.repeatEvery ? message('schedule.againEvery', { period: { period: step.repeatEvery } }) : null,
     approvals: step.approvals,
     ...(step.approverGroups?.length ? { approverGroups: step.approverGroups } : {}),
     noticeDays: step.noticeDays,
@@ -240,28 +219,34 @@ function verdictDate(verdict: Verdict): EpochDay | null {
   return verdict.kind === 'dated' ? verdict.dueOn : null;
 }
 
-function yieldWords(reason: YieldReason, loser: Weighed, winnerDue: EpochDay | null): string {
+/** A day in a sentence. */
+const onDay = (on: EpochDay): Value => ({ day: formatCivilDate(on) });
+
+function yieldWords(reason: YieldReason, { rule, setOn, verdict }: Weighed, winnerDue: EpochDay | null): Message {
   switch (reason) {
     case 'farther away':
-      return `set on ${loser.setOn}, which is farther away`;
+      return message('schedule.yields.fartherAway', { setOn });
     case 'other jurisdiction':
-      return `holds in ${loser.rule.jurisdictions.join(', ')} only`;
+      return message('schedule.yields.otherJurisdiction', { jurisdictions: { all: rule.jurisdictions } });
     case 'not in force':
-      return `not in force for this record (from ${loser.rule.inForceFrom})`;
+      return message('schedule.yields.notInForce', { from: { day: rule.inForceFrom } });
     case 'tie, destroys':
-      return 'comes due on the same day; a transfer keeps longer than destruction';
+      return message('schedule.yields.tieDestroys');
     case 'tie, later code':
-      return 'keeps exactly as long; the rule code that comes first counts';
+      return message('schedule.yields.tieLaterCode');
     case 'capped':
-      return `customary, and ${loser.verdict.kind === 'dated' ? formatCivilDate(loser.verdict.dueOn) : 'what it keeps'} is later than the law allows`;
+      return verdict.kind === 'dated'
+        ? message('schedule.yields.cappedDated', { due: onDay(verdict.dueOn) })
+        : message('schedule.yields.capped');
     case 'caps later':
-      return loser.verdict.kind === 'dated'
-        ? `allows longer, until ${formatCivilDate(loser.verdict.dueOn - 1)}`
-        : 'has no date yet, so it limits nothing';
+      return verdict.kind === 'dated'
+        ? message('schedule.yields.capsLater', { until: onDay(verdict.dueOn - 1) })
+        : message('schedule.yields.capsNothing');
     case 'keeps shorter': {
-      const due = verdictDate(loser.verdict);
-      if (due !== null && winnerDue !== null) return `${formatCivilDate(due)} is earlier; the longest keeps`;
-      return 'keeps shorter; the longest keeps';
+      const due = verdictDate(verdict);
+      return due !== null && winnerDue !== null
+        ? message('schedule.yields.keepsShorterDated', { due: onDay(due) })
+        : message('schedule.yields.keepsShorter');
     }
   }
 }
@@ -270,6 +255,7 @@ export interface ExplainInput {
   readonly governing: Governing;
   readonly facts: ClockFacts;
   readonly holds: readonly HoldInTheWay[];
+  /** Titles of facts that are missing. */
   readonly missing: readonly string[];
 }
 
@@ -299,7 +285,7 @@ function explainClock(
   if (trigger === null) {
     const comes = rule.trigger.kind !== 'never';
     return {
-      clock: comes ? { trigger: words, date: null, source: 'not known yet', parts } : null,
+      clock: comes ? { trigger: words, date: null, source: message('schedule.notKnownYet'), parts } : null,
       cutoff: null,
       restartedOn: null,
       stops: [],
@@ -307,7 +293,7 @@ function explainClock(
   }
   const cutoff = describeCutoff(rule.cutoff);
   return {
-    clock: { trigger: words, date: formatCivilDate(trigger.on), source: trigger.subject, parts },
+    clock: { trigger: words, date: formatCivilDate(trigger.on), source: told(trigger.subject), parts },
     cutoff: cutoff && restartedOn === null && clockStart !== null ? { words: cutoff, clockStart: formatCivilDate(clockStart) } : null,
     restartedOn: day(restartedOn),
     stops: stops.map(({ from, until }) => ({ from: formatCivilDate(from), until: day(until) })),
@@ -319,24 +305,28 @@ function explainCap(cap: Cap | null): ExplainedCap | null {
   if (!cap) return null;
   const { rule, verdict } = cap.by;
   const dueOn = verdict.kind === 'dated' ? formatCivilDate(verdict.dueOn) : null;
+  const until: Value = verdict.kind === 'dated' ? onDay(verdict.dueOn - 1) : '';
   const words =
     cap.effect === 'conflict'
-      ? `${rule.code} allows it to be kept until ${formatCivilDate((verdict as { dueOn: EpochDay }).dueOn - 1)} at most, and it must be kept longer: decide which of the two counts`
+      ? message('schedule.cap.conflict', { rule: rule.code, until })
       : cap.effect === 'governs'
-        ? `${rule.code} says how long it may be kept at most, and nothing requires longer`
+        ? message('schedule.cap.governs', { rule: rule.code })
         : dueOn === null
-          ? `${rule.code} will limit it once its clock has started`
-          : `${rule.code} allows it to be kept longer, until ${formatCivilDate((verdict as { dueOn: EpochDay }).dueOn - 1)}`;
+          ? message('schedule.cap.noDateYet', { rule: rule.code })
+          : message('schedule.cap.allowsLonger', { rule: rule.code, until });
   return { rule: explainRule(cap.by), dueOn, effect: cap.effect, words };
 }
 
 /** Why a rule keeps for good. */
-function permanence(rule: RuleVersion): string {
+function permanence(rule: RuleVersion): Message {
   if (rule.trigger.kind === 'never' || rule.steps.some((s) => s.kind === 'keepPermanently'))
-    return `Kept for good under rule ${rule.code}.`;
-  const reviewed = rule.steps.some((s) => s.kind === 'review') ? ', and reviewed' : '';
-  return `Kept for good under rule ${rule.code}${reviewed}: it has no step that lets go.`;
+    return message('schedule.permanent', { rule: rule.code });
+  const reviewed = rule.steps.some((s) => s.kind === 'review');
+  return message(reviewed ? 'schedule.permanentReviewed' : 'schedule.permanentNoStep', { rule: rule.code });
 }
+
+/** What is there of some sentences, in their order. */
+const inOrder = (...all: readonly (Message | null)[]): Message => sentences(all.filter((one) => one !== null));
 
 /** The step that the last one waits for. */
 function stepBefore(steps: readonly StepDate[]): StepDate {
@@ -349,30 +339,38 @@ function waitingWords(
   verdict: Extract<Verdict, { kind: 'waiting' }>,
   action: 'destroy' | 'transfer',
   filed: EpochDay | undefined,
-): { words: string; since: EpochDay | null; lacks: string | null } {
+): { words: Message; since: EpochDay | null; lacks: Message | null } {
   switch (verdict.waitsFor) {
     case 'trigger': {
       const trigger = describeTrigger(rule.trigger);
-      return { words: `Waits for ${trigger}.`, since: filed ?? null, lacks: trigger };
+      return { words: message('schedule.waitsFor', { trigger }), since: filed ?? null, lacks: trigger };
     }
     case 'yearEnd': {
-      const name = rule.cutoff.kind === 'namedYear' ? rule.cutoff.name : '';
+      const year = rule.cutoff.kind === 'namedYear' ? rule.cutoff.name : '';
       return {
-        words: `Waits until the end of ${name} is listed that its date lies in.`,
+        words: message('schedule.waitsForYearEnd', { year }),
         since: verdict.trigger!.on,
-        lacks: `the end of ${name}`,
+        lacks: message('schedule.theEndOf', { year }),
       };
     }
     case 'resume': {
       const { resumes } = rule.suspension!;
       const since = verdict.stops.at(-1)!.from;
-      return { words: `Its clock stands since ${formatCivilDate(since)}, until event “${resumes}”.`, since, lacks: `event “${resumes}”` };
+      return {
+        words: message('schedule.clockStands', { since: onDay(since), event: resumes }),
+        since,
+        lacks: message('schedule.event', { event: resumes, which: 'last' }),
+      };
     }
     case 'step': {
       const before = stepBefore(verdict.steps);
-      const step = `${stepWords[before.step.kind]}${before.dueOn === null ? '' : `, from ${formatCivilDate(before.dueOn)}`}`;
+      const step = describeStep(before.step.kind);
+      const then = describeStep(action);
       return {
-        words: `Waits for the step before the last (${step}), then ${stepWords[action]}.`,
+        words:
+          before.dueOn === null
+            ? message('schedule.waitsForStep', { step, then })
+            : message('schedule.waitsForStepFrom', { step, from: onDay(before.dueOn), then }),
         since: before.dueOn ?? verdict.clockStart,
         lacks: null,
       };
@@ -382,7 +380,7 @@ function waitingWords(
 
 /** Builds the explanation of what {@link import('./governing.js').governingRule} decided. */
 export function explain({ governing, facts, holds, missing }: ExplainInput): Explanation {
-  const frozen = holds.length > 0 ? ' Nothing happens while it is held.' : '';
+  const frozen = holds.length > 0 ? message('schedule.frozen') : null;
   const winnerDue =
     governing.kind === 'rule' ? verdictDate(governing.by.verdict) : governing.kind === 'overrideDate' ? governing.dueOn : null;
   const shared = {
@@ -399,7 +397,8 @@ export function explain({ governing, facts, holds, missing }: ExplainInput): Exp
   };
   const { created, filed } = facts.dates;
   const conflict = governing.kind !== 'unscheduled' && governing.cap?.effect === 'conflict';
-  const disputed = conflict ? ` ${governing.cap!.by.rule.code} allows less: a conflict.` : '';
+  const disputed = conflict ? message('schedule.disputed', { rule: governing.cap!.by.rule.code }) : null;
+  const gaps = missing.map(told);
   const nothing = {
     dueOn: null,
     action: null,
@@ -419,9 +418,9 @@ export function explain({ governing, facts, holds, missing }: ExplainInput): Exp
       ...nothing,
       ...shared,
       outcome: 'unscheduled',
-      summary: 'No rule reaches this record, so it has no date. Set a rule on its series or its folder.',
+      summary: message('schedule.unscheduled'),
       governing: null,
-      missing: ['a rule', ...missing],
+      missing: [message('schedule.aRule'), ...gaps],
     };
   }
   if (governing.kind === 'overrideDate') {
@@ -430,18 +429,22 @@ export function explain({ governing, facts, holds, missing }: ExplainInput): Exp
       ...nothing,
       ...shared,
       outcome: 'dated',
-      summary: `Kept until ${formatCivilDate(governing.dueOn - 1)}, then ${stepWords[governing.action]}, by override.${disputed}${frozen}`,
+      summary: inOrder(
+        message('schedule.keptUntilByOverride', { until: onDay(governing.dueOn - 1), then: describeStep(governing.action) }),
+        disputed,
+        frozen,
+      ),
       dueOn,
       action: governing.action,
       governing: null,
       override: governing.hand,
-      missing,
+      missing: gaps,
     };
   }
 
   if (governing.kind === 'overrideForGood') {
-    const summary = `Kept for good by override.${disputed}`;
-    return { ...nothing, ...shared, outcome: 'permanent', summary, governing: null, override: governing.hand, missing };
+    const summary = inOrder(message('schedule.permanentByOverride'), disputed);
+    return { ...nothing, ...shared, outcome: 'permanent', summary, governing: null, override: governing.hand, missing: gaps };
   }
 
   const { by } = governing;
@@ -454,27 +457,31 @@ export function explain({ governing, facts, holds, missing }: ExplainInput): Exp
     governing: explainRule(by),
     override: governing.hand,
     steps: verdict.steps.map((step) => explainStep(step, rule.sample)),
-    missing,
+    missing: gaps,
   };
   switch (verdict.kind) {
     case 'permanent':
-      return { ...common, outcome: 'permanent', summary: `${permanence(rule)}${disputed}` };
+      return { ...common, outcome: 'permanent', summary: inOrder(permanence(rule), disputed) };
     case 'waiting': {
       const { words, since, lacks } = waitingWords(rule, verdict, action!, filed);
       return {
         ...common,
         outcome: 'waiting',
-        summary: `${words} Until then it is kept.${disputed}${frozen}`,
+        summary: inOrder(words, message('schedule.keptUntilThen'), disputed, frozen),
         action,
         waitingSince: day(since),
-        missing: lacks === null ? missing : [lacks, ...missing],
+        missing: lacks === null ? gaps : [lacks, ...gaps],
       };
     }
     case 'dated':
       return {
         ...common,
         outcome: 'dated',
-        summary: `Kept until ${formatCivilDate(verdict.dueOn - 1)}, then ${stepWords[verdict.action]}.${disputed}${frozen}`,
+        summary: inOrder(
+          message('schedule.keptUntil', { until: onDay(verdict.dueOn - 1), then: describeStep(verdict.action) }),
+          disputed,
+          frozen,
+        ),
         dueOn: formatCivilDate(verdict.dueOn),
         action,
       };

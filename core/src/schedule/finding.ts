@@ -1,3 +1,4 @@
+import { type Message } from '@key-cellar/words';
 import type { Jurisdiction } from './jurisdiction.js';
 import type { RuleVersion } from './rule.js';
 
@@ -18,7 +19,7 @@ export type FindingKind =
 /** Something that is not right with a schedule, and the thing whose change mends it. */
 export interface ScheduleFinding {
   readonly kind: FindingKind;
-  readonly sentence: string;
+  readonly sentence: Message;
   readonly mend: { readonly at: 'place' | 'rule' | 'criteria' | 'jurisdiction' | 'records'; readonly id: string };
   /** Records that it concerns; null where that is not a matter of records. */
   readonly records: number | null;
@@ -60,7 +61,6 @@ export interface ScheduleUnderCheck {
 export type ScheduleCheck = (s: ScheduleUnderCheck) => ScheduleFinding[];
 
 export const sumOf = (items: readonly { readonly records: number }[]): number => items.reduce((n, i) => n + i.records, 0);
-export const counted = (n: number, one: string, many: string): string => `${n} ${n === 1 ? one : many}`;
 
 /** The versions in force of the rules set on each place. */
 export function rulesByPlace(s: ScheduleUnderCheck): Map<string, RuleVersion[]> {

@@ -1,3 +1,4 @@
+import { message, type Value } from '@key-cellar/words';
 import { civilDate, yearMonthDay, type EpochDay } from '../calendar/index.js';
 import { vintageOf } from './cutoff.js';
 import type { ClockFacts } from './clockFacts.js';
@@ -14,7 +15,7 @@ export interface RuleCandidate {
   /** Within a level: 0 = nearest (folder, plan node) or first in priority (criteria). */
   readonly distance: number;
   /** Words for where it is set, such as "series PIL-03". */
-  readonly setOn: string;
+  readonly setOn: Value;
   readonly versions: readonly RuleVersion[];
 }
 
@@ -51,7 +52,7 @@ export type YieldReason = (typeof yieldReasons)[number];
 export interface Weighed {
   readonly level: RuleLevel;
   readonly distance: number;
-  readonly setOn: string;
+  readonly setOn: Value;
   readonly rule: RuleVersion;
   readonly verdict: Verdict;
 }
@@ -162,7 +163,7 @@ export function governingRule(
 ): Governing {
   const all: RuleCandidate[] =
     override?.kind === 'rule'
-      ? [{ level: 'override', distance: 0, setOn: 'the record, by hand', versions: override.versions }, ...candidates]
+      ? [{ level: 'override', distance: 0, setOn: message('schedule.theRecordByHand'), versions: override.versions }, ...candidates]
       : [...candidates];
   all.sort((a, b) => standing(a) - standing(b));
 

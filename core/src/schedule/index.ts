@@ -91,7 +91,7 @@ export {
   yieldReasons,
 } from './governing.js';
 export {
-  basisWords,
+  describeBasis,
   describeCutoff,
   describeStep,
   describeStepTime,

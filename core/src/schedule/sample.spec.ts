@@ -1,4 +1,7 @@
-import { describeSample, isSampled, parseSample, printSample, type Sample } from './index.js';
+import { speaking } from '@key-cellar/words/testing';
+import { describeSample as describeSampleSaid, isSampled, parseSample, printSample, type Sample } from './index.js';
+
+const describeSample = speaking(describeSampleSaid);
 
 const everyNth = (n: number): Sample => ({ kind: 'everyNth', n });
 const share = (n: number): Sample => ({ kind: 'share', n });

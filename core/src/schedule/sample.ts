@@ -1,3 +1,4 @@
+import { message, type Message } from '@key-cellar/words';
 import { sha256 } from '@noble/hashes/sha2.js';
 import { utf8ToBytes } from '@noble/hashes/utils.js';
 import { describeCriteria, type Criteria } from '../criteria/index.js';
@@ -11,21 +12,15 @@ export type Sample =
   | { readonly kind: 'criteria'; readonly criteria: Criteria };
 
 /** A sample in words: "every 20th by number", "1 in 20 by lot", "those where finding is unsafe". */
-export function describeSample(sample: Sample): string {
+export function describeSample(sample: Sample): Message {
   switch (sample.kind) {
     case 'everyNth':
-      return `every ${ordinal(sample.n)} by number`;
+      return message('schedule.sampleEvery', { n: sample.n });
     case 'share':
-      return `1 in ${sample.n} by lot`;
+      return message('schedule.sampleShare', { n: sample.n });
     case 'criteria':
-      return `those where ${describeCriteria(sample.criteria)}`;
+      return message('schedule.sampleWhere', { criteria: describeCriteria(sample.criteria) });
   }
-}
-
-function ordinal(n: number): string {
-  const rest = n % 100;
-  const ending = rest > 10 && rest < 14 ? 'th' : (['th', 'st', 'nd', 'rd'][n % 10] ?? 'th');
-  return `${n}${ending}`;
 }
 
 /**

@@ -1,9 +1,11 @@
+import { message } from '@key-cellar/words';
+import { inEnglish, speaking } from '@key-cellar/words/testing';
 import * as fc from 'fast-check';
 import { civilDate, formatCivilDate } from '../calendar/index.js';
 import {
   clockStart,
   evaluateRule,
-  explain,
+  explain as explainSaid,
   governingRule,
   keepsLonger,
   versionInForce,
@@ -16,6 +18,8 @@ import {
   type Trigger,
 } from './index.js';
 import { afterPrevious, rule, step } from './testing/index.js';
+
+const explain = speaking(explainSaid);
 
 const d = civilDate;
 const today = d('2026-09-14');
@@ -313,9 +317,12 @@ describe('the explanation', () => {
       [],
       today,
     );
-    const hold = { since: '2024-03-12', hold: { id: 'h', name: 'Grounding', matter: 'Ottoline', because: 'listed' } };
+    const hold = {
+      since: '2024-03-12',
+      hold: { id: 'h', name: 'Grounding', matter: 'Ottoline', because: message('holds.because.listed') },
+    };
     const why = explain({ governing, facts: clock, holds: [hold], missing: [] });
-    expect(why.summary).toBe('Kept until 2029-12-31, then destroyed. Nothing happens while it is held.');
+    expect(why.summary).toBe('Kept until 31 Dec 2029, then destroyed. Nothing happens while it is held.');
     expect(why.clock).toEqual({ trigger: 'event “inquiry closed”', date: '2019-12-02', source: 'folder 2019', parts: [] });
     expect(why.cutoff).toEqual({ words: 'rolled to end of year', clockStart: '2020-01-01' });
     expect(why.steps.map((s) => [s.kind, s.dueOn, s.repeat])).toEqual([
@@ -323,8 +330,8 @@ describe('the explanation', () => {
       ['destroy', '2030-01-01', null],
     ]);
     expect(why.vintage).toBe(2019);
-    expect(why.yielded[0]!.words).toBe('2026-03-10 is earlier; the longest keeps');
-    expect(why.holds).toEqual([hold]);
+    expect(why.yielded[0]!.words).toBe('10 Mar 2026 is earlier; the longest period counts');
+    expect(why.holds).toEqual(inEnglish([hold]));
   });
 
   it('says what an unscheduled and a waiting record miss', () => {

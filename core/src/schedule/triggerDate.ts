@@ -1,3 +1,4 @@
+import { message, type Value } from '@key-cellar/words';
 import { addPeriod, period, type EpochDay } from '../calendar/index.js';
 import { sameEvent, type ClockFacts, type EventOccurrence } from './clockFacts.js';
 import { partsOf, type SimpleTrigger, type Trigger, type TriggerPart } from './rule.js';
@@ -5,7 +6,7 @@ import { partsOf, type SimpleTrigger, type Trigger, type TriggerPart } from './r
 export interface TriggerDate {
   readonly on: EpochDay;
   /** Where the date came from, for the explanation. */
-  readonly subject: string;
+  readonly subject: Value;
 }
 
 /** One of several triggers with its date, as it stands; null while that is not known. */
@@ -21,12 +22,12 @@ function simpleDate(trigger: SimpleTrigger, facts: ClockFacts): TriggerDate | nu
   switch (trigger.kind) {
     case 'recordDate': {
       const on = facts.dates[trigger.date];
-      return on === undefined ? null : { on, subject: 'the record' };
+      return on === undefined ? null : { on, subject: message('schedule.theRecord') };
     }
     case 'fact': {
       const all = facts.factDates[trigger.fact];
       if (!all) return null;
-      return { on: trigger.occurrence === 'first' ? Math.min(...all) : Math.max(...all), subject: 'the record' };
+      return { on: trigger.occurrence === 'first' ? Math.min(...all) : Math.max(...all), subject: message('schedule.theRecord') };
     }
     case 'folderClosed':
       return facts.folderClosed ?? null;
@@ -44,7 +45,7 @@ function simpleDate(trigger: SimpleTrigger, facts: ClockFacts): TriggerDate | nu
     }
     case 'unreferenced': {
       const on = facts.unreferenced?.[trigger.fact];
-      return on === undefined || on === null ? null : { on, subject: 'what referred to it' };
+      return on === undefined || on === null ? null : { on, subject: message('schedule.whatReferred') };
     }
   }
 }

@@ -88,7 +88,7 @@ export async function arrange(loaded: Loaded): Promise<void> {
           body: { placeId: loaded.placeId.get('PEO-01')!, uses, dryRun: false },
         });
         const refused = made.find((m) => m.outcome !== 'done');
-        if (refused) throw new Error(refused.why);
+        if (refused) throw new Error(refused.why.say);
       }
       for (const [i, definition] of later.entries()) {
         await perform(loaded, ines, stencilActs.change, {

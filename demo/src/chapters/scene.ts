@@ -1,4 +1,4 @@
-import type { Endpoint, ParamsOf, BodyOf, ResponseOf } from '@key-cellar/contract';
+import type { Endpoint, ParamsOf, BodyOf, ToldOf } from '@key-cellar/contract';
 import { civilDate, dateInZone } from '@key-cellar/core/calendar';
 import { row, run, carryOut, type Services, type SignedIn, type ActOf } from '@key-cellar/server';
 import { people, type GroupCode } from '../people.js';
@@ -47,6 +47,7 @@ export async function as(loaded: Loaded, login: string, today: string): Promise<
     repository: 'Marrowick Harbour Authority',
     timeZone,
     sessionHash: Buffer.alloc(0),
+    language: null,
   };
 }
 
@@ -62,7 +63,7 @@ export async function perform<E extends Endpoint, On>(
   person: SignedIn,
   act: ActOf<E, Services, On>,
   given: { params?: ParamsOf<E>; body?: BodyOf<E> },
-): Promise<ResponseOf<E>> {
+): Promise<ToldOf<E>> {
   return carryOut(services, person, act, given as never);
 }
 

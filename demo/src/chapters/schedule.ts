@@ -115,7 +115,7 @@ export async function addSchedule(
   };
   for (const [i, { rule, criteria, note }] of rulesByCriteria.entries()) {
     const parsed = parseCriteria(criteria, vocabulary);
-    if (!parsed.ok) throw new Error(`${criteria}: ${parsed.error.sentence}`);
+    if (!parsed.ok) throw new Error(`${criteria}: ${parsed.error.sentence.say}`);
     await run(uow, 'demo.criteriaRule', 'insert into criteria_rule (id, rule_id, criteria, note, position) values ($1, $2, $3, $4, $5)', [
       random.id(),
       ruleIds.get(rule),

@@ -139,3 +139,13 @@ export const examples: Record<string, (t: Things, c: Common, world: ActWorld) =>
 };
 
 const stencilFolder = bareFolder('root', 'S-{nn}', 'Made');
+
+/** Acts that nobody needs a right for, each with why: known by name, so that another cannot slip in. */
+export const free: readonly string[] = [
+  'identity.makeFirstKeeper',
+  'identity.signIn',
+  'identity.signOut',
+  'identity.endOtherSessions',
+  'identity.setLanguage',
+  'steps.answerLetter',
+];

@@ -21,7 +21,7 @@ const changing = in_('done', frozen, declared, declared, 'done', stub);
 
 /** What comes of each act on a record in each state, for a keeper of all. An act on a record without a line here fails the spec. */
 export const standing: Readonly<Record<string, Partial<Record<State, string>>>> = {
-  'schedule.override': always('Done.', 'It was disposed of.'),
+  'schedule.override': always('Done.', 'It was disposed of before.'),
   'schedule.addRecordEvent': always('done', 'This record was disposed of; nothing can happen to it any more.'),
   'records.editFacts': changing,
   'records.addVersion': changing,

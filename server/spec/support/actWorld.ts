@@ -182,12 +182,13 @@ export async function makeActWorld(): Promise<ActWorld> {
     repository: 'Test',
     timeZone: 'UTC',
     sessionHash: Buffer.alloc(0),
+    language: null,
   });
   const make = signedIn(maker, 'Maker', 9);
   const does = <E extends contract.Endpoint, On>(
     act: ActOf<E, Services, On>,
     given: { params?: unknown; body?: unknown; query?: unknown },
-  ): Promise<contract.ResponseOf<E>> => carryOut(services, make, act, given as never);
+  ): Promise<contract.ToldOf<E>> => carryOut(services, make, act, given as never);
 
   await does(factActs.makeType, {
     body: { code: 'deed', title: 'Deed', facts: [{ code: 'with', title: 'With', kind: 'party', required: false }] },

@@ -1,9 +1,11 @@
+import { inEnglish } from '@key-cellar/words/testing';
 import { execFile } from 'node:child_process';
 import { mkdtemp, readdir, readFile, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import type { LedgerReport, VerifyLine } from '@key-cellar/contract';
+import type { LedgerReport, VerifyLine, Told } from '@key-cellar/contract';
+import type { Spoken } from '@key-cellar/words/spoken';
 import { verifyLedger } from '../../src/index.js';
 import { configFor, pastTheGuards } from './database.js';
 import type { Client, World } from './world.js';
@@ -18,9 +20,9 @@ export function verifyOffline(...args: string[]): Promise<{ code: number; output
 }
 
 /** Has the server verify everything, as an auditor does. */
-export const verified = (world: World): Promise<LedgerReport> => verifiedBy(world.as('auditor'));
+export const verified = (world: World): Promise<Spoken<Told<LedgerReport>>> => verifiedBy(world.as('auditor'));
 
-export async function verifiedBy(auditor: Client): Promise<LedgerReport> {
+export async function verifiedBy(auditor: Client): Promise<Spoken<Told<LedgerReport>>> {
   const response = await auditor.fetch('/api/ledger/verify', { method: 'POST', body: '{}' });
   const lines = (await response.text()).trim().split('\n');
   const last = JSON.parse(lines.at(-1)!) as VerifyLine;
@@ -29,7 +31,7 @@ export async function verifiedBy(auditor: Client): Promise<LedgerReport> {
 }
 
 /** Verifies what lies in a database, without a server and without a witness. */
-export async function verifiedAlone(database: string, pool: World['pool']): Promise<LedgerReport> {
+export async function verifiedAlone(database: string, pool: World['pool']): Promise<Spoken<Told<LedgerReport>>> {
   const { keysDir, ledgerName } = configFor(database);
   const outside = {
     keysDir,
@@ -39,7 +41,7 @@ export async function verifiedAlone(database: string, pool: World['pool']): Prom
     timeAuthorityUrl: '',
     timeAuthorityCertificates: '',
   };
-  for await (const line of verifyLedger(pool, outside)) if ('report' in line) return line.report;
+  for await (const line of verifyLedger(pool, outside)) if ('report' in line) return inEnglish(line.report);
   throw new Error('no report');
 }
 

@@ -1,3 +1,4 @@
+import { said } from '@key-cellar/words/testing';
 import { createHash, randomBytes } from 'node:crypto';
 import type { BodyOf, Endpoint, ParamsOf, Problem, QueryOf, ResponseOf, RuleDefinition } from '@key-cellar/contract';
 import { docket, plan, receiving, schedule, steps } from '@key-cellar/contract';
@@ -278,7 +279,7 @@ export async function approvedBatch(world: World): Promise<string> {
 
 export async function executeAndWait(world: World, batchId: string): Promise<string> {
   const { jobId } = await world.as('keeper').call(docket.execute, { params: { id: batchId } });
-  return (await world.services.jobs.settled(jobId)).sentence;
+  return said((await world.services.jobs.settled(jobId)).told!);
 }
 
 /** The status of a refused call, or 200. */

@@ -12,6 +12,7 @@ import {
 } from '@key-cellar/core/access';
 import { civilDate } from '@key-cellar/core/calendar';
 import type pg from 'pg';
+import { message, type Message } from '@key-cellar/words';
 import type { Accessor, Authority, Db, PersonAccess, SetRights } from '../kernel/index.js';
 import * as store from './store.js';
 
@@ -169,7 +170,7 @@ export async function whoseAccessChanges(
   db: Db,
   today: string,
   moved: { placeId: string; newParentId: string },
-): Promise<{ gains: string[]; loses: string[] }> {
+): Promise<{ gains: Message[]; loses: Message[] }> {
   const [places, grantRows, members, people] = await Promise.all([
     store.chainsOf(db, [moved.placeId, moved.newParentId]),
     store.grants(db),
@@ -187,7 +188,7 @@ export async function whoseAccessChanges(
   const [before, after] = [chain(place.ancestors), chain([...byId.get(moved.newParentId)!.ancestors, place.id])];
   const marking = { level: place.marking_level, caveats: place.marking_caveats };
   const day = civilDate(today);
-  const [gains, loses]: [string[], string[]] = [[], []];
+  const [gains, loses]: [Message[], Message[]] = [[], []];
   for (const p of people) {
     const who = {
       id: p.id,
@@ -196,7 +197,7 @@ export async function whoseAccessChanges(
     };
     const rights = (places_: readonly AccessPlace[]): RightSet => effectiveAccess(who, places_, marking, day).all;
     const [had, has] = [rights(before), rights(after)];
-    const told = (difference: RightSet): string => `${p.name} (${describeRights(difference)})`;
+    const told = (difference: RightSet): Message => message('access.whoWithRights', { name: p.name, rights: describeRights(difference) });
     if (has & ~had) gains.push(told(has & ~had));
     if (had & ~has) loses.push(told(had & ~has));
   }

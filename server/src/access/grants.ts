@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { profile } from '@key-cellar/core/access';
 import { uuidv7 } from 'uuidv7';
 import { notFound, type UnitOfWork } from '../kernel/index.js';
@@ -10,7 +11,7 @@ export async function placeGrant(
 ): Promise<string> {
   const named = profile(grant.profile);
   const place = await store.anchorOfPlace(uow, grant.placeId);
-  if (!place) throw notFound('This place');
+  if (!place) throw notFound(message('thing.place'));
   const id = uuidv7();
   await store.addGrant(uow, { ...grant, id, madeBy: uow.actor.id });
   if (place.anchor_place !== grant.placeId) await store.reanchor(uow, grant.placeId, place.anchor_place, grant.placeId);

@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { hasRight } from '@key-cellar/core/access';
 import { clausesOf, type AskedCriteria } from '@key-cellar/core/criteria';
 import { notAllowed, type PersonAccess } from '../kernel/index.js';
@@ -10,6 +11,6 @@ export function mayNameDetectors(access: PersonAccess): boolean {
 /** Refuses criteria that ask what detectors found, from those who may not. */
 export function requireNamable(access: PersonAccess, criteria: AskedCriteria): void {
   if (clausesOf(criteria).some((c) => c.op === 'detected') && !mayNameDetectors(access)) {
-    throw notAllowed('audit', 'What detectors found is for those who keep, hold or audit.');
+    throw notAllowed('audit', message('criteria.whatDetectorsFoundThose'));
   }
 }

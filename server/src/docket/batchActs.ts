@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { docket } from '@key-cellar/contract';
 import { civilDate, yearMonthDay } from '@key-cellar/core/calendar';
 import type { BatchAct, BatchState } from '@key-cellar/core/docket';
@@ -5,7 +6,19 @@ import { refuse, type Refusal } from '@key-cellar/core/records';
 import { describeSample, isSampled } from '@key-cellar/core/schedule';
 import { uuidv7 } from 'uuidv7';
 import { send } from '../identity/index.js';
-import { actsFor, addJob, many, noRight, notAllowed, one, Problem, wrongField, type Entered, type UnitOfWork } from '../kernel/index.js';
+import {
+  actsFor,
+  addJob,
+  many,
+  noRight,
+  notAllowed,
+  one,
+  Problem,
+  wrongField,
+  type Entered,
+  type UnitOfWork,
+  inEnglish,
+} from '../kernel/index.js';
 import { keepForGood, lastDayOfNotice } from '../schedule/index.js';
 import { confirmByHand } from './execution.js';
 import { disposingStep, groupKey, groupOfKey, vintageWords } from './groups.js';
@@ -32,7 +45,6 @@ async function announceBatch(uow: UnitOfWork, batch: batchStore.BatchRow): Promi
   const ids = items.map((i) => i.record_id);
   const noticeUntil = await lastDayOfNotice(uow, ids, batch.notice_days, uow.actor.today);
   await batchStore.setBatchState(uow, batch.id, 'notice', { announcedOn: uow.actor.today, noticeUntil });
-  const what = batch.action === 'destroy' ? 'destroyed' : 'transferred to the archive and removed here';
   const owners = new Map<string, number>();
   for (const item of items) if (item.owner_id) owners.set(item.owner_id, (owners.get(item.owner_id) ?? 0) + 1);
   await send(
@@ -40,8 +52,14 @@ async function announceBatch(uow: UnitOfWork, batch: batchStore.BatchRow): Promi
     [...owners].map(([toId, n]) => ({
       toId,
       kind: 'notice',
-      subject: `Notice ${batch.number}: ${n} of your records are due to be ${batch.action === 'destroy' ? 'destroyed' : 'transferred'}`,
-      body: `Batch ${batch.number} holds ${batch.what}. You own ${n} of them. If one of them must stay, object with a reason by ${noticeUntil}. Without an objection they are ${what} after approval.`,
+      subject: message('docket.letter.notice', { number: batch.number, n, action: batch.action }),
+      body: message('docket.letter.noticeBody', {
+        number: batch.number,
+        what: batch.what,
+        n,
+        until: { day: noticeUntil },
+        action: batch.action,
+      }),
       link: `/docket/${batch.id}`,
     })),
   );
@@ -68,8 +86,8 @@ async function sampleOf(
 
 /** The day on which a record that is put off comes due again: after today and within thirty years. */
 function requireLater(today: string, until: string): string {
-  if (until <= today) throw wrongField('/until', 'This must be a day after today.');
-  if (yearOf(until) > yearOf(today) + 30) throw wrongField('/until', 'This is more than thirty years ahead; an override says so better.');
+  if (until <= today) throw wrongField('/until', message('docket.mustDayAfterToday'));
+  if (yearOf(until) > yearOf(today) + 30) throw wrongField('/until', message('docket.moreThirtyYearsAhead'));
   return until;
 }
 
@@ -80,7 +98,13 @@ async function putOff(
   item: batchStore.ItemRow,
   given: { until: string; reason: string },
 ): Promise<Entered> {
-  await batchStore.setOutcome(uow, batch.id, [item.record_id], 'deferred', `Deferred until ${given.until}: ${given.reason}`);
+  await batchStore.setOutcome(
+    uow,
+    batch.id,
+    [item.record_id],
+    'deferred',
+    message('docket.deferred', { until: { day: given.until }, reason: given.reason }),
+  );
   await dueStore.defer(uow, [item.record_id], given.until, given.reason);
   return {
     act: 'deferred',
@@ -94,7 +118,7 @@ async function putOff(
 async function letGo(uow: UnitOfWork, batch: batchStore.BatchRow, reason: string): Promise<void> {
   await batchStore.setBatchState(uow, batch.id, 'withdrawn', { withdrawnReason: reason });
   const open = (await batchStore.items(uow, batch.id)).filter((i) => i.outcome === 'open').map((i) => i.record_id);
-  await batchStore.setOutcome(uow, batch.id, open, 'dropped', 'The batch was withdrawn.');
+  await batchStore.setOutcome(uow, batch.id, open, 'dropped', message('docket.batchWithdrawn'));
   await dueStore.setDocket(uow, open, 'due');
 }
 
@@ -116,12 +140,11 @@ export const batchActs = {
     async write(uow, { on: { records }, left, body, access, person }) {
       const found = await dueStore.dueGroups(uow, access.sets('discover'), access.sets('dispose'));
       const group = found.find((g) => groupKey(g) === body.groupKey);
-      if (!group) throw new Problem(409, 'group-gone', 'Nothing of this group is due any more, or it is in a batch already.');
-      if (records.length === 0)
-        throw left.length > 0 ? notAllowed('dispose') : new Problem(409, 'group-held', 'All of this group is held.');
+      if (!group) throw new Problem(409, 'group-gone', message('docket.groupGone'));
+      if (records.length === 0) throw left.length > 0 ? notAllowed('dispose') : new Problem(409, 'group-held', message('docket.groupHeld'));
       const needed = disposingStep(group);
       if (body.noticeDays < needed.noticeDays) {
-        throw wrongField('/noticeDays', `The rule asks for at least ${needed.noticeDays} days of notice.`);
+        throw wrongField('/noticeDays', message('docket.ruleAsksAtLeast', { noticeDays: needed.noticeDays }));
       }
       const year = yearOf(person.today);
       const number = `D-${year}-${padded(await batchStore.nextBatchNumber(uow, 'batch', year))}`;
@@ -149,9 +172,12 @@ export const batchActs = {
         records.map((r) => r.id),
       );
       await dueStore.setDocket(uow, going, 'batch');
-      const kept = group.sample ? `Kept for good as a sample: ${describeSample(group.sample)}, under ${group.rule_code!}.` : '';
+      const kept = message('docket.keptAsSample', {
+        sample: group.sample ? describeSample(group.sample) : '',
+        rule: group.rule_code ?? '',
+      });
       await batchStore.setOutcome(uow, id, sampledIds, 'sampled', kept);
-      await keepForGood(uow, sampledIds, kept);
+      await keepForGood(uow, sampledIds, inEnglish(kept));
       const proposed = {
         act: 'proposed a batch',
         subject: { kind: 'batch', id, name: number },
@@ -160,8 +186,7 @@ export const batchActs = {
       const samples = sampled.map((r) => ({
         act: 'kept as a sample',
         subject: { kind: 'record', id: r.id, name: `${r.number} ${r.title}` },
-        after: { batch: number },
-        note: kept,
+        after: { batch: number, why: kept },
       }));
       // Nothing is left to be destroyed; the batch stays to say what was kept, and why.
       if (going.length === 0) await batchStore.setBatchState(uow, id, 'withdrawn', { withdrawnReason: 'All of it is kept as a sample.' });
@@ -200,8 +225,14 @@ export const batchActs = {
         {
           toId: batch.proposed_by,
           kind: 'objection',
-          subject: `Objection in ${batch.number}: ${item.number}`,
-          body: `${person.name} objects to the ${batch.action === 'destroy' ? 'destruction' : 'transfer'} of ${item.number} ${item.title}: ${body.reason}`,
+          subject: message('docket.letter.objection', { number: batch.number, record: item.number }),
+          body: message('docket.letter.objectionBody', {
+            person: person.name,
+            action: batch.action,
+            record: item.number,
+            title: item.title,
+            reason: body.reason,
+          }),
           link: `/docket/${batch.id}`,
         },
       ]);
@@ -216,9 +247,9 @@ export const batchActs = {
     on: { one: one(objectionKind, ({ params }) => params.id, 'dispose') },
     repeat: 'refused',
     decide({ on: { one: of } }) {
-      if (of.objection.answered_at !== null) return refuse('answered-before', 'This objection was answered before.');
+      if (of.objection.answered_at !== null) return refuse('answered-before', message('docket.answeredBefore'));
       const open = of.batch.state === 'notice' || of.batch.state === 'approved';
-      return open ? null : refuse('batch-running', 'The batch is past the point of objections.');
+      return open ? null : refuse('batch-running', message('docket.batchRunning'));
     },
     async write(uow, { on: { one: of }, body, person }) {
       const { batch, objection } = of;
@@ -233,8 +264,10 @@ export const batchActs = {
         {
           toId: objection.by_id,
           kind: 'objection answered',
-          subject: `Your objection in ${batch.number} was answered`,
-          body: `${body.keep ? `The record stays until ${body.until}.` : 'The record goes on.'} ${body.answer}`,
+          subject: message('docket.letter.answered', { number: batch.number }),
+          body: body.keep
+            ? message('docket.letter.answeredKeep', { until: { day: body.until }, answer: body.answer })
+            : message('docket.letter.answeredGoOn', { answer: body.answer }),
           link: `/docket/${batch.id}`,
         },
       ]);
@@ -255,7 +288,7 @@ export const batchActs = {
     decide: ({ on: { batch, one: of } }) =>
       ['proposed', 'notice', 'approved'].includes(batch.state) && of.item.outcome === 'open'
         ? null
-        : refuse('batch-running', 'This record can no longer be deferred: the batch has dealt with it.'),
+        : refuse('batch-running', message('docket.recordCanNoLonger')),
     async write(uow, { on: { batch, one: of }, body, person }) {
       const until = requireLater(person.today, body.until);
       return { answer: {}, entry: await putOff(uow, batch, of.item, { until, reason: body.reason }) };
@@ -268,7 +301,7 @@ export const batchActs = {
     repeat: 'refused',
     async write(uow, { on: { batch }, body, person }) {
       if (batch.objections > 0) {
-        throw new Problem(409, 'objection-open', 'An objection is not answered yet. The keeper who proposed the batch answers it.');
+        throw new Problem(409, 'objection-open', message('docket.objectionOpen'));
       }
       const state = nextState(batch, { kind: 'approve', by: person.id, groups: await noticeStore.groupsOf(uow, person.id) }, person.today);
       await noticeStore.addApproval(uow, {
@@ -298,7 +331,7 @@ export const batchActs = {
         today: person.today,
         at: uow.at,
       });
-      await letGo(uow, batch, `refused by ${person.name}: ${reason}`);
+      await letGo(uow, batch, reason);
       return { answer: {}, entry: { note: reason } };
     },
   }),
@@ -322,7 +355,7 @@ export const batchActs = {
     job: { kind: 'execute', beyond: 0 },
     decide: ({ on: { batch }, person }) =>
       refusalOf(batch, { kind: 'execute' }, person.today) ??
-      (batch.running ? refuse('batch-executing', 'This batch is being executed already.') : null),
+      (batch.running ? refuse('batch-executing', message('docket.batchExecuting')) : null),
     async write(uow, { on: { batch }, person, services }) {
       await batchStore.setBatchState(uow, batch.id, 'executing' satisfies BatchState);
       const jobId = await addJob(uow, services.jobs, {
@@ -342,7 +375,7 @@ export const batchActs = {
     on: { batch: one(batchKind, ({ params }) => params.id, 'dispose') },
     repeat: 'refused',
     async write(uow, { on: { batch }, body, person, services }) {
-      if (body.on > person.today) throw wrongField('/on', 'This day is still to come.');
+      if (body.on > person.today) throw wrongField('/on', message('docket.dayStillCome'));
       await confirmByHand(services, uow, batch, body);
       return {
         answer: {},

@@ -1,7 +1,8 @@
-import type { BatchLine, BatchPage, Gate } from '@key-cellar/contract';
+import type { BatchLine, BatchPage, Gate, Told } from '@key-cellar/contract';
 import { hasRight } from '@key-cellar/core/access';
 import { civilDate } from '@key-cellar/core/calendar';
 import { approvalsNeeded, mayApprove, type BatchState } from '@key-cellar/core/docket';
+import { message, type Message } from '@key-cellar/words';
 import { mayDoTo, mayKnowOf, notFound, type PersonAccess, type SignedIn } from '../kernel/index.js';
 import { batchKind } from './kinds.js';
 import type { Receipt } from './receipt.js';
@@ -9,64 +10,78 @@ import type { Services } from './services.js';
 import * as batchStore from './batchStore.js';
 import * as noticeStore from './noticeStore.js';
 
-function gatesOf(batch: batchStore.BatchRow, today: string): Gate[] {
+function gatesOf(batch: batchStore.BatchRow, today: string): Told<Gate>[] {
   const order: BatchState[] = ['proposed', 'notice', 'approved', 'executing', 'done'];
   const reached = batch.state === 'withdrawn' ? -1 : order.indexOf(batch.state);
   const noticeClosed = batch.notice_until !== null && batch.notice_until < today;
   const blocked = batch.held > 0 && batch.held === batch.count;
   const needed = approvalsNeeded({ approvalsNeeded: batch.approvals_needed });
-  const state = (passed: boolean, current: boolean): Gate['state'] => (passed ? 'passed' : current ? 'current' : 'ahead');
+  const state = (passed: boolean, current: boolean): Told<Gate>['state'] => (passed ? 'passed' : current ? 'current' : 'ahead');
   const deciding = batch.state === 'notice' && noticeClosed;
   return [
-    { name: 'proposed', state: state(reached >= 1, batch.state === 'proposed'), words: batch.proposed_on },
+    { name: 'proposed', state: state(reached >= 1, batch.state === 'proposed'), words: onDay(batch.proposed_on) },
     {
       name: 'notice',
       state: state(noticeClosed || reached >= 2, batch.state === 'notice'),
-      words:
-        batch.notice_until === null ? '–' : noticeClosed || reached >= 2 ? `closed ${batch.notice_until}` : `until ${batch.notice_until}`,
+      words: noticeWords(batch, noticeClosed || reached >= 2),
     },
     {
       name: 'approved',
       state: blocked && reached < 3 ? 'blocked' : state(reached >= 2, deciding),
       words:
         blocked && reached < 3
-          ? 'blocked by a hold'
-          : reached >= 2
-            ? (batch.approved_on ?? '')
+          ? message('docket.gate.blocked')
+          : reached >= 2 && batch.approved_on !== null
+            ? onDay(batch.approved_on)
             : deciding
-              ? `${batch.approved_count} of ${needed}`
-              : '–',
+              ? message('docket.gate.approvals', { n: batch.approved_count, needed })
+              : message('docket.gate.notYet'),
     },
     {
       name: 'done',
       state: state(batch.state === 'done', batch.state === 'executing' || batch.state === 'approved'),
-      words: batch.finished_on ?? (batch.tasks > 0 ? 'waits for a person' : '–'),
+      words:
+        batch.finished_on !== null
+          ? onDay(batch.finished_on)
+          : message(batch.tasks > 0 ? 'docket.gate.waitsForPerson' : 'docket.gate.notYet'),
     },
   ];
 }
 
-const plural = (n: number, one: string, many = `${one}s`): string => `${n} ${n === 1 ? one : many}`;
+const onDay = (day: string): Message => message('shared.asIs', { text: { day } });
 
-function noteOf(batch: batchStore.BatchRow, today: string): string {
-  if (batch.state === 'withdrawn') return `withdrawn: ${batch.withdrawn_reason ?? ''}`;
+function noticeWords({ notice_until: until }: batchStore.BatchRow, closed: boolean): Message {
+  if (until === null) return message('docket.gate.notYet');
+  return message(closed ? 'docket.gate.noticeClosed' : 'docket.gate.noticeUntil', { on: { day: until } });
+}
+
+/** Several notes in one line. */
+const inLine = (parts: readonly Message[]): Message =>
+  parts.length === 0 ? message('shared.nothing') : parts.reduce((first, second) => message('shared.inLine', { first, second }));
+
+function noteOf(batch: batchStore.BatchRow, today: string): Message {
+  if (batch.state === 'withdrawn')
+    return batch.withdrawn_reason
+      ? message('docket.note.withdrawn', { reason: batch.withdrawn_reason })
+      : message('docket.note.withdrawnOnly');
+  const parts: Message[] = [];
   if (batch.state === 'done') {
-    const kept = batch.refused > 0 ? `, ${batch.refused} not` : '';
-    return `${batch.certificate_number ? `certificate ${batch.certificate_number} · ` : ''}${batch.disposed} ${batch.action === 'destroy' ? 'destroyed' : `transferred${batch.receipt ? `, accession ${batch.receipt.accession}` : ''}`}${kept}`;
+    if (batch.certificate_number) parts.push(message('docket.note.certificate', { number: batch.certificate_number }));
+    parts.push(message('docket.note.done', { n: batch.disposed, action: batch.action, kept: batch.refused }));
+    if (batch.receipt) parts.push(message('docket.note.accession', { accession: batch.receipt.accession }));
+    return inLine(parts);
   }
-  const parts: string[] = [];
-  if (batch.objections > 0) parts.push(plural(batch.objections, 'open objection'));
-  if (batch.held > 0) parts.push(`${batch.held} stopped by a hold`);
-  if (batch.tasks > 0)
-    parts.push(`${plural(batch.tasks, 'physical item')} to ${batch.action === 'destroy' ? 'destroy' : 'hand over'} by hand`);
-  if (batch.state === 'notice' && batch.notice_until !== null && batch.notice_until >= today) {
+  if (batch.objections > 0) parts.push(message('docket.note.objections', { n: batch.objections }));
+  if (batch.held > 0) parts.push(message('docket.note.held', { n: batch.held }));
+  if (batch.tasks > 0) parts.push(message('docket.note.tasks', { n: batch.tasks, action: batch.action }));
+  if (batch.state === 'notice' && batch.notice_until !== null) {
     const left = civilDate(batch.notice_until) - civilDate(today);
-    parts.push(left === 0 ? 'last day to object' : `${plural(left, 'day')} left to object`);
+    parts.push(left < 0 ? message('docket.note.waitsForDecision') : message('docket.note.daysLeft', { n: left }));
   }
-  if (batch.state === 'notice' && batch.notice_until !== null && batch.notice_until < today) parts.push('waits for a decision');
-  if (batch.state === 'approved') parts.push('approved, not executed yet');
-  if (batch.state === 'proposed') parts.push('not announced yet');
-  if (stopped(batch)) parts.push('stopped before its end: execute it again');
-  return parts.join(' · ');
+  if (batch.state === 'approved') parts.push(message('docket.note.approved'));
+  if (batch.state === 'proposed') parts.push(message('docket.note.proposed'));
+  if (stopped(batch)) parts.push(message('docket.note.stopped'));
+  return inLine(parts);
 }
 
 /** Its job ended in failure (an archive that was away): executing again goes on where it stood. */
@@ -74,10 +89,8 @@ function stopped(batch: batchStore.BatchRow): boolean {
   return batch.state === 'executing' && !batch.running && batch.disposed + batch.refused + batch.tasks < batch.count;
 }
 
-const sentence = (words: string): string => words.replace(/^\p{Ll}/u, (first) => first.toUpperCase());
-
 /** What a receipt says to people; what it proves by stays with the transfer. */
-const shownReceipt = ({ archive, accession, receivedOn, bagSha256, files }: Receipt): BatchLine['receipt'] => ({
+const shownReceipt = ({ archive, accession, receivedOn, bagSha256, files }: Receipt): Told<BatchLine>['receipt'] => ({
   archive,
   accession,
   receivedOn,
@@ -94,10 +107,10 @@ interface BatchRights {
   readonly approve: boolean;
 }
 
-function toLine(person: SignedIn, rights: BatchRights, batch: batchStore.BatchRow, groups: readonly string[]): BatchLine {
+function toLine(person: SignedIn, rights: BatchRights, batch: batchStore.BatchRow, groups: readonly string[]): Told<BatchLine> {
   const noticeClosed = batch.notice_until !== null && batch.notice_until < person.today;
   const decided = new Set(batch.decided_by);
-  const acts: BatchLine['acts'] = [];
+  const acts: Told<BatchLine>['acts'] = [];
   if (batch.state === 'proposed' && rights.dispose) acts.push('announce');
   if (batch.state === 'notice' && !noticeClosed) acts.push('object');
   if (batch.state === 'notice' && noticeClosed && rights.approve && !decided.has(person.id)) {
@@ -119,7 +132,7 @@ function toLine(person: SignedIn, rights: BatchRights, batch: batchStore.BatchRo
     held: batch.held,
     objections: batch.objections,
     tasks: batch.tasks,
-    note: sentence(noteOf(batch, person.today)),
+    note: noteOf(batch, person.today),
     gates: gatesOf(batch, person.today),
     late:
       batch.state === 'notice' && batch.notice_until !== null && civilDate(person.today) - civilDate(batch.notice_until) > lateAfterDays,
@@ -135,7 +148,7 @@ async function rightsOn(services: Services, person: SignedIn, access: PersonAcce
 }
 
 /** Batches of which the person may see everything, late ones first. */
-export async function listBatches(services: Services, person: SignedIn): Promise<BatchLine[]> {
+export async function listBatches(services: Services, person: SignedIn): Promise<Told<BatchLine>[]> {
   const access = await services.access.of(person);
   const [found, groups] = await Promise.all([batchStore.batches(services.pool), noticeStore.groupsOf(services.pool, person.id)]);
   const visible = await mayKnowOf(services.pool, batchKind, found, person, access);
@@ -164,14 +177,14 @@ function asSeen(
 }
 
 /** One batch, with those of its records that the person may discover or owns. */
-export async function batchPage(services: Services, person: SignedIn, id: string): Promise<BatchPage> {
+export async function batchPage(services: Services, person: SignedIn, id: string): Promise<Told<BatchPage>> {
   const { pool } = services;
   const access = await services.access.of(person);
   const [batch] = await batchStore.findBatches(pool, [id], false);
-  if (!batch) throw notFound('This batch');
+  if (!batch) throw notFound(message('thing.batch'));
   const items = await batchStore.items(pool, id);
   const visible = items.filter((i) => hasRight(access.on(i.access_set_id).all, 'discover') || i.owner_id === person.id);
-  if (visible.length === 0) throw notFound('This batch');
+  if (visible.length === 0) throw notFound(message('thing.batch'));
   const seen = new Set(visible.map((i) => i.record_id));
   const [approvals, all] = await Promise.all([noticeStore.approvals(pool, id), noticeStore.objections(pool, id)]);
   const objections = all.filter((o) => seen.has(o.record_id));

@@ -1,4 +1,5 @@
 import type { BatchState, ItemOutcome } from '@key-cellar/core/docket';
+import { type Message } from '@key-cellar/words';
 import { type Db, row, rows, run } from '../kernel/index.js';
 import type { Receipt } from './receipt.js';
 import type { Evidence } from './certificateStore.js';
@@ -143,7 +144,7 @@ export interface ItemRow extends Record<string, unknown> {
   medium: 'electronic' | 'physical';
   container: string | null;
   outcome: ItemOutcome | 'task';
-  reason: string | null;
+  reason: Message | null;
   evidence: Evidence | null;
   access_set_id: number;
   owner_id: string | null;
@@ -187,14 +188,14 @@ export async function setOutcome(
   batchId: string,
   recordIds: readonly string[],
   outcome: ItemOutcome | 'task',
-  reason: string | null,
+  reason: Message | null,
   evidence: Evidence | null = null,
 ): Promise<void> {
   await run(
     db,
     'batch.setOutcome',
     'update batch_item set outcome = $3, reason = $4, evidence = $5 where batch_id = $1 and record_id = any($2::uuid[])',
-    [batchId, recordIds, outcome, reason, evidence === null ? null : JSON.stringify(evidence)],
+    [batchId, recordIds, outcome, reason === null ? null : JSON.stringify(reason), evidence === null ? null : JSON.stringify(evidence)],
   );
 }
 

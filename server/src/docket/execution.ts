@@ -2,9 +2,10 @@ import { createHash } from 'node:crypto';
 import { addPeriod, civilDate, formatCivilDate, period, yearMonthDay } from '@key-cellar/core/calendar';
 import type { ItemOutcome } from '@key-cellar/core/docket';
 import { uuidv7 } from 'uuidv7';
+import { message, type Message } from '@key-cellar/words';
 import { notFound, Problem, withUnitOfWork, type Actor, type JobContext, type UnitOfWork, endsJob, problemOf } from '../kernel/index.js';
 import { referrersGone } from '../facts/index.js';
-import { readSettings } from '../identity/index.js';
+import { readSettings, speakerOfPerson } from '../identity/index.js';
 import { damagedAmong, dropUnusedContent, eraseKeys, keysGone, versionsOf } from '../records/index.js';
 import type { Services } from './services.js';
 import { finalHead } from '../ledger/index.js';
@@ -75,15 +76,13 @@ async function disposeOf(
   });
 }
 
-const byHand = { destroy: 'destroy', transfer: 'hand over' } as const;
-
 /** A record of the batch stays: with its outcome and reason, and due again if it still is. */
 async function keep(
   uow: UnitOfWork,
   batch: batchStore.BatchRow,
   record: LockedRecord,
   outcome: ItemOutcome,
-  reason: string,
+  reason: Message,
 ): Promise<void> {
   await batchStore.setOutcome(uow, batch.id, [record.id], outcome, reason);
   if (record.state !== 'disposed') {
@@ -93,19 +92,16 @@ async function keep(
   uow.enter({
     act: `was not ${doneWords[batch.action]}`,
     subject: { kind: 'record', id: record.id, name: `${record.number} ${record.title}` },
-    after: { batch: batch.number, outcome },
-    note: reason,
+    after: { batch: batch.number, outcome, why: reason },
   });
 }
-
-const damagedReason = 'Its content is damaged and has to be mended first; so it did not go into the bag.';
 
 /** An item that failed stays, as what it is, with what came in its way. */
 async function keepFailed(uow: UnitOfWork, batch: batchStore.BatchRow, recordId: string, problem: Problem): Promise<void> {
   const record = await batchStore.lockForExecution(uow, recordId);
   if (!record) throw new Error(`Record ${recordId} of a batch is missing`);
-  const why = problem.status < 500 ? problem.message : 'The server’s log says why.';
-  await keep(uow, batch, record, 'dropped', `It could not be ${doneWords[batch.action]}. ${why}`);
+  const why = problem.status < 500 ? problem.said : message('docket.logSaysWhy');
+  await keep(uow, batch, record, 'dropped', message('docket.couldNotGo', { action: batch.action, why }));
 }
 
 /** Executes one item in its own transaction: judged again under the record's row lock, and hold wins. */
@@ -126,13 +122,13 @@ export async function executeItem(uow: UnitOfWork, batch: batchStore.BatchRow, r
       const confirmed = await transferStore.receiptFor(uow, batch.id, recordId);
       if (!confirmed) {
         const damaged = (await damagedAmong(uow, [recordId])).size > 0;
-        return keep(uow, batch, record, 'dropped', damaged ? damagedReason : 'It was not in the bag that the archive confirmed.');
+        return keep(uow, batch, record, 'dropped', message(damaged ? 'docket.damagedNotInBag' : 'docket.notInBag'));
       }
       const { archive, accession } = confirmed.receipt;
       return disposeOf(uow, batch, record, { accession: { archive, number: accession } });
     }
     case 'task':
-      return batchStore.setOutcome(uow, batch.id, [recordId], 'task', `A person has to ${byHand[batch.action]} it and say so.`);
+      return batchStore.setOutcome(uow, batch.id, [recordId], 'task', message('docket.waitsForHand', { action: batch.action }));
     case 'blocked':
     case 'objected':
     case 'dropped':
@@ -170,8 +166,11 @@ async function finishIfDone(services: Services, uow: UnitOfWork, batchId: string
         records: gone,
         head: await finalHead(uow),
         keyBackupsUntil: formatCivilDate(addPeriod(civilDate(today), period(`P${services.config.keyBackupDays}D`))),
-        kept: items.filter((i) => i.outcome !== 'disposed').map((i) => ({ name: `${i.number} ${i.title}`, reason: i.reason ?? i.outcome })),
+        kept: items
+          .filter((i) => i.outcome !== 'disposed')
+          .map((i) => ({ name: `${i.number} ${i.title}`, reason: i.reason ?? message(`docket.outcome.${i.outcome as 'open'}`) })),
       },
+      await speakerOfPerson(uow, uow.actor.id),
       services.config.fontsDir,
     );
     const id = uuidv7();
@@ -189,11 +188,11 @@ async function finishIfDone(services: Services, uow: UnitOfWork, batchId: string
 const perRead = 200;
 
 /** The job behind an execution: one transaction for each record, so that a crash loses none and doubles none. */
-export async function runExecution(services: Services, job: JobContext, actor: Actor): Promise<string> {
+export async function runExecution(services: Services, job: JobContext, actor: Actor): Promise<Message> {
   const { batchId, by } = job.data as { batchId: string; by: { id: string; name: string } };
   const worker: Actor = { ...actor, id: by.id, name: by.name };
   const [batch] = await batchStore.findBatches(services.pool, [batchId], false);
-  if (!batch) throw notFound('This batch');
+  if (!batch) throw notFound(message('thing.batch'));
   if (batch.action === 'transfer') await handOver(services, job, worker, batch);
   for (;;) {
     const open = await batchStore.openItems(services.pool, batchId, perRead);
@@ -221,8 +220,12 @@ export async function runExecution(services: Services, job: JobContext, actor: A
   await services.sealer.sealNow().catch((error: unknown) => services.log.warn({ err: error }, 'not sealed before a certificate'));
   const finished = await withUnitOfWork(services.pool, worker, (uow) => finishIfDone(services, uow, batchId));
   const [after] = (await batchStore.findBatches(services.pool, [batchId], false)) as [batchStore.BatchRow];
-  const done = `${after.disposed} ${doneWords[batch.action]}, ${after.refused} not`;
-  return finished ? `${done}.` : `${done}, ${after.tasks} wait for a person.`;
+  return message(finished ? 'docket.executed' : 'docket.executedSoFar', {
+    n: after.disposed,
+    action: after.action,
+    kept: after.refused,
+    tasks: after.tasks,
+  });
 }
 
 /** Disposes of what a person confirms to have destroyed or handed over by hand; what is held meanwhile is refused. */
@@ -234,10 +237,10 @@ export async function confirmByHand(
 ): Promise<void> {
   const tasks = new Map((await batchStore.items(uow, batch.id)).filter((i) => i.outcome === 'task').map((i) => [i.record_id, i]));
   for (const recordId of [...input.recordIds].sort()) {
-    if (!tasks.has(recordId)) throw new Problem(409, 'no-task', 'One of these items does not wait for a person.');
+    if (!tasks.has(recordId)) throw new Problem(409, 'no-task', message('docket.noTask'));
     const record = (await batchStore.lockForExecution(uow, recordId))!;
     if (record.hold_count > 0) {
-      throw new Problem(409, 'record-held', `${record.number} is held. If it is gone all the same, tell counsel now.`);
+      throw new Problem(409, 'record-held', message('docket.recordHeldMeanwhile', { number: record.number }));
     }
     await disposeOf(uow, batch, record, {
       physical: { container: record.container ?? 'no container', method: input.method, witness: input.witness, on: input.on },

@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import type { Kind } from '../kernel/index.js';
 import * as batchStore from './batchStore.js';
 import * as dueStore from './dueStore.js';
@@ -7,7 +8,7 @@ import * as tasks from './stepsStore.js';
 /** Rights on a batch are rights on everything in it. */
 export const batchKind: Kind<batchStore.BatchRow> = {
   word: 'batch',
-  what: 'This batch',
+  what: message('thing.batch'),
   see: ['discover'],
   find: (db, ids, lock) => batchStore.findBatches(db, ids, lock),
   id: (batch) => batch.id,
@@ -23,7 +24,7 @@ export interface ItemOfBatch {
 
 export const itemKind: Kind<ItemOfBatch> = {
   word: 'record of a batch',
-  what: 'This record of the batch',
+  what: message('thing.recordBatch'),
   see: ['discover'],
   async find(db, ids, lock) {
     const found: ItemOfBatch[] = [];
@@ -48,7 +49,7 @@ export interface ObjectionInBatch {
 /** An objection is answered by those who keep the batch that it is in. */
 export const objectionKind: Kind<ObjectionInBatch> = {
   word: 'objection',
-  what: 'This objection',
+  what: message('thing.objection'),
   see: ['discover'],
   async find(db, ids, lock) {
     const found: ObjectionInBatch[] = [];
@@ -67,7 +68,7 @@ export const objectionKind: Kind<ObjectionInBatch> = {
 /** Records that are due and free to be taken into a batch. */
 export const dueKind: Kind<dueStore.DueRow> = {
   word: 'due record',
-  what: 'This record',
+  what: message('thing.record'),
   see: ['discover'],
   find: (db, ids) => dueStore.lockDue(db, ids),
   id: (record) => record.id,
@@ -78,7 +79,7 @@ export const dueKind: Kind<dueStore.DueRow> = {
 /** A question or review is for those it was put to, as long as they may know of its record; and for those who keep that. */
 export const taskKind: Kind<tasks.TaskRow> = {
   word: 'question',
-  what: 'This question',
+  what: message('thing.question'),
   see: ['discover'],
   find: (db, ids, _lock, asker) => tasks.lockTasks(db, ids, asker.id),
   id: (task) => task.id,

@@ -1,7 +1,8 @@
 import { createHmac, timingSafeEqual } from 'node:crypto';
 import { hasRight, may } from '@key-cellar/core/access';
 import { uuidv7 } from 'uuidv7';
-import { type Actor, withUnitOfWork } from '../kernel/index.js';
+import { message } from '@key-cellar/words';
+import { type Actor, withUnitOfWork, inEnglish } from '../kernel/index.js';
 import { type Letter, send } from '../identity/index.js';
 import type { Services } from './services.js';
 import * as store from './stepsStore.js';
@@ -26,29 +27,27 @@ export function letterOf(key: string, token: string): string | null {
 
 type Why = 'owner' | 'group' | 'keepers' | 'review';
 
-const reasons: Record<Why, string> = {
-  owner: 'You own them.',
-  group: 'Their owner is not here any more; you are asked because you are in the same group.',
-  keepers: 'They have no owner who could be asked; you are asked as a keeper.',
-  review: 'Their rule asks a keeper to review them.',
-};
-
 function letter(toId: string, why: Why, tasks: readonly store.UnsentRow[], token: (messageId: string) => string): Letter & { id: string } {
   const id = uuidv7();
   const n = tasks.length;
   const again = tasks.some((t) => t.times > 1);
-  const what = n === 1 ? `${tasks[0]!.number} ${tasks[0]!.title}` : `${n} records`;
   const named = tasks.slice(0, namedInLetter).map((t) => `${t.number} ${t.title}`);
   const rules = [...new Set(tasks.map((t) => t.rule_code))].sort();
-  const asks = rules.length === 1 ? `rule ${rules[0]!} asks` : `rules ${rules.join(', ')} ask`;
-  const subject =
-    why === 'review' ? `To review: ${what}` : `${again ? 'Asked again: ' : ''}${n === 1 ? 'Is' : 'Are'} ${what} still needed?`;
+  const about = { n, record: named[0]! };
   return {
     id,
     toId,
     kind: why === 'review' ? 'review' : 'question',
-    subject,
-    body: `${reasons[why]} ${n === 1 ? 'It has' : 'They have'} come to the day on which ${asks}${why === 'review' ? ' for a review' : ''}: ${named.join('; ')}${n > named.length ? `; and ${n - named.length} more` : ''}.`,
+    subject: message(why === 'review' ? 'docket.letter.toReview' : again ? 'docket.letter.askedAgain' : 'docket.letter.asked', about),
+    body: message('docket.letter.askedBody', {
+      why: message(`docket.letter.because.${why}`),
+      n,
+      kind: why,
+      rules: { list: rules },
+      rulesCount: rules.length,
+      records: named.join('; '),
+      more: n - named.length,
+    }),
     link: `/answers/${token(id)}`,
   };
 }
@@ -103,7 +102,7 @@ export async function sendTaskLetters(services: Services, actor: Actor): Promise
       uow.enterAll(
         letters.map((l) => ({
           act: 'sent a letter',
-          subject: { kind: 'message', id: l.id, name: l.subject },
+          subject: { kind: 'message', id: l.id, name: inEnglish(l.subject) },
           after: { to: l.toId, about: l.tasks.map((t) => t.number) },
         })),
       );

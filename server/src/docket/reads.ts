@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import type { docket, steps } from '@key-cellar/contract';
 import { requireAtRepository, type ReadsOf } from '../kernel/index.js';
 import { batchPage, listBatches } from './batchPages.js';
@@ -18,7 +19,7 @@ export const stepReads: ReadsOf<typeof steps, Services> = {
   ofRecord: ({ services, person, params }) => stepsOfRecord(services, person, params.id),
   preview: async ({ services, person, access }) => {
     const rights = await access();
-    await requireAtRepository(services.pool, rights, 'dispose', 'Keepers of the whole repository run the sweep.');
+    await requireAtRepository(services.pool, rights, 'dispose', message('docket.keepersWholeRepositoryRun'));
     return { lines: await previewSweep(services, person, rights.sets('discover')) };
   },
 };

@@ -1,6 +1,7 @@
 import { verify } from 'node:crypto';
 import { canonicalJson } from '@key-cellar/core/ledger';
 import * as z from 'zod';
+import { message, type Message } from '@key-cellar/words';
 
 export const receiptSchema = z.object({
   archive: z.string().min(1).max(200),
@@ -27,12 +28,12 @@ export interface Packed {
 }
 
 /** What is wrong with a receipt for a bag; null when it is signed by the archive and says of the bag what it is. */
-export function wrongReceipt({ signature, ...receipt }: Receipt, bag: Packed, archiveKey: string): string | null {
+export function wrongReceipt({ signature, ...receipt }: Receipt, bag: Packed, archiveKey: string): Message | null {
   if (!verify(null, Buffer.from(canonicalJson(receipt)), archiveKey, Buffer.from(signature, 'base64')))
-    return 'is not signed by the archive';
-  if (receipt.bagSha256 !== bag.sha256) return 'is not for this bag';
-  if (receipt.bag !== bag.name) return 'names another bag';
-  if (bag.payloadOxum !== null && receipt.payloadOxum !== bag.payloadOxum) return 'is for a bag of another size';
-  if (bag.files !== null && receipt.files !== bag.files) return 'counts other files';
+    return message('docket.receipt.notSigned');
+  if (receipt.bagSha256 !== bag.sha256) return message('docket.receipt.notThisBag');
+  if (receipt.bag !== bag.name) return message('docket.receipt.otherBag');
+  if (bag.payloadOxum !== null && receipt.payloadOxum !== bag.payloadOxum) return message('docket.receipt.otherSize');
+  if (bag.files !== null && receipt.files !== bag.files) return message('docket.receipt.otherFiles');
   return null;
 }

@@ -1,8 +1,9 @@
-import type { SweepLine } from '@key-cellar/contract';
-import { addPeriod, civilDate, describePeriod, formatCivilDate, period } from '@key-cellar/core/calendar';
+import type { SweepLine, Told } from '@key-cellar/contract';
+import { addPeriod, civilDate, formatCivilDate, period } from '@key-cellar/core/calendar';
 import { stepVerdict, type StepVerdict } from '@key-cellar/core/docket';
 import { overtakenOn, type Step, type StepOutcome } from '@key-cellar/core/schedule';
 import { uuidv7 } from 'uuidv7';
+import { message, type Message, type Value } from '@key-cellar/words';
 import { type Act, type Actor, addJob, type Db, type JobContext, type UnitOfWork, withUnitOfWork } from '../kernel/index.js';
 import { ensureFolder, putRecordsIn } from '../plan/index.js';
 import { declareRecords, dropUnusedContent } from '../records/index.js';
@@ -266,20 +267,8 @@ async function sweepDay(services: Services, actor: Actor, after: string | null, 
   return found + (await withUnitOfWork(pool, actor, comeDue));
 }
 
-const tallyWords: Record<StepVerdict['kind'], string> = {
-  ask: 'asked about',
-  unanswered: 'closed without an answer',
-  review: 'put up for review',
-  declare: 'declared',
-  trim: 'rid of older versions',
-  move: 'moved',
-  already: 'found as they should be',
-  stopped: 'could not be taken',
-  notYet: 'not due',
-};
-
 /** The job behind a sweep: day after day, as far as something happens on it. */
-export async function runSteps(services: Services, job: JobContext, actor: Actor): Promise<string> {
+export async function runSteps(services: Services, job: JobContext, actor: Actor): Promise<Message> {
   const { after, until } = job.data as Days;
   const tally: StepTally = {};
   let found = 0;
@@ -291,34 +280,36 @@ export async function runSteps(services: Services, job: JobContext, actor: Actor
     if (day >= until) break;
     before = day;
   }
-  const parts = Object.entries(tally).map(([kind, n]) => `${n} ${tallyWords[kind as StepVerdict['kind']]}`);
-  const due = found > 0 ? [`${found} came due`] : [];
-  return parts.length + due.length === 0 ? 'No step was to be taken.' : `${[...due, ...parts].join(', ')}.`;
+  const parts = Object.entries(tally).map(([kind, n]) => message(`docket.tally.${kind as StepVerdict['kind']}`, { n }));
+  if (found > 0) parts.unshift(message('docket.tally.due', { n: found }));
+  return parts.length === 0 ? message('docket.noStepTaken') : message('docket.stepsTaken', { parts: { list: parts } });
 }
 
-const detailOf = ({ verdict, step, standing, ruleCode }: Due): string => {
+const detailOf = ({ verdict, step, standing, ruleCode: rule }: Due): Message => {
   switch (verdict.kind) {
     case 'ask':
-      return step.repeatEvery ? `${ruleCode}, again every ${describePeriod(period(step.repeatEvery))}` : ruleCode;
+      return step.repeatEvery ? message('docket.sweep.again', { rule, period: { period: step.repeatEvery } }) : asIs(rule);
     case 'trim':
-      return `${ruleCode}, ${verdict.versions} of ${standing.versions} versions`;
+      return message('docket.sweep.trim', { rule, n: verdict.versions, of: standing.versions });
     case 'move':
-      return `${ruleCode}, from ${standing.place_code} to ${verdict.to}`;
+      return message('docket.sweep.move', { rule, from: standing.place_code, to: verdict.to });
     case 'already':
     case 'stopped':
-      return `${ruleCode}: ${verdict.sentence}`;
+      return message('docket.sweep.stopped', { rule, why: verdict.sentence });
     default:
-      return ruleCode;
+      return asIs(rule);
   }
 };
+
+const asIs = (text: Value): Message => message('shared.asIs', { text });
 
 /**
  * What the sweep would do today: decided exactly as it decides, on the same rows, and then rolled back by doing nothing.
  * Records that the person may not discover are left out.
  */
-export async function previewSweep(services: Services, actor: Actor, sets: readonly number[]): Promise<SweepLine[]> {
-  const lines = new Map<SweepLine['kind'], SweepLine>();
-  const add = (kind: SweepLine['kind'], record: SweepLine['first'][number], versions = 0, bytes = 0): void => {
+export async function previewSweep(services: Services, actor: Actor, sets: readonly number[]): Promise<Told<SweepLine>[]> {
+  const lines = new Map<Told<SweepLine>['kind'], Told<SweepLine>>();
+  const add = (kind: Told<SweepLine>['kind'], record: Told<SweepLine>['first'][number], versions = 0, bytes = 0): void => {
     const line = lines.get(kind) ?? { kind, records: 0, versions: 0, bytes: 0, first: [] };
     lines.set(kind, {
       ...line,
@@ -333,7 +324,7 @@ export async function previewSweep(services: Services, actor: Actor, sets: reado
     actor,
     async (uow) => {
       for (const r of await store.wouldComeDue(uow, actor.today, sets))
-        add('due', { id: r.id, number: r.number, title: r.title, detail: r.due_on });
+        add('due', { id: r.id, number: r.number, title: r.title, detail: asIs({ day: r.due_on }) });
       for (let cursor: string | null = null; ;) {
         const ids = await store.stepsDue(uow, actor.today, cursor, perTransaction);
         if (ids.length === 0) return;

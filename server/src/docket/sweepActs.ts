@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { identity, steps } from '@key-cellar/contract';
 import { readSettings, writeSetting } from '../identity/index.js';
 import { actsFor, atRepository, Problem } from '../kernel/index.js';
@@ -5,7 +6,7 @@ import type { Services } from './services.js';
 import { sweep } from './sweep.js';
 
 const { actInParts } = actsFor<Services>();
-const keepers = 'Keepers of the whole repository run the sweep.';
+const keepers = message('docket.keepersWholeRepositoryRun');
 
 /** What the sweep enters by itself, at night or asked for; the steps of rules are taken as a job. */
 export const sweeping = ['ran the sweep', 'came due', 'a rule came into force'];
@@ -36,14 +37,14 @@ export const sweepActs = {
   moveClock: actInParts(identity.moveClock, {
     name: 'moved the demo clock',
     also: sweeping,
-    on: { repository: atRepository('dispose', 'Keepers move the demo clock.') },
+    on: { repository: atRepository('dispose', message('docket.keepersMoveDemoClock')) },
     gate: 'none',
     repeat: 'refused',
     async perform({ services, person, body }, work) {
-      if (!person.demo) throw new Problem(403, 'no-demo', 'The clock moves in a demo repository only.');
+      if (!person.demo) throw new Problem(403, 'no-demo', message('docket.noDemo'));
       if (body.to <= person.today) {
-        throw new Problem(422, 'wrong-input', 'The demo clock moves forward only.', [
-          { pointer: '/to', sentence: `must be after ${person.today}` },
+        throw new Problem(422, 'wrong-input', message('docket.clockForward'), [
+          { pointer: '/to', sentence: message('docket.mustAfter', { today: { day: person.today } }) },
         ]);
       }
       const days = Math.round((Date.parse(body.to) - Date.parse(person.today)) / 86_400_000);

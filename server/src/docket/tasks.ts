@@ -1,8 +1,8 @@
-import { steps, type LetterTask, type OutcomeLine, type StepAnswer, type StepTask } from '@key-cellar/contract';
+import { message } from '@key-cellar/words';
+import { steps, type LetterTask, type OutcomeLine, type StepAnswer, type StepTask, type Told } from '@key-cellar/contract';
 import { hasRight, may } from '@key-cellar/core/access';
-import { describePeriod, period } from '@key-cellar/core/calendar';
 import { answersTo } from '@key-cellar/core/docket';
-import { describeStep, type StepKind } from '@key-cellar/core/schedule';
+import { describeStep } from '@key-cellar/core/schedule';
 import {
   actsFor,
   many,
@@ -26,9 +26,9 @@ import * as store from './stepsStore.js';
 const { act, freeAct } = actsFor<Services>();
 const mostTasks = 500;
 
-function toTask(t: store.TaskRow): StepTask {
+function toTask(t: store.TaskRow): Told<StepTask> {
   const step = t.steps[t.step_index];
-  const anew = step?.kind === t.kind ? describePeriod(period(step.after)) : '';
+  const anew = step?.kind === t.kind && step.after !== 'P0D' ? step.after : '';
   return {
     id: t.id,
     kind: t.kind,
@@ -38,7 +38,7 @@ function toTask(t: store.TaskRow): StepTask {
     placeCode: t.place_code,
     ruleCode: t.rule_code,
     ruleTitle: t.rule_title,
-    keptAnew: anew === 'no time' ? '' : anew,
+    keptAnew: anew,
     askedOn: t.asked_on,
     lastAskedOn: t.last_asked_on,
     times: t.times,
@@ -53,7 +53,7 @@ export async function openTasks(
   services: Services,
   person: SignedIn,
   whose: 'mine' | 'all',
-): Promise<{ tasks: StepTask[]; more: boolean; ofOthers: number }> {
+): Promise<{ tasks: Told<StepTask>[]; more: boolean; ofOthers: number }> {
   const access = await services.access.of(person);
   const keeps = access.sets('dispose');
   const [found, counts] = await Promise.all([
@@ -68,12 +68,6 @@ export async function openTasks(
 export function countTasks(services: Services, person: SignedIn) {
   return store.countByKind(services.pool, person.id);
 }
-
-const answerWords: Record<StepAnswer, string> = {
-  keep: 'Kept; its clock starts anew today.',
-  notNeeded: 'It is on the docket now.',
-  goOn: 'Reviewed; its clock goes on.',
-};
 
 interface Answer {
   readonly answer: StepAnswer;
@@ -93,7 +87,7 @@ async function answerLocked(
   by: Answerer,
   locked: readonly store.TaskRow[],
   input: Answer,
-): Promise<{ lines: OutcomeLine[]; entries: Act[] }> {
+): Promise<{ lines: Told<OutcomeLine>[]; entries: Act[] }> {
   const book = await services.rules.current(uow);
   const judged = new Map(
     (
@@ -106,23 +100,26 @@ async function answerLocked(
       )
     ).map((j) => [j.row.id, j]),
   );
-  const lines: OutcomeLine[] = [];
+  const lines: Told<OutcomeLine>[] = [];
   const answered: store.TaskRow[] = [];
   for (const t of locked) {
     const line = { id: t.id, name: `${t.number} ${t.title}` };
     const now = judged.get(t.record_id);
     const current = now?.governing.kind === 'rule' && now.governing.by.rule.code === t.rule_code && now.next?.index === t.step_index;
     if (t.state !== 'open') {
-      const why = t.state === 'answered' ? `Answered already by ${t.answered_by ?? 'somebody'}.` : 'Not asked any more.';
+      const why =
+        t.state === 'answered'
+          ? message('docket.answeredAlready', { name: t.answered_by ?? message('shared.somebody') })
+          : message('docket.notAskedAnyMore');
       lines.push({ ...line, outcome: 'skipped', why });
     } else if (!answersTo(t.kind).includes(input.answer)) {
-      const why = 'A review may let the clock go on; a question to an owner asks only whether it is needed.';
+      const why = message('docket.onlyReviewGoesOn');
       lines.push({ ...line, outcome: 'refused', why });
     } else if (!current) {
-      lines.push({ ...line, outcome: 'skipped', why: 'Its rule or its dates have changed, so it is not asked any more.' });
+      lines.push({ ...line, outcome: 'skipped', why: message('docket.ruleDatesHaveChanged') });
     } else {
       answered.push(t);
-      lines.push({ ...line, outcome: 'done', why: answerWords[input.answer] });
+      lines.push({ ...line, outcome: 'done', why: message(`docket.answer.${input.answer}`) });
     }
   }
   const recordIds = answered.map((t) => t.record_id);
@@ -151,15 +148,15 @@ async function answerLocked(
 }
 
 /** Questions that are not there, or that are not this person's to answer. */
-const notAsked = (ids: readonly string[]): OutcomeLine[] =>
-  ids.map((id) => ({ id, name: 'unknown', outcome: 'refused', why: 'There is no such question, or it was not put to you.' }));
+const notAsked = (ids: readonly string[]): Told<OutcomeLine>[] =>
+  ids.map((id) => ({ id, name: 'unknown', outcome: 'refused', why: message('docket.thereNoSuchQuestion') }));
 
 /** The person a letter went to, with their rights of today; throws 404 for a link that is not ours. */
 async function personOf(services: Services, token: string) {
   const { pool } = services;
   const messageId = letterOf(await store.answerKey(pool), token);
   const person = messageId === null ? undefined : await store.letterPerson(pool, messageId);
-  if (messageId === null || !person) throw notFound('This link');
+  if (messageId === null || !person) throw notFound(message('thing.link'));
   const settings = await readSettings(pool);
   const access = await services.access.of({
     id: person.id,
@@ -175,7 +172,7 @@ async function personOf(services: Services, token: string) {
 }
 
 /** What a letter asks, for the page behind its link. */
-export async function letter(services: Services, token: string): Promise<{ to: string; repository: string; tasks: LetterTask[] }> {
+export async function letter(services: Services, token: string): Promise<{ to: string; repository: string; tasks: Told<LetterTask>[] }> {
   const { person, settings, tasks } = await personOf(services, token);
   return {
     to: person.name,
@@ -189,12 +186,11 @@ export async function stepsOfRecord(services: Services, person: SignedIn, id: st
   const access = await services.access.of(person);
   const record = requireRight(access, person, await recordById(services.pool, id), 'read');
   const task = await store.openTaskOf(services.pool, id, person.id);
-  const words: Partial<Record<StepKind, string>> = { askOwner: 'the owner was asked', review: 'reviewed' };
   return {
     task: task ? toTask(task) : null,
     mayAnswer: task !== undefined && (task.for_me || hasRight(access.on(record.access_set_id).all, 'dispose')),
     taken: (record.steps_taken ?? []).map((a) => ({
-      words: words[a.kind] ?? describeStep(a.kind),
+      words: a.kind === 'askOwner' || a.kind === 'review' ? message(`docket.taken.${a.kind}`) : describeStep(a.kind),
       rule: a.rule,
       outcome: a.outcome,
       on: a.on,

@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { Readable } from 'node:stream';
 import { dublinCoreOf } from '@key-cellar/core/records';
 import * as z from 'zod';
@@ -174,10 +175,10 @@ async function sendAgain(...sending: Parameters<typeof send>): Promise<Response>
 /** Sends the bag. Throws a problem with a sentence when the archive cannot be reached, refuses it, or confirms another. */
 async function deliver(services: Services, today: string, transfer: transferStore.TransferRow): Promise<Receipt> {
   const content = await contentById(services.pool, transfer.bag_id!);
-  if (!content) throw new Problem(500, 'content-damaged', 'The bag is missing from the store.');
+  if (!content) throw new Problem(500, 'content-damaged', message('docket.bagMissing'));
   const response = await sendAgain(services, today, content).catch((error: unknown) => {
     services.log.warn({ err: error }, 'archive not reached');
-    throw new Problem(503, 'archive-away', 'The archive could not be reached. Nothing was removed here; execute the batch again later.');
+    throw new Problem(503, 'archive-away', message('docket.archiveAway'));
   });
   const answer: unknown = await response.json().catch(() => null);
   if (!response.ok) {
@@ -185,7 +186,9 @@ async function deliver(services: Services, today: string, transfer: transferStor
     throw new Problem(
       409,
       'archive-refused',
-      `The archive refused the bag: ${detail.success ? detail.data.detail : `it answered ${response.status}.`} Nothing was removed here.`,
+      message('docket.archiveRefused', {
+        what: detail.success ? detail.data.detail : message('docket.archiveAnswered', { status: String(response.status) }),
+      }),
     );
   }
   const receipt = receiptSchema.safeParse(answer);
@@ -195,9 +198,9 @@ async function deliver(services: Services, today: string, transfer: transferStor
     payloadOxum: transfer.payload_oxum,
     files: transfer.files,
   };
-  const wrong = receipt.success ? wrongReceipt(receipt.data, bag, services.archive.key) : 'cannot be read';
+  const wrong = receipt.success ? wrongReceipt(receipt.data, bag, services.archive.key) : message('docket.receipt.unreadable');
   if (!receipt.success || wrong !== null) {
-    throw new Problem(409, 'receipt-wrong', `The archive’s receipt ${wrong}. Nothing was removed here.`);
+    throw new Problem(409, 'receipt-wrong', message('docket.receiptWrong', { wrong: wrong! }));
   }
   return receipt.data;
 }

@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { type records, setup } from '@key-cellar/contract';
 import { changeProblems, definitionProblems } from '@key-cellar/core/records';
 import { actsFor, addJob, atRepository, changedMeanwhile, one, Problem, somewhere, type ReadsOf, type Services } from '../kernel/index.js';
@@ -8,8 +9,8 @@ import * as store from './store.js';
 import { changedGaps, effectOf, gapsInOneTransaction, listTypes, refuseDefinitions, subjectOfType, typePage } from './types.js';
 
 const { act, actInParts } = actsFor<Services>();
-const keepers = 'Keepers decide what record types there are.';
-const editors = 'Editors and keepers look after parties and business objects.';
+const keepers = message('facts.keepersDecideWhatRecord');
+const editors = message('facts.editorsKeepersLookAfter');
 
 export const factActs = {
   makeType: act(setup.makeType, {
@@ -18,7 +19,7 @@ export const factActs = {
     repeat: 'refused',
     async write(uow, { body, person }) {
       refuseDefinitions(definitionProblems(body.facts));
-      if (!(await store.addType(uow, body))) throw new Problem(409, 'code-taken', `There is a record type “${body.code}” already.`);
+      if (!(await store.addType(uow, body))) throw new Problem(409, 'code-taken', message('facts.codeTaken', { code: body.code }));
       await store.addTypeVersion(uow, { ...body, version: 1, by: person.id, at: uow.at });
       return { answer: {}, entry: { subject: subjectOfType(body), after: body } };
     },
@@ -44,9 +45,12 @@ export const factActs = {
         for (const fact of body.facts.filter((f) => f.unique && !type.facts.some((o) => o.code === f.code && o.unique))) {
           const twice = await store.claimAll(uow, code, fact.code);
           if (twice) {
-            throw new Problem(409, 'not-unique', `${fact.title} cannot become unique: ${twice.n} records have ${twice.value}.`, [
-              { pointer: `/facts/${fact.code}`, sentence: `${twice.n} records have ${twice.value}.` },
-            ]);
+            throw new Problem(
+              409,
+              'not-unique',
+              message('facts.notUnique', { title: fact.title, n: twice.n, value: String(twice.value) }),
+              [{ pointer: `/facts/${fact.code}`, sentence: message('facts.recordsHave', { n: twice.n, value: String(twice.value) }) }],
+            );
           }
         }
         const next = { code, version: type.version + 1, title: body.title, facts: body.facts };

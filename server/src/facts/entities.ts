@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { hasRight } from '@key-cellar/core/access';
 import type { EntityLine } from '@key-cellar/contract';
 import { uuidv7 } from 'uuidv7';
@@ -33,7 +34,7 @@ export async function listEntities(
 }
 
 export async function requireFreeName(uow: UnitOfWork, kind: string, name: string, exceptId: string): Promise<void> {
-  if (await store.entityNameTaken(uow, kind, name, exceptId)) throw wrongField('/name', `There is one called ${name} already.`);
+  if (await store.entityNameTaken(uow, kind, name, exceptId)) throw wrongField('/name', message('facts.thereOneCalledAlready', { name }));
 }
 
 /** Adds a party or business object in the caller's transaction. */

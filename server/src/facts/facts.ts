@@ -13,7 +13,9 @@ import {
   type FactDefinition,
   type Facts,
   type FactScalar,
+  type FactProblem,
 } from '@key-cellar/core/records';
+import { message, sentences } from '@key-cellar/words';
 import { type Db, type PersonAccess, Problem } from '../kernel/index.js';
 import type { Reference } from './referenceStore.js';
 import * as store from './store.js';
@@ -77,12 +79,12 @@ export async function factNames(db: Db, facts: Facts): Promise<ReadonlyMap<strin
   return new Map((ids.length === 0 ? [] : await store.thingsById(db, ids)).map((t) => [t.id, t.name]));
 }
 
-function refuse(problems: readonly { fact: string; sentence: string }[]): void {
+function refuse(problems: readonly FactProblem[]): void {
   if (problems.length === 0) return;
   throw new Problem(
     422,
     'wrong-facts',
-    problems.map((p) => p.sentence).join(' '),
+    sentences(problems.map((p) => p.sentence)),
     problems.map((p) => ({ pointer: `/facts/${p.fact}`, sentence: p.sentence })),
   );
 }
@@ -118,7 +120,7 @@ export async function checkFacts(
     points.flatMap(({ definition, id }) => {
       const thing = things.get(id);
       if (known.has(id) || (thing?.kind === definition.kind && !thing.gone && mayKnow(access, thing))) return [];
-      return [{ fact: definition.code, sentence: `${definition.title} must name one that is there and that you may know of.` }];
+      return [{ fact: definition.code, sentence: message('facts.mustNameOneThere', { title: definition.title }) }];
     }),
   );
   // Who says that something is replaced starts its clock, and has to have a say on it.
@@ -129,7 +131,7 @@ export async function checkFacts(
       return [
         {
           fact: definition.code,
-          sentence: `${definition.title} must name one that you may annotate, as it is superseded from today on; who looks after its place can let you.`,
+          sentence: message('facts.mustNameOneYou', { title: definition.title }),
         },
       ];
     }),
@@ -174,8 +176,8 @@ export async function claimUnique(
       fact: t.fact,
       // That another has it is told to those who may know of that other.
       sentence: hasRight(access.on(t.access_set_id).all, 'discover')
-        ? `${titleOf(t.fact)} ${t.value} is taken by ${t.number}.`
-        : `${titleOf(t.fact)} cannot be ${t.value} here. Choose another, or ask a keeper.`,
+        ? message('facts.taken', { fact: titleOf(t.fact), value: t.value, number: t.number })
+        : message('facts.cannotChooseAnotherAsk', { fact: titleOf(t.fact), value: t.value }),
     })),
   );
 }

@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { ofRepository, type Kind } from '../kernel/index.js';
 import { entitySubject } from './entities.js';
 import * as store from './store.js';
@@ -5,7 +6,7 @@ import { subjectOfType } from './types.js';
 
 export const typeKind = ofRepository<store.TypeRow & { id: string }>({
   word: 'record type',
-  what: 'This record type',
+  what: message('thing.recordType'),
   subject: subjectOfType,
   async find(db, code, lock) {
     const found = await (lock ? store.lockType(db, code) : store.recordType(db, code));
@@ -20,7 +21,7 @@ export const typeKind = ofRepository<store.TypeRow & { id: string }>({
  */
 export const entityKind: Kind<store.LockedEntity> = {
   word: 'party or business object',
-  what: 'This',
+  what: message('thing.that'),
   see: ['discover'],
   knownAnywhere: true,
   find: (db, ids, lock) => store.findEntities(db, ids, lock),

@@ -1,5 +1,6 @@
 import type { TypeEffect, TypeLine, TypePage } from '@key-cellar/contract';
 import { factGaps, factProblems, type FactDefinition, type FactProblem } from '@key-cellar/core/records';
+import { message, sentences, type Message } from '@key-cellar/words';
 import { notFound, Problem, withUnitOfWork, type Actor, type JobContext, type PersonAccess, type Services } from '../kernel/index.js';
 import * as store from './store.js';
 
@@ -20,7 +21,7 @@ export function refuseDefinitions(problems: readonly FactProblem[]): void {
   throw new Problem(
     422,
     'wrong-definitions',
-    problems.map((p) => p.sentence).join(' '),
+    sentences(problems.map((p) => p.sentence)),
     problems.map((p) => ({ pointer: `/facts/${p.fact}`, sentence: p.sentence })),
   );
 }
@@ -41,7 +42,7 @@ export async function listTypes(services: Services, access: PersonAccess): Promi
 
 export async function typePage(services: Services, access: PersonAccess, code: string): Promise<TypePage> {
   const line = (await listTypes(services, access)).find((t) => t.code === code);
-  if (!line) throw notFound('This record type');
+  if (!line) throw notFound(message('thing.recordType'));
   const versions = await store.typeVersions(services.pool, code, access.sets('discover'));
   return {
     ...line,
@@ -100,7 +101,7 @@ export function changedGaps(facts: readonly FactDefinition[], rows: readonly sto
 }
 
 /** The job that counts the gaps of all records of a type anew. */
-export async function runGaps(services: Services, job: JobContext, actor: Actor): Promise<string> {
+export async function runGaps(services: Services, job: JobContext, actor: Actor): Promise<Message> {
   const { code } = job.data as { code: string };
   let [looked, changed] = [0, 0];
   for (let cursor = job.cursor; ;) {
@@ -115,7 +116,7 @@ export async function runGaps(services: Services, job: JobContext, actor: Actor)
       changed += gaps.length;
       return found;
     });
-    if (rows.length === 0) return `${changed} of ${looked} records have other gaps now.`;
+    if (rows.length === 0) return message('facts.gapsCounted', { changed, looked });
     looked += rows.length;
     cursor = rows.at(-1)!.id;
   }

@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { holds } from '@key-cellar/contract';
 import { describeCriteria } from '@key-cellar/core/criteria';
 import { holdRefusal } from '@key-cellar/core/holds';
@@ -22,7 +23,7 @@ import { holdKind, matterKind, noticeKind, recordToHold } from './kinds.js';
 import * as store from './store.js';
 
 const { act } = actsFor<Services>();
-const counsel = 'Counsel and keepers place holds.';
+const counsel = message('holds.counselKeepersPlaceHolds');
 
 interface Cover {
   readonly id: string;
@@ -40,7 +41,7 @@ async function cover(uow: UnitOfWork, hold: { id: string }, records: readonly Gu
 }
 
 /** Those that were not covered because of the person’s rights. */
-const leftOut = (left: readonly { id: string; name: string; why: string }[]): Cover[] =>
+const leftOut = (left: readonly { id: string; name: string }[]): Cover[] =>
   left.map(({ id, name }) => ({ id, name, outcome: name === 'unknown' ? 'not found' : 'refused' }));
 
 async function notify(
@@ -51,15 +52,15 @@ async function notify(
   const custodianIds = [...new Set(input.custodianIds)];
   if (custodianIds.length === 0) return [];
   const people = await store.peopleAmong(uow, custodianIds);
-  if (custodianIds.some((id) => !people.has(id))) throw wrongField('/custodianIds', 'A custodian is a person; one of these is not.');
+  if (custodianIds.some((id) => !people.has(id))) throw wrongField('/custodianIds', message('holds.custodianPersonOneThese'));
   await store.addCustodians(uow, hold.id, custodianIds, uow.at);
   await send(
     uow,
     custodianIds.map((toId) => ({
       toId,
       kind: 'hold notice',
-      subject: `Hold: ${hold.name}`,
-      body: `Records of yours are held for “${input.matter}”. ${input.reason} Nothing of it may be destroyed, here or elsewhere, until the hold is released. Please acknowledge this notice.`,
+      subject: message('holds.letter.notice', { hold: hold.name }),
+      body: message('holds.letter.noticeBody', { matter: input.matter, reason: input.reason }),
       link: `/holds/${hold.id}`,
     })),
   );
@@ -91,7 +92,7 @@ export const holdActs = {
     on: {
       repository: atRepository(
         { words: 'hold, for a hold by criteria', may: ['hold'], of: ({ body }) => (body.criteria ? 'hold' : null) },
-        'Counsel of the whole repository places holds by criteria.',
+        message('holds.counselWholeRepositoryPlaces'),
       ),
       matter: one(matterKind, ({ body }) => body.matterId, noRight),
       records: many(recordToHold, ({ body }) => body.recordIds, 'hold', { who: counsel }),
@@ -100,13 +101,13 @@ export const holdActs = {
     repeat: 'another',
     write: async (uow, { body, person, access, on, left }) => {
       if (on.records.length === 0 && !body.criteria) {
-        throw new Problem(409, 'nothing-to-hold', `None of these records can be held by you. ${counsel}`);
+        throw new Problem(409, 'nothing-to-hold', message('holds.nothingToHold', { counsel }));
       }
       const hold = { id: uuidv7(), name: body.name };
       await store.addHold(uow, { ...body, ...hold, criteria: body.criteria ?? null, by: person.id, at: uow.at });
       const listed = await cover(uow, hold, on.records, 'listed');
       const matching = body.criteria ? await store.matching(uow, body.criteria) : [];
-      const found = await cover(uow, hold, matching, 'matches its criteria');
+      const found = await cover(uow, hold, matching, 'matches');
       const seen = new Set(matching.filter((r) => access.sets('discover').includes(r.access_set_id)).map((r) => r.id));
       const notified = await notify(uow, hold, { matter: on.matter.title, reason: body.reason, custodianIds: body.custodianIds });
       const placed = {
@@ -141,7 +142,7 @@ export const holdActs = {
     repeat: 'same',
     decide: ({ on }) => holdRefusal(on.hold.state, { kind: 'widen' }),
     write: async (uow, { on, left }) => {
-      const results = await cover(uow, on.hold, on.records, 'listed later');
+      const results = await cover(uow, on.hold, on.records, 'listedLater');
       const covered = results.filter((r) => r.outcome === 'covered').length;
       return {
         answer: { covered, results: [...results, ...leftOut(left)] },
@@ -163,8 +164,8 @@ export const holdActs = {
       const covered = new Set(await store.letOut(uow, on.hold.id, ids, person.id, body.reason));
       const results = on.records.map(({ id, name }) =>
         covered.has(id)
-          ? ({ id, name, outcome: 'done', why: 'Let out.' } as const)
-          : ({ id, name, outcome: 'skipped', why: 'This hold does not cover it.' } as const),
+          ? ({ id, name, outcome: 'done', why: message('holds.letOut') } as const)
+          : ({ id, name, outcome: 'skipped', why: message('holds.holdDoesNotCover') } as const),
       );
       // Its entry on each record, the database makes.
       return { answer: { released: covered.size, results: [...results, ...left] }, entry: null };
@@ -189,7 +190,7 @@ export const holdActs = {
     on: { notice: one(noticeKind, ({ params }) => params.id, noRight) },
     gate: 'none',
     repeat: 'refused',
-    decide: ({ on }) => (on.notice.acknowledged ? refuse('acknowledged', 'You have acknowledged this notice before.') : null),
+    decide: ({ on }) => (on.notice.acknowledged ? refuse('acknowledged', message('holds.acknowledged')) : null),
     write: async (uow, { on, person }) => {
       await store.acknowledge(uow, on.notice.id, person.id, uow.at);
       return { answer: {}, entry: {} };
@@ -209,8 +210,8 @@ export const holdActs = {
         late.map((c) => ({
           toId: c.principal_id,
           kind: 'hold reminder',
-          subject: `Reminder. Hold: ${hold.name}`,
-          body: `You have not acknowledged the notice of this hold yet. ${hold.reason}`,
+          subject: message('holds.letter.reminder', { hold: hold.name }),
+          body: message('holds.letter.reminderBody', { reason: hold.reason }),
           link: `/holds/${hold.id}`,
         })),
       );

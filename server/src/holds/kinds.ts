@@ -1,10 +1,11 @@
+import { message } from '@key-cellar/words';
 import { guardedRecords, type GuardRow, type Kind } from '../kernel/index.js';
 import * as store from './store.js';
 
 /** Rights on a hold are rights on everything that it ever covered; one by criteria reaches into the whole repository. */
 export const holdKind: Kind<store.LockedHold> = {
   word: 'hold',
-  what: 'This hold',
+  what: message('thing.hold'),
   see: ['hold', 'audit'],
   find: (db, ids, lock) => store.findHolds(db, ids, lock),
   id: (hold) => hold.id,
@@ -15,7 +16,7 @@ export const holdKind: Kind<store.LockedHold> = {
 /** Matters are titles: whoever holds or audits may know of them, and what is held for one stands in its holds. */
 export const matterKind: Kind<store.MatterRow> = {
   word: 'matter',
-  what: 'This matter',
+  what: message('thing.matter'),
   see: ['hold', 'audit'],
   find: (db, ids) => store.mattersByIds(db, ids),
   id: (matter) => matter.id,
@@ -26,7 +27,7 @@ export const matterKind: Kind<store.MatterRow> = {
 /** The notice of a hold, for the custodian whom it went to. */
 export const noticeKind: Kind<store.NoticeRow> = {
   word: 'own notice',
-  what: 'A notice of this hold to you',
+  what: message('holds.noticeHoldYou'),
   see: [],
   find: (db, ids, _lock, asker) => store.noticesOf(db, ids, asker.id),
   id: (notice) => notice.id,
@@ -38,7 +39,7 @@ export const noticeKind: Kind<store.NoticeRow> = {
 /** Records to be covered: the database locks them itself, in order. */
 export const recordToHold: Kind<GuardRow> = {
   word: 'record',
-  what: 'This record',
+  what: message('thing.record'),
   see: ['discover'],
   find: (db, ids) => guardedRecords(db, ids),
   id: (record) => record.id,

@@ -1,6 +1,7 @@
-import { type holds, type HoldLine, type HoldPage, type MatterLine } from '@key-cellar/contract';
+import { type holds, type HoldLine, type HoldPage, type MatterLine, type Told } from '@key-cellar/contract';
 import { hasRight } from '@key-cellar/core/access';
 import { describeCriteria } from '@key-cellar/core/criteria';
+import { message, told, type Message } from '@key-cellar/words';
 import {
   mayKnowOf,
   mayOn,
@@ -17,6 +18,12 @@ import {
 } from '../kernel/index.js';
 import { holdKind } from './kinds.js';
 import * as store from './store.js';
+
+const reasons: readonly string[] = ['listed', 'listedLater', 'matches'];
+
+/** Why a hold covers a record: what the database keeps of it, in words. */
+const becauseWords = (because: string): Message =>
+  reasons.includes(because) ? message(`holds.because.${because as 'listed'}`) : told(because);
 
 const longestList = 2000;
 
@@ -40,7 +47,7 @@ function toLine(h: store.HoldRow): HoldLine {
 /** Matters may be looked at by who may place holds or audit; of their holds those show on which they may. */
 async function listMatters({ pool }: Services, person: SignedIn, access: PersonAccess): Promise<MatterLine[]> {
   if (!hasRight(access.anywhere, 'hold') && !hasRight(access.anywhere, 'audit')) {
-    throw notAllowed('hold', 'Counsel and keepers look after holds.');
+    throw notAllowed('hold', message('holds.counselKeepersLookAfter'));
   }
   const [matters, found] = await Promise.all([store.matters(pool), store.holds(pool)]);
   const known = await mayKnowOf(pool, holdKind, found, person, access);
@@ -56,11 +63,11 @@ async function listMatters({ pool }: Services, person: SignedIn, access: PersonA
 }
 
 /** One hold, for its custodians and for those who hold or audit all that it covers. */
-async function holdPage({ pool }: Services, person: SignedIn, access: PersonAccess, id: string): Promise<HoldPage> {
+async function holdPage({ pool }: Services, person: SignedIn, access: PersonAccess, id: string): Promise<Told<HoldPage>> {
   const [custodians, found] = await Promise.all([store.custodians(pool, id), store.holdById(pool, id)]);
-  if (!found) throw notFound('This hold');
+  if (!found) throw notFound(message('thing.hold'));
   const known = custodians.some((c) => c.id === person.id) || (await mayKnowOf(pool, holdKind, [found], person, access)).length > 0;
-  if (!known) throw notFound('This hold');
+  if (!known) throw notFound(message('thing.hold'));
   const [matter, covered, coverage] = await Promise.all([
     store.mattersByIds(pool, [found.matter_id]),
     store.covered(pool, id, access.sets('discover'), longestList),
@@ -75,7 +82,7 @@ async function holdPage({ pool }: Services, person: SignedIn, access: PersonAcce
       reminders: c.reminders,
       acknowledgedOn: c.acknowledged_on,
     })),
-    records: covered,
+    records: covered.map((c) => ({ ...c, because: becauseWords(c.because) })),
     coverage,
   };
 }
@@ -89,7 +96,7 @@ export async function holdsAsKnown(db: Db, person: SignedIn, access: PersonAcces
   return (await store.holdsOn(db, record.id, person.id)).map(({ since, until, custodian, id, name, matter, because }) => ({
     since,
     until,
-    hold: tells || custodian ? { id, name, matter, because } : null,
+    hold: tells || custodian ? { id, name, matter, because: becauseWords(because) } : null,
   }));
 }
 
@@ -110,7 +117,7 @@ export const holdReads: ReadsOf<typeof holds, Services> = {
   hold: async ({ services, person, params, access }) => holdPage(services, person, await access(), params.id),
   countScope: async ({ services, person, body, access }) => {
     const rights = await access();
-    await requireAtRepository(services.pool, rights, 'hold', 'Counsel of the whole repository places holds by criteria.');
+    await requireAtRepository(services.pool, rights, 'hold', message('holds.counselWholeRepositoryPlaces'));
     const count = await store.countMatching(services.pool, body.criteria, (bind) => visibleSql(rights, person, 'discover', bind));
     return { count, words: describeCriteria(body.criteria) };
   },

@@ -1,7 +1,7 @@
 import type { Endpoint } from '@key-cellar/contract';
 import { targetsOf } from '../kernel/index.js';
 import * as z from 'zod';
-import type { HttpApp } from './bind.js';
+import type { HttpApp } from './context.js';
 import { bound, type Bound } from './table.js';
 
 const description =

@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { randomBytes } from 'node:crypto';
 import { Hono } from 'hono';
 import { secureHeaders } from 'hono/secure-headers';
@@ -6,8 +7,10 @@ import type { Services } from '../docket/index.js';
 import { describeApi } from './apiPage.js';
 import { healthRoutes } from './health.js';
 import { metricsRoutes } from './metrics.js';
-import { bind, type HttpApp, type HttpContext, type HttpEnv } from './bind.js';
+import { bind } from './bind.js';
+import type { HttpApp, HttpContext, HttpEnv } from './context.js';
 import { fileRoutes } from './files.js';
+import { speakerFor } from './language.js';
 import { identify, refuseOtherHosts, refuseOtherSites } from './session.js';
 import { bound } from './table.js';
 import { serveWeb } from './web.js';
@@ -55,7 +58,7 @@ export function makeApp(services: Services): HttpApp {
     if (problem.code === 'not-storable') services.log.warn({ err: error }, 'the database refused a value that nothing refused before');
     if (problem.status === 503) services.log.warn({ err: error }, 'something that the server needs did not answer');
     const { incoming } = context.env;
-    return new Response(JSON.stringify(problem.document()), {
+    return new Response(JSON.stringify(problem.document(speakerFor(context))), {
       status: problem.status,
       headers: {
         'content-type': 'application/problem+json',
@@ -69,7 +72,7 @@ export function makeApp(services: Services): HttpApp {
   root.onError(onError);
   root.route('/api', api);
   root.all('/api/*', () => {
-    throw new Problem(404, 'not-found', 'There is no such address.');
+    throw new Problem(404, 'not-found', message('http.notFound'));
   });
   serveWeb(root, services.config.webDir);
   return root;

@@ -1,43 +1,40 @@
-import type { Endpoint, ProblemField } from '@key-cellar/contract';
+import { messageOfIssue, type Endpoint } from '@key-cellar/contract';
+import { message } from '@key-cellar/words';
 import { deleteCookie, setCookie } from 'hono/cookie';
 import { stream } from 'hono/streaming';
-import type { HttpBindings } from '@hono/node-server';
-import type { Context, Hono } from 'hono';
 import type * as z from 'zod';
 import type { Services } from '../docket/index.js';
 import { headHeader } from '../ledger/index.js';
-import { carryOut, Download, Lines, Problem, SessionChange, type AnyAct, type Read, type SignedIn } from '../kernel/index.js';
+import { carryOut, Download, Lines, notSignedIn, Problem, SessionChange, type AnyAct, type Read, type SignedIn } from '../kernel/index.js';
 import { bytesOf, jsonOf } from './body.js';
+import type { HttpApp, HttpContext } from './context.js';
+import { speakerFor } from './language.js';
 import type { Bound } from './table.js';
-
-export interface HttpEnv {
-  Bindings: HttpBindings;
-  Variables: { person: SignedIn | null; address: string; nonce: string };
-}
-export type HttpContext = Context<HttpEnv>;
-export type HttpApp = Hono<HttpEnv>;
+import { tellingOf, type Telling } from './telling.js';
 
 export const sessionCookie = 'cellar_session';
 
-function fieldsOf(error: z.ZodError): ProblemField[] {
-  return error.issues.map((issue) => ({
-    pointer: `/${issue.path.map(String).join('/')}`,
-    sentence: issue.message,
-  }));
-}
-
-function parse<S extends z.ZodType>(schema: S, value: unknown, where: string): z.output<S> {
+function parse<S extends z.ZodType>(schema: S, value: unknown, where: 'query' | 'body'): z.output<S> {
   const result = schema.safeParse(value);
   if (result.success) return result.data;
-  const fields = fieldsOf(result.error);
-  const first = fields[0]!;
-  throw new Problem(422, 'wrong-input', `In the ${where}, ${first.pointer.slice(1) || 'the whole'} ${first.sentence}.`, fields);
+  const fields = result.error.issues.map((issue) => ({
+    pointer: `/${issue.path.map(String).join('/')}`,
+    sentence: messageOfIssue(issue),
+  }));
+  const { pointer, sentence } = fields[0]!;
+  const field = pointer.slice(1);
+  throw new Problem(
+    422,
+    'wrong-input',
+    message('http.wrongInput', { where, field: field || message('http.theWhole'), problem: sentence }),
+    fields,
+  );
 }
 
 /** Throws 401 unless somebody is signed in. */
 export function requirePerson(context: HttpContext): SignedIn {
   const person = context.get('person');
-  if (!person) throw new Problem(401, 'not-signed-in', 'Sign in first.');
+  if (!person) throw notSignedIn();
   return person;
 }
 
@@ -70,12 +67,13 @@ function download({ file }: Download, head: Record<string, string>): Response {
   return new Response(new Uint8Array(file.bytes), { headers: { ...headers, 'content-length': String(file.bytes.length) } });
 }
 
-function lines(context: HttpContext, { work }: Lines): Response {
+function lines(context: HttpContext, { work }: Lines, telling: Telling): Response {
   return stream(context, async (out) => {
     const gone = new AbortController();
     out.onAbort(() => gone.abort());
     let written: Promise<unknown> = Promise.resolve();
-    await work((line) => void (written = out.write(`${JSON.stringify(line)}\n`)), gone.signal);
+    const speaker = speakerFor(context);
+    await work((line) => void (written = out.write(`${JSON.stringify(telling(line, speaker.say))}\n`)), gone.signal, speaker);
     await written;
   });
 }
@@ -105,12 +103,13 @@ async function answerAct(services: Services, act: AnyAct<Services>, context: Htt
 
 /** Binds one row of the table: parses what was sent, finds out who asks, and answers. */
 export function bind(app: HttpApp, services: Services, { endpoint, answer }: Bound): void {
+  const telling = tellingOf(endpoint.response) ?? ((value) => value);
   const honoPath = endpoint.path.replace(/\{(\w+)\}/g, ':$1');
   app.on(endpoint.method.toUpperCase(), honoPath, async (context) => {
     if (endpoint.who === 'signedIn') requirePerson(context);
     // An id that is not even an id names nothing: the same answer as for one that does not exist.
     const params = endpoint.params.safeParse(context.req.param());
-    if (!params.success) throw new Problem(404, 'not-found', 'That does not exist here, or you may not see it.');
+    if (!params.success) throw new Problem(404, 'not-found', message('problem.notFound', { what: message('problem.that') }));
     const query = parse(endpoint.query, context.req.query(), 'query');
     const { incoming } = context.env;
     const taken =
@@ -121,8 +120,8 @@ export function bind(app: HttpApp, services: Services, { endpoint, answer }: Bou
     const came =
       typeof answer === 'function' ? await answerRead(services, answer, context, input) : await answerAct(services, answer, context, input);
     if (came instanceof Download) return download(came, await headHeader(services.pool));
-    if (came instanceof Lines) return lines(context, came);
+    if (came instanceof Lines) return lines(context, came, telling);
     if (came instanceof SessionChange) return changeSession(context, came);
-    return context.json((came ?? {}) as object);
+    return context.json(telling(came ?? {}, speakerFor(context).say) as object);
   });
 }

@@ -1,4 +1,5 @@
 import type { IncomingMessage } from 'node:http';
+import { message, type Message } from '@key-cellar/words';
 import { Problem } from '../kernel/index.js';
 
 /** Lists and objects in one another; nothing in the contract needs more. */
@@ -8,19 +9,9 @@ const silenceMs = 60_000;
 /** One who sends less than this in the time that the server waited for it is given up too. */
 const slowest = { bytes: 64 * 1024, inMs: 30_000 };
 
-const megabyte = 1024 * 1024;
-const sizeInWords = (bytes: number): string =>
-  bytes < megabyte
-    ? `${Math.floor(bytes / 1024)} KB`
-    : bytes < 1024 * megabyte
-      ? `${Math.floor(bytes / megabyte)} MB`
-      : `${Math.floor(bytes / (1024 * megabyte))} GB`;
+const tooLarge = (most: number): Problem => new Problem(413, 'too-large', message('http.tooLarge', { most: { bytes: most } }));
 
-const tooLarge = (most: number): Problem =>
-  new Problem(413, 'too-large', `This is larger than ${sizeInWords(most)}, the most that is taken in one piece.`);
-
-const tooSlow = (): Problem =>
-  new Problem(400, 'too-slow', 'This came so slowly that it was given up. Nothing of it was stored; send it again over a better line.');
+const tooSlow = (): Problem => new Problem(400, 'too-slow', message('http.tooSlow'));
 
 /** How deep lists and objects of a JSON text stand in one another, found without building any of them (RFC 8259). */
 export function jsonDepth(text: string): number {
@@ -62,11 +53,7 @@ async function* sent(incoming: IncomingMessage, most: number): AsyncGenerator<Ui
     }
   } catch (error) {
     if (error instanceof Problem) throw error;
-    throw new Problem(
-      400,
-      'upload-broken',
-      'The connection broke before the whole file was here. Nothing of it was stored; send it again.',
-    );
+    throw new Problem(400, 'upload-broken', message('http.uploadBroken'));
   }
 }
 
@@ -80,17 +67,17 @@ export async function jsonOf(incoming: IncomingMessage, most: number): Promise<u
   const parts: Uint8Array[] = [];
   for await (const part of sent(incoming, most)) parts.push(part);
   if (parts.length === 0) return {};
-  const notJson = (sentence: string): Problem => new Problem(400, 'not-json', sentence);
+  const notJson = (sentence: Message): Problem => new Problem(400, 'not-json', sentence);
   let text: string;
   try {
     text = new TextDecoder('utf-8', { fatal: true }).decode(Buffer.concat(parts));
   } catch {
-    throw notJson('The body is not UTF-8.');
+    throw notJson(message('http.notUtf8'));
   }
-  if (jsonDepth(text) > deepest) throw notJson(`Lists and objects stand more than ${deepest} deep in one another.`);
+  if (jsonDepth(text) > deepest) throw notJson(message('http.tooDeep', { deepest }));
   try {
     return JSON.parse(text) as unknown;
   } catch {
-    throw notJson('The body is not JSON.');
+    throw notJson(message('http.notJson'));
   }
 }

@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { notFound, withUnitOfWork, wrongField, type SignedIn } from '../kernel/index.js';
 import { batchPage, certificateById, type Services } from '../docket/index.js';
 import { arrivalLeaving } from '../receiving/index.js';
@@ -8,7 +9,9 @@ import { jobFor } from '../schedule/index.js';
 import { streamSSE } from 'hono/streaming';
 import parseRange from 'range-parser';
 import * as z from 'zod';
-import { requirePerson, type HttpApp, type HttpContext } from './bind.js';
+import { speakerFor } from './language.js';
+import { requirePerson } from './bind.js';
+import type { HttpApp, HttpContext } from './context.js';
 
 /** Content up to this size is checked against its fingerprint before the first byte is served. */
 const checkedWhole = 16 * 1024 * 1024;
@@ -26,7 +29,7 @@ async function namedVersion(services: Services, context: HttpContext, right: 're
   const id = z.uuid().safeParse(context.req.param('id'));
   if (!id.success) throw notFound();
   const no = z.coerce.number().int().positive().optional().safeParse(context.req.query('version'));
-  if (!no.success) throw wrongField('/version', 'The version must be a number, from 1.');
+  if (!no.success) throw wrongField('/version', message('http.versionMustNumberFrom'));
   return { person, leaving: await versionLeaving(services, person, id.data, no.data, right) };
 }
 
@@ -69,7 +72,7 @@ async function serveCopy(services: Services, context: HttpContext): Promise<Resp
 async function namedArrival(services: Services, context: HttpContext) {
   const person = requirePerson(context);
   const id = z.uuid().safeParse(context.req.param('id'));
-  if (!id.success) throw notFound('This arrival');
+  if (!id.success) throw notFound(message('thing.arrival'));
   return { person, leaving: await arrivalLeaving(services, person, id.data) };
 }
 
@@ -77,7 +80,7 @@ async function serveCertificate(services: Services, context: HttpContext): Promi
   const person = requirePerson(context);
   const id = z.uuid().safeParse(context.req.param('id'));
   const certificate = id.success ? await certificateById(services.pool, id.data) : undefined;
-  if (!certificate) throw notFound('This certificate');
+  if (!certificate) throw notFound(message('thing.certificate'));
   // Whoever may see the batch may see what it came to.
   const batch = await batchPage(services, person, certificate.batch_id);
   const subject = { kind: 'certificate', id: id.data!, name: certificate.number };
@@ -99,7 +102,7 @@ const sessionEveryMs = 5000;
 async function followJob(services: Services, context: HttpContext): Promise<Response> {
   const person = requirePerson(context);
   const id = z.uuid().safeParse(context.req.param('id'));
-  if (!id.success) throw notFound('This work');
+  if (!id.success) throw notFound(message('thing.work'));
   const access = await services.access.of(person);
   await jobFor(services, person, access, id.data);
   return streamSSE(context, async (stream) => {
@@ -109,8 +112,8 @@ async function followJob(services: Services, context: HttpContext): Promise<Resp
         if (!(await sessionByHash(services.pool, person.sessionHash, services.config.idleMinutes))) return;
         asked = Date.now();
       }
-      const { state, done, total, sentence } = await jobFor(services, person, access, id.data);
-      const data = JSON.stringify({ state, done, total, sentence });
+      const { state, done, total, told } = await jobFor(services, person, access, id.data);
+      const data = JSON.stringify({ state, done, total, sentence: told === null ? '' : speakerFor(context).say(told) });
       if (data !== last) await stream.writeSSE({ data });
       last = data;
       if (state !== 'running') return;

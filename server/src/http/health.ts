@@ -1,6 +1,6 @@
-import { KeyUnusable, ping, unsound } from '../kernel/index.js';
+import { KeyUnusable, ping, unsound, inEnglish } from '../kernel/index.js';
 import type { Services } from '../docket/index.js';
-import type { HttpApp } from './bind.js';
+import type { HttpApp } from './context.js';
 
 /** What changes seldom and takes a moment to look at is looked at so often. */
 const lookAgainMs = 30_000;
@@ -34,7 +34,7 @@ export function healthRoutes(app: HttpApp, services: Services): void {
     );
     if (!there) failures.push('the database does not answer');
     else failures.push(...(await looking().catch(() => ['the database cannot be looked at'])));
-    failures.push(...services.sealer.troubles().flatMap((trouble) => (trouble.what === 'sealing' ? [trouble.sentence] : [])));
+    failures.push(...services.sealer.troubles().flatMap((trouble) => (trouble.what === 'sealing' ? [inEnglish(trouble.sentence)] : [])));
     if (failures.length > 0) looked = null;
     return context.json({ status: failures.length === 0 ? 'ready' : 'not ready', failures }, failures.length === 0 ? 200 : 503);
   });

@@ -4,7 +4,7 @@ import type { Services } from '../docket/index.js';
 import { jobsByState } from '../kernel/index.js';
 import { ledgerState } from '../ledger/index.js';
 import { fixityState } from '../records/index.js';
-import type { HttpApp } from './bind.js';
+import type { HttpApp } from './context.js';
 
 function same(one: string, other: string): boolean {
   const [a, b] = [Buffer.from(one), Buffer.from(other)];

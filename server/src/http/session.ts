@@ -1,12 +1,15 @@
+import { message } from '@key-cellar/words';
 import { createHash } from 'node:crypto';
 import { isIP } from 'node:net';
 import { getConnInfo } from '@hono/node-server/conninfo';
 import { getCookie } from 'hono/cookie';
 import type { MiddlewareHandler } from 'hono';
+import { isLanguage } from '@key-cellar/words';
 import { readSettings, sessionByHash, touchSession } from '../identity/index.js';
 import { Problem, type Config } from '../kernel/index.js';
 import type { Services } from '../docket/index.js';
-import { sessionCookie, type HttpContext, type HttpEnv } from './bind.js';
+import { sessionCookie } from './bind.js';
+import type { HttpContext, HttpEnv } from './context.js';
 
 /** Where a request is from: what a proxy that is trusted was asked by, else whoever connected. */
 function addressOf(context: HttpContext, proxies: readonly string[]): string {
@@ -28,8 +31,7 @@ export function refuseOtherHosts({ hosts, host: own }: Config): MiddlewareHandle
   const known = new Set([...loopback, own, ...hosts].map((name) => name.toLowerCase()));
   return async (context, next) => {
     const name = (context.req.header('host') ?? '').replace(/:\d*$/, '').toLowerCase();
-    if (!known.has(name))
-      throw new Problem(421, 'other-host', 'This server is not asked for under this name. HOSTS names those that it has.');
+    if (!known.has(name)) throw new Problem(421, 'other-host', message('http.otherHost'));
     await next();
   };
 }
@@ -59,6 +61,7 @@ export function identify(services: Services): MiddlewareHandler<HttpEnv> {
           repository: settings.repository,
           timeZone: settings.timeZone,
           sessionHash,
+          language: isLanguage(found.language) ? found.language : null,
         });
       }
     }
@@ -82,7 +85,7 @@ export const refuseOtherSites: MiddlewareHandler<HttpEnv> = async (context, next
       (origin === undefined || ownOrigin) &&
       (site !== undefined || origin !== undefined || context.req.header('x-key-cellar') !== undefined);
     if (!allowed) {
-      throw new Problem(403, 'other-site', 'This request was started by another site, so it was not carried out.');
+      throw new Problem(403, 'other-site', message('http.otherSite'));
     }
   }
   await next();

@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import * as contract from '@key-cellar/contract';
 import type { Endpoint } from '@key-cellar/contract';
 import { criteriaReads } from '../criteria/index.js';
@@ -105,7 +106,7 @@ const table: { readonly [A in keyof Areas]: { readonly [K in keyof Areas[A]]: An
     ...ledgerReads,
     ...ledgerActs,
     acts: async ({ services, access }) => {
-      await requireAtRepository(services.pool, await access(), 'audit', 'Keepers and auditors look at the whole ledger.');
+      await requireAtRepository(services.pool, await access(), 'audit', message('http.keepersAuditorsLookAt'));
       return { acts: namesOfAll() };
     },
   },

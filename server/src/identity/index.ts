@@ -1,4 +1,4 @@
-export { send, type Letter } from './messageStore.js';
+export { send, speakerOfPerson, type Letter } from './messageStore.js';
 export { identityReads } from './reads.js';
 export { readSettings, writeSetting, type Settings } from './settingStore.js';
 export { hashPassword, identityActs } from './signIn.js';

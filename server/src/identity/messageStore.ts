@@ -1,19 +1,32 @@
 import { uuidv7 } from 'uuidv7';
-import { run, type UnitOfWork } from '../kernel/index.js';
+import type { Message } from '@key-cellar/words';
+import type { Speaker } from '@key-cellar/words/speaker';
+import { rows, run, speakerOf, type Db, type UnitOfWork } from '../kernel/index.js';
 
 export interface Letter {
   /** Given where something else refers to the letter. */
   readonly id?: string;
   readonly toId: string;
   readonly kind: string;
-  readonly subject: string;
-  readonly body: string;
+  readonly subject: Message;
+  readonly body: Message;
   readonly link?: string;
 }
 
-/** Sends letters through the mail stand-in, in the transaction of what they report. */
+/** Sends letters through the mail stand-in, in the transaction of what they report, each in the language of whoever gets it. */
 export async function send(uow: UnitOfWork, letters: readonly Letter[]): Promise<void> {
   if (letters.length === 0) return;
+  const languages = new Map(
+    (
+      await rows<{ id: string; language: string | null }>(
+        uow,
+        'message.languages',
+        'select id, language from principal where id = any ($1)',
+        [[...new Set(letters.map((l) => l.toId))]],
+      )
+    ).map((p) => [p.id, speakerOf(p.language)]),
+  );
+  const written = (l: Letter, what: Message): string => (languages.get(l.toId) ?? speakerOf(null)).say(what);
   await run(
     uow,
     'message.send',
@@ -23,10 +36,19 @@ export async function send(uow: UnitOfWork, letters: readonly Letter[]): Promise
       letters.map((l) => l.id ?? uuidv7()),
       letters.map((l) => l.toId),
       letters.map((l) => l.kind),
-      letters.map((l) => l.subject),
-      letters.map((l) => l.body),
+      letters.map((l) => written(l, l.subject)),
+      letters.map((l) => written(l, l.body)),
       letters.map((l) => l.link ?? null),
       uow.at,
     ],
   );
+}
+
+/** Who speaks to a person, in the language that they chose; to nobody in particular in English. */
+export async function speakerOfPerson(db: Db, id: string | null): Promise<Speaker> {
+  const [person] =
+    id === null
+      ? []
+      : await rows<{ language: string | null }>(db, 'message.language', 'select language from principal where id = $1', [id]);
+  return speakerOf(person?.language ?? null);
 }

@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { createHash, randomBytes } from 'node:crypto';
 import { hash, verify } from '@node-rs/argon2';
 import { identity } from '@key-cellar/contract';
@@ -12,6 +13,7 @@ import {
   withUnitOfWork,
   type Kind,
   type Services,
+  notSignedIn,
 } from '../kernel/index.js';
 import { readSettings } from './settingStore.js';
 import * as store from './store.js';
@@ -32,7 +34,7 @@ const argon = { memoryCost: 32 * 1024, timeCost: 3, parallelism: 1 };
 const nobody = hash('nobody has this password', argon);
 
 // Each takes 32 MB and most of a second on a small machine: strangers share two of them.
-const atHashing = turns({ atOnce: 2, waiting: 40 }, 'Too many people are signing in just now. Try again in a moment.');
+const atHashing = turns({ atOnce: 2, waiting: 40 }, message('identity.tooManyPeopleSigning'));
 
 export function hashPassword(password: string): Promise<string> {
   return atHashing('', () => hash(password, argon));
@@ -49,7 +51,7 @@ function tokenHash(token: string): Buffer {
 
 const messageKind: Kind<store.LockedMessage> = {
   word: 'own message',
-  what: 'This message',
+  what: message('thing.message'),
   see: [],
   find: (db, ids, _lock, asker) => store.lockMessages(db, asker.id, ids),
   id: (message) => message.id,
@@ -60,7 +62,7 @@ const messageKind: Kind<store.LockedMessage> = {
 
 const sessionKind: Kind<store.OwnSession> = {
   word: 'own session',
-  what: 'This session',
+  what: message('thing.session'),
   see: [],
   find: (db, ids, _lock, asker) => store.lockSessions(db, asker.id, ids),
   id: (session) => session.id,
@@ -88,7 +90,7 @@ export const identityActs = {
           await store.lockTries(uow, body.login, address);
           const tries = await store.recentTries(uow, body.login, address);
           if (tries.here >= mostTries.here || tries.address >= mostTries.address || (!tries.known && tries.login >= mostTries.login)) {
-            throw new Problem(429, 'too-many-tries', 'Too many wrong tries. Wait a quarter of an hour, then try again.');
+            throw new Problem(429, 'too-many-tries', message('identity.tooManyTries'));
           }
           await store.noteTry(uow, body.login, address);
         },
@@ -99,7 +101,7 @@ export const identityActs = {
       if (!principal || !principal.active || !right) {
         const subject = { kind: 'person', id: principal?.id ?? null, name: principal?.login ?? 'unknown login' };
         await withUnitOfWork(pool, somebody, (uow) => uow.enter({ act: 'sign-in failed', subject }), 'none');
-        throw new Problem(401, 'wrong-sign-in', 'Login or password is wrong.');
+        throw new Problem(401, 'wrong-sign-in', message('identity.wrongSignIn'));
       }
       const token = randomBytes(32).toString('base64url');
       await withUnitOfWork(
@@ -123,7 +125,7 @@ export const identityActs = {
     gate: 'none',
     repeat: 'refused',
     async free({ services: { pool }, person }) {
-      if (!person) throw new Problem(401, 'not-signed-in', 'Sign in first.');
+      if (!person) throw notSignedIn();
       await withUnitOfWork(
         pool,
         person,
@@ -154,7 +156,7 @@ export const identityActs = {
     gate: 'none',
     repeat: 'same',
     async free({ services: { pool }, person }) {
-      if (!person) throw new Problem(401, 'not-signed-in', 'Sign in first.');
+      if (!person) throw notSignedIn();
       return withUnitOfWork(
         pool,
         person,
@@ -168,6 +170,29 @@ export const identityActs = {
             });
           }
           return { ended };
+        },
+        'none',
+      );
+    },
+  }),
+
+  setLanguage: freeAct(identity.setLanguage, {
+    name: 'chose a language',
+    because: 'everybody may choose their own',
+    gate: 'none',
+    repeat: 'same',
+    async free({ services: { pool }, person, body: { language } }) {
+      if (!person) throw notSignedIn();
+      return withUnitOfWork(
+        pool,
+        person,
+        async (uow) => {
+          const before = await store.setLanguage(uow, person.id, language);
+          if (before !== language) {
+            const subject = { kind: 'person', id: person.id, name: person.name };
+            uow.enter({ act: 'chose a language', subject, before: { language: before }, after: { language } });
+          }
+          return {};
         },
         'none',
       );

@@ -55,6 +55,18 @@ export async function addPrincipal(
   );
 }
 
+/** Keeps the language that a person chose; gives the one of before. */
+export async function setLanguage(db: Db, id: string, language: string | null): Promise<string | null> {
+  const before = await row<{ language: string | null }>(
+    db,
+    'principal.setLanguage',
+    `update principal p set language = $2 from (select id, language from principal where id = $1 for no key update) before
+     where p.id = before.id returning before.language`,
+    [id, language],
+  );
+  return before?.language ?? null;
+}
+
 export function people(db: Db): Promise<PrincipalRow[]> {
   return rows<PrincipalRow>(db, 'principal.people', 'select id, kind, name, login, active from principal where active order by name');
 }
@@ -78,6 +90,7 @@ export async function endSession(db: Db, tokenHash: Buffer): Promise<void> {
 
 export interface SessionRow extends Record<string, unknown> {
   id: string;
+  language: string | null;
   name: string;
   login: string;
   clearance_level: number;
@@ -91,7 +104,7 @@ export function sessionByHash(db: Db, tokenHash: Buffer, idleMinutes: number): P
   return row<SessionRow>(
     db,
     'session.byHash',
-    `select p.id, p.name, p.login, p.clearance_level, p.clearance_caveats,
+    `select p.id, p.name, p.login, p.language, p.clearance_level, p.clearance_caveats,
             (select value from epoch where name = 'access') as access_epoch,
             s.last_seen_at < now() - interval '1 minute' as stale
      from session s join principal p on p.id = s.principal_id

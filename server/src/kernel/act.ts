@@ -1,4 +1,5 @@
-import type { BodyOf, Endpoint, OutcomeLine, ParamsOf, QueryOf, ResponseOf } from '@key-cellar/contract';
+import { message, type Message } from '@key-cellar/words';
+import type { BodyOf, Endpoint, OutcomeLine, ParamsOf, QueryOf, ToldOf, Told } from '@key-cellar/contract';
 import { type Right } from '@key-cellar/core/access';
 import type { Refusal } from '@key-cellar/core/records';
 import type { SignedIn } from './actor.js';
@@ -44,7 +45,7 @@ export interface Kind<Row> {
   /** As documents name it: “record”. */
   readonly word: string;
   /** As a refusal names it: “This record”. */
-  readonly what: string;
+  readonly what: Message;
   /** Rights of which one is enough to know of it; empty: everybody who is signed in may. */
   readonly see: readonly Right[];
   /** The rights to see count wherever the person has them, as for a name that tells nothing of what it stands for. */
@@ -89,13 +90,13 @@ export interface Target<I, Row, Many extends 'one' | 'many' | 'perhaps'> {
   readonly right: RightOf<I, Row>;
   readonly lock: boolean;
   /** Who could do it, for those who may not. */
-  readonly who: string | undefined;
+  readonly who: Message | undefined;
 }
 
 interface TargetOptions {
   /** Row locks are taken unless this is false: for what the act only reads. */
   readonly lock?: boolean;
-  readonly who?: string;
+  readonly who?: Message;
 }
 
 const options = ({ lock = true, who }: TargetOptions): Pick<Target<never, never, 'one'>, 'lock' | 'who'> => ({ lock, who });
@@ -139,7 +140,7 @@ interface Repository {
 
 const repositoryKind: Kind<Repository> = {
   word: 'repository',
-  what: 'The repository',
+  what: message('thing.repository'),
   see: [],
   find: (_db, ids) => Promise.resolve(ids.map((id) => ({ id }))),
   id: (row) => row.id,
@@ -148,7 +149,7 @@ const repositoryKind: Kind<Repository> = {
 };
 
 /** The repository as a whole: for what belongs to no place. */
-export function atRepository<I>(right: RightOf<I, Repository>, who?: string): Target<I, Repository, 'one'> {
+export function atRepository<I>(right: RightOf<I, Repository>, who?: Message): Target<I, Repository, 'one'> {
   return one(repositoryKind, () => 'repository', right, { lock: false, ...(who === undefined ? {} : { who }) });
 }
 
@@ -182,7 +183,7 @@ export interface Given<E extends Endpoint, S, On> extends Input<E> {
   readonly access: PersonAccess;
   readonly on: Found<On>;
   /** Of things in number: those that were asked for and are not among `on`, each with why. */
-  readonly left: readonly OutcomeLine[];
+  readonly left: readonly Told<OutcomeLine>[];
   readonly trial: boolean;
 }
 
@@ -221,12 +222,12 @@ interface Common<E extends Endpoint, On> {
 export interface InOne<E extends Endpoint, S, On> extends Common<E, On> {
   /** Which decision of the core it asks, and what that said. */
   readonly decide?: (given: Given<E, S, On>) => Refusal | null;
-  readonly write: (uow: UnitOfWork, given: Given<E, S, On>) => Promise<Outcome<ResponseOf<E>>>;
+  readonly write: (uow: UnitOfWork, given: Given<E, S, On>) => Promise<Outcome<ToldOf<E>>>;
 }
 
 /** For acts that take several transactions, each of which enters what it did. */
 export interface InSeveral<E extends Endpoint, S, On> extends Common<E, On> {
-  readonly perform: (given: Given<E, S, On>, work: Several) => Promise<ResponseOf<E>>;
+  readonly perform: (given: Given<E, S, On>, work: Several) => Promise<ToldOf<E>>;
 }
 
 /** Runs one of the transactions of an act that takes several. */
@@ -238,7 +239,7 @@ export interface Free<E extends Endpoint, S> extends Omit<Common<E, never>, 'on'
   readonly because: string;
   readonly free: (
     call: Input<E> & { readonly services: S; readonly address: string; readonly agent: string; readonly person: SignedIn | null },
-  ) => Promise<ResponseOf<E> | SessionChange>;
+  ) => Promise<ToldOf<E> | SessionChange>;
 }
 
 export interface ActOf<E extends Endpoint, S, On> {
@@ -249,7 +250,7 @@ export interface ActOf<E extends Endpoint, S, On> {
 /** One act on each of many, with what came of it told line by line. */
 interface EachOf<E extends Endpoint, S> {
   readonly each: AnyAct<S>;
-  readonly carryEach: (input: Input<E>, carry: (item: object) => Promise<unknown>, log: Services['log']) => Promise<ResponseOf<E>>;
+  readonly carryEach: (input: Input<E>, carry: (item: object) => Promise<unknown>, log: Services['log']) => Promise<ToldOf<E>>;
 }
 
 // eslint-disable-next-line @typescript-eslint/no-explicit-any
@@ -274,8 +275,8 @@ export function actsFor<S extends Services>() {
       definition: {
         readonly each: ActOf<F, S, On>;
         readonly items: (input: Input<E>) => readonly BodyOf<F>[];
-        readonly line: (item: BodyOf<F>, came: ResponseOf<F> | Problem) => Line;
-        readonly answer: (lines: Line[]) => ResponseOf<E>;
+        readonly line: (item: BodyOf<F>, came: ToldOf<F> | Problem) => Line;
+        readonly answer: (lines: Line[]) => ToldOf<E>;
       },
     ): ActOf<E, S, Targets<Input<E>>> => ({
       endpoint,
@@ -289,7 +290,7 @@ export function actsFor<S extends Services>() {
               if (problem.status >= 500) log.error({ err: error }, 'one of many failed');
               return problem;
             });
-            lines.push(definition.line(item, came as ResponseOf<F> | Problem));
+            lines.push(definition.line(item, came as ToldOf<F> | Problem));
           }
           return definition.answer(lines);
         },

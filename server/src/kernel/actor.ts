@@ -1,4 +1,5 @@
 import type { Marking } from '@key-cellar/core/access';
+import type { Language } from '@key-cellar/words';
 
 /** Who acts, from where, and what day it is for them. */
 export interface Actor {
@@ -20,6 +21,8 @@ export interface SignedIn extends Actor {
   readonly repository: string;
   readonly timeZone: string;
   readonly sessionHash: Buffer;
+  /** What the person chose; null: as the browser asks. */
+  readonly language: Language | null;
 }
 
 /** The program itself, for sweeps and jobs. */

@@ -2,6 +2,7 @@ import { hasRight, may, type EffectiveAccess, type Right, type RightSet } from '
 import type { Actor, SignedIn } from './actor.js';
 import type { Db } from './connect.js';
 import { rootSet } from './guardStore.js';
+import { message, type Message } from '@key-cellar/words';
 import { notAllowed, notFound } from './problem.js';
 
 /** What a check needs to know of a place or record: the access set that it stands in, and whose deposit it is. */
@@ -53,7 +54,7 @@ export function requireRight<T extends Guarded>(
   person: Pick<Actor, 'id'>,
   thing: T | undefined,
   right: Right,
-  what = 'This record',
+  what: Message = message('thing.record'),
 ): T {
   if (!thing || !mayOn(access, person, thing, 'discover')) throw notFound(what);
   if (!mayOn(access, person, thing, right)) throw notAllowed(right);
@@ -67,7 +68,7 @@ export async function mayAtRepository(db: Db, access: PersonAccess, right: Right
 }
 
 /** Throws 403 unless the person has the right on the repository as a whole. */
-export async function requireAtRepository(db: Db, access: PersonAccess, right: Right, who?: string): Promise<void> {
+export async function requireAtRepository(db: Db, access: PersonAccess, right: Right, who?: Message): Promise<void> {
   if (!(await mayAtRepository(db, access, right))) throw notAllowed(right, who);
 }
 

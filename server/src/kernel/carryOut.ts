@@ -1,4 +1,5 @@
-import type { Endpoint, OutcomeLine, ResponseOf } from '@key-cellar/contract';
+import { message } from '@key-cellar/words';
+import type { Endpoint, OutcomeLine, ToldOf, Told } from '@key-cellar/contract';
 import { hasRight, may, type Right } from '@key-cellar/core/access';
 import type { SignedIn } from './actor.js';
 import type { PersonAccess } from './authority.js';
@@ -78,11 +79,11 @@ function missingRight<I, Row>(
   return rights.find((right) => !mayDo(target.kind, row, who, right)) ?? null;
 }
 
-const unknownLine = (id: string): OutcomeLine => ({
+const unknownLine = (id: string): Told<OutcomeLine> => ({
   id,
   name: 'unknown',
   outcome: 'refused',
-  why: 'It does not exist here, or you may not see it.',
+  why: message('problem.notFound', { what: message('problem.it') }),
 });
 
 /** Loads what an act is on, in the order of the table, and leaves only what the person may do it to. */
@@ -92,9 +93,9 @@ async function findAll<I>(
   input: I,
   who: Asking,
   lock: boolean,
-): Promise<{ on: Record<string, unknown>; left: OutcomeLine[] }> {
+): Promise<{ on: Record<string, unknown>; left: Told<OutcomeLine>[] }> {
   const on: Record<string, unknown> = {};
-  const left: OutcomeLine[] = [];
+  const left: Told<OutcomeLine>[] = [];
   for (const [key, target] of Object.entries(targets)) {
     const { kind } = target;
     const ids = [...new Set(await target.ids(input, { db, person: who.person, access: who.access }))];
@@ -109,8 +110,7 @@ async function findAll<I>(
       for (const row of known) {
         const missing = missingRight(target, input, row, who, on);
         if (missing === null) allowed.push(row);
-        else
-          left.push({ id: kind.id(row), name: kind.subject(row).name, outcome: 'refused', why: notAllowed(missing, target.who).message });
+        else left.push({ id: kind.id(row), name: kind.subject(row).name, outcome: 'refused', why: notAllowed(missing, target.who).said });
       }
       const seen = new Set(known.map((row) => kind.id(row)));
       left.push(...ids.filter((id) => !seen.has(id)).map(unknownLine));
@@ -168,12 +168,12 @@ export async function carryOut<E extends Endpoint, S extends Services, On>(
   act: ActOf<E, S, On>,
   asked: Partial<Input<E>>,
   { trial = false }: { readonly trial?: boolean } = {},
-): Promise<ResponseOf<E>> {
+): Promise<ToldOf<E>> {
   const input = { params: {}, query: {}, body: {}, ...asked } as Input<E>;
   const { definition } = act;
   if ('free' in definition) {
     const answer = await definition.free({ ...input, services, address: person.from, agent: '', person });
-    return answer instanceof SessionChange ? ({} as ResponseOf<E>) : answer;
+    return answer instanceof SessionChange ? ({} as ToldOf<E>) : answer;
   }
   if ('each' in definition) {
     return definition.carryEach(input, (item) => carryOut(services, person, definition.each, { body: item }, { trial }), services.log);

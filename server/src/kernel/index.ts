@@ -20,7 +20,7 @@ export { cancelJob, jobById, jobsByState, jobsToCancel, type CancellableJob, typ
 export { dropKey, keepKey, keptKey, KeyUnusable } from './keyFiles.js';
 export { listen, stopListening } from './listen.js';
 export { migrate, MigrationRefused } from './migrate.js';
-export { Away, changedMeanwhile, notAllowed, notFound, Problem, problemOf, refused, wrongField } from './problem.js';
+export { Away, changedMeanwhile, notAllowed, notFound, notSignedIn, Problem, problemOf, refused, wrongField } from './problem.js';
 export type { Services } from './services.js';
 export { unsound } from './soundnessStore.js';
 export { answering, answerTasks, GivenUp, task, tasksIn, type Tasks } from './tasks.js';
@@ -61,3 +61,4 @@ export { carryOut, mayDoTo, mayKnowOf } from './carryOut.js';
 export { Download, entering, Lines, type Read, type ReadsOf } from './read.js';
 export { SessionChange } from './session.js';
 export { withZip, type ZipPart } from './zip.js';
+export { inEnglish, speakerOf } from './speech.js';

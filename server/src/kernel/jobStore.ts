@@ -1,3 +1,4 @@
+import { type Message } from '@key-cellar/words';
 import { type Db, row, rows, run } from './connect.js';
 
 export interface JobRow extends Record<string, unknown> {
@@ -9,11 +10,11 @@ export interface JobRow extends Record<string, unknown> {
   done: number;
   total: number;
   cursor_: string | null;
-  sentence: string;
+  told: Message | null;
   started_by: string | null;
 }
 
-const columns = 'id, kind, subject, data, state, done, total, cursor_, sentence, started_by';
+const columns = 'id, kind, subject, data, state, done, total, cursor_, told, started_by';
 
 export async function insertJob(
   db: Db,
@@ -46,13 +47,12 @@ export async function advanceJob(db: Db, id: string, by: number, cursor: string 
   return touched > 0;
 }
 
-export async function finishJob(db: Db, id: string, state: 'done' | 'failed', sentence: string): Promise<void> {
-  await run(
-    db,
-    'job.finish',
-    `update job_progress set state = $2, sentence = $3, finished_at = now() where id = $1 and state = 'running'`,
-    [id, state, sentence],
-  );
+export async function finishJob(db: Db, id: string, state: 'done' | 'failed', said: Message): Promise<void> {
+  await run(db, 'job.finish', `update job_progress set state = $2, told = $3, finished_at = now() where id = $1 and state = 'running'`, [
+    id,
+    state,
+    JSON.stringify(said),
+  ]);
 }
 
 /** How many jobs of the last day are in each state. */
@@ -65,15 +65,15 @@ export function jobsByState(db: Db) {
 }
 
 /** What keeps a job that goes on from going on now. */
-export async function sayOfJob(db: Db, id: string, sentence: string): Promise<void> {
-  await run(db, 'job.say', `update job_progress set sentence = $2 where id = $1 and state = 'running'`, [id, sentence]);
+export async function sayOfJob(db: Db, id: string, said: Message): Promise<void> {
+  await run(db, 'job.say', `update job_progress set told = $2 where id = $1 and state = 'running'`, [id, JSON.stringify(said)]);
 }
 
 export async function cancelJob(db: Db, id: string): Promise<void> {
   await run(
     db,
     'job.cancel',
-    `update job_progress set state = 'cancelled', sentence = 'Cancelled; what was done stays done.', finished_at = now()
+    `update job_progress set state = 'cancelled', told = '{"say":"problem.jobCancelled"}', finished_at = now()
      where id = $1 and state = 'running'`,
     [id],
   );

@@ -2,6 +2,7 @@ import type pg from 'pg';
 import PgBoss from 'pg-boss';
 import type { Logger } from 'pino';
 import { uuidv7 } from 'uuidv7';
+import { message, type Message } from '@key-cellar/words';
 import { databaseAway, sqlState, type Db } from './connect.js';
 import type { UnitOfWork } from './unitOfWork.js';
 import { Away, Problem } from './problem.js';
@@ -28,10 +29,10 @@ class JobCancelled extends Error {}
 class JobPaused extends Error {}
 
 /** What a job waits for instead of failing, as the person is told who looks at it; null for what no waiting mends. */
-function waitsFor(error: unknown): string | null {
-  if (sqlState(error) === diskFull) return 'There is no room on the disk of the database. This goes on by itself when there is.';
-  if (databaseAway(error)) return 'The database does not answer. This goes on by itself when it does.';
-  if (error instanceof Away) return `${error.what} This goes on by itself when it does.`;
+function waitsFor(error: unknown): Message | null {
+  if (sqlState(error) === diskFull) return message('problem.jobWaitsForRoom');
+  if (databaseAway(error)) return message('problem.jobWaitsForDatabase');
+  if (error instanceof Away) return message('problem.jobWaits', { what: error.what });
   return null;
 }
 
@@ -40,7 +41,7 @@ export function endsJob(error: unknown): boolean {
   return error instanceof JobCancelled || error instanceof JobPaused || waitsFor(error) !== null;
 }
 
-type JobWork = (job: JobContext) => Promise<string>;
+type JobWork = (job: JobContext) => Promise<Message>;
 
 /** Long work of all app servers on one database: queued by pg-boss, kept in job_progress, resumed after a crash. */
 export interface Jobs {
@@ -98,8 +99,7 @@ export async function openJobs(appUrl: string, pool: pg.Pool, log: Logger): Prom
           return;
         }
         log.error({ err: error, jobId }, 'job failed');
-        const sentence =
-          error instanceof Problem ? error.message : 'This work failed. What was done stays done; the server’s log says why.';
+        const sentence = error instanceof Problem ? error.said : message('problem.jobFailed');
         await store.finishJob(pool, jobId, 'failed', sentence);
       } finally {
         await store.unlockJobs(client).catch(() => (broken = true));

@@ -1,115 +1,101 @@
-import type { Problem as ProblemDocument, ProblemField } from '@key-cellar/contract';
+import type { Problem as ProblemDocument, ProblemField, Told } from '@key-cellar/contract';
+import type { Right } from '@key-cellar/core/access';
 import type { Refusal } from '@key-cellar/core/records';
+import { message, type Message } from '@key-cellar/words';
+import type { Speaker } from '@key-cellar/words/speaker';
+import { spoken } from '@key-cellar/words/spoken';
 import { databaseAway, sqlState } from './connect.js';
+import { inEnglish } from './speech.js';
 
 export type ProblemStatus = 400 | 401 | 403 | 404 | 409 | 412 | 413 | 421 | 422 | 429 | 500 | 503 | 507;
+
+/** Something wrong with one part of what was sent. */
+export type WrongField = Told<ProblemField>;
 
 /** An answer that is not the one asked for, as an RFC 9457 problem document. */
 export class Problem extends Error {
   constructor(
     readonly status: ProblemStatus,
     readonly code: string,
-    sentence: string,
-    readonly fields?: ProblemField[],
+    readonly said: Message,
+    readonly fields?: readonly WrongField[],
     /** For the log only. */
     cause?: unknown,
   ) {
-    super(sentence, { cause });
+    super(inEnglish(said), { cause });
   }
 
-  document(): ProblemDocument {
+  /** As it is sent to somebody who reads this language. */
+  document({ say }: Speaker): ProblemDocument {
     return {
       type: `urn:key-cellar:problem:${this.code}`,
-      title: titles[this.status],
+      title: say(message(`problem.title.${this.status}`)),
       status: this.status,
-      detail: this.message,
-      ...(this.fields ? { fields: this.fields } : {}),
+      detail: say(this.said),
+      ...(this.fields ? { fields: spoken(this.fields, say) as ProblemField[] } : {}),
+      message: { code: this.said.say, ...(this.said.with ? { values: this.said.with } : {}) },
     };
   }
 }
-
-const titles: Record<ProblemStatus, string> = {
-  400: 'The request cannot be read',
-  401: 'Sign in first',
-  403: 'Not allowed',
-  404: 'Not found',
-  409: 'Refused',
-  412: 'Changed meanwhile',
-  413: 'Too large',
-  421: 'Not this server',
-  422: 'Something is wrong with what was sent',
-  429: 'Too many tries',
-  500: 'Something went wrong here',
-  503: 'Not ready',
-  507: 'No room',
-};
 
 /** Something outside this server that it cannot do without does not answer, or refuses: nobody’s mistake, and it may come back. */
 export class Away extends Problem {
   constructor(
     code: string,
     /** What is away, as a sentence. */
-    readonly what: string,
+    readonly what: Message,
     cause: unknown,
   ) {
-    super(
-      503,
-      code,
-      `${what} Nothing was changed. Try again in a few minutes; if it stays so, tell whoever runs the server.`,
-      undefined,
-      cause,
-    );
+    super(503, code, message('problem.away', { what }), undefined, cause);
   }
 }
 
 /** What may not be discovered and what does not exist get the same answer. */
-export const notFound = (what = 'That'): Problem => new Problem(404, 'not-found', `${what} does not exist here, or you may not see it.`);
+export const notFound = (what: Message = message('problem.that')): Problem =>
+  new Problem(404, 'not-found', message('problem.notFound', { what }));
 
-export const notAllowed = (right: string, who = 'A keeper can grant it.'): Problem =>
-  new Problem(403, 'not-allowed', `This needs the right “${right}” here. ${who}`);
+export const notAllowed = (right: Right, who: Message = message('problem.aKeeperCanGrant')): Problem =>
+  new Problem(403, 'not-allowed', message('problem.notAllowed', { right: message(`access.right.${right}`), who }));
 
-export const changedMeanwhile = (): Problem =>
-  new Problem(412, 'changed-meanwhile', 'Somebody changed this after you opened it. Look at the newest state, then try again.');
+export const changedMeanwhile = (): Problem => new Problem(412, 'changed-meanwhile', message('problem.changedMeanwhile'));
 
 export const refused = (refusal: Refusal): Problem => new Problem(409, refusal.code, refusal.sentence);
 
-export function wrongField(pointer: string, sentence: string): Problem {
+/** Nobody is signed in. */
+export const notSignedIn = (): Problem => new Problem(401, 'not-signed-in', message('problem.notSignedIn'));
+
+export function wrongField(pointer: string, sentence: Message): Problem {
   return new Problem(422, 'wrong-input', sentence, [{ pointer, sentence }]);
 }
 
 /** The problem that a database error means for the person; null when it means nothing to them. */
 function problemOfDatabase(error: Error): Problem | null {
   if (databaseAway(error)) {
-    return new Problem(
-      503,
-      'database-away',
-      'The database does not answer just now. Try again in a moment; if this was to change something, look first whether it did.',
-    );
+    return new Problem(503, 'database-away', message('problem.databaseAway'));
   }
-  const { message } = error;
   const state = sqlState(error);
   // What the database cannot hold as a value (SQLSTATE class 22).
   if (state?.startsWith('22')) {
-    return new Problem(422, 'not-storable', 'A number, date or text in this is one that cannot be kept. Look at what was typed.');
+    return new Problem(422, 'not-storable', message('problem.notStorable'));
   }
   switch (state) {
     case 'KC001':
     case 'KC004':
-      return new Problem(409, 'refused-by-database', `${message}.`);
+      return new Problem(409, 'refused-by-database', message('problem.refusedByDatabase', { text: error.message }));
     case 'KC002':
-      return new Problem(409, 'record-held', `${message}. Counsel can release the hold.`);
+      return new Problem(409, 'record-held', message('problem.heldByDatabase', { text: error.message }));
     case 'KC003':
-      return new Problem(409, 'record-declared', `${message}. A keeper may revoke the declaration with a reason.`);
+      return new Problem(409, 'record-declared', message('problem.declaredByDatabase', { text: error.message }));
     case '53100':
-      return new Problem(507, 'disk-full', 'The disk of the database is full, so nothing was stored. Tell whoever runs the server.');
+      return new Problem(507, 'disk-full', message('problem.diskFull'));
     // What is too large for one row or index.
     case '54000':
-      return new Problem(422, 'not-storable', 'Something in this is larger than can be kept. Make it shorter.');
+      return new Problem(422, 'not-storable', message('problem.tooLargeToStore'));
     // A row that it points at is not there.
     case '23503':
-      return new Problem(422, 'not-storable', 'Something in this names what is not there, or is still needed elsewhere.');
+      return new Problem(422, 'not-storable', message('problem.namesWhatIsNotThere'));
     case '23505':
-      return new Problem(409, 'exists-already', 'Something with this name, code or number exists already. Choose another.');
+      return new Problem(409, 'exists-already', message('problem.existsAlready'));
     default:
       return null;
   }
@@ -119,5 +105,5 @@ function problemOfDatabase(error: Error): Problem | null {
 export function problemOf(error: unknown): Problem {
   if (error instanceof Problem) return error;
   const known = error instanceof Error ? problemOfDatabase(error) : null;
-  return known ?? new Problem(500, 'unexpected', 'Something went wrong here. It was written to the server’s log.');
+  return known ?? new Problem(500, 'unexpected', message('problem.unexpected'));
 }

@@ -1,4 +1,5 @@
-import type { AskingOf, Endpoint, ResponseOf } from '@key-cellar/contract';
+import type { AskingOf, Endpoint, ToldOf } from '@key-cellar/contract';
+import type { Speaker } from '@key-cellar/words/speaker';
 import type { Input } from './act.js';
 import type { SignedIn } from './actor.js';
 import type { PersonAccess } from './authority.js';
@@ -14,7 +15,7 @@ export class Download {
 
 /** What comes in parts: lines of JSON, one after another, until the work is done or nobody listens any more. */
 export class Lines {
-  constructor(readonly work: (say: (line: unknown) => void, gone: AbortSignal) => Promise<void>) {}
+  constructor(readonly work: (say: (line: unknown) => void, gone: AbortSignal, speaker: Speaker) => Promise<void>) {}
 }
 
 interface Asked<E extends Endpoint, S> extends Input<E> {
@@ -25,7 +26,7 @@ interface Asked<E extends Endpoint, S> extends Input<E> {
   access(): Promise<PersonAccess>;
 }
 
-type Answered<E extends Endpoint> = ResponseOf<E> | Download | Lines;
+type Answered<E extends Endpoint> = ToldOf<E> | Download | Lines;
 /** What answers an endpoint that changes nothing. */
 export interface Read<E extends Endpoint, S> {
   (asked: Asked<E, S>): Promise<Answered<E>> | Answered<E>;

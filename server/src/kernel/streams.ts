@@ -1,12 +1,13 @@
 import { once } from 'node:events';
 import { parentPort, workerData, type TransferListItem } from 'node:worker_threads';
+import { type Message } from '@key-cellar/words';
 import { Problem, type ProblemStatus } from './problem.js';
 import { startThread, type ThreadName } from './threads.js';
 
 type Part<M> =
   | { readonly kind: 'part'; readonly part: M }
   | { readonly kind: 'end' }
-  | { readonly kind: 'problem'; readonly status: ProblemStatus; readonly code: string; readonly sentence: string };
+  | { readonly kind: 'problem'; readonly status: ProblemStatus; readonly code: string; readonly said: Message };
 
 /** How many parts a thread makes before anybody took one. */
 const ahead = 4;
@@ -45,7 +46,7 @@ export async function* streamFrom<Q, M>(name: ThreadName, question: Q, signal?: 
       const next = parts.shift();
       if (!next || signal?.aborted) throw failed ?? new Error('The thread ended.');
       if (next.kind === 'end') return;
-      if (next.kind === 'problem') throw new Problem(next.status, next.code, next.sentence);
+      if (next.kind === 'problem') throw new Problem(next.status, next.code, next.said);
       thread.postMessage('taken');
       yield next.part;
     }
@@ -69,6 +70,6 @@ export async function answerStream<Q, M>(answer: (question: Q) => AsyncIterable<
     say({ kind: 'end' });
   } catch (error) {
     if (!(error instanceof Problem)) throw error;
-    say({ kind: 'problem', status: error.status, code: error.code, sentence: error.message });
+    say({ kind: 'problem', status: error.status, code: error.code, said: error.said });
   }
 }

@@ -1,5 +1,6 @@
 import { parentPort, type Worker } from 'node:worker_threads';
 import type { Logger } from 'pino';
+import { message, type Message } from '@key-cellar/words';
 import { Problem, type ProblemStatus } from './problem.js';
 import { startThread, type ThreadName } from './threads.js';
 
@@ -39,7 +40,7 @@ interface Question {
 }
 type Answer =
   | { readonly kind: 'answer'; readonly answer: unknown }
-  | { readonly kind: 'problem'; readonly status: ProblemStatus; readonly code: string; readonly sentence: string }
+  | { readonly kind: 'problem'; readonly status: ProblemStatus; readonly code: string; readonly said: Message }
   | { readonly kind: 'failed'; readonly why: string };
 /** A thread has read its program, and answers from now on. */
 interface Ready {
@@ -116,7 +117,7 @@ export function tasksIn(name: ThreadName, { memoryMb, log }: { readonly memoryMb
 
   return {
     run<Q, A>(task: Task<Q, A>, question: Q): Promise<A> {
-      if (queue.length >= mostWaiting) throw new Problem(503, 'busy', 'The server is reading many files just now. Try again in a moment.');
+      if (queue.length >= mostWaiting) throw new Problem(503, 'busy', message('problem.busy'));
       return new Promise<A>((resolve, reject) => {
         queue.push({
           task: task.name,
@@ -125,7 +126,7 @@ export function tasksIn(name: ThreadName, { memoryMb, log }: { readonly memoryMb
           settle(answer) {
             if (answer instanceof GivenUp) reject(answer);
             else if (answer.kind === 'answer') resolve(answer.answer as A);
-            else reject(answer.kind === 'problem' ? new Problem(answer.status, answer.code, answer.sentence) : new Error(answer.why));
+            else reject(answer.kind === 'problem' ? new Problem(answer.status, answer.code, answer.said) : new Error(answer.why));
           },
         });
         next();
@@ -154,7 +155,7 @@ export function answerTasks(...answers: readonly Answering[]): void {
     try {
       return { kind: 'answer', answer: await byTask.get(task)!(question as never) };
     } catch (error) {
-      if (error instanceof Problem) return { kind: 'problem', status: error.status, code: error.code, sentence: error.message };
+      if (error instanceof Problem) return { kind: 'problem', status: error.status, code: error.code, said: error.said };
       return { kind: 'failed', why: error instanceof Error ? error.message : String(error) };
     }
   };

@@ -1,3 +1,4 @@
+import type { Message } from '@key-cellar/words';
 import { Problem } from './problem.js';
 
 export interface Turns {
@@ -6,7 +7,7 @@ export interface Turns {
 }
 
 /** Lets `atOnce` works of one key go on side by side; of more `waiting` wait their turn, in their order, and the others are refused. */
-export function turns({ atOnce, waiting }: { atOnce: number; waiting: number }, refusal: string): Turns {
+export function turns({ atOnce, waiting }: { atOnce: number; waiting: number }, refusal: Message): Turns {
   const lines = new Map<string, { running: number; queue: (() => void)[] }>();
   return async (key, work) => {
     const line = lines.get(key) ?? { running: 0, queue: [] };

@@ -1,4 +1,5 @@
-import { ledger, type LedgerEntry, type VerifyLine } from '@key-cellar/contract';
+import { message } from '@key-cellar/words';
+import { ledger, type LedgerEntry, type VerifyLine, type Told, type Problem as ProblemDocument } from '@key-cellar/contract';
 import {
   actsFor,
   atRepository,
@@ -27,7 +28,7 @@ import type { LedgerQuestion } from './thread.js';
 
 const { act, actInParts } = actsFor<Services>();
 /** Each of these reads the whole ledger in a thread of its own. */
-const inTurn = turns({ atOnce: 1, waiting: 2 }, 'The ledger is being read for you already. Wait until that has ended.');
+const inTurn = turns({ atOnce: 1, waiting: 2 }, message('ledger.ledgerBeingReadYou'));
 
 /** What the thread answers, once it has begun: whoever has to wait, or is refused, finds out before anything is sent. */
 async function inThread<M>(person: SignedIn, question: LedgerQuestion, gone?: AbortSignal): Promise<AsyncGenerator<M>> {
@@ -53,7 +54,7 @@ async function inThread<M>(person: SignedIn, question: LedgerQuestion, gone?: Ab
   return parts;
 }
 
-const auditors = 'Keepers and auditors of the whole repository look at the whole ledger.';
+const auditors = message('ledger.keepersAuditorsWholeRepository');
 const subject = { kind: 'ledger', id: null, name: 'ledger' };
 
 export const ledgerActs = {
@@ -70,7 +71,7 @@ export const ledgerActs = {
 
   changeKey: act(ledger.changeKey, {
     name: 'changed the signing key',
-    on: { repository: atRepository('dispose', 'Keepers of the whole repository change the key that signs.') },
+    on: { repository: atRepository('dispose', message('ledger.keepersWholeRepositoryChange')) },
     gate: 'none',
     repeat: 'another',
     async write(uow, { services, body }) {
@@ -110,7 +111,7 @@ export const ledgerReads: Omit<ReadsOf<typeof ledger, Services>, 'acts'> = {
   head: async ({ services: { pool }, params, access }) => {
     await requireAtRepository(pool, await access(), 'audit', auditors);
     const note = await store.noteOf(pool, Number(params.size));
-    if (note === null) throw notFound('A cosigned tree head of that size');
+    if (note === null) throw notFound(message('ledger.cosignedTreeHeadSize'));
     return new Download({ bytes: Buffer.from(note), type: 'text/plain; charset=utf-8', name: `ledger-head-${params.size}.txt` });
   },
 
@@ -119,7 +120,7 @@ export const ledgerReads: Omit<ReadsOf<typeof ledger, Services>, 'acts'> = {
     await requireAtRepository(pool, await access(), 'audit', auditors);
     const { since = [], ...filter } = query;
     const size = await settledSize(pool);
-    if (size === 0) throw new Problem(409, 'nothing-sealed', 'Nothing is sealed yet. Seal the ledger first.');
+    if (size === 0) throw new Problem(409, 'nothing-sealed', message('ledger.nothingSealed'));
     const question = { filter, timeZone: person.timeZone, since, ledgerName: config.ledgerName };
     await withUnitOfWork(
       pool,
@@ -134,11 +135,11 @@ export const ledgerReads: Omit<ReadsOf<typeof ledger, Services>, 'acts'> = {
   verify: entering(['verified the ledger'], async ({ services, person, access }) => {
     const { pool, config, outside, sealer } = services;
     await requireAtRepository(pool, await access(), 'audit', auditors);
-    return new Lines(async (say: (line: VerifyLine) => void, gone) => {
+    return new Lines(async (say: (line: Told<VerifyLine> | { problem: ProblemDocument }) => void, gone, speaker) => {
       try {
         // What cannot be sealed is found below; the rest is looked at all the same.
         await sealer.sealNow().catch(() => undefined);
-        for await (const line of await inThread<VerifyLine>(person, { kind: 'verify', appUrl: config.appUrl, outside }, gone)) {
+        for await (const line of await inThread<Told<VerifyLine>>(person, { kind: 'verify', appUrl: config.appUrl, outside }, gone)) {
           if ('report' in line) {
             const { ok, size, findings, unchecked } = line.report;
             const after = { ok, size, findings: findings.length, unchecked: unchecked.length };
@@ -150,7 +151,7 @@ export const ledgerReads: Omit<ReadsOf<typeof ledger, Services>, 'acts'> = {
         if (gone.aborted) return;
         const problem = problemOf(error);
         if (problem.status >= 500) services.log.error({ err: error }, 'the ledger could not be verified');
-        say({ problem: problem.document() });
+        say({ problem: problem.document(speaker) });
       }
     });
   }),

@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import type { LedgerFilter, TreeHead } from '@key-cellar/contract';
 import { completeSubtrees, leafHash } from '@key-cellar/core/ledger';
 import { type Db, Problem } from '../kernel/index.js';
@@ -61,7 +62,7 @@ async function* sealedEntries(db: Db, { filter, timeZone }: ExportQuestion, size
  */
 export async function* exportLines(db: Db, question: ExportQuestion): AsyncGenerator<ExportLine> {
   const head = await store.newestHead(db);
-  if (!head) throw new Problem(409, 'nothing-sealed', 'Nothing is sealed yet. Seal the ledger first.');
+  if (!head) throw new Problem(409, 'nothing-sealed', message('ledger.nothingSealed'));
   const { filter } = question;
   const keys = (await store.keyLine(db)).map((key) => ({
     id: key.id,

@@ -1,4 +1,4 @@
-import type { LedgerState, TreeHead } from '@key-cellar/contract';
+import type { LedgerState, TreeHead, Told } from '@key-cellar/contract';
 import type { Db } from '../kernel/index.js';
 import type { Sealer } from './sealer.js';
 import * as store from './store.js';
@@ -17,13 +17,13 @@ export function toHead(head: store.HeadRow): TreeHead {
   };
 }
 
-function toVerified(body: string): LedgerState['lastVerified'] {
+function toVerified(body: string): Told<LedgerState>['lastVerified'] {
   const { at, actor, after } = JSON.parse(body) as { at: string; actor: { name: string }; after: { ok: boolean; size: number } };
   return { at, by: actor.name, ok: after.ok, size: after.size };
 }
 
 /** Newest heads, what is not sealed, cosigned or stamped yet, and what is in the way. */
-export async function ledgerState(db: Db, sealer: Sealer): Promise<LedgerState> {
+export async function ledgerState(db: Db, sealer: Sealer): Promise<Told<LedgerState>> {
   const [heads, open, witnessed, stamped, verified, key] = await Promise.all([
     store.heads(db, shown),
     store.unsealedNow(db),

@@ -1,12 +1,13 @@
 import { canonicalJson, completeSubtrees, leafHash, MerkleFrontier } from '@key-cellar/core/ledger';
 import type pg from 'pg';
 import type { Logger } from 'pino';
-import { KeyUnusable } from '../kernel/index.js';
+import { message, told, type Message } from '@key-cellar/words';
+import { inEnglish, KeyUnusable } from '../kernel/index.js';
 import { signingKey } from './keys.js';
 import * as store from './store.js';
 import { requestTimeStamp } from './timeStamp.js';
 import { sha256, tileCollector, tileReader } from './tiles.js';
-import { WitnessDisagrees, witnessNewest, type WitnessAt } from './witness.js';
+import { Disagreement, witnessNewest, type WitnessAt } from './witness.js';
 
 const mostPerSeal = 20_000;
 
@@ -16,9 +17,10 @@ export function headText(head: { size: number; root: string; signedAt: string; k
 }
 
 /** The tree in the database is not the one that was signed last: nothing is built on it. */
-class TreeChanged extends Error {
-  override readonly message =
-    'The stored tree is not the one that was signed last: somebody changed it. Nothing is sealed until it is put back.';
+class TreeChanged extends Disagreement {
+  constructor() {
+    super(message('ledger.treeChanged'));
+  }
 }
 
 /**
@@ -98,7 +100,7 @@ export interface Outside extends WitnessAt {
 interface Trouble {
   readonly what: 'sealing' | 'witness' | 'stamp';
   readonly since: Date;
-  readonly sentence: string;
+  readonly sentence: Message;
   /** Whether it may be that somebody tampered, rather than that somebody is away. */
   readonly alarm: boolean;
 }
@@ -112,27 +114,27 @@ export interface Sealer {
 }
 
 const words = {
-  sealing: 'Entries cannot be sealed.',
-  witness: 'The witness cannot be reached; heads are sealed, and cosigned when it is back.',
-  stamp: 'The time-stamping authority cannot be reached; the newest head is stamped when it is back.',
+  sealing: message('ledger.trouble.sealing'),
+  witness: message('ledger.trouble.witness'),
+  stamp: message('ledger.trouble.stamp'),
 } as const;
 
 /** Seals when it is asked to, and every `everyMs` when that is given. */
 export function openSealer(pool: pg.Pool, log: Logger, outside: Outside, everyMs?: number): Sealer {
   let running: Promise<number> | null = null;
   const troubles = new Map<Trouble['what'], Trouble>();
-  const told = (what: Trouble['what'], error: unknown): void => {
-    const alarm = error instanceof WitnessDisagrees || error instanceof TreeChanged;
-    const sentence = alarm || error instanceof KeyUnusable ? error.message : words[what];
+  const tell = (what: Trouble['what'], error: unknown): void => {
+    const alarm = error instanceof Disagreement;
+    const sentence = alarm ? error.said : error instanceof KeyUnusable ? told(error.message) : words[what];
     const known = troubles.get(what);
-    if (known?.sentence === sentence) return;
-    log[alarm ? 'error' : 'warn']({ err: error }, sentence);
+    if (JSON.stringify(known?.sentence) === JSON.stringify(sentence)) return;
+    log[alarm ? 'error' : 'warn']({ err: error }, inEnglish(sentence));
     troubles.set(what, { what, since: new Date(), sentence, alarm });
   };
   const trying = (what: Trouble['what'], work: Promise<void>): Promise<void> =>
     work.then(
       () => void troubles.delete(what),
-      (error: unknown) => told(what, error),
+      (error: unknown) => tell(what, error),
     );
   const seal = (): Promise<number> => {
     running ??= sealAll(pool, outside.keysDir)
@@ -142,7 +144,7 @@ export function openSealer(pool: pg.Pool, log: Logger, outside: Outside, everyMs
           return size;
         },
         (error: unknown) => {
-          told('sealing', error);
+          tell('sealing', error);
           throw error;
         },
       )

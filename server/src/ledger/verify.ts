@@ -1,6 +1,7 @@
-import type { LedgerFinding, LedgerReport } from '@key-cellar/contract';
+import type { LedgerFinding, LedgerReport, Told } from '@key-cellar/contract';
 import { checkpointText, leafHash, MerkleFrontier } from '@key-cellar/core/ledger';
 import type pg from 'pg';
+import { message, type Message } from '@key-cellar/words';
 import { streamInReadSnapshot, type Db } from '../kernel/index.js';
 import { handoverText, keyIdOf, signatureHolds } from './keys.js';
 import { headText, type Outside } from './sealer.js';
@@ -19,7 +20,7 @@ const clocksDifferMs = 60_000;
 const lateMs = 3_600_000;
 
 /** How far it is, or what was found. */
-export type Verifying = { readonly done: number; readonly total: number } | { readonly report: LedgerReport };
+export type Verifying = { readonly done: number; readonly total: number } | { readonly report: Told<LedgerReport> };
 
 interface EntryBody {
   readonly at: string;
@@ -39,12 +40,10 @@ function columnsAgree(entry: store.EntryRow, body: EntryBody): boolean {
 }
 
 /** What is wrong with an entry; `leaf` is the hash of its text. */
-function wrongWith(entry: store.EntryRow | undefined, leaf: Uint8Array, storedHash: Buffer): string | null {
-  if (!entry) return 'The entry is missing.';
-  if (!storedHash.equals(leaf)) return 'The entry was changed after it was sealed.';
-  return columnsAgree(entry, JSON.parse(entry.body) as EntryBody)
-    ? null
-    : 'The searchable columns of the entry do not say what its sealed text says.';
+function wrongWith(entry: store.EntryRow | undefined, leaf: Uint8Array, storedHash: Buffer): Message | null {
+  if (!entry) return message('ledger.entryMissing');
+  if (!storedHash.equals(leaf)) return message('ledger.entryChanged');
+  return columnsAgree(entry, JSON.parse(entry.body) as EntryBody) ? null : message('ledger.columnsDisagree');
 }
 
 /** Which numbers were seen: a bit each. */
@@ -107,9 +106,9 @@ type WitnessedHead = WitnessLine & { readonly kind: 'head' };
 /** What the witness's file says, without the heads that its keeper has put back; null when it does not answer. */
 async function witnessSays(
   outside: Outside,
-): Promise<{ firstKey: string | null; putBack: string | null; heads(): AsyncGenerator<WitnessedHead> } | null> {
+): Promise<{ firstKey: string | null; putBack: Message | null; heads(): AsyncGenerator<WitnessedHead> } | null> {
   let firstKey: string | null = null;
-  let putBack: string | null = null;
+  let putBack: Message | null = null;
   let known = 0;
   const limits: { readonly line: number; readonly size: number }[] = [];
   try {
@@ -120,7 +119,7 @@ async function witnessSays(
       if (line.kind === 'key') firstKey ??= line.key;
       else if (line.kind === 'put back') {
         limits.push({ line: no, size: line.size });
-        putBack = `The keeper of the witness wrote on ${line.at.slice(0, 10)} that the tree was put back to ${line.size} entries: ${line.why}`;
+        putBack = message('ledger.putBack', { on: { day: line.at.slice(0, 10) }, size: line.size, why: line.why });
       }
     }
   } catch {
@@ -142,18 +141,18 @@ async function witnessSays(
 }
 
 /** The public keys by id, once each is shown to have taken over from the one before. */
-async function checkedKeys(db: Db, tell: (finding: LedgerFinding) => void): Promise<Map<string, string>> {
+async function checkedKeys(db: Db, tell: (finding: Told<LedgerFinding>) => void): Promise<Map<string, string>> {
   const keys = new Map<string, string>();
   let before: store.KeyRow | null = null;
   for (const key of await store.keyLine(db)) {
     const tookOver = before === null || signatureHolds(before.public_key, handoverText(key.public_key, before.id), key.handover!);
     if (keyIdOf(key.public_key) !== key.id || !tookOver) {
-      tell({ what: 'key', place: key.id, sentence: `The key ${key.id} did not take over from the one before it.` });
+      tell({ what: 'key', place: key.id, sentence: message('ledger.keyDidNotTake', { id: key.id }) });
     }
     keys.set(key.id, key.public_key);
     before = key;
   }
-  if ((await store.countKeys(db)) !== keys.size) tell({ what: 'key', place: '', sentence: 'There is a key that took over from none.' });
+  if ((await store.countKeys(db)) !== keys.size) tell({ what: 'key', place: '', sentence: message('ledger.thereKeyTookOver') });
   return keys;
 }
 
@@ -170,10 +169,10 @@ export async function* verifyLedger(pool: pg.Pool, outside: Outside): AsyncGener
 }
 
 async function* verifyIn(db: Db, outside: Outside, witness: Awaited<ReturnType<typeof witnessSays>>): AsyncGenerator<Verifying> {
-  const findings: LedgerFinding[] = [];
-  const unchecked: string[] = [];
+  const findings: Told<LedgerFinding>[] = [];
+  const unchecked: Message[] = [];
   let more = 0;
-  const tell = (finding: LedgerFinding): void => {
+  const tell = (finding: Told<LedgerFinding>): void => {
     if (findings.length < mostFindings) findings.push(finding);
     else more++;
   };
@@ -190,42 +189,40 @@ async function* verifyIn(db: Db, outside: Outside, witness: Awaited<ReturnType<t
 
   const checkHead = async (head: store.HeadRow, root: Uint8Array): Promise<void> => {
     const place = String(head.size);
-    const bad = (what: 'head' | 'stamp' | 'witness', sentence: string): void => tell({ what, place, sentence });
+    const bad = (what: 'head' | 'stamp' | 'witness', sentence: Message): void => tell({ what, place, sentence });
     counts.heads++;
-    if (!head.root.equals(root))
-      return bad('head', `The entries do not give the tree head of ${head.size} entries: their order or number was changed.`);
+    if (!head.root.equals(root)) return bad('head', message('ledger.headNotGiven', { size: head.size }));
     const text = headText({ size: head.size, root: hex(head.root), signedAt: head.signed_text, keyId: head.key_id });
     const key = keys.get(head.key_id);
-    if (!key || !signatureHolds(key, text, head.signature))
-      bad('head', `The signature of the tree head of ${head.size} entries does not hold.`);
+    if (!key || !signatureHolds(key, text, head.signature)) bad('head', message('ledger.headSignature', { size: head.size }));
     if (head.stamp !== null) {
       counts.stamped++;
       const at = await stampedAt(head.stamp, text, outside.timeAuthorityCertificates);
       const signed = Date.parse(head.signed_text);
-      if (!at) bad('stamp', `The time stamp of the tree head of ${head.size} entries does not hold.`);
+      if (!at) bad('stamp', message('ledger.headStamp', { size: head.size }));
       else if (at.getTime() < signed - clocksDifferMs) {
-        bad('stamp', `The tree head of ${head.size} entries was stamped before it says that it was signed.`);
+        bad('stamp', message('ledger.headStampedEarly', { size: head.size }));
       } else if (at.getTime() > signed + lateMs) lateStamp++;
     }
     if (head.note !== null) {
       counts.cosigned++;
       const cosigned = witnessedBy(head.note, outside.witnessKey);
       if (!cosigned || !head.note.startsWith(checkpointText({ origin, size: head.size, root: head.root }))) {
-        bad('witness', `The cosignature of the tree head of ${head.size} entries does not hold.`);
+        bad('witness', message('ledger.headCosignature', { size: head.size }));
       }
     }
   };
 
   const checkSeen = (line: WitnessedHead, root: Uint8Array, head: boolean): void => {
-    const bad = (sentence: string): void => tell({ what: 'witness', place: String(line.size), sentence });
+    const bad = (sentence: Message): void => tell({ what: 'witness', place: String(line.size), sentence });
     counts.seen++;
     lastSeen = line.size;
     const text = checkpointText({ origin, size: line.size, root: Buffer.from(line.root, 'hex') });
     if (!witnessedBy(line.note, outside.witnessKey) || !line.note.startsWith(text)) {
-      bad(`The witness did not sign what its file says of ${line.size} entries.`);
+      bad(message('ledger.witnessDidNotSign', { size: line.size }));
     } else if (line.root !== hex(root)) {
-      bad(`The witness saw another tree of ${line.size} entries: history was rewritten.`);
-    } else if (!head) bad(`The tree head of ${line.size} entries that the witness saw is missing.`);
+      bad(message('ledger.witnessSawOther', { size: line.size }));
+    } else if (!head) bad(message('ledger.witnessedHeadMissing', { size: line.size }));
   };
   /** At which size of the tree there is something to compare next. */
   const nextStop = async (): Promise<number> => Math.min((await heads.peek())?.size ?? Infinity, (await seen.peek())?.size ?? Infinity);
@@ -255,15 +252,13 @@ async function* verifyIn(db: Db, outside: Outside, witness: Awaited<ReturnType<t
     );
     for (const [n, tile] of tiles.entries()) {
       if (tile.idx !== idx + n)
-        tell({ what: 'tree', place: String(frontier.size), sentence: `Leaves from ${frontier.size} on are missing in the tree.` });
+        tell({ what: 'tree', place: String(frontier.size), sentence: message('ledger.leavesFromOnMissing', { size: frontier.size }) });
       for (const [i, seq] of tile.entries.entries()) {
         if (frontier.size >= total) break;
         const entry = entries.get(seq);
         const leaf = frontier.size;
         const hash = entry ? leafHash(Buffer.from(entry.body), sha256) : new Uint8Array(32);
-        const wrong = named.add(seq)
-          ? 'The entry stands in the tree twice.'
-          : wrongWith(entry, hash, tile.hashes.subarray(i * 32, i * 32 + 32));
+        const wrong = named.add(seq) ? message('ledger.entryTwice') : wrongWith(entry, hash, tile.hashes.subarray(i * 32, i * 32 + 32));
         if (wrong) tell({ what: 'entry', place: String(leaf), seq, sentence: wrong });
         frontier.append(hash, (height, index, node) => {
           if (height > 0) collector.add(height, index, node);
@@ -278,13 +273,13 @@ async function* verifyIn(db: Db, outside: Outside, witness: Awaited<ReturnType<t
     yield { done: frontier.size, total };
   }
   if (frontier.size < total) {
-    tell({ what: 'tree', place: String(frontier.size), sentence: `The tree ends after ${frontier.size} of ${total} entries.` });
+    tell({ what: 'tree', place: String(frontier.size), sentence: message('ledger.treeEndsAfterEntries', { size: frontier.size, total }) });
   }
   for (let head = await heads.peek(); head; head = await heads.peek()) {
     tell({
       what: 'head',
       place: String(head.size),
-      sentence: `There is a tree head of ${head.size} entries, and the tree has none of that size.`,
+      sentence: message('ledger.thereTreeHeadEntries', { size: head.size }),
     });
     heads.take();
   }
@@ -293,32 +288,30 @@ async function* verifyIn(db: Db, outside: Outside, witness: Awaited<ReturnType<t
     tell({
       what: 'witness',
       place: String(total),
-      sentence: `The witness saw ${beyond.size} entries; here are ${total}. The newest were cut off, or an older state was put back.`,
+      sentence: message('ledger.witnessSawEntriesNewest', { size: beyond.size, total }),
     });
   }
   const first = (await store.keyLine(db))[0];
   if (first && witness && witness.firstKey !== null && witness.firstKey !== first.public_key) {
-    tell({ what: 'key', place: first.id, sentence: 'The witness knows this ledger by another first key.' });
+    tell({ what: 'key', place: first.id, sentence: message('ledger.witnessKnowsLedgerAnother') });
   }
 
   await besideTheTree(db, collector, named, total, tell);
 
-  if (!witness) unchecked.push('The witness does not answer: whether it saw another or a longer history is not known.');
-  else if (lastSeen < total) unchecked.push(`The witness has not cosigned the newest ${total - lastSeen} entries yet.`);
-  if (total > 0 && newest!.stamp === null) unchecked.push('The newest tree head has no time stamp yet.');
-  if (lateStamp > 0) unchecked.push(`${lateStamp} tree heads were stamped more than an hour after they say that they were signed.`);
+  if (!witness) unchecked.push(message('ledger.witnessSilent'));
+  else if (lastSeen < total) unchecked.push(message('ledger.notCosignedYet', { n: total - lastSeen }));
+  if (total > 0 && newest!.stamp === null) unchecked.push(message('ledger.notStampedYet'));
+  if (lateStamp > 0) unchecked.push(message('ledger.stampedLate', { n: lateStamp }));
   if (witness?.putBack) unchecked.push(witness.putBack);
-  if (more > 0) unchecked.push(`${more} more findings are not shown.`);
+  if (more > 0) unchecked.push(message('ledger.moreFindings', { n: more }));
   const ok = findings.length === 0;
   yield { report: { ok, size: total, sentence: sentenceOf(ok, total, findings, unchecked), findings, unchecked, checked: counts } };
 }
 
-function sentenceOf(ok: boolean, total: number, findings: readonly LedgerFinding[], unchecked: readonly string[]): string {
-  if (!ok)
-    return `${findings.length === 1 ? 'One thing is' : `${findings.length} things are`} not as sealed. The first: ${findings[0]!.sentence}`;
-  if (total === 0) return 'Nothing is sealed yet.';
-  const all = `All ${total.toLocaleString('en-GB')} sealed entries are as they were sealed, under every tree head`;
-  return unchecked.length === 0 ? `${all}, and as the witness saw them.` : `${all}.`;
+function sentenceOf(ok: boolean, total: number, findings: readonly Told<LedgerFinding>[], unchecked: readonly Message[]): Message {
+  if (!ok) return message('ledger.notAsSealed', { n: findings.length, first: findings[0]!.sentence });
+  if (total === 0) return message('ledger.nothingSealedYet');
+  return message(unchecked.length > 0 ? 'ledger.asSealed' : 'ledger.asSealedAndSeen', { n: total });
 }
 
 /** What no head shows: hashes above the leaves, entries that no leaf names, and what waits too long to be sealed. */
@@ -327,19 +320,19 @@ async function besideTheTree(
   collector: ReturnType<typeof tileCollector>,
   named: Numbers,
   total: number,
-  tell: (finding: LedgerFinding) => void,
+  tell: (finding: Told<LedgerFinding>) => void,
 ): Promise<void> {
   const computed = new Map(collector.tiles().map((t) => [`${t.level}/${t.idx}`, Buffer.concat(t.hashes)]));
   for (const tile of await store.upperTiles(db)) {
     const key = `${tile.level}/${tile.idx}`;
     if (!(computed.get(key) ?? Buffer.alloc(0)).equals(tile.hashes)) {
-      tell({ what: 'tree', place: key, sentence: `The tile ${key} of the tree does not say what the entries give.` });
+      tell({ what: 'tree', place: key, sentence: message('ledger.tileTreeDoesNot', { key }) });
     }
     computed.delete(key);
   }
-  for (const key of computed.keys()) tell({ what: 'tree', place: key, sentence: `The tile ${key} of the tree is missing.` });
+  for (const key of computed.keys()) tell({ what: 'tree', place: key, sentence: message('ledger.tileTreeMissing', { key }) });
   if ((await store.sealedSize(db)) !== total) {
-    tell({ what: 'tree', place: String(total), sentence: 'More or less is said to be sealed than the newest tree head says.' });
+    tell({ what: 'tree', place: String(total), sentence: message('ledger.moreLessSaidSealed') });
   }
   const floor = await store.sealFloor(db);
   const upTo = await store.entriesUpTo(db, floor);
@@ -354,7 +347,7 @@ async function besideTheTree(
             what: 'entry',
             place: '',
             seq,
-            sentence: `Entry ${seq} lies in the ledger and was never sealed: it was put there by another way.`,
+            sentence: message('ledger.entryLiesLedgerNever', { seq }),
           });
         }
       }
@@ -368,7 +361,7 @@ async function besideTheTree(
       what: 'unsealed',
       place: '',
       seq: waiting.seq,
-      sentence: `${waiting.n} entries wait for longer than a minute to be sealed, the first is ${waiting.seq}.`,
+      sentence: message('ledger.entriesWaitLongerMinute', { n: waiting.n, seq: waiting.seq }),
     });
   }
 }

@@ -12,7 +12,8 @@ import {
   type Checkpoint,
 } from '@key-cellar/core/ledger';
 import type pg from 'pg';
-import { inOwnTransaction, type Db } from '../kernel/index.js';
+import { message, told, type Message } from '@key-cellar/words';
+import { inEnglish, inOwnTransaction, type Db } from '../kernel/index.js';
 import { rawSignatureHolds, signingKey } from './keys.js';
 import * as store from './store.js';
 import { overTiles, sha256 } from './tiles.js';
@@ -27,7 +28,12 @@ export interface WitnessAt {
 }
 
 /** The witness saw something that this ledger is not: the message says what. */
-export class WitnessDisagrees extends Error {}
+/** Others saw another history than this one. */
+export class Disagreement extends Error {
+  constructor(readonly said: Message) {
+    super(inEnglish(said));
+  }
+}
 
 const patienceMs = 10_000;
 
@@ -69,9 +75,9 @@ async function post(url: string, body: string, at: string, type = 'text/plain'):
 /** Tells the witness of this ledger: its name, and its keys in the order in which they took over. */
 async function enrol(db: Db, { witnessUrl }: WitnessAt, origin: string, at: string): Promise<void> {
   for (const key of await store.keyLine(db)) {
-    const told = { origin, key: key.public_key, handover: key.handover?.toString('base64') ?? null };
-    const { status, text } = await post(`${witnessUrl}/keys`, JSON.stringify(told), at, 'application/json');
-    if (status !== 200) throw new WitnessDisagrees(text.trim());
+    const introduction = { origin, key: key.public_key, handover: key.handover?.toString('base64') ?? null };
+    const { status, text } = await post(`${witnessUrl}/keys`, JSON.stringify(introduction), at, 'application/json');
+    if (status !== 200) throw new Disagreement(told(text.trim()));
   }
 }
 
@@ -92,27 +98,23 @@ async function cosignNewest(db: Db, at: WitnessAt): Promise<void> {
     if (answer.status === 200) {
       const cosigned = note + answer.text;
       const witnessed = witnessedBy(cosigned, at.witnessKey);
-      if (!witnessed) throw new WitnessDisagrees('The witness that answers is not the one that is configured.');
+      if (!witnessed) throw new Disagreement(message('ledger.otherWitness'));
       await store.addWitness(db, { size: head.size, note: cosigned, witness: witnessed.witness, at: witnessed.at });
       return;
     }
     const size = Number(answer.text);
     if (answer.status === 409 && Number.isSafeInteger(size)) {
       if (size > head.size) {
-        throw new WitnessDisagrees(
-          `The witness saw ${size} entries; here are ${head.size}. The newest were cut off, or an older state was put back.`,
-        );
+        throw new Disagreement(message('ledger.witnessSawEntriesNewest', { size, total: head.size }));
       }
       seen = size;
     } else if ((answer.status === 404 || answer.status === 403) && !introduced) {
       introduced = true;
       await enrol(db, at, origin, head.signed_text);
     } else if (answer.status === 422) {
-      throw new WitnessDisagrees(
-        `The tree of ${head.size} entries does not extend the one of ${seen} that the witness saw: history was rewritten.`,
-      );
+      throw new Disagreement(message('ledger.doesNotExtend', { size: head.size, seen }));
     } else if (answer.status === 403) {
-      throw new WitnessDisagrees('The witness knows this ledger by another key.');
+      throw new Disagreement(message('ledger.witnessKnowsOtherKey'));
     } else {
       throw new Error(`The witness answered ${answer.status}.`);
     }
@@ -121,7 +123,7 @@ async function cosignNewest(db: Db, at: WitnessAt): Promise<void> {
 }
 
 /**
- * Has the newest head cosigned, unless it is. Throws {@link WitnessDisagrees} when the witness saw a tree that this one does not
+ * Has the newest head cosigned, unless it is. Throws {@link Disagreement} when the witness saw a tree that this one does not
  * extend, and anything else when it cannot be reached. One thread or app server at a time.
  */
 export async function witnessNewest(pool: pg.Pool, at: WitnessAt): Promise<void> {

@@ -1,4 +1,5 @@
-import type { PlanEffect } from '@key-cellar/contract';
+import { message } from '@key-cellar/words';
+import type { PlanEffect, Told } from '@key-cellar/contract';
 import { isCodePattern, nextCode, type PlaceStanding } from '@key-cellar/core/plan';
 import { factsOfTypes, type FactDefinition } from '@key-cellar/core/records';
 import { whoseAccessChanges } from '../access/index.js';
@@ -37,7 +38,7 @@ export function requireRevision(place: placeStore.PlaceRow, revision: number): v
 /** A code for a new place: as it was given, or the next one of a pattern; throws when it is taken. */
 export async function freeCode(uow: UnitOfWork, code: string, kind: string, parentId: string): Promise<string> {
   if (!isCodePattern(code)) {
-    if (await codeStore.codeTaken(uow, code, kind, parentId)) throw wrongField('/code', `${code} exists here already.`);
+    if (await codeStore.codeTaken(uow, code, kind, parentId)) throw wrongField('/code', message('plan.existsAlready', { code }));
     return code;
   }
   // One after the other, so that two who ask at the same time do not get the same.
@@ -55,7 +56,7 @@ export async function effectOn(
   today: string,
   place: placeStore.PlaceRow,
   newParent: placeStore.PlaceRow,
-): Promise<PlanEffect> {
+): Promise<Told<PlanEffect>> {
   const extent = await moveStore.extentOf(db, place.id, access.sets('discover'));
   const people = await whoseAccessChanges(db, today, { placeId: place.id, newParentId: newParent.id });
   return { ...extent, ...people, recomputed: extent.records };
@@ -72,11 +73,7 @@ export async function requireMovableRecords(
   own: boolean,
 ): Promise<void> {
   if (await moveStore.declaredThatStay(uow, place.id, newSeriesId, own)) {
-    throw new Problem(
-      409,
-      'declared-inside',
-      `There are declared records in ${place.code} that cannot be moved. A keeper may revoke their declarations with a reason.`,
-    );
+    throw new Problem(409, 'declared-inside', message('plan.declaredInside', { code: place.code }));
   }
 }
 
@@ -92,7 +89,7 @@ export async function placeByCode(
   const access = await services.access.of(person);
   const found = await codeStore.placesWithCode(services.pool, code.toUpperCase(), access.sets('discover'));
   const [first] = found;
-  if (!first) throw notFound(`A place with the code ${code}`);
+  if (!first) throw notFound(message('plan.placeCode', { code }));
   return { id: first.id, code: first.code, former: first.former };
 }
 

@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { identity } from '@key-cellar/contract';
 import { uuidv7 } from 'uuidv7';
 import { getOrMakeSet, placeGrant } from '../access/index.js';
@@ -15,7 +16,7 @@ export const makeFirstKeeper = freeAct(identity.makeFirstKeeper, {
   because: 'there is nobody yet who could have a right',
   repeat: 'refused',
   async free({ services: { pool }, body, address }) {
-    const notAgain = (): Problem => new Problem(409, 'has-keepers', 'This repository has people already. Sign in instead.');
+    const notAgain = (): Problem => new Problem(409, 'has-keepers', message('plan.hasKeepers'));
     // Asked before any work is done for a stranger, and again under the lock.
     if (await anybodyExists(pool)) throw notAgain();
     const passwordHash = await hashPassword(body.password);

@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { ofRepository, type Kind, type RightOn } from '../kernel/index.js';
 import * as stencils from './stencilStore.js';
 import * as placeStore from './placeStore.js';
@@ -5,7 +6,7 @@ import * as placeStore from './placeStore.js';
 /** A place is open to a person who may discover what is in it, or put something there. */
 export const placeKind: Kind<placeStore.PlaceRow> = {
   word: 'place',
-  what: 'This place',
+  what: message('thing.place'),
   see: ['discover', 'deposit'],
   find: (db, ids, lock) => (lock ? placeStore.lockPlaces(db, ids) : placeStore.placesByIds(db, ids)),
   id: (place) => place.id,
@@ -22,7 +23,15 @@ export const toChange: RightOn<placeStore.PlaceRow> = {
 
 export const stencilKind = ofRepository<stencils.StencilRow>({
   word: 'stencil',
-  what: 'This stencil',
+  what: message('thing.stencil'),
   subject: (stencil) => ({ kind: 'stencil', id: stencil.id, name: stencil.title }),
   find: (db, id, lock) => (lock ? stencils.lockStencil(db, id) : stencils.stencilById(db, id)),
 });
+
+/** What the ledger calls the making of a place. */
+export const madeActs = {
+  function: 'made a function',
+  activity: 'made an activity',
+  series: 'made a series',
+  folder: 'made a folder',
+} as const;

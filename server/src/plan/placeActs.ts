@@ -1,31 +1,33 @@
 import { hasRight } from '@key-cellar/core/access';
 import { plan, setup } from '@key-cellar/contract';
-import { codePattern, kindsInside, mergeRefusal, moveRefusal, withArticle } from '@key-cellar/core/plan';
+import { codePattern, kindsInside, mergeRefusal, moveRefusal } from '@key-cellar/core/plan';
 import { refuse } from '@key-cellar/core/records';
 import { uuidv7 } from 'uuidv7';
+import { message, type Message, type Value } from '@key-cellar/words';
 import { checkFacts, recordTypes } from '../facts/index.js';
 import { actsFor, one, Problem, wrongField, type Services } from '../kernel/index.js';
 import { effectOn, factsOfAllTypes, freeCode, requireMovableRecords, requireRevision, seriesOf, standingOf } from './changes.js';
-import { placeKind, toChange } from './kinds.js';
+import { madeActs, placeKind, toChange } from './kinds.js';
 import { shutAround } from './places.js';
 import * as codeStore from './codeStore.js';
 import * as moveStore from './moveStore.js';
 import * as placeStore from './placeStore.js';
 
 const { act } = actsFor<Services>();
-const refusal = (code: string, sentence: string | null) => (sentence === null ? null : refuse(code, sentence));
+const refusal = (code: string, sentence: Message | null) => (sentence === null ? null : refuse(code, sentence));
 
 const kindsMade = ['function', 'activity', 'series', 'folder'] as const;
 
 /** Throws 422 for a day of opening after that of the closing. */
 function requireOpening(on: string | undefined, closedOn: string | null): void {
-  if (on !== undefined && closedOn !== null && on > closedOn) throw wrongField('/openedOn', `Its closing is on ${closedOn}.`);
+  if (on !== undefined && closedOn !== null && on > closedOn)
+    throw wrongField('/openedOn', message('plan.closingOn', { on: { day: closedOn } }));
 }
 
 export const placeActs = {
   /** Folders are everyday work of those who file; the plan itself is the keepers'. */
   makePlace: act(plan.makePlace, {
-    name: kindsMade.map((kind) => `made ${withArticle(kind)}`),
+    name: kindsMade.map((kind) => madeActs[kind]),
     on: {
       parent: one(
         placeKind,
@@ -41,12 +43,12 @@ export const placeActs = {
     repeat: 'refused',
     async write(uow, { on: { parent }, body, person }) {
       if (!kindsInside(parent.kind).includes(body.kind))
-        throw wrongField('/kind', `Nothing of this kind, ${withArticle(body.kind)}, can be inside ${withArticle(parent.kind)}.`);
+        throw wrongField('/kind', message('plan.cannotBeInside', { kind: body.kind, parent: parent.kind }));
       const shut = await shutAround(uow, parent, person.today);
       if (shut) throw new Problem(409, 'folder-closed', shut);
       const siblings = await placeStore.childrenOf(uow, parent.id);
       const code = await freeCode(uow, body.code, body.kind, parent.id);
-      if (!codePattern.test(code)) throw wrongField('/code', `${code} is no code: 40 letters at most.`);
+      if (!codePattern.test(code)) throw wrongField('/code', message('plan.noCodeLettersAt', { code }));
       const id = uuidv7();
       await placeStore.addPlace(uow, {
         ...body,
@@ -60,7 +62,7 @@ export const placeActs = {
       return {
         answer: { id },
         entry: {
-          act: `made ${withArticle(body.kind)}`,
+          act: madeActs[body.kind],
           subject: { kind: 'place', id, name: `${code} ${body.title}` },
           after: { parent: parent.code, note: body.note, ...(body.openedOn ? { openedOn: body.openedOn } : {}) },
         },
@@ -76,9 +78,9 @@ export const placeActs = {
       requireRevision(place, body.revision);
       requireOpening(body.openedOn, place.closed_on);
       if (place.code !== body.code) {
-        if (place.parent_id === null) throw wrongField('/code', 'The repository keeps its code.');
+        if (place.parent_id === null) throw wrongField('/code', message('plan.repositoryKeepsCode'));
         if (await codeStore.codeTaken(uow, body.code, place.kind, place.parent_id)) {
-          throw wrongField('/code', `${body.code} is the code of another place.`);
+          throw wrongField('/code', message('plan.codeAnotherPlace', { code: body.code }));
         }
         await codeStore.keepFormerCode(uow, place, person.today);
         await codeStore.dropFormerCode(uow, place.id, body.code);
@@ -121,7 +123,7 @@ export const placeActs = {
       const newSeriesId = seriesOf(parent, await placeStore.placesByIds(uow, parent.ancestors));
       if (place.kind === 'folder') await requireMovableRecords(uow, place, newSeriesId, false);
       if (await codeStore.codeTaken(uow, place.code, place.kind, parent.id, place.id)) {
-        throw new Problem(409, 'code-taken', `${parent.code} has a ${place.kind} ${place.code} already. Renumber one of them first.`);
+        throw new Problem(409, 'code-taken', message('plan.codeTaken', { parent: parent.code, kind: place.kind, code: place.code }));
       }
       const effect = await effectOn(uow, access, person.today, place, parent);
       if (body.dryRun) return { answer: effect, entry: null };
@@ -150,19 +152,16 @@ export const placeActs = {
       requireRevision(place, body.revision);
       const events = await moveStore.eventCount(uow, place.id);
       if (events > 0) {
-        throw new Problem(
-          409,
-          'has-events',
-          `${place.code} has ${events} events of its own, and they would start clocks in ${into.code}. Take them back first.`,
-        );
+        throw new Problem(409, 'has-events', message('plan.hasEvents', { code: place.code, n: events, into: into.code }));
       }
       const newSeriesId = seriesOf(into, await placeStore.placesByIds(uow, into.ancestors));
       await requireMovableRecords(uow, place, newSeriesId, true);
       const clash = await moveStore.clashingCodes(uow, place.id, into.id);
       if (clash.length > 0) {
         const known = clash.filter((c) => c.sets.every((set) => hasRight(access.on(set).all, 'discover'))).map((c) => c.code);
-        const named = [...known.slice(0, 5), ...(clash.length > known.length || known.length > 5 ? ['others'] : [])].join(', ');
-        throw new Problem(409, 'code-taken', `Both have ${named} inside. Renumber one of each first.`);
+        const named: Value[] = known.slice(0, 5);
+        if (clash.length > known.length || known.length > 5) named.push(message('shared.others'));
+        throw new Problem(409, 'code-taken', message('plan.bothHaveInsideRenumber', { named: { all: named } }));
       }
       const effect = await effectOn(uow, access, person.today, place, into);
       if (body.dryRun) return { answer: effect, entry: null };
@@ -182,14 +181,10 @@ export const placeActs = {
     repeat: 'refused',
     job: { kind: 'recompute', beyond: 2000 },
     async write(uow, { on: { folder }, body: { on }, person, services }) {
-      if (folder.kind !== 'folder') throw new Problem(409, 'not-a-folder', 'Only folders are closed; series stay open.');
-      if (on < folder.opened_on)
-        throw wrongField(
-          '/on',
-          `The folder was opened on ${folder.opened_on}. If that was earlier, describe the folder first and say when.`,
-        );
+      if (folder.kind !== 'folder') throw new Problem(409, 'not-a-folder', message('plan.notAFolder'));
+      if (on < folder.opened_on) throw wrongField('/on', message('plan.folderOpenedOnIf', { on: { day: folder.opened_on } }));
       if (folder.closed_on !== null && folder.closed_on <= person.today)
-        throw new Problem(409, 'folder-closed', `It was closed on ${folder.closed_on}.`);
+        throw new Problem(409, 'folder-closed', message('plan.folderClosed', { on: { day: folder.closed_on! } }));
       await placeStore.closePlace(uow, folder.id, on);
       // What closes later declares on its day: the sweep sees to it.
       if (folder.declare_on === 'folderClosed' && on <= person.today)
@@ -204,7 +199,8 @@ export const placeActs = {
     on: { place: one(placeKind, ({ params }) => params.id, toChange) },
     repeat: 'refused',
     job: { kind: 'recompute', beyond: 2000 },
-    decide: ({ on: { place } }) => refusal('nothing-to-do', place.closed_on === null && place.retired_on === null ? 'It is open.' : null),
+    decide: ({ on: { place } }) =>
+      refusal('nothing-to-do', place.closed_on === null && place.retired_on === null ? message('plan.isOpen') : null),
     async write(uow, { on: { place }, body: { reason }, services, person }) {
       await moveStore.reopen(uow, place.id);
       await services.events.tell(uow, 'placesChanged', { placeIds: [place.id], because: place.code });
@@ -229,8 +225,8 @@ export const placeActs = {
     on: { place: one(placeKind, ({ params }) => params.id, toChange) },
     repeat: 'refused',
     decide({ on: { place } }) {
-      if (place.kind === 'repository') return refuse('cannot-retire', 'The repository itself cannot be retired.');
-      return refusal('nothing-to-do', place.retired_on === null ? null : `It was retired on ${place.retired_on}.`);
+      if (place.kind === 'repository') return refuse('cannot-retire', message('plan.cannotRetire'));
+      return refusal('nothing-to-do', place.retired_on === null ? null : message('plan.wasRetired', { on: { day: place.retired_on } }));
     },
     async write(uow, { on: { place }, body: { reason }, person }) {
       await moveStore.retire(uow, place.id, person.today);
@@ -260,7 +256,7 @@ export const placeActs = {
       requireRevision(place, body.revision);
       const types = new Set((await recordTypes(uow)).map((t) => t.code));
       const unknown = body.takes?.types?.find((code) => !types.has(code));
-      if (unknown !== undefined) throw wrongField('/takes/types', `There is no record type “${unknown}”.`);
+      if (unknown !== undefined) throw wrongField('/takes/types', message('plan.thereNoRecordType', { unknown }));
       await placeStore.writeTakes(uow, place.id, body.takes);
       return { answer: { revision: place.revision + 1 }, entry: { before: place.takes, after: body.takes } };
     },

@@ -1,8 +1,9 @@
-import type { OutlineLine, PlaceLine, PlacePage, RackCell, RackCounts } from '@key-cellar/contract';
+import type { OutlineLine, PlaceLine, PlacePage, RackCell, RackCounts, Told } from '@key-cellar/contract';
 import { explainAccess, hasRight, listRights, profilesThatCount } from '@key-cellar/core/access';
 import { refusesInside, shutOn } from '@key-cellar/core/plan';
 import { idsIn, type Takes } from '@key-cellar/core/records';
 import { uuidv7 } from 'uuidv7';
+import { message, type Message } from '@key-cellar/words';
 import { namesOf } from '../facts/index.js';
 import { notFound, type Db, type PersonAccess, type Services, type SignedIn, type UnitOfWork } from '../kernel/index.js';
 import { standingOf } from './changes.js';
@@ -154,11 +155,11 @@ export async function openPlace(
 ): Promise<{ place: placeStore.PlaceRow; access: PersonAccess }> {
   const access = await services.access.of(person);
   const place = await placeStore.placeById(services.pool, id);
-  if (!place || !isOpen(access, place)) throw notFound('This place');
+  if (!place || !isOpen(access, place)) throw notFound(message('thing.place'));
   return { place, access };
 }
 
-export async function placePage(services: Services, person: SignedIn, id: string): Promise<PlacePage> {
+export async function placePage(services: Services, person: SignedIn, id: string): Promise<Told<PlacePage>> {
   const { place, access } = await openPlace(services, person, id);
   const { pool } = services;
   const seenBy = { access, today: person.today };
@@ -226,7 +227,7 @@ export async function placePage(services: Services, person: SignedIn, id: string
 }
 
 /** Why nothing may come into a place today: it, or one around it, was closed or retired, or opens later. */
-export async function shutAround(db: Db, place: placeStore.PlaceRow, today: string): Promise<string | null> {
+export async function shutAround(db: Db, place: placeStore.PlaceRow, today: string): Promise<Message | null> {
   for (const p of (await placeStore.placesByIds(db, place.ancestors)).reverse()) {
     const refusal = refusesInside(standingOf(p), today);
     if (refusal) return refusal;

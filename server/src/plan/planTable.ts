@@ -1,9 +1,11 @@
-import type { TableOutcome } from '@key-cellar/contract';
-import { codePattern, kindsInside, moveRefusal, placeKinds, withArticle, type PlaceKind } from '@key-cellar/core/plan';
+import type { TableOutcome, Told } from '@key-cellar/contract';
+import { codePattern, kindsInside, moveRefusal, placeKinds, kindWords, type PlaceKind } from '@key-cellar/core/plan';
 import { uuidv7 } from 'uuidv7';
+import { message, type Message } from '@key-cellar/words';
 import type { PersonAccess, Services, Several, SignedIn, UnitOfWork } from '../kernel/index.js';
 import { columnsOf, readTable, type TableFormat, type TableRow } from '../tables/index.js';
 import { standingOf } from './changes.js';
+import { madeActs } from './kinds.js';
 import * as codeStore from './codeStore.js';
 import * as moveStore from './moveStore.js';
 import * as placeStore from './placeStore.js';
@@ -114,36 +116,35 @@ function readRow(
   { row, values }: TableRow,
   columns: ReadonlySet<string>,
   known: { byPath: ReadonlyMap<string, placeStore.PlaceRow>; rules: ReadonlyMap<string, string>; jurisdictions: ReadonlySet<string> },
-  wrong: (row: number, column: Column, sentence: string) => void,
+  wrong: (row: number, column: Column, sentence: Message) => void,
 ): Wanted | null {
-  const bad = (column: Column, sentence: string): void => wrong(row, column, sentence);
+  const bad = (column: Column, sentence: Message): void => wrong(row, column, sentence);
   const text = (column: Column): string => values[column] ?? '';
   const code = text('code').toUpperCase();
   const kind = text('kind').toLowerCase();
   const inside = text('inside').toUpperCase();
-  if (!codePattern.test(code))
-    bad('code', code ? `“${code}” may have capital letters, digits, hyphens, dots and slashes, 40 at most` : 'is missing');
-  if (!isPlaced(kind)) bad('kind', `“${text('kind')}” is none of function, activity, series, folder`);
+  if (!codePattern.test(code)) bad('code', code ? message('plan.table.code', { code }) : message('tables.missing'));
+  if (!isPlaced(kind)) bad('kind', message('plan.table.kind', { kind: text('kind') }));
   const title = text('title');
-  if (!title) bad('title', 'is missing');
-  else if (title.length > 300) bad('title', 'is longer than 300 letters');
+  if (!title) bad('title', message('tables.missing'));
+  else if (title.length > 300) bad('title', message('tables.tooLong', { most: 300 }));
   for (const [column, most] of [
     ['belongs here', 4000],
     ['not here', 4000],
     ['message', 1000],
   ] as const)
-    if (text(column).length > most) bad(column, `is longer than ${most} letters`);
-  if (kind === 'folder' && inside === '') bad('inside', 'a folder is inside a series or another folder');
+    if (text(column).length > most) bad(column, message('tables.tooLong', { most }));
+  if (kind === 'folder' && inside === '') bad('inside', message('plan.table.folderInside'));
   const rules = list(text('rules'));
-  for (const rule of rules) if (!known.rules.has(rule)) bad('rules', `there is no published rule ${rule}`);
+  for (const rule of rules) if (!known.rules.has(rule)) bad('rules', message('plan.table.noRule', { rule }));
   const jurisdictions = list(text('jurisdictions'));
-  for (const name of jurisdictions) if (!known.jurisdictions.has(name)) bad('jurisdictions', `there is no jurisdiction ${name}`);
+  for (const name of jurisdictions) if (!known.jurisdictions.has(name)) bad('jurisdictions', message('tables.noJurisdiction', { name }));
   // Without them it cannot be told which place it is; with them the rest of the row is looked at, too.
   if (!codePattern.test(code) || !isPlaced(kind)) return null;
   const path = kind === 'folder' ? `${inside}/${code}` : code;
   const existing = known.byPath.get(path);
   if (existing && existing.kind !== kind) {
-    bad('kind', `${path} is ${withArticle(existing.kind)}, and stays one`);
+    bad('kind', message('plan.table.staysItsKind', { path, kind: kindWords(existing.kind) }));
     return null;
   }
   const had = (column: Column, before: string): string => (columns.has(column) ? text(column) : before);
@@ -178,7 +179,7 @@ export async function importPlan(
   access: PersonAccess,
   work: Several,
   input: { bytes: Buffer; format: TableFormat; dryRun: boolean },
-): Promise<TableOutcome> {
+): Promise<Told<TableOutcome>> {
   const table = await readTable(services, input.bytes, input.format, ['code', 'kind', 'inside', 'title']);
   return work(async (uow) => {
     await codeStore.lockPlan(uow);
@@ -192,16 +193,16 @@ export async function importPlan(
       all.map((p) => p.id),
     );
     const jurisdictions = new Set((await placeStore.jurisdictionNames(uow)).map((j) => j.name));
-    const errors: { row: number; column: string; sentence: string }[] = [];
-    const changes: { row: number; what: string; sentence: string }[] = [];
-    const wrong = (row: number, column: string, sentence: string): void => void errors.push({ row, column, sentence });
+    const errors: { row: number; column: string; sentence: Message }[] = [];
+    const changes: { row: number; what: string; sentence: Message }[] = [];
+    const wrong = (row: number, column: string, sentence: Message): void => void errors.push({ row, column, sentence });
     const columns = new Set(table.columns);
     const wanted = new Map<string, Wanted>();
     for (const row of table.rows) {
       const read = readRow(row, columns, { byPath, rules: published, jurisdictions }, wrong);
       if (!read) continue;
       const twice = wanted.get(read.path);
-      if (twice) wrong(row.row, 'code', `${read.path} is in row ${twice.row} already`);
+      if (twice) wrong(row.row, 'code', message('tables.inRowAlready', { name: read.path, row: String(twice.row) }));
       else wanted.set(read.path, read);
     }
     // A place may be inside one that the same table makes.
@@ -209,11 +210,11 @@ export async function importPlan(
       path === '' ? 'repository' : (wanted.get(path)?.kind ?? byPath.get(path)?.kind);
     for (const w of wanted.values()) {
       const kind = kindAt(w.insidePath);
-      if (kind === undefined) wrong(w.row, 'inside', `there is no place ${w.insidePath}`);
+      if (kind === undefined) wrong(w.row, 'inside', message('tables.noPlace', { place: w.insidePath }));
       else if (!kindsInside(kind).some((k) => k === w.kind))
-        wrong(w.row, 'inside', `${withArticle(w.kind)} cannot be inside ${withArticle(kind)}`);
+        wrong(w.row, 'inside', message('plan.cannotBeInside', { kind: w.kind, parent: kind }));
     }
-    const outcome = (recomputed: number): TableOutcome => ({
+    const outcome = (recomputed: number): Told<TableOutcome> => ({
       rows: table.rows.length,
       changes,
       errors: errors.sort((a, b) => a.row - b.row),
@@ -236,7 +237,7 @@ export async function importPlan(
         ? changeTo(uow, w, at(w.insidePath), rulesNow.get(w.existing.id) ?? [], published, input.dryRun, wrong)
         : makeNew(uow, w, at(w.insidePath), published, uow.actor.today, input.dryRun, made, last));
       if (!change) continue;
-      changes.push({ row: w.row, what: change.what, sentence: `${w.path} ${change.sentence}` });
+      changes.push({ row: w.row, what: change.what, sentence: message('plan.table.change', { path: w.path, change: change.sentence }) });
       if (change.redate) touched.push(w.existing?.id ?? made.get(w.path)!.id);
     }
     if (errors.length > 0 && !input.dryRun) throw new PlanNotTaken(outcome(0));
@@ -256,14 +257,14 @@ export async function importPlan(
 
 /** Errors that showed only while the changes were made: all of them are rolled back. */
 class PlanNotTaken extends Error {
-  constructor(readonly outcome: TableOutcome) {
+  constructor(readonly outcome: Told<TableOutcome>) {
     super('the plan was not taken in');
   }
 }
 
 interface Change {
   readonly what: string;
-  readonly sentence: string;
+  readonly sentence: Message;
   readonly redate: boolean;
 }
 
@@ -316,13 +317,13 @@ async function makeNew(
     if (place.not_here || place.message || place.jurisdictions.length > 0) uow.alongside(placeStore.describePlace(uow, place));
     for (const rule of rules) uow.alongside(placeStore.addRule(uow, id, published.get(rule)!));
     uow.enter({
-      act: `made ${withArticle(w.kind)}`,
+      act: madeActs[w.kind as Exclude<PlaceKind, 'repository'>],
       subject: { kind: 'place', id, name: `${place.code} ${place.title}` },
       after: { parent: parent.code, note: place.note, rules },
       note: 'from a table',
     });
   }
-  return { what: 'new', sentence: `is made inside ${parent.code}`, redate: false };
+  return { what: 'new', sentence: message('plan.madeInside', { code: parent.code }), redate: false };
 }
 
 async function changeTo(
@@ -332,28 +333,34 @@ async function changeTo(
   rulesNow: readonly string[],
   published: ReadonlyMap<string, string>,
   dryRun: boolean,
-  wrong: (row: number, column: Column, sentence: string) => void,
+  wrong: (row: number, column: Column, sentence: Message) => void,
 ): Promise<Change | null> {
   const place = w.existing!;
-  const said: string[] = [];
+  const said: Message[] = [];
   const moves = place.parent_id !== parent.id;
   if (moves) {
     const refusal = moveRefusal(standingOf(place), standingOf(parent), uow.actor.today);
     if (refusal) {
-      wrong(w.row, 'inside', refusal.replace(/\.$/, ''));
+      wrong(w.row, 'inside', refusal);
       return null;
     }
-    said.push(`moves into ${parent.code}`);
+    said.push(message('plan.table.moves', { parent: parent.code }));
   }
-  if (place.title !== w.line.title) said.push(`is called “${w.line.title}”`);
+  if (place.title !== w.line.title) said.push(message('plan.table.called', { title: w.line.title }));
   if (place.note !== w.line['belongs here'] || place.not_here !== w.line['not here'] || place.message !== w.line.message)
-    said.push('is described anew');
+    said.push(message('plan.table.described'));
   const same = (a: readonly string[], b: readonly string[]): boolean =>
     a.length === b.length && [...a].sort().every((x, i) => x === [...b].sort()[i]);
   const otherJurisdictions = !same(place.jurisdictions, w.jurisdictions);
-  if (otherJurisdictions) said.push(`is in ${w.jurisdictions.join(', ') || 'no jurisdiction of its own'}`);
+  if (otherJurisdictions)
+    said.push(
+      w.jurisdictions.length > 0
+        ? message('plan.table.jurisdictions', { names: { list: w.jurisdictions } })
+        : message('plan.table.noJurisdictions'),
+    );
   const otherRules = !untold(w) && !same(rulesNow, w.rules);
-  if (otherRules) said.push(`follows ${w.rules.join(', ') || 'no rule of its own'}`);
+  if (otherRules)
+    said.push(w.rules.length > 0 ? message('plan.table.follows', { rules: { list: w.rules } }) : message('plan.table.followsNone'));
   if (said.length === 0) return null;
   if (!dryRun) {
     if (moves) await moveStore.moveUnder(uow, place, parent, null);
@@ -383,5 +390,9 @@ async function changeTo(
       note: 'from a table',
     });
   }
-  return { what: moves ? 'moved' : 'changed', sentence: said.join(', '), redate: moves || otherRules || otherJurisdictions };
+  return {
+    what: moves ? 'moved' : 'changed',
+    sentence: message('shared.asIs', { text: { list: said } }),
+    redate: moves || otherRules || otherJurisdictions,
+  };
 }

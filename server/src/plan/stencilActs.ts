@@ -1,8 +1,9 @@
-import { stencils as contract, type BroughtLine, type UseLine } from '@key-cellar/contract';
+import { stencils as contract, type BroughtLine, type UseLine, type Told, type OutcomeLine } from '@key-cellar/contract';
 import type { Right } from '@key-cellar/core/access';
 import { canonicalJson } from '@key-cellar/core/ledger';
-import { fillCode, fillText, foldersOf, isCodePattern, nextCode, type StencilDefinition } from '@key-cellar/core/plan';
+import { fillCode, fillText, foldersOf, isCodePattern, nextCode, type StencilDefinition, kindWords } from '@key-cellar/core/plan';
 import { uuidv7 } from 'uuidv7';
+import { message, type Message } from '@key-cellar/words';
 import {
   actsFor,
   atRepository,
@@ -30,7 +31,7 @@ import * as codeStore from './codeStore.js';
 import * as placeStore from './placeStore.js';
 
 const { act, actInParts } = actsFor<Services>();
-const keepers = 'Keepers make stencils.';
+const keepers = message('plan.keepersMakeStencils');
 /** What making a folder from a stencil may enter. */
 const making = ['granted', 'made a folder'];
 
@@ -52,7 +53,7 @@ const toApply: RightOn<placeStore.PlaceRow> = {
 };
 
 async function requireFreeTitle(uow: UnitOfWork, title: string, id: string): Promise<void> {
-  if (await stencils.titleTaken(uow, title, id)) throw wrongField('/title', `There is a stencil “${title}” already.`);
+  if (await stencils.titleTaken(uow, title, id)) throw wrongField('/title', message('plan.thereStencilAlready', { title }));
 }
 
 /** Carries out what was planned for each place, in a transaction of its own; or tells it, with `dryRun`. */
@@ -63,15 +64,15 @@ async function bringEach(
   places: readonly placeStore.PlaceRow[],
   dryRun: boolean,
   planOf: (place: placeStore.PlaceRow) => Promise<Plan>,
-): Promise<BroughtLine[]> {
-  const lines: BroughtLine[] = [];
+): Promise<Told<BroughtLine>[]> {
+  const lines: Told<BroughtLine>[] = [];
   for (const place of places) {
-    const line = { placeId: place.id, name: `${place.code} ${place.title}`, changes: [] as string[], kept: [] as string[], rules: [] };
+    const line = { placeId: place.id, name: `${place.code} ${place.title}`, changes: [] as Message[], kept: [] as Message[], rules: [] };
     try {
       const plan = await planOf(place);
       const told = { ...line, changes: plan.changes, kept: plan.kept, rules: plan.rules };
-      if (plan.changes.length === 0 && plan.kept.length === 0) lines.push({ ...told, outcome: 'skipped', why: 'It is so already.' });
-      else lines.push({ ...told, outcome: 'done', why: dryRun ? 'would be brought' : 'Brought.' });
+      if (plan.changes.length === 0 && plan.kept.length === 0) lines.push({ ...told, outcome: 'skipped', why: message('plan.already') });
+      else lines.push({ ...told, outcome: 'done', why: dryRun ? message('plan.wouldBrought') : message('plan.brought') });
       if (dryRun) continue;
       await carry(async (uow) => {
         await placeStore.lockPlace(uow, place.id);
@@ -85,7 +86,7 @@ async function bringEach(
   return lines;
 }
 
-const refusedLines = (left: readonly { id: string; name: string; why: string }[]): BroughtLine[] =>
+const refusedLines = (left: readonly Told<OutcomeLine>[]): Told<BroughtLine>[] =>
   left.map(({ id, name, why }) => ({ placeId: id, name, changes: [], kept: [], rules: [], outcome: 'refused', why }));
 
 export const stencilActs = {
@@ -148,7 +149,7 @@ export const stencilActs = {
     async perform({ services, person, access, on: { stencil, parent }, body }, carry) {
       requireInUse(stencil);
       if (parent.kind !== 'series' && parent.kind !== 'folder') {
-        throw wrongField('/placeId', `Folders are in a series or a folder; ${parent.code} is a ${parent.kind}.`);
+        throw wrongField('/placeId', message('plan.foldersSeriesFolder', { code: parent.code, kind: kindWords(parent.kind) }));
       }
       const { pool } = services;
       const shut = await shutAround(pool, parent, person.today);
@@ -157,22 +158,22 @@ export const stencilActs = {
       const uses = await withIds(pool, definitions, body.uses);
       const taken = new Set((await codeStore.codesGiven(pool, 'folder', parent.id)).map((c) => c.code));
       const inside = foldersOf(stencil.definition.root).slice(1);
-      const results: UseLine[] = [];
+      const results: Told<UseLine>[] = [];
       for (const [i, use] of uses.entries()) {
-        const name = use.title || `use ${i + 1}`;
+        const name = use.title || String(i + 1);
         const line = { id: stencil.id, line: i + 1, name, code: '', title: use.title, folders: [] as string[], placeId: null };
         try {
           const worked = await work(services, person, access, stencil.definition, definitions, use);
           // What the pattern would give after those before it; counted again under its lock when the folder is made.
           const code = isCodePattern(worked.code) ? nextCode(worked.code, taken) : worked.code;
           requireCode(code);
-          if (taken.has(code)) throw wrongField('/code', `${code} exists here already, or comes twice in this list.`);
+          if (taken.has(code)) throw wrongField('/code', message('plan.existsAlreadyComesTwice', { code }));
           taken.add(code);
           const { words } = worked.said;
           const folders = inside.map(({ folder }) => `${fillCode(folder.code, words)} ${fillText(folder.title, words)}`);
           const named = { ...line, name: `${code} ${worked.title}`, code, title: worked.title, folders };
           if (body.dryRun) {
-            const why = folders.length === 0 ? 'would be made' : `would be made, with ${folders.length} inside`;
+            const why = message('plan.wouldBeMade', { n: folders.length });
             results.push({ ...named, outcome: 'done', why });
             continue;
           }
@@ -183,7 +184,14 @@ export const stencilActs = {
             return makeFolder(uow, stencil, now, stencil.definition.root, { ...worked, code: free, asked: worked.said.facts });
           });
           taken.add(made.code);
-          results.push({ ...named, code: made.code, name: `${made.code} ${made.title}`, outcome: 'done', why: 'Made.', placeId: made.id });
+          results.push({
+            ...named,
+            code: made.code,
+            name: `${made.code} ${made.title}`,
+            outcome: 'done',
+            why: message('plan.made'),
+            placeId: made.id,
+          });
         } catch (error) {
           results.push({ ...line, outcome: 'refused', why: whyOf(error) });
         }
@@ -204,7 +212,7 @@ export const stencilActs = {
     job: { kind: 'recompute', beyond: 2000 },
     async perform({ services, person, access, on: { stencil, places }, left, body }, carry) {
       requireInUse(stencil);
-      if (places.length === 0 && left.every((l) => l.name === 'unknown')) throw notFound('This place');
+      if (places.length === 0 && left.every((l) => l.name === 'unknown')) throw notFound(message('thing.place'));
       const lines = await bringEach(services, carry, stencil, places, body.dryRun, (place) =>
         planInto(services.pool, person, access, stencil, place),
       );

@@ -1,4 +1,4 @@
-import type { BroughtLine } from '@key-cellar/contract';
+import type { BroughtLine, Told } from '@key-cellar/contract';
 import {
   bringChanges,
   fillCode,
@@ -9,7 +9,9 @@ import {
   type FolderState,
   type StencilDefinition,
   type StencilFolder,
+  kindWords,
 } from '@key-cellar/core/plan';
+import { message, type Message, type Value } from '@key-cellar/words';
 import { checkFacts } from '../facts/index.js';
 import { Problem, type Db, type PersonAccess, type SignedIn, type UnitOfWork } from '../kernel/index.js';
 import { factsOfAllTypes } from './changes.js';
@@ -19,24 +21,14 @@ import * as stencils from './stencilStore.js';
 import * as moveStore from './moveStore.js';
 import * as placeStore from './placeStore.js';
 
-const partWords: Record<BroughtPart, string> = {
-  title: 'title',
-  note: 'note',
-  message: 'message',
-  types: 'what it takes',
-  marking: 'marking',
-  facts: 'facts',
-  readyTitles: 'ready titles',
-  rules: 'rules',
-  grants: 'access',
-};
+const partsOf = (parts: readonly BroughtPart[]): Value => ({ list: parts.map((part) => message(`plan.part.${part}`)) });
 
 /** What happens to one folder and those in it; gathered first, so that a trial and the act are the same. */
 export interface Plan {
-  readonly changes: string[];
-  readonly kept: string[];
+  readonly changes: Message[];
+  readonly kept: Message[];
   /** Rules that come to folders or leave them: what is in these is dated anew. */
-  readonly rules: BroughtLine['rules'];
+  readonly rules: Told<BroughtLine>['rules'];
   readonly acts: ((uow: UnitOfWork) => Promise<void>)[];
 }
 
@@ -50,7 +42,7 @@ function planFolder(
 ): void {
   const { state, changes, kept } = bringChanges(states.before, states.after, states.now);
   if (changes.length > 0) {
-    plan.changes.push(`${place.code}: ${changes.map((c) => partWords[c]).join(', ')}`);
+    plan.changes.push(message('plan.bring.changes', { code: place.code, parts: partsOf(changes) }));
     if (changes.includes('rules')) {
       const [now, then] = [states.now.rules, state.rules];
       for (const ruleId of then) if (!now.includes(ruleId)) plan.rules.push({ placeId: place.id, ruleId, set: true });
@@ -67,12 +59,12 @@ function planFolder(
       });
     });
   }
-  if (kept.length > 0) plan.kept.push(`${place.code}: ${kept.map((c) => partWords[c]).join(', ')}, changed here`);
+  if (kept.length > 0) plan.kept.push(message('plan.bring.changedHere', { code: place.code, parts: partsOf(kept) }));
 }
 
 function planNew(plan: Plan, stencil: stencils.StencilRow, parentId: string, folder: StencilFolder, said: stencils.SaidWords): void {
   const code = fillCode(folder.code, said.words);
-  plan.changes.push(`${code}: new folder`);
+  plan.changes.push(message('plan.bring.newFolder', { code }));
   plan.acts.push(async (uow) => {
     requireCode(code);
     const parent = (await placeStore.placeById(uow, parentId))!;
@@ -94,12 +86,11 @@ export async function planBring(db: Db, stencil: stencils.StencilRow, old: Stenc
     const before = oldByKey.get(folder.key);
     if (!place) {
       if (before || parentId === null) {
-        plan.kept.push(`${fillCode(folder.code, said.words)}: was taken away here`);
+        plan.kept.push(message('plan.bring.takenAway', { code: fillCode(folder.code, said.words) }));
         return;
       }
       const code = fillCode(folder.code, said.words);
-      if (all.some((f) => f.code === code && f.ancestors.at(-2) === parentId))
-        plan.kept.push(`${code}: a folder of that code is there already`);
+      if (all.some((f) => f.code === code && f.ancestors.at(-2) === parentId)) plan.kept.push(message('plan.bring.thereAlready', { code }));
       else planNew(plan, stencil, parentId, folder, said);
       return;
     }
@@ -116,9 +107,9 @@ export async function planBring(db: Db, stencil: stencils.StencilRow, old: Stenc
   for (const place of [...byKey.values()].reverse()) {
     if (newKeys.has(place.stencil_key!) || place.retired_on !== null) continue;
     if (await stencils.isEmpty(db, place.id)) {
-      plan.changes.push(`${place.code}: retired, it is empty`);
+      plan.changes.push(message('plan.bring.retired', { code: place.code }));
       plan.acts.push((uow) => moveStore.retire(uow, place.id, uow.actor.today));
-    } else plan.kept.push(`${place.code}: stays, because something is in it`);
+    } else plan.kept.push(message('plan.bring.stays', { code: place.code }));
   }
   plan.acts.push(async (uow) => {
     for (const { id, stencil_key } of byKey.values()) {
@@ -141,11 +132,12 @@ export async function planInto(
   stencil: stencils.StencilRow,
   place: placeStore.PlaceRow,
 ): Promise<Plan> {
-  if (place.kind !== 'folder') throw new Problem(409, 'no-folder', `${place.code} is a ${place.kind}; a stencil goes into folders.`);
+  if (place.kind !== 'folder')
+    throw new Problem(409, 'no-folder', message('plan.noFolder', { code: place.code, kind: kindWords(place.kind) }));
   const shut = await shutAround(db, place, person.today);
   if (shut) throw new Problem(409, 'folder-closed', shut);
   const [root, ...below] = await stencils.foldersUnder(db, place.id);
-  if (root!.stencil_id !== null) throw new Problem(409, 'from-a-stencil', `${place.code} was made from a stencil already.`);
+  if (root!.stencil_id !== null) throw new Problem(409, 'from-a-stencil', message('plan.fromAStencil', { code: place.code }));
   const plan = newPlan();
   const { definition } = stencil;
   const facts = Object.fromEntries(definition.asks.flatMap((code) => (place.facts[code] === undefined ? [] : [[code, place.facts[code]]])));
@@ -168,8 +160,7 @@ export async function planInto(
   planFolder(plan, stencil, place, { before: now, after, now });
   for (const child of definition.root.inside) {
     const code = fillCode(child.code, said.words);
-    if (below.some((f) => f.code === code && f.ancestors.at(-2) === place.id))
-      plan.kept.push(`${code}: a folder of that code is there already`);
+    if (below.some((f) => f.code === code && f.ancestors.at(-2) === place.id)) plan.kept.push(message('plan.bring.thereAlready', { code }));
     else planNew(plan, stencil, place.id, child, said);
   }
   plan.acts.push((uow) =>

@@ -12,6 +12,7 @@ import {
 } from '@key-cellar/core/plan';
 import { isId, pointsElsewhere, valuesOf, type FactDefinition, type Facts, type FactValue } from '@key-cellar/core/records';
 import { uuidv7 } from 'uuidv7';
+import { message, type Message } from '@key-cellar/words';
 import { getOrMakeSet, placeGrant, reanchor } from '../access/index.js';
 import { checkFacts } from '../facts/index.js';
 import { Problem, wrongField, type Db, type PersonAccess, type Services, type SignedIn, type UnitOfWork } from '../kernel/index.js';
@@ -64,11 +65,12 @@ export async function work(
   use: StencilUse,
 ): Promise<Worked> {
   const other = Object.keys(use.facts).find((code) => !asks.includes(code));
-  if (other !== undefined) throw wrongField(`/facts/${other}`, `This stencil does not ask for “${other}”.`);
+  if (other !== undefined) throw wrongField(`/facts/${other}`, message('plan.stencilDoesNotAsk', { other }));
   const types = { facts: asks.flatMap((code) => definitions.get(code) ?? []) };
   const { facts, worded } = await checkFacts(services.pool, access, person, types, use.facts as Facts);
   const missing = asks.find((code) => facts[code] === undefined);
-  if (missing !== undefined) throw wrongField(`/facts/${missing}`, `${definitions.get(missing)?.title ?? missing} is missing.`);
+  if (missing !== undefined)
+    throw wrongField(`/facts/${missing}`, message('plan.missing', { fact: definitions.get(missing)?.title ?? missing }));
   const words: Record<string, string> = {};
   for (const { folder } of foldersOf(root)) {
     for (const [code, value] of Object.entries(folder.facts)) words[code] ??= valuesOf(value).join(', ');
@@ -76,13 +78,13 @@ export async function work(
   for (const [code, value] of Object.entries(worded)) words[code] = String(value);
   const code = use.code.trim() || fillCode(root.code, words);
   const title = use.title.trim() || fillText(root.title, words);
-  if (title === '') throw wrongField('/title', 'The folder would have no title.');
+  if (title === '') throw wrongField('/title', message('plan.folderWouldHaveNo'));
   return { code, title, said: { words, facts } };
 }
 
 export function requireCode(code: string): void {
   if (!codePattern.test(code))
-    throw wrongField('/code', `${code || 'Nothing'} is no code: capital letters, digits, hyphens, dots and slashes, 40 at most.`);
+    throw wrongField('/code', code === '' ? message('plan.codeMissing') : message('plan.noCodeCapitalLetters', { code }));
 }
 
 /** What a stencil makes, level by level, in a place. The caller has checked rights and facts. */
@@ -165,7 +167,7 @@ export async function setState(
 }
 
 /** Why one of many was refused; what went wrong here is thrown on. */
-export const whyOf = (error: unknown): string => {
-  if (error instanceof Problem && error.status < 500) return error.message;
+export const whyOf = (error: unknown): Message => {
+  if (error instanceof Problem && error.status < 500) return error.said;
   throw error;
 };

@@ -1,6 +1,7 @@
+import { message } from '@key-cellar/words';
 import type { StencilBody, StencilLine, StencilPage, stencils as contract, StencilUse } from '@key-cellar/contract';
 import { hasRight } from '@key-cellar/core/access';
-import { foldersOf, type StencilDefinition, type StencilFolder } from '@key-cellar/core/plan';
+import { foldersOf, type StencilDefinition, type StencilFolder, kindWords } from '@key-cellar/core/plan';
 import type { FactDefinition, FactValue } from '@key-cellar/core/records';
 import { uuidv7 } from 'uuidv7';
 import {
@@ -51,7 +52,7 @@ async function listStencils(services: Services, person: SignedIn): Promise<Stenc
 async function stencilPage(services: Services, person: SignedIn, id: string): Promise<StencilPage> {
   const access = await requireReader(services, person);
   const found = await stencils.stencilById(services.pool, id);
-  if (!found) throw notFound('This stencil');
+  if (!found) throw notFound(message('thing.stencil'));
   const [versions, made] = await Promise.all([
     stencils.stencilVersions(services.pool, id),
     stencils.made(services.pool, id, access.sets('discover')),
@@ -80,7 +81,7 @@ async function stencilPage(services: Services, person: SignedIn, id: string): Pr
 /** A stencil that folders may be made from. */
 export function requireInUse(found: stencils.StencilRow): void {
   if (found.retired_on !== null) {
-    throw new Problem(409, 'retired', `The stencil “${found.title}” was retired. A keeper can take it up again.`);
+    throw new Problem(409, 'retired', message('plan.retired', { title: found.title }));
   }
 }
 
@@ -90,9 +91,10 @@ async function fromFolder(
   person: SignedIn,
   placeId: string,
 ): Promise<{ title: string; definition: StencilDefinition }> {
-  await requireAtRepository(services.pool, await services.access.of(person), 'dispose', 'Keepers make stencils.');
+  await requireAtRepository(services.pool, await services.access.of(person), 'dispose', message('plan.keepersMakeStencils'));
   const { place } = await openPlace(services, person, placeId);
-  if (place.kind !== 'folder') throw wrongField('/placeId', `A stencil is made of a folder; ${place.code} is a ${place.kind}.`);
+  if (place.kind !== 'folder')
+    throw wrongField('/placeId', message('plan.stencilMadeFolder', { code: place.code, kind: kindWords(place.kind) }));
   const describe = async (folder: placeStore.PlaceRow): Promise<StencilFolder> => {
     const children = (await placeStore.childrenOf(services.pool, folder.id)).filter((c) => c.retired_on === null);
     const inside: StencilFolder[] = [];
@@ -112,7 +114,7 @@ async function readUses(
 ): Promise<StencilUse[]> {
   await requireReader(services, person);
   const stencil = await stencils.stencilById(services.pool, id);
-  if (!stencil) throw notFound('This stencil');
+  if (!stencil) throw notFound(message('thing.stencil'));
   requireInUse(stencil);
   const definitions = new Map((await factsOfAllTypes(services.pool)).map((f) => [f.code, f]));
   const asked = stencil.definition.asks.flatMap((code) => definitions.get(code) ?? []);
@@ -124,7 +126,7 @@ async function readUses(
     throw new Problem(
       422,
       'wrong-columns',
-      `${unknown.join(', ')}: no such column. It may have code, title${asked.map((d) => `, ${d.code}`).join('')}.`,
+      message('plan.wrongColumns', { unknown: { all: unknown }, columns: { any: ['code', 'title', ...asked.map((d) => d.code)] } }),
     );
   }
   return table.rows.map(({ values }) => ({

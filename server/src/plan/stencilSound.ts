@@ -1,6 +1,7 @@
 import { profiles } from '@key-cellar/core/access';
 import { foldersOf, stencilProblems, type StencilDefinition } from '@key-cellar/core/plan';
 import { factProblems, filledFacts } from '@key-cellar/core/records';
+import { message, sentences, type Message } from '@key-cellar/words';
 import { recordTypes } from '../facts/index.js';
 import { Problem, type Db } from '../kernel/index.js';
 import { factsOfAllTypes } from './changes.js';
@@ -23,26 +24,25 @@ export async function requireSound(db: Db, definition: StencilDefinition): Promi
     ),
   ]);
   for (const code of definition.asks) {
-    if (!known.has(code))
-      problems.push({ key: definition.root.key, sentence: `No record type has a fact “${code}”, so none can be asked.` });
+    if (!known.has(code)) problems.push({ key: definition.root.key, sentence: message('plan.noRecordTypeFact', { code }) });
   }
   for (const f of all) {
-    const say = (sentence: string): void => void problems.push({ key: f.key, sentence: `${f.title}: ${sentence}` });
-    if (f.grants.some((g) => !people.has(g.principalId))) say('a grant is for somebody who is not here.');
-    if (f.grants.some((g) => !profiles.some((p) => p.code === g.profile))) say('a grant has a profile that does not exist.');
-    if (f.rules.some((r) => !rules.has(r))) say('a rule does not exist.');
-    if (f.types?.some((t) => !types.has(t))) say('a record type does not exist.');
-    if (f.readyTitles.some((t) => t.recordType !== null && !types.has(t.recordType)))
-      say('a ready title is for a record type that does not exist.');
+    const say = (problem: Message): void =>
+      void problems.push({ key: f.key, sentence: message('plan.sound.ofFolder', { folder: f.title, problem }) });
+    if (f.grants.some((g) => !people.has(g.principalId))) say(message('plan.sound.nobody'));
+    if (f.grants.some((g) => !profiles.some((p) => p.code === g.profile))) say(message('plan.sound.noProfile'));
+    if (f.rules.some((r) => !rules.has(r))) say(message('plan.sound.noRule'));
+    if (f.types?.some((t) => !types.has(t))) say(message('plan.sound.noType'));
+    if (f.readyTitles.some((t) => t.recordType !== null && !types.has(t.recordType))) say(message('plan.sound.titleNoType'));
     for (const problem of factProblems([...known.values()], filledFacts(f.facts))) {
-      say(known.has(problem.fact) ? problem.sentence : `no record type has a fact “${problem.fact}”.`);
+      say(known.has(problem.fact) ? problem.sentence : message('plan.sound.noFact', { fact: problem.fact }));
     }
   }
   if (problems.length > 0) {
     throw new Problem(
       422,
       'wrong-stencil',
-      problems.map((p) => p.sentence).join(' '),
+      sentences(problems.map((p) => p.sentence)),
       problems.map((p) => ({ pointer: `/folders/${p.key}`, sentence: p.sentence })),
     );
   }

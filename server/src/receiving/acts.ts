@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { filing, receiving, records } from '@key-cellar/contract';
 import { refusalFor, takesRefusal } from '@key-cellar/core/records';
 import * as z from 'zod';
@@ -16,7 +17,7 @@ const { act, actInParts, actOnEach } = actsFor<Services>();
 
 /** Takes an arrival out of receiving: of two who do so at the same time the second finds it gone. */
 async function take(uow: UnitOfWork, arrival: store.ArrivalRow): Promise<void> {
-  if (!(await store.removeArrival(uow, arrival.id))) throw notFound('This arrival');
+  if (!(await store.removeArrival(uow, arrival.id))) throw notFound(message('thing.arrival'));
 }
 
 /** One filing of the many that `receiving.file` takes. */
@@ -80,7 +81,7 @@ export const receivingActs = {
     gate: 'none',
     repeat: 'another',
     async perform({ services, person, query, bytes, idempotencyKey }) {
-      if (!bytes) throw new Problem(400, 'no-bytes', 'An upload is the bytes of a file.');
+      if (!bytes) throw new Problem(400, 'no-bytes', message('receiving.noBytes'));
       return {
         id: await receive(services, person, {
           name: query.name,
@@ -98,8 +99,8 @@ export const receivingActs = {
     items: ({ body }) => body.filings,
     line: ({ arrivalId, title: name }, came) =>
       came instanceof Problem
-        ? { arrivalId, name, outcome: 'refused' as const, why: came.message, recordId: null, number: null }
-        : { arrivalId, name, outcome: 'done' as const, why: `Filed as ${came.number}.`, ...came },
+        ? { arrivalId, name, outcome: 'refused' as const, why: came.said, recordId: null, number: null }
+        : { arrivalId, name, outcome: 'done' as const, why: message('receiving.filedAs', { number: came.number }), ...came },
     answer: (results) => ({ results }),
   }),
 
@@ -112,7 +113,7 @@ export const receivingActs = {
       const checked = await checkFiling(uow, person, access, place, body);
       requireTaken(checked, { fileName: null, size: 0 });
       const container = await containerById(uow, body.containerId);
-      if (!container) throw wrongField('/containerId', 'There is no such container.');
+      if (!container) throw wrongField('/containerId', message('receiving.thereNoSuchContainer'));
       const filed = await addFiled(services, uow, person, access, checked, body, {
         medium: 'physical',
         containerId: container.id,
@@ -140,11 +141,7 @@ export const receivingActs = {
     async write(uow, { on: { arrival } }) {
       // Its content is evidence already, though it is no record yet.
       if (willBeHeld(arrival, await openScopes(uow))) {
-        throw new Problem(
-          409,
-          'arrival-held',
-          'An open hold covers papers like this one, so it is not discarded. File it; it is held from then on.',
-        );
+        throw new Problem(409, 'arrival-held', message('receiving.arrivalHeld'));
       }
       await take(uow, arrival);
       await dropUnusedContent(uow, [arrival.content_id]);
@@ -162,7 +159,7 @@ export const receivingActs = {
     repeat: 'refused',
     decide: ({ on: { record } }) => refusalFor({ kind: 'change', part: 'content' }, standingOf(record)),
     async write(uow, { on: { record, arrival }, body, person }) {
-      if (record.medium === 'physical') throw new Problem(409, 'physical', 'A physical item has no content here to replace.');
+      if (record.medium === 'physical') throw new Problem(409, 'physical', message('receiving.physical'));
       const around = takesAround(await placesByIds(uow, record.places), record.places);
       const refusal = takesRefusal(around, { recordType: record.record_type, fileName: arrival.file_name, size: arrival.size });
       if (refusal) throw new Problem(409, 'not-taken', refusal);

@@ -1,4 +1,5 @@
-import type { Arrival } from '@key-cellar/contract';
+import { message } from '@key-cellar/words';
+import type { Arrival, Told } from '@key-cellar/contract';
 import { titleFromFileName } from '@key-cellar/core/records';
 import { mayAtRepository, mayKnowOf, notFound, type SignedIn } from '../kernel/index.js';
 import type { Leaving, Services } from '../records/index.js';
@@ -13,7 +14,7 @@ async function reachOf(services: Services, person: SignedIn): Promise<{ sets: re
   return { sets: access.sets('dispose'), all: await mayAtRepository(services.pool, access, 'dispose') };
 }
 
-export async function listArrivals(services: Services, person: SignedIn): Promise<Arrival[]> {
+export async function listArrivals(services: Services, person: SignedIn): Promise<Told<Arrival>[]> {
   const access = await services.access.of(person);
   const { sets, all } = await reachOf(services, person);
   const found = await store.arrivals(services.pool, person.id, sets, all);
@@ -22,7 +23,7 @@ export async function listArrivals(services: Services, person: SignedIn): Promis
   return found.map((a) => ({
     id: a.id,
     fileName: a.file_name,
-    changed: a.changed,
+    changed: a.changed.map((what) => message(`receiving.name.${what}`)),
     size: a.size,
     mediaType: a.media_type,
     sha256: a.sha256.toString('hex'),
@@ -49,7 +50,7 @@ export async function countArrivals(services: Services, person: SignedIn): Promi
 export async function arrivalFor(services: Services, person: SignedIn, id: string): Promise<store.ArrivalRow> {
   const found = await store.findArrivals(services.pool, [id], false);
   const [arrival] = await mayKnowOf(services.pool, arrivalKind, found, person, await services.access.of(person));
-  if (!arrival) throw notFound('This arrival');
+  if (!arrival) throw notFound(message('thing.arrival'));
   return arrival;
 }
 

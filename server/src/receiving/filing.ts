@@ -1,4 +1,5 @@
-import { takesRecords } from '@key-cellar/core/plan';
+import { message } from '@key-cellar/words';
+import { kindWords, takesRecords } from '@key-cellar/core/plan';
 import { takesRefusal, type Facts } from '@key-cellar/core/records';
 import { uuidv7 } from 'uuidv7';
 import { checkFacts, claimUnique, recordType, recordWords, type CheckedFacts, type TypeRow, settleReferences } from '../facts/index.js';
@@ -31,14 +32,14 @@ export async function checkFiling(
   input: { recordType: string; createdOn: string; facts: Facts },
 ): Promise<CheckedFiling> {
   if (!takesRecords(place.kind)) {
-    throw wrongField('/placeId', `Records are filed in a series or a folder; ${place.code} is a ${place.kind}.`);
+    throw wrongField('/placeId', message('receiving.recordsFiledSeriesFolder', { code: place.code, kind: kindWords(place.kind) }));
   }
   const shut = await shutAround(db, place, person.today);
   if (shut) throw wrongField('/placeId', shut);
-  if (input.createdOn > person.today) throw wrongField('/createdOn', 'The document’s date is still to come.');
+  if (input.createdOn > person.today) throw wrongField('/createdOn', message('receiving.documentsDateStillCome'));
   const type = await recordType(db, input.recordType);
-  if (!type) throw wrongField('/recordType', `There is no record type “${input.recordType}”.`);
-  if (type.retired_on !== null) throw wrongField('/recordType', `Nothing more is filed as “${type.title}”; the type was retired.`);
+  if (!type) throw wrongField('/recordType', message('receiving.thereNoRecordType', { recordType: input.recordType }));
+  if (type.retired_on !== null) throw wrongField('/recordType', message('receiving.nothingMoreFiledAs', { title: type.title }));
   const ancestors = await placesByIds(db, place.ancestors);
   const series = ancestors.find((p) => p.kind === 'series')!;
   const chain = place.ancestors.map((id) => ancestors.find((p) => p.id === id)!);

@@ -1,6 +1,7 @@
 import type { Filing } from '@key-cellar/contract';
 import { hasRight } from '@key-cellar/core/access';
 import type { Explanation } from '@key-cellar/core/schedule';
+import { type Message } from '@key-cellar/words';
 import { notAllowed, Problem, type SignedIn } from '../kernel/index.js';
 import { openPlace } from '../plan/index.js';
 import type { Services } from '../records/index.js';
@@ -13,11 +14,11 @@ export async function preview(
   services: Services,
   person: SignedIn,
   filings: readonly Filing[],
-): Promise<{ arrivalId: string; explanation: Explanation; gaps: string[]; problems: string[] }[]> {
+): Promise<{ arrivalId: string; explanation: Explanation; gaps: string[]; problems: Message[] }[]> {
   const book = await services.rules.current(services.pool);
   const previews = [];
   for (const filing of filings) {
-    const problems: string[] = [];
+    const problems: Message[] = [];
     let checked: CheckedFiling | null = null;
     try {
       const { place, access } = await openPlace(services, person, filing.placeId);
@@ -27,7 +28,7 @@ export async function preview(
       requireTaken(checked, { fileName: arrival.file_name, size: arrival.size });
     } catch (error) {
       if (!(error instanceof Problem)) throw error;
-      problems.push(error.message);
+      problems.push(error.said);
     }
     const gaps = [...(checked?.gaps ?? [])];
     const [judged] = await judge(services.pool, [hypothetical(person, filing, checked)], book, person.today);

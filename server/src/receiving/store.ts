@@ -1,9 +1,10 @@
+import type { NameChange } from '@key-cellar/core/records';
 import { type Db, row, rows, run } from '../kernel/index.js';
 
 export interface ArrivalRow extends Record<string, unknown> {
   id: string;
   file_name: string;
-  changed: string[];
+  changed: NameChange[];
   content_id: string;
   source: string;
   place_id: string | null;
@@ -26,7 +27,7 @@ export async function addArrival(
   a: {
     id: string;
     fileName: string;
-    changed: readonly string[];
+    changed: readonly NameChange[];
     contentId: string;
     mediaType: string;
     source: string;

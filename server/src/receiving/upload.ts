@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { createHash } from 'node:crypto';
 import { tidyFileName } from '@key-cellar/core/records';
 import { uuidv7 } from 'uuidv7';
@@ -18,14 +19,11 @@ async function sameAgain(earlier: { id: string; sha256: Buffer }, bytes: AsyncIt
   const hash = createHash('sha256');
   for await (const piece of bytes) hash.update(piece);
   if (hash.digest().equals(earlier.sha256)) return earlier.id;
-  throw new Problem(409, 'other-bytes', 'Another file was sent under this Idempotency-Key before. Give each file a key of its own.');
+  throw new Problem(409, 'other-bytes', message('receiving.otherBytes'));
 }
 
 // An upload holds one of a few connections for as long as it comes: one person takes no more than these.
-const atSending = turns(
-  { atOnce: 3, waiting: 60 },
-  'You are sending more files at once than can wait their turn. Send the others when these are here.',
-);
+const atSending = turns({ atOnce: 3, waiting: 60 }, message('receiving.youSendingMoreFiles'));
 
 /**
  * Takes in one file in one transaction: whatever breaks on the way leaves nothing behind. A repeated upload with the
@@ -65,8 +63,12 @@ async function takeIn(services: Services, person: SignedIn, upload: Upload): Pro
       uow.enter({
         act: 'received',
         subject: { kind: 'arrival', id, name },
-        after: { size: content.size, sha256: content.sha256.toString('hex'), source: upload.source },
-        note: changed.length > 0 ? changed.join('; ') : undefined,
+        after: {
+          size: content.size,
+          sha256: content.sha256.toString('hex'),
+          source: upload.source,
+          ...(changed.length > 0 ? { changed } : {}),
+        },
       });
       return id;
     },

@@ -1,6 +1,7 @@
 import { createCipheriv, createDecipheriv, createHash } from 'node:crypto';
 import { fileTypeFromBuffer } from 'file-type';
 import { uuidv7 } from 'uuidv7';
+import { message } from '@key-cellar/words';
 import { Away, Problem, type Db, type UnitOfWork } from '../kernel/index.js';
 import type { ContentKey, ContentKeys } from './contentKeys.js';
 import * as store from './contentStore.js';
@@ -38,23 +39,13 @@ const tagBytes = 16;
 /** What was found wrong with stored content. */
 export type Damage = 'missing' | 'changed' | 'keyless';
 
-const told: Record<Damage, string> = {
-  missing: 'A part of this content is missing from the store.',
-  changed: 'This content no longer has the fingerprint it came in with.',
-  keyless: 'The key of this content is missing.',
-};
-
 /** Stored content that is not what came in. Nothing of it is given to anybody. */
 export class DamagedContent extends Problem {
   constructor(
     readonly contentId: string,
     readonly damage: Damage,
   ) {
-    super(
-      500,
-      'content-damaged',
-      `${told[damage]} It was not served. Tell whoever runs the server: the bytes can be brought back from a backup, or by bringing the same file again.`,
-    );
+    super(500, 'content-damaged', message('records.contentNotServed', { damage: message(`records.damage.${damage}`) }));
   }
 }
 
@@ -180,7 +171,7 @@ export interface ContentsOver {
 export function openContents({ keys, objects, contentsIn, pool, found }: ContentsOver): Contents {
   const theObjects = (): Objects => {
     if (objects) return objects;
-    throw new Away('object-store-away', 'This content lies in an object store, and the server is not told of any (OBJECTS_URL).', null);
+    throw new Away('object-store-away', message('records.noObjectStore'), null);
   };
 
   /** Stored chunks [first, end), until one is missing. While one is looked at the next is on its way. */
@@ -340,11 +331,7 @@ export function openContents({ keys, objects, contentsIn, pool, found }: Content
         for await (const bytes of again()) yield key ? seal({ slot: 0, key }, seq++, bytes) : bytes;
       };
       if (lost || !(await mend(uow, same.id, sealedAgain()))) {
-        throw new Problem(
-          500,
-          'content-damaged',
-          'The same content is stored here already, and its stored copy is damaged. This file was not taken in: keep it, and tell whoever runs the server that it can mend the damage.',
-        );
+        throw new Problem(500, 'content-damaged', message('records.contentDamaged'));
       }
       for (const subject of await store.holdersOf(uow, same.id)) {
         uow.enter({
@@ -385,7 +372,7 @@ export function openContents({ keys, objects, contentsIn, pool, found }: Content
       for await (const chunk of chunks) {
         if (seen.count === 0) seen.head = Buffer.from(chunk.subarray(0, headBytes));
         seen.size += chunk.length;
-        if (seen.size > largest) throw new Problem(413, 'too-large', 'This file is larger than 2 GB, the most that is taken in one piece.');
+        if (seen.size > largest) throw new Problem(413, 'too-large', message('records.tooLarge'));
         hash.update(chunk);
         yield seal(key, seen.count++, chunk);
       }
@@ -448,7 +435,7 @@ export function openContents({ keys, objects, contentsIn, pool, found }: Content
     async write(uow, source, fileName, largest = largestFile) {
       const chunks = chunked(source);
       const first = await chunks.next();
-      if (first.done) throw new Problem(422, 'empty-file', 'This file is empty (0 bytes), so there is nothing to keep.');
+      if (first.done) throw new Problem(422, 'empty-file', message('records.emptyFile'));
       const second = await chunks.next();
       const all = (async function* () {
         yield first.value;

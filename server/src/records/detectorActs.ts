@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { setup } from '@key-cellar/contract';
 import { canonicalJson } from '@key-cellar/core/ledger';
 import { uuidv7 } from 'uuidv7';
@@ -8,7 +9,7 @@ import { detectorKind } from './kinds.js';
 import type { Services } from './services.js';
 
 const { act } = actsFor<Services>();
-const keepers = 'Keepers of the whole repository make detectors.';
+const keepers = message('records.keepersWholeRepositoryMake');
 const job = { kind: 'notes', beyond: notedAtOnce } as const;
 
 export const detectorActs = {

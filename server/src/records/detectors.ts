@@ -1,6 +1,7 @@
 import type { DetectorLine } from '@key-cellar/contract';
 import { detectorProblems, type Sign } from '@key-cellar/core/criteria';
 import { isId, valuesOf } from '@key-cellar/core/records';
+import { message, sentences, type Message } from '@key-cellar/words';
 import {
   addJob,
   databaseAway,
@@ -31,7 +32,7 @@ const claimMinutes = 10;
 const recordSubject = (r: { id: string; number: string; title: string }) => ({ kind: 'record', id: r.id, name: `${r.number} ${r.title}` });
 
 export async function listDetectors(services: Services, access: PersonAccess): Promise<{ detectors: DetectorLine[]; waiting: number }> {
-  if (!mayNameDetectors(access)) throw notAllowed('audit', 'Detectors are for those who keep, hold or audit.');
+  if (!mayNameDetectors(access)) throw notAllowed('audit', message('records.detectorsThoseWhoKeep'));
   const [found, counts, waiting] = await Promise.all([
     store.detectors(services.pool),
     store.foundBy(services.pool, access.sets('discover')),
@@ -62,13 +63,13 @@ export function requireSoundSigns(input: Input): void {
   throw new Problem(
     422,
     'wrong-detector',
-    problems.map((p) => p.sentence).join(' '),
+    sentences(problems.map((p) => p.sentence)),
     problems.map((p) => ({ pointer: `/signs/${p.sign}`, sentence: p.sentence })),
   );
 }
 
 export async function requireFreeTitle(uow: UnitOfWork, title: string, id: string): Promise<void> {
-  if (await store.detectorTitleTaken(uow, title, id)) throw wrongField('/title', `There is a detector “${title}” already.`);
+  if (await store.detectorTitleTaken(uow, title, id)) throw wrongField('/title', message('records.thereDetectorAlready', { title }));
 }
 
 /** Notes all records: at once when they are few, else as a job, so that nobody who files waits for it. Gives how many there are. */
@@ -80,7 +81,7 @@ export async function noteAll(services: Services, uow: UnitOfWork, title: string
 }
 
 /** The job that notes all records, some thousand at a time. */
-export async function runNotes(services: Services, job: JobContext, actor: Actor): Promise<string> {
+export async function runNotes(services: Services, job: JobContext, actor: Actor): Promise<Message> {
   let noted = 0;
   for (let cursor = job.cursor; ;) {
     const { last, n } = await withUnitOfWork(
@@ -93,7 +94,7 @@ export async function runNotes(services: Services, job: JobContext, actor: Actor
       },
       'none',
     );
-    if (last === null) return `${noted} records are looked at anew.`;
+    if (last === null) return message('records.lookedAtAnew', { n: noted });
     noted += n;
     cursor = last;
   }

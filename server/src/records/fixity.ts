@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { fixity, type FixityState } from '@key-cellar/contract';
 import {
   Away,
@@ -225,7 +226,7 @@ export async function fixityTroubles({
   };
 }
 
-const keepers = 'Keepers of the whole repository say how contents are checked.';
+const keepers = message('records.keepersWholeRepositorySay');
 
 export const fixityActs = {
   schedule: act(fixity.schedule, {
@@ -243,7 +244,7 @@ export const fixityActs = {
 
 export const fixityReads: ReadsOf<typeof fixity, Services> = {
   state: async ({ services, access }) => {
-    await requireAtRepository(services.pool, await access(), 'audit', 'Keepers and auditors of the whole repository see what is damaged.');
+    await requireAtRepository(services.pool, await access(), 'audit', message('records.keepersAuditorsWholeRepository'));
     return fixityState(services);
   },
 };

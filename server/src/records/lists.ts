@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { criteriaOf, type RecordFilter, type RecordLine, type SortColumn } from '@key-cellar/contract';
 import { civilDate } from '@key-cellar/core/calendar';
 import { resolveCriteria } from '@key-cellar/core/criteria';
@@ -37,7 +38,7 @@ export function toLine(r: store.LineRow): RecordLine {
 async function scopeOf(services: Services, access: PersonAccess, under: string | undefined): Promise<store.Scope> {
   if (!under) return { kind: 'all' };
   const place = await placeById(services.pool, under);
-  if (!place || !(await mayKnowOfPlace(services.pool, access, place))) throw notFound('This place');
+  if (!place || !(await mayKnowOfPlace(services.pool, access, place))) throw notFound(message('thing.place'));
   switch (place.kind) {
     case 'repository':
       return { kind: 'all' };
@@ -62,7 +63,7 @@ function decodePosition(text: string): store.Position {
   } catch {
     // Falls through to the problem below.
   }
-  throw new Problem(422, 'wrong-input', 'The position in “after” is not one that a page gave.');
+  throw new Problem(422, 'wrong-input', message('records.wrongInput'));
 }
 
 /** Reads the criteria of a filter; relative dates mean what they mean today. Refuses what the person may not ask. */

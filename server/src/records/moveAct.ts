@@ -1,9 +1,10 @@
-import { records, type DatesLine } from '@key-cellar/contract';
+import { records, type DatesLine, type Told } from '@key-cellar/contract';
 import { hasRight } from '@key-cellar/core/access';
 import { civilDate } from '@key-cellar/core/calendar';
-import { takesRecords } from '@key-cellar/core/plan';
+import { takesRecords, kindWords } from '@key-cellar/core/plan';
 import { refusalFor, takesRefusal } from '@key-cellar/core/records';
 import { effectTally, shortens, standingOf } from '@key-cellar/core/schedule';
+import { message, told } from '@key-cellar/words';
 import { actsFor, many, one, wrongField, type Entered } from '../kernel/index.js';
 import { placeKind, placesByIds, putRecordsIn, shutAround, takesAround } from '../plan/index.js';
 import { datesWords, judge, judgeLocked, loadRuleBook, recompute, withNames } from '../schedule/index.js';
@@ -22,11 +23,12 @@ export const moveRecords = act(records.move, {
   name: 'moved',
   on: {
     place: one(placeKind, ({ body }) => body.placeId, 'deposit', { lock: false }),
-    records: many(recordKind, ({ body }) => body.ids, 'move', { who: 'A steward or keeper can.' }),
+    records: many(recordKind, ({ body }) => body.ids, 'move', { who: message('records.stewardKeeperCan') }),
   },
   repeat: 'same',
   async write(uow, { on: { place, records: locked }, left, body, access, person }) {
-    if (!takesRecords(place.kind)) throw wrongField('/placeId', `Records are in a series or a folder; ${place.code} is a ${place.kind}.`);
+    if (!takesRecords(place.kind))
+      throw wrongField('/placeId', message('records.recordsSeriesFolder', { code: place.code, kind: kindWords(place.kind) }));
     const shut = await shutAround(uow, place, person.today);
     if (shut) throw wrongField('/placeId', shut);
     const ids = locked.map((r) => r.id);
@@ -51,20 +53,20 @@ export const moveRecords = act(records.move, {
     const done: string[] = [];
     const entries: Entered[] = [];
     const tally = effectTally(civilDate(person.today));
-    const lines = locked.map((r): DatesLine => {
-      const line = { id: r.id, name: `${r.number} ${r.title}`, before: '', after: '', shortens: false };
+    const lines = locked.map((r): Told<DatesLine> => {
+      const line = { id: r.id, name: `${r.number} ${r.title}`, before: told(''), after: told(''), shortens: false };
       const of = judged.get(r.id);
       const refusal = refusalFor({ kind: 'change', part: 'moving' }, standing(r));
-      if (refusal || !of) return { ...line, outcome: 'refused', why: refusal?.sentence ?? 'It was disposed of.' };
+      if (refusal || !of) return { ...line, outcome: 'refused', why: refusal?.sentence ?? message('docket.disposedBefore') };
       const [before, after] = [of.now.governing, of.then.governing];
       const dates = { ...line, before: datesWords(before), after: datesWords(after), shortens: shortens(after, before) };
-      if (r.place_id === place.id) return { ...dates, outcome: 'skipped', why: 'It is there already.' };
+      if (r.place_id === place.id) return { ...dates, outcome: 'skipped', why: message('records.thereAlready') };
       if (r.state === 'declared' && r.series_id !== series.id)
-        return { ...dates, outcome: 'refused', why: 'A declared record never leaves its series.' };
+        return { ...dates, outcome: 'refused', why: message('records.declaredRecordNeverLeaves') };
       const notTaken = takesRefusal(takes, { recordType: r.record_type, fileName: fileNames.get(r.id) ?? null, size: r.size });
       if (notTaken) return { ...dates, outcome: 'refused', why: notTaken };
       if (dates.shortens && !hasRight(access.on(r.access_set_id).all, 'dispose'))
-        return { ...dates, outcome: 'refused', why: 'This shortens its retention. A keeper can do that.' };
+        return { ...dates, outcome: 'refused', why: message('records.shortensRetentionKeeperCan') };
       done.push(r.id);
       if (body.dryRun) {
         const { docket } = of.now.row;
@@ -77,9 +79,9 @@ export const moveRecords = act(records.move, {
         after: { in: place.code, series: series.code },
         note: body.reason,
       });
-      return { ...dates, outcome: 'done', why: dates.shortens ? 'Shortens retention.' : 'Moved.' };
+      return { ...dates, outcome: 'done', why: dates.shortens ? message('records.shortensRetention') : message('records.moved') };
     });
-    const results = [...lines, ...left.map((l) => ({ ...l, before: '', after: '', shortens: false }))];
+    const results = [...lines, ...left.map((l) => ({ ...l, before: told(''), after: told(''), shortens: false }))];
     if (body.dryRun)
       return { answer: { results, effect: done.length > 0 ? await withNames(uow, tally.result(), chain) : null }, entry: null };
     if (done.length > 0) {

@@ -1,5 +1,6 @@
 import type { NumberingLine } from '@key-cellar/contract';
 import { countingScope, numberFor, parseNumbering, usualNumbering, type Numbering, type NumberPart } from '@key-cellar/core/records';
+import { message } from '@key-cellar/words';
 import { Problem, type PersonAccess, type UnitOfWork } from '../kernel/index.js';
 import type { CheckedFacts, TypeRow } from '../facts/index.js';
 import type { PlaceRow } from '../plan/index.js';
@@ -20,7 +21,7 @@ const mostTaken = 10_000;
 
 function partsOf(numbering: Numbering): readonly NumberPart[] {
   const parsed = parseNumbering(numbering.pattern);
-  if (!parsed.ok) throw new Error(parsed.sentence);
+  if (!parsed.ok) throw new Error(parsed.sentence.say);
   return parsed.value;
 }
 
@@ -62,7 +63,7 @@ export async function giveNumber(
   throw new Problem(
     409,
     'numbers-taken',
-    `The numbers of ${numbering === usual ? usual.title : `“${numbering.title}”`} are taken by others. A keeper can change its pattern.`,
+    numbering === usual ? message('records.usualNumbersTaken') : message('records.numbersTaken', { title: numbering.title }),
   );
 }
 

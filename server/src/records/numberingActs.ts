@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { records } from '@key-cellar/contract';
 import { numberingRefusal, type Numbering } from '@key-cellar/core/records';
 import { uuidv7 } from 'uuidv7';
@@ -8,7 +9,7 @@ import * as store from './numberingStore.js';
 import type { Services } from './services.js';
 
 const { act } = actsFor<Services>();
-const keepers = 'Keepers of the whole repository decide how records are numbered.';
+const keepers = message('records.keepersWholeRepositoryDecide');
 
 function requireSound(numbering: Numbering): void {
   const refusal = numberingRefusal(numbering);
@@ -50,10 +51,9 @@ export const numberingActs = {
     async write(uow, { on: { numbering }, body }) {
       if (numbering.revision !== body.revision) throw changedMeanwhile();
       const { used, places } = await store.useOf(uow, numbering.id);
-      if (used) throw new Problem(409, 'numbering-used', `“${numbering.title}” gave numbers, so it stays: none may be given twice.`);
+      if (used) throw new Problem(409, 'numbering-used', message('records.numberingUsed', { title: numbering.title }));
       if (places > 0) {
-        const where = places === 1 ? 'a place' : `${places} places`;
-        throw new Problem(409, 'numbering-set', `“${numbering.title}” is set on ${where}. Set another there first.`);
+        throw new Problem(409, 'numbering-set', message('records.numberingSet', { title: numbering.title, n: places }));
       }
       await store.removeNumbering(uow, numbering.id);
       return { answer: {}, entry: { before: numbering } };

@@ -8,6 +8,7 @@ import {
   S3ServiceException,
 } from '@aws-sdk/client-s3';
 import { Upload } from '@aws-sdk/lib-storage';
+import { message } from '@key-cellar/words';
 import { Away, type ObjectsConfig } from '../kernel/index.js';
 
 /** Bytes that are sent in one piece; a multiple of no chunk, for the store does not know of chunks. */
@@ -43,7 +44,7 @@ async function unlessAbsent<T>(answer: Promise<T>): Promise<T | null> {
 }
 
 /** A store that does not answer, or refuses, says nothing about what it keeps. */
-const away = (cause: unknown): Away => new Away('object-store-away', 'The store of contents does not answer, or refuses.', cause);
+const away = (cause: unknown): Away => new Away('object-store-away', message('records.objectStoreAway'), cause);
 
 async function asked<T>(work: () => Promise<T>): Promise<T> {
   try {

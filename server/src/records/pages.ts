@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import type { Logger } from 'pino';
 import { longestText } from '@key-cellar/core/criteria';
 import { Problem, task, tasksIn } from '../kernel/index.js';
@@ -43,8 +44,7 @@ export interface PageDrawer {
 /** As wide as the page on screen, at two pixels a point. */
 const pictureWidth = 1440;
 
-const notDrawn = (): Problem =>
-  new Problem(422, 'not-drawn', 'This content cannot be shown as a picture; it may be damaged. Ask someone with copy rights.');
+const notDrawn = (): Problem => new Problem(422, 'not-drawn', message('records.notDrawn'));
 
 export function pageDrawer(log: Logger): PageDrawer {
   const thread = tasksIn('pageThread', { memoryMb: 512, log });
@@ -66,7 +66,7 @@ export function pageDrawer(log: Logger): PageDrawer {
       asking(
         content,
         (named) => thread.run(readingPages, { ...named, most: longestText }),
-        () => new Problem(422, 'not-read', 'This document cannot be read; it may be damaged or locked.'),
+        () => new Problem(422, 'not-read', message('records.notRead')),
       ),
     stop: () => thread.stop(),
   };

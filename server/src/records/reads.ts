@@ -1,5 +1,6 @@
 import type { EntityPage, records, setup } from '@key-cellar/contract';
 import { hasRight } from '@key-cellar/core/access';
+import { message } from '@key-cellar/words';
 import { entityById, toEntityLine } from '../facts/index.js';
 import { entering, notFound, type PersonAccess, type ReadsOf } from '../kernel/index.js';
 import { entityEvents } from '../schedule/index.js';
@@ -17,7 +18,7 @@ const mostNewest = 50;
 async function entityPage(services: Services, access: PersonAccess, id: string): Promise<EntityPage> {
   const sets = access.sets('discover');
   const found = hasRight(access.anywhere, 'discover') ? await entityById(services.pool, id, sets) : undefined;
-  if (!found) throw notFound('This');
+  if (!found) throw notFound(message('thing.that'));
   const [newest, events] = await Promise.all([store.referringTo(services.pool, id, sets, mostNewest), entityEvents(services.pool, id)]);
   return { ...toEntityLine(found), note: found.note, revision: found.revision, newest: newest.map(toLine), events };
 }

@@ -1,4 +1,5 @@
-import { plan, records, type OutcomeLine } from '@key-cellar/contract';
+import { message } from '@key-cellar/words';
+import { plan, records, type OutcomeLine, type Told } from '@key-cellar/contract';
 import { refusalFor, type RecordStanding } from '@key-cellar/core/records';
 import { checkFacts, claimUnique, recordType, recordWords, settleReferences } from '../facts/index.js';
 import { actsFor, changedMeanwhile, many, one, type Entered, type UnitOfWork } from '../kernel/index.js';
@@ -22,12 +23,15 @@ export function standingOf(r: store.RecordRow): RecordStanding {
 const nameOf = (r: store.RecordRow): string => `${r.number} ${r.title}`;
 
 /** Declares locked records that may be declared; says of each what came of it, and what the ledger says. */
-async function declareLocked(uow: UnitOfWork, locked: readonly store.RecordRow[]): Promise<{ results: OutcomeLine[]; entries: Entered[] }> {
-  const results = locked.map((r): OutcomeLine => {
+async function declareLocked(
+  uow: UnitOfWork,
+  locked: readonly store.RecordRow[],
+): Promise<{ results: Told<OutcomeLine>[]; entries: Entered[] }> {
+  const results = locked.map((r): Told<OutcomeLine> => {
     const refusal = refusalFor({ kind: 'declare' }, standingOf(r));
     const line = { id: r.id, name: nameOf(r) };
     if (refusal) return { ...line, outcome: refusal.code === 'already-declared' ? 'skipped' : 'refused', why: refusal.sentence };
-    return { ...line, outcome: 'done', why: 'Declared.' };
+    return { ...line, outcome: 'done', why: message('records.declared') };
   });
   const done = results.filter((r) => r.outcome === 'done').map((r) => r.id);
   await store.declare(uow, done, uow.actor.today);
@@ -88,7 +92,7 @@ export const recordActs = {
 
   declare: act(records.declare, {
     name: 'declared',
-    on: { records: many(recordKind, ({ body }) => body.ids, 'declare', { who: 'A steward or keeper can.' }) },
+    on: { records: many(recordKind, ({ body }) => body.ids, 'declare', { who: message('records.stewardKeeperCan') }) },
     repeat: 'same',
     async write(uow, { on, left }) {
       const { results, entries } = await declareLocked(uow, on.records);
@@ -102,7 +106,7 @@ export const recordActs = {
     on: {
       place: one(placeKind, ({ params }) => params.id, 'declare', { lock: false }),
       records: many(recordKind, ({ params }, { db, access }) => store.workingUnder(db, params.id, access.sets('discover')), 'declare', {
-        who: 'A steward or keeper can.',
+        who: message('records.stewardKeeperCan'),
       }),
     },
     repeat: 'same',
@@ -114,10 +118,10 @@ export const recordActs = {
 
   revoke: act(records.revoke, {
     name: 'revoked a declaration',
-    on: { records: many(recordKind, ({ body }) => body.ids, 'revoke', { who: 'A keeper can.' }) },
+    on: { records: many(recordKind, ({ body }) => body.ids, 'revoke', { who: message('records.keeperCan') }) },
     repeat: 'same',
     async write(uow, { on, left, body: { reason }, person }) {
-      const results: OutcomeLine[] = [];
+      const results: Told<OutcomeLine>[] = [];
       const entries: Entered[] = [];
       for (const r of on.records) {
         const line = { id: r.id, name: nameOf(r) };
@@ -127,7 +131,7 @@ export const recordActs = {
           continue;
         }
         await store.revoke(uow, r.id, person.id, reason);
-        results.push({ ...line, outcome: 'done', why: 'Declaration revoked.' });
+        results.push({ ...line, outcome: 'done', why: message('records.declarationRevoked') });
         entries.push({
           subject: recordKind.subject(r),
           before: { state: 'declared', on: r.declared_on },

@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { notFound, programActor, requireRight, withUnitOfWork, type Act, type SignedIn } from '../kernel/index.js';
 import { recompute } from '../schedule/index.js';
 import { recordKind } from './kinds.js';
@@ -28,7 +29,7 @@ export async function versionLeaving(
   const record = requireRight(access, person, await store.recordById(services.pool, id), right);
   const versions = await store.versionsOf(services.pool, id);
   const version = no === undefined ? versions[0] : versions.find((v) => v.no === no);
-  if (!version) throw notFound('This version');
+  if (!version) throw notFound(message('thing.version'));
   return { subject: recordKind.subject(record), content: version, about: { version: version.no } };
 }
 

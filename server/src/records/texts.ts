@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { compileDetector, longestText, type Sign } from '@key-cellar/core/criteria';
 import { Problem, task } from '../kernel/index.js';
 import type { Services } from './services.js';
@@ -39,7 +40,7 @@ export function signsIn({ text, detectors }: Look): readonly string[] {
   return detectors.filter(({ signs }) => compileDetector(signs)(text).met).map(({ id }) => id);
 }
 
-const notRead = (): Problem => new Problem(422, 'not-read', 'This document cannot be read; it may be damaged or locked.');
+const notRead = (): Problem => new Problem(422, 'not-read', message('records.notRead'));
 
 /**
  * The words in a content: of text its beginning, of pages and drawings without their tags, of PDF and office documents

@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { buffer } from 'node:stream/consumers';
 import { readAs } from '@key-cellar/core/records';
 import * as z from 'zod';
@@ -23,7 +24,7 @@ export const readWhole = (services: Services, content: StoredRow): Promise<Buffe
   buffer(services.contents.readWhole(services.pool, { ...content, id: content.content_id }));
 
 function showable(services: Services, content: StoredRow): Showable {
-  if (readAs(content.media_type) !== 'pages') throw notFound('A picture of this content');
+  if (readAs(content.media_type) !== 'pages') throw notFound(message('thing.pictureContent'));
   return { sha256: content.sha256, mediaType: content.media_type, load: () => readWhole(services, content) };
 }
 
@@ -35,7 +36,7 @@ export function extentOf(services: Services, content: StoredRow): Promise<Extent
 /** The picture of a page, by its number in the address. */
 export async function pictureOf(services: Services, content: StoredRow, page: string | undefined): Promise<Response> {
   const no = z.coerce.number().int().min(1).max(100_000).safeParse(page);
-  if (!no.success) throw notFound('This page');
+  if (!no.success) throw notFound(message('thing.page'));
   const png = await services.pages.picture(showable(services, content), no.data);
   return new Response(new Uint8Array(png), { headers: { 'content-type': 'image/png', 'x-content-type-options': 'nosniff' } });
 }
@@ -43,9 +44,9 @@ export async function pictureOf(services: Services, content: StoredRow, page: st
 /** Text is read as text; of everything else only pictures go to those who may not take a copy. */
 export async function textOf(services: Services, content: StoredRow): Promise<Response> {
   if (readAs(content.media_type) !== 'text') {
-    throw new Problem(409, 'no-text', 'This content is not text. Its pages are shown as pictures; a copy needs the right “copyOut”.');
+    throw new Problem(409, 'no-text', message('records.noText'));
   }
-  if (content.size > longestText) throw new Problem(409, 'long-text', 'This text is too long to show here. Ask someone with copy rights.');
+  if (content.size > longestText) throw new Problem(409, 'long-text', message('records.longText'));
   return new Response(new Uint8Array(await readWhole(services, content)), {
     headers: {
       'content-type': content.media_type.startsWith('text/') ? `${content.media_type}; charset=utf-8` : content.media_type,

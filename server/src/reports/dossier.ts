@@ -1,4 +1,4 @@
-import type { Dossier } from '@key-cellar/contract';
+import type { Dossier, Told } from '@key-cellar/contract';
 import { explainAccess, listRights } from '@key-cellar/core/access';
 import { factGaps, idsIn } from '@key-cellar/core/records';
 import type { HoldInTheWay } from '@key-cellar/core/schedule';
@@ -12,7 +12,7 @@ import { containerById, deferralOf, detectorTitles, personName, recordById, toLi
 import { explainJudged, judge } from '../schedule/index.js';
 
 /** One record with everything known of it: gathered from all the areas that know something. */
-export async function dossier(services: Services, person: SignedIn, id: string): Promise<Dossier> {
+export async function dossier(services: Services, person: SignedIn, id: string): Promise<Told<Dossier>> {
   const { pool } = services;
   const access = await services.access.of(person);
   const found = requireRight(access, person, await recordById(pool, id), 'read');

@@ -1,7 +1,8 @@
 import { uuidv7 } from 'uuidv7';
+import { message } from '@key-cellar/words';
 import type { Services } from '../docket/index.js';
 import { send } from '../identity/index.js';
-import { type Actor, mayAtRepository, withUnitOfWork } from '../kernel/index.js';
+import { type Actor, inEnglish, mayAtRepository, withUnitOfWork } from '../kernel/index.js';
 import { finalHead } from '../ledger/index.js';
 import * as store from './store.js';
 
@@ -21,16 +22,14 @@ export async function sendHeadLetters(services: Services, actor: Actor): Promise
       const everyone = await services.access.everyone(actor.today);
       const auditors: string[] = [];
       for (const { id, access } of everyone) if (await mayAtRepository(uow, access, 'audit')) auditors.push(id);
-      const subject = `The ledger on ${actor.today}: ${head.size.toLocaleString('en-GB')} entries`;
-      const body =
-        `Keep these lines outside the repository. With them the verifier shows whether anything up to here was changed or cut off since.\n\n` +
-        head.witness!.note;
+      const subject = message('ledger.letter.head', { on: { day: actor.today }, n: head.size });
+      const body = message('ledger.letter.headBody', { note: head.witness!.note });
       const letters = auditors.map((toId) => ({ id: uuidv7(), toId, kind: 'ledger', subject, body, link: '/proof' }));
       await send(uow, letters);
       uow.enterAll(
         letters.map(({ id, toId }) => ({
           act: 'sent a letter',
-          subject: { kind: 'message', id, name: subject },
+          subject: { kind: 'message', id, name: inEnglish(subject) },
           after: { to: toId, head: head.size, root: head.root },
         })),
       );

@@ -22,8 +22,8 @@ export const dossierReads: Pick<ReadsOf<typeof records, Services>, 'dossier'> = 
 export const personReads: Pick<ReadsOf<typeof identity, Services>, 'me' | 'messages'> = {
   me: async ({ services: { pool }, person, access }) => {
     const [{ anywhere }, unread, size] = await Promise.all([access(), unreadCount(pool, person.id), ledgerSize(pool)]);
-    const { id, name, login, repository, timeZone, today, demo } = person;
-    return { id, name, login, rights: listRights(anywhere), repository, timeZone, today, demo, unread, ledgerSize: size };
+    const { id, name, login, repository, timeZone, today, demo, language } = person;
+    return { id, name, login, rights: listRights(anywhere), repository, timeZone, today, demo, unread, ledgerSize: size, language };
   },
   messages: async ({ services: { pool }, person }) => {
     const [found, open] = await Promise.all([messagesFor(pool, person.id), openOfLetters(pool, person.id)]);

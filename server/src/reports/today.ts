@@ -1,5 +1,6 @@
-import type { HorizonBar, Needs, RecordSeen, TodayLine } from '@key-cellar/contract';
+import type { HorizonBar, Needs, RecordSeen, TodayLine, Told } from '@key-cellar/contract';
 import { hasRight } from '@key-cellar/core/access';
+import { message, type Message } from '@key-cellar/words';
 import { countTasks, dueGroups, listBatches, vintageWords } from '../docket/index.js';
 import { openNotices, unacknowledgedFor } from '../holds/index.js';
 import { mayAtRepository, type PersonAccess, type SignedIn } from '../kernel/index.js';
@@ -11,8 +12,7 @@ import * as store from './store.js';
 const horizonMonths = 24;
 /** Due groups named one by one; the rest is one line. */
 const mostGroups = 3;
-const plural = (n: number, one: string, many: string): string => (n === 1 ? `one ${one}` : `${n} ${many}`);
-const sentenceCase = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);
+const asIs = (text: string): Message => message('shared.asIs', { text });
 
 /** What is damaged, for those who audit the whole repository; null when nothing is. */
 async function troublesFor(services: Services, access: PersonAccess): Promise<Awaited<ReturnType<typeof fixityTroubles>> | null> {
@@ -21,7 +21,7 @@ async function troublesFor(services: Services, access: PersonAccess): Promise<Aw
 }
 
 /** What needs a person, most pressing first. Each line has its act; nothing here is only news. */
-async function todayFor(services: Services, person: SignedIn): Promise<TodayLine[]> {
+async function todayFor(services: Services, person: SignedIn): Promise<Told<TodayLine>[]> {
   const { pool } = services;
   const access = await services.access.of(person);
   const may = (right: 'dispose' | 'hold' | 'deposit'): boolean => hasRight(access.anywhere, right);
@@ -35,7 +35,7 @@ async function todayFor(services: Services, person: SignedIn): Promise<TodayLine
     may('dispose') ? store.unscheduledCount(pool, access.sets('dispose')) : { records: 0, series: 0 },
     countTasks(services, person),
   ]);
-  const lines: TodayLine[] = [];
+  const lines: Told<TodayLine>[] = [];
   for (const b of batches) {
     const base = { key: `batch ${b.id}`, link: `/docket/${b.id}` };
     if (b.objections > 0 && b.acts.includes('withdraw')) {
@@ -43,45 +43,45 @@ async function todayFor(services: Services, person: SignedIn): Promise<TodayLine
         ...base,
         when: 'today',
         mark: 'waiting',
-        sentence: `Batch ${b.number} has ${plural(b.objections, 'open objection', 'open objections')}`,
-        detail: b.what,
-        act: 'Answer',
+        sentence: message('reports.batchHasObjections', { number: b.number, n: b.objections }),
+        detail: asIs(b.what),
+        act: message('reports.act.answer'),
       });
     } else if (b.acts.includes('approve')) {
       lines.push({
         ...base,
         when: b.late ? 'late' : 'today',
         mark: 'due',
-        sentence: `Batch ${b.number}, ${b.what}, waits for your decision`,
+        sentence: message('reports.batchWaitsYourDecision', { number: b.number, what: b.what }),
         detail: b.gates[1]!.words,
-        act: 'Decide',
+        act: message('reports.act.decide'),
       });
     } else if (b.acts.includes('execute')) {
       lines.push({
         ...base,
         when: 'today',
         mark: 'due',
-        sentence: `Batch ${b.number} is approved and waits to be executed`,
-        detail: b.what,
-        act: 'Execute',
+        sentence: message('reports.batchApprovedWaitsExecuted', { number: b.number }),
+        detail: asIs(b.what),
+        act: message('reports.act.execute'),
       });
     } else if (b.acts.includes('confirm')) {
       lines.push({
         ...base,
         when: 'week',
         mark: 'physical',
-        sentence: `${sentenceCase(plural(b.tasks, 'physical item waits', 'physical items wait'))} to be ${b.action === 'destroy' ? 'destroyed' : 'handed over'} by hand`,
-        detail: `${b.number}, ${b.what}`,
-        act: 'Confirm',
+        sentence: message('reports.waitForHand', { n: b.tasks, action: b.action }),
+        detail: asIs(`${b.number}, ${b.what}`),
+        act: message('reports.act.confirm'),
       });
     } else if (b.acts.includes('announce')) {
       lines.push({
         ...base,
         when: 'week',
         mark: 'due',
-        sentence: `Batch ${b.number} is proposed and not announced`,
-        detail: b.what,
-        act: 'Announce',
+        sentence: message('reports.batchProposedNotAnnounced', { number: b.number }),
+        detail: asIs(b.what),
+        act: message('reports.act.announce'),
       });
     }
   }
@@ -90,9 +90,9 @@ async function todayFor(services: Services, person: SignedIn): Promise<TodayLine
       key: `notice ${n.id}`,
       when: 'today',
       mark: 'held',
-      sentence: `You are a custodian of “${n.matter}” and have not acknowledged its notice`,
-      detail: `sent ${n.notified_on}`,
-      act: 'Acknowledge',
+      sentence: message('reports.youCustodianHaveNot', { matter: n.matter }),
+      detail: message('reports.sent', { on: { day: n.notified_on } }),
+      act: message('reports.act.acknowledge'),
       link: `/holds/${n.id}`,
     });
   }
@@ -101,9 +101,9 @@ async function todayFor(services: Services, person: SignedIn): Promise<TodayLine
       key: `custodians ${h.id}`,
       when: 'today',
       mark: 'held',
-      sentence: `${sentenceCase(plural(h.waiting, 'custodian', 'custodians'))} of “${h.matter}” ${h.waiting === 1 ? 'has' : 'have'} not acknowledged the notice`,
-      detail: h.reminders > 0 ? `reminded ${h.reminders === 1 ? 'once' : `${h.reminders} times`}` : 'not reminded yet',
-      act: 'Remind',
+      sentence: message('reports.notAcknowledged', { n: h.waiting, matter: h.matter }),
+      detail: message('reports.reminded', { n: h.reminders }),
+      act: message('reports.act.remind'),
       link: `/holds/${h.id}`,
     });
   }
@@ -112,12 +112,9 @@ async function todayFor(services: Services, person: SignedIn): Promise<TodayLine
       key: `asked ${kind}`,
       when: 'today',
       mark: 'waiting',
-      sentence:
-        kind === 'review'
-          ? `${sentenceCase(plural(n, 'record waits', 'records wait'))} for your review`
-          : `Rules ask you whether ${plural(n, 'record is', 'records are')} still needed`,
-      detail: `since ${since}`,
-      act: kind === 'review' ? 'Review' : 'Answer',
+      sentence: kind === 'review' ? message('reports.waitForReview', { n }) : message('reports.rulesAsk', { n }),
+      detail: message('reports.since', { since: { day: since } }),
+      act: message(kind === 'review' ? 'reports.act.review' : 'reports.act.answer'),
       link: '/questions',
     });
   }
@@ -127,9 +124,9 @@ async function todayFor(services: Services, person: SignedIn): Promise<TodayLine
       key: `due ${g.key}`,
       when: 'today',
       mark: g.medium === 'physical' ? 'physical' : 'due',
-      sentence: `${sentenceCase(plural(g.count, 'record', 'records'))} of ${g.seriesCode} ${g.seriesTitle} ${g.count === 1 ? 'is' : 'are'} due and not in a batch`,
-      detail: [vintageWords(g.vintages), g.held > 0 ? `${g.held} more held` : ''].filter(Boolean).join(' · '),
-      act: 'Propose batch',
+      sentence: message('reports.dueNotInBatch', { n: g.count, series: g.seriesCode, title: g.seriesTitle }),
+      detail: message('reports.ofYears', { years: vintageWords(g.vintages), held: g.held }),
+      act: message('reports.act.propose'),
       link: `/docket?propose=${encodeURIComponent(g.key)}`,
     });
   }
@@ -140,9 +137,9 @@ async function todayFor(services: Services, person: SignedIn): Promise<TodayLine
       key: 'due others',
       when: 'week',
       mark: 'due',
-      sentence: `${sentenceCase(plural(rest.length, 'smaller group is', 'smaller groups are'))} due as well`,
-      detail: plural(records, 'record', 'records'),
-      act: 'See them',
+      sentence: message('reports.dueAsWell', { n: rest.length }),
+      detail: message('reports.records', { n: records }),
+      act: message('reports.act.seeThem'),
       link: '/docket',
     });
   }
@@ -151,9 +148,9 @@ async function todayFor(services: Services, person: SignedIn): Promise<TodayLine
       key: 'arrivals',
       when: 'week',
       mark: 'gap',
-      sentence: `${sentenceCase(plural(arrivals, 'thing has', 'things have'))} arrived and ${arrivals === 1 ? 'is' : 'are'} not filed`,
-      detail: '',
-      act: 'File',
+      sentence: message('reports.arrivedNotFiled', { n: arrivals }),
+      detail: asIs(''),
+      act: message('reports.act.file'),
       link: '/receiving',
     });
   }
@@ -162,9 +159,9 @@ async function todayFor(services: Services, person: SignedIn): Promise<TodayLine
       key: 'unscheduled',
       when: 'later',
       mark: 'unscheduled',
-      sentence: `${sentenceCase(plural(gaps.records, 'record', 'records'))} in ${plural(gaps.series, 'series', 'series')} ${gaps.records === 1 ? 'has' : 'have'} no rule`,
-      detail: 'kept without an end until somebody decides',
-      act: 'See which',
+      sentence: message('reports.noRule', { n: gaps.records, series: gaps.series }),
+      detail: message('reports.keptWithoutEndUntil'),
+      act: message('reports.act.seeWhich'),
       link: '/find?show=unscheduled',
     });
   }
@@ -173,9 +170,9 @@ async function todayFor(services: Services, person: SignedIn): Promise<TodayLine
       key: 'copies',
       when: 'today',
       mark: 'gap',
-      sentence: 'The object store is behind: contents have waited over an hour for a copy or a lock',
-      detail: 'whoever runs the server finds why in its log',
-      act: 'Look',
+      sentence: message('reports.objectStoreBehindContents'),
+      detail: message('reports.whoeverRunsServerFinds'),
+      act: message('reports.act.look'),
       link: '/proof',
     });
   }
@@ -184,9 +181,9 @@ async function todayFor(services: Services, person: SignedIn): Promise<TodayLine
       key: 'damaged',
       when: 'late',
       mark: 'gap',
-      sentence: `${sentenceCase(plural(trouble.damaged, 'content is', 'contents are'))} damaged and set apart`,
-      detail: trouble.first,
-      act: 'Look',
+      sentence: message('reports.damagedSetApart', { n: trouble.damaged }),
+      detail: asIs(trouble.first),
+      act: message('reports.act.look'),
       link: '/proof',
     });
   }

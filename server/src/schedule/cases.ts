@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import type { ScheduleCases } from '@key-cellar/contract';
 import { type RuleVersion, type ScheduleCase } from '@key-cellar/core/schedule';
 import { mayOn, notFound, type SignedIn } from '../kernel/index.js';
@@ -41,7 +42,7 @@ async function asCases(services: Services, person: SignedIn, rows: readonly cloc
 
 /** Records that a rule may govern, among those the person may discover; those filed first when there are too many. */
 export async function casesOfRule(services: Services, person: SignedIn, ruleId: string): Promise<ScheduleCases & { more: boolean }> {
-  if (!(await ruleStore.ruleById(services.pool, ruleId))) throw notFound('This rule');
+  if (!(await ruleStore.ruleById(services.pool, ruleId))) throw notFound(message('thing.rule'));
   const access = await services.access.of(person);
   const reach = await reachStore.reachOfRules(services.pool, [ruleId]);
   const rows = await reachStore.casesWithin(services.pool, reach, access.sets('discover'), mostCases + 1);
@@ -52,6 +53,6 @@ export async function casesOfRule(services: Services, person: SignedIn, ruleId: 
 export async function caseOfRecord(services: Services, person: SignedIn, id: string): Promise<ScheduleCases> {
   const access = await services.access.of(person);
   const found = await reachStore.caseOf(services.pool, id);
-  if (!found || !mayOn(access, person, found, 'discover')) throw notFound('This record');
+  if (!found || !mayOn(access, person, found, 'discover')) throw notFound(message('thing.record'));
   return asCases(services, person, [found]);
 }

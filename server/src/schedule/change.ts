@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import type { ScheduleChange } from '@key-cellar/contract';
 import { describeCriteria } from '@key-cellar/core/criteria';
 import { draftVersionId, withDraft, withEnds } from '@key-cellar/core/schedule';
@@ -16,7 +17,7 @@ export function changedBook(data: RuleBookData, change: ScheduleChange, codeOf: 
   };
   const criteriaAt = (id: string): number => {
     const at = data.criteriaRules.findIndex((c) => c.id === id);
-    if (at < 0) throw notFound('This rule by criteria');
+    if (at < 0) throw notFound(message('thing.ruleCriteria'));
     return at;
   };
   switch (change.kind) {

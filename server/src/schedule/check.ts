@@ -1,4 +1,4 @@
-import type { Finding } from '@key-cellar/contract';
+import type { Finding, Told } from '@key-cellar/contract';
 import { civilDate } from '@key-cellar/core/calendar';
 import { byForce, checkSchedule, type ScheduleFinding, type ScheduleUnderCheck } from '@key-cellar/core/schedule';
 import { type SignedIn, visibleSql } from '../kernel/index.js';
@@ -23,7 +23,7 @@ function linkOf({ mend, kind }: ScheduleFinding): string {
 }
 
 /** What is not right with the schedule, seen with the eyes of one person. */
-export async function checkOfSchedule(services: Services, person: SignedIn): Promise<Finding[]> {
+export async function checkOfSchedule(services: Services, person: SignedIn): Promise<Told<Finding>[]> {
   const { pool } = services;
   const access = await services.access.of(person);
   const sets = access.sets('discover');

@@ -1,20 +1,21 @@
 import { formatCivilDate } from '@key-cellar/core/calendar';
 import type { Governing } from '@key-cellar/core/schedule';
+import { message, type Message } from '@key-cellar/words';
 
 /** What a judgement comes to, in a few words. */
-export function datesWords(governing: Governing): string {
+export function datesWords(governing: Governing): Message {
   switch (governing.kind) {
     case 'unscheduled':
-      return 'no rule';
+      return message('schedule.dates.noRule');
     case 'overrideDate':
-      return formatCivilDate(governing.dueOn);
+      return message('schedule.dates.day', { on: { day: formatCivilDate(governing.dueOn) } });
     case 'overrideForGood':
-      return 'kept for good';
+      return message('schedule.dates.forGood');
     case 'rule': {
       const { verdict, rule } = governing.by;
-      if (verdict.kind === 'permanent') return `kept for good (${rule.code})`;
-      if (verdict.kind === 'waiting') return `waiting (${rule.code})`;
-      return `${formatCivilDate(verdict.dueOn)} (${rule.code})`;
+      if (verdict.kind === 'permanent') return message('schedule.dates.forGoodBy', { rule: rule.code });
+      if (verdict.kind === 'waiting') return message('schedule.dates.waiting', { rule: rule.code });
+      return message('schedule.dates.dayBy', { on: { day: formatCivilDate(verdict.dueOn) }, rule: rule.code });
     }
   }
 }

@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import type { EffectPage, ScheduleChange } from '@key-cellar/contract';
 import { namedEffect, type Effect } from '@key-cellar/core/schedule';
 import { type Db, inReadSnapshot, notFound, Problem, type SignedIn, wrongField } from '../kernel/index.js';
@@ -39,7 +40,7 @@ export async function effectOfChange(
   const book = await services.rules.current(services.pool);
   const rules = new Map((await ruleStore.rules(services.pool)).map((r) => [r.id, r]));
   const named = change.kind === 'setRules' ? change.sets.map((s) => s.ruleId) : 'ruleId' in change ? [change.ruleId] : [];
-  if (named.some((id) => !rules.has(id))) throw notFound('This rule');
+  if (named.some((id) => !rules.has(id))) throw notFound(message('thing.rule'));
   const after = changedBook(book.data, change, (id) => rules.get(id)!.code);
   return inReadSnapshot(services.pool, async (db, snapshot) => {
     const [places, events, withEvents, extent] = await Promise.all([
@@ -102,7 +103,7 @@ function planChange(places: readonly EffectPlace[], change: ScheduleChange): Pla
   const byId = new Map(places.map((p) => [p.id, p]));
   const placeOf = (id: string): EffectPlace => {
     const place = byId.get(id);
-    if (!place) throw notFound('This place');
+    if (!place) throw notFound(message('thing.place'));
     return place;
   };
   /** Whether one place is another, or lies in it. */
@@ -114,15 +115,15 @@ function planChange(places: readonly EffectPlace[], change: ScheduleChange): Pla
     case 'movePlace': {
       const { placeId, parentId } = change;
       placeOf(placeId);
-      if (!byId.has(parentId)) throw wrongField('/parentId', 'There is no such place.');
-      if (liesIn(parentId, placeId)) throw new Problem(409, 'circle', 'A place cannot be moved into itself.');
+      if (!byId.has(parentId)) throw wrongField('/parentId', message('schedule.thereNoSuchPlace'));
+      if (liesIn(parentId, placeId)) throw new Problem(409, 'circle', message('schedule.circle'));
       return { ...nothing, moved: { placeId, parentId } };
     }
     case 'mergePlace': {
       const { placeId, intoId } = change;
       placeOf(placeId);
-      if (!byId.has(intoId)) throw wrongField('/intoId', 'There is no such place.');
-      if (liesIn(intoId, placeId)) throw new Problem(409, 'circle', 'A place cannot be merged into itself.');
+      if (!byId.has(intoId)) throw wrongField('/intoId', message('schedule.thereNoSuchPlace'));
+      if (liesIn(intoId, placeId)) throw new Problem(409, 'circle', message('schedule.placeCannotMergedInto'));
       return { ...nothing, merged: { placeId, intoId } };
     }
     case 'closeFolder':

@@ -18,6 +18,7 @@ import {
   type RuleCandidate,
   type StepDate,
 } from '@key-cellar/core/schedule';
+import { message, type Message, type Value } from '@key-cellar/words';
 import type { Db } from '../kernel/index.js';
 import type { CriteriaRule, RuleBook } from './ruleBook.js';
 import * as clockStore from './clockStore.js';
@@ -39,8 +40,11 @@ export interface Judged {
 
 const dayOrUndefined = (text: string | null): EpochDay | undefined => (text === null ? undefined : civilDate(text));
 
-function nameOf(place: clockStore.ChainPlace): string {
-  return `${place.kind} ${place.code}`;
+/** Stands for the code of a place that whoever asks may not know of. */
+export const unknownPlace = '\u0000';
+
+function nameOf({ kind, code }: clockStore.ChainPlace): Message {
+  return message('schedule.placeNamed', { kind, code: code === unknownPlace ? message('schedule.notShown') : code });
 }
 
 /** Folders first, nearest first, then plan nodes outward: the order in which the schedule looks for things. */
@@ -87,7 +91,7 @@ function clockFacts(
     type: e.type,
     on: civilDate(e.happened_on),
     distance: 0,
-    subject: 'the record',
+    subject: message('schedule.theRecord'),
   }));
   const elsewhere = row.refers.flatMap((id) =>
     (eventsBySubject.get(id) ?? []).map((e) => ({
@@ -173,8 +177,8 @@ export function candidatesOnPlaces(chain: readonly clockStore.ChainPlace[], book
 }
 
 /** The rules for a record type in a series. */
-export function candidatesForPair(recordType: string, seriesId: string, series: string, book: RuleBook): PlacedCandidate[] {
-  const setOn = `${recordType} in ${series}`;
+export function candidatesForPair(recordType: string, seriesId: string, series: Value, book: RuleBook): PlacedCandidate[] {
+  const setOn = message('schedule.typeInSeries', { type: recordType, series });
   return book
     .rulesForPair(recordType, seriesId)
     .map((ruleId) => ({ ruleId, level: 'typeAndSeries', distance: 0, setOn, versions: book.versionsOf(ruleId) }));
@@ -182,7 +186,13 @@ export function candidatesForPair(recordType: string, seriesId: string, series: 
 
 /** The rule set by criteria at a place of the order. */
 export function candidateByCriteria({ ruleId }: CriteriaRule, order: number, book: RuleBook): PlacedCandidate {
-  return { ruleId, level: 'criteria', distance: order, setOn: `criteria no. ${order + 1}`, versions: book.versionsOf(ruleId) };
+  return {
+    ruleId,
+    level: 'criteria',
+    distance: order,
+    setOn: message('schedule.criteriaNo', { no: String(order + 1) }),
+    versions: book.versionsOf(ruleId),
+  };
 }
 
 function candidatesFor(row: clockStore.ClockRow, chain: readonly clockStore.ChainPlace[], book: RuleBook): PlacedCandidate[] {

@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { plan, schedule, setup } from '@key-cellar/contract';
 import { refuse } from '@key-cellar/core/records';
 import { uuidv7 } from 'uuidv7';
@@ -14,7 +15,7 @@ import type { Services } from './services.js';
 
 const { act, actInParts } = actsFor<Services>();
 const job = { kind: 'recompute', beyond: recomputedAtOnce } as const;
-const editors = 'Editors and keepers look after parties and business objects.';
+const editors = message('schedule.editorsKeepersLookAfter');
 
 /** What happened to a place or record is noted by whoever may annotate it; to a party or object by its editors. */
 const toWithdraw: RightOn<events.LockedEvent> = {
@@ -43,8 +44,7 @@ export const eventActs = {
     name: 'recorded an event',
     on: { record: one(clockKind, ({ params }) => params.id, 'annotate') },
     repeat: 'another',
-    decide: ({ on: { record } }) =>
-      record.state === 'disposed' ? refuse('disposed', 'This record was disposed of; nothing can happen to it any more.') : null,
+    decide: ({ on: { record } }) => (record.state === 'disposed' ? refuse('disposed', message('schedule.disposed')) : null),
     async write(uow, { on: { record }, body, person, services }) {
       requireForeseeable(body.on, person.today, '/on');
       const type = await requireEventType(uow, body.type, '/type');
@@ -82,7 +82,7 @@ export const eventActs = {
     on: { event: one(eventKind, ({ params }) => params.id, toWithdraw) },
     repeat: 'refused',
     job,
-    decide: ({ on: { event } }) => (event.withdrawn_at === null ? null : refuse('withdrawn', 'This event was taken back before.')),
+    decide: ({ on: { event } }) => (event.withdrawn_at === null ? null : refuse('withdrawn', message('schedule.withdrawn'))),
     async write(uow, { on: { event }, body: { reason, instead: given }, person, services, access }) {
       if (given) requireForeseeable(given.on, person.today, '/instead/on');
       const instead = given && { ...given, type: await requireEventType(uow, given.type, '/instead/type') };

@@ -1,5 +1,6 @@
 import { parseCivilDate } from '@key-cellar/core/calendar';
 import Papa from 'papaparse';
+import { message, type Message } from '@key-cellar/words';
 import { mayOn, Problem, type PersonAccess, type Services, type SignedIn } from '../kernel/index.js';
 import { isForeseeable } from './events.js';
 import { listed } from './lists.js';
@@ -23,41 +24,37 @@ export async function readEvents(
   person: SignedIn,
   access: PersonAccess,
   csv: string,
-): Promise<{ rows: number; found: Listed[]; errors: { row: number; column: string; sentence: string }[] }> {
+): Promise<{ rows: number; found: Listed[]; errors: { row: number; column: string; sentence: Message }[] }> {
   const parsed = Papa.parse<Record<string, string>>(csv.replace(/^\uFEFF/, ''), {
     header: true,
     skipEmptyLines: 'greedy',
     transformHeader: (name) => name.trim().toLowerCase(),
   });
-  const errors: { row: number; column: string; sentence: string }[] = [];
+  const errors: { row: number; column: string; sentence: Message }[] = [];
   const lacking = ['place', 'type', 'on'].filter((column) => !parsed.meta.fields?.includes(column));
   if (lacking.length > 0) {
-    throw new Problem(
-      422,
-      'wrong-columns',
-      `The first line must name the columns ${columns.join(', ')}; ${lacking.join(' and ')} is missing.`,
-    );
+    throw new Problem(422, 'wrong-columns', message('schedule.wrongColumns', { columns: { all: columns }, lacking: { all: lacking } }));
   }
   if (parsed.data.length > mostRows)
-    throw new Problem(422, 'too-many', `At most ${mostRows} events at once; these are ${parsed.data.length}.`);
+    throw new Problem(422, 'too-many', message('schedule.tooMany', { most: mostRows, n: parsed.data.length }));
   const types = await lists.eventTypes(pool);
   const places = new Map((await events.placesByPath(pool)).map((p) => [p.path.toUpperCase(), p]));
   const found = parsed.data.flatMap((line, i) => {
     // Row 1 names the columns.
     const row = i + 2;
-    const wrong = (column: string, sentence: string): void => void errors.push({ row, column, sentence });
+    const wrong = (column: string, sentence: Message): void => void errors.push({ row, column, sentence });
     const text = (column: (typeof columns)[number]): string => (line[column] ?? '').trim();
     const before = errors.length;
     const place = places.get(text('place').toUpperCase());
-    if (!text('place')) wrong('place', 'names no place');
-    else if (!place || !mayOn(access, person, place, 'discover')) wrong('place', `there is no place ${text('place')}`);
-    else if (!mayOn(access, person, place, 'annotate')) wrong('place', `you may not record events on ${text('place')}`);
+    if (!text('place')) wrong('place', message('schedule.eventTable.noPlaceNamed'));
+    else if (!place || !mayOn(access, person, place, 'discover')) wrong('place', message('tables.noPlace', { place: text('place') }));
+    else if (!mayOn(access, person, place, 'annotate')) wrong('place', message('schedule.eventTable.mayNot', { place: text('place') }));
     const type = listed(types, text('type'));
-    if (!text('type')) wrong('type', 'says not what happened');
-    else if (type === undefined) wrong('type', `there is no type of event “${text('type').slice(0, 80)}”`);
-    if (parseCivilDate(text('on')) === null) wrong('on', 'must be a date such as 2026-09-14');
-    else if (!isForeseeable(text('on'), person.today)) wrong('on', 'is more than 100 years ahead');
-    if (text('note').length > 2000) wrong('note', 'is longer than 2000 letters');
+    if (!text('type')) wrong('type', message('schedule.eventTable.noType'));
+    else if (type === undefined) wrong('type', message('schedule.eventTable.unknownType', { type: text('type').slice(0, 80) }));
+    if (parseCivilDate(text('on')) === null) wrong('on', message('records.mustDateSuchAs'));
+    else if (!isForeseeable(text('on'), person.today)) wrong('on', message('schedule.eventTable.tooFar', { years: 100 }));
+    if (text('note').length > 2000) wrong('note', message('tables.tooLong', { most: 2000 }));
     return errors.length > before ? [] : [{ place: place!, type: type!, on: text('on'), note: text('note') }];
   });
   return { rows: parsed.data.length, found, errors };

@@ -1,7 +1,8 @@
-import type { EventLine, WaitingLine } from '@key-cellar/contract';
+import type { EventLine, WaitingLine, Told } from '@key-cellar/contract';
 import { hasRight } from '@key-cellar/core/access';
 import { addPeriod, civilDate, period } from '@key-cellar/core/calendar';
 import { describeTrigger } from '@key-cellar/core/schedule';
+import { message, type Message } from '@key-cellar/words';
 import { notAllowed, requireRight, wrongField, type Db, type SignedIn } from '../kernel/index.js';
 import { eventTypesIn } from './lists.js';
 import * as events from './eventsStore.js';
@@ -49,11 +50,11 @@ export function isForeseeable(on: string, today: string): boolean {
 
 /** Throws 422 for a day that nobody can foresee. */
 export function requireForeseeable(on: string, today: string, pointer: string): void {
-  if (!isForeseeable(on, today)) throw wrongField(pointer, `This is more than ${yearsAhead} years ahead.`);
+  if (!isForeseeable(on, today)) throw wrongField(pointer, message('schedule.moreYearsAhead', { yearsAhead }));
 }
 
 /** Who waits for what: records without a date yet, by what would start their clock. */
-export async function waiting(services: Services, person: SignedIn): Promise<WaitingLine[]> {
+export async function waiting(services: Services, person: SignedIn): Promise<Told<WaitingLine>[]> {
   const access = await services.access.of(person);
   if (!hasRight(access.anywhere, 'discover')) throw notAllowed('discover');
   const [found, book] = await Promise.all([
@@ -61,26 +62,27 @@ export async function waiting(services: Services, person: SignedIn): Promise<Wai
     services.rules.current(services.pool),
   ]);
   const versions = new Map(Object.values(book.data.versions).flatMap((all) => all.map((v) => [v.id, v])));
-  const groups = new Map<string, { eventTypes: string[]; places: Map<string, WaitingLine['places'][number]> }>();
+  const groups = new Map<string, { trigger: Message; eventTypes: string[]; places: Map<string, Told<WaitingLine>['places'][number]> }>();
   for (const w of found) {
     const rule = versions.get(w.rule_version_id)!;
     const { trigger, cutoff, suspension } = rule;
     // With a trigger that is known it waits for what its clock waits for.
     const words = w.started
       ? suspension
-        ? `event “${suspension.resumes}”`
+        ? message('schedule.event', { event: suspension.resumes, which: 'last' })
         : cutoff.kind === 'namedYear'
-          ? `the end of ${cutoff.name}`
-          : 'the step before the last'
+          ? message('schedule.theEndOf', { year: cutoff.name })
+          : message('schedule.theStepBeforeLast')
       : describeTrigger(trigger);
     const eventTypes = w.started ? (suspension ? [suspension.resumes] : []) : eventTypesIn({ trigger });
-    const group = groups.get(words) ?? { eventTypes, places: new Map() };
-    groups.set(words, group);
+    const key = JSON.stringify(words);
+    const group = groups.get(key) ?? { trigger: words, eventTypes, places: new Map() };
+    groups.set(key, group);
     const records = (group.places.get(w.place_id)?.records ?? 0) + w.records;
     group.places.set(w.place_id, { placeId: w.place_id, code: w.code, title: w.title, records });
   }
-  return [...groups]
-    .map(([trigger, { eventTypes, places }]): WaitingLine => {
+  return [...groups.values()]
+    .map(({ trigger, eventTypes, places }): Told<WaitingLine> => {
       const all = [...places.values()].sort((a, b) => b.records - a.records || (a.code < b.code ? -1 : 1));
       return { trigger, eventTypes, records: all.reduce((n, p) => n + p.records, 0), places: all.slice(0, mostPlaces) };
     })

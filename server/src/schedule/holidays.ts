@@ -1,5 +1,6 @@
 import { formatCivilDate, yearMonthDay, type EpochDay } from '@key-cellar/core/calendar';
 import ICAL from 'ical.js';
+import { message, type Message } from '@key-cellar/words';
 import { Problem, task } from '../kernel/index.js';
 import type { StoredCalendar } from './ruleStore.js';
 
@@ -13,7 +14,7 @@ const [yearsBack, yearsAhead] = [40, 40];
 const mostDays = 3000;
 const longestEvent = 60;
 
-const wrongCalendar = (sentence: string): Problem => new Problem(422, 'not-a-calendar', sentence);
+const wrongCalendar = (sentence: Message): Problem => new Problem(422, 'not-a-calendar', sentence);
 const dayText = (time: ICAL.Time): string =>
   `${String(time.year).padStart(4, '0')}-${String(time.month).padStart(2, '0')}-${String(time.day).padStart(2, '0')}`;
 
@@ -23,9 +24,9 @@ export function holidaysIn({ ics, today }: { readonly ics: string; readonly toda
   try {
     calendar = new ICAL.Component(ICAL.parse(ics) as unknown as [string, unknown[], unknown[]]);
   } catch {
-    throw wrongCalendar('This is no calendar in the form iCalendar (a file that ends in .ics).');
+    throw wrongCalendar(message('schedule.noCalendar'));
   }
-  if (calendar.name !== 'vcalendar') throw wrongCalendar('This is no calendar in the form iCalendar (a file that ends in .ics).');
+  if (calendar.name !== 'vcalendar') throw wrongCalendar(message('schedule.noCalendar'));
   const { year } = yearMonthDay(today);
   const [from, until] = [`${year - yearsBack}-01-01`, `${year + yearsAhead}-12-31`];
   const days = new Map<string, Holiday>();
@@ -43,7 +44,7 @@ export function holidaysIn({ ics, today }: { readonly ics: string; readonly toda
         const on = dayText(day);
         if (on < from || on > until) continue;
         days.set(on, { on, name });
-        if (days.size > mostDays) throw wrongCalendar(`This calendar has more than ${mostDays} days, which no calendar of holidays needs.`);
+        if (days.size > mostDays) throw wrongCalendar(message('schedule.calendarTooLong', { most: mostDays }));
       }
     };
     if (!event.isRecurring()) {
@@ -54,7 +55,7 @@ export function holidaysIn({ ics, today }: { readonly ics: string; readonly toda
     for (let next = repeats.next() as ICAL.Time | null; next && dayText(next) <= until; next = repeats.next() as ICAL.Time | null)
       add(next);
   }
-  if (days.size === 0) throw wrongCalendar('There is no all-day event in this calendar, so it names no holiday.');
+  if (days.size === 0) throw wrongCalendar(message('schedule.calendarNamesNone'));
   return [...days.values()].sort((a, b) => (a.on < b.on ? -1 : 1));
 }
 

@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { jobsToCancel, ofRepository, type CancellableJob, type Kind } from '../kernel/index.js';
 import * as events from './eventsStore.js';
 import * as levels from './levelsStore.js';
@@ -7,7 +8,7 @@ import * as ruleStore from './ruleStore.js';
 /** The schedule belongs to the whole repository. */
 export const ruleKind = ofRepository<ruleStore.RuleRow>({
   word: 'rule',
-  what: 'This rule',
+  what: message('thing.rule'),
   subject: (rule) => ({ kind: 'rule', id: rule.id, name: rule.code }),
   find: (db, id, lock) => (lock ? ruleStore.lockRule(db, id) : ruleStore.ruleById(db, id)),
 });
@@ -22,7 +23,7 @@ export interface CriteriaRuleInOrder {
 
 export const criteriaRuleKind = ofRepository<CriteriaRuleInOrder>({
   word: 'rule by criteria',
-  what: 'This rule by criteria',
+  what: message('thing.ruleCriteria'),
   subject: ({ rule }) => ({ kind: 'rule', id: rule.id, name: rule.code }),
   async find(db, id) {
     const all = await levels.lockCriteriaRules(db);
@@ -35,7 +36,7 @@ const record = <Row extends { id: string; number: string; title: string; access_
   find: Kind<Row>['find'],
 ): Kind<Row> => ({
   word: 'record',
-  what: 'This record',
+  what: message('thing.record'),
   see: ['discover'],
   find,
   id: (r) => r.id,
@@ -50,7 +51,7 @@ export const clockKind = record<clockStore.OverridableRow>((db, ids) => clockSto
 /** What happened to a place, a record, or a party or object: rights on it are rights on that. */
 export const eventKind: Kind<events.LockedEvent> = {
   word: 'event',
-  what: 'This event',
+  what: message('thing.event'),
   see: ['discover'],
   find: (db, ids, lock) => events.findEvents(db, ids, lock),
   id: (event) => event.id,
@@ -62,7 +63,7 @@ export const eventKind: Kind<events.LockedEvent> = {
 /** Long work belongs to whoever began it, and to the keepers of the repository. */
 export const jobKind: Kind<CancellableJob> = {
   word: 'work',
-  what: 'This work',
+  what: message('thing.work'),
   see: [],
   find: (db, ids) => jobsToCancel(db, ids),
   id: (job) => job.id,

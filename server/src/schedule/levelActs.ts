@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { schedule } from '@key-cellar/contract';
 import { describeCriteria } from '@key-cellar/core/criteria';
 import { refuse } from '@key-cellar/core/records';
@@ -12,7 +13,7 @@ import { recomputedAtOnce, recomputeTelling } from './recomputing.js';
 import type { Services } from './services.js';
 
 const { act } = actsFor<Services>();
-const keepers = 'Keepers of the whole repository change the schedule.';
+const keepers = message('schedule.keepersWholeRepositoryChange');
 const job = { kind: 'recompute', beyond: recomputedAtOnce } as const;
 const jurisdiction = (name: string) => ({ kind: 'jurisdiction', id: null, name });
 
@@ -23,11 +24,15 @@ export const levelActs = {
     repeat: 'refused',
     job,
     async write(uow, { on: { series, rule }, body, services, access }) {
-      if (series.kind !== 'series') throw wrongField('/seriesId', 'This is no series.');
+      if (series.kind !== 'series') throw wrongField('/seriesId', message('schedule.noSeries'));
       const type = await levels.typeByCode(uow, body.recordType);
-      if (!type) throw wrongField('/recordType', `There is no record type “${body.recordType}”.`);
+      if (!type) throw wrongField('/recordType', message('schedule.thereNoRecordType', { recordType: body.recordType }));
       if ((await levels.addPair(uow, body)) === 0) {
-        throw new Problem(409, 'nothing-to-do', `Rule ${rule.code} is set on ${type.title} in ${series.code} already.`);
+        throw new Problem(
+          409,
+          'nothing-to-do',
+          message('schedule.pairSetAlready', { rule: rule.code, type: type.title, series: series.code }),
+        );
       }
       const recomputed = await recomputeTelling(services, uow, { pairs: [body] }, rule.code, access);
       return { answer: { recomputed }, entry: { after: { rule: rule.code, recordType: type.code } } };
@@ -41,7 +46,11 @@ export const levelActs = {
     job,
     async write(uow, { on: { series, rule }, body, services, access }) {
       if ((await levels.removePair(uow, body)) === 0) {
-        throw new Problem(409, 'nothing-to-do', `Rule ${rule.code} is not set on ${body.recordType} in ${series.code}.`);
+        throw new Problem(
+          409,
+          'nothing-to-do',
+          message('schedule.ruleNotSetOn', { rule: rule.code, type: body.recordType, series: series.code }),
+        );
       }
       const recomputed = await recomputeTelling(services, uow, { pairs: [body] }, rule.code, access);
       return { answer: { recomputed }, entry: { after: { rule: rule.code, recordType: body.recordType } } };
@@ -106,7 +115,8 @@ export const levelActs = {
         one: { all, at },
       },
       body,
-    }) => (all.indexOf(at) === Math.min(body.order, all.length) - 1 ? refuse('nothing-to-do', 'It is asked at this place already.') : null),
+    }) =>
+      all.indexOf(at) === Math.min(body.order, all.length) - 1 ? refuse('nothing-to-do', message('schedule.askedAtPlaceAlready')) : null,
     async write(
       uow,
       {
@@ -162,8 +172,10 @@ export const levelActs = {
     repeat: 'refused',
     async write(uow, { body: { name, partOf } }) {
       const all = await levels.lockJurisdictions(uow);
-      if (all.some((j) => j.name.toLowerCase() === name.toLowerCase())) throw wrongField('/name', `${name} exists already.`);
-      if (partOf !== null && !all.some((j) => j.name === partOf)) throw wrongField('/partOf', `There is no ${partOf}.`);
+      if (all.some((j) => j.name.toLowerCase() === name.toLowerCase()))
+        throw wrongField('/name', message('schedule.existsAlready', { name }));
+      if (partOf !== null && !all.some((j) => j.name === partOf))
+        throw wrongField('/partOf', message('schedule.thereNo', { name: partOf }));
       await levels.addJurisdiction(uow, name, partOf);
       return { answer: {}, entry: { subject: jurisdiction(name), after: { partOf } } };
     },
@@ -178,9 +190,10 @@ export const levelActs = {
       const found = await levels.lockJurisdictions(uow);
       const all = found.map((j) => ({ name: j.name, partOf: j.part_of }));
       const before = all.find((j) => j.name === name);
-      if (!before) throw notFound('This jurisdiction');
-      if (partOf !== null && !all.some((j) => j.name === partOf)) throw wrongField('/partOf', `There is no ${partOf}.`);
-      if (partOf !== null && !mayBePartOf(name, partOf, all)) throw wrongField('/partOf', `${partOf} is part of ${name} itself.`);
+      if (!before) throw notFound(message('thing.jurisdiction'));
+      if (partOf !== null && !all.some((j) => j.name === partOf))
+        throw wrongField('/partOf', message('schedule.thereNo', { name: partOf }));
+      if (partOf !== null && !mayBePartOf(name, partOf, all)) throw wrongField('/partOf', message('schedule.partItself', { partOf, name }));
       await levels.moveJurisdiction(uow, name, partOf);
       return {
         answer: { recomputed: await recomputeTelling(services, uow, { jurisdictions: partsWithin(found, name) }, name, access) },
@@ -195,9 +208,9 @@ export const levelActs = {
     repeat: 'refused',
     async write(uow, { body: { name } }) {
       const all = await levels.lockJurisdictions(uow);
-      if (!all.some((j) => j.name === name)) throw notFound('This jurisdiction');
+      if (!all.some((j) => j.name === name)) throw notFound(message('thing.jurisdiction'));
       const uses = await levels.usesOfJurisdiction(uow, name);
-      if (uses) throw new Problem(409, 'in-use', `${name} is used by ${uses}. What is published keeps its words, so it stays.`);
+      if (uses.length > 0) throw new Problem(409, 'in-use', message('schedule.inUse', { name, uses: { all: uses } }));
       await levels.removeJurisdiction(uow, name);
       return { answer: {}, entry: { subject: jurisdiction(name) } };
     },

@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import type { CriteriaRuleLine, JurisdictionLine } from '@key-cellar/contract';
 import { civilDate } from '@key-cellar/core/calendar';
 import { clausesOf, describeCriteria, resolveCriteria, type AskedCriteria, type Criteria } from '@key-cellar/core/criteria';
@@ -52,10 +53,7 @@ export function requireForRules(criteria: Criteria): void {
       (c.op === 'between' && (c.field === 'due' || c.field === 'clockStart')),
   );
   if (circular) {
-    throw wrongField(
-      '/criteria',
-      `“${describeCriteria(circular)}” follows from the schedule or from holds, so no rule can be set by it. Use facts, places, dates or people.`,
-    );
+    throw wrongField('/criteria', message('schedule.followsFromScheduleFrom', { circular: describeCriteria(circular) }));
   }
 }
 
@@ -81,5 +79,5 @@ export function partsWithin(all: readonly { readonly name: string; readonly part
 export async function requireJurisdictions(uow: UnitOfWork, names: readonly string[]): Promise<void> {
   const all = await levels.lockJurisdictions(uow);
   const unknown = names.find((name) => !all.some((j) => j.name === name));
-  if (unknown !== undefined) throw wrongField('/jurisdictions', `There is no jurisdiction ${unknown}.`);
+  if (unknown !== undefined) throw wrongField('/jurisdictions', message('schedule.thereNoJurisdiction', { unknown }));
 }

@@ -1,4 +1,5 @@
 import type { Criteria } from '@key-cellar/core/criteria';
+import { message, type Message } from '@key-cellar/words';
 import { boundCriteria } from '../criteria/index.js';
 import { type Db, dynamicRows, row, rows, run } from '../kernel/index.js';
 import type { StoredCalendar } from './ruleStore.js';
@@ -158,7 +159,7 @@ export function lockJurisdictions(db: Db) {
 }
 
 /** What stands in the way of removing a jurisdiction, in words; empty when nothing does. */
-export async function usesOfJurisdiction(db: Db, name: string): Promise<string> {
+export async function usesOfJurisdiction(db: Db, name: string): Promise<Message[]> {
   const found = await row<{ rules: number; places: number; records: boolean; parts: number }>(
     db,
     'jurisdiction.uses',
@@ -168,13 +169,13 @@ export async function usesOfJurisdiction(db: Db, name: string): Promise<string> 
        (select count(*) from jurisdiction where part_of = $1)::int as parts`,
     [name],
   );
-  const counted = (n: number, one: string, many: string): string[] => (n === 0 ? [] : [n === 1 ? `one ${one}` : `${n} ${many}`]);
+  const { rules, places, records, parts } = found!;
   return [
-    ...counted(found!.rules, 'rule', 'rules'),
-    ...counted(found!.places, 'place', 'places'),
-    ...(found!.records ? ['records'] : []),
-    ...counted(found!.parts, 'jurisdiction that is part of it', 'jurisdictions that are part of it'),
-  ].join(', ');
+    ...(rules > 0 ? [message('schedule.use.rules', { n: rules })] : []),
+    ...(places > 0 ? [message('schedule.use.places', { n: places })] : []),
+    ...(records ? [message('schedule.use.records')] : []),
+    ...(parts > 0 ? [message('schedule.use.parts', { n: parts })] : []),
+  ];
 }
 
 export async function removeJurisdiction(db: Db, name: string): Promise<void> {

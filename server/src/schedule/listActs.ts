@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { schedule } from '@key-cellar/contract';
 import { civilDate } from '@key-cellar/core/calendar';
 import { actsFor, atRepository, notFound, Problem, wrongField, type Tasks } from '../kernel/index.js';
@@ -11,7 +12,7 @@ import type { StoredCalendar } from './ruleStore.js';
 import type { Services } from './services.js';
 
 const { act, actInParts } = actsFor<Services>();
-const keepers = 'Keepers of the whole repository change the schedule.';
+const keepers = message('schedule.keepersWholeRepositoryChange');
 const job = { kind: 'recompute', beyond: recomputedAtOnce } as const;
 const jurisdiction = (name: string) => ({ kind: 'jurisdiction', id: null, name });
 const eventType = (name: string) => ({ kind: 'event type', id: null, name });
@@ -42,7 +43,7 @@ export const listActs = {
       return work(async (uow) => {
         const all = await levels.lockJurisdictions(uow);
         const before = all.find((j) => j.name === name);
-        if (!before) throw notFound('This jurisdiction');
+        if (!before) throw notFound(message('thing.jurisdiction'));
         await lists.writeCalendar(uow, name, { weekend, holidays });
         const narrower = partsWithin(all, name);
         uow.enter({
@@ -64,8 +65,8 @@ export const listActs = {
     async write(uow, { body: { name }, services, access }) {
       const all = await levels.lockJurisdictions(uow);
       const before = all.find((j) => j.name === name);
-      if (!before) throw notFound('This jurisdiction');
-      if (before.calendar === null) throw new Problem(409, 'nothing-to-do', `Nobody said which days are worked in ${name}.`);
+      if (!before) throw notFound(message('thing.jurisdiction'));
+      if (before.calendar === null) throw new Problem(409, 'nothing-to-do', message('schedule.nobodySaidWhichDays', { name }));
       await lists.writeCalendar(uow, name, null);
       const recomputed = await recomputeTelling(services, uow, { jurisdictions: partsWithin(all, name) }, name, access);
       return { answer: { recomputed }, entry: { subject: jurisdiction(name), before: before.calendar } };
@@ -77,7 +78,7 @@ export const listActs = {
     on: { repository: atRepository('dispose', keepers) },
     repeat: 'refused',
     async write(uow, { body: { name } }) {
-      if ((await lists.addEventTypes(uow, [name])) === 0) throw wrongField('/name', `${name} is in the list already.`);
+      if ((await lists.addEventTypes(uow, [name])) === 0) throw wrongField('/name', message('schedule.listAlready', { name }));
       return { answer: {}, entry: { subject: eventType(name) } };
     },
   }),
@@ -88,12 +89,10 @@ export const listActs = {
     repeat: 'refused',
     async write(uow, { body: { name } }) {
       const found = await lists.lockEventType(uow, name);
-      if (!found) throw notFound('This type of event');
+      if (!found) throw notFound(message('thing.typeEvent'));
       const { rules, events } = await lists.usesOfEventType(uow, found.name);
-      if (rules > 0)
-        throw new Problem(409, 'in-use', `${found.name} is named by ${rules === 1 ? 'one rule' : `${rules} rules`}, so it stays.`);
-      if (events > 0)
-        throw new Problem(409, 'in-use', `${found.name} was recorded ${events === 1 ? 'once' : `${events} times`}, so it stays.`);
+      if (rules > 0) throw new Problem(409, 'in-use', message('schedule.namedStays', { name: found.name, n: rules }));
+      if (events > 0) throw new Problem(409, 'in-use', message('schedule.recordedStays', { name: found.name, n: events }));
       await lists.removeEventType(uow, found.name);
       return { answer: {}, entry: { subject: eventType(found.name) } };
     },
@@ -121,14 +120,9 @@ export const listActs = {
     repeat: 'refused',
     async write(uow, { body: { name } }) {
       const found = await lists.lockNamedYear(uow, name);
-      if (!found) throw notFound('This named year');
+      if (!found) throw notFound(message('thing.namedYear'));
       const rules = await lists.rulesRollingTo(uow, name);
-      if (rules.length > 0)
-        throw new Problem(
-          409,
-          'in-use',
-          `${rules.length === 1 ? 'One rule rolls' : `${rules.length} rules roll`} to ${name}, so it stays.`,
-        );
+      if (rules.length > 0) throw new Problem(409, 'in-use', message('schedule.rollStays', { n: rules.length, name }));
       await lists.removeNamedYear(uow, name);
       return { answer: {}, entry: { subject: namedYear(name), before: found.ends } };
     },

@@ -1,6 +1,7 @@
 import type { RuleDefinition } from '@key-cellar/contract';
 import { nearest } from '@key-cellar/core/criteria';
 import { partsOf, type RuleVersion } from '@key-cellar/core/schedule';
+import { message, type Message } from '@key-cellar/words';
 import { wrongField, type Db } from '../kernel/index.js';
 import * as lists from './listStore.js';
 
@@ -27,16 +28,16 @@ export function listed(eventTypes: readonly string[], name: string): string | un
   return eventTypes.find((t) => t.toLowerCase() === name.trim().toLowerCase());
 }
 
-const notListed = (what: string, name: string, all: readonly string[]): string => {
+const notListed = (what: 'eventType' | 'namedYear', name: string, all: readonly string[]): Message => {
   const [meant] = nearest(name, all, (text) => text.toLowerCase());
-  return `There is no ${what} “${name}”.${meant === undefined ? ' A keeper of the whole repository can add it.' : ` Did you mean “${meant}”?`}`;
+  return meant === undefined ? message('schedule.notListed', { what, name }) : message('schedule.notListedMeant', { what, name, meant });
 };
 
 /** The type of an event as the list spells it; throws 422 for one that is not there. */
 export async function requireEventType(db: Db, name: string, pointer: string): Promise<string> {
   const all = await lists.eventTypes(db);
   const found = listed(all, name);
-  if (found === undefined) throw wrongField(pointer, notListed('type of event', name, all));
+  if (found === undefined) throw wrongField(pointer, notListed('eventType', name, all));
   return found;
 }
 
@@ -47,7 +48,7 @@ export async function requireLists(db: Db, definition: RuleDefinition): Promise<
   if (named.length === 0 && cutoff.kind !== 'namedYear') return;
   const all = await readLists(db);
   const unknown = named.find((name) => listed(all.eventTypes, name) === undefined);
-  if (unknown !== undefined) throw wrongField('/definition/trigger', notListed('type of event', unknown, all.eventTypes));
+  if (unknown !== undefined) throw wrongField('/definition/trigger', notListed('eventType', unknown, all.eventTypes));
   if (cutoff.kind === 'namedYear' && !all.namedYears.includes(cutoff.name))
-    throw wrongField('/definition/cutoff', notListed('named year', cutoff.name, all.namedYears));
+    throw wrongField('/definition/cutoff', notListed('namedYear', cutoff.name, all.namedYears));
 }

@@ -1,7 +1,8 @@
-import { schedule, type DatesLine } from '@key-cellar/contract';
+import { schedule, type DatesLine, type Told } from '@key-cellar/contract';
 import { hasRight } from '@key-cellar/core/access';
 import { civilDate } from '@key-cellar/core/calendar';
 import { effectTally, shortens, standingOf, type Governing, type Override } from '@key-cellar/core/schedule';
+import { message, told, type Message } from '@key-cellar/words';
 import { actsFor, many, Problem, type Entered } from '../kernel/index.js';
 import { datesWords } from './datesWords.js';
 import { withNames } from './effect.js';
@@ -14,16 +15,16 @@ import * as clockStore from './clockStore.js';
 
 const { act } = actsFor<Services>();
 const acts = ['set an override', 'lifted an override', 'set jurisdictions'] as const;
-const blank = { before: '', after: '', shortens: false };
+const blank = { before: told(''), after: told(''), shortens: false };
 
 /** Why a rule that was set by hand would not count; null when it does. */
-function withoutEffect(after: Governing): string | null {
+function withoutEffect(after: Governing): Message | null {
   const yielded = after.yielded.find((y) => y.level === 'override');
   if (!yielded) return null;
   const { code, jurisdictions } = yielded.rule;
   return yielded.reason === 'other jurisdiction'
-    ? `Rule ${code} holds in ${jurisdictions.join(', ')} only, and this record is not there.`
-    : `Rule ${code} is not in force for this record.`;
+    ? message('schedule.vain.elsewhere', { rule: code, jurisdictions: { all: jurisdictions } })
+    : message('schedule.vain.notInForce', { rule: code });
 }
 
 /**
@@ -33,7 +34,7 @@ function withoutEffect(after: Governing): string | null {
  */
 export const override = act(schedule.override, {
   name: acts,
-  on: { records: many(clockKind, ({ body }) => body.ids, 'move', { who: 'A steward or keeper can.' }) },
+  on: { records: many(clockKind, ({ body }) => body.ids, 'move', { who: message('schedule.stewardKeeperCan') }) },
   repeat: 'same',
   async write(uow, { on: { records: locked }, left, body: input, person, access }) {
     const book = await loadRuleBook(uow);
@@ -43,7 +44,7 @@ export const override = act(schedule.override, {
     if (places) await requireJurisdictions(uow, places);
     else if (input.override?.kind === 'rule') {
       const versions = book.versionsOf(input.override.ruleId);
-      if (versions.length === 0) throw new Problem(409, 'not-published', 'This rule was never published, so nothing can follow it yet.');
+      if (versions.length === 0) throw new Problem(409, 'not-published', message('schedule.notPublished'));
       wanted = { kind: 'rule', versions, ...hand };
     } else if (input.override?.kind === 'date' || input.override?.kind === 'forGood') {
       wanted = { ...input.override, ...hand };
@@ -62,22 +63,22 @@ export const override = act(schedule.override, {
     const done: string[] = [];
     const entries: Entered[] = [];
     const tally = effectTally(civilDate(person.today));
-    const lines = judged.map(({ governing, weigh }, i): DatesLine => {
+    const lines = judged.map(({ governing, weigh }, i): Told<DatesLine> => {
       const r = locked[i]!;
       const after = elsewhere ? elsewhere[i]!.governing : weigh(wanted);
       const rules = places ? governing : weigh(null);
       const shorter = shortens(after, rules) || (wanted === null && shortens(after, governing));
       const line = { id: r.id, name: `${r.number} ${r.title}`, before: datesWords(governing), after: datesWords(after), shortens: shorter };
-      if (r.state === 'disposed') return { ...line, outcome: 'refused', why: 'It was disposed of.' };
+      if (r.state === 'disposed') return { ...line, outcome: 'refused', why: message('docket.disposedBefore') };
       if (shorter && !hasRight(access.on(r.access_set_id).all, 'dispose')) {
-        return { ...line, outcome: 'refused', why: 'This shortens its retention. A keeper can do that.' };
+        return { ...line, outcome: 'refused', why: message('schedule.shortensRetentionKeeperCan') };
       }
       if (places && [...places].sort().join() === [...r.jurisdictions].sort().join())
-        return { ...line, outcome: 'skipped', why: 'It is in these already.' };
+        return { ...line, outcome: 'skipped', why: message('schedule.theseAlready') };
       if (input.override === null && r.override === null && r.jurisdictions.length === 0)
-        return { ...line, outcome: 'skipped', why: 'Nothing is set on it by hand.' };
+        return { ...line, outcome: 'skipped', why: message('schedule.nothingSetOnHand') };
       const vain = wanted?.kind === 'rule' ? withoutEffect(after) : null;
-      if (vain !== null) return { ...line, outcome: 'refused', why: `${vain} It would change nothing.` };
+      if (vain !== null) return { ...line, outcome: 'refused', why: message('schedule.wouldChangeNothing', { why: vain }) };
       done.push(r.id);
       if (input.dryRun) {
         const { facts } = judged[i]!;
@@ -98,7 +99,7 @@ export const override = act(schedule.override, {
         after: places ?? stored,
         note: input.reason,
       });
-      return { ...line, outcome: 'done', why: shorter ? 'Shortens retention.' : 'Done.' };
+      return { ...line, outcome: 'done', why: shorter ? message('schedule.shortensRetention') : message('schedule.done') };
     });
     const results = [...lines, ...left.map((l) => ({ ...l, ...blank }))];
     if (input.dryRun) {

@@ -1,5 +1,6 @@
 import type { EffectLine, schedule } from '@key-cellar/contract';
 import { civilDate } from '@key-cellar/core/calendar';
+import { message, told } from '@key-cellar/words';
 import {
   Download,
   entering,
@@ -27,7 +28,7 @@ import type { Services } from './services.js';
 
 /** What changes to the schedule would do, and what is wrong with it, is for those who keep it. */
 async function requireKeeper(services: Services, access: PersonAccess): Promise<void> {
-  await requireAtRepository(services.pool, access, 'dispose', 'Keepers of the whole repository change the schedule.');
+  await requireAtRepository(services.pool, access, 'dispose', message('schedule.keepersWholeRepositoryChange'));
 }
 
 export const scheduleReads: ReadsOf<typeof schedule, Services> = {
@@ -42,7 +43,7 @@ export const scheduleReads: ReadsOf<typeof schedule, Services> = {
   namedYears: async ({ services }) => ({ years: await lists.namedYearLines(services.pool) }),
   calendar: async ({ services, person, query }) => {
     const found = (await levels.listJurisdictions(services)).find((j) => j.name === query.name);
-    if (!found?.calendar) throw notFound('A calendar of this jurisdiction');
+    if (!found?.calendar) throw notFound(message('thing.calendarJurisdiction'));
     const bytes = Buffer.from(holidaysAsCalendar(found.name, found.calendar, civilDate(person.today)));
     return new Download({ bytes, type: 'text/calendar; charset=utf-8', name: 'holidays.ics' });
   },
@@ -61,7 +62,7 @@ export const scheduleReads: ReadsOf<typeof schedule, Services> = {
   },
   effect: async ({ services, person, body, access }) => {
     await requireKeeper(services, await access());
-    return new Lines(async (say: (line: EffectLine) => void, gone) => {
+    return new Lines(async (say: (line: EffectLine) => void, gone, speaker) => {
       try {
         const effect = await effectOfChange(services, person, body.change, (done, total) => say({ done, total }), gone);
         say({ effect });
@@ -69,7 +70,7 @@ export const scheduleReads: ReadsOf<typeof schedule, Services> = {
         if (gone.aborted) return;
         const problem = problemOf(error);
         if (problem.status >= 500) services.log.error({ err: error }, 'an effect could not be worked out');
-        say({ problem: problem.document() });
+        say({ problem: problem.document(speaker) });
       }
     });
   },
@@ -79,12 +80,12 @@ export const scheduleReads: ReadsOf<typeof schedule, Services> = {
   },
   waiting: async ({ services, person }) => ({ waiting: await waiting(services, person) }),
   placeEvents: async ({ services, person, params, access }) => {
-    requireRight(await access(), person, await placeById(services.pool, params.id), 'discover', 'This place');
+    requireRight(await access(), person, await placeById(services.pool, params.id), 'discover', message('thing.place'));
     return { events: await placeEvents(services, params.id) };
   },
   recordEvents: async ({ services, person, params }) => ({ events: await recordEvents(services, person, params.id) }),
   job: async ({ services, params, person, access }) => {
     const job = await jobFor(services, person, await access(), params.id);
-    return { state: job.state, done: job.done, total: job.total, sentence: job.sentence };
+    return { state: job.state, done: job.done, total: job.total, sentence: job.told ?? told('') };
   },
 };

@@ -1,3 +1,4 @@
+import { message, type Message } from '@key-cellar/words';
 import { addJob, withUnitOfWork, type Actor, type Db, type JobContext, type PersonAccess, type UnitOfWork } from '../kernel/index.js';
 import { recompute } from './evaluation.js';
 import { loadRuleBook } from './ruleBook.js';
@@ -54,10 +55,10 @@ export async function judgeAnew(services: Services, actor: Actor): Promise<void>
 }
 
 /** The job behind a large recompute: one transaction for each step, a cursor that survives a crash. */
-export async function runRecompute(services: Services, job: JobContext, actor: Actor): Promise<string> {
+export async function runRecompute(services: Services, job: JobContext, actor: Actor): Promise<Message> {
   const { reach, dryRun = false } = job.data as { reach: reachStore.Reach; dryRun?: boolean };
   const { changed, looked } = await recomputeReach(services, actor, reach, { ...job, dryRun });
-  return `${changed} of ${looked} records ${dryRun ? 'would get' : 'got'} another date, rule or next step.`;
+  return message(dryRun ? 'schedule.wouldBeRecomputed' : 'schedule.recomputed', { changed, looked });
 }
 
 /** Recomputes, within a longer job, all that rules may govern; nothing is lost when it begins anew. */

@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { plan, schedule, steps } from '@key-cellar/contract';
 import { uuidv7 } from 'uuidv7';
 import { actsFor, addJob, atRepository, cancelJob, changedMeanwhile, noRight, notFound, one, Problem } from '../kernel/index.js';
@@ -13,7 +14,7 @@ import * as reachStore from './reachStore.js';
 import * as ruleStore from './ruleStore.js';
 
 const { act, actInParts } = actsFor<Services>();
-const keepers = 'Keepers of the whole repository change the schedule.';
+const keepers = message('schedule.keepersWholeRepositoryChange');
 const recomputeJob = { kind: 'recompute', beyond: recomputedAtOnce } as const;
 
 function requireRevision(rule: ruleStore.RuleRow, revision: number): void {
@@ -54,7 +55,7 @@ export const ruleActs = {
     async write(uow, { on: { rule }, body }) {
       requireRevision(rule, body.revision);
       if (!(await ruleStore.allVersions(uow)).some((v) => v.rule_id === rule.id)) {
-        throw new Problem(409, 'never-published', 'This rule was never published, so its draft is all there is of it.');
+        throw new Problem(409, 'never-published', message('schedule.neverPublished'));
       }
       await ruleStore.writeDraft(uow, rule.id, null);
       return { answer: {}, entry: { before: rule.draft } };
@@ -69,7 +70,7 @@ export const ruleActs = {
     job: { kind: 'recompute', beyond: 0 },
     async write(uow, { on: { rule }, body, person, services }) {
       requireRevision(rule, body.revision);
-      if (!rule.draft) throw new Problem(409, 'no-draft', 'There is no draft to publish. Edit the rule first.');
+      if (!rule.draft) throw new Problem(409, 'no-draft', message('schedule.noDraft'));
       const earlier = await ruleStore.publishedOf(uow, rule.id);
       const version = (earlier.at(-1)?.version ?? 0) + 1;
       const { inForceFrom, takesOver } = body;
@@ -98,10 +99,10 @@ export const ruleActs = {
     repeat: 'refused',
     async write(uow, { on: { rule }, params, body: { reason }, person }) {
       const found = (await ruleStore.publishedOf(uow, rule.id)).find((v) => v.version === params.version);
-      if (!found) throw notFound('This version');
-      if (found.withdrawn_at !== null) throw new Problem(409, 'withdrawn', 'This version was withdrawn before.');
+      if (!found) throw notFound(message('thing.version'));
+      if (found.withdrawn_at !== null) throw new Problem(409, 'withdrawn', message('schedule.versionWithdrawnBefore'));
       if (found.in_force_from <= person.today)
-        throw new Problem(409, 'in-force', `It is in force since ${found.in_force_from}. Publish another version in its place.`);
+        throw new Problem(409, 'in-force', message('schedule.inForce', { since: { day: found.in_force_from } }));
       await ruleStore.withdrawVersion(uow, found.id, reason);
       return { answer: {}, entry: { before: { version: found.version, inForceFrom: found.in_force_from }, note: reason } };
     },
@@ -123,7 +124,8 @@ export const ruleActs = {
     repeat: 'refused',
     job: recomputeJob,
     async write(uow, { on: { place, rule }, services, access }) {
-      if ((await addRule(uow, place.id, rule.id)) === 0) throw new Problem(409, 'nothing-to-do', `Rule ${rule.code} is set here already.`);
+      if ((await addRule(uow, place.id, rule.id)) === 0)
+        throw new Problem(409, 'nothing-to-do', message('schedule.ruleSetAlready', { code: rule.code }));
       const recomputed = await recomputeTelling(services, uow, { placeIds: [place.id] }, rule.code, access);
       return { answer: { recomputed }, entry: { after: { rule: rule.code } } };
     },
@@ -135,7 +137,8 @@ export const ruleActs = {
     repeat: 'refused',
     job: recomputeJob,
     async write(uow, { on: { place, rule }, services, access }) {
-      if ((await removeRule(uow, place.id, rule.id)) === 0) throw new Problem(409, 'nothing-to-do', `Rule ${rule.code} is not set here.`);
+      if ((await removeRule(uow, place.id, rule.id)) === 0)
+        throw new Problem(409, 'nothing-to-do', message('schedule.ruleNotSet', { code: rule.code }));
       const recomputed = await recomputeTelling(services, uow, { placeIds: [place.id] }, rule.code, access);
       return { answer: { recomputed }, entry: { after: { rule: rule.code } } };
     },
@@ -161,7 +164,7 @@ export const ruleActs = {
 
   cancelJob: act(schedule.cancelJob, {
     name: 'cancelled work',
-    on: { job: one(jobKind, ({ params }) => params.id, 'dispose', { who: 'Whoever began it can, and the keepers of the repository.' }) },
+    on: { job: one(jobKind, ({ params }) => params.id, 'dispose', { who: message('schedule.whoeverBeganCanKeepers') }) },
     gate: 'none',
     repeat: 'refused',
     async write(uow, { on: { job } }) {

@@ -1,8 +1,9 @@
-import type { RuleOnDay } from '@key-cellar/contract';
+import { message } from '@key-cellar/words';
+import type { RuleOnDay, Told } from '@key-cellar/contract';
 import { hasRight } from '@key-cellar/core/access';
 import { explain } from '@key-cellar/core/schedule';
 import { mayOn, notFound, type PersonAccess, type SignedIn, wrongField } from '../kernel/index.js';
-import { judgeAmong } from './evaluation.js';
+import { judgeAmong, unknownPlace } from './evaluation.js';
 import { loadBookOfPast } from './ruleBook.js';
 import type { Services } from './services.js';
 import * as clockStore from './clockStore.js';
@@ -60,7 +61,7 @@ async function placesAt(
     places: places.map(({ id, kind, code, title, jurisdictions, closed_on, known_closed_on }) => ({
       id,
       kind,
-      ...(mayKnow(id) ? { code, title } : { code: '(not shown to you)', title: '' }),
+      ...(mayKnow(id) ? { code, title } : { code: unknownPlace, title: '' }),
       jurisdictions,
       // A closing that was entered later counts from its own day.
       closed_on: known_closed_on !== null && known_closed_on <= on ? known_closed_on : closed_on,
@@ -78,14 +79,14 @@ export async function ruleOnDay(
   person: SignedIn,
   id: string,
   asked: { on: string; known?: string | undefined },
-): Promise<RuleOnDay> {
+): Promise<Told<RuleOnDay>> {
   const { pool } = services;
   const days: TwoDays = { on: asked.on, known: asked.known ?? person.today };
   const access = await services.access.of(person);
   const now = await clockStore.clockOf(pool, id);
-  if (!now || !mayOn(access, person, now, 'discover')) throw notFound('This record');
-  if (days.known > person.today) throw wrongField('/known', 'What will be known is not known yet.');
-  if (days.known < now.filed_on) throw wrongField('/known', `Nothing was known of it then: it was filed on ${now.filed_on}.`);
+  if (!now || !mayOn(access, person, now, 'discover')) throw notFound(message('thing.record'));
+  if (days.known > person.today) throw wrongField('/known', message('schedule.whatWillKnownNot'));
+  if (days.known < now.filed_on) throw wrongField('/known', message('schedule.nothingKnownThenFiled', { on: { day: now.filed_on } }));
   const from = await pastStore.pastFrom(pool);
   const entered = earlier(days.on, days.known);
   const day = from === null ? entered : later(entered, from);

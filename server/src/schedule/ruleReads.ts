@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import type { RuleDefinition, RuleLine, RulePage, RuleReach } from '@key-cellar/contract';
 import { byForce } from '@key-cellar/core/schedule';
 import { notFound, wrongField, type Db, type SignedIn } from '../kernel/index.js';
@@ -35,7 +36,7 @@ export async function listRules(services: Services, person: SignedIn): Promise<R
 export async function rulePage(services: Services, person: SignedIn, id: string): Promise<RulePage> {
   const { pool } = services;
   const rule = await ruleStore.ruleById(pool, id);
-  if (!rule) throw notFound('This rule');
+  if (!rule) throw notFound(message('thing.rule'));
   const [lines, versions, pairs, byCriteria] = await Promise.all([
     listRules(services, person),
     ruleStore.publishedOf(pool, id),
@@ -74,7 +75,7 @@ const yearsAhead = 10;
 export async function ruleReach(services: Services, person: SignedIn, id: string): Promise<RuleReach> {
   const { pool } = services;
   const access = await services.access.of(person);
-  if (!(await ruleStore.ruleById(pool, id))) throw notFound('This rule');
+  if (!(await ruleStore.ruleById(pool, id))) throw notFound(message('thing.rule'));
   const sets = access.sets('discover');
   const thisYear = Number(person.today.slice(0, 4));
   const [governed, met] = await Promise.all([ruleStore.governedBy(pool, id, sets, person.today), ruleStore.metBy(pool, id, sets)]);
@@ -114,5 +115,5 @@ export function unknownGroups(definition: RuleDefinition, groups: readonly strin
 export async function requireGroups(db: Db, definition: RuleDefinition): Promise<void> {
   if (definition.steps.every((s) => !s.approverGroups?.length)) return;
   const [unknown] = unknownGroups(definition, await ruleStore.groupNames(db));
-  if (unknown !== undefined) throw wrongField('/definition/steps', `There is no group “${unknown}” that could approve.`);
+  if (unknown !== undefined) throw wrongField('/definition/steps', message('schedule.thereNoGroupCould', { unknown }));
 }

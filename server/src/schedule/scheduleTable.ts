@@ -1,4 +1,4 @@
-import { ruleDefinition, type RuleDefinition, type TableOutcome } from '@key-cellar/contract';
+import { messageOfIssue, ruleDefinition, type RuleDefinition, type TableOutcome, type Told } from '@key-cellar/contract';
 import { parseCivilDate } from '@key-cellar/core/calendar';
 import {
   parseBasis,
@@ -16,6 +16,7 @@ import {
   type Read,
 } from '@key-cellar/core/schedule';
 import { uuidv7 } from 'uuidv7';
+import { message, told, type Message } from '@key-cellar/words';
 import { type PersonAccess, type Several, type SignedIn, withUnitOfWork } from '../kernel/index.js';
 import type { Services } from './services.js';
 import { columnsOf, readTable, type TableFormat, type TableRow, writeTable } from '../tables/index.js';
@@ -116,10 +117,10 @@ function readRow(
   { row, values }: TableRow,
   jurisdictions: ReadonlySet<string>,
   groups: readonly string[],
-  wrong: (row: number, column: Column, sentence: string) => void,
+  wrong: (row: number, column: Column, sentence: Message) => void,
 ): Wanted | null {
   let right = true;
-  const bad = (column: Column, sentence: string): void => {
+  const bad = (column: Column, sentence: Message): void => {
     right = false;
     wrong(row, column, sentence);
   };
@@ -127,12 +128,11 @@ function readRow(
   const read = <T>(column: Column, parse: (text: string) => Read<T>): { readonly value: T } | null => {
     const found = parse(text(column));
     if (found.ok) return found;
-    bad(column, found.sentence);
+    bad(column, told(found.sentence));
     return null;
   };
   const code = text('code').toUpperCase();
-  if (!/^[A-Z0-9][A-Z0-9-]{0,29}$/.test(code))
-    bad('code', code ? `“${code}” may have capital letters, digits and hyphens, 30 at most` : 'is missing');
+  if (!/^[A-Z0-9][A-Z0-9-]{0,29}$/.test(code)) bad('code', code ? message('schedule.table.code', { code }) : message('tables.missing'));
   const trigger = read('clock', parseTrigger);
   const cutoff = read('cutoff', parseCutoff);
   const suspension = read('stopped by', parseSuspension);
@@ -143,13 +143,12 @@ function readRow(
     .split(/[;,]/)
     .map((n) => n.trim())
     .filter(Boolean);
-  for (const name of names) if (!jurisdictions.has(name)) bad('jurisdictions', `there is no jurisdiction ${name}`);
+  for (const name of names) if (!jurisdictions.has(name)) bad('jurisdictions', message('tables.noJurisdiction', { name }));
   const inForceFrom = text('in force from') || null;
-  if (inForceFrom !== null && parseCivilDate(inForceFrom) === null)
-    bad('in force from', 'must be a date such as 2026-09-14, or empty for a draft');
+  if (inForceFrom !== null && parseCivilDate(inForceFrom) === null) bad('in force from', message('schedule.table.day'));
   const over = text('takes over').toLowerCase();
   if (over !== '' && over !== overWords.all && over !== overWords.laterClocks)
-    bad('takes over', `must be “${overWords.all}” or “${overWords.laterClocks}”`);
+    bad('takes over', message('schedule.table.takesOver', { all: overWords.all, later: overWords.laterClocks }));
   if (!trigger || !cutoff || !suspension || !basis || !sample || !steps) return null;
   const parsed = ruleDefinition.safeParse({
     title: text('title'),
@@ -164,10 +163,10 @@ function readRow(
     ...(text('link') ? { link: text('link') } : {}),
   });
   if (!parsed.success) {
-    for (const issue of parsed.error.issues) bad(fieldColumns[String(issue.path[0])] ?? 'steps', issue.message);
+    for (const issue of parsed.error.issues) bad(fieldColumns[String(issue.path[0])] ?? 'steps', messageOfIssue(issue));
     return null;
   }
-  for (const name of unknownGroups(parsed.data, groups)) bad('steps', `there is no group ${name}`);
+  for (const name of unknownGroups(parsed.data, groups)) bad('steps', message('schedule.thereNoGroupCould', { unknown: name }));
   return right
     ? { row, code, definition: parsed.data, inForceFrom, takesOver: over === overWords.laterClocks ? 'laterClocks' : 'all' }
     : null;
@@ -187,7 +186,7 @@ export async function importSchedule(
   access: PersonAccess,
   work: Several,
   input: { bytes: Buffer; format: TableFormat; dryRun: boolean },
-): Promise<TableOutcome> {
+): Promise<Told<TableOutcome>> {
   const table = await readTable(services, input.bytes, input.format, ['code', 'title', 'authority', 'clock', 'steps']);
   return work(async (uow) => {
     const [rules, versions, jurisdictions, groups, known] = await Promise.all([
@@ -197,21 +196,21 @@ export async function importSchedule(
       ruleStore.groupNames(uow),
       readLists(uow),
     ]);
-    const errors: { row: number; column: string; sentence: string }[] = [];
-    const wrong = (row: number, column: string, sentence: string): void => void errors.push({ row, column, sentence });
+    const errors: { row: number; column: string; sentence: Message }[] = [];
+    const wrong = (row: number, column: string, sentence: Message): void => void errors.push({ row, column, sentence });
     const names = new Set(jurisdictions.map((j) => j.name));
     const wanted = new Map<string, Wanted>();
     for (const row of table.rows) {
       const read = readRow(row, names, groups, wrong);
       if (!read) continue;
       const twice = wanted.get(read.code);
-      if (twice) wrong(row.row, 'code', `${read.code} is in row ${twice.row} already`);
+      if (twice) wrong(row.row, 'code', message('tables.inRowAlready', { name: read.code, row: String(twice.row) }));
       else wanted.set(read.code, read);
     }
     const byCode = new Map(rules.map((r) => [r.code, r]));
     const newestOf = new Map(versions.map((v) => [v.rule_id, v]));
     const lastNumber = new Map((await ruleStore.lastNumbers(uow)).map((v) => [v.rule_id, v.version]));
-    const changes: { row: number; what: string; sentence: string }[] = [];
+    const changes: { row: number; what: string; sentence: Message }[] = [];
     const published: string[] = [];
     const write = !input.dryRun && errors.length === 0;
     const [eventTypes, namedYears] = [[...known.eventTypes], [...known.namedYears]];
@@ -221,7 +220,7 @@ export async function importSchedule(
       for (const name of events) {
         if (listed(eventTypes, name) !== undefined) continue;
         eventTypes.push(name);
-        changes.push({ row, what: 'list', sentence: `“${name}” is added to the types of events` });
+        changes.push({ row, what: 'list', sentence: message('schedule.addedTypesEvents', { name }) });
         if (!write) continue;
         uow.alongside(lists.addEventTypes(uow, [name]));
         uow.enter({ act: 'added a type of event', subject: { kind: 'event type', id: null, name }, note: 'from a table' });
@@ -229,7 +228,7 @@ export async function importSchedule(
       const { cutoff } = definition;
       if (cutoff.kind !== 'namedYear' || namedYears.includes(cutoff.name)) return;
       namedYears.push(cutoff.name);
-      changes.push({ row, what: 'list', sentence: `“${cutoff.name}” is added to the named years; its ends are to be listed` });
+      changes.push({ row, what: 'list', sentence: message('schedule.addedNamedYearsEnds', { name: cutoff.name }) });
       if (!write) return;
       uow.alongside(lists.writeNamedYear(uow, cutoff.name, []));
       uow.enter({
@@ -253,8 +252,8 @@ export async function importSchedule(
         what: known ? (w.inForceFrom === null ? 'draft' : 'version') : 'new',
         sentence:
           w.inForceFrom === null
-            ? `${w.code} ${known ? 'gets a draft' : 'begins as a draft'}`
-            : `${w.code} is published as version ${version}, in force from ${w.inForceFrom}`,
+            ? message(known ? 'schedule.table.getsDraft' : 'schedule.table.begins', { code: w.code })
+            : message('schedule.publishedAsVersionForce', { code: w.code, version: String(version), from: { day: w.inForceFrom } }),
       });
       if (!write) continue;
       const id = known?.id ?? uuidv7();

@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import Papa from 'papaparse';
 import { readSheet } from 'read-excel-file/node';
 import { Problem, task, withZip } from '../kernel/index.js';
@@ -34,16 +35,16 @@ async function checkSheet(bytes: Buffer): Promise<void> {
   let parts = 0;
   await withZip(bytes, async (entries) => {
     for await (const part of entries) {
-      if (++parts > mostParts) throw wrongFile(`This spreadsheet has more than ${mostParts} parts, which no table of this kind needs.`);
+      if (++parts > mostParts) throw wrongFile(message('tables.spreadsheetMorePartsWhich', { most: mostParts }));
       let before = '';
       for await (const piece of await part.open()) {
         left -= (piece as Buffer).length;
-        if (left < 0) throw wrongFile('This spreadsheet unpacks to more than 64 MB, which no table of this kind needs.');
+        if (left < 0) throw wrongFile(message('tables.spreadsheetUnpacksMoreMb'));
         if (!part.name.startsWith('xl/worksheets/')) continue;
         const text = before + (piece as Buffer).toString('latin1');
         for (const [, column, row] of text.matchAll(reference)) {
           if (columnNumber(column!) > mostColumns || Number(row) > mostRows + 1) {
-            throw wrongFile(`A cell stands at ${column}${row}, far outside a table of ${mostColumns} columns and ${mostRows} lines.`);
+            throw wrongFile(message('tables.cellStandsAtFar', { cell: `${column!}${row!}`, columns: mostColumns, rows: mostRows }));
           }
         }
         before = text.slice(-overlap);
@@ -65,26 +66,24 @@ export async function cellsOf({
     case 'csv': {
       const parsed = Papa.parse<string[]>(bytes.toString('utf8').replace(/^\uFEFF/, ''), { skipEmptyLines: false });
       const [broken] = parsed.errors.filter((e) => e.type === 'Quotes');
-      if (broken) throw wrongFile(`In row ${(broken.row ?? 0) + 1} a quotation mark is not closed.`);
+      if (broken) throw wrongFile(message('tables.rowQuotationMarkNot', { row: String((broken.row ?? 0) + 1) }));
       return parsed.data;
     }
     case 'xlsx': {
       await checkSheet(bytes).catch((error: unknown) => {
-        throw error instanceof Problem ? error : wrongFile('This is no spreadsheet in the form XLSX.');
+        throw error instanceof Problem ? error : wrongFile(message('tables.noSpreadsheetFormXlsx'));
       });
-      return readSheet(bytes).catch(() => Promise.reject(wrongFile('This spreadsheet cannot be read. Save it again as XLSX.'))) as Promise<
-        unknown[][]
-      >;
+      return readSheet(bytes).catch(() => Promise.reject(wrongFile(message('tables.spreadsheetCannotReadSave')))) as Promise<unknown[][]>;
     }
     case 'json': {
       let lines: unknown;
       try {
         lines = JSON.parse(bytes.toString('utf8'));
       } catch {
-        throw wrongFile('This is no JSON.');
+        throw wrongFile(message('tables.noJson'));
       }
       if (!Array.isArray(lines) || !lines.every((line) => typeof line === 'object' && line !== null && !Array.isArray(line))) {
-        throw wrongFile('The JSON must be a list of objects, one a line.');
+        throw wrongFile(message('tables.jsonMustListObjects'));
       }
       const objects = lines as Record<string, unknown>[];
       const columns = [...new Set(objects.flatMap((line) => Object.keys(line)))];

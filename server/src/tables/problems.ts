@@ -1,6 +1,7 @@
+import type { Message } from '@key-cellar/words';
 import { Problem } from '../kernel/index.js';
 
 export type TableFormat = 'csv' | 'xlsx' | 'json';
 
 /** Something is wrong with a file that was brought as a table. */
-export const wrongFile = (what: string): Problem => new Problem(422, 'not-a-table', what);
+export const wrongFile = (what: Message): Problem => new Problem(422, 'not-a-table', what);

@@ -1,3 +1,4 @@
+import { message } from '@key-cellar/words';
 import { isSoundText } from '@key-cellar/core/records';
 import Papa from 'papaparse';
 import writeExcelFile from 'write-excel-file/node';
@@ -25,10 +26,10 @@ function fromCells(cells: readonly (readonly unknown[])[]): Table {
   const [head, ...lines] = cells;
   const columns = (head ?? []).map((name) => words(name).toLowerCase());
   const strange = columns.findIndex((name) => !isSoundText(name));
-  if (strange >= 0) throw wrongFile(`The name of column ${strange + 1} has control characters.`);
+  if (strange >= 0) throw wrongFile(message('tables.nameColumnControlCharacters', { no: String(strange + 1) }));
   for (const [i, line] of lines.entries()) {
     const wrong = columns.findIndex((name, at) => name !== '' && !isSoundText(words(line[at]), true));
-    if (wrong >= 0) throw wrongFile(`In row ${i + 2}, column ${columns[wrong]}, are control characters.`);
+    if (wrong >= 0) throw wrongFile(message('tables.rowColumnControlCharacters', { row: String(i + 2), column: columns[wrong]! }));
   }
   return {
     columns: columns.filter(Boolean),
@@ -48,17 +49,21 @@ export async function readTable(
   required: readonly string[],
 ): Promise<Table> {
   const cells = await reading.run(readingCells, { bytes, format }).catch((error: unknown) => {
-    if (error instanceof GivenUp) throw wrongFile('This file takes too long to read. It may be damaged, or made to be so; save it again.');
+    if (error instanceof GivenUp) throw wrongFile(message('tables.fileTakesTooLong'));
     throw error;
   });
   const table = fromCells(cells);
   const lacking = required.filter((name) => !table.columns.includes(name));
   if (lacking.length > 0) {
     throw wrongFile(
-      `The first line must name the columns; ${lacking.join(' and ')} ${lacking.length === 1 ? 'is' : 'are'} missing. It has: ${table.columns.join(', ') || 'nothing'}.`,
+      message('tables.firstLineMustName', {
+        lacking: { all: lacking },
+        n: lacking.length,
+        columns: table.columns.length === 0 ? message('shared.nothing') : { list: table.columns },
+      }),
     );
   }
-  if (table.rows.length > mostRows) throw wrongFile(`At most ${mostRows} lines at once; these are ${table.rows.length}.`);
+  if (table.rows.length > mostRows) throw wrongFile(message('tables.atMostLinesAt', { most: mostRows, n: table.rows.length }));
   return table;
 }
 

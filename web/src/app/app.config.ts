@@ -1,9 +1,11 @@
 import { provideHttpClient, withFetch, withInterceptors } from '@angular/common/http';
-import { type ApplicationConfig, inject, provideBrowserGlobalErrorListeners } from '@angular/core';
+import { type ApplicationConfig, inject, LOCALE_ID, provideBrowserGlobalErrorListeners } from '@angular/core';
 import { provideRouter, withComponentInputBinding, withInMemoryScrolling, withRouterConfig } from '@angular/router';
 import { providePrimeNG } from 'primeng/config';
+import { localeOf } from '../words/language';
 import { routes } from './app.routes';
 import { Session } from './identity/index';
+import { controlWords } from './kit/controlWords';
 import { preset } from './kit/preset';
 import { REPOSITORY_DAY } from './kit/repositoryDay';
 
@@ -11,6 +13,7 @@ const nonce = document.querySelector('[ngCspNonce]')?.getAttribute('ngCspNonce')
 
 export const appConfig: ApplicationConfig = {
   providers: [
+    { provide: LOCALE_ID, useValue: localeOf },
     provideBrowserGlobalErrorListeners(),
     provideRouter(
       routes,
@@ -25,6 +28,7 @@ export const appConfig: ApplicationConfig = {
     providePrimeNG({
       csp: { nonce },
       ripple: false,
+      translation: controlWords,
       theme: {
         preset,
         options: { darkModeSelector: '[data-theme=dark]', cssLayer: { name: 'primeng', order: 'theme, base, primeng, app' } },

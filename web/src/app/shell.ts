@@ -4,6 +4,7 @@ import { FormsModule } from '@angular/forms';
 import { Router, RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
 import { identity, type Problem } from '@key-cellar/contract';
 import type { Right } from '@key-cellar/core/access';
+import { languageNames, languages, type Language } from '@key-cellar/words';
 import { Button } from 'primeng/button';
 import { Popover } from 'primeng/popover';
 import { Tooltip } from 'primeng/tooltip';
@@ -16,6 +17,7 @@ import { Api, toProblem } from './kit/api';
 import { Keys } from './kit/keys';
 import { ProblemNotice } from './kit/notice';
 import { Sheet } from './kit/sheet';
+import { OwnLanguage } from './kit/ownLanguage';
 import { Theme, type ThemeChoice } from './kit/theme';
 import { Unsaved } from './kit/unsaved';
 import { CountPipe, DayPipe } from './kit/words';
@@ -72,12 +74,17 @@ export class Shell {
   protected readonly session = inject(Session);
   private readonly needs = inject(Needs);
   protected readonly theme = inject(Theme);
+  protected readonly language = inject(OwnLanguage);
   protected readonly me = this.session.me;
   protected readonly hints = this.keys.hints;
   protected readonly themes: readonly { choice: ThemeChoice; name: string }[] = [
     { choice: 'system', name: $localize`As the system` },
     { choice: 'light', name: $localize`Light` },
     { choice: 'dark', name: $localize`Dark` },
+  ];
+  protected readonly languages: readonly { choice: Language | null; name: string }[] = [
+    { choice: null, name: $localize`As the browser` },
+    ...languages.map((choice) => ({ choice, name: languageNames[choice] })),
   ];
 
   protected readonly areas = computed(() => {

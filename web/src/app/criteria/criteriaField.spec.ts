@@ -80,7 +80,7 @@ describe('the field for criteria', () => {
     expect(stage.host.querySelector('.wrong')).toBeNull();
     area().blur();
     await stage.settle();
-    expect(stage.host.querySelector('.wrong')!.textContent).toContain('Here comes a value.');
+    expect(stage.host.querySelector('.wrong')!.textContent).toContain('Expected a value.');
   });
 
   it('refuses dates that move where they must stand still', async () => {

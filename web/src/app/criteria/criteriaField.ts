@@ -17,6 +17,7 @@ import { FormsModule } from '@angular/forms';
 import { asGroup, clausesOf, completeCriteria, parseCriteria, printCriteria, type AskedCriteria } from '@key-cellar/core/criteria';
 import { Button } from 'primeng/button';
 import { catchError, of, type Observable } from 'rxjs';
+import { say } from '../../words/say';
 import { Session } from '../identity/index';
 import { toProblem } from '../kit/api';
 import { CountPipe } from '../kit/words';
@@ -32,6 +33,10 @@ import { VocabularyService } from './vocabularyService';
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class CriteriaField {
+  protected readonly labels = {
+    write: $localize`Write it`,
+    build: $localize`Put it together`,
+  };
   private readonly area = viewChild.required<ElementRef<HTMLTextAreaElement>>('area');
   protected readonly session = inject(Session);
   readonly field = input.required<string>();
@@ -59,7 +64,7 @@ export class CriteriaField {
   });
   protected readonly error = computed(() => {
     const parsed = this.parsed();
-    if (parsed && !parsed.ok) return parsed.error;
+    if (parsed && !parsed.ok) return { ...parsed.error, sentence: say(parsed.error.sentence) };
     if (parsed?.ok && !this.relative() && clausesOf(parsed.criteria).some((c) => c.op === 'within' || c.op === 'factWithin')) {
       return {
         from: 0,

@@ -14,7 +14,7 @@ import { loaded } from '../kit/loaded';
 import { Mark } from '../kit/mark';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
-import { DatedPipe, DayPipe } from '../kit/words';
+import { DayPipe } from '../kit/words';
 import { JobProgress } from '../kit/jobProgress';
 
 type Task = 'approve' | 'reject' | 'withdraw' | 'execute' | 'object' | 'answer' | 'defer' | 'confirm';
@@ -39,26 +39,16 @@ const yearAfter = (day: string): string => `${Number(day.slice(0, 4)) + 1}${day.
 /** One batch: its gates, its records, objections and decisions, and what came of each record. */
 @Component({
   selector: 'kc-batch',
-  imports: [
-    DateField,
-    Button,
-    DatedPipe,
-    DayPipe,
-    FormsModule,
-    Gates,
-    InputText,
-    JobProgress,
-    Mark,
-    ProblemNotice,
-    RouterLink,
-    Sheet,
-    Textarea,
-  ],
+  imports: [DateField, Button, DayPipe, FormsModule, Gates, InputText, JobProgress, Mark, ProblemNotice, RouterLink, Sheet, Textarea],
   templateUrl: './batchPage.html',
   styleUrl: './batchPage.css',
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class BatchPage {
+  protected readonly labels = {
+    byVan: $localize`by the archive’s van`,
+    shredded: $localize`shredded`,
+  };
   private readonly api = inject(Api);
   protected readonly session = inject(Session);
   readonly id = input.required<string>();

@@ -34,7 +34,7 @@ const batch: BatchLine = {
   note: 'waits for a decision',
   gates: [
     { name: 'proposed', state: 'passed', words: '2026-08-10' },
-    { name: 'notice', state: 'passed', words: 'closed 2026-08-31' },
+    { name: 'notice', state: 'passed', words: 'closed 31 Aug 2026' },
     { name: 'approved', state: 'current', words: '1 of 2' },
     { name: 'done', state: 'ahead', words: '–' },
   ],

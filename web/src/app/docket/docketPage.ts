@@ -12,7 +12,7 @@ import { loaded } from '../kit/loaded';
 import { Mark } from '../kit/mark';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
-import { CountPipe, DatedPipe, DayPipe } from '../kit/words';
+import { CountPipe, DayPipe } from '../kit/words';
 import { SweepSheet } from './sweepSheet';
 
 const actNames: Record<BatchLine['acts'][number], string> = {
@@ -28,21 +28,7 @@ const actNames: Record<BatchLine['acts'][number], string> = {
 /** What is due, and how far is each batch? */
 @Component({
   selector: 'kc-docket',
-  imports: [
-    Button,
-    CountPipe,
-    DatedPipe,
-    DayPipe,
-    FormsModule,
-    Gates,
-    InputText,
-    JobProgress,
-    Mark,
-    ProblemNotice,
-    RouterLink,
-    Sheet,
-    SweepSheet,
-  ],
+  imports: [Button, CountPipe, DayPipe, FormsModule, Gates, InputText, JobProgress, Mark, ProblemNotice, RouterLink, Sheet, SweepSheet],
   templateUrl: './docketPage.html',
   styleUrl: './docketPage.css',
   changeDetection: ChangeDetectionStrategy.OnPush,

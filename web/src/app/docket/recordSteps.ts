@@ -66,7 +66,7 @@ import { DayPipe } from '../kit/words';
   `,
   styles: `
     .open {
-      border-left: 3px solid var(--brass);
+      border-inline-start: 3px solid var(--brass);
       padding: 4px 0 4px 10px;
       margin-bottom: 10px;
     }

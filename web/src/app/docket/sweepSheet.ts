@@ -5,7 +5,7 @@ import { Button } from 'primeng/button';
 import { Api, toProblem } from '../kit/api';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
-import { BytesPipe, CountPipe, DatedPipe } from '../kit/words';
+import { BytesPipe, CountPipe } from '../kit/words';
 
 const heads: Record<SweepLine['kind'], string> = {
   due: $localize`come due and go to the docket`,
@@ -24,7 +24,7 @@ const order = Object.keys(heads) as SweepLine['kind'][];
 /** What the sweep would do, record by record, before it is run by hand. It runs by itself once a day. */
 @Component({
   selector: 'kc-sweep-sheet',
-  imports: [BytesPipe, Button, CountPipe, DatedPipe, ProblemNotice, RouterLink, Sheet],
+  imports: [BytesPipe, Button, CountPipe, ProblemNotice, RouterLink, Sheet],
   template: `
     <kc-sheet [(open)]="open" heading="Run the sweep" i18n-heading [width]="620">
       <p i18n>Runs daily. If run now:</p>
@@ -44,7 +44,7 @@ const order = Object.keys(heads) as SweepLine['kind'][];
                   <a [routerLink]="['/records', record.id]"
                     ><code>{{ record.number }}</code> {{ record.title }}</a
                   >
-                  <span class="quiet small">{{ record.detail | dated }}</span>
+                  <span class="quiet small">{{ record.detail }}</span>
                 </li>
               }
               @if (line.records > line.first.length) {

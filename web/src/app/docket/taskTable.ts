@@ -5,7 +5,7 @@ import { Button } from 'primeng/button';
 import { Tooltip } from 'primeng/tooltip';
 import { Mark } from '../kit/mark';
 import { answersTo, saidWords } from '../kit/stepAnswers';
-import { CountPipe, DayPipe } from '../kit/words';
+import { CountPipe, DayPipe, periodWords } from '../kit/words';
 
 export interface Answered {
   readonly ids: readonly string[];
@@ -22,6 +22,11 @@ type Task = StepTask | LetterTask;
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class TaskTable {
+  protected readonly labels = {
+    answer: (label: string, some: boolean, n: string) =>
+      some ? $localize`${label}:answer:: ${n}:count:` : $localize`${label}:answer:: all ${n}:count:`,
+  };
+  protected readonly again = periodWords;
   private readonly host = inject<ElementRef<HTMLElement>>(ElementRef);
   /** Of one kind and one rule. */
   readonly tasks = input.required<readonly Task[]>();

@@ -14,7 +14,7 @@ const task = (id: string, changes: Partial<StepTask> = {}): StepTask => ({
   placeCode: 'PIL-04',
   ruleCode: 'R-PIL-3',
   ruleTitle: 'Pilots’ licences',
-  keptAnew: '1 year',
+  keptAnew: 'P1Y',
   askedOn: '2026-08-14',
   lastAskedOn: '2026-09-13',
   times: 2,

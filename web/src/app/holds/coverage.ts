@@ -1,5 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
 import { area, curveStepAfter, max, scaleLinear, scalePoint } from 'd3';
+import { monthWords } from '../kit/words';
 
 /** How many records a hold covered at the end of each month. */
 @Component({
@@ -24,7 +25,7 @@ import { area, curveStepAfter, max, scaleLinear, scalePoint } from 'd3';
       stroke: var(--ink-2);
     }
     text {
-      font: 12px var(--mono);
+      font-size: 12px;
       fill: var(--ink-2);
     }
     .n {
@@ -58,12 +59,12 @@ export class Coverage {
     const last = this.months().at(-1);
     return {
       path: shape(months) ?? '',
-      first: first?.month ?? '',
-      last: last?.month ?? '',
+      first: first ? monthWords(first.month) : '',
+      last: last ? monthWords(last.month) : '',
       now: last?.covered ?? 0,
       words:
         first && last
-          ? $localize`${first.covered}:from: records in ${first.month}:first:, ${last.covered}:to: in ${last.month}:last:`
+          ? $localize`${first.covered}:from: records in ${monthWords(first.month)}:first:, ${last.covered}:to: in ${monthWords(last.month)}:last:`
           : $localize`nothing covered yet`,
     };
   });

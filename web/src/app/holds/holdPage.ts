@@ -10,14 +10,14 @@ import { loaded } from '../kit/loaded';
 import { Mark } from '../kit/mark';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
-import { CountPipe, DatedPipe, DayPipe } from '../kit/words';
+import { CountPipe, DayPipe } from '../kit/words';
 import { Coverage } from './coverage';
 import { CoveredRecords } from './coveredRecords';
 
 /** One hold: what it covers, since when and why, who was told. */
 @Component({
   selector: 'kc-hold',
-  imports: [Button, CountPipe, Coverage, CoveredRecords, DatedPipe, DayPipe, FormsModule, Mark, ProblemNotice, RouterLink, Sheet, Textarea],
+  imports: [Button, CountPipe, Coverage, CoveredRecords, DayPipe, FormsModule, Mark, ProblemNotice, RouterLink, Sheet, Textarea],
   templateUrl: './holdPage.html',
   styles: `
     .two {

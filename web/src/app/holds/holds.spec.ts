@@ -69,7 +69,7 @@ describe('holds', () => {
   it('say what they cover, in words, and who has not acknowledged', async () => {
     const text = (await show([matter])).text();
     expect(text).toContain('One hold is open in 1 matter: 62 record holds.');
-    expect(text).toContain('has word “Ottoline” and created from 1 Jan 2012');
+    expect(text).toContain('has word “Ottoline” and created from 2012-01-01');
     expect(text).toContain('one has not acknowledged');
   });
 

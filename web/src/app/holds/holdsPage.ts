@@ -9,13 +9,13 @@ import { Keys } from '../kit/keys';
 import { loaded } from '../kit/loaded';
 import { Mark } from '../kit/mark';
 import { ProblemNotice } from '../kit/notice';
-import { CountPipe, DatedPipe, DayPipe } from '../kit/words';
+import { CountPipe, DayPipe } from '../kit/words';
 import { HoldSheet } from './holdSheet';
 
 /** What is frozen and for whom: matters with their holds. */
 @Component({
   selector: 'kc-holds',
-  imports: [Button, CountPipe, DatedPipe, DayPipe, HoldSheet, Mark, ProblemNotice, RouterLink, Tooltip],
+  imports: [Button, CountPipe, DayPipe, HoldSheet, Mark, ProblemNotice, RouterLink, Tooltip],
   template: `
     <div class="page">
       <div class="page-head">
@@ -71,7 +71,7 @@ import { HoldSheet } from './holdSheet';
                     ><span class="more">{{ hold.reason }}</span>
                   </td>
                   <td class="scope">
-                    {{ (hold.scope | dated) || 'a list of records' }}
+                    {{ hold.scope || 'a list of records' }}
                     @if (hold.freeze) {
                       <span class="more" i18n>frozen: no edits either</span>
                     }

@@ -39,13 +39,13 @@ import { Session } from './session';
                     severity="secondary"
                     [outlined]="true"
                     [disabled]="busy()"
-                    [label]="ask.ids.length === 1 ? choice.label : choice.label + ': all ' + ask.ids.length"
+                    [label]="ask.ids.length === 1 ? choice.label : labels.all(choice.label, ask.ids.length)"
                     (onClick)="answer(m, choice.value)"
                   />
                 }
               }
               @if (m.link) {
-                <a [routerLink]="m.link" (click)="read(m)">{{ m.ask && m.ask.ids.length > 1 ? 'Decide one by one' : 'Open' }}</a>
+                <a [routerLink]="m.link" (click)="read(m)">{{ m.ask && m.ask.ids.length > 1 ? labels.oneByOne : labels.open }}</a>
               }
               @if (!m.readAt) {
                 <button type="button" (click)="read(m)" i18n>Mark as read</button>
@@ -63,10 +63,10 @@ import { Session } from './session';
       padding: 10px 14px;
       margin-bottom: 8px;
       max-width: 860px;
-      border-left-width: 4px;
+      border-inline-start-width: 4px;
     }
     article.unread {
-      border-left-color: var(--brass-light);
+      border-inline-start-color: var(--brass-light);
     }
     article p {
       margin-top: 4px;
@@ -95,6 +95,11 @@ import { Session } from './session';
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class MessagesPage {
+  protected readonly labels = {
+    all: (label: string, n: number) => $localize`${label}:choice:: all ${n}:count:`,
+    oneByOne: $localize`Decide one by one`,
+    open: $localize`Open`,
+  };
   private readonly api = inject(Api);
   private readonly session = inject(Session);
   protected readonly messages = loaded(() => this.api.call(identity.messages));

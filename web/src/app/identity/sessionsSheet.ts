@@ -69,7 +69,7 @@ import { deviceOf } from './device';
       display: block;
     }
     .here {
-      margin-left: 8px;
+      margin-inline-start: 8px;
       color: var(--brass);
     }
   `,

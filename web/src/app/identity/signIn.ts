@@ -18,6 +18,10 @@ import { Session } from './session';
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class SignIn {
+  protected readonly labels = {
+    make: $localize`Make the repository`,
+    signIn: $localize`Sign in`,
+  };
   private readonly api = inject(Api);
   private readonly router = inject(Router);
   private readonly session = inject(Session);

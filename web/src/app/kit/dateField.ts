@@ -1,5 +1,4 @@
-import { formatDate } from '@angular/common';
-import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, LOCALE_ID, output, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { civilDate, formatCivilDate, parseCivilDate, readDate } from '@key-cellar/core/calendar';
 import { DatePicker } from 'primeng/datepicker';
@@ -7,6 +6,7 @@ import { InputText } from 'primeng/inputtext';
 import { Popover } from 'primeng/popover';
 import { Tooltip } from 'primeng/tooltip';
 import { REPOSITORY_DAY } from './repositoryDay';
+import { dayWords } from './words';
 
 /** A day in the browser’s own zone, as its calendar counts; null for none. */
 function localDay(value: string | null | undefined): Date | null {
@@ -61,7 +61,6 @@ function localDay(value: string | null | undefined): Date | null {
       @if (shown()) {
         <p-datepicker
           [inline]="true"
-          [firstDayOfWeek]="1"
           [minDate]="first()"
           [maxDate]="last()"
           [defaultDate]="begin()"
@@ -85,9 +84,9 @@ function localDay(value: string | null | undefined): Date | null {
     input {
       flex: 1;
       min-width: 0;
-      border-right: 0;
-      border-top-right-radius: 0;
-      border-bottom-right-radius: 0;
+      border-inline-end: 0;
+      border-start-end-radius: 0;
+      border-end-end-radius: 0;
     }
     button {
       display: grid;
@@ -108,7 +107,6 @@ function localDay(value: string | null | undefined): Date | null {
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class DateField {
-  private readonly locale = inject(LOCALE_ID);
   protected readonly today = inject(REPOSITORY_DAY);
   /** Id of the field, for its label. */
   readonly field = input.required<string>();
@@ -151,7 +149,7 @@ export class DateField {
   });
 
   private words(value: string): string {
-    return parseCivilDate(value) === null ? value : formatDate(value, 'd MMM y', this.locale);
+    return parseCivilDate(value) === null ? value : dayWords(value);
   }
 
   /** What goes out for a text: empty while it is no date. */

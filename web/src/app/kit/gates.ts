@@ -1,6 +1,5 @@
 import { ChangeDetectionStrategy, Component, input } from '@angular/core';
 import type { Gate } from '@key-cellar/contract';
-import { DatedPipe } from './words';
 
 const names: Record<Gate['name'], string> = {
   proposed: $localize`proposed`,
@@ -18,7 +17,6 @@ const states: Record<Gate['state'], string> = {
 /** The gates that a batch passes, as arches on a line; each with its date. */
 @Component({
   selector: 'kc-gates',
-  imports: [DatedPipe],
   template: `
     <ol>
       @for (gate of gates(); track gate.name) {
@@ -28,7 +26,7 @@ const states: Record<Gate['state'], string> = {
           @if (named()) {
             <b>{{ names[gate.name] }}</b>
           }
-          <span>{{ gate.words | dated }}</span>
+          <span>{{ gate.words }}</span>
         </li>
       }
     </ol>
@@ -49,13 +47,13 @@ const states: Record<Gate['state'], string> = {
       font-size: 12.5px;
       line-height: 17px;
       color: var(--ink-2);
-      padding-right: 6px;
+      padding-inline-end: 6px;
     }
     li::after {
       content: '';
       position: absolute;
-      left: 15px;
-      right: 0;
+      inset-inline-start: 15px;
+      inset-inline-end: 0;
       top: 9px;
       border-top: 2px dashed var(--line);
     }

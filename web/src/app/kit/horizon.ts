@@ -1,8 +1,8 @@
-import { formatDate } from '@angular/common';
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import type { HorizonBar } from '@key-cellar/contract';
 import { max, scaleLinear } from 'd3';
+import { monthWords } from './words';
 
 /** What comes due in each month ahead, by what happens; what is held is dotted. */
 @Component({
@@ -93,7 +93,7 @@ export class Horizon {
     const height = scaleLinear([0, max(months, total) || 1], [0, 84]);
     const seen = (n: number): number => (n === 0 ? 0 : Math.max(2, height(n)));
     return months.map((b, i) => {
-      const name = formatDate(`${b.month}-15`, 'MMMM y', 'en');
+      const name = monthWords(b.month);
       return {
         month: b.month,
         letter: name.charAt(0),

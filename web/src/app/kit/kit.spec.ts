@@ -1,3 +1,4 @@
+import type { Spoken } from '@key-cellar/words/spoken';
 import { ChangeDetectionStrategy, Component, provideZonelessChangeDetection, signal } from '@angular/core';
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import { provideRouter } from '@angular/router';
@@ -261,7 +262,9 @@ describe('the kit', () => {
     const fixture = await show(RuleStrip, {
       rule: { trigger: { kind: 'event', eventType: 'lease ended', occurrence: 'last' }, cutoff: { kind: 'calendarYear' }, steps: [step] },
     });
-    expect(all(fixture, 'svg')[0]!.getAttribute('aria-label')).toBe('event “lease ended”, rolled to end of year, destroyed after 10 years');
+    expect(all(fixture, 'svg')[0]!.getAttribute('aria-label')).toBe(
+      'event “lease ended”, rolled to end of year, destroyed 10 years after the clock starts',
+    );
     expect(all(fixture, '.waits').length).toBe(1);
     const forever = await show(RuleStrip, { rule: { trigger: { kind: 'never' }, cutoff: { kind: 'none' }, steps: [] } });
     expect(all(forever, '.forever').length).toBe(1);
@@ -270,7 +273,7 @@ describe('the kit', () => {
   it('gates name their state for those who do not see them', async () => {
     const gates: Gate[] = [
       { name: 'proposed', state: 'passed', words: '2026-07-01' },
-      { name: 'notice', state: 'current', words: 'until 2026-07-22' },
+      { name: 'notice', state: 'current', words: 'until 22 Jul 2026' },
       { name: 'approved', state: 'ahead', words: '–' },
       { name: 'done', state: 'ahead', words: '–' },
     ];
@@ -301,9 +304,9 @@ describe('the kit', () => {
       takesOver: 'all' as const,
       basis: 'required' as const,
     };
-    const why: Explanation = {
+    const why: Spoken<Explanation> = {
       outcome: 'dated',
-      summary: 'Kept until 2029-12-31, then destroyed.',
+      summary: 'Kept until 31 Dec 2029, then destroyed.',
       dueOn: '2030-01-01',
       action: 'destroy',
       governing: rule,
@@ -327,7 +330,12 @@ describe('the kit', () => {
       ],
       override: null,
       yielded: [
-        { rule: { ...rule, code: 'R-2' }, reason: 'keeps shorter', words: '2026-01-01 is earlier; the longest keeps', dueOn: '2026-01-01' },
+        {
+          rule: { ...rule, code: 'R-2' },
+          reason: 'keeps shorter',
+          words: '1 Jan 2026 is earlier; the longest period counts',
+          dueOn: '2026-01-01',
+        },
       ],
       holds: [{ since: '2024-03-12', hold: { id: 'h', name: 'H', matter: 'Ottoline', because: 'listed' } }],
       missing: ['Vessel'],

@@ -9,8 +9,8 @@ import {
   type OnDestroy,
   type OnInit,
 } from '@angular/core';
-import { formatDate } from '@angular/common';
 import { scaleTime } from 'd3';
+import { dayWords } from './words';
 
 interface LifelineStep {
   readonly kind: string;
@@ -36,7 +36,6 @@ export interface Life {
 }
 
 const at = (date: string): Date => new Date(`${date}T12:00:00Z`);
-const day = (date: string): string => formatDate(date, 'd MMM y', 'en');
 const plusYears = (date: string, years: number): Date => {
   const d = at(date);
   d.setUTCFullYear(d.getUTCFullYear() + years);
@@ -56,19 +55,19 @@ const stepWords: Record<string, string> = {
 
 /** The life in one sentence, for those who do not see it. */
 export function lifeInWords(life: Life): string {
-  const parts = [$localize`Filed ${day(life.filed)}:date:`];
-  if (life.declared) parts.push($localize`declared ${day(life.declared)}:date:`);
-  if (life.clockStart) parts.push($localize`clock starts ${day(life.clockStart)}:date:`);
-  for (const step of life.steps) parts.push(`${stepWords[step.kind] ?? step.kind} ${day(step.on)}`);
+  const parts = [$localize`Filed ${dayWords(life.filed)}:date:`];
+  if (life.declared) parts.push($localize`declared ${dayWords(life.declared)}:date:`);
+  if (life.clockStart) parts.push($localize`clock starts ${dayWords(life.clockStart)}:date:`);
+  for (const step of life.steps) parts.push(`${stepWords[step.kind] ?? step.kind} ${dayWords(step.on)}`);
   if (life.permanent) parts.push($localize`kept for good`);
   for (const hold of life.holds) {
     parts.push(
       hold.until
-        ? $localize`held ${hold.name}:name: from ${day(hold.from)}:from: to ${day(hold.until)}:until:`
-        : $localize`held ${hold.name}:name: since ${day(hold.from)}:from:`,
+        ? $localize`held ${hold.name}:name: from ${dayWords(hold.from)}:from: to ${dayWords(hold.until)}:until:`
+        : $localize`held ${hold.name}:name: since ${dayWords(hold.from)}:from:`,
     );
   }
-  if (life.disposed) parts.push($localize`disposed ${day(life.disposed)}:date:`);
+  if (life.disposed) parts.push($localize`disposed ${dayWords(life.disposed)}:date:`);
   return `${parts.join(', ')}.`;
 }
 
@@ -161,11 +160,13 @@ export class Lifeline implements OnInit, OnDestroy {
     const labels = full
       ? placeLabels(
           [
-            { x: x(life.filed), words: $localize`filed ${day(life.filed)}:date:`, kind: 'filed' },
+            { x: x(life.filed), words: $localize`filed ${dayWords(life.filed)}:date:`, kind: 'filed' },
             ...(life.declared ? [{ x: x(life.declared), words: $localize`declared`, kind: 'declared' }] : []),
             ...(life.clockStart ? [{ x: x(life.clockStart), words: $localize`clock starts`, kind: 'clock' }] : []),
-            ...life.steps.map((s) => ({ x: x(s.on), words: `${stepWords[s.kind] ?? s.kind} ${day(s.on)}`, kind: s.kind })),
-            ...(life.disposed ? [{ x: x(life.disposed), words: $localize`disposed ${day(life.disposed)}:date:`, kind: 'disposed' }] : []),
+            ...life.steps.map((s) => ({ x: x(s.on), words: `${stepWords[s.kind] ?? s.kind} ${dayWords(s.on)}`, kind: s.kind })),
+            ...(life.disposed
+              ? [{ x: x(life.disposed), words: $localize`disposed ${dayWords(life.disposed)}:date:`, kind: 'disposed' }]
+              : []),
             { x: now, words: $localize`today`, kind: 'now' },
           ],
           width,
@@ -187,7 +188,7 @@ export class Lifeline implements OnInit, OnDestroy {
           ? null
           : { from: bandStart, mid: Math.min(Math.max(now, bandStart), right), to: Math.max(right, bandStart), permanent: life.permanent },
       openEnd: bandStart === null && life.disposed === null && !life.permanent,
-      steps: life.steps.map((s) => ({ kind: s.kind, x: x(s.on), words: `${stepWords[s.kind] ?? s.kind} ${day(s.on)}` })),
+      steps: life.steps.map((s) => ({ kind: s.kind, x: x(s.on), words: `${stepWords[s.kind] ?? s.kind} ${dayWords(s.on)}` })),
       disposed: life.disposed ? x(life.disposed) : null,
       holds,
       labels,

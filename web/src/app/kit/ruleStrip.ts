@@ -1,9 +1,9 @@
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
 import { parsePeriod } from '@key-cellar/core/calendar';
-import { describeCutoff, describeStep, describeTrigger, partsOf } from '@key-cellar/core/schedule';
+import { describeCutoff, describeStep, describeStepTime, describeTrigger, partsOf } from '@key-cellar/core/schedule';
 import type { RuleDefinition } from '@key-cellar/contract';
 import { scaleSqrt } from 'd3';
-import { periodWords } from './words';
+import { say } from '../../words/say';
 
 /** Years of a period, near enough to draw it to scale. */
 function years(period: string): number {
@@ -102,10 +102,11 @@ export class RuleStrip {
 
   protected readonly words = computed(() => {
     const rule = this.rule();
-    const steps = rule.steps.map(
-      (s) => `${describeStep(s.kind)} ${s.from === 'beforeTrigger' ? 'before' : 'after'} ${periodWords(s.after)}`,
-    );
-    return [describeTrigger(rule.trigger), describeCutoff(rule.cutoff), ...steps].filter(Boolean).join(', ');
+    const steps = rule.steps.map((s) => `${say(describeStep(s.kind))} ${say(describeStepTime(s))}`);
+    return [describeTrigger(rule.trigger), describeCutoff(rule.cutoff)]
+      .flatMap((said) => (said ? [say(said)] : []))
+      .concat(steps)
+      .join(', ');
   });
 
   protected readonly picture = computed(() => {

@@ -1,18 +1,19 @@
 import { ChangeDetectionStrategy, Component, DestroyRef, effect, inject, input, model, viewChild } from '@angular/core';
 import { Drawer } from 'primeng/drawer';
+import { pageDirection } from '../../words/language';
 import { overlays } from './overlays';
 
 /** Where one begins in a sheet: its first field, else its first button. */
 const fields = 'input:not([type=hidden], :disabled), textarea:not(:disabled), [role=combobox]';
 
-/** A short task from the right edge. Esc closes it; focus returns to where it was. */
+/** A short task from the edge where a line of writing ends. Esc closes it; focus returns to where it was. */
 @Component({
   selector: 'kc-sheet',
   imports: [Drawer],
   template: `
     <p-drawer
       [(visible)]="open"
-      position="right"
+      [position]="edge"
       [style]="{ width: 'min(' + width() + 'px, 100vw)' }"
       [header]="heading()"
       [modal]="true"
@@ -33,6 +34,7 @@ export class Sheet {
   readonly heading = input.required<string>();
   readonly width = input(460);
 
+  protected readonly edge = pageDirection === 'rtl' ? 'left' : 'right';
   private readonly drawer = viewChild.required(Drawer);
   /** What had the focus before it opened. */
   private before: HTMLElement | null = null;

@@ -4,7 +4,7 @@ import { Button } from 'primeng/button';
 import { Api, toProblem } from './api';
 import { ProblemNotice } from './notice';
 import { Sheet } from './sheet';
-import { CountPipe } from './words';
+import { CountPipe, countWords } from './words';
 
 type Format = 'csv' | 'xlsx' | 'json';
 
@@ -47,8 +47,8 @@ type Format = 'csv' | 'xlsx' | 'json';
               <thead>
                 <tr>
                   <th class="num" i18n>row</th>
-                  <th>{{ o.errors.length > 0 ? 'column' : 'what' }}</th>
-                  <th>{{ o.errors.length > 0 ? 'what is wrong' : 'what it does' }}</th>
+                  <th>{{ o.errors.length > 0 ? labels.column : labels.what }}</th>
+                  <th>{{ o.errors.length > 0 ? labels.wrong : labels.does }}</th>
                 </tr>
               </thead>
               <tbody>
@@ -70,7 +70,7 @@ type Format = 'csv' | 'xlsx' | 'json';
           @if (o.errors.length === 0 && o.changes.length > 0) {
             <p-button
               [disabled]="busy()"
-              [label]="o.changes.length === 1 ? 'Make one change' : 'Make ' + o.changes.length + ' changes'"
+              [label]="o.changes.length === 1 ? labels.makeOne : labels.make(o.changes.length)"
               (onClick)="load(false)"
             />
           }
@@ -90,6 +90,14 @@ type Format = 'csv' | 'xlsx' | 'json';
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class TableImport {
+  protected readonly labels = {
+    makeOne: $localize`Make one change`,
+    make: (n: number) => $localize`Make ${countWords(n)}:count: changes`,
+    column: $localize`column`,
+    what: $localize`what`,
+    wrong: $localize`what is wrong`,
+    does: $localize`what it does`,
+  };
   private readonly api = inject(Api);
   readonly open = model.required<boolean>();
   readonly heading = input.required<string>();

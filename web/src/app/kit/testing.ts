@@ -1,3 +1,5 @@
+import { en } from '@key-cellar/words/en';
+import { speaker } from '@key-cellar/words/speaker';
 import { provideHttpClient } from '@angular/common/http';
 import { HttpTestingController, provideHttpClientTesting, type TestRequest } from '@angular/common/http/testing';
 import { inject, provideZonelessChangeDetection, type Type } from '@angular/core';
@@ -6,6 +8,10 @@ import { provideRouter } from '@angular/router';
 import type { Me, Problem } from '@key-cellar/contract';
 import { Session } from '../identity/index';
 import { REPOSITORY_DAY } from './repositoryDay';
+import { speakWith } from '../../words/say';
+
+// What is shown in specs is in English, as on a page that was asked for in English.
+speakWith(speaker('en', en));
 
 /** For specs: the providers that pages need, with a network that answers what the spec says. */
 export const testingProviders = [
@@ -27,6 +33,7 @@ export const me: Me = {
   demo: true,
   unread: 0,
   ledgerSize: 1,
+  language: null,
 };
 
 export class Stage<T> {

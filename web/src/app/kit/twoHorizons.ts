@@ -1,5 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
 import { max, scaleBand, scaleLinear } from 'd3';
+import { countWords } from './words';
 
 /** What is due in a year or a month, as it stands and as it would be. */
 export interface Ahead {
@@ -142,9 +143,7 @@ export class TwoHorizons {
   private readonly peak = computed(() => max(this.bars(), (b) => Math.max(b.before, b.after)) ?? 0);
   private readonly ofMonths = computed(() => this.bars()[0]?.name.includes('-') ?? false);
   protected readonly most = computed(() =>
-    this.ofMonths()
-      ? $localize`most in a month: ${this.peak().toLocaleString('en')}:n:`
-      : $localize`most in a year: ${this.peak().toLocaleString('en')}:n:`,
+    this.ofMonths() ? $localize`most in a month: ${countWords(this.peak())}:n:` : $localize`most in a year: ${countWords(this.peak())}:n:`,
   );
   protected readonly shown = computed(() => {
     const bars = this.bars();

@@ -1,13 +1,14 @@
 import { ChangeDetectionStrategy, Component, input } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import type { Explanation } from '@key-cellar/core/schedule';
+import type { Spoken } from '@key-cellar/words/spoken';
 import { Mark } from './mark';
-import { DatedPipe, DayPipe } from './words';
+import { DayPipe } from './words';
 
 /** Why this date: the core's explanation, line by line. Computes nothing of its own. */
 @Component({
   selector: 'kc-why',
-  imports: [DatedPipe, DayPipe, Mark, RouterLink],
+  imports: [DayPipe, Mark, RouterLink],
   templateUrl: './why.html',
   styles: `
     .summary {
@@ -19,6 +20,10 @@ import { DatedPipe, DayPipe } from './words';
       grid-template-columns: 24px 1fr;
       padding: 7px 0;
       border-bottom: 1px dashed var(--line);
+    }
+    /* Steps are words of a sentence elsewhere; here each begins a line. */
+    li > div::first-letter {
+      text-transform: uppercase;
     }
     li:last-child {
       border-bottom: 0;
@@ -39,5 +44,5 @@ import { DatedPipe, DayPipe } from './words';
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class Why {
-  readonly why = input.required<Explanation>();
+  readonly why = input.required<Spoken<Explanation>>();
 }

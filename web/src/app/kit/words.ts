@@ -1,37 +1,59 @@
-import { inject, LOCALE_ID, Pipe, type PipeTransform } from '@angular/core';
 import { formatDate } from '@angular/common';
-import { describePeriod, parsePeriod } from '@key-cellar/core/calendar';
+import { Pipe, type PipeTransform } from '@angular/core';
+import { parsePeriod } from '@key-cellar/core/calendar';
+import type { Message } from '@key-cellar/words';
+import { localeOf } from '../../words/language';
+import { say, word } from '../../words/say';
 
 /** A period in words; what is none stays as it was typed. */
 export function periodWords(text: string): string {
-  const period = parsePeriod(text);
-  return period ? describePeriod(period) : text;
+  return parsePeriod(text) ? word({ period: text }) : text;
+}
+
+/** How dates are written, in the letters of Unicode Technical Standard 35. */
+const dayPattern = $localize`:how a date is written, in the letters of UTS 35:d MMM y`;
+const monthPattern = $localize`:how a month of a year is written, in the letters of UTS 35:MMMM y`;
+const instantPattern = $localize`:how a date with the time is written, in the letters of UTS 35:d MMM y, HH:mm`;
+const exactPattern = $localize`:how a date with the time and seconds is written, in the letters of UTS 35:d MMM y, HH:mm:ss`;
+
+/** A civil date (YYYY-MM-DD) as people read it: "14 Sep 2026", "14. Sep. 2026". */
+export function dayWords(date: string): string {
+  return formatDate(date, dayPattern, localeOf);
+}
+
+/** A month (YYYY-MM) as people read it: "September 2026". */
+export function monthWords(month: string): string {
+  return formatDate(`${month}-15`, monthPattern, localeOf);
+}
+
+const numbers = new Intl.NumberFormat(localeOf);
+
+/** A count with the separators of the language. */
+export function countWords(n: number): string {
+  return numbers.format(n);
 }
 
 /** A civil date as people read it: "14 Sep 2026". Empty for none. */
 @Pipe({ name: 'day' })
 export class DayPipe implements PipeTransform {
-  private readonly locale = inject(LOCALE_ID);
   transform(date: string | null | undefined, none = ''): string {
-    return date ? formatDate(date, 'd MMM y', this.locale) : none;
+    return date ? dayWords(date) : none;
   }
 }
 
-/** Words of the server with the dates in them as people read them. */
-@Pipe({ name: 'dated' })
-export class DatedPipe implements PipeTransform {
-  private readonly locale = inject(LOCALE_ID);
-  transform(words: string | null | undefined): string {
-    return (words ?? '').replace(/\b\d{4}-\d{2}-\d{2}\b/g, (date) => formatDate(date, 'd MMM y', this.locale));
+/** A message of the core as a sentence; empty for none. */
+@Pipe({ name: 'say' })
+export class SayPipe implements PipeTransform {
+  transform(message: Message | null | undefined): string {
+    return message ? say(message) : '';
   }
 }
 
 /** An instant: "14 Sep 2026, 09:31:07". */
 @Pipe({ name: 'instant' })
 export class InstantPipe implements PipeTransform {
-  private readonly locale = inject(LOCALE_ID);
   transform(instant: string, exact = false): string {
-    return formatDate(instant, exact ? 'd MMM y, HH:mm:ss' : 'd MMM y, HH:mm', this.locale);
+    return formatDate(instant, exact ? exactPattern : instantPattern, localeOf);
   }
 }
 
@@ -58,23 +80,32 @@ export class KindOfFilePipe implements PipeTransform {
   }
 }
 
+const units = ['kilobyte', 'megabyte', 'gigabyte', 'terabyte'] as const;
+
 /** Bytes in the unit that reads best. */
 @Pipe({ name: 'bytes' })
 export class BytesPipe implements PipeTransform {
   transform(bytes: number): string {
     if (bytes === 0) return '';
-    const units = ['B', 'kB', 'MB', 'GB', 'TB'];
-    const power = Math.min(Math.floor(Math.log10(bytes) / 3), units.length - 1);
+    if (bytes < 1000) return `${bytes} B`;
+    const power = Math.min(Math.floor(Math.log10(bytes) / 3), units.length);
     const value = bytes / 1000 ** power;
-    return `${value >= 100 || power === 0 ? Math.round(value) : value.toFixed(1)} ${units[power]!}`;
+    const digits = value >= 100 ? 0 : 1;
+    const how = {
+      style: 'unit',
+      unit: units[power - 1]!,
+      unitDisplay: 'short',
+      minimumFractionDigits: digits,
+      maximumFractionDigits: digits,
+    } as const;
+    return new Intl.NumberFormat(localeOf, how).format(value);
   }
 }
 
 /** Numbers with separators of the locale. */
 @Pipe({ name: 'count' })
 export class CountPipe implements PipeTransform {
-  private readonly format = new Intl.NumberFormat(inject(LOCALE_ID));
   transform(n: number | undefined): string {
-    return n === undefined ? '' : this.format.format(n);
+    return n === undefined ? '' : countWords(n);
   }
 }

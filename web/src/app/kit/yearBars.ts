@@ -1,6 +1,6 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input, LOCALE_ID } from '@angular/core';
-import { formatNumber } from '@angular/common';
+import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
 import { max, scaleLinear } from 'd3';
+import { countWords } from './words';
 
 /** One year, in parts that stand on each other: the first part below. */
 export interface YearBar {
@@ -81,7 +81,6 @@ const plotHeight = 84;
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class YearBars {
-  private readonly locale = inject(LOCALE_ID);
   readonly bars = input.required<readonly YearBar[]>();
   readonly label = input.required<string>();
   protected readonly drawn = computed(() => {
@@ -89,7 +88,7 @@ export class YearBars {
     const height = scaleLinear([0, max(this.bars(), total) || 1], [0, plotHeight]);
     return this.bars().map((bar) => ({
       ...bar,
-      total: total(bar) === 0 ? '' : formatNumber(total(bar), this.locale),
+      total: total(bar) === 0 ? '' : countWords(total(bar)),
       parts: bar.parts.map((p) => ({ kind: p.kind, height: p.n === 0 ? 0 : Math.max(2, height(p.n)) })),
     }));
   });

@@ -54,7 +54,7 @@ const areas: Record<Holder['kind'], string> = { record: '/records', batch: '/doc
     section {
       padding: 10px 14px;
       margin-bottom: 12px;
-      border-left: 4px solid var(--madder);
+      border-inline-start: 4px solid var(--madder);
     }
     p {
       margin: 2px 0 8px;
@@ -64,7 +64,7 @@ const areas: Record<Holder['kind'], string> = { record: '/records', batch: '/doc
       border-collapse: collapse;
     }
     th {
-      text-align: left;
+      text-align: start;
       font-size: 12.5px;
       font-weight: 400;
       color: var(--ink-2);
@@ -75,7 +75,7 @@ const areas: Record<Holder['kind'], string> = { record: '/records', batch: '/doc
       vertical-align: top;
     }
     .num {
-      text-align: right;
+      text-align: end;
       white-space: nowrap;
     }
     td a {

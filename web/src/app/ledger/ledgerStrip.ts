@@ -18,7 +18,10 @@ import { CountPipe, DayPipe, InstantPipe } from '../kit/words';
             <span i18n>nothing yet</span>
           }
           @if (state().unsealed > 0) {
-            <span i18n>{{ state().unsealed | count }} wait since {{ state().unsealedSince! | instant }}</span>
+            <span i18n
+              >{state().unsealed, plural, =1 {one waits} other {{{ state().unsealed | count }} wait}} since
+              {{ state().unsealedSince! | instant }}</span
+            >
           }
         </dd>
       </div>
@@ -112,11 +115,11 @@ import { CountPipe, DayPipe, InstantPipe } from '../kit/words';
     }
     dl > div {
       padding: 8px 14px 10px;
-      border-left: 1px solid var(--line);
+      border-inline-start: 1px solid var(--line);
       border-top: 3px solid var(--kept-strong);
     }
     dl > div:first-child {
-      border-left: 0;
+      border-inline-start: 0;
     }
     dl > div.behind {
       border-top-color: var(--madder);
@@ -145,11 +148,11 @@ import { CountPipe, DayPipe, InstantPipe } from '../kit/words';
     .trouble {
       margin: 0 0 10px;
       padding: 8px 14px;
-      border-left: 4px solid var(--brass-light);
+      border-inline-start: 4px solid var(--brass-light);
       background: var(--surface);
     }
     .trouble.alarm {
-      border-left-color: var(--madder);
+      border-inline-start-color: var(--madder);
       font-weight: 600;
     }
     @media (max-width: 900px) {

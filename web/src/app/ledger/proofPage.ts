@@ -1,5 +1,4 @@
-import { formatNumber } from '@angular/common';
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, LOCALE_ID, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { ActivatedRoute, Router, RouterLink } from '@angular/router';
@@ -10,7 +9,7 @@ import { Choice } from '../kit/choice';
 import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
-import { CountPipe, InstantPipe } from '../kit/words';
+import { CountPipe, countWords, InstantPipe } from '../kit/words';
 import { Session } from '../identity';
 import { Damaged } from './damaged';
 import { FixitySheet } from './fixitySheet';
@@ -53,7 +52,6 @@ export class ProofPage {
   private readonly api = inject(Api);
   private readonly router = inject(Router);
   private readonly route = inject(ActivatedRoute);
-  private readonly locale = inject(LOCALE_ID);
   readonly from = input<string>();
   readonly until = input<string>();
   readonly actor = input<string>();
@@ -115,7 +113,7 @@ export class ProofPage {
     const rows: (Row & { readonly seq: number })[] = this.entries().map((entry) => ({ key: `e${entry.seq}`, seq: entry.seq, entry }));
     for (const fold of this.folds()) {
       const count = fold.acts.reduce((sum, a) => sum + a.count, 0);
-      const words = fold.acts.map((a) => (a.count === 1 ? a.act : `${a.act} × ${formatNumber(a.count, this.locale)}`)).join(' · ');
+      const words = fold.acts.map((a) => (a.count === 1 ? a.act : `${a.act} × ${countWords(a.count)}`)).join(' · ');
       rows.push({ key: `f${fold.newest}`, seq: fold.newest, fold: { ...fold, count, words: fold.more ? `${words} …` : words } });
       const inside = opened.get(fold.newest);
       for (const entry of inside?.entries ?? []) rows.push({ key: `i${entry.seq}`, seq: entry.seq, entry, inside: true });

@@ -62,13 +62,13 @@ import { CountPipe } from '../kit/words';
     .verdict {
       padding: 10px 14px;
       margin-bottom: 12px;
-      border-left: 4px solid var(--kept-strong);
+      border-inline-start: 4px solid var(--kept-strong);
     }
     .verdict.part {
-      border-left-color: var(--ink-2);
+      border-inline-start-color: var(--ink-2);
     }
     .verdict.bad {
-      border-left-color: var(--madder);
+      border-inline-start-color: var(--madder);
     }
     .verdict p {
       margin: 4px 0 0;
@@ -83,7 +83,7 @@ import { CountPipe } from '../kit/words';
       color: var(--madder);
     }
     li .mono {
-      margin-right: 8px;
+      margin-inline-end: 8px;
     }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,

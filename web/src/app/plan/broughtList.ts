@@ -68,8 +68,8 @@ import { EffectView } from '../schedule/index';
       font-size: 14px;
     }
     .change {
-      border-left: 3px solid var(--brass);
-      padding-left: 8px;
+      border-inline-start: 3px solid var(--brass);
+      padding-inline-start: 8px;
     }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,

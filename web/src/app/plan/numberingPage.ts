@@ -8,6 +8,7 @@ import { Checkbox } from 'primeng/checkbox';
 import { InputText } from 'primeng/inputtext';
 import { Tooltip } from 'primeng/tooltip';
 import type { Observable } from 'rxjs';
+import { say } from '../../words/say';
 import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
 import { Choices } from '../kit/choices';
@@ -26,6 +27,12 @@ import { SetupNav } from '../records/index';
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class NumberingPage {
+  protected readonly labels = {
+    changing: (title: string) => $localize`Change ${title}:what:`,
+    new: $localize`New numbering`,
+    change: $localize`Change it`,
+    make: $localize`Make it`,
+  };
   private readonly api = inject(Api);
   protected readonly session = inject(Session);
   protected readonly page = loaded(() => this.api.call(records.numberings));
@@ -36,7 +43,10 @@ export class NumberingPage {
   protected readonly per = signal<CountScope[]>([]);
   protected readonly gapless = signal(true);
   /** Why the scheme cannot be used, or what it would give. */
-  protected readonly refusal = computed(() => numberingRefusal({ pattern: this.pattern().trim(), per: this.per() }));
+  protected readonly refusal = computed(() => {
+    const refusal = numberingRefusal({ pattern: this.pattern().trim(), per: this.per() });
+    return refusal && say(refusal);
+  });
   protected readonly examples = computed(() => exampleNumbers(this.pattern().trim(), this.session.today()));
   protected readonly busy = signal(false);
   protected readonly problem = signal<Problem | null>(null);

@@ -6,6 +6,7 @@ import { factsOfTypes, type FactDefinition, type Takes } from '@key-cellar/core/
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import type { Observable } from 'rxjs';
+import { localeOf } from '../../words/language';
 import { Api, toProblem } from '../kit/api';
 import { Choice } from '../kit/choice';
 import { Choices } from '../kit/choices';
@@ -24,12 +25,16 @@ const megabyte = 1_000_000;
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class PlaceGiving {
+  protected readonly labels = {
+    given: $localize`Facts given on`,
+    takes: $localize`What it takes`,
+  };
   private readonly api = inject(Api);
   readonly place = input.required<PlacePage>();
   readonly changed = output();
 
   private readonly types = toSignal(inject(RecordsService).types$);
-  private readonly known = computed(() => factsOfTypes(this.types()?.types ?? []).sort((a, b) => a.title.localeCompare(b.title)));
+  private readonly known = computed(() => factsOfTypes(this.types()?.types ?? []).sort((a, b) => a.title.localeCompare(b.title, localeOf)));
   protected readonly own = computed(() => this.given(this.place().facts));
   protected readonly around = computed(() => {
     const seen = new Set(Object.keys(this.place().facts));

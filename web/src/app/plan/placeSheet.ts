@@ -69,13 +69,21 @@ const names: Record<PlaceKind, string> = {
           (valueChange)="openedOn.set($event)"
         />
         <kc-problem [problem]="problem()" />
-        <p-button type="submit" [disabled]="busy() || !parentId() || !kind()" [label]="kind() ? 'Make the ' + names[kind()!] : 'Make it'" />
+        <p-button
+          type="submit"
+          [disabled]="busy() || !parentId() || !kind()"
+          [label]="kind() ? labels.makeKind(names[kind()!]) : labels.make"
+        />
       </form>
     </kc-sheet>
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class PlaceSheet {
+  protected readonly labels = {
+    makeKind: (kind: string) => $localize`Make the ${kind}:kind:`,
+    make: $localize`Make it`,
+  };
   private readonly api = inject(Api);
   protected readonly session = inject(Session);
   readonly open = model.required<boolean>();

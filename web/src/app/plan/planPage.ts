@@ -41,6 +41,9 @@ const yearsShown = 11;
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class PlanPage {
+  protected readonly labels = {
+    fold: (isFolded: boolean, place: string) => (isFolded ? $localize`Unfold ${place}:place:` : $localize`Fold ${place}:place:`),
+  };
   private readonly api = inject(Api);
   private readonly router = inject(Router);
   private readonly route = inject(ActivatedRoute);

@@ -6,6 +6,7 @@ import { foldersOf, stencilProblems } from '@key-cellar/core/plan';
 import { Button } from 'primeng/button';
 import { Textarea } from 'primeng/textarea';
 import { EMPTY } from 'rxjs';
+import { say } from '../../words/say';
 import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
 import { Choices } from '../kit/choices';
@@ -52,6 +53,12 @@ interface Draft {
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class StencilPage {
+  protected readonly labels = {
+    saveAs: (version: number) => $localize`Save as version ${version}:version:`,
+    save: $localize`Save the stencil`,
+    takeUpAgain: $localize`Take it up again`,
+    retire: $localize`Retire`,
+  };
   private readonly api = inject(Api);
   private readonly router = inject(Router);
   private readonly host = inject<ElementRef<HTMLElement>>(ElementRef);
@@ -89,7 +96,7 @@ export class StencilPage {
   protected readonly isRoot = computed(() => this.chosen()?.key === this.draft()?.definition.root.key);
   protected readonly wrong = computed(() => {
     const d = this.draft();
-    return d ? stencilProblems(d.definition) : [];
+    return d ? stencilProblems(d.definition).map((p) => ({ ...p, sentence: say(p.sentence) })) : [];
   });
   /** A new stencil was to be saved: from then on it is said what it lacks. */
   protected readonly told = signal(false);

@@ -39,6 +39,10 @@ type Way = 'one' | 'many' | 'there';
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class StencilUses {
+  protected readonly labels = {
+    makeOne: $localize`Make one folder`,
+    make: (n: string) => $localize`Make ${n}:count: folders`,
+  };
   private readonly api = inject(Api);
   protected readonly parts = inject(StencilParts);
   readonly open = model.required<boolean>();

@@ -5,6 +5,7 @@ import { profiles } from '@key-cellar/core/access';
 import { bareFolder } from '@key-cellar/core/plan';
 import { factsOfTypes } from '@key-cellar/core/records';
 import { catchError, of } from 'rxjs';
+import { localeOf } from '../../words/language';
 import { Api } from '../kit/api';
 import { RecordsService } from '../records/index';
 
@@ -33,7 +34,7 @@ export class StencilParts {
     },
   );
 
-  readonly facts = computed(() => factsOfTypes(this.types()?.types ?? []).sort((a, b) => a.title.localeCompare(b.title)));
+  readonly facts = computed(() => factsOfTypes(this.types()?.types ?? []).sort((a, b) => a.title.localeCompare(b.title, localeOf)));
   readonly typeOptions = computed(() =>
     (this.types()?.types ?? []).filter((t) => !t.retired).map((t) => ({ value: t.code, name: t.title })),
   );

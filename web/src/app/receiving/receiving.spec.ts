@@ -33,7 +33,7 @@ const types = [
 ];
 const explanation = {
   outcome: 'dated',
-  summary: 'Kept until 2035-12-31, then destroyed.',
+  summary: 'Kept until 31 Dec 2035, then destroyed.',
   governing: null,
   clock: null,
   cutoff: null,

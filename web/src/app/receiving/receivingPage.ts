@@ -54,6 +54,12 @@ import { Uploads } from './uploads';
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class ReceivingPage {
+  protected readonly labels = {
+    fileMarked: $localize`File marked ones`,
+    fileSome: (n: number) => $localize`File ${n}:count:`,
+    describe: $localize`Describe a physical item`,
+    file: $localize`:to put into the plan|:File`,
+  };
   private readonly api = inject(Api);
   protected readonly session = inject(Session);
   /** A place to file into, when the page was opened from one. */

@@ -63,7 +63,8 @@ const atOnce = 3;
                   <progress
                     [value]="line.sent"
                     [max]="line.dropped.file.size || 1"
-                    [attr.aria-label]="'Sending ' + line.dropped.path"
+                    ariaLabel="Sending {{ line.dropped.path }}"
+                    i18n-ariaLabel
                   ></progress>
                   <button type="button" (click)="cancel(line)" i18n>Cancel</button>
                 }

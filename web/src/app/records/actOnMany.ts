@@ -26,7 +26,7 @@ import { RecordsService } from './recordsService';
         class="bar"
         [class.single]="single()"
         [attr.role]="single() ? null : 'region'"
-        [attr.aria-label]="single() ? null : 'Marked records'"
+        [attr.aria-label]="single() ? null : labels.marked"
       >
         @if (!single()) {
           <span
@@ -150,6 +150,9 @@ import { RecordsService } from './recordsService';
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class ActOnMany {
+  protected readonly labels = {
+    marked: $localize`Marked records`,
+  };
   private readonly service = inject(RecordsService);
   protected readonly session = inject(Session);
   readonly ids = input.required<ReadonlySet<string>>();

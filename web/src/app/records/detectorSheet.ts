@@ -5,6 +5,7 @@ import { checks, compileDetector, detectorProblems, type Check, type Sign, type 
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Textarea } from 'primeng/textarea';
+import { say } from '../../words/say';
 import { Api, toProblem } from '../kit/api';
 import { Choice } from '../kit/choice';
 import { ProblemNotice } from '../kit/notice';
@@ -32,6 +33,13 @@ const checkNames: Record<Check, string> = {
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class DetectorSheet {
+  protected readonly labels = {
+    changing: (title: string) => $localize`Change ${title}:what:`,
+    new: $localize`New detector`,
+    takeUpAgain: $localize`Take it up again`,
+    change: $localize`Change it`,
+    make: $localize`Make it`,
+  };
   private readonly api = inject(Api);
   readonly open = model.required<boolean>();
   /** Null: a new one. */
@@ -53,7 +61,7 @@ export class DetectorSheet {
 
   protected readonly wrong = computed(() => {
     const wrong = new Map<number, string>();
-    for (const { sign, sentence } of detectorProblems(this.signs())) wrong.set(sign, sentence);
+    for (const { sign, sentence } of detectorProblems(this.signs())) wrong.set(sign, say(sentence));
     return wrong;
   });
   private readonly look = computed(() => (this.wrong().size === 0 ? compileDetector(this.signs()) : null));

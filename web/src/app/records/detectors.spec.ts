@@ -27,7 +27,7 @@ describe('detectors', () => {
 
   it('say what they look for, how much they found and lead to it', async () => {
     const stage = await show();
-    expect(stage.text()).toContain('“#### #### #### ####” with a right check digit');
+    expect(stage.text()).toContain('“#### #### #### ####” with a valid check digit');
     expect(stage.text()).toContain('or the word card number');
     expect(stage.text()).toContain('All records were looked at.');
     const link = [...stage.host.querySelectorAll('a')].find((a) => a.textContent!.trim() === '12')!;
@@ -78,7 +78,7 @@ describe('detectors', () => {
     area.dispatchEvent(new Event('blur'));
     await stage.settle();
     await stage.type('#sign-least-2', '3');
-    expect(said(stage)).toContain('Of 2 words 3 can never be found.');
+    expect(said(stage)).toContain('3 different words can never be found: there are 2.');
     await stage.press('Remove sign 3');
     await stage.press('Retire it');
     const request = await stage.answer('/api/setup/detectors/d', { revision: 5, waiting: 0 });

@@ -4,6 +4,7 @@ import { setup, type DetectorLine } from '@key-cellar/contract';
 import { describeSign, emptyVocabulary, printCriteria, type Sign } from '@key-cellar/core/criteria';
 import { Button } from 'primeng/button';
 import { Tooltip } from 'primeng/tooltip';
+import { say } from '../../words/say';
 import { Session } from '../identity/index';
 import { Api } from '../kit/api';
 import { Keys } from '../kit/keys';
@@ -98,7 +99,8 @@ const againAfterMs = 2000;
                         [text]="true"
                         label="change"
                         i18n-label
-                        [ariaLabel]="'Change ' + d.title"
+                        ariaLabel="Change {{ d.title }}"
+                        i18n-ariaLabel
                         (onClick)="begin(d)"
                       />
                     }
@@ -140,7 +142,7 @@ export class DetectorsPage {
   }
 
   protected describe(sign: Sign): string {
-    return describeSign(sign);
+    return say(describeSign(sign));
   }
 
   /** What Find is asked for what a detector found. */

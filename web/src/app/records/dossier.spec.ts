@@ -68,7 +68,7 @@ const dossier = {
   frozenByHold: false,
   why: {
     outcome: 'dated',
-    summary: 'Kept until 2029-12-31, then destroyed.',
+    summary: 'Kept until 31 Dec 2029, then destroyed.',
     dueOn: '2030-01-01',
     action: 'destroy',
     governing: null,

@@ -82,6 +82,11 @@ export function lifeOfDossier(d: Dossier): Life {
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class DossierPage {
+  protected readonly labels = {
+    gone: (transferred: boolean, day: string) => (transferred ? $localize`transferred ${day}:day:` : $localize`destroyed ${day}:day:`),
+    adding: $localize`Adding …`,
+    addVersion: $localize`Add a version`,
+  };
   private readonly api = inject(Api);
   private readonly service = inject(RecordsService);
   private readonly uploads = inject(UploadService);

@@ -90,7 +90,7 @@ import { SetupNav } from './setupNav';
           }
         }
       }
-      <kc-sheet [(open)]="open" [heading]="kind() === 'party' ? 'Add a party' : 'Add a business object'">
+      <kc-sheet [(open)]="open" [heading]="kind() === 'party' ? labels.addParty : labels.addObject">
         <form class="form" (ngSubmit)="make()">
           <div class="field">
             <label for="entity-name" i18n>Name</label>
@@ -144,6 +144,10 @@ import { SetupNav } from './setupNav';
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class EntitiesPage {
+  protected readonly labels = {
+    addParty: $localize`Add a party`,
+    addObject: $localize`Add a business object`,
+  };
   private readonly api = inject(Api);
   private readonly router = inject(Router);
   protected readonly session = inject(Session);

@@ -12,6 +12,7 @@ import {
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Textarea } from 'primeng/textarea';
+import { say } from '../../words/say';
 import { Choice } from '../kit/choice';
 
 /** What kinds of facts are called. */
@@ -49,6 +50,10 @@ export const factKindNames: Record<FactKind, string> = {
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class FactForm {
+  protected readonly labels = {
+    add: $localize`Add it`,
+    change: $localize`Change it`,
+  };
   readonly fact = input.required<FactDefinition>();
   /** Facts that stand before it: it may be asked because of one of them. */
   readonly before = input.required<readonly FactDefinition[]>();
@@ -74,7 +79,7 @@ export class FactForm {
     if (!d.title.trim()) return [];
     const before = this.before().filter((f) => f.code !== d.code || others.includes(f));
     const own = definitionProblems([...before, d]).filter((p) => p.fact === d.code || p.fact === String(before.length + 1));
-    return own.map((p) => p.sentence);
+    return own.map((p) => say(p.sentence));
   });
 
   constructor() {

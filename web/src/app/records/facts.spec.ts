@@ -56,8 +56,8 @@ describe('fields of facts', () => {
   it('show a tree of choices by its branches', async () => {
     const stage = await show([fact('by', 'choice', { choices: ['Radio', 'Radio / Channel 12', 'Letter'] })]);
     const offered = await stage.offered('fact-by');
-    const options = offered.flatMap((o) => [...o.querySelectorAll('span')]).filter((o) => o.style.paddingLeft !== '');
-    expect(options.map((o) => [o.textContent!.trim(), o.style.paddingLeft])).toEqual([
+    const options = offered.flatMap((o) => [...o.querySelectorAll('span')]).filter((o) => o.style.paddingInlineStart !== '');
+    expect(options.map((o) => [o.textContent!.trim(), o.style.paddingInlineStart])).toEqual([
       ['Radio', '0px'],
       ['Channel 12', '16px'],
       ['Letter', '0px'],
@@ -146,7 +146,7 @@ describe('a record type', () => {
   it('says what is wrong with an order in which a fact stands before what it depends on', async () => {
     const stage = await show();
     await stage.press('Up: Sent');
-    expect(stage.text()).toContain('Sent depends on a fact that does not stand before it.');
+    expect(stage.text()).toContain('Sent depends on a fact that does not come before it.');
     expect(stage.button(/Publish version 3 …/).disabled).toBeTrue();
     await stage.press('Drop the changes');
     expect(stage.text()).not.toContain('depends on a fact');

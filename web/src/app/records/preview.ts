@@ -34,7 +34,7 @@ const mostPages = 200;
           @for (no of numbers(); track no) {
             <img
               [src]="address('pages/' + no)"
-              [alt]="e.pages === 1 ? of().fileName : 'Page ' + no + ' of ' + e.pages + ' of ' + of().fileName"
+              [alt]="e.pages === 1 ? of().fileName : labels.page(no, e.pages, of().fileName)"
               [style.aspect-ratio]="e.width + ' / ' + e.height"
               [style.max-width.px]="e.width < 720 && e.pages === 1 ? e.width : null"
               loading="lazy"
@@ -102,6 +102,9 @@ const mostPages = 200;
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class Preview {
+  protected readonly labels = {
+    page: (no: number, of: number, fileName: string) => $localize`Page ${no}:page: of ${of}:pages: of ${fileName}:file:`,
+  };
   private readonly api = inject(Api);
   /** A version of a record, or something that arrived. */
   readonly of = input.required<Shown>();

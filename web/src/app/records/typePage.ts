@@ -5,6 +5,7 @@ import { setup, type Problem, type TypeEffect, type TypePage as Type } from '@ke
 import { definitionProblems, type FactDefinition } from '@key-cellar/core/records';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
+import { say } from '../../words/say';
 import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
 import { JobProgress } from '../kit/jobProgress';
@@ -43,6 +44,12 @@ const blank: FactDefinition = { code: '', title: '', kind: 'text', required: fal
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class TypePage {
+  protected readonly labels = {
+    takeUpAgain: $localize`Take it up again`,
+    retire: $localize`Retire`,
+    addFact: $localize`Add a fact`,
+    changeFact: $localize`Change a fact`,
+  };
   private readonly api = inject(Api);
   private readonly service = inject(RecordsService);
   protected readonly session = inject(Session);
@@ -68,7 +75,7 @@ export class TypePage {
   });
   protected readonly wrong = computed(() => [
     ...(this.title().trim() || !this.page.value() ? [] : [$localize`The type needs a name.`]),
-    ...definitionProblems(this.facts()).map((p) => p.sentence),
+    ...definitionProblems(this.facts()).map((p) => say(p.sentence)),
   ]);
 
   constructor() {

@@ -41,7 +41,7 @@ import { DayPipe, InstantPipe } from '../kit/words';
       border-bottom: 0;
     }
     .small {
-      text-align: right;
+      text-align: end;
     }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,

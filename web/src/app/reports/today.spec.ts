@@ -9,7 +9,7 @@ const line = (key: string, when: TodayLine['when'], act: string): TodayLine => (
   when,
   mark: 'due',
   sentence: `Batch ${key} waits for your decision`,
-  detail: 'closed 2026-08-31',
+  detail: 'closed 31 Aug 2026',
   act,
   link: `/docket/${key}`,
 });

@@ -9,7 +9,7 @@ import { Horizon } from '../kit/horizon';
 import { loaded } from '../kit/loaded';
 import { Mark } from '../kit/mark';
 import { ProblemNotice } from '../kit/notice';
-import { CountPipe, DatedPipe, DayPipe } from '../kit/words';
+import { CountPipe, DayPipe } from '../kit/words';
 import { Seen } from './seen';
 
 const names: Record<TodayLine['when'], string> = {
@@ -22,7 +22,7 @@ const names: Record<TodayLine['when'], string> = {
 /** What needs me now: sentences with their act, by deadline, and the horizon of two years. */
 @Component({
   selector: 'kc-today',
-  imports: [Button, CountPipe, DatedPipe, DayPipe, Horizon, Mark, ProblemNotice, Seen],
+  imports: [Button, CountPipe, DayPipe, Horizon, Mark, ProblemNotice, Seen],
   templateUrl: './today.html',
   styleUrl: './today.css',
   changeDetection: ChangeDetectionStrategy.OnPush,

@@ -41,7 +41,7 @@ export function readHoliday(line: string, today: string): Holiday | null {
   selector: 'kc-calendar-sheet',
   imports: [Button, FormsModule, ProblemNotice, Sheet, Textarea],
   template: `
-    <kc-sheet [(open)]="open" [heading]="'Working days in ' + (line()?.name ?? '')" [width]="560">
+    <kc-sheet [(open)]="open" heading="Working days in {{ line()?.name ?? '' }}" i18n-heading [width]="560">
       <form class="form" (ngSubmit)="save()">
         <p i18n>
           Notices, and steps that count working days, go by this calendar here and in all that is part of it. Records are dated anew.

@@ -26,6 +26,12 @@ import { ScheduleNav } from './scheduleNav';
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class CriteriaPage {
+  protected readonly labels = {
+    changeCriteria: $localize`Change the criteria`,
+    setByCriteria: $localize`Set a rule by criteria`,
+    save: $localize`Save the criteria`,
+    set: $localize`Set the rule`,
+  };
   private readonly api = inject(Api);
   protected readonly page = loaded(() => this.api.call(schedule.criteriaRules));
   private readonly rules = loaded(() => this.api.call(schedule.rules));

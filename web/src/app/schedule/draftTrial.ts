@@ -15,6 +15,8 @@ import {
 } from '@key-cellar/core/schedule';
 import { Button } from 'primeng/button';
 import { catchError, debounceTime, EMPTY, of, switchMap } from 'rxjs';
+import { spoken } from '@key-cellar/words/spoken';
+import { say } from '../../words/say';
 import { DateField } from '../kit/dateField';
 import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
@@ -61,7 +63,9 @@ export class DraftTrial {
   /** A real record where there is one, for as long as nobody said otherwise. */
   protected readonly way = computed(() => this.chosenWay() ?? (this.cases().length > 0 ? 'record' : 'date'));
   protected readonly on = signal('');
-  protected readonly exampleLabel = computed(() => $localize`If ${describeTrigger(this.draft().definition.trigger)}:trigger: falls on`);
+  protected readonly exampleLabel = computed(
+    () => $localize`If ${say(describeTrigger(this.draft().definition.trigger))}:trigger: falls on`,
+  );
   protected readonly outcomes: Record<Explanation['outcome'], string> = {
     dated: $localize`no last day`,
     waiting: $localize`waiting`,
@@ -106,7 +110,7 @@ export class DraftTrial {
           record.jurisdictions,
           day,
         );
-    const words = (by: typeof governing): Explanation => explain({ governing: by, facts: record.facts, holds: [], missing: [] });
+    const words = (by: typeof governing) => spoken(explain({ governing: by, facts: record.facts, holds: [], missing: [] }), say);
     return { reaches, before: words(judgeCase(record, rules, today)), after: words(governing) };
   });
 

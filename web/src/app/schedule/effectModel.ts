@@ -1,6 +1,7 @@
 import type { EffectPage } from '@key-cellar/contract';
 import { group } from 'd3';
 import Papa from 'papaparse';
+import { localeOf } from '../../words/language';
 import type { Ahead } from '../kit/twoHorizons';
 
 /** What is due in a month in a series under a rule by a step, as it stands and with the change. */
@@ -57,7 +58,7 @@ export function byYear(cells: readonly Cell[], from: number, years: number): Ahe
 export function byMonth(cells: readonly Cell[], year: string): Ahead[] {
   const of = group(cells, (c) => c.month);
   return Array.from({ length: 12 }, (_, i) => `${year}-${String(i + 1).padStart(2, '0')}`).map((month) =>
-    ahead(month, new Date(`${month}-15`).toLocaleString('en', { month: 'short' }), of.get(month) ?? []),
+    ahead(month, new Date(`${month}-15`).toLocaleString(localeOf, { month: 'short' }), of.get(month) ?? []),
   );
 }
 

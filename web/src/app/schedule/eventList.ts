@@ -36,7 +36,7 @@ const endpoints = {
           @if (event.withdrawn; as w) {
             <span class="small quiet" i18n>taken back by {{ w.by }}: {{ w.reason }}</span>
           } @else if (mayRecord()) {
-            <button type="button" (click)="begin(event)" [attr.aria-label]="'Correct ' + event.type + ' of ' + event.on" i18n>
+            <button type="button" (click)="begin(event)" ariaLabel="Correct {{ event.type }} of {{ event.on | day }}" i18n-ariaLabel i18n>
               correct
             </button>
           }
@@ -56,7 +56,7 @@ const endpoints = {
     @if (mayRecord() && button()) {
       <p-button size="small" severity="secondary" [outlined]="true" label="Record an event" i18n-label (onClick)="begin(null)" />
     }
-    <kc-sheet [(open)]="open" [heading]="correcting() ? 'Correct an event' : 'Record an event'">
+    <kc-sheet [(open)]="open" [heading]="correcting() ? labels.correctEvent : labels.recordEvent">
       <form class="form" (ngSubmit)="save(true)">
         <p i18n>Clocks that wait for this event start from that day. Everything it concerns is dated anew.</p>
         @if (open()) {
@@ -95,7 +95,7 @@ const endpoints = {
           <p-button
             type="submit"
             [disabled]="busy() || !type().trim() || !on() || (!!correcting() && reason().trim().length < 3)"
-            [label]="correcting() ? 'Correct it' : 'Record the event'"
+            [label]="correcting() ? labels.correct : labels.record"
           />
           @if (correcting()) {
             <p-button
@@ -151,6 +151,12 @@ const endpoints = {
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class EventList {
+  protected readonly labels = {
+    correctEvent: $localize`Correct an event`,
+    recordEvent: $localize`Record an event`,
+    correct: $localize`Correct it`,
+    record: $localize`Record the event`,
+  };
   private readonly api = inject(Api);
   protected readonly session = inject(Session);
   readonly kind = input.required<'place' | 'record' | 'entity'>();

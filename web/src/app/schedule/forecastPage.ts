@@ -4,6 +4,7 @@ import { plan, schedule, type EffectLine, type EffectPage, type Problem, type Sc
 import { describeStep, type StepKind } from '@key-cellar/core/schedule';
 import { Button } from 'primeng/button';
 import { catchError, EMPTY, map, of, switchMap, type Observable } from 'rxjs';
+import { say } from '../../words/say';
 import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
 import { Choice } from '../kit/choice';
@@ -79,7 +80,7 @@ export class ForecastPage {
     const titled = (titles: ReadonlyMap<string, string>) => (code: string) => `${code} ${titles.get(code) ?? ''}`.trim();
     const rule = titled(this.ruleTitles());
     return {
-      step: (kind: string) => describeStep(kind as StepKind),
+      step: (kind: string) => say(describeStep(kind as StepKind)),
       series: titled(this.titles()),
       rule: (code: string) => (code === '' ? $localize`override` : rule(code)),
     };

@@ -55,7 +55,7 @@ import { ScheduleNav } from './scheduleNav';
             <tbody>
               @for (line of lines(); track line.name) {
                 <tr>
-                  <td [style.padding-left.px]="10 + line.depth * 24">
+                  <td [style.padding-inline-start.px]="10 + line.depth * 24">
                     <b>{{ line.name }}</b>
                   </td>
                   <td class="num">{{ line.rules }}</td>
@@ -75,7 +75,8 @@ import { ScheduleNav } from './scheduleNav';
                         [text]="true"
                         label="working days"
                         i18n-label
-                        [ariaLabel]="'Working days in ' + line.name"
+                        ariaLabel="Working days in {{ line.name }}"
+                        i18n-ariaLabel
                         (onClick)="setDays(line)"
                       />
                       <p-button
@@ -84,7 +85,8 @@ import { ScheduleNav } from './scheduleNav';
                         [text]="true"
                         label="move"
                         i18n-label
-                        [ariaLabel]="'Move ' + line.name"
+                        ariaLabel="Move {{ line.name }}"
+                        i18n-ariaLabel
                         (onClick)="begin(line)"
                       />
                       <p-button
@@ -93,7 +95,8 @@ import { ScheduleNav } from './scheduleNav';
                         [text]="true"
                         label="remove"
                         i18n-label
-                        [ariaLabel]="'Remove ' + line.name"
+                        ariaLabel="Remove {{ line.name }}"
+                        i18n-ariaLabel
                         (onClick)="drop(line)"
                       />
                     }
@@ -107,7 +110,7 @@ import { ScheduleNav } from './scheduleNav';
         }
       }
       <kc-calendar-sheet [(open)]="settingDays" [line]="daysOf()" (saved)="page.reload()" />
-      <kc-sheet [(open)]="open" [heading]="moving() ? 'Move ' + moving()!.name : 'Add a jurisdiction'">
+      <kc-sheet [(open)]="open" [heading]="moving() ? labels.moving(moving()!.name) : labels.addJurisdiction">
         <form class="form" (ngSubmit)="save()">
           @if (!moving()) {
             <div class="field">
@@ -137,7 +140,7 @@ import { ScheduleNav } from './scheduleNav';
             (valueChange)="partOf.set($event)"
           />
           <kc-problem [problem]="problem()" />
-          <p-button type="submit" [disabled]="busy() || (!moving() && !name().trim())" [label]="moving() ? 'Move it' : 'Add it'" />
+          <p-button type="submit" [disabled]="busy() || (!moving() && !name().trim())" [label]="moving() ? labels.move : labels.add" />
         </form>
       </kc-sheet>
     </div>
@@ -145,6 +148,12 @@ import { ScheduleNav } from './scheduleNav';
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class JurisdictionsPage {
+  protected readonly labels = {
+    moving: (name: string) => $localize`Move ${name}:what:`,
+    addJurisdiction: $localize`Add a jurisdiction`,
+    move: $localize`Move it`,
+    add: $localize`Add it`,
+  };
   private readonly api = inject(Api);
   protected readonly session = inject(Session);
   protected readonly page = loaded(() => this.api.call(schedule.jurisdictions));

@@ -73,7 +73,8 @@ import { ScheduleNav } from './scheduleNav';
                           [text]="true"
                           label="remove"
                           i18n-label
-                          [ariaLabel]="'Remove ' + type.name"
+                          ariaLabel="Remove {{ type.name }}"
+                          i18n-ariaLabel
                           (onClick)="dropType(type.name)"
                         />
                       }
@@ -127,7 +128,8 @@ import { ScheduleNav } from './scheduleNav';
                           [text]="true"
                           label="ends"
                           i18n-label
-                          [ariaLabel]="'Ends of ' + year.name"
+                          ariaLabel="Ends of {{ year.name }}"
+                          i18n-ariaLabel
                           (onClick)="begin(year)"
                         />
                         @if (year.rules === 0) {
@@ -137,7 +139,8 @@ import { ScheduleNav } from './scheduleNav';
                             [text]="true"
                             label="remove"
                             i18n-label
-                            [ariaLabel]="'Remove ' + year.name"
+                            ariaLabel="Remove {{ year.name }}"
+                            i18n-ariaLabel
                             (onClick)="dropYear(year.name)"
                           />
                         }
@@ -154,7 +157,7 @@ import { ScheduleNav } from './scheduleNav';
           }
         </section>
       </div>
-      <kc-sheet [(open)]="open" [heading]="changing() ? 'Ends of ' + changing()!.name : 'Add a named year'">
+      <kc-sheet [(open)]="open" [heading]="changing() ? labels.endsOf(changing()!.name) : labels.addYear">
         <form class="form" (ngSubmit)="saveYear()">
           @if (!changing()) {
             <div class="field">
@@ -192,7 +195,7 @@ import { ScheduleNav } from './scheduleNav';
           <p-button
             type="submit"
             [disabled]="busy() || wrongEnd() !== null || (!changing() && !name().trim())"
-            [label]="changing() ? 'Set its ends' : 'Add it'"
+            [label]="changing() ? labels.setEnds : labels.add"
           />
         </form>
       </kc-sheet>
@@ -219,6 +222,12 @@ import { ScheduleNav } from './scheduleNav';
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class ListsPage {
+  protected readonly labels = {
+    endsOf: (name: string) => $localize`Ends of ${name}:year:`,
+    addYear: $localize`Add a named year`,
+    setEnds: $localize`Set its ends`,
+    add: $localize`Add it`,
+  };
   private readonly api = inject(Api);
   private readonly session = inject(Session);
   protected readonly keeper = computed(() => this.session.may('dispose'));

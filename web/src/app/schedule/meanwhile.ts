@@ -33,7 +33,7 @@ import { compareRules } from './ruleLines';
   `,
   styles: `
     section {
-      border-left: 3px solid var(--brass);
+      border-inline-start: 3px solid var(--brass);
       padding: 12px 16px;
       margin-bottom: 12px;
     }

@@ -76,7 +76,8 @@ type Pair = { recordType: string; seriesId: string; ruleId: string };
                         [disabled]="busy()"
                         label="take off"
                         i18n-label
-                        [ariaLabel]="'Take ' + pair.rule.code + ' off'"
+                        ariaLabel="Take {{ pair.rule.code }} off"
+                        i18n-ariaLabel
                         (onClick)="set({ recordType: pair.recordType, seriesId: pair.seriesId, ruleId: pair.rule.id }, false)"
                       />
                     }

@@ -1,10 +1,10 @@
 import { ChangeDetectionStrategy, Component, computed, ElementRef, inject, model, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { identity, ruleDefinition, schedule, type RuleDefinition } from '@key-cellar/contract';
+import { messageOfIssue, identity, ruleDefinition, schedule, type RuleDefinition } from '@key-cellar/contract';
 import { parsePeriod } from '@key-cellar/core/calendar';
 import {
   bases,
-  basisWords,
+  describeBasis,
   describeStep,
   isDisposing,
   partsOf,
@@ -16,6 +16,8 @@ import {
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { EMPTY } from 'rxjs';
+import { say } from '../../words/say';
+import { localeOf } from '../../words/language';
 import { Api } from '../kit/api';
 import { Choice } from '../kit/choice';
 import { Choices } from '../kit/choices';
@@ -72,7 +74,7 @@ const codePattern = /^[A-Z0-9][A-Z0-9-]{0,29}$/;
 /** What is wrong with a draft, by the path of the field; `code` where a new rule's code is none. The server asks the same. */
 export function wrongIn(draft: RuleDefinition, code: string | null): Readonly<Record<string, string>> {
   const result = ruleDefinition.safeParse(draft);
-  const issues = result.success ? [] : result.error.issues.map((i) => [i.path.join('.'), i.message] as const);
+  const issues = result.success ? [] : result.error.issues.map((i) => [i.path.join('.'), say(messageOfIssue(i))] as const);
   const named = code === null || codePattern.test(code.trim());
   return Object.fromEntries(
     named ? issues : [...issues, ['code', $localize`must be capital letters, digits and hyphens, such as R-BER-6`]],
@@ -102,6 +104,10 @@ export function wrongIn(draft: RuleDefinition, code: string | null): Readonly<Re
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class RuleForm {
+  protected readonly labels = {
+    of: $localize`Of`,
+    and: $localize`and`,
+  };
   private readonly api = inject(Api);
   private readonly host = inject<ElementRef<HTMLElement>>(ElementRef);
   readonly rule = model.required<RuleDefinition>();
@@ -139,9 +145,9 @@ export class RuleForm {
   protected readonly emptyTrigger = emptyTrigger;
   protected readonly mostParts = mostParts;
   protected readonly dayKinds = dayKinds;
-  protected readonly bases = bases.map((basis) => ({ value: basis, name: basisWords[basis] }));
+  protected readonly bases = bases.map((basis) => ({ value: basis, name: say(describeBasis(basis)) }));
   /** Nothing here carries out a route yet, so none is offered; a rule that came with one keeps it. */
-  protected readonly steps = stepKinds.filter((kind) => kind !== 'route').map((kind) => ({ value: kind, name: describeStep(kind) }));
+  protected readonly steps = stepKinds.filter((kind) => kind !== 'route').map((kind) => ({ value: kind, name: say(describeStep(kind)) }));
   protected readonly froms = [
     { value: 'clockStart', name: $localize`after the clock starts` },
     { value: 'previousStep', name: $localize`after the step before` },
@@ -149,7 +155,7 @@ export class RuleForm {
   protected readonly fromsOfOthers = [...this.froms, { value: 'beforeTrigger', name: $localize`before its date` }] as const;
   protected readonly months = Array.from({ length: 12 }, (_, i) => ({
     value: i + 1,
-    name: new Date(2000, i, 1).toLocaleString('en', { month: 'long' }),
+    name: new Date(2000, i, 1).toLocaleString(localeOf, { month: 'long' }),
   }));
   protected readonly isDisposing = isDisposing;
   protected readonly ends = (kind: StepKind): boolean => isDisposing(kind) || kind === 'keepPermanently';

@@ -1,6 +1,6 @@
 import type { RuleDefinition } from '@key-cellar/contract';
 import {
-  basisWords,
+  describeBasis,
   describeCutoff,
   describeSample,
   describeStep,
@@ -8,6 +8,7 @@ import {
   describeSuspension,
   describeTrigger,
 } from '@key-cellar/core/schedule';
+import { say } from '../../words/say';
 import { periodWords } from '../kit/words';
 
 /** One line of a rule in words. */
@@ -19,10 +20,10 @@ export interface RuleSentence {
 }
 
 function stepWords(step: RuleDefinition['steps'][number]): string {
-  const what = describeStep(step.kind);
+  const what = say(describeStep(step.kind));
   if (step.kind === 'keepPermanently') return what;
   return [
-    `${what} ${describeStepTime(step)}`,
+    `${what} ${say(describeStepTime(step))}`,
     ...(step.repeatEvery ? [$localize`again every ${periodWords(step.repeatEvery)}:period:`] : []),
     ...(step.approvals === 1 ? [$localize`one approval`] : step.approvals > 1 ? [$localize`${step.approvals}:n: approvals`] : []),
     ...(step.approverGroups?.length ? [$localize`by ${step.approverGroups.join(', ')}:groups:`] : []),
@@ -38,12 +39,12 @@ export function ruleLines(rule: RuleDefinition): RuleSentence[] {
     { name: $localize`Jurisdictions`, words: rule.jurisdictions.join(', ') || $localize`everywhere` },
     {
       name: $localize`The clock starts with`,
-      words: [`${describeTrigger(rule.trigger)} ${describeCutoff(rule.cutoff)}`.trim(), describeSuspension(rule.suspension)]
-        .filter(Boolean)
+      words: [describeTrigger(rule.trigger), describeCutoff(rule.cutoff), describeSuspension(rule.suspension)]
+        .flatMap((said) => (said ? [say(said)] : []))
         .join('; '),
     },
-    ...(rule.basis ? [{ name: $localize`The period is`, words: basisWords[rule.basis] }] : []),
-    ...(rule.sample ? [{ name: $localize`Kept as a sample`, words: describeSample(rule.sample) }] : []),
+    ...(rule.basis ? [{ name: $localize`The period is`, words: say(describeBasis(rule.basis)) }] : []),
+    ...(rule.sample ? [{ name: $localize`Kept as a sample`, words: say(describeSample(rule.sample)) }] : []),
     ...rule.steps.map((step, i) => ({ name: $localize`Step ${i + 1}:n:`, words: stepWords(step) })),
   ];
 }

@@ -59,7 +59,7 @@ import { DayPipe } from '../kit/words';
     .otherwise {
       margin: 0 0 8px;
       padding: 6px 10px;
-      border-left: 3px solid var(--brass);
+      border-inline-start: 3px solid var(--brass);
       background: var(--ground);
     }
     .otherwise {

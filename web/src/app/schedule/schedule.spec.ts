@@ -426,7 +426,7 @@ describe('a rule', () => {
     expect(document.querySelector('#step-days-0')).toBeNull();
     await stage.choose('step-kind-0', 'transferred to the archive');
     await stage.press('Save draft');
-    expect(stage.text()).toContain('nothing can follow after destroying or transferring');
+    expect(stage.text()).toContain('cannot be followed by anything: it destroys or transfers');
   });
 
   it('rolls to a named year of the list', async () => {

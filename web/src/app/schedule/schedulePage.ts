@@ -14,7 +14,7 @@ import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { RuleStrip } from '../kit/ruleStrip';
 import { TableImport } from '../kit/tableImport';
-import { CountPipe, DayPipe } from '../kit/words';
+import { CountPipe, DayPipe, SayPipe } from '../kit/words';
 import { ScheduleNav } from './scheduleNav';
 
 /** What rules, and on what authority: each with its strip, to one scale. */
@@ -33,6 +33,7 @@ import { ScheduleNav } from './scheduleNav';
     ScheduleNav,
     TableImport,
     Tooltip,
+    SayPipe,
   ],
   template: `
     <div class="page">
@@ -104,7 +105,8 @@ import { ScheduleNav } from './scheduleNav';
                   </span>
                 </td>
                 <td class="clock">
-                  {{ describeTrigger(rule.definition.trigger) }}<span class="more">{{ describeCutoff(rule.definition.cutoff) }}</span>
+                  {{ describeTrigger(rule.definition.trigger) | say
+                  }}<span class="more">{{ describeCutoff(rule.definition.cutoff) | say }}</span>
                 </td>
                 <td class="strip"><kc-rule-strip [rule]="rule.definition" /></td>
                 <td>
@@ -158,7 +160,7 @@ import { ScheduleNav } from './scheduleNav';
       width: 276px;
     }
     .place {
-      margin-right: 8px;
+      margin-inline-end: 8px;
     }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,

@@ -1,12 +1,11 @@
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
 import type { ResponseOf, schedule } from '@key-cellar/contract';
-import { DatedPipe } from '../kit/words';
 import { EffectFound } from './effectFound';
 
 /** What a trial of an act on records found: what it says in all (as content), what is refused and why, and what it does to dates. */
 @Component({
   selector: 'kc-trial-found',
-  imports: [DatedPipe, EffectFound],
+  imports: [EffectFound],
   template: `
     <div class="tried" role="status">
       <ng-content />
@@ -15,7 +14,7 @@ import { EffectFound } from './effectFound';
           @for (line of refused().slice(0, 6); track line.id) {
             <li>
               <span class="clip">{{ line.name }}</span>
-              <span class="why madder">{{ line.why | dated }}</span>
+              <span class="why madder">{{ line.why }}</span>
             </li>
           }
         </ul>

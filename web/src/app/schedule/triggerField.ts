@@ -2,6 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, output } f
 import { records } from '@key-cellar/contract';
 import { describeTrigger, recordDates, type SimpleTrigger } from '@key-cellar/core/schedule';
 import { EMPTY } from 'rxjs';
+import { say } from '../../words/say';
 import { Api } from '../kit/api';
 import { Choice } from '../kit/choice';
 import { loaded } from '../kit/loaded';
@@ -166,7 +167,7 @@ export class TriggerField {
     const trigger = this.trigger();
     return trigger.kind === 'fact' && (trigger.occurrence === 'first' || this.facts().some((f) => f.value === trigger.fact && f.many));
   });
-  protected readonly dates = recordDates.map((date) => ({ value: date, name: describeTrigger({ kind: 'recordDate', date }) }));
+  protected readonly dates = recordDates.map((date) => ({ value: date, name: say(describeTrigger({ kind: 'recordDate', date })) }));
   protected readonly occurrences = occurrences;
   protected readonly datesOf = datesOf;
 }

@@ -77,7 +77,7 @@ interface Side {
   `,
   styles: `
     th[scope='row'] {
-      text-align: left;
+      text-align: start;
       font-weight: 400;
       color: var(--ink-2);
       white-space: nowrap;

@@ -9,7 +9,7 @@ import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
-import { CountPipe } from '../kit/words';
+import { CountPipe, countWords } from '../kit/words';
 import { ScheduleNav } from './scheduleNav';
 
 type Outcome = ResponseOf<typeof schedule.importEvents>;
@@ -23,6 +23,10 @@ type Outcome = ResponseOf<typeof schedule.importEvents>;
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class WaitingPage {
+  protected readonly labels = {
+    recordSome: (n: number) => $localize`Record events: ${countWords(n)}:count:`,
+    record: $localize`Record them`,
+  };
   private readonly api = inject(Api);
   protected readonly session = inject(Session);
   protected readonly page = loaded(() => this.api.call(schedule.waiting));

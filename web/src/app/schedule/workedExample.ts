@@ -1,6 +1,7 @@
 import { civilDate, formatCivilDate } from '@key-cellar/core/calendar';
 import { describeStep, evaluateRule, partsOf, withEnds, type ClockFacts, type RuleVersion } from '@key-cellar/core/schedule';
 import type { RuleDefinition } from '@key-cellar/contract';
+import { say } from '../../words/say';
 
 export interface ExampleLine {
   readonly words: string;
@@ -38,7 +39,7 @@ export function workedExample(
     permanent: verdict.kind === 'permanent',
     clockStart: verdict.clockStart === null ? null : formatCivilDate(verdict.clockStart),
     lines: verdict.steps.map((s) => ({
-      words: describeStep(s.step.kind),
+      words: say(describeStep(s.step.kind)),
       on: s.dueOn === null ? '' : formatCivilDate(s.dueOn),
     })),
   };

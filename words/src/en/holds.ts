@@ -1,0 +1,26 @@
+/** Matters and holds. */
+export const holds = {
+  'holds.acknowledged': 'You have already acknowledged this notice.',
+  'holds.because.listed': 'listed',
+  'holds.because.listedLater': 'listed later',
+  'holds.because.matches': 'matches its criteria',
+  'holds.counselKeepersLookAfter': 'Counsel and keepers look after holds.',
+  'holds.counselKeepersPlaceHolds': 'Counsel and keepers place holds.',
+  'holds.counselWholeRepositoryPlaces': 'Counsel of the whole repository places holds by criteria.',
+  'holds.custodianPersonOneThese': 'A custodian is a person; one of these is not.',
+  'holds.holdDoesNotCover': 'This hold does not cover it.',
+  'holds.holdNotOpen': 'Records can only be let out of an open hold.',
+  'holds.holdReleased': 'This hold was released. Place a new one.',
+  'holds.holdReleasedNobodyNeeds': 'This hold was released, so nobody needs a reminder.',
+  'holds.letOut': 'Let out.',
+  'holds.letter.notice': 'Hold: {hold}',
+  'holds.letter.noticeBody':
+    'Records of yours are held for “{matter}”. {reason} None of them may be destroyed, here or elsewhere, until the hold is released. Please acknowledge this notice.',
+  'holds.letter.reminder': 'Reminder. Hold: {hold}',
+  'holds.letter.reminderBody': 'You have not acknowledged the notice of this hold yet. {reason}',
+  'holds.nothingToHold': 'None of these records can be held by you. {counsel}',
+  'holds.noticeHoldYou': 'A notice of this hold to you',
+  'holds.onlyOpenHoldCan': 'Only an open hold can be released.',
+  'holds.reasonMissing': 'Letting records out of a hold needs a reason.',
+  'holds.releasingHoldNeedsReason': 'Releasing a hold needs a reason.',
+} as const;

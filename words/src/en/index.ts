@@ -1,0 +1,40 @@
+import { access } from './access.js';
+import { criteria } from './criteria.js';
+import { docket } from './docket.js';
+import { facts } from './facts.js';
+import { holds } from './holds.js';
+import { http } from './http.js';
+import { identity } from './identity.js';
+import { input } from './input.js';
+import { ledger } from './ledger.js';
+import { plan } from './plan.js';
+import { problem } from './problem.js';
+import { receiving } from './receiving.js';
+import { records } from './records.js';
+import { reports } from './reports.js';
+import { schedule } from './schedule.js';
+import { shared } from './shared.js';
+import { tables } from './tables.js';
+import { thing } from './thing.js';
+
+/** Every message in English, the language that all others are checked against. */
+export const en = {
+  ...access,
+  ...criteria,
+  ...docket,
+  ...facts,
+  ...holds,
+  ...http,
+  ...identity,
+  ...input,
+  ...ledger,
+  ...plan,
+  ...problem,
+  ...receiving,
+  ...records,
+  ...reports,
+  ...schedule,
+  ...shared,
+  ...tables,
+  ...thing,
+} as const;

@@ -1,0 +1,42 @@
+/** What needs a person today. */
+export const reports = {
+  'reports.act.acknowledge': 'Acknowledge',
+  'reports.act.announce': 'Announce',
+  'reports.act.answer': 'Answer',
+  'reports.act.confirm': 'Confirm',
+  'reports.act.decide': 'Decide',
+  'reports.act.execute': 'Execute',
+  'reports.act.file': 'File',
+  'reports.act.look': 'Look',
+  'reports.act.propose': 'Propose batch',
+  'reports.act.remind': 'Remind',
+  'reports.act.review': 'Review',
+  'reports.act.seeThem': 'See them',
+  'reports.act.seeWhich': 'See which',
+  'reports.arrivedNotFiled': '{n, plural, one {One thing has arrived and is} other {# things have arrived and are}} not filed',
+  'reports.batchApprovedWaitsExecuted': 'Batch {number} is approved and waits to be executed',
+  'reports.batchHasObjections': 'Batch {number} has {n, plural, one {one open objection} other {# open objections}}',
+  'reports.batchProposedNotAnnounced': 'Batch {number} is proposed and not announced',
+  'reports.batchWaitsYourDecision': 'Batch {number}, {what}, waits for your decision',
+  'reports.damagedSetApart': '{n, plural, one {One content is} other {# contents are}} damaged and set apart',
+  'reports.dueAsWell': '{n, plural, one {One smaller group is} other {# smaller groups are}} due as well',
+  'reports.dueNotInBatch':
+    '{n, plural, one {One record of {series} {title} is} other {# records of {series} {title} are}} due and not in a batch',
+  'reports.keptWithoutEndUntil': 'kept without end until somebody decides',
+  'reports.noRule':
+    '{n, plural, one {One record} other {# records}} in {series, plural, one {one series} other {# series}} {n, plural, one {has} other {have}} no rule',
+  'reports.notAcknowledged':
+    '{n, plural, one {One custodian of “{matter}” has} other {# custodians of “{matter}” have}} not acknowledged the notice',
+  'reports.objectStoreBehindContents': 'The object store is behind: contents have waited over an hour for a copy or a lock',
+  'reports.ofYears': '{years}{held, plural, =0 {} other { · # more held}}',
+  'reports.records': '{n, plural, one {one record} other {# records}}',
+  'reports.reminded': '{n, plural, =0 {not reminded yet} one {reminded once} other {reminded # times}}',
+  'reports.rulesAsk': 'Rules ask you whether {n, plural, one {one record is} other {# records are}} still needed',
+  'reports.sent': 'sent {on}',
+  'reports.since': 'since {since}',
+  'reports.waitForHand':
+    '{n, plural, one {One physical item waits} other {# physical items wait}} to be {action, select, destroy {destroyed} other {handed over}} by hand',
+  'reports.waitForReview': '{n, plural, one {One record waits} other {# records wait}} for your review',
+  'reports.whoeverRunsServerFinds': 'whoever runs the server finds why in its log',
+  'reports.youCustodianHaveNot': 'You are a custodian of “{matter}” and have not acknowledged its notice',
+} as const;
