@@ -11,6 +11,15 @@ const throughIndex = {
 };
 const forbid = (...patterns) => ['error', { patterns: [throughIndex, ...patterns] }];
 
+/** Names of attributes and inputs that a person reads. */
+const readNames = '/^(label|title|heading|header|placeholder|alt|aria-?label|pTooltip|summary|message)$/i';
+/** Words that an expression may come to, other than those that it compares with. */
+const results = [
+  'Conditional > LiteralPrimitive.trueExp',
+  'Conditional > LiteralPrimitive.falseExp',
+  'Binary[operation=/^([+]|[?]{2}|[|]{2})$/] > LiteralPrimitive',
+].join(', ');
+
 export default tseslint.config(
   { ignores: ['**/dist/**', '**/node_modules/**', '.angular/**', '.data/**', 'test-results/**', 'playwright-report/**'] },
   ...tseslint.configs.recommended,
@@ -104,6 +113,7 @@ export default tseslint.config(
   },
   {
     files: ['web/src/**/*.html'],
+    ignores: ['**/*.spec.ts/**'],
     extends: [...angular.configs.templateRecommended, ...angular.configs.templateAccessibility],
     rules: {
       // PrimeNG inputs stand behind their labels by inputId, which the rule cannot see.
@@ -111,6 +121,26 @@ export default tseslint.config(
       // Rows and options react to the keyboard through their grid or combobox.
       '@angular-eslint/template/click-events-have-key-events': 'off',
       '@angular-eslint/template/interactive-supports-focus': 'off',
+      // What a person reads is marked for translation; a word inside of an expression cannot be.
+      '@angular-eslint/template/i18n': [
+        'error',
+        { checkId: false, checkDuplicateId: false, checkAttributes: false, ignoreTags: ['code', 'title'] },
+      ],
+      'no-restricted-syntax': [
+        'error',
+        {
+          selector: `TextAttribute[name=${readNames}][value=/^(?!https:).*\\p{L}{2}/su]:not([i18n])`,
+          message: 'What a person reads is marked by i18n- and the name.',
+        },
+        {
+          selector: `BoundAttribute[name=${readNames}]:not([i18n]) Interpolation`,
+          message: 'What a person reads is marked by i18n- and the name; a value by itself is bound by [].',
+        },
+        {
+          selector: `:matches(BoundAttribute[name=${readNames}], BoundText) :matches(${results})[value=/\\p{L}/u]`,
+          message: 'A word in an expression cannot be translated: write it into the template, or a member by $localize.',
+        },
+      ],
     },
   },
   // The shell puts the areas together, the program and the composing routes do so on the server.

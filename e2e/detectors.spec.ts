@@ -7,27 +7,27 @@ test('a detector is put together on a text, looks into all records, and leads to
 
   await test.step('it is tried while it is put together', async () => {
     await ines.goto('/setup/detectors');
-    await expect(ines.getByText('All records were looked at.')).toBeVisible();
+    await expect(ines.getByText('All records have been scanned.')).toBeVisible();
     await ines.keyboard.press('n');
     const sheet = ines.getByRole('dialog');
     await sheet.getByLabel('Name').fill('Broken hopper');
     await sheet.getByRole('combobox', { name: 'What', exact: true }).click();
     await ines.getByRole('option', { name: 'words', exact: true }).click();
-    await sheet.getByLabel('Words or phrases, one a line').fill('hopper was away\nvariation');
+    await sheet.getByLabel('Words or phrases, one per line').fill('hopper was away\nvariation');
     await sheet.getByLabel('Try it on a text').fill('The hopper was away for repair.');
-    await expect(sheet.getByText('It is met.')).toBeVisible();
+    await expect(sheet.getByText('It matches.')).toBeVisible();
     await expect(sheet.locator('mark')).toHaveText('hopper was away');
-    await sheet.getByRole('button', { name: 'Make it' }).click();
+    await sheet.getByRole('button', { name: 'Create' }).click();
   });
 
   await test.step('it looks into all records, and leads to what it found', async () => {
     const line = ines.getByRole('row', { name: /Broken hopper/ });
     // It reads every document of the demo, beside whatever else this machine does.
     await expect(line.getByRole('link')).toBeVisible({ timeout: 120_000 });
-    await expect(ines.getByText('All records were looked at.')).toBeVisible({ timeout: 240_000 });
+    await expect(ines.getByText('All records have been scanned.')).toBeVisible({ timeout: 240_000 });
     await line.getByRole('link').click();
     await expect(ines.getByRole('combobox', { name: 'Records with' })).toHaveValue('matches detector Broken hopper');
-    await ines.getByRole('button', { name: 'Put it together' }).click();
+    await ines.getByRole('button', { name: 'Build step by step' }).click();
     await expect(ines.getByRole('combobox', { name: 'Detector' })).toBeVisible();
     await ines.locator('a[data-index]').first().click();
     await ines.getByRole('tab', { name: /Facts/ }).click();

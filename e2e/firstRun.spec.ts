@@ -10,18 +10,18 @@ test('an empty repository gets its first keeper, a plan, a rule and a record', a
 
   await test.step('the first page makes the first keeper, and says what is wrong with a short password', async () => {
     await page.goto('/');
-    await expect(page.getByRole('heading', { name: 'Make the first keeper' })).toBeVisible();
+    await expect(page.getByRole('heading', { name: 'Create the first keeper' })).toBeVisible();
     const { violations } = await new AxeBuilder({ page }).analyze();
     expect(violations.map((v) => v.id)).toEqual([]);
     await page.getByLabel('Name of the organisation').fill('Lower Basin Trust');
     await page.getByLabel('Your name').fill('Asta Morrow');
     await page.getByLabel('Login').fill('asta');
     await page.getByLabel('Password').fill('short');
-    await page.getByRole('button', { name: 'Make the repository' }).click();
+    await page.getByRole('button', { name: 'Create the repository' }).click();
     await expect(page.getByRole('alert')).toContainText('at least 12 characters');
     await expect(page.getByLabel('Your name')).toHaveValue('Asta Morrow');
     await page.getByLabel('Password').fill('a long enough password');
-    await page.getByRole('button', { name: 'Make the repository' }).click();
+    await page.getByRole('button', { name: 'Create the repository' }).click();
     await expect(page.getByRole('heading', { name: 'Good day, Asta' })).toBeVisible();
     await expect(page.getByText('Nothing needs you today.')).toBeVisible();
   });
@@ -51,9 +51,9 @@ test('an empty repository gets its first keeper, a plan, a rule and a record', a
       await page.getByRole('button', { name: button }).click();
       await expect(page.getByRole('link', { name: code })).toBeVisible();
     };
-    await make(/Lower Basin Trust/, 'OPS', 'Operations', 'Make the function');
-    await make(/^OPS/, 'OPS.1', 'Traffic', 'Make the activity');
-    await make(/^OPS\.1/, 'OPS-01', 'Passage slips', 'Make the series');
+    await make(/Lower Basin Trust/, 'OPS', 'Operations', 'Create the function');
+    await make(/^OPS/, 'OPS.1', 'Traffic', 'Create the activity');
+    await make(/^OPS\.1/, 'OPS-01', 'Passage slips', 'Create the series');
   });
 
   await test.step('and something is filed in it, without a date until a rule is set', async () => {

@@ -51,7 +51,7 @@ test('a rule is changed with its effect seen first, and the second keeper who ed
     await expect(tomas.getByText('Ines Okafor-Lind published version 3 while you were editing.')).toBeVisible();
     await expect(tomas.getByRole('region', { name: 'What changed meanwhile' })).toContainText('destroyed 12 years after the clock starts');
     await expect(tomas.getByLabel('How long')).toHaveValue('9 years');
-    await tomas.getByRole('button', { name: 'Keep mine on top of it' }).click();
+    await tomas.getByRole('button', { name: 'Keep my edits on top' }).click();
     await tomas.getByRole('link', { name: 'Holds' }).click();
     const leaving = tomas.getByRole('dialog', { name: 'Leave without saving?' });
     await expect(leaving.getByRole('button', { name: 'Stay here' })).toBeFocused();
@@ -140,7 +140,7 @@ test('a rule by criteria with the keyboard alone, a date by hand, and an event p
     await sheet.getByRole('button', { name: 'What would change?' }).click();
     await expect(sheet.getByText('1 of 1 would change, 1 of them with shorter retention')).toBeVisible();
     await sheet.getByRole('button', { name: 'Set it on one record' }).click();
-    await expect(sheet.getByText(/kept for good \(R-GOV-1\) → 2060-01-01/)).toBeVisible();
+    await expect(sheet.getByText(/kept for good \(R-GOV-1\) → 1 Jan 2060/)).toBeVisible();
     await ines.keyboard.press('Escape');
     await expect(ines.getByText('Override', { exact: true }).last()).toBeVisible();
     await expect(ines.getByText('The maker asked for it back by then.')).toBeVisible();
@@ -158,7 +158,7 @@ test('a rule by criteria with the keyboard alone, a date by hand, and an event p
     await ines.getByLabel('On', { exact: true }).fill('2024-06-30');
     await ines.getByLabel('Why it was wrong').fill('The letter says 2024.');
     await ines.getByRole('button', { name: 'Correct it' }).click();
-    await expect(ines.getByText('taken back by Ines Okafor-Lind: The letter says 2024.')).toBeVisible();
+    await expect(ines.getByText('withdrawn by Ines Okafor-Lind: The letter says 2024.')).toBeVisible();
   });
 
   await test.step('the check leads to where things are mended', async () => {
@@ -189,7 +189,7 @@ test('a small plan comes from a table, and is moved about with its effect seen f
       ),
     );
     await expect(ines.getByText('4 of 4 rows change something.')).toBeVisible();
-    await ines.getByRole('button', { name: 'Make 4 changes' }).click();
+    await ines.getByRole('button', { name: 'Apply 4 changes' }).click();
     await expect(ines.getByText('4 changes were made', { exact: false })).toBeVisible();
   });
 

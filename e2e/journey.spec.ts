@@ -29,7 +29,7 @@ test('one file from receiving to certificate, by three people, and a hold that s
     await choose(ines, 'Inside', 'PIL.2');
     await ines.getByRole('dialog').getByLabel('Code').fill('TST-01');
     await ines.getByRole('dialog').getByLabel('Title').fill('Pilot boat checks');
-    await ines.getByRole('button', { name: 'Make the series' }).click();
+    await ines.getByRole('button', { name: 'Create the series' }).click();
     await ines.getByRole('link', { name: 'TST-01' }).click();
     await ines.getByRole('button', { name: 'Set a rule' }).click();
     await choose(ines, 'Rule', 'R-TST-1');

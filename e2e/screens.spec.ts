@@ -1,58 +1,6 @@
 import AxeBuilder from '@axe-core/playwright';
-import pg from 'pg';
 import { choose, expect, signedIn, test } from './support/app.js';
-
-async function paths(databaseUrl: string): Promise<Record<string, string>> {
-  const client = new pg.Client({ connectionString: databaseUrl });
-  await client.connect();
-  const one = async (sql: string): Promise<string> => (await client.query<{ id: string }>(sql)).rows[0]!.id;
-  const found = {
-    'sign-in': '/sign-in',
-    today: '/today',
-    receiving: '/receiving',
-    rack: '/plan',
-    outline: '/plan?view=outline',
-    numbering: '/setup/numbering',
-    stencils: '/plan/stencils',
-    stencil: `/plan/stencils/${await one(`select id from stencil where title = 'Staff file'`)}`,
-    'new stencil': '/plan/stencils/new',
-    'record types': '/setup',
-    'record type': '/setup/types/notice',
-    detectors: '/setup/detectors',
-    'who can do what': '/setup/acts',
-    parties: '/setup/parties',
-    party: `/setup/about/${await one(`select id from entity where kind = 'party' order by name limit 1`)}`,
-    series: `/plan/${await one(`select id from place where code = 'BER-01'`)}`,
-    find: '/find',
-    nothing: '/find?words=zzzz',
-    dossier: `/records/${await one(`select id from record where state = 'declared' and hold_count > 0 and version_no > 0 limit 1`)}`,
-    stub: `/records/${await one(`select id from record where state = 'disposed' limit 1`)}`,
-    physical: `/records/${await one(`select id from record where medium = 'physical' limit 1`)}`,
-    schedule: '/schedule',
-    rule: `/schedule/${await one(`select id from rule where code = 'R-SAF-4'`)}`,
-    'new rule': '/schedule/new',
-    'rules by type': '/schedule/types',
-    'rules by criteria': '/schedule/criteria',
-    jurisdictions: '/schedule/jurisdictions',
-    'events and years': '/schedule/lists',
-    waiting: '/schedule/waiting',
-    'thirty years': '/schedule/forecast',
-    check: '/schedule/check',
-    condition: '/find?where=under%20PIL%20and%20not%20held',
-    holds: '/holds',
-    hold: `/holds/${await one(`select id from hold where name = 'Ottoline inquiry'`)}`,
-    docket: '/docket',
-    batch: `/docket/${await one(`select id from batch where number = 'D-2026-003'`)}`,
-    transfer: `/docket/${await one(`select id from batch where number = 'D-2026-002'`)}`,
-    proof: '/proof',
-    messages: '/messages',
-    questions: '/questions?whose=all',
-    letter: await one(`select link as id from message where kind = 'question' order by sent_at desc limit 1`),
-    'not found': '/nowhere',
-  };
-  await client.end();
-  return found;
-}
+import { paths } from './support/screens.js';
 
 const wcag = ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'];
 
@@ -120,9 +68,9 @@ test('records join an open hold from Find, and leave it from its page', async ({
   await expect(sheet.getByText('2 records were added to the hold.')).toBeVisible();
   await sheet.getByRole('link', { name: 'Open the hold' }).click();
   for (const number of numbers) await page.getByRole('checkbox', { name: `Mark ${number}` }).check();
-  await page.getByRole('button', { name: 'Let out …' }).click();
+  await page.getByRole('button', { name: 'Remove from hold …' }).click();
   await sheet.getByLabel('Reason').fill('They concern another vessel.');
-  await sheet.getByRole('button', { name: 'Let 2 records out' }).click();
+  await sheet.getByRole('button', { name: 'Remove 2 records from the hold' }).click();
   await expect(sheet.getByText('2 done')).toBeVisible();
   await page.keyboard.press('Escape');
   for (const number of numbers) await expect(page.locator('tr.out', { hasText: number })).toBeVisible();

@@ -1,5 +1,7 @@
 -- The schema as it stands after all migrations, for reading. Written by npm run schema; the tests refuse one that is not so.
 
+CREATE COLLATION public.by_words (provider = icu, locale = 'und-u-kn-true');
+
 CREATE FUNCTION public.as_it_was(p_of text, p_on date, p_keys text[] DEFAULT NULL::text[]) RETURNS SETOF jsonb
     LANGUAGE plpgsql STABLE SECURITY DEFINER
     SET search_path TO 'public'
@@ -984,7 +986,7 @@ CREATE TABLE public.certificate (
 CREATE TABLE public.container (
     id uuid NOT NULL,
     code text NOT NULL,
-    title text NOT NULL,
+    title text NOT NULL COLLATE public.by_words,
     home text NOT NULL,
     location text NOT NULL
 );
@@ -1063,7 +1065,7 @@ CREATE TABLE public.detection_due (
 
 CREATE TABLE public.detector (
     id uuid NOT NULL,
-    title text NOT NULL,
+    title text NOT NULL COLLATE public.by_words,
     note text DEFAULT ''::text NOT NULL,
     signs jsonb NOT NULL,
     revision integer DEFAULT 1 NOT NULL,
@@ -1074,7 +1076,7 @@ CREATE TABLE public.detector (
 CREATE TABLE public.entity (
     id uuid NOT NULL,
     kind text NOT NULL,
-    name text NOT NULL,
+    name text NOT NULL COLLATE public.by_words,
     code text DEFAULT ''::text NOT NULL,
     note text DEFAULT ''::text NOT NULL,
     retired_on date,
@@ -1107,7 +1109,7 @@ CREATE TABLE public.event (
 );
 
 CREATE TABLE public.event_type (
-    name text NOT NULL,
+    name text NOT NULL COLLATE public.by_words,
     CONSTRAINT event_type_name_check CHECK ((name <> ''::text))
 );
 
@@ -1158,7 +1160,7 @@ CREATE TABLE public.head_witness (
 CREATE TABLE public.hold (
     id uuid NOT NULL,
     matter_id uuid NOT NULL,
-    name text NOT NULL,
+    name text NOT NULL COLLATE public.by_words,
     reason text NOT NULL,
     freezes boolean DEFAULT false NOT NULL,
     state text NOT NULL,
@@ -1203,7 +1205,7 @@ CREATE TABLE public.job_progress (
 );
 
 CREATE TABLE public.jurisdiction (
-    name text NOT NULL,
+    name text NOT NULL COLLATE public.by_words,
     part_of text,
     "position" integer DEFAULT 0 NOT NULL,
     calendar jsonb,
@@ -1255,7 +1257,7 @@ CREATE TABLE public.ledger_tile (
 CREATE TABLE public.matter (
     id uuid NOT NULL,
     code text NOT NULL,
-    title text NOT NULL,
+    title text NOT NULL COLLATE public.by_words,
     kind text NOT NULL,
     note text DEFAULT ''::text NOT NULL,
     opened_on date NOT NULL,
@@ -1286,14 +1288,14 @@ CREATE TABLE public.migration (
 );
 
 CREATE TABLE public.named_year (
-    name text NOT NULL,
+    name text NOT NULL COLLATE public.by_words,
     ends date[] DEFAULT '{}'::date[] NOT NULL,
     CONSTRAINT named_year_name_check CHECK ((name <> ''::text))
 );
 
 CREATE TABLE public.numbering (
     id uuid NOT NULL,
-    title text NOT NULL,
+    title text NOT NULL COLLATE public.by_words,
     pattern text NOT NULL,
     per text[] NOT NULL,
     gapless boolean NOT NULL,
@@ -1348,7 +1350,7 @@ CREATE TABLE public.place (
     parent_id uuid,
     ancestors uuid[] NOT NULL,
     code text NOT NULL,
-    title text NOT NULL,
+    title text NOT NULL COLLATE public.by_words,
     note text DEFAULT ''::text NOT NULL,
     "position" integer DEFAULT 0 NOT NULL,
     stand_alone boolean DEFAULT false NOT NULL,
@@ -1387,7 +1389,7 @@ CREATE TABLE public.place_rule (
 CREATE TABLE public.principal (
     id uuid NOT NULL,
     kind text NOT NULL,
-    name text NOT NULL,
+    name text NOT NULL COLLATE public.by_words,
     login text,
     password_hash text,
     email text,
@@ -1477,7 +1479,7 @@ CREATE TABLE public.rack_total (
 CREATE TABLE public.record (
     id uuid NOT NULL,
     number text NOT NULL,
-    title text NOT NULL,
+    title text NOT NULL COLLATE public.by_words,
     medium text NOT NULL,
     record_type text NOT NULL,
     place_id uuid NOT NULL,
@@ -1551,7 +1553,7 @@ CREATE TABLE public.record_reference (
 
 CREATE TABLE public.record_type (
     code text NOT NULL,
-    title text NOT NULL,
+    title text NOT NULL COLLATE public.by_words,
     facts jsonb NOT NULL,
     revision integer DEFAULT 1 NOT NULL,
     retired_on date
@@ -1647,8 +1649,8 @@ CREATE TABLE public.signing_key (
 
 CREATE TABLE public.stencil (
     id uuid NOT NULL,
-    subject text NOT NULL,
-    title text NOT NULL,
+    subject text NOT NULL COLLATE public.by_words,
+    title text NOT NULL COLLATE public.by_words,
     note text DEFAULT ''::text NOT NULL,
     retired_on date,
     revision integer DEFAULT 1 NOT NULL,

@@ -3,12 +3,11 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { profiles } from '../core/src/access/index.js';
 import { acts, bound, ofTheProgram, type NamedAct } from '../server/src/http/table.js';
-import { whoCan } from '../server/src/http/whoCan.js';
+import { carriersOf } from '../server/src/http/whoCan.js';
 import { namesOf, targetsOf, type AnyAct } from '../server/src/kernel/index.js';
 
 const page = join(import.meta.dirname, '..', 'docs', 'acts.md');
 const all = acts();
-const carriers = new Map(whoCan(all).map((one) => [one.name, one.profiles]));
 
 const inner = (act: AnyAct): AnyAct => ('each' in act.definition ? act.definition.each : act);
 
@@ -31,7 +30,7 @@ function row({ name, act }: NamedAct): string {
     .join(', ');
   const repeat = 'each' in definition ? '' : definition.repeat;
   const job = 'each' in definition || !definition.job ? '' : `${definition.job.kind} beyond ${definition.job.beyond}`;
-  const who = carriers.get(name)!;
+  const who = carriersOf(act).map((profile) => profile.title);
   const by = targetsOf(act).because !== null || who.length === profiles.length ? 'everybody' : who.join(', ');
   return `| ${name} | ${takes(act)} | ${by} | ${gate(act)} | ${repeat} | ${job} | ${told} |`;
 }

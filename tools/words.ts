@@ -49,11 +49,11 @@ interface Told {
 const escaped = (text: string): string => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
 
 function codesIn(node: ts.Expression): RegExp[] {
-  if (ts.isParenthesizedExpression(node)) return codesIn(node.expression);
+  if (ts.isParenthesizedExpression(node) || ts.isAsExpression(node)) return codesIn(node.expression);
   if (ts.isConditionalExpression(node)) return [...codesIn(node.whenTrue), ...codesIn(node.whenFalse)];
   if (ts.isStringLiteralLike(node)) return [new RegExp(`^${escaped(node.text)}$`)];
   if (ts.isTemplateExpression(node)) {
-    const rest = node.templateSpans.map((span) => `\\w+${escaped(span.literal.text)}`).join('');
+    const rest = node.templateSpans.map((span) => `.+${escaped(span.literal.text)}`).join('');
     return [new RegExp(`^${escaped(node.head.text)}${rest}$`)];
   }
   return [];
@@ -78,7 +78,11 @@ function toldIn(file: string): Told[] {
   return found;
 }
 
-const sources = execFileSync('git', ['ls-files', 'core/src', 'contract/src', 'server/src', 'web/src'], { cwd: root, encoding: 'utf8' })
+const sources = execFileSync(
+  'git',
+  ['ls-files', '--cached', '--others', '--exclude-standard', 'core/src', 'contract/src', 'server/src', 'web/src'],
+  { cwd: root, encoding: 'utf8' },
+)
   .trim()
   .split('\n')
   .filter((file) => file.endsWith('.ts') && !file.endsWith('.spec.ts'));

@@ -1,16 +1,15 @@
 import * as z from 'zod';
-import { get } from './shared.js';
+import { get, sentence } from './shared.js';
 
 const whoCan = z.object({
   /** As the server names it, such as `holds.release`. */
   name: z.string(),
-  summary: z.string(),
-  /** What it takes: a right in words on a kind of thing; an empty right is none but knowing of the thing. */
-  needs: z.array(z.object({ right: z.string(), on: z.string(), many: z.boolean() })),
-  /** Why no right is asked, where none is. */
-  because: z.string().nullable(),
+  /** What it does. */
+  does: sentence,
+  /** The rights that it takes, on what; or why it takes none. */
+  takes: sentence,
   /** Profiles that carry all of it. */
-  profiles: z.array(z.string()),
+  profiles: z.array(sentence),
 });
 export type WhoCan = z.infer<typeof whoCan>;
 

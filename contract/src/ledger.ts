@@ -7,13 +7,15 @@ const ledgerEntry = z.object({
   at: z.string(),
   actor: z.string(),
   from: z.string(),
+  /** As the ledger has it, and is asked for it. */
   act: z.string(),
+  words: sentence,
   subjectKind: z.string(),
   subjectId: id.nullable(),
   subject: z.string(),
   before: z.unknown(),
   after: z.unknown(),
-  note: z.string().nullable(),
+  note: sentence.nullable(),
   /** Position in the tree; null until sealed. */
   leaf: z.number().int().nullable(),
 });
@@ -23,7 +25,7 @@ export type LedgerEntry = z.infer<typeof ledgerEntry>;
 const fold = z.object({
   newest: z.number().int(),
   oldest: z.number().int(),
-  acts: z.array(z.object({ act: z.string(), count: z.number().int() })),
+  acts: z.array(z.object({ act: z.string(), words: sentence, count: z.number().int() })),
   /** There are more of them than were counted. */
   more: z.boolean(),
 });
@@ -119,7 +121,9 @@ export const ledger = {
     'Sealed entries as lines of JSON that give the newest root, to be checked without Key Cellar; `since` adds the roots of heads that were kept',
     { query: ledgerFilter.extend({ since: sizes.optional() }) },
   ),
-  acts: get('/ledger/acts', 'Kinds of acts that occur', { response: z.object({ acts: z.array(z.string()) }) }),
+  acts: get('/ledger/acts', 'Kinds of acts that occur', {
+    response: z.object({ acts: z.array(z.object({ act: z.string(), words: sentence })) }),
+  }),
   state: get('/ledger/state', 'Tree heads, newest first, and what is sealed, cosigned and stamped', { response: ledgerState }),
   head: get('/ledger/heads/{size}', 'The checkpoint of a tree head with the signatures of ledger and witness, to be kept elsewhere', {
     params: z.object({ size: z.string().regex(/^\d{1,15}$/) }),

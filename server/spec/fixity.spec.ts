@@ -228,7 +228,7 @@ describe('contents', () => {
       });
       const words = text.replace(/\s+/g, ' ');
       expect(words).toContain('The content was encrypted, and its key is destroyed.');
-      expect(words).toMatch(/Backups of keys are kept until 20\d\d-\d\d-\d\d; from then on no backup of any kind can bring it back/);
+      expect(words).toMatch(/Backups of keys are kept until \d+ \w{3} 20\d\d; from then on no backup of any kind can bring it back/);
       expect(words).toMatch(/The ledger at issue: \d+ entries, head signed .* cosigned by tarrin-sound-witness/);
       expect((await state()).keysToDestroy).toBe(0);
       const { entries } = await world.as('auditor').call(ledger.entries, { query: { act: 'destroyed keys of contents' } });

@@ -133,6 +133,20 @@ describe('the language of an answer', () => {
     expect(entries.some((entry) => JSON.stringify(entry.after).includes('"say":"problem.busy"'))).toBeTrue();
   });
 
+  it('is that of the ledger too, whose acts keep their names', async () => {
+    const auditor = world.as('auditor');
+    await world.file('editor', { title: 'Seen' });
+    await auditor.call(identity.setLanguage, { body: { language: 'de' } });
+    const { acts } = await auditor.call(ledger.acts);
+    const unsaid = acts.filter(({ act }) => !Object.hasOwn(de, `act.${act}`));
+    expect(unsaid).toEqual([]);
+    // Two of one name could not be told apart where one is chosen.
+    expect(new Set(acts.map((a) => a.words)).size).toBe(acts.length);
+    const { entries } = await auditor.call(ledger.entries, { query: { act: 'filed', limit: 1 } });
+    expect([entries[0]!.act, entries[0]!.words]).toEqual(['filed', 'abgelegt']);
+    await auditor.call(identity.setLanguage, { body: { language: null } });
+  });
+
   it('is that of a program which asks for it, and tells it the code and what goes into it as well', async () => {
     const answer = await world.as('reader').fetch(`/api/records/${world.ids.root}`, { headers: { 'accept-language': 'de-AT, en;q=0.5' } });
     const problem = (await answer.json()) as Record<string, unknown>;

@@ -171,7 +171,7 @@ describe('changes of the plan', () => {
     expect((await keeper().call(plan.placeByCode, { query: { code: 'OLD-1' } })).code).toMatch(/KEEP-1|OLD-1/);
     expect((await page(from)).retiredOn).toBe('2026-09-14');
     expect(await refusal(world.file('editor', { place: from }))).toContain('retired');
-    expect(await refusal(make(from, 'folder', 'N-1'))).toContain('retired on 2026-09-14');
+    expect(await refusal(make(from, 'folder', 'N-1'))).toContain('retired on 14 Sep 2026');
     const cells = (await keeper().call(plan.rack)).cells.filter((c) => c.seriesId === into);
     expect(cells.reduce((n, c) => n + c.kept, 0)).toBe(2);
     expect((await keeper().call(plan.rack)).cells.filter((c) => c.seriesId === from)).toEqual([]);

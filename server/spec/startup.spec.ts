@@ -96,6 +96,20 @@ describe('a start that cannot succeed ends with a sentence', () => {
     expect(said).not.toMatch(/^\s+at /m);
   });
 
+  it('and builds indexes anew whose order another version of ICU made', async () => {
+    await asOwner(database, async (client) => {
+      const versionOf = async (): Promise<string> =>
+        (await client.query<{ v: string }>("select collversion as v from pg_collation where collname = 'by_words'")).rows[0]!.v;
+      const version = await versionOf();
+      await client.query("update pg_collation set collversion = '1' where collname = 'by_words'");
+      const before = await client.query("select relfilenode from pg_class where relname = 'record_title'");
+      const others = await client.query("select relfilenode from pg_class where relname = 'record_pkey'");
+      await migrate(configFor(database));
+      expect(await versionOf()).toBe(version);
+      expect((await client.query("select relfilenode from pg_class where relname = 'record_title'")).rows).not.toEqual(before.rows);
+      expect((await client.query("select relfilenode from pg_class where relname = 'record_pkey'")).rows).toEqual(others.rows);
+    });
+  });
   it('when no database answers', async () => {
     const { code, said } = await tool(
       `const { ensureDatabase } = await import('${root}/tools/lib/database.mjs'); await ensureDatabase('postgres://a:b@127.0.0.1:9/postgres', 'x');`,

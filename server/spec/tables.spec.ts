@@ -208,7 +208,7 @@ describe('plans and schedules as tables', () => {
 
   chapter('that are none are told so', async () => {
     const tries: [string, Format, RegExp][] = [
-      [base64('a,b\n1,2\n'), 'csv', /code and kind and inside and title are missing. It has: a, b/],
+      [base64('a,b\n1,2\n'), 'csv', /code, kind, inside and title are missing\. It has: a, b/],
       [base64('code,kind,inside,title\n"A,function,,x\n'), 'csv', /quotation mark is not closed/],
       [base64('not a zip'), 'xlsx', /not a spreadsheet/],
       [base64(zipSync({ 'x.txt': strToU8('x') })), 'xlsx', /cannot be read/],

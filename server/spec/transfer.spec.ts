@@ -339,7 +339,7 @@ describe('a transfer', () => {
     const batch = await page(batchId);
     expect(batch.state).toBe('done');
     expect(batch.receipt!.accession).toMatch(/^TSA 2026\/0001$/);
-    expect(batch.note).toContain('2 transferred, accession TSA 2026/0001');
+    expect(batch.note).toContain('2 transferred · accession TSA 2026/0001');
     for (const { id } of [one, two]) {
       const stub = await dossier(id);
       expect(stub.state).toBe('disposed');

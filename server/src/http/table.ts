@@ -17,7 +17,7 @@ import { factActs, setupReads, typeReads } from '../facts/index.js';
 import { holdActs, holdReads } from '../holds/index.js';
 import { identityActs, identityReads } from '../identity/index.js';
 import { namesOf, requireAtRepository, type ActOf, type AnyAct, type Read } from '../kernel/index.js';
-import { ledgerActs, ledgerReads } from '../ledger/index.js';
+import { actWords, ledgerActs, ledgerReads } from '../ledger/index.js';
 import { makeFirstKeeper, placeActs, planReads, planTableActs, stencilActs, stencilReads } from '../plan/index.js';
 import { receivingActs, receivingReads } from '../receiving/index.js';
 import {
@@ -107,7 +107,12 @@ const table: { readonly [A in keyof Areas]: { readonly [K in keyof Areas[A]]: An
     ...ledgerActs,
     acts: async ({ services, access }) => {
       await requireAtRepository(services.pool, await access(), 'audit', message('http.keepersAuditorsLookAt'));
-      return { acts: namesOfAll() };
+      return {
+        acts: namesOfAll().map((act) => ({
+          act,
+          words: ofBefore.includes(act) ? message('ledger.calledBefore', { words: actWords(act), act }) : actWords(act),
+        })),
+      };
     },
   },
   fixity: { ...fixityReads, ...fixityActs },

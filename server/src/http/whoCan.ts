@@ -1,25 +1,46 @@
-import type { WhoCan } from '@key-cellar/contract';
-import { hasRight, profiles, type Right } from '@key-cellar/core/access';
+import { message, type Code, type Message } from '@key-cellar/words';
+import { en } from '@key-cellar/words/en';
+import type { Told, WhoCan } from '@key-cellar/contract';
+import { hasRight, profiles, type Profile, type Right } from '@key-cellar/core/access';
 import { targetsOf, type AnyAct, type Need } from '../kernel/index.js';
 
-/** A right as a reader says it: “copy out”. */
-const spoken = (right: Right): string => right.replace(/[A-Z]/g, (letter) => ` ${letter.toLowerCase()}`);
+/** The words for a name of the table of acts. Throws where a row of it has none. */
+function wordsFor(kind: string, name: string, values: Record<string, Message | string> = {}): Message {
+  const code = `can.${kind}.${name}`;
+  if (!Object.hasOwn(en, code)) throw new Error(`The catalogue does not say “${code}”`);
+  return message(`can.${kind}.${name}` as Code, values);
+}
 
-const wordsOf = ({ words, may: rights }: Need): string =>
-  words === 'none' ? '' : rights.length === 1 && words === rights[0] ? spoken(words) : words;
+/** One thing that an act takes: “hold on each record”; null where knowing of the thing is enough. */
+function needWords({ words, may, on, many }: Need): Message | null {
+  if (words === 'none') return on.startsWith('own ') ? wordsFor('own', on) : null;
+  const where = wordsFor('on', on, { many: String(many) });
+  return may.length === 1 && words === may[0]
+    ? message('can.rightOn', { right: message(`access.right.${words as Right}`), on: where })
+    : wordsFor('need', words, { on: where });
+}
+
+/** What an act takes: “hold on the hold and hold on each record”. */
+function takes(act: AnyAct): Message {
+  const { needs, because } = targetsOf(act);
+  if (because !== null) return wordsFor('free', because);
+  const each = needs.map(needWords).filter((words) => words !== null);
+  const different = [...new Map(each.map((words) => [JSON.stringify(words), words])).values()];
+  return different.length === 0 ? message('can.knowing') : message('can.takes', { what: { all: different } });
+}
+
+/** The profiles that carry all that an act takes. */
+export function carriersOf(act: AnyAct): readonly Profile[] {
+  const { needs } = targetsOf(act);
+  return profiles.filter(({ rights }) => needs.every(({ may }) => may.length === 0 || may.some((right) => hasRight(rights, right))));
+}
 
 /** Who can do what, read off the table of acts: each act with the rights it takes, on what, and the profiles that carry them. */
-export function whoCan(acts: readonly { readonly name: string; readonly act: AnyAct }[]): WhoCan[] {
-  return acts.map(({ name, act }) => {
-    const { needs, because } = targetsOf(act);
-    const carries = (rights: (typeof profiles)[number]): boolean =>
-      needs.every((n) => n.may.length === 0 || n.may.some((right) => hasRight(rights.rights, right)));
-    return {
-      name,
-      summary: act.endpoint.summary,
-      needs: needs.map((n) => ({ right: wordsOf(n), on: n.on, many: n.many })),
-      because,
-      profiles: profiles.filter(carries).map((p) => p.title),
-    };
-  });
+export function whoCan(acts: readonly { readonly name: string; readonly act: AnyAct }[]): Told<WhoCan>[] {
+  return acts.map(({ name, act }) => ({
+    name,
+    does: wordsFor('does', name),
+    takes: takes(act),
+    profiles: carriersOf(act).map(({ code }) => message(`access.profile.${code}`)),
+  }));
 }

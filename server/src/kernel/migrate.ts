@@ -3,6 +3,7 @@ import { readdir, readFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import pg from 'pg';
 import PgBoss from 'pg-boss';
+import { orderAnew } from './collationStore.js';
 import { applicationRole, appPassword, type Config } from './config.js';
 import { rows, run } from './connect.js';
 import { keepKey } from './keyFiles.js';
@@ -109,7 +110,7 @@ async function carryOut(client: pg.Client, { name, sql, checksum }: Migration): 
 
 /**
  * Brings the database forward: every migration that it has not had, each in its own transaction, in order; then functions and
- * triggers in their newest text.
+ * triggers in their newest text. Indexes are built anew first where the machine orders words otherwise than it did.
  * `again` puts back what somebody changed since: functions, triggers, owners and who may call what.
  * Throws MigrationRefused when a migration it has had was edited since, or when it has had ones that this
  * program does not know.
@@ -137,6 +138,7 @@ export async function migrate(config: Config, { again = false } = {}): Promise<s
         );
       }
     }
+    await orderAnew(client);
     await ensureApplicationRole(client, config);
     const done: string[] = [];
     for (const migration of known) {

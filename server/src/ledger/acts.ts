@@ -83,7 +83,7 @@ export const ledgerActs = {
 
 /** What holds did to a record; which hold it was is for those who hold or audit the record. */
 const ofHolds = new Set(['held', 'let out of a hold', 'released from a hold']);
-const withoutHold = (entry: LedgerEntry): LedgerEntry =>
+const withoutHold = (entry: Told<LedgerEntry>): Told<LedgerEntry> =>
   ofHolds.has(entry.act) ? { ...entry, before: null, after: null, note: null } : entry;
 
 /** The acts that there are come from the table of acts, and are listed where that is put together. */

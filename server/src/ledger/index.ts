@@ -1,3 +1,4 @@
+export { actWords } from './actWords.js';
 export { ledgerActs, ledgerReads } from './acts.js';
 export { exportLines, type ExportLine } from './export.js';
 export { finalHead, headHeader, ledgerSize, ledgerState } from './heads.js';

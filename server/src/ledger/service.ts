@@ -1,5 +1,6 @@
-import type { LedgerEntry, LedgerFilter, LedgerFold } from '@key-cellar/contract';
+import type { LedgerEntry, LedgerFilter, LedgerFold, Told } from '@key-cellar/contract';
 import { type Db, type SignedIn } from '../kernel/index.js';
+import { actWords, noteWords } from './actWords.js';
 import * as store from './store.js';
 
 interface EntryBody {
@@ -13,7 +14,7 @@ interface EntryBody {
   note: string | null;
 }
 
-function toEntry(found: store.EntryRow, leaf: number | undefined): LedgerEntry {
+function toEntry(found: store.EntryRow, leaf: number | undefined): Told<LedgerEntry> {
   const body = JSON.parse(found.body) as EntryBody;
   return {
     seq: found.seq,
@@ -21,12 +22,13 @@ function toEntry(found: store.EntryRow, leaf: number | undefined): LedgerEntry {
     actor: body.actor.name,
     from: body.from,
     act: body.act,
+    words: actWords(body.act),
     subjectKind: body.subject.kind,
     subjectId: body.subject.id,
     subject: body.subject.name,
     before: body.before,
     after: body.after,
-    note: body.note,
+    note: noteWords(body.act, body.note, body.after),
     leaf: leaf ?? null,
   };
 }
@@ -41,18 +43,18 @@ async function foldsBetween(
   filter: LedgerFilter,
   part: store.EntryPart,
   entries: readonly store.EntryRow[],
-): Promise<LedgerFold[]> {
+): Promise<Told<LedgerFold>[]> {
   const between = entries.map((e) => e.seq).reverse();
   const counted = await store.foldedEntries(db, filter, person.timeZone, part, between, mostFolded);
   const full = counted.reduce((sum, c) => sum + c.n, 0) >= mostFolded;
   const last = counted.at(-1)?.gap;
-  const folds = new Map<number, LedgerFold>();
+  const folds = new Map<number, Told<LedgerFold>>();
   for (const { gap, act, n, newest, oldest } of counted) {
     const fold = folds.get(gap);
     folds.set(gap, {
       newest: Math.max(newest, fold?.newest ?? newest),
       oldest: Math.min(oldest, fold?.oldest ?? oldest),
-      acts: [...(fold?.acts ?? []), { act, count: n }],
+      acts: [...(fold?.acts ?? []), { act, words: actWords(act), count: n }],
       // Where counting stopped, the oldest fold is not whole.
       more: full && gap === last,
     });
@@ -65,7 +67,7 @@ export async function listEntries(
   person: SignedIn,
   filter: LedgerFilter,
   { folded, limit, ...part }: { before?: number | undefined; after?: number | undefined; folded?: boolean | undefined; limit: number },
-): Promise<{ entries: LedgerEntry[]; folds: LedgerFold[]; next: number | null }> {
+): Promise<{ entries: Told<LedgerEntry>[]; folds: Told<LedgerFold>[]; next: number | null }> {
   const found = await store.entries(db, filter, person.timeZone, { ...part, byPeople: folded === true }, limit);
   const next = found.length === limit ? found.at(-1)!.seq : null;
   const [leaves, folds] = await Promise.all([

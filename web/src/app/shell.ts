@@ -138,7 +138,7 @@ export class Shell {
       next: ({ newlyDue, jobId }) => {
         this.clockBusy.set(false);
         const due = newlyDue === 1 ? $localize`One record has come due.` : $localize`${newlyDue}:n: records have come due.`;
-        this.clockDone.set(jobId === null ? due : $localize`${due}:due: What the days until then bring is being worked through.`);
+        this.clockDone.set(jobId === null ? due : $localize`${due}:due: The sweep is catching up with the days until then.`);
         this.session.refresh();
         // Pages read the date when they open: open this one again.
         const url = this.router.url;

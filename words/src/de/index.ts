@@ -1,5 +1,7 @@
 import type { Catalogue } from '../speaker.js';
 import { access } from './access.js';
+import { act } from './act.js';
+import { can } from './can.js';
 import { criteria } from './criteria.js';
 import { docket } from './docket.js';
 import { facts } from './facts.js';
@@ -21,6 +23,8 @@ import { thing } from './thing.js';
 /** Every message in German. */
 export const de: Catalogue = {
   ...access,
+  ...act,
+  ...can,
   ...criteria,
   ...docket,
   ...facts,

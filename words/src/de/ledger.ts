@@ -5,6 +5,7 @@ export const ledger: Record<keyof typeof english, string> = {
   'ledger.asSealed': 'Alle {n} versiegelten Einträge sind, wie sie versiegelt wurden, unter jedem Baumkopf.',
   'ledger.asSealedAndSeen':
     'Alle {n} versiegelten Einträge sind, wie sie versiegelt wurden, unter jedem Baumkopf, und wie der Zeuge sie sah.',
+  'ledger.calledBefore': '{words}, damals „{act}“',
   'ledger.columnsDisagree': 'Die Suchspalten des Eintrags sagen nicht, was sein versiegelter Text sagt.',
   'ledger.cosignedTreeHeadSize': 'Einen gegengezeichneten Baumkopf dieser Größe',
   'ledger.doesNotExtend':

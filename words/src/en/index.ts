@@ -1,4 +1,6 @@
 import { access } from './access.js';
+import { act } from './act.js';
+import { can } from './can.js';
 import { criteria } from './criteria.js';
 import { docket } from './docket.js';
 import { facts } from './facts.js';
@@ -20,6 +22,8 @@ import { thing } from './thing.js';
 /** Every message in English, the language that all others are checked against. */
 export const en = {
   ...access,
+  ...act,
+  ...can,
   ...criteria,
   ...docket,
   ...facts,

@@ -2,6 +2,7 @@
 export const ledger = {
   'ledger.asSealed': 'All {n} sealed entries are as they were sealed, under every tree head.',
   'ledger.asSealedAndSeen': 'All {n} sealed entries are as they were sealed, under every tree head, and as the witness saw them.',
+  'ledger.calledBefore': '{words}, then called “{act}”',
   'ledger.columnsDisagree': 'The searchable columns of the entry do not say what its sealed text says.',
   'ledger.cosignedTreeHeadSize': 'A cosigned tree head of that size',
   'ledger.doesNotExtend': 'The tree of {size} entries does not extend the one of {seen} that the witness saw: history was rewritten.',

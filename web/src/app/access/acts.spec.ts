@@ -1,53 +1,17 @@
 import { TestBed } from '@angular/core/testing';
 import type { WhoCan } from '@key-cellar/contract';
 import { Stage, testingProviders } from '../kit/testing';
-import { ActsPage, needsInWords, saysOf } from './actsPage';
+import { ActsPage, saysOf } from './actsPage';
 
 const act = (name: string, changes: Partial<WhoCan> = {}): WhoCan => ({
   name,
-  summary: 'Releases a hold; what is due returns to the docket',
-  needs: [{ right: 'hold', on: 'hold', many: false }],
-  because: null,
+  does: 'Releases a hold',
+  takes: 'hold on the hold',
   profiles: ['Keeper', 'Counsel'],
   ...changes,
 });
 
 describe('who can do what', () => {
-  it('says what an act takes', () => {
-    const rows: [Partial<WhoCan>, string][] = [
-      [{}, 'hold on the hold'],
-      [{ needs: [{ right: 'hold', on: 'record', many: true }] }, 'hold on each record'],
-      [{ needs: [{ right: 'dispose', on: 'repository', many: false }] }, 'dispose on the whole repository'],
-      [{ needs: [{ right: 'deposit', on: 'somewhere', many: false }] }, 'deposit somewhere'],
-      [
-        {
-          needs: [
-            { right: '', on: 'matter', many: false },
-            { right: 'hold', on: 'record', many: true },
-          ],
-        },
-        'hold on each record',
-      ],
-      [{ needs: [{ right: '', on: 'own notice', many: false }] }, 'that it is one’s own notice'],
-      [{ needs: [], because: 'everybody may leave' }, 'nothing: everybody may leave'],
-      [{ needs: [{ right: '', on: 'matter', many: false }] }, 'knowing of the matter'],
-      [
-        {
-          needs: [
-            { right: 'move on a folder, dispose on other places', on: 'place', many: false },
-            { right: 'move on a folder, dispose on other places', on: 'place', many: false },
-          ],
-        },
-        'move on a folder, dispose on other places',
-      ],
-      [
-        { needs: [{ right: 'hold, for a hold by criteria', on: 'repository', many: false }] },
-        'hold on the whole repository, for a hold by criteria',
-      ],
-    ];
-    for (const [changes, words] of rows) expect(needsInWords(act('a', changes))).toBe(words);
-  });
-
   it('is found by the beginnings of words of the act, the right and the profile', () => {
     for (const typed of ['', 'rel', 'counsel hold', 'HOLD KEEP'])
       expect(saysOf(act('a'), typed))
@@ -63,7 +27,7 @@ describe('who can do what', () => {
     TestBed.configureTestingModule({ providers: testingProviders });
     const stage = await Stage.show(ActsPage, {});
     await stage.answer('/api/acts', {
-      acts: [act('holds.release'), act('records.declare', { summary: 'Declares records', profiles: ['Steward'] })],
+      acts: [act('holds.release'), act('records.declare', { does: 'Declares records', profiles: ['Steward'] })],
     });
     expect(stage.text()).toContain('2 acts');
     expect(stage.text()).toContain('Keeper, Counsel');

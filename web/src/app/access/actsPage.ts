@@ -9,28 +9,9 @@ import { ProblemNotice } from '../kit/notice';
 import { CountPipe } from '../kit/words';
 import { SetupNav } from '../records/index';
 
-/** One thing that an act takes: “hold on each record”. What names its cases itself, such as “move on a folder, …”, stands as it is. */
-function needInWords({ right, on, many }: WhoCan['needs'][number]): string {
-  const [first, ...cases] = right.split(', ');
-  if (first!.includes(' on ') || first!.includes(' for ')) return right;
-  const where = on === 'somewhere' ? 'somewhere' : on === 'repository' ? 'on the whole repository' : `on ${many ? 'each' : 'the'} ${on}`;
-  return [`${first} ${where}`, ...cases].join(', ');
-}
-
-/** What an act takes, as one reads it: “hold on the hold; hold on each record”. */
-export function needsInWords({ needs, because }: WhoCan): string {
-  if (because !== null) return `nothing: ${because}`;
-  const words = [...new Set(needs.filter(({ right }) => right !== '').map(needInWords))];
-  if (words.length > 0) return words.join('; ');
-  return needs.map(({ on }) => (on.startsWith('own ') ? `that it is one’s ${on}` : `knowing of the ${on}`)).join('; ');
-}
-
-/** What an act does, without what its summary says beside it. */
-const doesWhat = ({ summary }: WhoCan): string => summary.split(';')[0]!;
-
 /** Whether every word that was typed begins a word of what is said of an act. */
 export function saysOf(act: WhoCan, typed: string): boolean {
-  const said = [doesWhat(act), needsInWords(act), ...act.profiles].join(' ').toLowerCase();
+  const said = [act.does, act.takes, ...act.profiles].join(' ').toLowerCase();
   return typed
     .toLowerCase()
     .split(/\s+/)
@@ -47,8 +28,8 @@ export function saysOf(act: WhoCan, typed: string): boolean {
         <div>
           <h1 i18n>Who can do what</h1>
           <p class="lede" i18n>
-            Everything that changes something, the right that it takes, and on what. It is the list by which the server decides. Where and
-            on how much somebody has a profile, the grants of places say.
+            Every act that changes something, the right it needs, and on what. The server decides by this list. Who has which profile where
+            is set by the grants on places.
           </p>
         </div>
       </div>
@@ -81,8 +62,8 @@ export function saysOf(act: WhoCan, typed: string): boolean {
             <tbody>
               @for (act of list; track act.name) {
                 <tr>
-                  <td>{{ does(act) }}</td>
-                  <td>{{ words(act) }}</td>
+                  <td>{{ act.does }}</td>
+                  <td>{{ act.takes }}</td>
                   <td>{{ act.profiles.length === everybody ? all : act.profiles.join(', ') }}</td>
                 </tr>
               }
@@ -116,8 +97,6 @@ export class ActsPage {
   private readonly api = inject(Api);
   protected readonly page = loaded(() => this.api.call(access.acts));
   protected readonly text = signal('');
-  protected readonly does = doesWhat;
-  protected readonly words = needsInWords;
   protected readonly all = $localize`Everybody`;
   /** As many profiles as there are: what all carry is said in a word. */
   protected readonly everybody = profiles.length;

@@ -87,13 +87,13 @@ describe('the field for criteria', () => {
     const { stage, last } = await show({ relative: false });
     await stage.type('#c', 'created in the last 7 days');
     expect(last()).toBeNull();
-    expect(stage.text()).toContain('Here dates must stand still');
+    expect(stage.text()).toContain('Dates must be fixed here');
   });
 
   it('says the same by hand and as text', async () => {
     const { stage, last } = await show();
     await stage.type('#c', 'held');
-    await stage.press('Put it together');
+    await stage.press('Build step by step');
     await stage.press('Add a condition');
     expect(area().value).toBe('held and record type is Lease');
     await stage.press('not', stage.host.querySelectorAll('.clause')[1]!);

@@ -35,7 +35,7 @@ import { VocabularyService } from './vocabularyService';
 export class CriteriaField {
   protected readonly labels = {
     write: $localize`Write it`,
-    build: $localize`Put it together`,
+    build: $localize`Build step by step`,
   };
   private readonly area = viewChild.required<ElementRef<HTMLTextAreaElement>>('area');
   protected readonly session = inject(Session);
@@ -69,7 +69,7 @@ export class CriteriaField {
       return {
         from: 0,
         until: this.text().length,
-        sentence: $localize`Here dates must stand still: write a day, a month or a year.`,
+        sentence: $localize`Dates must be fixed here: write a day, a month or a year.`,
         suggestions: [],
       };
     }

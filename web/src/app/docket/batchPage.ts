@@ -87,9 +87,9 @@ export class BatchPage {
       case 'answer':
         return $localize`Answer the objection`;
       case 'confirm':
-        return this.transfers() ? $localize`Confirm handing over` : $localize`Confirm destruction by hand`;
+        return this.transfers() ? $localize`Confirm handover` : $localize`Confirm destruction by hand`;
       case 'defer':
-        return $localize`Put one record off`;
+        return $localize`Defer one record`;
       case null:
         return '';
     }

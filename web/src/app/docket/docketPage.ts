@@ -112,9 +112,7 @@ export class DocketPage {
   protected swept({ newlyDue, jobId }: { newlyDue: number; jobId: string | null }): void {
     if (newlyDue > 0) this.said.set($localize`${newlyDue}:n: records have come due.`);
     else
-      this.said.set(
-        jobId === null ? $localize`Nothing more has come due.` : $localize`What the days until now bring is being worked through.`,
-      );
+      this.said.set(jobId === null ? $localize`Nothing more has come due.` : $localize`The sweep is catching up with the days until now.`);
     this.jobId.set(jobId);
     this.refresh();
   }

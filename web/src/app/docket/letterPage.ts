@@ -14,7 +14,7 @@ import { TaskTable, type Answered } from './taskTable';
   template: `
     <main class="page">
       @if (page.value(); as p) {
-        <p class="of">{{ p.repository }} · <b>Key Cellar</b></p>
+        <p class="of">{{ p.repository }} · <b i18n>Key Cellar</b></p>
         <h1 i18n>Still needed?</h1>
         <p class="lede">
           @if (open() > 0) {
@@ -26,7 +26,7 @@ import { TaskTable, type Answered } from './taskTable';
             <ng-container i18n>Nothing of this letter is open to {{ p.to }} any more.</ng-container>
           } @else {
             <ng-container i18n
-              >Thank you. All that was asked of <b>{{ p.to }}</b> here has its answer.</ng-container
+              >Thank you. Everything asked of <b>{{ p.to }}</b> here has been answered.</ng-container
             >
           }
         </p>
@@ -40,7 +40,7 @@ import { TaskTable, type Answered } from './taskTable';
       } @else if (page.problem()) {
         <h1 i18n>This link leads nowhere</h1>
         <p class="lede" i18n>
-          It is not one that Key Cellar sent, or the person it went to is not here any more. Sign in to see what is asked of you.
+          Key Cellar did not send this link, or its recipient no longer has an account. Sign in to see what is asked of you.
         </p>
         <p><a href="/questions" i18n>Sign in</a></p>
       }

@@ -9,14 +9,14 @@ import { BytesPipe, CountPipe } from '../kit/words';
 
 const heads: Record<SweepLine['kind'], string> = {
   due: $localize`come due and go to the docket`,
-  ask: $localize`are asked about for the first time`,
-  askAgain: $localize`are asked about again`,
+  ask: $localize`are put to their owners for the first time`,
+  askAgain: $localize`are put to their owners again`,
   unanswered: $localize`were never answered; their next step is due`,
   review: $localize`are put up for review`,
   declare: $localize`are declared`,
   trim: $localize`lose their older versions`,
   move: $localize`are moved`,
-  already: $localize`are already as their step wants them`,
+  already: $localize`already are as their step requires`,
   stopped: $localize`cannot take their step now`,
 };
 const order = Object.keys(heads) as SweepLine['kind'][];

@@ -1,5 +1,4 @@
 import type { StepTask } from '@key-cellar/contract';
-import { localeOf } from '../../words/language';
 
 /** Tasks of one kind and one rule, in the order in which they came. */
 export interface TaskGroup<T extends StepTask = StepTask> {
@@ -10,7 +9,7 @@ export interface TaskGroup<T extends StepTask = StepTask> {
 /** What is asked by each rule; questions to owners before reviews. */
 export function taskGroups<T extends StepTask>(tasks: readonly T[]): TaskGroup<T>[] {
   const groups = new Map<string, T[]>();
-  for (const task of [...tasks].sort((a, b) => a.kind.localeCompare(b.kind, localeOf))) {
+  for (const task of [...tasks].sort((a, b) => (a.kind < b.kind ? -1 : a.kind > b.kind ? 1 : 0))) {
     const key = `${task.kind} ${task.ruleCode}`;
     groups.set(key, [...(groups.get(key) ?? []), task]);
   }

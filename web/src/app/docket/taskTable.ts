@@ -52,7 +52,7 @@ export class TaskTable {
 
   protected closedWords(task: Task): string {
     if (!('state' in task)) return '';
-    if (task.state !== 'answered') return $localize`not asked any more`;
+    if (task.state !== 'answered') return $localize`no longer asked`;
     return $localize`${saidWords(task.answer!)}:answer:, said ${task.answeredBy!}:name:`;
   }
 

@@ -26,7 +26,7 @@ import { TaskTable, type Answered } from './taskTable';
             <p class="lede">
               @if (whose() === 'all') {
                 <ng-container i18n
-                  >All that is asked about the records you keep: <b>{{ p.tasks.length | count }}</b> open.</ng-container
+                  >Questions about the records you keep: <b>{{ p.tasks.length | count }}</b> open.</ng-container
                 >
               } @else if (p.tasks.length === 0) {
                 <ng-container i18n>No rule asks you anything.</ng-container>
@@ -54,7 +54,7 @@ import { TaskTable, type Answered } from './taskTable';
       }
       @if (groups().length > 0) {
         <div class="field note">
-          <label for="answer-note" i18n>Note for the ledger, if there is something to say</label>
+          <label for="answer-note" i18n>Note for the ledger (optional)</label>
           <input pInputText id="answer-note" maxlength="2000" [ngModel]="note()" (ngModelChange)="note.set($event)" />
         </div>
       } @else if (page.value()) {
@@ -67,7 +67,7 @@ import { TaskTable, type Answered } from './taskTable';
         <kc-task-table [tasks]="group.tasks" [busy]="busy()" [showAsked]="whose() === 'all'" (answered)="answer($event)" />
       }
       @if (page.value()?.more) {
-        <p class="quiet" i18n>There are more; they come up when these are answered.</p>
+        <p class="quiet" i18n>There are more; they appear once these are answered.</p>
       }
     </div>
   `,

@@ -63,7 +63,9 @@ export class CoveredRecords {
   protected readonly any = computed(() => this.mayLetOut() && this.inside().length > 0);
   protected readonly all = computed(() => this.inside().every((r) => this.marked().has(r.id)));
   protected readonly button = computed(() =>
-    this.marked().size === 1 ? $localize`Let one record out` : $localize`Let ${this.marked().size}:n: records out`,
+    this.marked().size === 1
+      ? $localize`Remove one record from the hold`
+      : $localize`Remove ${this.marked().size}:n: records from the hold`,
   );
 
   protected toggle(id: string): void {

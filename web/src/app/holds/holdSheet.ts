@@ -24,9 +24,9 @@ const newHold = 'new';
 const outcomeWords = {
   covered: $localize`Held now.`,
   'already covered': $localize`The hold covered it before.`,
-  'gone before the hold': $localize`It was gone before the hold.`,
-  'not found': $localize`You know no such record.`,
-  refused: $localize`You may not hold it.`,
+  'gone before the hold': $localize`It had been disposed of before the hold.`,
+  'not found': $localize`No such record, or you may not see it.`,
+  refused: $localize`You may not place it on hold.`,
 } as const;
 
 type Placed = Pick<ResponseOf<typeof holds.placeHold>, 'covered' | 'results'> & { readonly id: string };

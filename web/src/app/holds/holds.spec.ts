@@ -252,9 +252,9 @@ describe('a hold', () => {
     expect(boxes().map((b) => b.getAttribute('aria-label'))).toEqual(['Mark PIL-03/2019/0001']);
     boxes()[0]!.click();
     await stage.settle();
-    await stage.press('Let out …');
+    await stage.press('Remove from hold …');
     await stage.type('#let-out-reason', 'It is of another barge');
-    await stage.press('Let one record out');
+    await stage.press('Remove one record from the hold');
     const request = await stage.answer('/api/holds/h/let-out', {
       released: 1,
       results: [{ id: 'r1', name: 'PIL-03/2019/0001', outcome: 'done', why: 'Let out.' }],
@@ -270,9 +270,9 @@ describe('a hold', () => {
     const stage = await show();
     stage.host.querySelector<HTMLInputElement>('thead input')!.click();
     await stage.settle();
-    await stage.press('Let out …');
+    await stage.press('Remove from hold …');
     await stage.type('#let-out-reason', 'x');
-    await stage.press('Let one record out');
+    await stage.press('Remove one record from the hold');
     await stage.refuse('/api/holds/h/let-out', 'Letting out needs a reason.', undefined, 422);
     expect(stage.sheet.textContent).toContain('Letting out needs a reason.');
     expect(document.querySelector<HTMLTextAreaElement>('#let-out-reason')!.value).toBe('x');

@@ -71,7 +71,11 @@ import { HoldSheet } from './holdSheet';
                     ><span class="more">{{ hold.reason }}</span>
                   </td>
                   <td class="scope">
-                    {{ hold.scope || 'a list of records' }}
+                    @if (hold.scope) {
+                      {{ hold.scope }}
+                    } @else {
+                      <ng-container i18n>a list of records</ng-container>
+                    }
                     @if (hold.freeze) {
                       <span class="more" i18n>frozen: no edits either</span>
                     }
@@ -91,7 +95,7 @@ import { HoldSheet } from './holdSheet';
                   </td>
                   <td>
                     @if (hold.state === 'open') {
-                      <kc-mark kind="held" [showWord]="true" label="open" />
+                      <kc-mark kind="held" [showWord]="true" label="open" i18n-label />
                     } @else {
                       <span class="quiet" i18n>released {{ hold.releasedOn | day }}</span>
                     }

@@ -60,7 +60,7 @@ describe('the entrance', () => {
     await stage.type('#repository', 'Harbour');
     await stage.type('#name', 'Ines');
     await enter(stage);
-    await stage.press('Make the repository');
+    await stage.press('Create the repository');
     const made = await stage.answer('/api/first-keeper', {});
     expect(made.request.body).toEqual({ login: 'ines', password: 'a long enough password', name: 'Ines', repository: 'Harbour' });
     await stage.answer('/api/session', {});

@@ -19,7 +19,7 @@ import { Session } from './session';
 })
 export class SignIn {
   protected readonly labels = {
-    make: $localize`Make the repository`,
+    make: $localize`Create the repository`,
     signIn: $localize`Sign in`,
   };
   private readonly api = inject(Api);

@@ -7,7 +7,7 @@ import { Stage, testingProviders } from './testing';
 describe('taking in a table', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
   const show = (): Promise<Stage<TableImport>> =>
-    Stage.show(TableImport, { open: true, heading: 'Take in a plan', endpoint: plan.importPlan });
+    Stage.show(TableImport, { open: true, heading: 'Import a plan', endpoint: plan.importPlan });
   const choose = async (stage: Stage<TableImport>, name: string, text: string): Promise<void> => {
     const field = document.querySelector<HTMLInputElement>('.p-drawer input[type="file"]')!;
     const files = new DataTransfer();
@@ -30,7 +30,7 @@ describe('taking in a table', () => {
     expect(request.request.body).toEqual({ format: 'xlsx', data: btoa('bytes'), dryRun: true });
     expect(words(stage)).toContain('1 of 2 rows are wrong.');
     expect(words(stage)).toContain('3codeis missing');
-    expect(() => stage.button(/^Make/, stage.sheet)).toThrow();
+    expect(() => stage.button(/^Apply/, stage.sheet)).toThrow();
   });
 
   it('says what changes before it changes, and what came of it', async () => {
@@ -41,7 +41,7 @@ describe('taking in a table', () => {
     const outcome = { rows: 1, changes: [{ row: 2, what: 'new', sentence: 'A is made inside ALL' }], errors: [], recomputed: 0 };
     await stage.answer('/api/plan/import', outcome);
     expect(words(stage)).toContain('A is made inside ALL');
-    await stage.press('Make one change', stage.sheet);
+    await stage.press('Apply one change', stage.sheet);
     const request = await stage.answer('/api/plan/import', { ...outcome, recomputed: 7 });
     expect(request.request.body.dryRun).toBeFalse();
     expect(done).toBe(7);

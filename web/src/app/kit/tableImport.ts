@@ -24,15 +24,15 @@ type Format = 'csv' | 'xlsx' | 'json';
           }
         </div>
         @if (busy()) {
-          <p role="status" class="quiet" i18n>The table is being looked at …</p>
+          <p role="status" class="quiet" i18n>Checking the table …</p>
         }
         <kc-problem [problem]="problem()" />
         @if (outcome(); as o) {
           <p role="status">
             @if (o.errors.length > 0) {
               <ng-container i18n
-                ><b class="madder">{{ o.errors.length | count }}</b> of {{ o.rows | count }} rows are wrong. Nothing is taken in before they
-                are mended.</ng-container
+                ><b class="madder">{{ o.errors.length | count }}</b> of {{ o.rows | count }} rows are wrong. Nothing is imported until they
+                are corrected.</ng-container
               >
             } @else if (o.changes.length === 0) {
               <ng-container i18n>{{ o.rows | count }} rows, and nothing in them is new.</ng-container>
@@ -91,8 +91,8 @@ type Format = 'csv' | 'xlsx' | 'json';
 })
 export class TableImport {
   protected readonly labels = {
-    makeOne: $localize`Make one change`,
-    make: (n: number) => $localize`Make ${countWords(n)}:count: changes`,
+    makeOne: $localize`Apply one change`,
+    make: (n: number) => $localize`Apply ${countWords(n)}:count: changes`,
     column: $localize`column`,
     what: $localize`what`,
     wrong: $localize`what is wrong`,

@@ -61,7 +61,7 @@ export class ThingField {
   protected readonly chosen = computed(() => {
     const options = this.value().map((id) => ({
       id,
-      name: this.seen()[id] ?? this.names()[id] ?? $localize`(one that you may not see)`,
+      name: this.seen()[id] ?? this.names()[id] ?? $localize`(hidden from you)`,
       more: '',
     }));
     return this.many() ? options : (options[0] ?? null);

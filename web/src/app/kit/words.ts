@@ -26,6 +26,11 @@ export function monthWords(month: string): string {
   return formatDate(`${month}-15`, monthPattern, localeOf);
 }
 
+const collator = new Intl.Collator(localeOf, { numeric: true });
+
+/** The order of names and titles, as the person’s language has it; numbers by their value. Negative when the first comes first. */
+export const byWords = (a: string, b: string): number => collator.compare(a, b);
+
 const numbers = new Intl.NumberFormat(localeOf);
 
 /** A count with the separators of the language. */

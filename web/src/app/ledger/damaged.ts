@@ -12,9 +12,9 @@ const areas: Record<Holder['kind'], string> = { record: '/records', batch: '/doc
   imports: [BytesPipe, CountPipe, InstantPipe, RouterLink],
   template: `
     <section class="panel" aria-labelledby="damaged-title">
-      <h2 id="damaged-title" i18n>Damaged, and set apart</h2>
+      <h2 id="damaged-title" i18n>Damaged and quarantined</h2>
       <p class="small" i18n>
-        Nobody is given what is damaged. The same file brought to Receiving again mends it, and whoever runs the server can do so from a
+        Damaged content is not handed out. Bringing the same file to Receiving again repairs it; an administrator can also restore it from a
         backup. Until then it is neither transferred nor checked.
       </p>
       <table>
@@ -33,7 +33,7 @@ const areas: Record<Holder['kind'], string> = { record: '/records', batch: '/doc
                 @for (holder of d.holders; track holder.id) {
                   <a [routerLink]="link(holder)">{{ holder.name }}</a>
                 } @empty {
-                  <span class="quiet" i18n>nothing any more</span>
+                  <span class="quiet" i18n>no record any more</span>
                 }
               </td>
               <td class="num">{{ d.size | bytes }}</td>

@@ -12,17 +12,17 @@ import { Sheet } from '../kit/sheet';
   selector: 'kc-fixity-sheet',
   imports: [Button, FormsModule, InputText, ProblemNotice, Sheet],
   template: `
-    <kc-sheet [(open)]="open" heading="How contents are checked" i18n-heading>
+    <kc-sheet [(open)]="open" heading="How content is checked" i18n-heading>
       <form (ngSubmit)="save()">
-        <p i18n>Every content is read again, byte by byte, and compared with the fingerprint that it came in with.</p>
+        <p i18n>All content is read again byte by byte and compared with the fingerprint it arrived with.</p>
         <div class="field">
-          <label for="fixity-days" i18n>Each within, days</label>
+          <label for="fixity-days" i18n>Each within (days)</label>
           <input pInputText id="fixity-days" name="days" type="number" min="1" max="3660" [(ngModel)]="days" />
         </div>
         <div class="field">
-          <label for="fixity-speed" i18n>At most, megabytes a second</label>
+          <label for="fixity-speed" i18n>Limit, megabytes a second</label>
           <input pInputText id="fixity-speed" name="speed" type="number" min="1" max="2000" [(ngModel)]="speed" />
-          <span class="small quiet" i18n>So that people who work are not slowed down. At 20, a day is enough for 1.7 terabytes.</span>
+          <span class="small quiet" i18n>Keeps checking from slowing people down. At 20, one day is enough for 1.7 terabytes.</span>
         </div>
         <kc-problem [problem]="problem()" />
         <p class="acts">

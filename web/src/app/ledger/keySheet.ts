@@ -15,13 +15,13 @@ import { Sheet } from '../kit/sheet';
     <kc-sheet [(open)]="open" heading="Change the signing key" i18n-heading>
       <form (ngSubmit)="change()">
         <p i18n>
-          A new key signs tree heads from now on. The old one signs that it takes over, and is destroyed. What it signed stays verifiable;
-          the witness is told.
+          A new key signs tree heads from now on. The old key signs the handover and is destroyed. What it signed stays verifiable; the
+          witness is informed.
         </p>
         <div class="field">
           <label for="key-why" i18n>Why</label>
           <input pInputText id="key-why" name="why" maxlength="500" [(ngModel)]="why" />
-          <span class="small quiet" i18n>Entered in the ledger: a server was replaced, somebody left, a year has passed.</span>
+          <span class="small quiet" i18n>Recorded in the ledger, such as: server replaced, administrator left, a year has passed.</span>
         </div>
         <kc-problem [problem]="problem()" />
         <p class="acts">

@@ -59,8 +59,10 @@ import { CountPipe, DayPipe, InstantPipe } from '../kit/words';
               <b>–</b>
             }
             <span i18n>each within {{ c.days }} days</span>
-            @if (c.due > 0) {
-              <span i18n>{{ c.due | count }}{{ c.due >= 10000 ? ' or more' : '' }} due now</span>
+            @if (c.due >= 10000) {
+              <span i18n>{{ c.due | count }} or more due now</span>
+            } @else if (c.due > 0) {
+              <span i18n>{{ c.due | count }} due now</span>
             }
             @if (c.objects; as o) {
               @if (o.withoutCopy > 0) {
@@ -99,8 +101,8 @@ import { CountPipe, DayPipe, InstantPipe } from '../kit/words';
     @if (contents()?.reconciled; as r) {
       @if (r.contentsOfNothing + r.recordsWithout > 0) {
         <p class="trouble alarm" role="alert" i18n>
-          Contents and records do not belong together: {{ r.contentsOfNothing | count }} contents that nothing has,
-          {{ r.recordsWithout | count }} records without their content. Somebody was at the database.
+          Content and records do not match: {{ r.contentsOfNothing | count }} contents without a record,
+          {{ r.recordsWithout | count }} records without their content. The database may have been tampered with.
           <span class="small quiet">counted {{ r.on | day }}</span>
         </p>
       }

@@ -11,6 +11,7 @@ const entry = (seq: number, changes: Partial<LedgerEntry> = {}): LedgerEntry => 
   actor: 'Ines Okafor-Lind',
   from: '127.0.0.1',
   act: 'declared',
+  words: changes.act ?? 'declared',
   subjectKind: 'record',
   subjectId: '00000000-0000-4000-8000-000000000009',
   subject: 'BER-02/2024/0001 Bollard test',
@@ -71,7 +72,7 @@ describe('proof', () => {
         { id: 'g', name: 'Keepers', kind: 'group' },
       ],
     });
-    await stage.answer('/api/ledger/acts', { acts: ['declared', 'filed'] });
+    await stage.answer('/api/ledger/acts', { acts: ['declared', 'filed'].map((act) => ({ act, words: act })) });
     await stage.answer('/api/ledger/state', shown);
     await stage.answer('/api/fixity', contents);
     await stage.answer('/api/ledger?', { entries, folds, next });
@@ -83,8 +84,8 @@ describe('proof', () => {
       newest: 40,
       oldest: 12,
       acts: [
-        { act: 'found signs', count: 27 },
-        { act: 'ran the sweep', count: 1 },
+        { act: 'found signs', words: 'found signs', count: 27 },
+        { act: 'ran the sweep', words: 'ran the sweep', count: 1 },
       ],
       more: false,
     };
@@ -176,7 +177,7 @@ describe('proof', () => {
   it('says what does not belong together', async () => {
     const reconciled = { on: '2026-09-14', contentsOfNothing: 2, recordsWithout: 1 };
     const stage = await show([entry(1)], null, state(), checks({ reconciled }));
-    expect(stage.text()).toContain('do not belong together: 2 contents that nothing has, 1 records without their content');
+    expect(stage.text()).toContain('do not match: 2 contents without a record, 1 records without their content');
   });
 
   it('does not say so when all does', async () => {
@@ -187,7 +188,7 @@ describe('proof', () => {
 
   it('changes how contents are checked', async () => {
     const stage = await show([entry(1)]);
-    await stage.press('How contents are checked');
+    await stage.press('How content is checked');
     const days = document.querySelector<HTMLInputElement>('#fixity-days')!;
     expect(days.value).toBe('90');
     days.value = '30';

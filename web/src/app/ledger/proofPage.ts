@@ -9,7 +9,7 @@ import { Choice } from '../kit/choice';
 import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
-import { CountPipe, countWords, InstantPipe } from '../kit/words';
+import { byWords, CountPipe, countWords, InstantPipe } from '../kit/words';
 import { Session } from '../identity';
 import { Damaged } from './damaged';
 import { FixitySheet } from './fixitySheet';
@@ -67,7 +67,9 @@ export class ProofPage {
   }));
   protected readonly people = toSignal(this.api.call(identity.people));
   private readonly acts = toSignal(this.api.call(ledger.acts));
-  protected readonly actOptions = computed(() => (this.acts()?.acts ?? []).map((act) => ({ value: act, name: act })));
+  protected readonly actOptions = computed(() =>
+    (this.acts()?.acts ?? []).map((act) => ({ value: act.act, name: act.words })).sort((a, b) => byWords(a.name, b.name)),
+  );
   protected readonly state = loaded(() => this.api.call(ledger.state));
   private readonly session = inject(Session);
   protected readonly mayChangeKey = computed(() => this.session.may('dispose'));
@@ -80,18 +82,18 @@ export class ProofPage {
   protected readonly problem = signal<Problem | null>(null);
   protected readonly opened = signal<number | null>(null);
   protected readonly kinds = [
-    'record',
-    'place',
-    'rule',
-    'hold',
-    'matter',
-    'batch',
-    'certificate',
-    'arrival',
-    'person',
-    'ledger',
-    'setting',
-  ].map((kind) => ({ value: kind, name: kind }));
+    { value: 'record', name: $localize`record` },
+    { value: 'place', name: $localize`place` },
+    { value: 'rule', name: $localize`rule` },
+    { value: 'hold', name: $localize`hold` },
+    { value: 'matter', name: $localize`matter` },
+    { value: 'batch', name: $localize`batch` },
+    { value: 'certificate', name: $localize`certificate` },
+    { value: 'arrival', name: $localize`arrival` },
+    { value: 'person', name: $localize`person` },
+    { value: 'ledger', name: $localize`ledger` },
+    { value: 'setting', name: $localize`setting` },
+  ];
   protected readonly personOptions = computed(() =>
     (this.people()?.people ?? []).filter((p) => p.kind === 'person').map((p) => ({ value: p.id, name: p.name })),
   );
@@ -113,7 +115,7 @@ export class ProofPage {
     const rows: (Row & { readonly seq: number })[] = this.entries().map((entry) => ({ key: `e${entry.seq}`, seq: entry.seq, entry }));
     for (const fold of this.folds()) {
       const count = fold.acts.reduce((sum, a) => sum + a.count, 0);
-      const words = fold.acts.map((a) => (a.count === 1 ? a.act : `${a.act} × ${countWords(a.count)}`)).join(' · ');
+      const words = fold.acts.map((a) => (a.count === 1 ? a.words : `${a.words} × ${countWords(a.count)}`)).join(' · ');
       rows.push({ key: `f${fold.newest}`, seq: fold.newest, fold: { ...fold, count, words: fold.more ? `${words} …` : words } });
       const inside = opened.get(fold.newest);
       for (const entry of inside?.entries ?? []) rows.push({ key: `i${entry.seq}`, seq: entry.seq, entry, inside: true });

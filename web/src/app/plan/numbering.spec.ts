@@ -38,10 +38,10 @@ describe('numbering', () => {
     await stage.type('#numbering-title', 'Mine');
     await stage.type('#numbering-pattern', 'M-{nnn}');
     expect(stage.sheet.textContent).toContain('two records would get the same number');
-    expect(stage.button('Make it').disabled).toBeTrue();
+    expect(stage.button('Create').disabled).toBeTrue();
     await stage.type('#numbering-pattern', 'M-{series}-{year}-{nnn}');
     expect(stage.sheet.textContent).toContain('M-BER-01-2026-003');
-    await stage.press('Make it');
+    await stage.press('Create');
     const made = await stage.answer('/api/numberings', { id: 'm' });
     expect(made.request.body).toEqual({ title: 'Mine', pattern: 'M-{series}-{year}-{nnn}', per: ['series', 'year'], gapless: true });
     await stage.answer('/api/numberings', { numberings: [line] });

@@ -31,7 +31,7 @@ export class NumberingPage {
     changing: (title: string) => $localize`Change ${title}:what:`,
     new: $localize`New numbering`,
     change: $localize`Change it`,
-    make: $localize`Make it`,
+    make: $localize`Create`,
   };
   private readonly api = inject(Api);
   protected readonly session = inject(Session);
@@ -60,7 +60,7 @@ export class NumberingPage {
   protected readonly parts = ['{series}', '{place}', '{type}', '{year}', '{month}', '{day}', '{fact …}', '{nnnn}'];
 
   constructor() {
-    const remove = inject(Keys).add({ n: [$localize`make a numbering`, () => this.session.may('dispose') && this.begin(null)] });
+    const remove = inject(Keys).add({ n: [$localize`create a numbering`, () => this.session.may('dispose') && this.begin(null)] });
     inject(DestroyRef).onDestroy(remove);
   }
 

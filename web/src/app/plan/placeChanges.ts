@@ -62,7 +62,7 @@ export class PlaceChanges {
   protected readonly name = computed(() => {
     const task = this.task();
     if (task === null) return '';
-    return task === 'reopen' && this.place().shut === null ? $localize`Call off the closing` : names[task];
+    return task === 'reopen' && this.place().shut === null ? $localize`Cancel the closing` : names[task];
   });
   protected readonly heading = computed(() => (this.task() ? `${this.name()}: ${this.place().code}` : ''));
   protected readonly width = computed(() => (this.task() === 'edit' || this.task() === 'retire' ? 480 : 640));
@@ -185,7 +185,7 @@ export class PlaceChanges {
         this.busy.set(false);
         const recomputed = (result as Partial<PlanEffect>).recomputed;
         this.task.set(null);
-        this.changed.emit(recomputed === undefined ? '' : $localize`${recomputed}:n: records were dated anew.`);
+        this.changed.emit(recomputed === undefined ? '' : $localize`${recomputed}:n: records were recalculated.`);
       },
       error: (error: unknown) => {
         this.busy.set(false);

@@ -6,12 +6,12 @@ import { factsOfTypes, type FactDefinition, type Takes } from '@key-cellar/core/
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import type { Observable } from 'rxjs';
-import { localeOf } from '../../words/language';
 import { Api, toProblem } from '../kit/api';
 import { Choice } from '../kit/choice';
 import { Choices } from '../kit/choices';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
+import { byWords } from '../kit/words';
 import { FactFields, FactWordsPipe, RecordsService, type FactValues } from '../records/index';
 
 const megabyte = 1_000_000;
@@ -26,7 +26,7 @@ const megabyte = 1_000_000;
 })
 export class PlaceGiving {
   protected readonly labels = {
-    given: $localize`Facts given on`,
+    given: $localize`Facts passed down`,
     takes: $localize`What it takes`,
   };
   private readonly api = inject(Api);
@@ -34,7 +34,7 @@ export class PlaceGiving {
   readonly changed = output();
 
   private readonly types = toSignal(inject(RecordsService).types$);
-  private readonly known = computed(() => factsOfTypes(this.types()?.types ?? []).sort((a, b) => a.title.localeCompare(b.title, localeOf)));
+  private readonly known = computed(() => factsOfTypes(this.types()?.types ?? []).sort((a, b) => byWords(a.title, b.title)));
   protected readonly own = computed(() => this.given(this.place().facts));
   protected readonly around = computed(() => {
     const seen = new Set(Object.keys(this.place().facts));

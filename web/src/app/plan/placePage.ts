@@ -104,7 +104,7 @@ export class PlacePage {
     return this.allInside() || all.length <= mostInRow ? all : all.slice(0, mostInRow - 1);
   });
   protected readonly nowhere = $localize`no jurisdiction`;
-  protected readonly asUsual = $localize`numbered as usual`;
+  protected readonly asUsual = $localize`default numbering`;
   protected readonly fewer = $localize`Show fewer`;
   protected readonly insideWords = computed(() => {
     const n = this.page.value()?.inside.length ?? 0;
@@ -140,7 +140,7 @@ export class PlacePage {
       ...(p.kind === 'folder' && this.session.may('dispose')
         ? [
             {
-              label: $localize`Make a stencil of it`,
+              label: $localize`Create a stencil from it`,
               command: () => void this.router.navigate(['/plan/stencils/new'], { queryParams: { from: p.id } }),
             },
           ]
@@ -149,7 +149,7 @@ export class PlacePage {
         ? [{ label: $localize`Close`, command: () => this.start('close') }]
         : []),
       ...(shut === 'closed' || shut === 'retired' ? [change($localize`Open again`, 'reopen')] : []),
-      ...(closesLater && p.retiredOn === null ? [change($localize`Call off the closing`, 'reopen')] : []),
+      ...(closesLater && p.retiredOn === null ? [change($localize`Cancel the closing`, 'reopen')] : []),
       ...(p.retiredOn === null ? [change($localize`Retire`, 'retire')] : []),
     ];
   });
@@ -198,7 +198,7 @@ export class PlacePage {
       case 'rule':
         return $localize`Set a rule`;
       case 'unset':
-        return $localize`Take the rule off`;
+        return $localize`Remove the rule`;
       case null:
         return '';
     }
@@ -256,7 +256,7 @@ export class PlacePage {
         // What was changed is to be seen.
         if (this.task() !== 'close') this.arranged.set(true);
         this.task.set(null);
-        if (result.recomputed !== undefined) this.done.set($localize`${result.recomputed}:n: records were dated anew.`);
+        if (result.recomputed !== undefined) this.done.set($localize`${result.recomputed}:n: records were recalculated.`);
         this.reload();
       },
       error: (error: unknown) => {

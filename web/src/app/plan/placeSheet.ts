@@ -81,8 +81,8 @@ const names: Record<PlaceKind, string> = {
 })
 export class PlaceSheet {
   protected readonly labels = {
-    makeKind: (kind: string) => $localize`Make the ${kind}:kind:`,
-    make: $localize`Make it`,
+    makeKind: (kind: string) => $localize`Create the ${kind}:kind:`,
+    make: $localize`Create`,
   };
   private readonly api = inject(Api);
   protected readonly session = inject(Session);

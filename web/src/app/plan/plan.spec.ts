@@ -161,7 +161,7 @@ describe('the plan', () => {
     expect(document.getElementById('place-kind')!.textContent).toContain('series');
     await stage.type('#place-code', 'BER-09');
     await stage.type('#place-title', 'Bollards');
-    await stage.press(/^Make/);
+    await stage.press(/^Create/);
     await stage.refuse('/api/places', 'Something with this code or number exists already.');
     expect(stage.sheet.textContent).toContain('Something with this code or number exists already.');
     expect(document.querySelector<HTMLInputElement>('#place-code')!.value).toBe('BER-09');
@@ -296,7 +296,7 @@ describe('a place', () => {
     const arrangement = stage.host.querySelector('details')!;
     expect(arrangement.open).toBeFalse();
     expect(arrangement.querySelector('summary')!.textContent!.replace(/\s+/g, ' ')).toContain(
-      'ArrangementR-BER-1R-XNorthshorenumbered as usualyou: Keeper',
+      'ArrangementR-BER-1R-XNorthshoredefault numberingyou: Keeper',
     );
     const shown = (): number => stage.host.querySelectorAll('.inside a').length;
     expect(shown()).toBe(3);
@@ -313,7 +313,7 @@ describe('a place', () => {
     const stage = await show({ closedOn: '2026-12-31', deposit: true });
     expect(stage.text()).toContain('closes 31 Dec 2026');
     expect(stage.host.querySelector('kc-uploads')).not.toBeNull();
-    await choose(stage, 'Call off the closing');
+    await choose(stage, 'Cancel the closing');
     expect(stage.sheet.textContent).toContain('It stays open.');
   });
 
@@ -334,18 +334,18 @@ describe('a place', () => {
     await stage.press('Set a rule', stage.sheet);
     const request = await stage.answer('/api/places/fo/rules', { recomputed: 12 });
     expect(request.request.body).toEqual({ ruleId: 'r3' });
-    expect(stage.text()).toContain('12 records were dated anew.');
+    expect(stage.text()).toContain('12 records were recalculated.');
   });
 
   it('loses a rule that is set right here, not one from above', async () => {
     const stage = await show();
-    expect(() => stage.button('Take off R-BER-1')).toThrow();
-    await stage.press('Take off R-X');
+    expect(() => stage.button('Remove R-BER-1')).toThrow();
+    await stage.press('Remove R-X');
     expect((await stage.request('/api/schedule/effect')).request.body).toEqual({
       change: { kind: 'setRule', placeId: 'fo', ruleId: 'r2', set: false },
     });
     stage.http.expectNone('/api/places/fo/rules/unset');
-    await stage.press('Take the rule off', stage.sheet);
+    await stage.press('Remove the rule', stage.sheet);
     const request = await stage.answer('/api/places/fo/rules/unset', { recomputed: 2 });
     expect(request.request.body).toEqual({ ruleId: 'r2' });
   });
@@ -373,7 +373,7 @@ describe('a place', () => {
     await stage.press('Jurisdictions', stage.sheet);
     const request = await stage.answer('/api/places/fo/jurisdictions', { recomputed: 3 });
     expect(request.request.body).toEqual({ jurisdictions: ['Northshore'] });
-    expect(stage.text()).toContain('3 records were dated anew.');
+    expect(stage.text()).toContain('3 records were recalculated.');
   });
 
   const choose = async (stage: Stage<PlacePage>, name: string): Promise<void> => {
@@ -450,7 +450,7 @@ describe('a place', () => {
     await stage.press('Move', stage.sheet);
     const request = await stage.answer('/api/places/fo/move', { records: 4, places: 0, gains: [], loses: [], recomputed: 4 });
     expect((request.request.body as { dryRun: boolean }).dryRun).toBeFalse();
-    expect(stage.text()).toContain('4 records were dated anew.');
+    expect(stage.text()).toContain('4 records were recalculated.');
   });
 
   it('that was retired can only be brought back, with a reason', async () => {
@@ -468,7 +468,7 @@ describe('a place', () => {
 
   it('offers nothing to those who only read', async () => {
     const stage = await show({ rights: ['discover', 'read'], deposit: false });
-    for (const name of ['Set a rule', 'Change …', 'Record an event', 'New here', 'Take off R-X']) {
+    for (const name of ['Set a rule', 'Change …', 'Record an event', 'New here', 'Remove R-X']) {
       expect(() => stage.button(name, stage.host))
         .withContext(name)
         .toThrow();

@@ -301,7 +301,7 @@ export class PlanPage {
   }
 
   protected imported(outcome: TableOutcome): void {
-    this.done.set($localize`${outcome.changes.length}:n: changes were made, ${outcome.recomputed}:m: records dated anew.`);
+    this.done.set($localize`${outcome.changes.length}:n: changes were made, ${outcome.recomputed}:m: records recalculated.`);
     this.made();
   }
 

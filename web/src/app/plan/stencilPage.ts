@@ -56,8 +56,10 @@ export class StencilPage {
   protected readonly labels = {
     saveAs: (version: number) => $localize`Save as version ${version}:version:`,
     save: $localize`Save the stencil`,
-    takeUpAgain: $localize`Take it up again`,
+    takeUpAgain: $localize`Reinstate`,
     retire: $localize`Retire`,
+    unnamed: $localize`New stencil`,
+    untitled: $localize`(no title)`,
   };
   private readonly api = inject(Api);
   private readonly router = inject(Router);
@@ -206,7 +208,7 @@ export class StencilPage {
         else {
           const behind = this.page.value()?.uses ?? 0;
           if (done.version !== p?.version && behind > 0)
-            this.said.set($localize`Version ${done.version}:version: is kept. Folders made before can be brought to it.`);
+            this.said.set($localize`Version ${done.version}:version: is kept. Existing folders can be updated to it.`);
           this.page.reload();
         }
       },

@@ -40,8 +40,8 @@ type Way = 'one' | 'many' | 'there';
 })
 export class StencilUses {
   protected readonly labels = {
-    makeOne: $localize`Make one folder`,
-    make: (n: string) => $localize`Make ${n}:count: folders`,
+    makeOne: $localize`Create one folder`,
+    make: (n: string) => $localize`Create ${n}:count: folders`,
   };
   private readonly api = inject(Api);
   protected readonly parts = inject(StencilParts);

@@ -154,7 +154,7 @@ describe('a stencil', () => {
     });
     expect((tried.request.body as { dryRun: boolean }).dryRun).toBeTrue();
     expect(stage.sheet.textContent!.replace(/\s+/g, ' ')).toContain('1 would be made, 1 refused.');
-    await stage.press('Make one folder');
+    await stage.press('Create one folder');
     const made = stage.http.expectOne('/api/stencils/s/apply');
     expect((made.request.body as { dryRun: boolean }).dryRun).toBeFalse();
     made.flush({ results: [{ ...line, why: 'Made.', placeId: 'new' }] });
@@ -172,14 +172,14 @@ describe('a stencil', () => {
     await stage.answer('/api/stencils/s/apply', {
       results: [{ id: 's', line: 1, name: 'P-43', outcome: 'done', why: '', code: 'P-43', title: '', folders: [], placeId: null }],
     });
-    expect(stage.button('Make one folder').disabled).toBeFalse();
+    expect(stage.button('Create one folder').disabled).toBeFalse();
     await stage.type('#use-title', 'Another');
-    expect(stage.button('Make 0 folders').disabled).toBeTrue();
+    expect(stage.button('Create 0 folders').disabled).toBeTrue();
   });
 
   it('brings its changes only after they were seen', async () => {
     const stage = await show();
-    await stage.press('Bring the changes …');
+    await stage.press('Apply the changes …');
     const line = {
       placeId: 'p',
       name: 'P-41 Maren Tully',

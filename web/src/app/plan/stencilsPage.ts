@@ -21,7 +21,7 @@ import { CountPipe } from '../kit/words';
         <div>
           <h1 i18n>Stencils</h1>
           <p class="lede" i18n>
-            Folders that are made again and again, with their access, rules and titles: once here, then for one or for many.
+            Recurring folder structures with their access, rules and titles: defined once here, then used for one or for many.
           </p>
         </div>
         @if (session.may('dispose')) {
@@ -65,7 +65,7 @@ import { CountPipe } from '../kit/words';
           </section>
         } @empty {
           @if (page.value()) {
-            <div class="empty" i18n><b>The shelf is empty</b>Make a stencil from nothing, or from a folder that is right as it is.</div>
+            <div class="empty" i18n><b>The shelf is empty</b>Create a stencil from scratch, or from a folder that is right as it is.</div>
           }
         }
       </div>
@@ -118,7 +118,7 @@ export class StencilsPage {
 
   constructor() {
     const remove = inject(Keys).add({
-      n: [$localize`make a stencil`, () => this.session.may('dispose') && void this.router.navigateByUrl('/plan/stencils/new')],
+      n: [$localize`create a stencil`, () => this.session.may('dispose') && void this.router.navigateByUrl('/plan/stencils/new')],
     });
     inject(DestroyRef).onDestroy(remove);
   }

@@ -5,8 +5,9 @@ import { profiles } from '@key-cellar/core/access';
 import { bareFolder } from '@key-cellar/core/plan';
 import { factsOfTypes } from '@key-cellar/core/records';
 import { catchError, of } from 'rxjs';
-import { localeOf } from '../../words/language';
 import { Api } from '../kit/api';
+import { filingPlaces } from '../kit/filingPlaces';
+import { byWords } from '../kit/words';
 import { RecordsService } from '../records/index';
 
 export type StencilFolderBody = StencilBody['root'];
@@ -34,7 +35,7 @@ export class StencilParts {
     },
   );
 
-  readonly facts = computed(() => factsOfTypes(this.types()?.types ?? []).sort((a, b) => a.title.localeCompare(b.title, localeOf)));
+  readonly facts = computed(() => factsOfTypes(this.types()?.types ?? []).sort((a, b) => byWords(a.title, b.title)));
   readonly typeOptions = computed(() =>
     (this.types()?.types ?? []).filter((t) => !t.retired).map((t) => ({ value: t.code, name: t.title })),
   );
@@ -46,15 +47,5 @@ export class StencilParts {
       .map((r) => ({ value: r.id, name: `${r.code} ${r.definition.title}` })),
   );
   /** Places that folders can be made in. */
-  readonly places = computed(() => {
-    const { places } = this.outline();
-    const byId = new Map(places.map((p) => [p.id, p]));
-    return places
-      .filter((p) => (p.kind === 'series' || p.kind === 'folder') && p.discover && p.shut === null)
-      .map((p) => {
-        const parent = p.parentId ? byId.get(p.parentId) : undefined;
-        return { ...p, name: p.kind === 'folder' && parent ? `${parent.code} › ${p.code} ${p.title}` : `${p.code} ${p.title}` };
-      })
-      .sort((a, b) => (a.name < b.name ? -1 : 1));
-  });
+  readonly places = computed(() => filingPlaces(this.outline().places, (p) => p.discover));
 }

@@ -70,7 +70,7 @@ describe('receiving', () => {
       arrival(2, { sameAs: [{ kind: 'record', id: id(9), name: 'BER-02/2024/0001 Bollard test' }] }),
     ]);
     expect(stage.text()).toContain('2 things wait to be filed.');
-    expect(stage.text()).toContain('1 have the content of something else.');
+    expect(stage.text()).toContain('1 have the same content as something else.');
     expect(stage.text()).toContain('the path was left out');
     expect(stage.host.querySelector(`a[href="/records/${id(9)}"]`)!.textContent).toContain('Bollard test');
   });
@@ -143,7 +143,7 @@ describe('receiving', () => {
     stage.host.querySelector<HTMLInputElement>('input[aria-label="Mark all"]')!.click();
     await stage.settle();
     await stage.press('File 3');
-    expect(stage.sheet.textContent).toContain('3 things get the same type, place, date and facts.');
+    expect(stage.sheet.textContent).toContain('3 items get the same type, place, date and facts.');
     await stage.choose('filing-place', /Berth 11/);
     await stage.choose('filing-type', 'Letter');
     await stage.press('File 3 records');

@@ -14,6 +14,7 @@ import { Session } from '../identity/index';
 import { DateField } from '../kit/dateField';
 import { Choice } from '../kit/choice';
 import { Api, toProblem } from '../kit/api';
+import { filingPlaces } from '../kit/filingPlaces';
 import { Keys } from '../kit/keys';
 import { loaded } from '../kit/loaded';
 import { Mark } from '../kit/mark';
@@ -84,7 +85,7 @@ export class ReceivingPage {
 
   protected readonly list = computed(() => this.arrivals.value()?.arrivals ?? []);
   protected readonly chosen = computed(() => this.list().filter((a) => this.marked().has(a.id)));
-  protected readonly heldWords = $localize`An open hold covers papers like this one. File it; it is held from then on.`;
+  protected readonly heldWords = $localize`An open hold covers records like this one. It is held as soon as it is filed.`;
   protected readonly twice = computed(() => this.list().filter((a) => a.sameAs.length > 0).length);
   protected readonly sheetOpen = computed(() => this.filing() !== null);
   /** The one thing that is being filed, to be looked at meanwhile. */
@@ -119,17 +120,9 @@ export class ReceivingPage {
   );
   /** What was filled in from the place and the type: it goes again when others are chosen. */
   private prefilled: FactValues = {};
-  protected readonly placeOptions = computed(() => {
-    const places = this.places.value()?.places ?? [];
-    const byId = new Map(places.map((p) => [p.id, p]));
-    return places
-      .filter((p) => (p.kind === 'series' || p.kind === 'folder') && p.deposit && p.shut === null)
-      .map((p) => {
-        const parent = p.parentId ? byId.get(p.parentId) : undefined;
-        return { value: p.id, name: p.kind === 'folder' && parent ? `${parent.code} › ${p.code} ${p.title}` : `${p.code} ${p.title}` };
-      })
-      .sort((a, b) => (a.name < b.name ? -1 : 1));
-  });
+  protected readonly placeOptions = computed(() =>
+    filingPlaces(this.places.value()?.places ?? [], (p) => p.deposit).map(({ id, name }) => ({ value: id, name })),
+  );
   protected readonly containerOptions = computed(() =>
     (this.containers.value()?.containers ?? []).map((c) => ({ value: c.id, name: `${c.code} ${c.title}, ${c.location}` })),
   );

@@ -46,7 +46,7 @@ const atOnce = 3;
           }
           <span class="acts">
             @if (failed() > 0) {
-              <button type="button" (click)="retryAll()" i18n>Try the failed ones again</button>
+              <button type="button" (click)="retryAll()" i18n>Retry the failed ones</button>
             }
             @if (!running()) {
               <button type="button" (click)="clear()" i18n>Clear the list</button>

@@ -42,6 +42,7 @@ import { RecordsService } from './recordsService';
             label="Declare"
             i18n-label
             pTooltip="Shift+D"
+            i18n-pTooltip
             tooltipPosition="top"
             (onClick)="ask('declare')"
           />
@@ -64,6 +65,7 @@ import { RecordsService } from './recordsService';
             label="Hold"
             i18n-label
             pTooltip="Shift+H"
+            i18n-pTooltip
             tooltipPosition="top"
             (onClick)="holdOpen.set(true)"
           />

@@ -36,9 +36,9 @@ export class DetectorSheet {
   protected readonly labels = {
     changing: (title: string) => $localize`Change ${title}:what:`,
     new: $localize`New detector`,
-    takeUpAgain: $localize`Take it up again`,
+    takeUpAgain: $localize`Reinstate`,
     change: $localize`Change it`,
-    make: $localize`Make it`,
+    make: $localize`Create`,
   };
   private readonly api = inject(Api);
   readonly open = model.required<boolean>();

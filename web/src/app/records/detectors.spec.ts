@@ -29,7 +29,7 @@ describe('detectors', () => {
     const stage = await show();
     expect(stage.text()).toContain('“#### #### #### ####” with a valid check digit');
     expect(stage.text()).toContain('or the word card number');
-    expect(stage.text()).toContain('All records were looked at.');
+    expect(stage.text()).toContain('All records have been scanned.');
     const link = [...stage.host.querySelectorAll('a')].find((a) => a.textContent!.trim() === '12')!;
     expect(decodeURIComponent(link.getAttribute('href')!)).toBe('/find?where=matches detector Payment cards');
   });
@@ -39,23 +39,23 @@ describe('detectors', () => {
     expect(stage.text()).toContain('1,200 records are still to be looked at.');
     await stage.until(() => stage.http.match('/api/setup/detectors').map((r) => r.flush({ detectors: [line], waiting: 0 })).length > 0);
     await stage.settle();
-    expect(stage.text()).toContain('All records were looked at.');
+    expect(stage.text()).toContain('All records have been scanned.');
   });
 
   it('are tried while they are put together: what is found is marked', async () => {
     const stage = await show({ detectors: [] });
-    expect(stage.text()).toContain('Nothing is looked for');
+    expect(stage.text()).toContain('No detector yet');
     await stage.press('New detector');
-    expect(stage.button('Make it').disabled).toBeTrue();
+    expect(stage.button('Create').disabled).toBeTrue();
     await stage.type('#detector-title', 'Accounts');
     await stage.type('#sign-pattern-0', '@@## *');
     await stage.choose('sign-check-0', /MOD 97/);
     await stage.type('#detector-text', 'Pay DE89 3704 0044 0532 0130 00 by Friday.');
-    expect(said(stage)).toContain('It is met.');
+    expect(said(stage)).toContain('It matches.');
     expect([...stage.sheet.querySelectorAll('mark')].map((m) => m.textContent)).toEqual(['DE89 3704 0044 0532 0130 00']);
     await stage.type('#detector-text', 'Pay DE89 3704 0044 0532 0130 01 by Friday.');
-    expect(said(stage)).toContain('It is not met.');
-    await stage.press('Make it');
+    expect(said(stage)).toContain('It does not match.');
+    await stage.press('Create');
     const request = await stage.refuse('/api/setup/detectors', 'There is a detector “Accounts” already.', undefined, 422);
     expect(request.request.body).toEqual({
       title: 'Accounts',

@@ -27,8 +27,7 @@ const againAfterMs = 2000;
         <div>
           <h1 i18n>Detectors</h1>
           <p class="lede" i18n>
-            Each looks into titles, facts and the newest version for what should not lie about unnoticed. Rules, holds and questions can ask
-            what was found.
+            Each scans titles, facts and the newest version for sensitive content. Rules, holds and questions can use what was found.
           </p>
         </div>
         @if (session.may('dispose')) {
@@ -44,13 +43,12 @@ const againAfterMs = 2000;
               ><b>{{ p.waiting | count }}</b> records are still to be looked at.</ng-container
             >
           } @else if (p.detectors.length > 0) {
-            <span class="quiet" i18n>All records were looked at.</span>
+            <span class="quiet" i18n>All records have been scanned.</span>
           }
         </p>
         @if (p.detectors.length === 0) {
           <div class="empty" i18n>
-            <b>Nothing is looked for</b>Make a detector for account numbers, for words of illness, or for a form that must not lie in the
-            wrong place.
+            <b>No detector yet</b>Create one for account numbers, health terms, or a form that must not be misfiled.
           </div>
         } @else {
           <table class="frame">
@@ -132,7 +130,7 @@ export class DetectorsPage {
   protected readonly changing = signal<DetectorLine | null>(null);
 
   constructor() {
-    const remove = inject(Keys).add({ n: [$localize`make a detector`, () => this.session.may('dispose') && this.begin(null)] });
+    const remove = inject(Keys).add({ n: [$localize`create a detector`, () => this.session.may('dispose') && this.begin(null)] });
     inject(DestroyRef).onDestroy(remove);
     effect((onCleanup) => {
       if (!this.page.value()?.waiting) return;

@@ -29,7 +29,7 @@ import { SetupNav } from './setupNav';
           @if (kind() === 'party') {
             <h1 i18n>Parties</h1>
             <p class="lede" i18n>
-              People and bodies outside that records are about: tenants, contractors, customers. What happens to one starts the clocks of
+              External people and bodies that records are about: tenants, contractors, customers. What happens to one starts the clocks of
               what refers to it.
             </p>
           } @else {
@@ -86,7 +86,7 @@ import { SetupNav } from './setupNav';
             </tbody>
           </table>
           @if (p.more) {
-            <p class="quiet" i18n>There are more; type a name.</p>
+            <p class="quiet" i18n>There are more; type to search.</p>
           }
         }
       }

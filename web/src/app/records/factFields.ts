@@ -64,7 +64,7 @@ export class FactFields {
     const { [fact.code]: _old, ...others } = this.values();
     const empty = value === null || value === '' || (Array.isArray(value) && value.length === 0);
     let values: FactValues = empty ? others : { ...others, [fact.code]: value };
-    // What is not asked any more goes with what it was asked because of; one may hang on another.
+    // What is no longer asked goes with what it was asked because of; one may hang on another.
     for (const definition of this.facts()) {
       if (definition.code in values && !factApplies(definition, values)) {
         const { [definition.code]: _gone, ...rest } = values;

@@ -10,7 +10,7 @@ export class FactWordsPipe implements PipeTransform {
     return valuesOf(value)
       .map((one) => {
         if (typeof one === 'boolean') return one ? $localize`yes` : $localize`no`;
-        if (pointsElsewhere(fact.kind)) return names[String(one)] ?? $localize`(one that you may not see)`;
+        if (pointsElsewhere(fact.kind)) return names[String(one)] ?? $localize`(hidden from you)`;
         if (fact.kind === 'date' && /^\d{4}-\d{2}-\d{2}$/.test(String(one))) return dayWords(String(one));
         if (fact.kind === 'money' && typeof one === 'number') {
           return `${new Intl.NumberFormat(localeOf, { minimumFractionDigits: 2 }).format(one)} ${fact.currency ?? ''}`.trim();

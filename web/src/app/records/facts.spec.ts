@@ -82,7 +82,7 @@ describe('fields of facts', () => {
       names: { a: 'Brae Chandlery' },
     });
     expect(stage.text()).toContain('Brae Chandlery');
-    expect(stage.text()).toContain('(one that you may not see)');
+    expect(stage.text()).toContain('(hidden from you)');
   });
 
   it('are read as people read them', () => {
@@ -91,7 +91,7 @@ describe('fields of facts', () => {
       expect(pipe.transform(6000.5, fact('x', 'money', { currency: 'EUR' }))).toBe('6,000.50 EUR');
       expect(pipe.transform('2026-09-14', fact('x', 'date'))).toBe('14 Sep 2026');
       expect(pipe.transform(false, fact('x', 'yesNo'))).toBe('no');
-      expect(pipe.transform(['a', 'b'], fact('x', 'party', { many: true }), { a: 'Brae' })).toBe('Brae, (one that you may not see)');
+      expect(pipe.transform(['a', 'b'], fact('x', 'party', { many: true }), { a: 'Brae' })).toBe('Brae, (hidden from you)');
       expect(pipe.transform(undefined, fact('x', 'text'))).toBe('');
     });
   });
@@ -148,7 +148,7 @@ describe('a record type', () => {
     await stage.press('Up: Sent');
     expect(stage.text()).toContain('Sent depends on a fact that does not come before it.');
     expect(stage.button(/Publish version 3 …/).disabled).toBeTrue();
-    await stage.press('Drop the changes');
+    await stage.press('Discard the changes');
     expect(stage.text()).not.toContain('depends on a fact');
   });
 
@@ -164,7 +164,7 @@ describe('a record type', () => {
     expect(stage.text().replace(/ /g, '')).toContain('LetterDirection,Sent8232');
     await stage.press('New record type');
     await stage.type('#type-title', 'Tide table, daily');
-    await stage.press('Make it');
+    await stage.press('Create');
     expect(stage.http.expectOne('/api/setup/types').request.body).toEqual({
       code: 'tide-table-daily',
       title: 'Tide table, daily',

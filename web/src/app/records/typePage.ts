@@ -45,7 +45,7 @@ const blank: FactDefinition = { code: '', title: '', kind: 'text', required: fal
 })
 export class TypePage {
   protected readonly labels = {
-    takeUpAgain: $localize`Take it up again`,
+    takeUpAgain: $localize`Reinstate`,
     retire: $localize`Retire`,
     addFact: $localize`Add a fact`,
     changeFact: $localize`Change a fact`,
@@ -120,7 +120,7 @@ export class TypePage {
     return [
       fact.many ? $localize`several` : '',
       fact.unique ? $localize`unique` : '',
-      fact.replaces ? $localize`takes its place` : '',
+      fact.replaces ? $localize`replaces it` : '',
       fact.mask ? $localize`like ${fact.mask}:mask:` : '',
       fact.min !== undefined ? $localize`from ${fact.min}:least:` : '',
       fact.max !== undefined ? $localize`to ${fact.max}:most:` : '',

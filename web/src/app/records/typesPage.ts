@@ -110,7 +110,7 @@ import { SetupNav } from './setupNav';
             <span class="hint" i18n>Small letters, digits and hyphens. It never changes.</span>
           </div>
           <kc-problem [problem]="problem()" />
-          <p-button type="submit" [disabled]="busy() || !title().trim() || !code()" label="Make it" i18n-label />
+          <p-button type="submit" [disabled]="busy() || !title().trim() || !code()" label="Create" i18n-label />
         </form>
       </kc-sheet>
     </div>
@@ -155,7 +155,7 @@ export class TypesPage {
   protected readonly problem = signal<Problem | null>(null);
 
   constructor() {
-    const remove = inject(Keys).add({ n: [$localize`make a record type`, () => this.session.may('dispose') && this.begin()] });
+    const remove = inject(Keys).add({ n: [$localize`create a record type`, () => this.session.may('dispose') && this.begin()] });
     inject(DestroyRef).onDestroy(remove);
   }
 

@@ -44,10 +44,10 @@ export function readHoliday(line: string, today: string): Holiday | null {
     <kc-sheet [(open)]="open" heading="Working days in {{ line()?.name ?? '' }}" i18n-heading [width]="560">
       <form class="form" (ngSubmit)="save()">
         <p i18n>
-          Notices, and steps that count working days, go by this calendar here and in all that is part of it. Records are dated anew.
+          Notices, and steps that count working days, go by this calendar here and in all that is part of it. Due dates are recalculated.
         </p>
         <fieldset class="choices">
-          <legend i18n>Days of the week that are not worked</legend>
+          <legend i18n>Non-working days of the week</legend>
           @for (name of weekdayNames; track name; let i = $index) {
             <label
               ><input type="checkbox" [name]="'day-' + i" [ngModel]="weekend().has(i + 1)" (ngModelChange)="toggle(i + 1, $event)" />
@@ -56,13 +56,14 @@ export function readHoliday(line: string, today: string): Holiday | null {
           }
         </fieldset>
         <div class="field">
-          <label for="holidays" i18n>Holidays, one a line</label>
+          <label for="holidays" i18n>Holidays, one per line</label>
           <textarea
             pTextarea
             id="holidays"
             name="holidays"
             rows="12"
             placeholder="25 Dec 2026 Christmas Day"
+            i18n-placeholder
             [attr.aria-invalid]="wrong().length > 0 ? true : null"
             [ngModel]="text()"
             (ngModelChange)="text.set($event)"

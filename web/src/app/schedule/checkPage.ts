@@ -19,7 +19,7 @@ const heads: Record<Finding['kind'], string> = {
   disagreement: $localize`Rules of equal standing that disagree`,
   factTypeLacks: $localize`Clocks that wait for a fact that is not there`,
   jurisdictionWithoutRule: $localize`Jurisdictions without a rule`,
-  nearerKeepsShorter: $localize`Nearer rules that keep shorter`,
+  nearerKeepsShorter: $localize`Nearer rules with a shorter period`,
   criteriaNeverReached: $localize`Criteria that match nothing`,
   capConflict: $localize`Laws that contradict each other`,
   workdaysUnknown: $localize`Working days without a calendar`,
@@ -42,7 +42,7 @@ const heads: Record<Finding['kind'], string> = {
               } @else {
                 <ng-container i18n
                   ><b>{p.findings.length, plural, =1 {One thing} other {{{ p.findings.length }} things}}</b> to look at. Each line leads to
-                  where it is mended.</ng-container
+                  where it can be corrected.</ng-container
                 >
               }
             </p>
@@ -55,7 +55,7 @@ const heads: Record<Finding['kind'], string> = {
               [text]="true"
               label="Try a recompute"
               i18n-label
-              pTooltip="Judges all records anew and counts what would change; nothing is changed."
+              pTooltip="Recalculates all records and counts what would change; nothing is changed."
               i18n-pTooltip
               tooltipPosition="bottom"
               (onClick)="recompute(true)"

@@ -104,7 +104,7 @@ export class CriteriaPage {
       next: ({ recomputed }) => {
         this.busy.set(false);
         this.open.set(false);
-        this.done.set(recomputed === 1 ? $localize`One record was dated anew.` : $localize`${recomputed}:n: records were dated anew.`);
+        this.done.set(recomputed === 1 ? $localize`One record was recalculated.` : $localize`${recomputed}:n: records were recalculated.`);
         this.page.reload();
       },
       error: (error: unknown) => {

@@ -55,7 +55,7 @@ describe('trying a draft', () => {
 
   it('says in a thread of the browser what it would do, as one types, and asks nobody', async () => {
     const stage = await show();
-    await stage.until(() => stage.text().includes('Of 2 records none would be dated otherwise.'));
+    await stage.until(() => stage.text().includes('Of 2 records none would get another date.'));
     await typed(stage, years(9));
     await stage.until(() => stage.text().includes('2 get a later date.'));
     await typed(stage, years(1));
@@ -105,7 +105,7 @@ describe('trying a draft', () => {
     const stage = await show(years(9));
     await stage.until(() => stage.text().includes('2 get a later date.'));
     await typed(stage, years(9, { steps: [{ ...years(9).steps[0]!, after: 'P1' }] }));
-    expect(stage.text()).toContain('Waiting for what is not finished yet; this is as it was before.');
+    expect(stage.text()).toContain('Work is still in progress; this is the state before it.');
     expect(stage.text()).toContain('2 get a later date.');
     expect(stage.text()).toContain('28 Feb 2025 → 28 Feb 2029');
   });

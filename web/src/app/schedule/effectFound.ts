@@ -29,6 +29,7 @@ interface Row {
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class EffectFound {
+  protected readonly noDate = $localize`no date`;
   private readonly session = inject(Session);
   readonly found = input.required<EffectPage>();
   /** Beside something else: the sentence, the years and the first few that move. */

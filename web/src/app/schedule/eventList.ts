@@ -34,7 +34,7 @@ const endpoints = {
             >&ngsp;<span class="quiet small">{{ event.on | day }} · {{ event.by }}</span></span
           >
           @if (event.withdrawn; as w) {
-            <span class="small quiet" i18n>taken back by {{ w.by }}: {{ w.reason }}</span>
+            <span class="small quiet" i18n>withdrawn by {{ w.by }}: {{ w.reason }}</span>
           } @else if (mayRecord()) {
             <button type="button" (click)="begin(event)" ariaLabel="Correct {{ event.type }} of {{ event.on | day }}" i18n-ariaLabel i18n>
               correct
@@ -58,7 +58,7 @@ const endpoints = {
     }
     <kc-sheet [(open)]="open" [heading]="correcting() ? labels.correctEvent : labels.recordEvent">
       <form class="form" (ngSubmit)="save(true)">
-        <p i18n>Clocks that wait for this event start from that day. Everything it concerns is dated anew.</p>
+        <p i18n>Clocks that wait for this event start from that day. Due dates of everything it concerns are recalculated.</p>
         @if (open()) {
           <kc-event-type-field field="event-type" label="What happened" i18n-label [value]="type()" (valueChange)="type.set($event)" />
         }
@@ -66,7 +66,7 @@ const endpoints = {
           field="event-on"
           label="On"
           i18n-label
-          hint="It may be ahead: clocks count from its day."
+          hint="It may lie in the future: clocks count from that day."
           i18n-hint
           [needed]="true"
           [value]="on()"
@@ -102,7 +102,7 @@ const endpoints = {
               severity="secondary"
               [outlined]="true"
               [disabled]="busy() || reason().trim().length < 3"
-              label="It never happened: take it back"
+              label="It never happened: withdraw it"
               i18n-label
               (onClick)="save(false)"
             />

@@ -11,7 +11,7 @@ import { Choice } from '../kit/choice';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { TwoHorizons } from '../kit/twoHorizons';
-import { BytesPipe, CountPipe } from '../kit/words';
+import { byWords, BytesPipe, CountPipe } from '../kit/words';
 import { byMonth, byYear, cellsOf, counted, forecastCsv, saveText } from './effectModel';
 import { ScheduleNav } from './scheduleNav';
 
@@ -89,7 +89,7 @@ export class ForecastPage {
     const name = this.naming()[kind];
     return [...new Set((this.found()?.forecast ?? []).map((c) => c[kind]))]
       .map((value) => ({ value, name: name(value) }))
-      .sort((a, b) => (a.name < b.name ? -1 : 1));
+      .sort((a, b) => byWords(a.name, b.name));
   }
   protected readonly stepOptions = computed(() => this.options('step'));
   protected readonly seriesOptions = computed(() => this.options('series'));

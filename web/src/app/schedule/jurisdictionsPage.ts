@@ -26,7 +26,8 @@ import { ScheduleNav } from './scheduleNav';
         <div>
           <h1 i18n>Jurisdictions</h1>
           <p class="lede" i18n>
-            A rule for a wide one applies in all that are part of it. A record is where its folder or series says, if not itself.
+            A rule for a jurisdiction also applies in those that are part of it. A record without jurisdictions of its own takes those of
+            its folder or series.
           </p>
         </div>
         <div class="acts">
@@ -126,7 +127,7 @@ import { ScheduleNav } from './scheduleNav';
               />
             </div>
           } @else {
-            <p i18n>Records there are dated anew by the rules that apply in the wider one.</p>
+            <p i18n>Due dates there are recalculated by the rules of the wider one.</p>
           }
           <kc-choice
             field="jurisdiction-part"

@@ -51,7 +51,7 @@ describe('rules by criteria', () => {
     expect(stage.button('Ask R-a earlier').disabled).toBeTrue();
     await stage.press('Ask R-a later');
     expect((await stage.answer('/api/schedule/criteria/a/move', { recomputed: 4 })).request.body).toEqual({ order: 2 });
-    expect(stage.text()).toContain('4 records were dated anew.');
+    expect(stage.text()).toContain('4 records were recalculated.');
   });
 
   it('are set on what one writes, and keep it when it is refused', async () => {
@@ -95,7 +95,7 @@ describe('rules by type', () => {
       seriesId: 's',
       ruleId: 'r1',
     });
-    expect(stage.text()).toContain('One record was dated anew.');
+    expect(stage.text()).toContain('One record was recalculated.');
   });
 });
 
@@ -155,7 +155,7 @@ describe('who waits', () => {
     await stage.answer('/api/events/import', { rows: 1, events: 1, errors: [], recomputed: 0 });
     await stage.press('Record events: 1');
     expect((await stage.answer('/api/events/import', { rows: 1, events: 1, errors: [], recomputed: 7 })).request.body.dryRun).toBeFalse();
-    expect(stage.text()).toContain('1 events were recorded, 7 records dated anew.');
+    expect(stage.text()).toContain('1 events were recorded, 7 records recalculated.');
   });
 });
 
@@ -293,7 +293,7 @@ describe('events', () => {
     await stage.answer('/api/records/r/events', {
       events: [event, { ...event, id: 'w', withdrawn: { by: 'Ines', reason: 'a year off' } }],
     });
-    expect(stage.text()).toContain('taken back by Ines: a year off');
+    expect(stage.text()).toContain('withdrawn by Ines: a year off');
     await stage.press('Correct lease ended of 30 Jun 2024');
     await stage.answer('/api/event-types', { types: [] });
     await stage.type('#event-on', '2025-06-30');

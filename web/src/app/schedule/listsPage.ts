@@ -43,6 +43,7 @@ import { ScheduleNav } from './scheduleNav';
                 name="name"
                 maxlength="80"
                 placeholder="vessel scrapped"
+                i18n-placeholder
                 [ngModel]="typeName()"
                 (ngModelChange)="typeName.set($event)"
               />
@@ -168,19 +169,21 @@ import { ScheduleNav } from './scheduleNav';
                 name="name"
                 maxlength="80"
                 placeholder="Council term"
+                i18n-placeholder
                 [ngModel]="name()"
                 (ngModelChange)="name.set($event)"
               />
             </div>
           }
           <div class="field">
-            <label for="year-ends" i18n>Last days, one a line</label>
+            <label for="year-ends" i18n>Last days, one per line</label>
             <textarea
               pTextarea
               id="year-ends"
               name="ends"
               rows="10"
               placeholder="30 Jun 2026"
+              i18n-placeholder
               [attr.aria-invalid]="wrongEnd() ? true : null"
               [ngModel]="endsText()"
               (ngModelChange)="endsText.set($event)"
@@ -188,7 +191,7 @@ import { ScheduleNav } from './scheduleNav';
             @if (wrongEnd(); as no) {
               <span class="wrong" i18n>Line {{ no }} is no date.</span>
             } @else {
-              <span class="hint" i18n>A clock that rolls to it starts on the day after.</span>
+              <span class="hint" i18n>A clock rolled to it starts the day after.</span>
             }
           </div>
           <kc-problem [problem]="problem()" />

@@ -22,12 +22,12 @@ import { compareRules } from './ruleLines';
             }
           </li>
         } @empty {
-          <li i18n>It says the same as before.</li>
+          <li i18n>It is unchanged.</li>
         }
       </ul>
       <div class="acts">
         <p-button severity="secondary" [outlined]="true" label="Take theirs" i18n-label (onClick)="theirs.emit()" />
-        <p-button label="Keep mine on top of it" i18n-label (onClick)="mine.emit()" />
+        <p-button label="Keep my edits on top" i18n-label (onClick)="mine.emit()" />
       </div>
     </section>
   `,
@@ -74,7 +74,7 @@ export class Meanwhile {
   protected readonly what = computed(() => {
     const [version] = this.after().versions;
     if (!this.after().draft && this.before().draft && this.after().versions.length === this.before().versions.length) {
-      return $localize`Somebody dropped the draft while you were editing.`;
+      return $localize`Somebody discarded the draft while you were editing.`;
     }
     return version && this.after().versions.length > this.before().versions.length
       ? $localize`${version.publishedBy}:name: published version ${version.version}:no: while you were editing.`

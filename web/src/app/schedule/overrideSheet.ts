@@ -28,11 +28,11 @@ type Way = 'date' | 'rule' | 'forGood' | 'jurisdictions' | 'rules';
         <form class="form" (ngSubmit)="carryOut(false)">
           @if (way() === 'jurisdictions') {
             <p i18n>
-              Rules made for them apply to these records then; none: those of their place. Shortening retention needs a keeper. The ledger
-              keeps your reason.
+              Rules for these jurisdictions will apply to these records. None: those of their place. Shortening retention needs a keeper.
+              The ledger keeps your reason.
             </p>
           } @else {
-            <p i18n>An override counts before every rule. Shortening retention needs a keeper. The ledger keeps your reason.</p>
+            <p i18n>An override takes precedence over every rule. Shortening retention needs a keeper. The ledger keeps your reason.</p>
           }
           <kc-choice field="hand-way" label="What" i18n-label [options]="ways" [value]="way()" (valueChange)="way.set($event); stale()" />
           @switch (way()) {

@@ -74,7 +74,7 @@ type Pair = { recordType: string; seriesId: string; ruleId: string };
                         severity="secondary"
                         [text]="true"
                         [disabled]="busy()"
-                        label="take off"
+                        label="remove"
                         i18n-label
                         ariaLabel="Take {{ pair.rule.code }} off"
                         i18n-ariaLabel
@@ -175,7 +175,7 @@ export class PairsPage {
       next: ({ recomputed }) => {
         this.busy.set(false);
         this.open.set(false);
-        this.done.set(recomputed === 1 ? $localize`One record was dated anew.` : $localize`${recomputed}:n: records were dated anew.`);
+        this.done.set(recomputed === 1 ? $localize`One record was recalculated.` : $localize`${recomputed}:n: records were recalculated.`);
         this.page.reload();
       },
       error: (error: unknown) => {

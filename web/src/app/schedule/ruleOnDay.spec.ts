@@ -36,7 +36,7 @@ describe('the rule on a day', () => {
       since: '2024-01-01',
     });
     expect(stage.text()).toContain('On 1 Mar 2020, as known on 14 Sep 2026:');
-    expect(stage.text()).toContain('Changes are on record since 1 Jan 2024');
+    expect(stage.text()).toContain('Changes have been recorded since 1 Jan 2024');
     expect(stage.text()).toContain('Said of that day.');
     expect(stage.text()).not.toContain('Said today.');
 

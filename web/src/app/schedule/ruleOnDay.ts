@@ -20,7 +20,7 @@ import { DayPipe } from '../kit/words';
         <b i18n>On {{ day.on | day }}, as known on {{ day.known | day }}:</b>
         @if (answer()?.then?.since; as since) {
           <span class="quiet" i18n
-            >Changes are on record since {{ since | day }}; before that, things are taken as they were on that day.</span
+            >Changes have been recorded since {{ since | day }}; for earlier days, the state on that day is used.</span
           >
         }
       </p>

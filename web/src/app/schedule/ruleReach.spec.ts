@@ -43,6 +43,6 @@ describe('what a rule does', () => {
   });
 
   it('says when it governs nothing that one may know of', async () => {
-    expect((await show([])).text()).toContain('No record that you may discover.');
+    expect((await show([])).text()).toContain('No record you may discover.');
   });
 });

@@ -21,7 +21,7 @@ const mostVintages = 16;
         @if (vintages().length > 0) {
           <kc-year-bars [bars]="vintages()" label="Records by vintage" i18n-label />
         } @else {
-          <p class="quiet" i18n>No record that you may discover.</p>
+          <p class="quiet" i18n>No record you may discover.</p>
         }
       </section>
       <section>
@@ -60,13 +60,13 @@ const mostVintages = 16;
           @for (pair of page().pairs; track pair.recordType + pair.seriesId) {
             <li>
               <a routerLink="/schedule/types" i18n>{{ pair.typeTitle }} in {{ pair.code }}</a>
-              <span class="quiet small" i18n>before rules on folders and places</span>
+              <span class="quiet small" i18n>ahead of rules on folders and places</span>
             </li>
           }
           @for (rule of page().criteria; track rule.id) {
             <li>
               <a routerLink="/schedule/criteria" i18n>criteria no. {{ rule.order }}</a>
-              <span class="quiet small" i18n>before rules on folders and places</span>
+              <span class="quiet small" i18n>ahead of rules on folders and places</span>
             </li>
           }
           @if (page().setOn.length + page().pairs.length + page().criteria.length === 0) {

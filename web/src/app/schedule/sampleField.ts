@@ -13,7 +13,7 @@ type Kind = Sample['kind'] | 'none';
 
 const kinds: readonly { readonly value: Kind; readonly name: string }[] = [
   { value: 'none', name: $localize`nothing` },
-  { value: 'everyNth', name: $localize`every so many by number` },
+  { value: 'everyNth', name: $localize`every nth by number` },
   { value: 'share', name: $localize`a share by lot` },
   { value: 'criteria', name: $localize`what criteria match` },
 ];
@@ -26,7 +26,7 @@ const kinds: readonly { readonly value: Kind; readonly name: string }[] = [
     <kc-choice field="rule-sample" label="Kept as a sample" i18n-label [options]="kinds" [value]="kind()" (valueChange)="choose($event)" />
     @if (counted(); as c) {
       <div class="field" data-path="sample.n">
-        <label for="rule-sample-n">{{ c.kind === 'share' ? 'One in' : 'Every so many' }}</label>
+        <label for="rule-sample-n" i18n>{c.kind, select, share {One in} other {One in every}}</label>
         <input
           pInputText
           id="rule-sample-n"

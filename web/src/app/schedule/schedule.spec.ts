@@ -120,7 +120,7 @@ describe('a rule', () => {
     stage.host.querySelector('#step-after-1')!.dispatchEvent(new FocusEvent('focusout', { bubbles: true }));
     await stage.settle();
     expect(stage.host.querySelector('.wrong')!.textContent).toContain('must be a length of time such as 7 years');
-    expect(stage.text()).toContain('Waiting for what is not finished yet');
+    expect(stage.text()).toContain('Work is still in progress');
     await stage.type('#rule-title', '');
     await stage.press('Save draft');
     expect([...stage.host.querySelectorAll('.wrong')].map((w) => w.textContent)).toContain('must not be empty');
@@ -243,7 +243,7 @@ describe('a rule', () => {
     expect(stage.text()).toContain('yours: destroyed 15 years after the clock starts');
     expect(document.querySelector<HTMLInputElement>('#step-after-1')!.value).toBe('P15Y');
     // On top of theirs: the draft stays as it was typed, and is saved at their revision.
-    await stage.press('Keep mine on top of it');
+    await stage.press('Keep my edits on top');
     await stage.answer('/api/rules/r', after);
     expect(document.querySelector<HTMLInputElement>('#step-after-1')!.value).toBe('P15Y');
     await stage.press('Save draft');
@@ -289,7 +289,7 @@ describe('a rule', () => {
   it('drops a draft that was never saved without asking anybody, a saved one on the server', async () => {
     const stage = await show();
     await stage.press('Edit as a draft');
-    await stage.press('Drop the draft');
+    await stage.press('Discard the draft');
     stage.http.expectNone('/api/rules/r/draft/drop');
     expect(() => stage.button('Edit as a draft')).not.toThrow();
   });
@@ -323,7 +323,7 @@ describe('a rule', () => {
     expect(stage.sheet.textContent).toContain('They differ in 3 lines.');
     await stage.choose('compare-left', /Version 2/);
     expect(marked()).toEqual([]);
-    expect(stage.sheet.textContent).toContain('They say the same.');
+    expect(stage.sheet.textContent).toContain('They are identical.');
     await stage.press('Edit as a draft');
     await stage.type('#rule-title', 'Near misses and strandings');
     expect(marked()).toEqual([jasmine.stringMatching(/^Title.*Near misses \| Near misses and strandings$/)]);
@@ -358,7 +358,7 @@ describe('a rule', () => {
     await stage.press('Save draft');
     await stage.refuse('/api/rules/r/draft', 'Somebody changed this after you opened it.', undefined, 412);
     await stage.answer('/api/rules/r', { ...page, revision: 4 });
-    expect(stage.text()).toContain('Somebody dropped the draft while you were editing.');
+    expect(stage.text()).toContain('Somebody discarded the draft while you were editing.');
     expect(document.querySelector<HTMLInputElement>('#rule-title')!.value).toBe('Mine');
   });
 

@@ -127,10 +127,10 @@ import { ScheduleNav } from './scheduleNav';
           <div class="empty" i18n><b>No rule</b>Begin one, publish it, and set it on a series.</div>
         }
       }
-      <kc-table-import [(open)]="importing" heading="Take in rules" i18n-heading [endpoint]="importSchedule" (done)="imported($event)">
+      <kc-table-import [(open)]="importing" heading="Import rules" i18n-heading [endpoint]="importSchedule" (done)="imported($event)">
         <p i18n>
-          One line a rule: <code>code</code>, <code>title</code>, <code>authority</code>, <code>clock</code> (such as <code>created</code>,
-          <code>fact expires</code>, <code>folder closed</code>, <code>event lease ended</code>), <code>cutoff</code>,
+          One line per rule: <code>code</code>, <code>title</code>, <code>authority</code>, <code>clock</code> (such as
+          <code>created</code>, <code>fact expires</code>, <code>folder closed</code>, <code>event lease ended</code>), <code>cutoff</code>,
           <code>steps</code> (such as <code>ask owner P5Y every P30D; destroy 7 years, 2 approvals, 21 days notice</code>; a name with a
           comma stands in quotes). With <code>in force from</code> it is published, without it becomes a draft.
         </p>
@@ -191,7 +191,7 @@ export class SchedulePage {
   }
 
   protected imported(outcome: TableOutcome): void {
-    this.done.set($localize`${outcome.changes.length}:n: changes were made, ${outcome.recomputed}:m: records are dated anew.`);
+    this.done.set($localize`${outcome.changes.length}:n: changes were made, ${outcome.recomputed}:m: records are recalculated.`);
     this.page.reload();
   }
 

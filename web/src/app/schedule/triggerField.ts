@@ -7,6 +7,7 @@ import { Api } from '../kit/api';
 import { Choice } from '../kit/choice';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
+import { byWords } from '../kit/words';
 import { EventTypeField } from './eventTypeField';
 
 type Kind = SimpleTrigger['kind'];
@@ -100,7 +101,7 @@ interface KnownFact {
         />
         <kc-choice
           [field]="field() + '-occurrence'"
-          label="If it happened again"
+          label="If it happens again"
           i18n-label
           [options]="occurrences"
           [value]="t.occurrence"
@@ -159,8 +160,8 @@ export class TriggerField {
     if ((trigger.kind === 'fact' || trigger.kind === 'unreferenced') && trigger.fact && !found.has(trigger.fact))
       found.set(trigger.fact, { title: trigger.fact, types: [], many: false });
     return [...found]
-      .map(([value, { title, types, many }]) => ({ value, name: `${title} (${types.join(', ') || $localize`no type has it`})`, many }))
-      .sort((a, b) => (a.name < b.name ? -1 : 1));
+      .map(([value, { title, types, many }]) => ({ value, name: `${title} (${types.join(', ') || $localize`not on any type`})`, many }))
+      .sort((a, b) => byWords(a.name, b.name));
   });
   /** Whether the fact that it counts from may have several dates. */
   protected readonly severalDates = computed(() => {

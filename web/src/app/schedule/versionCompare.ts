@@ -126,7 +126,7 @@ export class VersionCompare {
   });
   protected readonly summary = computed(() => {
     const n = this.lines().filter((l) => l.left !== l.right).length;
-    if (n === 0) return $localize`They say the same.`;
+    if (n === 0) return $localize`They are identical.`;
     return n === 1 ? $localize`They differ in one line.` : $localize`They differ in ${n}:n: lines.`;
   });
 }

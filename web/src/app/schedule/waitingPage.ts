@@ -67,7 +67,7 @@ export class WaitingPage {
         if (dryRun || outcome.errors.length > 0) return;
         this.open.set(false);
         this.csv.set('');
-        this.done.set($localize`${outcome.events}:n: events were recorded, ${outcome.recomputed}:m: records dated anew.`);
+        this.done.set($localize`${outcome.events}:n: events were recorded, ${outcome.recomputed}:m: records recalculated.`);
         this.page.reload();
       },
       error: (error: unknown) => {

@@ -1,0 +1,72 @@
+import type { Page } from '@playwright/test';
+import { expect, signedIn, test } from './support/app.js';
+import { paths } from './support/screens.js';
+
+/** Words of three letters and more that no accent was put on: what is not translated, or is data. */
+const plainWords = (text: string): string[] => text.match(/(?<![\p{L}\p{M}\d])[A-Za-z]{3,}(?![\p{L}\p{M}\d])/gu) ?? [];
+
+/** What stays as it is in every language: our name, formats, keys, months, and what is typed. */
+const everywhere = new Set(
+  `Key Cellar CSV JSON XLSX SKOS iCalendar PDF SHA MOD Luhn Esc Enter Space https place code kind inside title belongs here not message jurisdictions
+   rules type note function activity series folder authority clock created fact expires closed event lease ended cutoff steps ask owner every destroy
+   years approvals days notice force from and marrowick cellar tools pdf docx Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec GMT`.split(
+    /\s+/,
+  ),
+);
+
+/** Keeps every word of every answer: what a page shows of it is data. */
+function wordsOfAnswers(page: Page): { has(word: string): boolean; settled(): Promise<unknown> } {
+  const words = new Set<string>();
+  const reading: Promise<void>[] = [];
+  page.on('response', (response) => {
+    if (!response.url().includes('/api/') || !response.headers()['content-type']?.includes('json')) return;
+    reading.push(
+      response.text().then(
+        (text) => plainWords(text).forEach((word) => words.add(word.toLowerCase())),
+        () => undefined,
+      ),
+    );
+  });
+  return { has: (word) => words.has(word.toLowerCase()), settled: () => Promise.all(reading) };
+}
+
+/** Everything that one reads on the page or hears of it, piece by piece. */
+const textsOn = (page: Page): Promise<string[]> =>
+  page.evaluate(() => {
+    const texts: string[] = [];
+    const walker = document.createTreeWalker(document.body, NodeFilter.SHOW_TEXT);
+    for (let node = walker.nextNode(); node; node = walker.nextNode()) {
+      const parent = node.parentElement!;
+      if (!parent.closest('script, style, code, pre, textarea, noscript') && parent.checkVisibility()) texts.push(node.textContent ?? '');
+    }
+    for (const name of ['aria-label', 'title', 'placeholder', 'alt'])
+      for (const element of document.body.querySelectorAll(`[${name}]`)) texts.push(element.getAttribute(name)!);
+    return texts.map((text) => text.trim()).filter(Boolean);
+  });
+
+/** Parts of the interface whose words do not fit into them. */
+const cutOff = (page: Page): Promise<string[]> =>
+  page.evaluate(() =>
+    [...document.body.querySelectorAll<HTMLElement>('button, a, label, legend, th, h1, h2, h3, p, .p-button-label, .p-tab')]
+      .filter((e) => e.checkVisibility() && e.clientWidth > 0 && !e.closest('.sr, .clip') && getComputedStyle(e).overflowX !== 'visible')
+      .filter((e) => e.scrollWidth > e.clientWidth + 1)
+      .map((e) => `${e.tagName.toLowerCase()}.${e.className}: ${(e.textContent ?? '').trim().slice(0, 60)}`),
+  );
+
+test('in a language longer by two fifths, from right to left, all is translated and nothing is cut off', async ({ browser, app }) => {
+  const page = await signedIn(browser, app, 'ines');
+  await page.context().addCookies([{ name: 'cellar_language', value: 'qps', url: app.url }]);
+  const data = wordsOfAnswers(page);
+  for (const [name, path] of Object.entries(await paths(app.databaseUrl))) {
+    await page.goto(path);
+    await page.getByRole('heading', { level: 1 }).first().waitFor();
+    await page.waitForLoadState('networkidle');
+    await data.settled();
+    const untranslated = (await textsOn(page)).filter((text) => plainWords(text).some((word) => !everywhere.has(word) && !data.has(word)));
+    expect.soft([...new Set(untranslated)], `${name}: not translated`).toEqual([]);
+    expect.soft(await cutOff(page), `${name}: cut off`).toEqual([]);
+    expect
+      .soft(await page.evaluate(() => document.documentElement.scrollWidth - innerWidth), `${name}: a bar across`)
+      .toBeLessThanOrEqual(0);
+  }
+});
