@@ -5,7 +5,7 @@ import { providePrimeNG } from 'primeng/config';
 import { localeOf } from '../words/language';
 import { routes } from './app.routes';
 import { Session } from './identity/index';
-import { controlWords } from './kit/controlWords';
+import { controlNames, controlWords } from './kit/controlWords';
 import { preset } from './kit/preset';
 import { REPOSITORY_DAY } from './kit/repositoryDay';
 
@@ -29,6 +29,7 @@ export const appConfig: ApplicationConfig = {
       csp: { nonce },
       ripple: false,
       translation: controlWords,
+      pt: controlNames,
       theme: {
         preset,
         options: { darkModeSelector: '[data-theme=dark]', cssLayer: { name: 'primeng', order: 'theme, base, primeng, app' } },

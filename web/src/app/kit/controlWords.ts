@@ -53,3 +53,6 @@ export const controlWords: Translation = {
     nullLabel: $localize`Not chosen`,
   },
 };
+
+/** Names of parts that the library has no word of its own for, as they are put on them. */
+export const controlNames = { select: { dropdown: { 'aria-label': $localize`Choices` } } };
