@@ -117,7 +117,7 @@ test('a rule by criteria with the keyboard alone, a date by hand, and an event p
     await expect(ines.getByText(/^\d+ records match now\.$/)).toBeVisible();
     await ines.getByLabel('Why').fill('Refits are looked at for a hundred years.');
     await ines.getByRole('button', { name: 'Set the rule' }).press('Enter');
-    await expect(ines.getByText(/\d+ records were dated anew\./)).toBeVisible();
+    await expect(ines.getByText(/\d+ records were recalculated\./)).toBeVisible();
     await expect(ines.getByText('title starts with Refit')).toBeVisible();
   });
 
@@ -217,7 +217,7 @@ test('a small plan comes from a table, and is moved about with its effect seen f
     const sheet = ines.getByRole('dialog');
     await expect(sheet.getByText(/\d+ records and 0 places go along\./)).toBeVisible();
     await expect(sheet.locator('p', { hasText: 'Lose access:' })).toContainText('Kofi Renner');
-    await expect(sheet.getByText(/Of [\d,]+ records none would be dated otherwise\./)).toBeVisible();
+    await expect(sheet.getByText(/Of [\d,]+ records none would get another date\./)).toBeVisible();
     await sheet.getByRole('button', { name: 'Move', exact: true }).click();
     await expect(sheet).toBeHidden();
     // The keyboard is where the series went.

@@ -20,13 +20,13 @@ test('a stencil is used for forty people at once, is changed, and its change com
     await expect(ines.getByText('salary: no such column.')).toBeVisible();
     await ines.getByLabel('One line per folder').fill(`person,code\n${forty.join(',\n')},\n,P-99\n`);
     await ines.getByRole('button', { name: 'Try it' }).click();
-    await expect(ines.getByText('40 would be made, 1 refused.')).toBeVisible();
+    await expect(ines.getByText('40 would be created, 1 refused.')).toBeVisible();
     await expect(ines.getByText('Person is missing.')).toBeVisible();
   });
 
   await test.step('forty folders with all that is in them', async () => {
     await ines.getByRole('button', { name: 'Create 40 folders' }).click();
-    await expect(ines.getByText('40 made, 1 refused.')).toBeVisible({ timeout: 60_000 });
+    await expect(ines.getByText('40 created, 1 refused.')).toBeVisible({ timeout: 60_000 });
     await ines.getByRole('dialog').getByRole('link', { name: 'P-43 Ada Quill' }).click();
     await expect(ines.getByRole('heading', { name: 'P-43 Ada Quill' })).toBeVisible();
     await ines.getByRole('link', { name: /HEALTH/ }).click();
@@ -40,15 +40,15 @@ test('a stencil is used for forty people at once, is changed, and its change com
     await ines.getByLabel('Title').fill('Ada Quill, first mate');
     await ines.getByRole('button', { name: 'Describe and renumber' }).click();
     await expect(ines.getByRole('heading', { name: 'Ada Quill, first mate' })).toBeVisible();
-    await ines.getByRole('link', { name: 'Made from “Staff file”' }).click();
+    await ines.getByRole('link', { name: 'Created from “Staff file”' }).click();
     await ines.getByLabel('Title').fill('{person}, staff');
     await ines.getByRole('button', { name: 'Save as version 3' }).click();
     await expect(ines.getByText('Existing folders can be updated to it.')).toBeVisible();
     await ines.getByRole('button', { name: 'Apply the changes …' }).click();
     await expect(ines.getByText('42 would change, 0 cannot.')).toBeVisible({ timeout: 30_000 });
     await expect(ines.getByText('P-43: title, changed here')).toBeVisible();
-    await ines.getByRole('button', { name: 'Bring them' }).click();
-    await expect(ines.getByText('42 brought, 0 refused.')).toBeVisible({ timeout: 60_000 });
+    await ines.getByRole('button', { name: 'Apply them' }).click();
+    await expect(ines.getByText('42 updated, 0 refused.')).toBeVisible({ timeout: 60_000 });
     await ines.getByRole('dialog').getByRole('link', { name: 'P-44 Ada Ostler' }).click();
     await expect(ines.getByRole('heading', { name: 'P-44 Ada Ostler, staff' })).toBeVisible();
   });

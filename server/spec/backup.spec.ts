@@ -174,5 +174,5 @@ describe('a backup', () => {
     expect(code).toBe(1);
     expect(said).toMatch(/The witness saw \d+ entries; here are \d+\. The newest were cut off, or an older state was put back\./);
     await dropDatabase(target);
-  });
+  }, 300_000);
 });

@@ -295,7 +295,7 @@ describe('the ledger', () => {
     );
     for (const { act, n } of rows) expect(counts.get(act)).withContext(act).toBe(n);
     expect((await read({ act: 'filed' })).folds).toEqual([]);
-  });
+  }, 300_000);
 
   chapter('is for keepers and auditors of the whole repository', async () => {
     expect(await statusOf(world.as('editor').call(ledger.entries))).toBe(403);

@@ -11,7 +11,7 @@ import { EffectView } from '../schedule/index';
     <p role="status">
       @if (done()) {
         <ng-container i18n
-          ><b>{{ counts().done }}</b> brought, <b>{{ counts().refused }}</b> refused.</ng-container
+          ><b>{{ counts().done }}</b> updated, <b>{{ counts().refused }}</b> refused.</ng-container
         >
       } @else {
         <ng-container i18n

@@ -143,7 +143,7 @@ describe('a stencil', () => {
       line: 1,
       name: 'P-43 Ada Quill',
       outcome: 'done',
-      why: 'would be made, with 1 inside',
+      why: 'would be created, with 1 inside',
       code: 'P-43',
       title: 'Ada Quill',
       folders: ['HEALTH Folder health'],
@@ -153,14 +153,14 @@ describe('a stencil', () => {
       results: [line, { ...line, line: 2, name: 'use 2', outcome: 'refused', why: 'Person is missing.' }],
     });
     expect((tried.request.body as { dryRun: boolean }).dryRun).toBeTrue();
-    expect(stage.sheet.textContent!.replace(/\s+/g, ' ')).toContain('1 would be made, 1 refused.');
+    expect(stage.sheet.textContent!.replace(/\s+/g, ' ')).toContain('1 would be created, 1 refused.');
     await stage.press('Create one folder');
     const made = stage.http.expectOne('/api/stencils/s/apply');
     expect((made.request.body as { dryRun: boolean }).dryRun).toBeFalse();
     made.flush({ results: [{ ...line, why: 'Made.', placeId: 'new' }] });
     await stage.settle();
     expect(stage.sheet.querySelector('a[href="/plan/new"]')).not.toBeNull();
-    expect(stage.sheet.textContent!.replace(/\s+/g, ' ')).toContain('1 made, 0 refused.');
+    expect(stage.sheet.textContent!.replace(/\s+/g, ' ')).toContain('1 created, 0 refused.');
   });
 
   it('forgets a trial when what was tried is changed', async () => {
@@ -191,7 +191,7 @@ describe('a stencil', () => {
     };
     expect((await stage.answer('/api/stencils/s/bring', { results: [line] })).request.body).toEqual({ dryRun: true });
     expect(stage.sheet.textContent).toContain('P-41: title, changed here');
-    await stage.press('Bring them');
+    await stage.press('Apply them');
     expect((await stage.answer('/api/stencils/s/bring', { results: [line] })).request.body).toEqual({ dryRun: false });
   });
 
@@ -225,7 +225,7 @@ describe('what was brought', () => {
   it('counts what was refused apart', async () => {
     const line = { placeId: 'p', name: 'P-41', changes: [], kept: [], rules: [], outcome: 'refused', why: 'You may not grant here.' };
     const stage = await Stage.show(BroughtList, { lines: [line, { ...line, placeId: 'q', outcome: 'done' }], done: true });
-    expect(stage.text()).toContain('1 brought, 1 refused.');
+    expect(stage.text()).toContain('1 updated, 1 refused.');
     expect(stage.text()).toContain('You may not grant here.');
   });
 });

@@ -89,7 +89,7 @@ describe('rules by type', () => {
       'PEO-07 Grievances',
       'R-1 One',
     ]);
-    await stage.press('Take R-1 off');
+    await stage.press('Remove R-1');
     expect((await stage.answer('/api/schedule/pairs/unset', { recomputed: 1 })).request.body).toEqual({
       recordType: 'note',
       seriesId: 's',

@@ -76,7 +76,7 @@ type Pair = { recordType: string; seriesId: string; ruleId: string };
                         [disabled]="busy()"
                         label="remove"
                         i18n-label
-                        ariaLabel="Take {{ pair.rule.code }} off"
+                        ariaLabel="Remove {{ pair.rule.code }}"
                         i18n-ariaLabel
                         (onClick)="set({ recordType: pair.recordType, seriesId: pair.seriesId, ruleId: pair.rule.id }, false)"
                       />
