@@ -43,6 +43,7 @@ export {
   type Dossier,
   type NumberingLine,
   type RecordFilter,
+  type ListedRecord,
   type RecordLine,
   type RecordType,
   type SortColumn,

@@ -97,8 +97,17 @@ const recordFilter = z.object({
 });
 export type RecordFilter = z.infer<typeof recordFilter>;
 
+/** A line of a list, with the facts that were asked for as far as the person may read the record. */
+const listedRecord = recordLine.extend({ facts: facts.optional() });
+export type ListedRecord = z.infer<typeof listedRecord>;
+
 const listQuery = recordFilter.extend({
   sort: z.enum(sortColumns).default('number'),
+  /** Codes of facts to be told of each record, with commas between; at most twelve. */
+  facts: z
+    .string()
+    .regex(/^[a-z][A-Za-z0-9]{0,39}(,[a-z][A-Za-z0-9]{0,39}){0,11}$/, 'input.factCodes')
+    .optional(),
   descending: z.stringbool().default(false),
   /** Opaque: where the page before ended. */
   after: text(1000).optional(),
@@ -203,7 +212,12 @@ export const records = {
   types: get('/record-types', 'Record types and their facts', { response: z.object({ types: z.array(recordType) }) }),
   list: get('/records', 'Records the person may discover, by keyset pages', {
     query: listQuery,
-    response: z.object({ records: z.array(recordLine), next: z.string().nullable() }),
+    response: z.object({
+      records: z.array(listedRecord),
+      /** What those things are called that these facts point at, as far as the person may know. */
+      factNames: z.record(z.string(), z.string()),
+      next: z.string().nullable(),
+    }),
   }),
   count: get('/records/count', 'How many records the same filter finds', {
     query: recordFilter,

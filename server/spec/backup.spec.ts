@@ -160,19 +160,23 @@ describe('a backup', () => {
     }
   });
 
-  chapter('that is older than the witness is told so, and put right by the witness’s keeper alone', async () => {
-    await world.file('editor');
-    await world.services.sealer.sealNow();
-    const target = freshName();
-    // The witness outside went on after the backup.
-    const env = {
-      ...envOf(target, join(folder, 'keys-2'), join(folder, 'stand-ins-2')),
-      WITNESS_URL: world.services.outside.witnessUrl,
-      WITNESS_KEY: world.services.outside.witnessKey,
-    };
-    const { code, said } = await ran('restore', ['--from', backup], env);
-    expect(code).toBe(1);
-    expect(said).toMatch(/The witness saw \d+ entries; here are \d+\. The newest were cut off, or an older state was put back\./);
-    await dropDatabase(target);
-  }, 300_000);
+  chapter(
+    'that is older than the witness is told so, and put right by the witness’s keeper alone',
+    async () => {
+      await world.file('editor');
+      await world.services.sealer.sealNow();
+      const target = freshName();
+      // The witness outside went on after the backup.
+      const env = {
+        ...envOf(target, join(folder, 'keys-2'), join(folder, 'stand-ins-2')),
+        WITNESS_URL: world.services.outside.witnessUrl,
+        WITNESS_KEY: world.services.outside.witnessKey,
+      };
+      const { code, said } = await ran('restore', ['--from', backup], env);
+      expect(code).toBe(1);
+      expect(said).toMatch(/The witness saw \d+ entries; here are \d+\. The newest were cut off, or an older state was put back\./);
+      await dropDatabase(target);
+    },
+    300_000,
+  );
 });

@@ -261,41 +261,45 @@ describe('the ledger', () => {
     expect(report.sentence).toContain('The first: The entry was changed after it was sealed.');
   });
 
-  chapter('folds what the program did between what people did, and opens any part of it', async () => {
-    const auditor = world.as('auditor');
-    await world.as('keeper').call(ledger.seal);
-    await world.file('editor', { title: 'First' });
-    await append(7, 'between');
-    await world.file('editor', { title: 'Second' });
-    await append(3, 'newest');
-    const read = async (query: object) => auditor.call(ledger.entries, { query: { folded: true, ...query } as never });
-    const whole = await read({ limit: 500 });
-    expect(whole.entries.every((e) => e.actor !== 'Test')).toBeTrue();
-    const [newest, between] = whole.folds;
-    expect(newest!.acts.find((a) => a.act === 'tested')!.count).toBe(3);
-    expect(between!.acts.find((a) => a.act === 'tested')!.count).toBe(7);
-    const seqs = whole.entries.map((e) => e.seq);
-    for (const { newest: to, oldest: from, more } of whole.folds) {
-      expect(seqs.some((seq) => seq >= from && seq <= to)).toBeFalse();
-      expect(more).toBeFalse();
-    }
-    const opened = await auditor.call(ledger.entries, { query: { before: between!.newest + 1, after: between!.oldest - 1, limit: 500 } });
-    expect(opened.folds).toEqual([]);
-    expect(opened.entries.length).toBe(between!.acts.reduce((sum, a) => sum + a.count, 0));
-    // In pages of one, nothing is counted twice and nothing is missed.
-    const counts = new Map<string, number>();
-    for (let before: number | undefined; ;) {
-      const page = await read({ limit: 1, before });
-      for (const fold of page.folds) for (const { act, count } of fold.acts) counts.set(act, (counts.get(act) ?? 0) + count);
-      if (page.next === null) break;
-      before = page.next;
-    }
-    const { rows } = await world.pool.query<{ act: string; n: number }>(
-      'select act, count(*)::int as n from ledger_entry where actor_id is null group by act',
-    );
-    for (const { act, n } of rows) expect(counts.get(act)).withContext(act).toBe(n);
-    expect((await read({ act: 'filed' })).folds).toEqual([]);
-  }, 300_000);
+  chapter(
+    'folds what the program did between what people did, and opens any part of it',
+    async () => {
+      const auditor = world.as('auditor');
+      await world.as('keeper').call(ledger.seal);
+      await world.file('editor', { title: 'First' });
+      await append(7, 'between');
+      await world.file('editor', { title: 'Second' });
+      await append(3, 'newest');
+      const read = async (query: object) => auditor.call(ledger.entries, { query: { folded: true, ...query } as never });
+      const whole = await read({ limit: 500 });
+      expect(whole.entries.every((e) => e.actor !== 'Test')).toBeTrue();
+      const [newest, between] = whole.folds;
+      expect(newest!.acts.find((a) => a.act === 'tested')!.count).toBe(3);
+      expect(between!.acts.find((a) => a.act === 'tested')!.count).toBe(7);
+      const seqs = whole.entries.map((e) => e.seq);
+      for (const { newest: to, oldest: from, more } of whole.folds) {
+        expect(seqs.some((seq) => seq >= from && seq <= to)).toBeFalse();
+        expect(more).toBeFalse();
+      }
+      const opened = await auditor.call(ledger.entries, { query: { before: between!.newest + 1, after: between!.oldest - 1, limit: 500 } });
+      expect(opened.folds).toEqual([]);
+      expect(opened.entries.length).toBe(between!.acts.reduce((sum, a) => sum + a.count, 0));
+      // In pages of one, nothing is counted twice and nothing is missed.
+      const counts = new Map<string, number>();
+      for (let before: number | undefined; ;) {
+        const page = await read({ limit: 1, before });
+        for (const fold of page.folds) for (const { act, count } of fold.acts) counts.set(act, (counts.get(act) ?? 0) + count);
+        if (page.next === null) break;
+        before = page.next;
+      }
+      const { rows } = await world.pool.query<{ act: string; n: number }>(
+        'select act, count(*)::int as n from ledger_entry where actor_id is null group by act',
+      );
+      for (const { act, n } of rows) expect(counts.get(act)).withContext(act).toBe(n);
+      expect((await read({ act: 'filed' })).folds).toEqual([]);
+    },
+    300_000,
+  );
 
   chapter('is for keepers and auditors of the whole repository', async () => {
     expect(await statusOf(world.as('editor').call(ledger.entries))).toBe(403);

@@ -1,13 +1,16 @@
 import { holds, identity, records, sortColumns, type RecordLine } from '@key-cellar/contract';
+import { rightSet, type Right } from '@key-cellar/core/access';
 import { civilDate } from '@key-cellar/core/calendar';
 import { criteriaToSql, distinctWords, matches, resolveCriteria, type CriteriaRecord } from '@key-cellar/core/criteria';
 import { anyAsked, type Material } from '@key-cellar/core/criteria/testing';
 import * as fc from 'fast-check';
 import { boundCriteria } from '../src/criteria/index.js';
+import { listRecords, type SignedIn } from '../src/index.js';
+import type { PersonAccess } from '../src/kernel/index.js';
 import { asOwner } from './support/database.js';
-import { makeWorld, statusOf, today, type World } from './support/world.js';
+import { logins, makeWorld, statusOf, today, type World } from './support/world.js';
 
-const words = ['berth', 'lease', 'pilot', 'ottoline', 'log', 'Größe', 'x-1', 'año'];
+const words = ['berth', 'lease', 'änderung', 'ottoline', 'log', 'Größe', 'x-1', 'año'];
 
 describe('lists', () => {
   let world: World;
@@ -19,7 +22,7 @@ describe('lists', () => {
          facts, search, access_set_id, owner_id, deposited_by, outcome, due_on, size, vintage)
        select gen_random_uuid(), p.code || '-' || lpad(i::text, 4, '0'), (array['Berth','Lease','Änderung','berth'])[1 + i % 4] || ' ' || (i % 50), 'electronic', 'note', p.id, p.id, p.ancestors,
          '2020-01-01'::date + (i * 37) % 900, '2020-01-01', '2023-01-01'::date + i % 3, '2023-01-01', jsonb_build_object('topic', (array['a','b'])[1 + i % 2]),
-         array_to_tsvector(array[(array['berth','lease','pilot','berth'])[1 + i % 4], (i % 50)::text]), p.access_set_id, $1, $1,
+         array_to_tsvector(array[(array['berth','lease','anderung','berth'])[1 + i % 4], (i % 50)::text]), p.access_set_id, $1, $1,
          case when i % 5 = 0 then 'waiting' else 'dated' end, case when i % 5 = 0 then null else '2030-01-01'::date + i % 11 end, i % 7, 2020 + i % 4
        from place p, generate_series(1, 150) i where p.kind = 'series' and p.code like 'A-%'`,
       [world.ids.editor],
@@ -79,6 +82,49 @@ describe('lists', () => {
       expect(found.length).withContext(JSON.stringify(filter)).toBe(count);
       expect((await keeper.call(records.ids, { query: filter })).ids.length).toBe(count);
     }
+  });
+
+  it('tell the facts that are asked for of records that the person may read, and of no other', async () => {
+    let told = 0;
+    for (const login of logins) {
+      const { records: found } = await world.as(login).call(records.list, { query: { facts: 'topic,tenant', limit: 500 } });
+      for (const record of found.slice(0, 2)) {
+        const reads = (await statusOf(world.as(login).call(records.dossier, { params: { id: record.id } }))) === 200;
+        expect(record.facts !== undefined)
+          .withContext(`${login} ${record.number}`)
+          .toBe(reads);
+        if (record.facts) expect(Object.keys(record.facts)).toEqual(['topic']);
+        if (reads) told++;
+      }
+    }
+    expect(told).toBeGreaterThan(0);
+    // No profile lets people know of records without reading them; one that did would not let their facts out.
+    const person = { id: world.ids.keeper, today, accessEpoch: 0, clearance: { level: 9, caveats: [] } } as unknown as SignedIn;
+    const whole = await world.services.access.of(person);
+    const access = { ...whole, sets: (right: Right) => whole.sets(right), on: () => ({ all: rightSet('discover'), own: 0 }) };
+    const services = { ...world.services, access: { ...world.services.access, of: () => Promise.resolve(access as PersonAccess) } };
+    const query = { sort: 'number', descending: false, skip: 0, limit: 10, facts: 'topic' } as const;
+    const { records: known } = await listRecords(services, person, query);
+    expect(known.length).toBe(10);
+    expect(known.filter((r) => r.facts)).toEqual([]);
+    const keeper = world.as('keeper');
+    expect((await keeper.call(records.list, { query: { limit: 1 } })).records[0]!.facts).toBeUndefined();
+    for (const facts of ['', 'topic,', "topic'", 'Topic', 'a,b,c,d,e,f,g,h,i,j,k,l,m'])
+      expect(await statusOf(keeper.call(records.list, { query: { facts } })))
+        .withContext(facts)
+        .toBe(422);
+  });
+
+  it('name what facts point at as far as the person knows of it', async () => {
+    const keeper = world.as('keeper');
+    const { records: found } = await keeper.call(records.list, { query: { facts: 'topic', limit: 2 } });
+    const facts = { boss: world.ids.editor, lost: '00000000-0000-4000-8000-00000000dead' };
+    await asOwner(world.database, (client) =>
+      client.query('update record set facts = facts || $2 where id = $1', [found[0]!.id, JSON.stringify(facts)]),
+    );
+    const page = await keeper.call(records.list, { query: { facts: 'boss,lost', limit: 2 } });
+    expect(page.records[0]!.facts).toEqual(facts);
+    expect(page.factNames).toEqual({ [world.ids.editor]: 'Person editor' });
   });
 
   it('take words as words, whatever they hold', async () => {

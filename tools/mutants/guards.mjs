@@ -1857,4 +1857,20 @@ export const guards = [
     'return null;',
     ['clocks'],
   ],
+  [
+    'records',
+    'a list tells facts of records only that the person may read',
+    source('records/lists.ts'),
+    "found.filter((r) => mayOn(access, person, r, 'read'))",
+    'found.filter(() => true)',
+    ['lists'],
+  ],
+  [
+    'kernel',
+    'indexes by words are built anew where ICU orders otherwise',
+    source('kernel/collationStore.ts'),
+    'for (const { name } of indexes) await db.query({ text: `reindex index ${name}` });',
+    nothing,
+    ['startup'],
+  ],
 ];

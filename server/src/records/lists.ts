@@ -1,9 +1,11 @@
 import { message } from '@key-cellar/words';
-import { criteriaOf, type RecordFilter, type RecordLine, type SortColumn } from '@key-cellar/contract';
+import { criteriaOf, type ListedRecord, type RecordFilter, type RecordLine, type SortColumn } from '@key-cellar/contract';
 import { civilDate } from '@key-cellar/core/calendar';
 import { resolveCriteria } from '@key-cellar/core/criteria';
+import { idsIn, type Facts } from '@key-cellar/core/records';
 import { requireNamable } from '../criteria/index.js';
-import { notFound, Problem, visibleSql, type PersonAccess, type SignedIn } from '../kernel/index.js';
+import { namesOf } from '../facts/index.js';
+import { mayOn, notFound, Problem, visibleSql, type PersonAccess, type SignedIn } from '../kernel/index.js';
 import { mayKnowOfPlace, placeById, seriesUnder } from '../plan/index.js';
 import type { Services } from './services.js';
 import * as store from './store.js';
@@ -75,6 +77,7 @@ function readFilter({ criteria, ...filter }: RecordFilter, access: PersonAccess,
 }
 
 export interface ListQuery extends RecordFilter {
+  readonly facts?: string | undefined;
   readonly sort: SortColumn;
   readonly descending: boolean;
   readonly after?: string | undefined;
@@ -82,12 +85,26 @@ export interface ListQuery extends RecordFilter {
   readonly limit: number;
 }
 
+/** The facts that were asked for, of records that the person may read; of others nothing is told. */
+async function factsTold(
+  services: Services,
+  person: SignedIn,
+  access: PersonAccess,
+  found: readonly store.LineRow[],
+  codes: readonly string[],
+): Promise<{ told: ReadonlyMap<string, Facts>; factNames: Record<string, string> }> {
+  const readable = found.filter((r) => mayOn(access, person, r, 'read')).map((r) => r.id);
+  if (codes.length === 0 || readable.length === 0) return { told: new Map(), factNames: {} };
+  const told = new Map((await store.factsOf(services.pool, readable, codes)).map((r) => [r.id, r.facts]));
+  return { told, factNames: await namesOf(services.pool, access, idsIn(...told.values())) };
+}
+
 export async function list(
   services: Services,
   person: SignedIn,
   query: ListQuery,
-): Promise<{ records: RecordLine[]; next: string | null }> {
-  const { sort, descending, after, skip, limit, ...filter } = query;
+): Promise<{ records: ListedRecord[]; factNames: Record<string, string>; next: string | null }> {
+  const { sort, descending, after, skip, limit, facts, ...filter } = query;
   const access = await services.access.of(person);
   const read = readFilter(filter, access, person.today);
   const found = await store.page(services.pool, {
@@ -100,7 +117,12 @@ export async function list(
     limit,
     visible: (bind) => visibleSql(access, person, 'discover', bind),
   });
-  return { records: found.map(toLine), next: found.length === limit ? encodePosition(found.at(-1)!) : null };
+  const { told, factNames } = await factsTold(services, person, access, found, facts?.split(',') ?? []);
+  return {
+    records: found.map((r) => ({ ...toLine(r), facts: told.get(r.id) })),
+    factNames,
+    next: found.length === limit ? encodePosition(found.at(-1)!) : null,
+  };
 }
 
 export async function count(services: Services, person: SignedIn, asked: RecordFilter): Promise<number> {

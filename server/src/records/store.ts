@@ -202,6 +202,17 @@ export async function page(db: Db, request: PageRequest): Promise<(LineRow & { s
   );
 }
 
+/** Of each record the facts of these codes that it has. */
+export function factsOf(db: Db, ids: readonly string[], codes: readonly string[]) {
+  return rows<{ id: string; facts: Facts }>(
+    db,
+    'record.factsOf',
+    `select id, (select coalesce(jsonb_object_agg(f.key, f.value), '{}') from jsonb_each(facts) f where f.key = any ($2::text[])) as facts
+       from record where id = any ($1::uuid[])`,
+    [ids, codes],
+  );
+}
+
 function scopeSql(scope: Scope, bind: Bind): string[] {
   switch (scope.kind) {
     case 'all':

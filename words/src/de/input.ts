@@ -39,6 +39,7 @@ export const input: Record<keyof typeof english, string> = {
   'input.person': 'muss eine Person nennen',
   'input.placeCode': 'darf Großbuchstaben, Ziffern, Bindestriche, Punkte und Schrägstriche haben, höchstens 40',
   'input.placeCodePattern': 'darf Großbuchstaben, Ziffern, Bindestriche, Punkte und Schrägstriche haben, und einen Zähler wie {counter}',
+  'input.factCodes': 'müssen Kürzel von Angaben sein, höchstens zwölf',
   'input.rackCells': 'müssen Fächer des Regals sein',
   'input.reason': 'braucht eine Begründung von mindestens drei Buchstaben',
   'input.recordsOrCriteria': 'braucht Unterlagen oder Kriterien',

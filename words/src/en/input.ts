@@ -37,6 +37,7 @@ export const input = {
   'input.person': 'must name a person',
   'input.placeCode': 'may have capital letters, digits, hyphens, dots and slashes, at most 40',
   'input.placeCodePattern': 'may have capital letters, digits, hyphens, dots and slashes, and a counter such as {counter}',
+  'input.factCodes': 'must be codes of facts, at most twelve',
   'input.rackCells': 'must be cells of the rack',
   'input.reason': 'needs a reason of at least three letters',
   'input.recordsOrCriteria': 'needs records or criteria',

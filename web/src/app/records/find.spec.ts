@@ -26,6 +26,7 @@ const record = (n: number) => ({
   size: 100,
   mediaType: 'text/plain',
   disposedOn: null,
+  facts: { vessel: 'v1', tons: n },
 });
 
 describe('find', () => {
@@ -34,7 +35,19 @@ describe('find', () => {
     const stage = await Stage.show(FindPage, inputs);
     stage.host.style.height = '600px';
     for (const r of stage.http.match('/api/record-types'))
-      r.flush({ types: [{ code: 'inspection', title: 'Inspection report', facts: [] }] });
+      r.flush({
+        types: [
+          {
+            code: 'inspection',
+            title: 'Inspection report',
+            facts: [
+              { code: 'vessel', title: 'Vessel', kind: 'object', required: false },
+              { code: 'tons', title: 'Tons', kind: 'decimal', required: false },
+            ],
+          },
+          { code: 'note', title: 'Note', facts: [{ code: 'topic', title: 'Topic', kind: 'text', required: false }] },
+        ],
+      });
     for (const r of stage.http.match((q) => q.url === '/api/plan'))
       r.flush({
         places: [
@@ -65,7 +78,7 @@ describe('find', () => {
       }
       for (const r of stage.http.match((q) => q.url === '/api/records')) {
         asked.push(r.request.urlWithParams);
-        r.flush({ records: Array.from({ length: found }, (_, i) => record(i + 1)), next: null });
+        r.flush({ records: Array.from({ length: found }, (_, i) => record(i + 1)), factNames: { v1: 'Ottoline' }, next: null });
       }
       await stage.settle();
     }
@@ -129,6 +142,34 @@ describe('find', () => {
     await stage.press('Vessel?');
     expect(document.querySelector<HTMLTextAreaElement>('#find-where')!.value).toBe('Vessel is Ottoline');
     expect(go.calls.mostRecent().args[1]!.queryParams).toEqual({ where: 'Vessel is Ottoline' });
+  });
+
+  it('shows facts in columns of their own, asks for no other, and keeps what is marked', async () => {
+    const stage = await show({ columns: 'number,title,fact.vessel,fact.gone', type: 'inspection' });
+    const asked = await answerList(stage, 3);
+    expect(asked.every((a) => !a.includes('fact.gone'))).toBeTrue();
+    const heads = [...stage.host.querySelectorAll('[role=columnheader]')].map((h) => h.textContent!.trim());
+    expect(heads).toEqual(['', 'Number ↑', 'Title', 'Vessel']);
+    const first = stage.host.querySelector('[data-index="0"]')!;
+    expect(first.lastElementChild!.textContent).toBe('Ottoline');
+    const go = spyOn(TestBed.inject(Router), 'navigate').and.resolveTo(true);
+    first.querySelector('input')!.click();
+    await stage.press('Columns');
+    // Facts of the type that is looked at; those of others would stay empty.
+    const offered = [...document.querySelectorAll('.columns.facts label')].map((l) => l.textContent!.trim());
+    expect(offered).toEqual(['Tons', 'Vessel']);
+    document.querySelector<HTMLInputElement>('.columns.facts input')!.click();
+    expect(go.calls.mostRecent().args[1]!.queryParams).toEqual({ columns: 'number,title,fact.vessel,fact.tons' });
+    await stage.settle();
+    expect(stage.text()).toContain('1 marked');
+  });
+
+  it('says that it is loading, when that takes a moment, and nothing once it failed', async () => {
+    const stage = await Stage.show(FindPage, {});
+    await stage.settle();
+    expect(stage.host.querySelector('.soon')!.textContent).toBe('Loading …');
+    await answerList(stage, 1);
+    expect(stage.host.querySelector('.soon')).toBeNull();
   });
 
   it('says what to try when nothing was found', async () => {

@@ -3,6 +3,7 @@ import { FormsModule } from '@angular/forms';
 import { ActivatedRoute, Router } from '@angular/router';
 import { plan, type RecordFilter, type SortColumn } from '@key-cellar/contract';
 import { parseCriteria, type AskedCriteria } from '@key-cellar/core/criteria';
+import { factsOfTypes, type FactDefinition } from '@key-cellar/core/records';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Popover } from 'primeng/popover';
@@ -15,7 +16,7 @@ import { Choice } from '../kit/choice';
 import { Api } from '../kit/api';
 import { Keys } from '../kit/keys';
 import { loaded } from '../kit/loaded';
-import { CountPipe } from '../kit/words';
+import { byWords, CountPipe } from '../kit/words';
 import { ActOnMany } from './actOnMany';
 import { allColumns, columnNames, RecordTable, usualColumns, type Column } from './recordTable';
 import { RecordsService, type ListState } from './recordsService';
@@ -30,6 +31,11 @@ const shows: { value: NonNullable<RecordFilter['show']>; name: string }[] = [
   { value: 'gaps', name: $localize`with facts missing` },
   { value: 'disposed', name: $localize`disposed (stubs)` },
 ];
+
+/** More would be asked for than the server tells at once. */
+const mostFacts = 12;
+/** A column of a fact, as the address has it. */
+const factColumn = (fact: FactDefinition): string => `fact.${fact.code}`;
 
 /** Where is it? Words, place, state; everything that narrows the list is in the address. */
 @Component({
@@ -57,6 +63,7 @@ export class FindPage {
   readonly columnsIn = input<string | undefined>(undefined, { alias: 'columns' });
 
   protected readonly shows = shows;
+  protected readonly mostFacts = mostFacts;
   protected readonly allColumns = allColumns;
   protected readonly columnNames = columnNames;
   protected readonly types = toSignal(inject(RecordsService).types$);
@@ -89,13 +96,28 @@ export class FindPage {
     show: this.show() || undefined,
     recordType: this.type() || undefined,
   }));
+  /** Facts that a column can be made of, by their titles. */
+  protected readonly factColumns = computed(() =>
+    factsOfTypes((this.types()?.types ?? []).filter((t) => !this.type() || t.code === this.type())).sort((a, b) =>
+      byWords(a.title, b.title),
+    ),
+  );
+  private readonly chosenColumns = computed(() => (this.columnsIn() ?? '').split(','));
+  protected readonly facts = computed(() => this.factColumns().filter((f) => this.chosenColumns().includes(factColumn(f))));
+  /** A text, so that a list is not asked for again when record types come that change nothing of it. */
+  private readonly factCodes = computed(() =>
+    this.facts()
+      .map((f) => f.code)
+      .join(','),
+  );
   protected readonly state = computed<ListState>(() => ({
     filter: this.filter(),
     sort: this.sortIn() ?? 'number',
     descending: this.down() === 'true',
+    facts: this.factCodes(),
   }));
   protected readonly columns = computed<readonly Column[]>(() => {
-    const chosen = (this.columnsIn() ?? '').split(',').filter((c): c is Column => allColumns.includes(c as Column));
+    const chosen = this.chosenColumns().filter((c): c is Column => allColumns.includes(c as Column));
     return chosen.length > 0 ? chosen : usualColumns;
   });
   protected readonly placeOptions = computed(() =>
@@ -145,7 +167,22 @@ export class FindPage {
   protected toggleColumn(column: Column): void {
     const now = this.columns();
     const next = now.includes(column) ? now.filter((c) => c !== column) : allColumns.filter((c) => now.includes(c) || c === column);
-    if (next.length > 0) this.narrow({ columns: next.join(',') });
+    if (next.length > 0) this.showColumns(next, this.facts());
+  }
+
+  protected toggleFact(fact: FactDefinition): void {
+    const now = this.facts();
+    this.showColumns(this.columns(), now.includes(fact) ? now.filter((f) => f !== fact) : [...now, fact]);
+  }
+
+  private showColumns(columns: readonly Column[], facts: readonly FactDefinition[]): void {
+    const all = [...columns, ...facts.map(factColumn)];
+    void this.router.navigate([], {
+      relativeTo: this.route,
+      queryParams: { columns: all.join(',') },
+      queryParamsHandling: 'merge',
+      replaceUrl: true,
+    });
   }
 
   protected unmark(): void {

@@ -15,7 +15,9 @@ import {
   viewChild,
 } from '@angular/core';
 import { Router, RouterLink } from '@angular/router';
-import type { Problem, RecordLine, SortColumn } from '@key-cellar/contract';
+import type { ListedRecord, Problem, RecordLine, SortColumn } from '@key-cellar/contract';
+import type { FactDefinition } from '@key-cellar/core/records';
+import { tap } from 'rxjs';
 import { Session } from '../identity/index';
 import { toProblem } from '../kit/api';
 import { isTyping, Keys } from '../kit/keys';
@@ -24,6 +26,7 @@ import { Mark } from '../kit/mark';
 import { marksOf } from '../kit/marksOf';
 import { ProblemNotice } from '../kit/notice';
 import { BytesPipe, CountPipe, DayPipe } from '../kit/words';
+import { FactWordsPipe } from './factWords';
 import { lifeOf } from './life';
 import { PageCache, pageSize, RecordsService, type ListState } from './recordsService';
 
@@ -43,18 +46,24 @@ export type Column = keyof typeof columnNames;
 export const allColumns = Object.keys(columnNames) as Column[];
 export const usualColumns: readonly Column[] = ['number', 'title', 'state', 'life', 'created', 'due'];
 
-const widths: Record<Column, string> = {
-  number: '150px',
-  title: 'minmax(160px, 1fr)',
-  state: '74px',
-  life: '192px',
-  place: '84px',
-  type: '110px',
-  created: '96px',
-  filed: '96px',
-  due: '96px',
-  size: '74px',
+/** The least width of each, in pixels; the title takes what is left, and facts a part of it. */
+const widths: Record<Column, number> = {
+  number: 150,
+  title: 220,
+  state: 74,
+  life: 192,
+  place: 84,
+  type: 110,
+  created: 96,
+  filed: 96,
+  due: 96,
+  size: 74,
 };
+const widthOfFact = 120;
+const widthOfTick = 28;
+/** As the style sheet has them. */
+const gap = 12;
+const padding = 22;
 /** The server gives the ids of so many at once. */
 const mostMarked = 10_000;
 
@@ -77,6 +86,7 @@ const sortable: Partial<Record<Column, SortColumn>> = {
     CdkVirtualScrollViewport,
     CountPipe,
     DayPipe,
+    FactWordsPipe,
     Lifeline,
     Mark,
     ProblemNotice,
@@ -96,6 +106,8 @@ export class RecordTable {
 
   readonly state = input.required<ListState>();
   readonly columns = input<readonly Column[]>(usualColumns);
+  /** Facts that stand in columns after those; the state asks for their codes. */
+  readonly facts = input<readonly FactDefinition[]>([]);
   /** Rises when the rows have to be fetched anew. */
   readonly version = input(0);
   readonly sort = output<{ sort: SortColumn; descending: boolean }>();
@@ -114,12 +126,20 @@ export class RecordTable {
     const marked = this.marked().size;
     return marked > 0 && (marked >= mostMarked || marked === this.count());
   });
-  protected readonly grid = computed(
-    () =>
-      `28px ${this.columns()
-        .map((c) => widths[c])
-        .join(' ')}`,
+  protected readonly grid = computed(() =>
+    [
+      `${widthOfTick}px`,
+      ...this.columns().map((c) => (c === 'title' ? `minmax(${widths[c]}px, 2fr)` : `${widths[c]}px`)),
+      ...this.facts().map(() => `minmax(${widthOfFact}px, 1fr)`),
+    ].join(' '),
   );
+  /** Below this the table is scrolled sideways. */
+  protected readonly least = computed(() => {
+    const all = [widthOfTick, ...this.columns().map((c) => widths[c]), ...this.facts().map(() => widthOfFact)];
+    return all.reduce((sum, width) => sum + width, padding + gap * (all.length - 1));
+  });
+  /** What the things are called that facts point at. */
+  protected readonly factNames = signal<Readonly<Record<string, string>>>({});
   /** Rises with each page that arrives, so that rows are drawn again. */
   private readonly arrived = signal(0);
   private cache: PageCache | null = null;
@@ -151,7 +171,8 @@ export class RecordTable {
   /** Pages of a state; `fresh` is told when the first of them is there. */
   private newCache(state: ListState, fresh: (cache: PageCache) => void): PageCache {
     const cache: PageCache = new PageCache(
-      (given) => this.service.page(state, given),
+      (given) =>
+        this.service.page(state, given).pipe(tap(({ factNames }) => this.factNames.update((known) => ({ ...known, ...factNames })))),
       () => {
         fresh(cache);
         this.arrived.update((n) => n + 1);
@@ -183,7 +204,7 @@ export class RecordTable {
     });
   }
 
-  protected row(index: number): RecordLine | undefined {
+  protected row(index: number): ListedRecord | undefined {
     this.arrived();
     return this.cache?.row(index);
   }
@@ -255,6 +276,8 @@ export class RecordTable {
     });
   }
 
+  protected readonly isNumber = ({ kind, many }: FactDefinition): boolean =>
+    !many && (kind === 'whole' || kind === 'decimal' || kind === 'money');
   protected readonly marks = marksOf;
   protected readonly life = lifeOf;
 }

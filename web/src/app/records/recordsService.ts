@@ -1,5 +1,5 @@
 import { inject, Injectable } from '@angular/core';
-import { records, type RecordFilter, type RecordLine, type SortColumn } from '@key-cellar/contract';
+import { records, type ListedRecord, type RecordFilter, type SortColumn } from '@key-cellar/contract';
 import type { FactValue } from '@key-cellar/core/records';
 import { shareReplay, startWith, Subject, switchMap, type Observable } from 'rxjs';
 import { Api } from '../kit/api';
@@ -10,6 +10,8 @@ export interface ListState {
   readonly filter: RecordFilter;
   readonly sort: SortColumn;
   readonly descending: boolean;
+  /** Codes of facts that are told of each record, with commas between. */
+  readonly facts?: string;
 }
 
 @Injectable({ providedIn: 'root' })
@@ -29,7 +31,14 @@ export class RecordsService {
 
   page(state: ListState, given: { after?: string | undefined; skip: number }) {
     return this.api.call(records.list, {
-      query: { ...state.filter, sort: state.sort, descending: state.descending, limit: pageSize, ...given },
+      query: {
+        ...state.filter,
+        sort: state.sort,
+        descending: state.descending,
+        facts: state.facts || undefined,
+        limit: pageSize,
+        ...given,
+      },
     });
   }
   count(filter: RecordFilter) {
@@ -60,7 +69,7 @@ export class RecordsService {
  * skips from the nearest fetched page before it, so that scrolling costs the same on the first and the last page.
  */
 export class PageCache {
-  private readonly pages = new Map<number, readonly RecordLine[]>();
+  private readonly pages = new Map<number, readonly ListedRecord[]>();
   private readonly ends = new Map<number, string>();
   private readonly asked = new Set<number>();
 
@@ -68,12 +77,12 @@ export class PageCache {
     private readonly fetch: (given: {
       after?: string | undefined;
       skip: number;
-    }) => Observable<{ records: RecordLine[]; next: string | null }>,
+    }) => Observable<{ records: ListedRecord[]; next: string | null }>,
     private readonly changed: () => void,
     private readonly failed: (error: unknown) => void,
   ) {}
 
-  row(index: number): RecordLine | undefined {
+  row(index: number): ListedRecord | undefined {
     return this.pages.get(Math.floor(index / pageSize))?.[index % pageSize];
   }
 
