@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto';
 import { holds, identity, ledger, receiving, records, setup, steps } from '@key-cellar/contract';
 import { isMessage, languages, message, type Code } from '@key-cellar/words';
 import { de } from '@key-cellar/words/de';
@@ -145,6 +146,17 @@ describe('the language of an answer', () => {
     const { entries } = await auditor.call(ledger.entries, { query: { act: 'filed', limit: 1 } });
     expect([entries[0]!.act, entries[0]!.words]).toEqual(['filed', 'abgelegt']);
     await auditor.call(identity.setLanguage, { body: { language: null } });
+  });
+
+  it('is that of what is printed', async () => {
+    const printed = async (language: string): Promise<string> => {
+      const answer = await world.as('keeper').fetch('/api/plan/export?format=pdf', { headers: { 'accept-language': language } });
+      const bytes = Buffer.from(await answer.arrayBuffer());
+      const sha256 = createHash('sha256').update(bytes).digest();
+      return world.services.pages.text({ sha256, mediaType: 'application/pdf', load: () => Promise.resolve(bytes) });
+    };
+    expect(await printed('de')).toMatch(/Aktenplan\s+Stand vom [\s\S]*Seite 1 von 1/);
+    expect(await printed('en')).toMatch(/File plan\s+As it stood on [\s\S]*page 1 of 1/);
   });
 
   it('is that of a program which asks for it, and tells it the code and what goes into it as well', async () => {

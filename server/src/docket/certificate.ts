@@ -27,7 +27,7 @@ export interface CertificateContent {
 /** The certificate of destruction, or of transfer, as a PDF in one language: what, when, by whom, on what authority, with every fingerprint. */
 export async function certificatePdf(content: CertificateContent, speaker: Speaker, fontsDir: string): Promise<Buffer> {
   const title = speaker.say(message('docket.certificate.title', { action: content.action, number: content.number }));
-  const about = { title, author: content.repository, foot: content.number, fontsDir };
+  const about = { title, author: content.repository, foot: content.number, fontsDir, speaker };
   return document(about, (sheet) => compose(sheet, content, title, speaker));
 }
 

@@ -73,7 +73,7 @@ function lines(context: HttpContext, { work }: Lines, telling: Telling): Respons
     out.onAbort(() => gone.abort());
     let written: Promise<unknown> = Promise.resolve();
     const speaker = speakerFor(context);
-    await work((line) => void (written = out.write(`${JSON.stringify(telling(line, speaker.say))}\n`)), gone.signal, speaker);
+    await work((line) => void (written = out.write(`${JSON.stringify(telling(line, speaker.say))}\n`)), gone.signal);
     await written;
   });
 }
@@ -89,7 +89,8 @@ interface Asked {
 async function answerRead(services: Services, read: Read<Endpoint, Services>, context: HttpContext, input: Asked): Promise<unknown> {
   // Public endpoints are those whose reading asks for no person.
   const person = context.get('person')!;
-  return read({ ...(input as { params: never; query: never; body: never }), services, person, access: () => services.access.of(person) });
+  const asked = input as { params: never; query: never; body: never };
+  return read({ ...asked, services, person, speaker: speakerFor(context), access: () => services.access.of(person) });
 }
 
 async function answerAct(services: Services, act: AnyAct<Services>, context: HttpContext, input: Asked): Promise<unknown> {

@@ -15,13 +15,15 @@ export class Download {
 
 /** What comes in parts: lines of JSON, one after another, until the work is done or nobody listens any more. */
 export class Lines {
-  constructor(readonly work: (say: (line: unknown) => void, gone: AbortSignal, speaker: Speaker) => Promise<void>) {}
+  constructor(readonly work: (say: (line: unknown) => void, gone: AbortSignal) => Promise<void>) {}
 }
 
 interface Asked<E extends Endpoint, S> extends Input<E> {
   readonly services: S;
   /** Only public endpoints may be asked without a person. */
   readonly person: SignedIn;
+  /** Who speaks to them: for what leaves as a document. */
+  readonly speaker: Speaker;
   /** The person’s access; of a public endpoint there is none to ask for. */
   access(): Promise<PersonAccess>;
 }

@@ -132,10 +132,10 @@ export const ledgerReads: Omit<ReadsOf<typeof ledger, Services>, 'acts'> = {
     return new Download({ parts, type: 'application/jsonl', name: `ledger-${size}.jsonl` });
   }),
 
-  verify: entering(['verified the ledger'], async ({ services, person, access }) => {
+  verify: entering(['verified the ledger'], async ({ services, person, speaker, access }) => {
     const { pool, config, outside, sealer } = services;
     await requireAtRepository(pool, await access(), 'audit', auditors);
-    return new Lines(async (say: (line: Told<VerifyLine> | { problem: ProblemDocument }) => void, gone, speaker) => {
+    return new Lines(async (say: (line: Told<VerifyLine> | { problem: ProblemDocument }) => void, gone) => {
       try {
         // What cannot be sealed is found below; the rest is looked at all the same.
         await sealer.sealNow().catch(() => undefined);

@@ -1,3 +1,5 @@
+import { message } from '@key-cellar/words';
+import type { Speaker } from '@key-cellar/words/speaker';
 import { type SignedIn, withUnitOfWork } from '../kernel/index.js';
 import { document } from '../print/index.js';
 import type { Services } from '../kernel/index.js';
@@ -57,40 +59,47 @@ async function asSkos(services: Services, person: SignedIn): Promise<Buffer> {
 
 const inset: Record<string, number> = { function: 0, activity: 12, series: 24, folder: 40 };
 
-async function toPrint(services: Services, person: SignedIn): Promise<Buffer> {
+async function toPrint(services: Services, person: SignedIn, speaker: Speaker): Promise<Buffer> {
   const { places, rules } = await planOf(services, person);
+  const { repository } = person;
+  const on = { day: person.today };
+  const { say } = speaker;
   const about = {
-    title: `File plan of ${person.repository}`,
-    author: person.repository,
-    foot: `File plan, ${person.today}`,
+    title: say(message('print.planOf', { repository })),
+    author: repository,
+    foot: say(message('print.planOn', { on })),
     fontsDir: services.config.fontsDir,
+    speaker,
   };
   return document(about, ({ write, rule, space }) => {
-    write(person.repository, { soft: true });
-    write('File plan', { bold: true, size: 20, gap: 8 });
-    write(`As it stood on ${person.today}: ${places.filter((p) => p.kind === 'series').length} series.`, { size: 11, gap: 6 });
+    write(repository, { soft: true });
+    write(say(message('print.plan')), { bold: true, size: 20, gap: 8 });
+    write(say(message('print.asItStood', { on, n: places.filter((p) => p.kind === 'series').length })), { size: 11, gap: 6 });
     for (const p of places) {
       if (p.kind === 'repository') continue;
       const indent = inset[p.kind]! + (p.kind === 'folder' ? Math.max(0, p.ancestors.length - 5) * 12 : 0);
       if (p.kind === 'function') rule();
       const set = rules.get(p.id) ?? [];
-      write(`${p.code}  ${p.title}${p.retired_on ? ` (retired ${p.retired_on})` : p.closed_on ? ` (closed ${p.closed_on})` : ''}`, {
+      const heading = `${p.code}  ${p.title}`;
+      const ended = p.retired_on ?? p.closed_on;
+      write(ended ? say(message('print.ended', { heading, how: p.retired_on ? 'retired' : 'closed', on: { day: ended } })) : heading, {
         bold: p.kind !== 'folder',
         size: p.kind === 'function' ? 13 : p.kind === 'folder' ? 9 : 10,
         indent,
         gap: 3,
       });
-      if (set.length > 0) write(`Rules: ${set.join(', ')}`, { size: 9, soft: true, indent: indent + 12, gap: 3 });
-      if (p.note) write(p.note, { size: 9, indent: indent + 12, gap: 3 });
-      if (p.not_here) write(`Not here: ${p.not_here}`, { size: 9, indent: indent + 12, gap: 3 });
+      const more = { size: 9, indent: indent + 12, gap: 3 };
+      if (set.length > 0) write(say(message('print.rules', { rules: { list: set } })), { ...more, soft: true });
+      if (p.note) write(p.note, more);
+      if (p.not_here) write(say(message('print.notHere', { what: p.not_here })), more);
       if (p.kind === 'series') space(2);
     }
   });
 }
 
 /** The plan as others can read it: what the person may discover of it. Exporting is an act of its own. */
-export async function exportPlan(services: Services, person: SignedIn, format: Format): Promise<Exported> {
-  const made = await make(services, person, format);
+export async function exportPlan(services: Services, person: SignedIn, speaker: Speaker, format: Format): Promise<Exported> {
+  const made = await make(services, person, speaker, format);
   await withUnitOfWork(
     services.pool,
     person,
@@ -100,12 +109,12 @@ export async function exportPlan(services: Services, person: SignedIn, format: F
   return made;
 }
 
-async function make(services: Services, person: SignedIn, format: Format): Promise<Exported> {
+async function make(services: Services, person: SignedIn, speaker: Speaker, format: Format): Promise<Exported> {
   switch (format) {
     case 'skos':
       return { bytes: await asSkos(services, person), type: 'application/ld+json', name: 'plan.jsonld' };
     case 'pdf':
-      return { bytes: await toPrint(services, person), type: 'application/pdf', name: 'file-plan.pdf' };
+      return { bytes: await toPrint(services, person, speaker), type: 'application/pdf', name: 'file-plan.pdf' };
     default:
       return { ...(await writeTable(planColumns, await planLines(services, person), format)), name: `plan.${format}` };
   }

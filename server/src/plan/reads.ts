@@ -12,6 +12,6 @@ export const planReads: ReadsOf<typeof plan, Services> = {
   placeByCode: ({ services, person, query }) => placeByCode(services, person, query.code),
   exportPlan: entering(
     ['exported the plan'],
-    async ({ services, person, query }) => new Download(await exportPlan(services, person, query.format)),
+    async ({ services, person, speaker, query }) => new Download(await exportPlan(services, person, speaker, query.format)),
   ),
 };

@@ -1,3 +1,5 @@
+import { message } from '@key-cellar/words';
+import type { Speaker } from '@key-cellar/words/speaker';
 import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import fontkit from '@pdf-lib/fontkit';
@@ -51,7 +53,7 @@ function wrap(text: string, font: PDFFont, size: number, room: number): string[]
 
 /** A PDF on A4 in the fonts of the house, with its name and the number of the page at the foot of each. */
 export async function document(
-  about: { readonly title: string; readonly author: string; readonly foot: string; readonly fontsDir: string },
+  about: { readonly title: string; readonly author: string; readonly foot: string; readonly fontsDir: string; readonly speaker: Speaker },
   compose: (sheet: Sheet) => void,
 ): Promise<Buffer> {
   const pdf = await PDFDocument.create();
@@ -94,7 +96,8 @@ export async function document(
   });
   const pages = pdf.getPages();
   pages.forEach((p, i) => {
-    p.drawText(`${about.foot} · page ${i + 1} of ${pages.length}`, { x: margin, y: margin / 2, size: 8, font: regular, color: soft });
+    const foot = about.speaker.say(message('print.foot', { what: about.foot, no: i + 1, of: pages.length }));
+    p.drawText(foot, { x: margin, y: margin / 2, size: 8, font: regular, color: soft });
   });
   return Buffer.from(await pdf.save());
 }

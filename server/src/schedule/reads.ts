@@ -60,9 +60,9 @@ export const scheduleReads: ReadsOf<typeof schedule, Services> = {
     await requireKeeper(services, await access());
     return caseOfRecord(services, person, params.id);
   },
-  effect: async ({ services, person, body, access }) => {
+  effect: async ({ services, person, speaker, body, access }) => {
     await requireKeeper(services, await access());
-    return new Lines(async (say: (line: EffectLine) => void, gone, speaker) => {
+    return new Lines(async (say: (line: EffectLine) => void, gone) => {
       try {
         const effect = await effectOfChange(services, person, body.change, (done, total) => say({ done, total }), gone);
         say({ effect });

@@ -11,6 +11,7 @@ import { identity } from './identity.js';
 import { input } from './input.js';
 import { ledger } from './ledger.js';
 import { plan } from './plan.js';
+import { print } from './print.js';
 import { problem } from './problem.js';
 import { receiving } from './receiving.js';
 import { records } from './records.js';
@@ -34,6 +35,7 @@ export const de: Catalogue = {
   ...input,
   ...ledger,
   ...plan,
+  ...print,
   ...problem,
   ...receiving,
   ...records,

@@ -10,6 +10,7 @@ import { identity } from './identity.js';
 import { input } from './input.js';
 import { ledger } from './ledger.js';
 import { plan } from './plan.js';
+import { print } from './print.js';
 import { problem } from './problem.js';
 import { receiving } from './receiving.js';
 import { records } from './records.js';
@@ -33,6 +34,7 @@ export const en = {
   ...input,
   ...ledger,
   ...plan,
+  ...print,
   ...problem,
   ...receiving,
   ...records,
