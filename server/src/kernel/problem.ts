@@ -83,9 +83,9 @@ function problemOfDatabase(error: Error): Problem | null {
     case 'KC004':
       return new Problem(409, 'refused-by-database', message('problem.refusedByDatabase', { text: error.message }));
     case 'KC002':
-      return new Problem(409, 'record-held', message('problem.heldByDatabase', { text: error.message }));
+      return new Problem(409, 'record-held', message('problem.heldByDatabase'));
     case 'KC003':
-      return new Problem(409, 'record-declared', message('problem.declaredByDatabase', { text: error.message }));
+      return new Problem(409, 'record-declared', message('problem.declaredByDatabase'));
     case '53100':
       return new Problem(507, 'disk-full', message('problem.diskFull'));
     // What is too large for one row or index.

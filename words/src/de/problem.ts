@@ -10,10 +10,12 @@ export const problem: Record<keyof typeof english, string> = {
     'Jemand hat das geändert, nachdem Sie es geöffnet haben. Sehen Sie sich den neuesten Stand an und versuchen Sie es noch einmal.',
   'problem.databaseAway':
     'Die Datenbank antwortet gerade nicht. Versuchen Sie es gleich noch einmal; wenn Sie etwas ändern wollten, sehen Sie zuerst nach, ob es geändert ist.',
-  'problem.declaredByDatabase': 'Die Datenbank lehnt das ab: {text}. Ein Verwalter darf die Festschreibung mit Begründung aufheben.',
+  'problem.declaredByDatabase':
+    'Diese Unterlage ist festgeschrieben und kann nicht geändert werden. Ein Verwalter darf die Festschreibung mit Begründung aufheben.',
   'problem.diskFull': 'Die Platte der Datenbank ist voll, es wurde nichts gespeichert. Sagen Sie dem Serverbetrieb Bescheid.',
   'problem.existsAlready': 'Etwas mit diesem Namen, Kennzeichen oder dieser Nummer gibt es schon. Wählen Sie etwas anderes.',
-  'problem.heldByDatabase': 'Die Datenbank lehnt das ab: {text}. Die Rechtsabteilung kann die Sperre aufheben.',
+  'problem.heldByDatabase':
+    'Eine Sperre umfasst diese Unterlage, also bleibt sie, wie sie ist. Die Rechtsabteilung kann die Sperre aufheben.',
   'problem.it': 'Das',
   'problem.jobCancelled': 'Abgebrochen; was getan ist, bleibt getan.',
   'problem.jobFailed': 'Diese Arbeit ist fehlgeschlagen. Was getan ist, bleibt getan; das Protokoll des Servers sagt, warum.',
