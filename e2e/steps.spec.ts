@@ -14,7 +14,7 @@ test('an owner answers from the message, and from its link without signing in; a
     const number = await first.locator('code').textContent();
     await first.focus();
     await lune.keyboard.press('y');
-    await expect(lune.getByRole('status')).toContainText('still needed. Kept; its clock starts anew today.');
+    await expect(lune.getByRole('status')).toContainText('still needed. Kept; its clock restarts today.');
     await expect(lune.getByText(number!, { exact: true })).toBeHidden();
     await lune.locator('tbody tr').first().focus();
     await lune.keyboard.press('x');
@@ -45,11 +45,11 @@ test('an owner answers from the message, and from its link without signing in; a
       .getByRole('button', { name: /^Still needed: all \d+$/ })
       .first()
       .click();
-    await expect(lune.getByRole('status')).toContainText('× Kept; its clock starts anew today.');
+    await expect(lune.getByRole('status')).toContainText('× Kept; its clock restarts today.');
     await lune.goto('/questions');
     await expect(lune.getByText('No rule asks you anything.')).toBeVisible();
     await lune.goto(link);
-    await expect(lune.getByText('Thank you. All that was asked')).toBeVisible();
+    await expect(lune.getByText('Thank you. Everything asked')).toBeVisible();
   });
 
   await test.step('the keeper finds it on the docket, reviews, and sees what the sweep would do a month on', async () => {

@@ -35,6 +35,9 @@ describe('messages', () => {
   it('take days, periods, lists, sizes and months by the rules of each language', () => {
     const values = [
       { day: '2026-09-14' },
+      { day: '0099-03-01' },
+      { day: '10009-12-31' },
+      { day: '999999-01-01' },
       { period: 'P1Y6M' },
       { period: 'P0D' },
       { all: ['a', 'b', 'c'] },
@@ -48,6 +51,9 @@ describe('messages', () => {
     ];
     expect(values.map((v) => speaker('en', en).word(v))).toEqual([
       '14 Sep 2026',
+      '1 Mar 99',
+      '31 Dec 10009',
+      '999999-01-01',
       '1 year and 6 months',
       'no time',
       'a, b and c',
@@ -61,6 +67,9 @@ describe('messages', () => {
     ]);
     expect(values.map((v) => speaker('de', de).word(v))).toEqual([
       '14. Sept. 2026',
+      '1. März 99',
+      '31. Dez. 10009',
+      '999999-01-01',
       '1 Jahr und 6 Monate',
       'keine Zeit',
       'a, b und c',

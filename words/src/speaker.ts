@@ -13,14 +13,6 @@ export interface Speaker {
   word(value: Value): string;
 }
 
-/** The rules of English that it is written by here: the day before the month, and no “Sept”. */
-function dayWords(language: Language, day: Date): string {
-  const how = { day: 'numeric', month: 'short', year: 'numeric', timeZone: 'UTC' } as const;
-  if (language !== 'en') return new Intl.DateTimeFormat(language, how).format(day);
-  const part = Object.fromEntries(new Intl.DateTimeFormat('en-US', how).formatToParts(day).map((p) => [p.type, p.value]));
-  return `${part['day']} ${part['month']} ${part['year']}`;
-}
-
 const periodParts = ['years', 'months', 'weeks', 'days'] as const;
 const byteUnits = ['byte', 'kilobyte', 'megabyte', 'gigabyte', 'terabyte'] as const;
 
@@ -28,6 +20,25 @@ const byteUnits = ['byte', 'kilobyte', 'megabyte', 'gigabyte', 'terabyte'] as co
 export function speaker(language: Language, catalogue: Catalogue): Speaker {
   const formats = new Map<Code, IntlMessageFormat>();
   const numbers = new Intl.NumberFormat(language);
+  const days = new Intl.DateTimeFormat(language === 'en' ? 'en-US' : language, {
+    day: 'numeric',
+    month: 'short',
+    year: 'numeric',
+    timeZone: 'UTC',
+  });
+  /**
+   * A civil date; its year may have more than four digits, as at the end of a very long period. What no calendar of the platform reaches
+   * stays as it is. English is written with the day before the month, and no “Sept”.
+   */
+  const dayWords = (date: string): string => {
+    const [year, month, dayOfMonth] = date.split('-').map(Number);
+    const day = new Date(0);
+    day.setUTCFullYear(year!, month! - 1, dayOfMonth);
+    if (Number.isNaN(day.getTime())) return date;
+    if (language !== 'en') return days.format(day);
+    const part = Object.fromEntries(days.formatToParts(day).map((p) => [p.type, p.value]));
+    return `${part['day']} ${part['month']} ${part['year']}`;
+  };
   const lists = {
     all: new Intl.ListFormat(language, { type: 'conjunction' }),
     any: new Intl.ListFormat(language, { type: 'disjunction' }),
@@ -67,7 +78,7 @@ export function speaker(language: Language, catalogue: Catalogue): Speaker {
     if (typeof value === 'string') return value;
     if (typeof value === 'number') return numbers.format(value);
     if ('say' in value) return say(value);
-    if ('day' in value) return dayWords(language, new Date(`${value.day}T00:00:00Z`));
+    if ('day' in value) return dayWords(value.day);
     if ('period' in value) return periodWords(value.period);
     if ('list' in value) return value.list.map(word).join(', ');
     if ('all' in value) return listed('all', value.all.map(word));

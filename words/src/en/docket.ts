@@ -1,7 +1,7 @@
 /** Batches, questions, the sweep. */
 export const docket = {
   'docket.answer.goOn': 'Reviewed; its clock goes on.',
-  'docket.answer.keep': 'Kept; its clock starts anew today.',
+  'docket.answer.keep': 'Kept; its clock restarts today.',
   'docket.answer.notNeeded': 'It is on the docket now.',
   'docket.answeredAlready': 'Already answered by {name}.',
   'docket.answeredBefore': 'This objection was already answered.',

@@ -16,6 +16,7 @@ import { ProblemNotice } from '../kit/notice';
 import { ResultList, type ResultLine } from '../kit/resultList';
 import { Sheet } from '../kit/sheet';
 import { CountPipe } from '../kit/words';
+import { matterKindNames } from '../kit/names';
 import { Session } from '../identity/index';
 
 const newMatter = 'new';
@@ -85,11 +86,7 @@ export class HoldSheet {
   protected readonly results = signal<{ id: string; covered: number; joined: boolean; lines: ResultLine[] } | null>(null);
   private readonly chosen = signal<readonly string[]>([]);
 
-  protected readonly kinds = [
-    { value: 'case', name: $localize`case` },
-    { value: 'audit', name: $localize`audit` },
-    { value: 'inquiry', name: $localize`inquiry` },
-  ] as const;
+  protected readonly kinds = (['case', 'audit', 'inquiry'] as const).map((kind) => ({ value: kind, name: matterKindNames[kind] }));
   protected readonly matterOptions = computed(() => [
     ...(this.matters.value()?.matters ?? []).map((m) => ({ value: m.id, name: `${m.code} ${m.title}` })),
     { value: newMatter, name: $localize`A new matter …` },

@@ -8,6 +8,7 @@ import { Api } from '../kit/api';
 import { Keys } from '../kit/keys';
 import { loaded } from '../kit/loaded';
 import { Mark } from '../kit/mark';
+import { matterKindNames } from '../kit/names';
 import { ProblemNotice } from '../kit/notice';
 import { CountPipe, DayPipe } from '../kit/words';
 import { HoldSheet } from './holdSheet';
@@ -42,7 +43,7 @@ import { HoldSheet } from './holdSheet';
               <code>{{ matter.code }}</code> {{ matter.title }}
             </h2>
             <span class="quiet"
-              >{{ matter.kind }}, <ng-container i18n>opened {{ matter.openedOn | day }}</ng-container></span
+              >{{ kinds[matter.kind] }}, <ng-container i18n>opened {{ matter.openedOn | day }}</ng-container></span
             >
             @if (session.may('hold')) {
               <button type="button" class="plain" (click)="start(matter.id)" i18n>place another hold for it</button>
@@ -52,6 +53,14 @@ import { HoldSheet } from './holdSheet';
             <p class="quiet note">{{ matter.note }}</p>
           }
           <table class="frame">
+            <colgroup>
+              <col class="name" />
+              <col class="scope" />
+              <col class="count" />
+              <col class="told" />
+              <col class="since" />
+              <col class="state" />
+            </colgroup>
             <thead>
               <tr>
                 <th i18n>hold</th>
@@ -70,7 +79,7 @@ import { HoldSheet } from './holdSheet';
                       ><b>{{ hold.name }}</b></a
                     ><span class="more">{{ hold.reason }}</span>
                   </td>
-                  <td class="scope">
+                  <td>
                     @if (hold.scope) {
                       {{ hold.scope }}
                     } @else {
@@ -124,8 +133,30 @@ import { HoldSheet } from './holdSheet';
       font-size: 12.5px;
       line-height: 17px;
     }
+    /* The columns of all matters stand under one another. */
+    table {
+      table-layout: fixed;
+    }
+    .name {
+      width: 30%;
+    }
     .scope {
-      max-width: 280px;
+      width: 26%;
+    }
+    .count {
+      width: 8%;
+    }
+    .told {
+      width: 14%;
+    }
+    .since {
+      width: 12%;
+    }
+    .state {
+      width: 10%;
+    }
+    td {
+      overflow-wrap: anywhere;
     }
     .note {
       margin: -4px 0 8px;
@@ -144,6 +175,7 @@ import { HoldSheet } from './holdSheet';
 export class HoldsPage {
   private readonly api = inject(Api);
   protected readonly session = inject(Session);
+  protected readonly kinds = matterKindNames;
   protected readonly page = loaded(() => this.api.call(holds.matters));
   protected readonly placing = signal(false);
   protected readonly matterId = signal<string | undefined>(undefined);

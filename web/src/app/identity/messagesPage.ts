@@ -29,7 +29,7 @@ import { Session } from './session';
         @for (m of found.messages; track m.id) {
           <article class="panel" [class.unread]="!m.readAt">
             <h2>{{ m.subject }}</h2>
-            <p class="quiet small">{{ m.kind }} · {{ m.sentAt | instant }}</p>
+            <p class="quiet small">{{ m.sentAt | instant }}</p>
             <p class="body">{{ m.body }}</p>
             <p class="acts">
               @if (m.ask; as ask) {

@@ -11,14 +11,13 @@ export function periodWords(text: string): string {
 }
 
 /** How dates are written, in the letters of Unicode Technical Standard 35. */
-const dayPattern = $localize`:how a date is written, in the letters of UTS 35:d MMM y`;
 const monthPattern = $localize`:how a month of a year is written, in the letters of UTS 35:MMMM y`;
 const instantPattern = $localize`:how a date with the time is written, in the letters of UTS 35:d MMM y, HH:mm`;
 const exactPattern = $localize`:how a date with the time and seconds is written, in the letters of UTS 35:d MMM y, HH:mm:ss`;
 
 /** A civil date (YYYY-MM-DD) as people read it: "14 Sep 2026", "14. Sep. 2026". */
 export function dayWords(date: string): string {
-  return formatDate(date, dayPattern, localeOf);
+  return word({ day: date });
 }
 
 /** A month (YYYY-MM) as people read it: "September 2026". */

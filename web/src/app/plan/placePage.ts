@@ -28,6 +28,7 @@ import { Mark } from '../kit/mark';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
 import { CountPipe, DayPipe } from '../kit/words';
+import { placeKindNames } from '../kit/names';
 import { Uploads } from '../receiving/index';
 import { ActOnMany, RecordTable } from '../records/index';
 import type { ListState } from '../records/index';
@@ -72,6 +73,7 @@ type Task = 'close' | 'rule' | 'unset' | 'jurisdictions' | 'numbering' | null;
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class PlacePage {
+  protected readonly kinds = placeKindNames;
   private readonly api = inject(Api);
   private readonly router = inject(Router);
   protected readonly session = inject(Session);

@@ -11,16 +11,9 @@ import { DateField } from '../kit/dateField';
 import { Choice } from '../kit/choice';
 import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
+import { placeKindNames } from '../kit/names';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
-
-const names: Record<PlaceKind, string> = {
-  repository: $localize`repository`,
-  function: $localize`function`,
-  activity: $localize`activity`,
-  series: $localize`series`,
-  folder: $localize`folder`,
-};
 
 /** Makes a place under another one. */
 @Component({
@@ -90,7 +83,7 @@ export class PlaceSheet {
   readonly parent = input.required<Pick<PlaceLine, 'id' | 'kind'> | null>();
   readonly made = output<string>();
 
-  protected readonly names = names;
+  protected readonly names = placeKindNames;
   private readonly places = loaded(() => (this.open() ? this.api.call(plan.outline, { query: { folders: true } }) : EMPTY));
   protected readonly parentId = signal<string | null>(null);
   protected readonly kind = signal<Exclude<PlaceKind, 'repository'> | null>(null);
@@ -107,7 +100,7 @@ export class PlaceSheet {
   );
   protected readonly kinds = computed(() => {
     const parent = this.parents().find((p) => p.value === this.parentId()) ?? this.parent();
-    return parent ? kindsInside(parent.kind).map((kind) => ({ value: kind, name: names[kind] })) : [];
+    return parent ? kindsInside(parent.kind).map((kind) => ({ value: kind, name: placeKindNames[kind] })) : [];
   });
 
   constructor() {

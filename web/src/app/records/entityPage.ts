@@ -12,6 +12,7 @@ import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
 import { CountPipe, DayPipe } from '../kit/words';
+import { outcomeNames } from '../kit/names';
 import { EventList } from '../schedule/index';
 import { lifeOf } from './life';
 import { SetupNav } from './setupNav';
@@ -84,7 +85,7 @@ import { SetupNav } from './setupNav';
                         @if (r.dueOn) {
                           {{ r.dueOn | day }}
                         } @else {
-                          <span class="quiet">{{ r.outcome }}</span>
+                          <span class="quiet">{{ outcomes[r.outcome] }}</span>
                         }
                       </td>
                       <td class="life"><kc-lifeline [life]="life(r)" [today]="session.today()" size="cell" /></td>
@@ -184,6 +185,7 @@ import { SetupNav } from './setupNav';
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class EntityPage {
+  protected readonly outcomes = outcomeNames;
   private readonly api = inject(Api);
   protected readonly session = inject(Session);
   readonly id = input.required<string>();

@@ -17,7 +17,8 @@ import {
 import { Router, RouterLink } from '@angular/router';
 import type { ListedRecord, Problem, RecordLine, SortColumn } from '@key-cellar/contract';
 import type { FactDefinition } from '@key-cellar/core/records';
-import { tap } from 'rxjs';
+import { map, tap } from 'rxjs';
+import { toSignal } from '@angular/core/rxjs-interop';
 import { Session } from '../identity/index';
 import { toProblem } from '../kit/api';
 import { isTyping, Keys } from '../kit/keys';
@@ -138,6 +139,11 @@ export class RecordTable {
     const all = [widthOfTick, ...this.columns().map((c) => widths[c]), ...this.facts().map(() => widthOfFact)];
     return all.reduce((sum, width) => sum + width, padding + gap * (all.length - 1));
   });
+  /** What types are called. */
+  protected readonly types = toSignal(
+    this.service.types$.pipe(map(({ types }): Readonly<Record<string, string>> => Object.fromEntries(types.map((t) => [t.code, t.title])))),
+    { initialValue: {} as Readonly<Record<string, string>> },
+  );
   /** What the things are called that facts point at. */
   protected readonly factNames = signal<Readonly<Record<string, string>>>({});
   /** Rises with each page that arrives, so that rows are drawn again. */
