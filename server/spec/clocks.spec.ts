@@ -1,7 +1,11 @@
 import { type EffectPage, type OverrideInput, plan, receiving, records, schedule, setup, steps } from '@key-cellar/contract';
+import { uuidv7 } from 'uuidv7';
+import { runSteps } from '../src/docket/index.js';
 import { startServer, sweep } from '../src/index.js';
+import { JobWaits, programActor } from '../src/kernel/index.js';
 import { asApplication, configFor, copyOf, dropDatabase } from './support/database.js';
 import { eventually } from './support/eventually.js';
+import { inStillness } from './support/still.js';
 import { setClock, makeWorld, ruleDefinition, statusOf, today, type Refused, type World } from './support/world.js';
 
 /** Dates on every way that a record comes by one. */
@@ -349,4 +353,32 @@ describe('a sweep after many days', () => {
     expect(daily.length).toBeGreaterThan(12);
     for (const [i, record] of daily.entries()) expect(jump[i]).withContext(record.title).toEqual(record);
   }, 300_000);
+
+  it('is one however many ask for it, and one of a later day waits for it', async () => {
+    const name = await copyOf(database);
+    await inStillness(name, async (services) => {
+      const begun = async (until: string): Promise<string> => {
+        const id = uuidv7();
+        await services.pool.query(
+          `insert into job_progress (id, kind, subject, data, state, total)
+           values ($1, 'steps', 'steps of rules', jsonb_build_object('after', null, 'until', $2::text), 'running', 1)`,
+          [id, until],
+        );
+        return id;
+      };
+      const first = await begun('2030-01-02');
+      await services.pool.query(
+        `update record set next_step_on = '2030-01-01' where id = (select id from record where state <> 'disposed' order by number limit 1)`,
+      );
+      expect((await sweep(services, { id: null, name: 'Test', from: 'test', today: '2030-01-02' })).jobId).toBe(first);
+      const id = await begun('2030-01-03');
+      const data = { after: '2030-01-02', until: '2030-01-03' };
+      const run = () =>
+        runSteps(services, { id, subject: '', data, cursor: null, advance: () => Promise.resolve() }, programActor('sweep', '2030-01-03'));
+      await expectAsync(run()).toBeRejectedWithError(JobWaits);
+      await services.pool.query(`update job_progress set state = 'done' where id = $1`, [first]);
+      await expectAsync(run()).toBeResolved();
+    });
+    await dropDatabase(name);
+  }, 120_000);
 });

@@ -1,11 +1,10 @@
-import { pino } from 'pino';
 import { acts, type NamedAct } from '../src/http/table.js';
 import { carryOut, Problem, type AnyAct, type Services } from '../src/kernel/index.js';
-import { openServices } from '../src/services.js';
 import { examples, free } from './support/actExamples.js';
 import { makeActWorld, type ActWorld } from './support/actWorld.js';
 import { setClock } from './support/world.js';
-import { asOwner, configFor, copyOf, dropDatabase } from './support/database.js';
+import { asOwner, copyOf, dropDatabase } from './support/database.js';
+import { inStillness } from './support/still.js';
 
 /** Left out: what has no example, what comes as a stream or line by line, and what the day of the request decides. */
 const left: readonly string[] = [...free, 'receiving.upload', 'receiving.file', 'identity.moveClock'];
@@ -60,28 +59,9 @@ describe('the same request a second time', () => {
   /** Works over a copy of the world, in which nothing goes on by itself. */
   async function inCopy(work: (services: Services, database: string) => Promise<void>): Promise<void> {
     const database = await copyOf(world.database);
-    const services = await openServices(
-      {
-        ...configFor(database),
-        archiveUrl: '',
-        archiveKey: '',
-        timeAuthorityUrl: '',
-        timeAuthorityCertificates: '',
-        witnessUrl: '',
-        objects: null,
-        witnessKey: '',
-      },
-      pino({ level: 'silent' }),
-      {
-        connections: 4,
-        sealer: () => ({ sealNow: () => Promise.resolve(0), troubles: () => [], stop: () => Promise.resolve() }),
-      },
-    );
     try {
-      await work(services, database);
+      await inStillness(database, (services) => work(services, database));
     } finally {
-      await Promise.all([services.jobs.stop(), services.pages.stop(), services.reading.stop(), services.effects.stop()]);
-      await Promise.all([services.pool.end(), services.uploadPool.end(), services.countPool.end()]);
       await dropDatabase(database);
     }
   }

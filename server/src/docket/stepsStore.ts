@@ -376,6 +376,29 @@ export async function noteSweep(db: Db, today: string): Promise<string | null> {
   return last;
 }
 
+/** Of the sweeps that are not done yet, the one that goes farthest; null when there is none. */
+export async function sweepUnderWay(db: Db): Promise<{ id: string; until: string } | null> {
+  return (
+    (await row<{ id: string; until: string }>(
+      db,
+      'sweep.underWay',
+      `select id, data->>'until' as until from job_progress where kind = 'steps' and state = 'running' order by 2 desc, started_at limit 1`,
+    )) ?? null
+  );
+}
+
+/** Whether a sweep that was begun before this one is not done yet. */
+export async function sweepBefore(db: Db, id: string): Promise<boolean> {
+  const found = await row<{ before: boolean }>(
+    db,
+    'sweep.before',
+    `select exists (select from job_progress other, job_progress this where this.id = $1 and other.kind = 'steps' and other.state = 'running'
+       and (other.started_at, other.id) < (this.started_at, this.id)) as before`,
+    [id],
+  );
+  return found!.before;
+}
+
 /** What would come due today, among a person's sets. */
 export function wouldComeDue(db: Db, today: string, sets: readonly number[]) {
   return rows<{ id: string; number: string; title: string; due_on: string }>(

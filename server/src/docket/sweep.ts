@@ -4,7 +4,7 @@ import { stepVerdict, type StepVerdict } from '@key-cellar/core/docket';
 import { overtakenOn, type Step, type StepOutcome } from '@key-cellar/core/schedule';
 import { uuidv7 } from 'uuidv7';
 import { message, type Message, type Value } from '@key-cellar/words';
-import { type Act, type Actor, addJob, type Db, type JobContext, type UnitOfWork, withUnitOfWork } from '../kernel/index.js';
+import { type Act, type Actor, addJob, type Db, type JobContext, JobWaits, type UnitOfWork, withUnitOfWork } from '../kernel/index.js';
 import { ensureFolder, putRecordsIn } from '../plan/index.js';
 import { declareRecords, dropUnusedContent } from '../records/index.js';
 import { countUnder, judgeAnew, type JudgedLocked, judgeLocked, recompute, recomputeUnder, type StoredStepAct } from '../schedule/index.js';
@@ -63,6 +63,9 @@ export async function sweep(services: Services, actor: Actor): Promise<{ newlyDu
     const after = await store.noteSweep(uow, today);
     const { rules, closings } = await turnsWithin(uow, after, today);
     const steps = await store.countStepsDue(uow, today);
+    // Another one of today would take on this day what that one takes on the days before.
+    const underWay = await store.sweepUnderWay(uow);
+    if (underWay && underWay.until >= today) return { newlyDue, steps, jobId: underWay.id };
     if (steps + rules.length + closings.length === 0) return { newlyDue, steps, jobId: null };
     let total = steps + closings.length;
     for (const { rule_id } of rules) total += await countUnder(uow, rule_id);
@@ -269,6 +272,7 @@ async function sweepDay(services: Services, actor: Actor, after: string | null, 
 
 /** The job behind a sweep: day after day, as far as something happens on it. */
 export async function runSteps(services: Services, job: JobContext, actor: Actor): Promise<Message> {
+  if (await store.sweepBefore(services.pool, job.id)) throw new JobWaits(message('docket.sweepBefore'));
   const { after, until } = job.data as Days;
   const tally: StepTally = {};
   let found = 0;

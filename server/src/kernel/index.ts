@@ -15,7 +15,7 @@ export { appUrlFor, ConfigWrong, readConfig, type Config, type ObjectsConfig } f
 export { databaseAway, dynamicRows, openPool, row, rows, run, type Db } from './connect.js';
 export { eventsOver, type Listeners } from './events.js';
 export { guardedRecords, ping, type GuardRow } from './guardStore.js';
-export { addJob, endsJob, openJobs, type JobContext } from './jobs.js';
+export { addJob, endsJob, JobWaits, openJobs, type JobContext } from './jobs.js';
 export { cancelJob, jobById, jobsByState, jobsToCancel, type CancellableJob, type JobRow } from './jobStore.js';
 export { dropKey, keepKey, keptKey, KeyUnusable } from './keyFiles.js';
 export { listen, stopListening } from './listen.js';

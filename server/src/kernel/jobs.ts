@@ -24,6 +24,12 @@ export interface JobContext {
   advance(db: Db, by: number, cursor: string | null): Promise<void>;
 }
 
+/** Other work comes first: the job is taken up again by itself, and says meanwhile what it waits for. */
+export class JobWaits extends Error {
+  constructor(readonly what: Message) {
+    super('other work comes first');
+  }
+}
 class JobCancelled extends Error {}
 /** This server stops: the step under way is rolled back, and whoever takes the job up next goes on from there. */
 class JobPaused extends Error {}
@@ -92,6 +98,10 @@ export async function openJobs(appUrl: string, pool: pg.Pool, log: Logger): Prom
         await store.finishJob(pool, jobId, 'done', sentence);
       } catch (error) {
         if (error instanceof JobCancelled || error instanceof JobPaused) return;
+        if (error instanceof JobWaits) {
+          await store.sayOfJob(pool, jobId, error.what);
+          return;
+        }
         const waiting = waitsFor(error);
         if (waiting !== null) {
           log.error({ err: error, jobId }, 'a job waits, and goes on by itself');

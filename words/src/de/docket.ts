@@ -139,6 +139,7 @@ export const docket: Record<keyof typeof english, string> = {
   'docket.ruleDatesHaveChanged': 'Ihre Regel oder ihre Daten haben sich geändert, sie wird nicht mehr erfragt.',
   'docket.ruleDoesNotSay': 'Ihre Regel sagt nicht, in welche Akte. Ein Verwalter kann eine Fassung veröffentlichen, die es sagt.',
   'docket.stepsTaken': '{parts}.',
+  'docket.sweepBefore': 'Wartet auf den Tageslauf davor.',
   'docket.sweep.again': '{rule}, erneut alle {period}',
   'docket.sweep.move': '{rule}, von {from} nach {to}',
   'docket.sweep.stopped': '{rule}: {why}',

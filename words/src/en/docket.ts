@@ -132,6 +132,7 @@ export const docket = {
   'docket.ruleDatesHaveChanged': 'Its rule or its dates have changed, so it is not asked any more.',
   'docket.ruleDoesNotSay': 'Its rule does not say to which folder. A keeper can publish a version that does.',
   'docket.stepsTaken': '{parts}.',
+  'docket.sweepBefore': 'Waits for the sweep before it.',
   'docket.sweep.again': '{rule}, again every {period}',
   'docket.sweep.move': '{rule}, from {from} to {to}',
   'docket.sweep.stopped': '{rule}: {why}',
