@@ -13,20 +13,25 @@ const everywhere = new Set(
    February March April June July August September October November December day days week weeks month months year years`.split(/\s+/),
 );
 
-/** Keeps every word of every answer: what a page shows of it is data. */
-function wordsOfAnswers(page: Page): { has(word: string): boolean; settled(): Promise<unknown> } {
+/** Every word of what a page asks for: what it shows of that is data. It is asked for again, since a browser forgets what it was answered. */
+function wordsOfAnswers(page: Page): { has(word: string): boolean; read(): Promise<void> } {
   const words = new Set<string>();
-  const reading: Promise<void>[] = [];
-  page.on('response', (response) => {
-    if (!response.url().includes('/api/') || !response.headers()['content-type']?.includes('json')) return;
-    reading.push(
-      response.text().then(
-        (text) => plainWords(text).forEach((word) => words.add(word.toLowerCase())),
-        () => undefined,
-      ),
-    );
+  const asked = new Set<string>();
+  const known = new Set<string>();
+  page.on('request', (request) => {
+    if (request.method() === 'GET' && request.url().includes('/api/') && request.resourceType() === 'fetch') asked.add(request.url());
   });
-  return { has: (word) => words.has(word.toLowerCase()), settled: () => Promise.all(reading) };
+  return {
+    has: (word) => words.has(word.toLowerCase()),
+    async read() {
+      for (const url of [...asked].filter((one) => !known.has(one))) {
+        known.add(url);
+        const answer = await page.request.get(url);
+        if (answer.headers()['content-type']?.includes('json'))
+          for (const word of plainWords(await answer.text())) words.add(word.toLowerCase());
+      }
+    },
+  };
 }
 
 /** Everything that one reads on the page or hears of it, piece by piece. */
@@ -64,7 +69,7 @@ test('in a language longer by two fifths, from right to left, all is translated 
     let untranslated: string[] = [];
     for (let look = 0; look < 20; look++) {
       const texts = await textsOn(page);
-      await data.settled();
+      await data.read();
       untranslated = texts.filter((text) => plainWords(text).some((word) => !everywhere.has(word) && !data.has(word)));
       if (untranslated.length === 0) break;
       await page.waitForTimeout(250);
