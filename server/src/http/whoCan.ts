@@ -20,13 +20,13 @@ function needWords({ words, may, on, many }: Need): Message | null {
     : wordsFor('need', words, { on: where });
 }
 
-/** What an act takes: “hold on the hold and hold on each record”. */
+/** What an act takes: “hold on the hold; hold on each record”. */
 function takes(act: AnyAct): Message {
   const { needs, because } = targetsOf(act);
   if (because !== null) return wordsFor('free', because);
   const each = needs.map(needWords).filter((words) => words !== null);
   const different = [...new Map(each.map((words) => [JSON.stringify(words), words])).values()];
-  return different.length === 0 ? message('can.knowing') : message('can.takes', { what: { all: different } });
+  return different.length === 0 ? message('can.knowing') : different.reduce((first, second) => message('can.both', { first, second }));
 }
 
 /** The profiles that carry all that an act takes. */

@@ -2,6 +2,7 @@ import type { can as english } from '../en/can.js';
 
 /** Who can do what. */
 export const can: Record<keyof typeof english, string> = {
+  'can.both': '{first}; {second}',
   'can.does.identity.makeFirstKeeper': 'Das Repositorium und seinen ersten Verwalter anlegen; geht einmal, solange es niemanden gibt',
   'can.does.identity.signIn': 'Anmelden',
   'can.does.identity.signOut': 'Abmelden',
@@ -145,5 +146,4 @@ export const can: Record<keyof typeof english, string> = {
   'can.own.own message': 'die eigene Nachricht',
   'can.own.own notice': 'die eigene Mitteilung',
   'can.rightOn': '{right} {on}',
-  'can.takes': '{what}',
 };

@@ -1,5 +1,6 @@
 /** Who can do what: what each act does, what it takes, and on what, by the names of the table of acts. */
 export const can = {
+  'can.both': '{first}; {second}',
   'can.does.identity.makeFirstKeeper': 'Create the repository and its first keeper; works once, while nobody exists',
   'can.does.identity.signIn': 'Sign in',
   'can.does.identity.signOut': 'Sign out',
@@ -142,5 +143,4 @@ export const can = {
   'can.own.own message': 'one’s own message',
   'can.own.own notice': 'one’s own notice',
   'can.rightOn': '{right} {on}',
-  'can.takes': '{what}',
 };
