@@ -38,6 +38,7 @@ class JobPaused extends Error {}
 function waitsFor(error: unknown): Message | null {
   if (sqlState(error) === diskFull) return message('problem.jobWaitsForRoom');
   if (databaseAway(error)) return message('problem.jobWaitsForDatabase');
+  if (error instanceof JobWaits) return error.what;
   if (error instanceof Away) return message('problem.jobWaits', { what: error.what });
   return null;
 }
@@ -98,13 +99,9 @@ export async function openJobs(appUrl: string, pool: pg.Pool, log: Logger): Prom
         await store.finishJob(pool, jobId, 'done', sentence);
       } catch (error) {
         if (error instanceof JobCancelled || error instanceof JobPaused) return;
-        if (error instanceof JobWaits) {
-          await store.sayOfJob(pool, jobId, error.what);
-          return;
-        }
         const waiting = waitsFor(error);
         if (waiting !== null) {
-          log.error({ err: error, jobId }, 'a job waits, and goes on by itself');
+          if (!(error instanceof JobWaits)) log.error({ err: error, jobId }, 'a job waits, and goes on by itself');
           await store.sayOfJob(pool, jobId, waiting).catch(() => undefined);
           return;
         }

@@ -138,7 +138,7 @@ export async function migrate(config: Config, { again = false } = {}): Promise<s
         );
       }
     }
-    await orderAnew(client);
+    const ordered = await orderAnew(client);
     await ensureApplicationRole(client, config);
     const done: string[] = [];
     for (const migration of known) {
@@ -165,7 +165,7 @@ export async function migrate(config: Config, { again = false } = {}): Promise<s
     if (changed) done.push(owners);
     if (done.length > 0) await noteSound(client);
     await prepareQueue(config, client);
-    return done;
+    return [...ordered, ...done];
   } finally {
     await client.end();
   }
