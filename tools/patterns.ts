@@ -37,7 +37,7 @@ const groups: Readonly<Record<string, string>> = {
 };
 
 function read<T>(found: Read<T>): T {
-  if (!found.ok) throw new Error(found.sentence);
+  if (!found.ok) throw new Error(english.say(found.sentence));
   return found.value;
 }
 

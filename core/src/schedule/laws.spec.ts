@@ -1,3 +1,4 @@
+import { said as inWords } from '@key-cellar/words/testing';
 import { civilDate, formatCivilDate, type WorkCalendar } from '../calendar/index.js';
 import {
   evaluateRule,
@@ -14,7 +15,7 @@ import { rule } from './testing/index.js';
 
 const d = civilDate;
 const read = <T>(found: Read<T>): T => {
-  if (!found.ok) throw new Error(found.sentence);
+  if (!found.ok) throw new Error(inWords(found.sentence));
   return found.value;
 };
 

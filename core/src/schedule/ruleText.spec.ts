@@ -1,3 +1,4 @@
+import { speaking } from '@key-cellar/words/testing';
 import * as fc from 'fast-check';
 import {
   parseCutoff,
@@ -227,10 +228,10 @@ describe('a rule in a table', () => {
   for (const [was, wanted] of printed) it(`“${wanted}” is written`, () => expect(was).toBe(wanted));
 
   const noClock =
-    'says not when the clock starts: created, filed, fact …, first fact …, folder closed, event …, first event …, unreferenced by …, earliest of …, latest of … or never';
-  const noCutoff = 'is no cutoff: none, month, quarter, half-year, calendar year, fiscal year from 4-1 (month and day), or named year …';
-  const noStep = 'is no step: ask owner, review, declare, trim versions, move, route, transfer, destroy, keep for good';
-  const noTime = 'says not after how long, such as P7Y or 90 days';
+    'This does not say when the clock starts. Possible are created, received, filed, modified, declared, superseded, last used, fact …, first fact …, folder closed, event …, first event …, unreferenced by …, earliest of …, latest of … or never.';
+  const noCutoff = 'This is no cutoff. Possible are none, month, quarter, half-year, calendar year, fiscal year from 4-1 or named year ….';
+  const noStep = 'is not a step. Steps are ask owner, review, declare, trim versions, move, route, transfer, destroy or keep for good.';
+  const noTime = 'does not say after how long, such as P7Y or 90 days.';
   const mistakes: [(text: string) => Read<unknown>, string, string][] = [
     ...['', 'when it ends', 'event', 'not event ended'].map((text): [typeof parseTrigger, string, string] => [parseTrigger, text, noClock]),
     ...[
@@ -243,37 +244,37 @@ describe('a rule in a table', () => {
       'a fiscal year from 4-1',
       'fiscal year from 4-1-1',
     ].map((text): [typeof parseCutoff, string, string] => [parseCutoff, text, noCutoff]),
-    [parseTrigger, 'earliest of created', 'names only one thing to be the earliest of; separate them with commas'],
-    [parseTrigger, 'Latest of created + soon, filed', '“soon” is no period, such as P25Y or 25 years'],
+    [parseTrigger, 'earliest of created', '“earliest of” needs at least two, separated by commas.'],
+    [parseTrigger, 'Latest of created + soon, filed', '“soon” is not a period, such as P25Y or 25 years.'],
     [parseTrigger, 'latest of created, never', noClock],
     [parseTrigger, 'latest of created, earliest of filed', noClock],
     ...['inquiry opened', 'a until b until c', 'until b'].map((text): [typeof parseSuspension, string, string] => [
       parseSuspension,
       text,
-      'says not which event stops the clock and which lets it go on, such as inquiry opened until inquiry closed',
+      'This does not say which event stops the clock and which restarts it, such as “inquiry opened until inquiry closed”.',
     ]),
-    [parseBasis, 'at least', 'is none of: required, customary, at most'],
+    [parseBasis, 'at least', 'This must be one of required, customary or at most.'],
     [parseSteps, 'destroy many working days', `“destroy many working days” ${noTime}`],
-    [parseSteps, '', 'names no step'],
-    [parseSteps, ' ; ', 'names no step'],
+    [parseSteps, '', 'There is no step.'],
+    [parseSteps, ' ; ', 'There is no step.'],
     [parseSteps, 'shred P7Y', `“shred P7Y” ${noStep}`],
     [parseSteps, 'destroyed P7Y', `“destroyed P7Y” ${noStep}`],
     [parseSteps, ', 1 approval', `“1 approval” ${noStep}`],
     [parseSteps, 'review P1Y; shred P7Y', `“shred P7Y” ${noStep}`],
     [parseSteps, 'destroy', `“destroy” ${noTime}`],
     [parseSteps, 'destroy seven years', `“destroy seven years” ${noTime}`],
-    [parseSteps, 'ask owner P5Y every month', '“month” is no period, such as P30D or 30 days'],
-    [parseSteps, 'move P5Y', '“move P5Y” says not to which folder, such as to CLOSED'],
-    [parseSteps, 'destroy P5Y to CLOSED', '“destroy P5Y to CLOSED”: only move says to which folder'],
+    [parseSteps, 'ask owner P5Y every month', '“month” is not a period, such as P30D or 30 days.'],
+    [parseSteps, 'move P5Y', '“move P5Y” does not say to which folder, such as “to CLOSED”.'],
+    [parseSteps, 'destroy P5Y to CLOSED', '“destroy P5Y to CLOSED”: only “move” takes a folder.'],
     ...['two approvals', '2 approvals more', 'about 2 approvals', '14 days', '2 of Board'].map(
       (part): [typeof parseSteps, string, string] => [
         parseSteps,
         `destroy P7Y, ${part}`,
-        `“${part}” is neither a number of approvals nor of days notice`,
+        `“${part}” is neither a number of approvals nor days of notice.`,
       ],
     ),
   ];
   for (const [parse, text, sentence] of mistakes) {
-    it(`“${text}” is told wrong`, () => expect(parse(text)).toEqual({ ok: false, sentence }));
+    it(`“${text}” is told wrong`, () => expect(speaking(parse)(text)).toEqual({ ok: false, sentence }));
   }
 });

@@ -1,3 +1,4 @@
+import { message, type Message } from '@key-cellar/words';
 import { formatPeriod, period, readPeriod } from '../calendar/index.js';
 import type { Cutoff } from './cutoff.js';
 import type { Criteria } from '../criteria/index.js';
@@ -16,7 +17,7 @@ import {
 } from './rule.js';
 
 /** Reads or says why not. */
-export type Read<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; readonly sentence: string };
+export type Read<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; readonly sentence: Message };
 
 const stepWords: Record<StepKind, string> = {
   askOwner: 'ask owner',
@@ -38,7 +39,7 @@ const dateWords: Record<(typeof recordDates)[number], string> = {
   superseded: 'superseded',
   lastUsed: 'last used',
 };
-const wrong = (sentence: string): { ok: false; sentence: string } => ({ ok: false, sentence });
+const wrong = (sentence: Message): { ok: false; sentence: Message } => ({ ok: false, sentence });
 const tidy = (text: string): string => text.trim().replace(/\s+/g, ' ');
 
 /** A name between others: in quotes where it would be taken apart, a quote in it doubled. */
@@ -99,6 +100,14 @@ export function printTrigger(trigger: Trigger): string {
   }
 }
 
+/** What may stand for a clock, a cutoff and a sample, as it is told where something else stands. */
+const clockForms = [
+  ...Object.values(dateWords),
+  ...['fact …', 'first fact …', 'folder closed', 'event …', 'first event …', 'unreferenced by …', 'earliest of …', 'latest of …', 'never'],
+];
+const cutoffForms = ['none', 'month', 'quarter', 'half-year', 'calendar year', 'fiscal year from 4-1', 'named year …'];
+const sampleForms = ['every 20 by number', '1 in 20', 'those where {…}'];
+
 function parseSimple(words: string): Read<SimpleTrigger> {
   const lower = words.toLowerCase();
   const date = recordDates.find((d) => dateWords[d] === lower);
@@ -108,9 +117,7 @@ function parseSimple(words: string): Read<SimpleTrigger> {
   if (reference) return { ok: true, value: { kind: 'unreferenced', fact: unquoted(reference[1]!) } };
   const named = /^(?:(first|last) )?(fact|event) (.+)$/i.exec(words);
   if (!named) {
-    return wrong(
-      'says not when the clock starts: created, filed, fact …, first fact …, folder closed, event …, first event …, unreferenced by …, earliest of …, latest of … or never',
-    );
+    return wrong(message('schedule.text.noClock', { forms: { any: clockForms } }));
   }
   const [, which, kind] = named as unknown as [string, string | undefined, string];
   const name = unquoted(named[3]!);
@@ -122,7 +129,7 @@ function parseSimple(words: string): Read<SimpleTrigger> {
 function parsePart(text: string): Read<TriggerPart> {
   const [words = '', ...more] = split(text, ' \\+ ');
   const after = more.length === 0 ? 'P0D' : isoPeriod(more.join(' + '));
-  if (after === null) return wrong(`“${more.join(' + ')}” is no period, such as P25Y or 25 years`);
+  if (after === null) return wrong(message('schedule.text.noPeriod', { text: more.join(' + '), example: 'P25Y', inWords: '25 years' }));
   const trigger = parseSimple(words);
   return trigger.ok ? { ok: true, value: { trigger: trigger.value, after } } : trigger;
 }
@@ -138,7 +145,7 @@ export function parseTrigger(text: string): Read<Trigger> {
     if (!part.ok) return part;
     of.push(part.value);
   }
-  if (of.length < 2) return wrong(`names only one thing to be the ${several[1]!.toLowerCase()} of; separate them with commas`);
+  if (of.length < 2) return wrong(message('schedule.text.onlyOne', { which: several[1]!.toLowerCase() }));
   return { ok: true, value: { kind: several[1]!.toLowerCase() as 'earliest' | 'latest', of } };
 }
 
@@ -152,7 +159,7 @@ export function parseSuspension(text: string): Read<Suspension | undefined> {
   if (words === '') return { ok: true, value: undefined };
   const [stops, resumes, ...more] = split(words, ' until ').map(unquoted);
   if (stops === undefined || resumes === undefined || more.length > 0) {
-    return wrong('says not which event stops the clock and which lets it go on, such as inquiry opened until inquiry closed');
+    return wrong(message('schedule.text.noSuspension', { example: 'inquiry opened until inquiry closed' }));
   }
   return { ok: true, value: { stops, resumes } };
 }
@@ -168,7 +175,7 @@ export function parseBasis(text: string): Read<Basis | undefined> {
   const words = tidy(text).toLowerCase();
   if (words === '' || words === 'required') return { ok: true, value: undefined };
   const basis = bases.find((b) => basisNames[b] === words);
-  return basis ? { ok: true, value: basis } : wrong('is none of: required, customary, at most');
+  return basis ? { ok: true, value: basis } : wrong(message('schedule.text.noBasis', { forms: { any: bases.map((b) => basisNames[b]) } }));
 }
 
 /** A sample in a table: `every 20 by number`, `1 in 20`, `those where` and criteria as JSON; empty where there is none. */
@@ -196,10 +203,10 @@ export function parseSample(text: string): Read<Sample | undefined> {
     try {
       return { ok: true, value: { kind: 'criteria', criteria: JSON.parse(where[1]!) as Criteria } };
     } catch {
-      return wrong('has criteria that are no JSON');
+      return wrong(message('schedule.text.criteriaNoJson'));
     }
   }
-  return wrong('is no sample: every 20 by number, 1 in 20, or those where and criteria as JSON');
+  return wrong(message('schedule.text.noSample', { forms: { any: sampleForms } }));
 }
 
 /**
@@ -234,7 +241,7 @@ export function parseCutoff(text: string): Read<Cutoff> {
   }
   const named = /^named year (.+)$/i.exec(tidy(text));
   if (named) return { ok: true, value: { kind: 'namedYear', name: named[1]! } };
-  return wrong('is no cutoff: none, month, quarter, half-year, calendar year, fiscal year from 4-1 (month and day), or named year …');
+  return wrong(message('schedule.text.noCutoff', { forms: { any: cutoffForms } }));
 }
 
 /** Keeping for good begins with the clock, so it needs no period. */
@@ -274,25 +281,25 @@ export function printSteps(steps: readonly Step[]): string {
 function parseStep(text: string): Read<Step> {
   const [what = '', ...more] = split(text, ',');
   const kind = [...stepKinds].find((k) => what.toLowerCase() === stepWords[k] || what.toLowerCase().startsWith(`${stepWords[k]} `));
-  if (!kind) return wrong(`“${what}” is no step: ${Object.values(stepWords).join(', ')}`);
+  if (!kind) return wrong(message('schedule.text.noStep', { text: what, forms: { any: Object.values(stepWords) } }));
   const rest = what.slice(stepWords[kind].length).trim();
   const match = /^(.*?)( after the step before| before its date)?( every (.+?))?( to (.+))?$/i.exec(rest === '' ? 'P0D' : rest);
   const working = /^(\d{1,6}) working days?$/i.exec(match?.[1] ?? '');
   const after = working ? `P${Number(working[1])}D` : isoPeriod(match?.[1] ?? '');
   if (!match || after === null || (rest === '' && kind !== 'keepPermanently')) {
-    return wrong(`“${what}” says not after how long, such as P7Y or 90 days`);
+    return wrong(message('schedule.text.noTime', { text: what, example: 'P7Y', inWords: '90 days' }));
   }
   const repeatEvery = match[4] === undefined ? undefined : isoPeriod(match[4]);
-  if (repeatEvery === null) return wrong(`“${match[4]!}” is no period, such as P30D or 30 days`);
+  if (repeatEvery === null) return wrong(message('schedule.text.noPeriod', { text: match[4]!, example: 'P30D', inWords: '30 days' }));
   const to = match[6] === undefined ? undefined : unquoted(match[6]);
   if ((kind === 'move') !== (to !== undefined)) {
-    return wrong(kind === 'move' ? `“${what}” says not to which folder, such as to CLOSED` : `“${what}”: only move says to which folder`);
+    return wrong(message(kind === 'move' ? 'schedule.text.moveWhere' : 'schedule.text.onlyMoveWhere', { text: what }));
   }
   let [approvals, noticeDays] = [0, 0];
   let approverGroups: string[] | undefined;
   for (const part of more) {
     const given = /^(\d+) (?:(approvals?)(?: of (.+))?|days? notice)$/i.exec(part);
-    if (!given) return wrong(`“${part}” is neither a number of approvals nor of days notice`);
+    if (!given) return wrong(message('schedule.text.noApprovals', { text: part }));
     if (given[2] === undefined) noticeDays = Number(given[1]);
     else {
       approvals = Number(given[1]);
@@ -317,7 +324,7 @@ function parseStep(text: string): Read<Step> {
 
 export function parseSteps(text: string): Read<Step[]> {
   const parts = split(text, ';');
-  if (parts.length === 0) return wrong('names no step');
+  if (parts.length === 0) return wrong(message('schedule.text.emptySteps'));
   const steps: Step[] = [];
   for (const part of parts) {
     const step = parseStep(part);

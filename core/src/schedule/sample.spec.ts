@@ -1,6 +1,7 @@
 import { speaking } from '@key-cellar/words/testing';
-import { describeSample as describeSampleSaid, isSampled, parseSample, printSample, type Sample } from './index.js';
+import { describeSample as describeSampleSaid, isSampled, parseSample as parseSampleSaid, printSample, type Sample } from './index.js';
 
+const parseSample = speaking(parseSampleSaid);
 const describeSample = speaking(describeSampleSaid);
 
 const everyNth = (n: number): Sample => ({ kind: 'everyNth', n });
@@ -55,8 +56,8 @@ describe('a sample', () => {
     for (const text of ['some', '1 of 20', 'every 20', 'those where finding is unsafe', '1 in many'])
       expect(parseSample(text)).toEqual({
         ok: false,
-        sentence: 'is no sample: every 20 by number, 1 in 20, or those where and criteria as JSON',
+        sentence: 'This is no sample. Possible are every 20 by number, 1 in 20 or those where {…}.',
       });
-    expect(parseSample('those where {"op":}')).toEqual({ ok: false, sentence: 'has criteria that are no JSON' });
+    expect(parseSample('those where {"op":}')).toEqual({ ok: false, sentence: 'The criteria are not JSON.' });
   });
 });

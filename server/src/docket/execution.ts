@@ -3,7 +3,7 @@ import { addPeriod, civilDate, formatCivilDate, period, yearMonthDay } from '@ke
 import type { ItemOutcome } from '@key-cellar/core/docket';
 import { uuidv7 } from 'uuidv7';
 import { message, type Message } from '@key-cellar/words';
-import { notFound, Problem, withUnitOfWork, type Actor, type JobContext, type UnitOfWork, endsJob, problemOf } from '../kernel/index.js';
+import { notFound, Problem, withUnitOfWork, type Actor, type JobContext, type UnitOfWork, endsJob, tellProblem } from '../kernel/index.js';
 import { referrersGone } from '../facts/index.js';
 import { readSettings, speakerOfPerson } from '../identity/index.js';
 import { damagedAmong, dropUnusedContent, eraseKeys, keysGone, versionsOf } from '../records/index.js';
@@ -206,9 +206,9 @@ export async function runExecution(services: Services, job: JobContext, actor: A
       } catch (error) {
         if (endsJob(error)) throw error;
         // One that fails stays, and says why; the others go on.
-        services.log.error({ err: error, record: record_id, batch: batch.number }, 'an item of a batch failed');
+        const problem = tellProblem(services.log, error, `record ${record_id} of batch ${batch.number} failed`);
         await withUnitOfWork(services.pool, worker, async (uow) => {
-          await keepFailed(uow, batch, record_id, problemOf(error));
+          await keepFailed(uow, batch, record_id, problem);
           await job.advance(uow, 1, record_id);
         });
       }

@@ -2,7 +2,7 @@ import { message } from '@key-cellar/words';
 import { randomBytes } from 'node:crypto';
 import { Hono } from 'hono';
 import { secureHeaders } from 'hono/secure-headers';
-import { Problem, problemOf } from '../kernel/index.js';
+import { Problem, tellProblem } from '../kernel/index.js';
 import type { Services } from '../docket/index.js';
 import { describeApi } from './apiPage.js';
 import { healthRoutes } from './health.js';
@@ -53,10 +53,7 @@ export function makeApp(services: Services): HttpApp {
   fileRoutes(api, services);
   describeApi(api);
   const onError = (error: Error, context: HttpContext): Response => {
-    const problem = problemOf(error);
-    if (problem.status === 500) services.log.error({ err: error }, 'unexpected error');
-    if (problem.code === 'not-storable') services.log.warn({ err: error }, 'the database refused a value that nothing refused before');
-    if (problem.status === 503) services.log.warn({ err: error }, 'something that the server needs did not answer');
+    const problem = tellProblem(services.log, error, 'a request ended with a problem');
     const { incoming } = context.env;
     return new Response(JSON.stringify(problem.document(speakerFor(context))), {
       status: problem.status,

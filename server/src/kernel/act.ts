@@ -6,7 +6,7 @@ import type { SignedIn } from './actor.js';
 import type { PersonAccess } from './authority.js';
 import type { Db } from './connect.js';
 import { type SessionChange } from './session.js';
-import { problemOf, type Problem } from './problem.js';
+import { tellProblem, type Problem } from './problem.js';
 import type { Services } from './services.js';
 import type { Act as Entry, Gate, UnitOfWork } from './unitOfWork.js';
 
@@ -285,11 +285,7 @@ export function actsFor<S extends Services>() {
         async carryEach(input, carry, log) {
           const lines: Line[] = [];
           for (const item of definition.items(input)) {
-            const came = await carry(item as object).catch((error: unknown) => {
-              const problem = problemOf(error);
-              if (problem.status >= 500) log.error({ err: error }, 'one of many failed');
-              return problem;
-            });
+            const came = await carry(item as object).catch((error: unknown) => tellProblem(log, error, 'one of many failed'));
             lines.push(definition.line(item, came as ToldOf<F> | Problem));
           }
           return definition.answer(lines);

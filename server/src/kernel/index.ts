@@ -20,7 +20,7 @@ export { cancelJob, jobById, jobsByState, jobsToCancel, type CancellableJob, typ
 export { dropKey, keepKey, keptKey, KeyUnusable } from './keyFiles.js';
 export { listen, stopListening } from './listen.js';
 export { migrate, MigrationRefused } from './migrate.js';
-export { Away, changedMeanwhile, notAllowed, notFound, notSignedIn, Problem, problemOf, refused, wrongField } from './problem.js';
+export { Away, changedMeanwhile, notAllowed, notFound, notSignedIn, Problem, refused, tellProblem, wrongField } from './problem.js';
 export type { Services } from './services.js';
 export { unsound } from './soundnessStore.js';
 export { answering, answerTasks, GivenUp, task, tasksIn, type Tasks } from './tasks.js';

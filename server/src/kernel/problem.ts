@@ -4,6 +4,7 @@ import type { Refusal } from '@key-cellar/core/records';
 import { message, type Message } from '@key-cellar/words';
 import type { Speaker } from '@key-cellar/words/speaker';
 import { spoken } from '@key-cellar/words/spoken';
+import type { Logger } from 'pino';
 import { databaseAway, sqlState } from './connect.js';
 import { inEnglish } from './speech.js';
 
@@ -71,29 +72,29 @@ export function wrongField(pointer: string, sentence: Message): Problem {
 /** The problem that a database error means for the person; null when it means nothing to them. */
 function problemOfDatabase(error: Error): Problem | null {
   if (databaseAway(error)) {
-    return new Problem(503, 'database-away', message('problem.databaseAway'));
+    return new Problem(503, 'database-away', message('problem.databaseAway'), undefined, error);
   }
   const state = sqlState(error);
   // What the database cannot hold as a value (SQLSTATE class 22).
   if (state?.startsWith('22')) {
-    return new Problem(422, 'not-storable', message('problem.notStorable'));
+    return new Problem(422, 'not-storable', message('problem.notStorable'), undefined, error);
   }
   switch (state) {
     case 'KC001':
     case 'KC004':
-      return new Problem(409, 'refused-by-database', message('problem.refusedByDatabase', { text: error.message }));
+      return new Problem(409, 'refused-by-database', message('problem.refusedByDatabase'), undefined, error);
     case 'KC002':
-      return new Problem(409, 'record-held', message('problem.heldByDatabase'));
+      return new Problem(409, 'record-held', message('problem.heldByDatabase'), undefined, error);
     case 'KC003':
-      return new Problem(409, 'record-declared', message('problem.declaredByDatabase'));
+      return new Problem(409, 'record-declared', message('problem.declaredByDatabase'), undefined, error);
     case '53100':
       return new Problem(507, 'disk-full', message('problem.diskFull'));
     // What is too large for one row or index.
     case '54000':
-      return new Problem(422, 'not-storable', message('problem.tooLargeToStore'));
+      return new Problem(422, 'not-storable', message('problem.tooLargeToStore'), undefined, error);
     // A row that it points at is not there.
     case '23503':
-      return new Problem(422, 'not-storable', message('problem.namesWhatIsNotThere'));
+      return new Problem(422, 'not-storable', message('problem.namesWhatIsNotThere'), undefined, error);
     case '23505':
       return new Problem(409, 'exists-already', message('problem.existsAlready'));
     default:
@@ -101,9 +102,20 @@ function problemOfDatabase(error: Error): Problem | null {
   }
 }
 
-/** Whatever went wrong, as it is told: our own refusals, what the database says, and else that it stands in the log. */
-export function problemOf(error: unknown): Problem {
+/** Whatever went wrong, as it is told: our own refusals, what the database refuses, and else that it stands in the log. */
+function problemOf(error: unknown): Problem {
   if (error instanceof Problem) return error;
   const known = error instanceof Error ? problemOfDatabase(error) : null;
-  return known ?? new Problem(500, 'unexpected', message('problem.unexpected'));
+  return known ?? new Problem(500, 'unexpected', message('problem.unexpected'), undefined, error);
+}
+
+/**
+ * The problem that an error is told as. What the person is not told goes to the log: what nobody expected as an error; what the
+ * database refused in its own words, and what was away, as a warning.
+ */
+export function tellProblem(log: Logger, error: unknown, what: string): Problem {
+  const problem = problemOf(error);
+  if (problem.status === 500) log.error({ err: error }, what);
+  else if (problem !== error || problem.status === 503) log.warn({ err: error, told: problem.code }, what);
+  return problem;
 }

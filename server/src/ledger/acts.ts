@@ -10,7 +10,7 @@ import {
   mayOn,
   notFound,
   Problem,
-  problemOf,
+  tellProblem,
   requireAtRepository,
   requireRight,
   streamFrom,
@@ -149,9 +149,7 @@ export const ledgerReads: Omit<ReadsOf<typeof ledger, Services>, 'acts'> = {
         }
       } catch (error) {
         if (gone.aborted) return;
-        const problem = problemOf(error);
-        if (problem.status >= 500) services.log.error({ err: error }, 'the ledger could not be verified');
-        say({ problem: problem.document(speaker) });
+        say({ problem: tellProblem(services.log, error, 'the ledger could not be verified').document(speaker) });
       }
     });
   }),

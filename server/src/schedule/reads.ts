@@ -6,7 +6,7 @@ import {
   entering,
   Lines,
   notFound,
-  problemOf,
+  tellProblem,
   requireAtRepository,
   requireRight,
   type PersonAccess,
@@ -68,9 +68,7 @@ export const scheduleReads: ReadsOf<typeof schedule, Services> = {
         say({ effect });
       } catch (error) {
         if (gone.aborted) return;
-        const problem = problemOf(error);
-        if (problem.status >= 500) services.log.error({ err: error }, 'an effect could not be worked out');
-        say({ problem: problem.document(speaker) });
+        say({ problem: tellProblem(services.log, error, 'an effect could not be worked out').document(speaker) });
       }
     });
   },

@@ -16,7 +16,7 @@ import {
   type Read,
 } from '@key-cellar/core/schedule';
 import { uuidv7 } from 'uuidv7';
-import { message, told, type Message } from '@key-cellar/words';
+import { message, type Message } from '@key-cellar/words';
 import { type PersonAccess, type Several, type SignedIn, withUnitOfWork } from '../kernel/index.js';
 import type { Services } from './services.js';
 import { columnsOf, readTable, type TableFormat, type TableRow, writeTable } from '../tables/index.js';
@@ -128,7 +128,7 @@ function readRow(
   const read = <T>(column: Column, parse: (text: string) => Read<T>): { readonly value: T } | null => {
     const found = parse(text(column));
     if (found.ok) return found;
-    bad(column, told(found.sentence));
+    bad(column, found.sentence);
     return null;
   };
   const code = text('code').toUpperCase();

@@ -27,7 +27,8 @@ export const problem: Record<keyof typeof english, string> = {
   'problem.notFound': '{what} gibt es hier nicht, oder der Zugang fehlt Ihnen.',
   'problem.notSignedIn': 'Melden Sie sich zuerst an.',
   'problem.notStorable': 'Eine Zahl, ein Datum oder ein Text darin lässt sich nicht speichern. Prüfen Sie die Eingabe.',
-  'problem.refusedByDatabase': 'Die Datenbank lehnt das ab: {text}.',
+  'problem.refusedByDatabase':
+    'Die Datenbank lehnt das ab: Es würde eine Regel zum Schutz der Unterlagen verletzen. Welche, steht im Protokoll des Servers.',
   'problem.that': 'Das',
   'problem.title.400': 'Die Anfrage ist nicht lesbar',
   'problem.title.401': 'Melden Sie sich zuerst an',
