@@ -3,8 +3,6 @@ import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import { docket, type BatchItem, type BatchPage as Page, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
-import { InputText } from 'primeng/inputtext';
-import { Textarea } from 'primeng/textarea';
 import type { Observable } from 'rxjs';
 import { Session } from '../identity/index';
 import { DateField } from '../kit/dateField';
@@ -16,6 +14,8 @@ import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
 import { DayPipe } from '../kit/words';
 import { JobProgress } from '../kit/jobProgress';
+import { TextField } from '../kit/textField';
+import { LongTextField } from '../kit/longTextField';
 
 type Task = 'approve' | 'reject' | 'withdraw' | 'execute' | 'object' | 'answer' | 'defer' | 'confirm';
 
@@ -39,7 +39,7 @@ const yearAfter = (day: string): string => `${Number(day.slice(0, 4)) + 1}${day.
 /** One batch: its gates, its records, objections and decisions, and what came of each record. */
 @Component({
   selector: 'kc-batch',
-  imports: [DateField, Button, DayPipe, FormsModule, Gates, InputText, JobProgress, Mark, ProblemNotice, RouterLink, Sheet, Textarea],
+  imports: [LongTextField, TextField, DateField, Button, DayPipe, FormsModule, Gates, JobProgress, Mark, ProblemNotice, RouterLink, Sheet],
   templateUrl: './batchPage.html',
   styleUrl: './batchPage.css',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -92,6 +92,16 @@ export class BatchPage {
         return $localize`Defer one record`;
       case null:
         return '';
+    }
+  });
+  protected readonly textLabel = computed(() => {
+    switch (this.task()) {
+      case 'approve':
+        return $localize`Note (may be empty)`;
+      case 'answer':
+        return $localize`Answer`;
+      default:
+        return $localize`Reason`;
     }
   });
   protected readonly button = computed(() => {

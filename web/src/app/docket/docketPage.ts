@@ -3,7 +3,6 @@ import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
 import { type BatchLine, docket, type DueGroup, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
-import { InputText } from 'primeng/inputtext';
 import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
 import { Gates } from '../kit/gates';
@@ -13,6 +12,7 @@ import { Mark } from '../kit/mark';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
 import { CountPipe, DayPipe } from '../kit/words';
+import { NumberField } from '../kit/numberField';
 import { SweepSheet } from './sweepSheet';
 
 const actNames: Record<BatchLine['acts'][number], string> = {
@@ -28,7 +28,7 @@ const actNames: Record<BatchLine['acts'][number], string> = {
 /** What is due, and how far is each batch? */
 @Component({
   selector: 'kc-docket',
-  imports: [Button, CountPipe, DayPipe, FormsModule, Gates, InputText, JobProgress, Mark, ProblemNotice, RouterLink, Sheet, SweepSheet],
+  imports: [NumberField, Button, CountPipe, DayPipe, FormsModule, Gates, JobProgress, Mark, ProblemNotice, RouterLink, Sheet, SweepSheet],
   templateUrl: './docketPage.html',
   styleUrl: './docketPage.css',
   changeDetection: ChangeDetectionStrategy.OnPush,

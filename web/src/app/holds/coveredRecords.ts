@@ -3,19 +3,19 @@ import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import { holds, type HoldPage, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
-import { Textarea } from 'primeng/textarea';
 import { Api, toProblem } from '../kit/api';
 import { ProblemNotice } from '../kit/notice';
 import { ResultList, type ResultLine } from '../kit/resultList';
 import { Sheet } from '../kit/sheet';
 import { CountPipe, DayPipe } from '../kit/words';
+import { LongTextField } from '../kit/longTextField';
 
 type Covered = HoldPage['records'][number];
 
 /** What a hold covers and what was let out of it; those who may let out mark records and say why. */
 @Component({
   selector: 'kc-covered-records',
-  imports: [Button, CountPipe, DayPipe, FormsModule, ProblemNotice, ResultList, RouterLink, Sheet, Textarea],
+  imports: [LongTextField, Button, CountPipe, DayPipe, FormsModule, ProblemNotice, ResultList, RouterLink, Sheet],
   templateUrl: './coveredRecords.html',
   styles: `
     .nowrap {

@@ -3,7 +3,6 @@ import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import { holds, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
-import { Textarea } from 'primeng/textarea';
 import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
@@ -11,13 +10,14 @@ import { Mark } from '../kit/mark';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
 import { CountPipe, DayPipe } from '../kit/words';
+import { LongTextField } from '../kit/longTextField';
 import { Coverage } from './coverage';
 import { CoveredRecords } from './coveredRecords';
 
 /** One hold: what it covers, since when and why, who was told. */
 @Component({
   selector: 'kc-hold',
-  imports: [Button, CountPipe, Coverage, CoveredRecords, DayPipe, FormsModule, Mark, ProblemNotice, RouterLink, Sheet, Textarea],
+  imports: [LongTextField, Button, CountPipe, Coverage, CoveredRecords, DayPipe, FormsModule, Mark, ProblemNotice, RouterLink, Sheet],
   templateUrl: './holdPage.html',
   styles: `
     .two {

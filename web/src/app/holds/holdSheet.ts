@@ -4,8 +4,6 @@ import { RouterLink } from '@angular/router';
 import { holds, identity, type Problem, type ResponseOf } from '@key-cellar/contract';
 import type { AskedCriteria, Criteria } from '@key-cellar/core/criteria';
 import { Button } from 'primeng/button';
-import { InputText } from 'primeng/inputtext';
-import { Textarea } from 'primeng/textarea';
 import { map, switchMap, type Observable, EMPTY } from 'rxjs';
 import { CriteriaField } from '../criteria/index';
 import { Choice } from '../kit/choice';
@@ -17,6 +15,8 @@ import { ResultList, type ResultLine } from '../kit/resultList';
 import { Sheet } from '../kit/sheet';
 import { CountPipe } from '../kit/words';
 import { matterKindNames } from '../kit/names';
+import { TextField } from '../kit/textField';
+import { LongTextField } from '../kit/longTextField';
 import { Session } from '../identity/index';
 
 const newMatter = 'new';
@@ -36,18 +36,18 @@ type Placed = Pick<ResponseOf<typeof holds.placeHold>, 'covered' | 'results'> & 
 @Component({
   selector: 'kc-hold-sheet',
   imports: [
+    LongTextField,
+    TextField,
     Button,
     CountPipe,
     CriteriaField,
     FormsModule,
-    InputText,
     Choices,
     ProblemNotice,
     ResultList,
     RouterLink,
     Choice,
     Sheet,
-    Textarea,
   ],
   templateUrl: './holdSheet.html',
   styles: `

@@ -8,11 +8,12 @@ import { concatMap } from 'rxjs';
 import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
+import { TextField } from '../kit/textField';
 import { Session } from './session';
 
 @Component({
   selector: 'kc-sign-in',
-  imports: [FormsModule, Button, InputText, ProblemNotice],
+  imports: [TextField, FormsModule, Button, InputText, ProblemNotice],
   templateUrl: './signIn.html',
   styleUrl: './signIn.css',
   changeDetection: ChangeDetectionStrategy.OnPush,

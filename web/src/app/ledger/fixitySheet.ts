@@ -2,28 +2,39 @@ import { ChangeDetectionStrategy, Component, effect, inject, input, model, outpu
 import { FormsModule } from '@angular/forms';
 import { fixity, type FixitySchedule, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
-import { InputText } from 'primeng/inputtext';
 import { Api, toProblem } from '../kit/api';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
+import { NumberField } from '../kit/numberField';
 
 /** Says within how many days every content is checked, and how fast. */
 @Component({
   selector: 'kc-fixity-sheet',
-  imports: [Button, FormsModule, InputText, ProblemNotice, Sheet],
+  imports: [NumberField, Button, FormsModule, ProblemNotice, Sheet],
   template: `
     <kc-sheet [(open)]="open" heading="How content is checked" i18n-heading>
       <form (ngSubmit)="save()">
         <p i18n>All content is read again byte by byte and compared with the fingerprint it arrived with.</p>
-        <div class="field">
-          <label for="fixity-days" i18n>Each within (days)</label>
-          <input pInputText id="fixity-days" name="days" type="number" min="1" max="3660" [(ngModel)]="days" />
-        </div>
-        <div class="field">
-          <label for="fixity-speed" i18n>Limit, megabytes a second</label>
-          <input pInputText id="fixity-speed" name="speed" type="number" min="1" max="2000" [(ngModel)]="speed" />
-          <span class="small quiet" i18n>Keeps checking from slowing people down. At 20, one day is enough for 1.7 terabytes.</span>
-        </div>
+        <kc-number-field
+          field="fixity-days"
+          label="Each within (days)"
+          i18n-label
+          [min]="1"
+          [max]="3660"
+          [value]="days()"
+          (valueChange)="days.set($event)"
+        />
+        <kc-number-field
+          field="fixity-speed"
+          label="Limit, megabytes a second"
+          i18n-label
+          hint="Keeps checking from slowing people down. At 20, one day is enough for 1.7 terabytes."
+          i18n-hint
+          [min]="1"
+          [max]="2000"
+          [value]="speed()"
+          (valueChange)="speed.set($event)"
+        />
         <kc-problem [problem]="problem()" />
         <p class="acts">
           <p-button type="submit" label="Save" i18n-label [disabled]="busy() || !(days() >= 1) || !(speed() >= 1)" />

@@ -2,15 +2,15 @@ import { ChangeDetectionStrategy, Component, inject, model, output, signal } fro
 import { FormsModule } from '@angular/forms';
 import { ledger, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
-import { InputText } from 'primeng/inputtext';
 import { Api, toProblem } from '../kit/api';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
+import { TextField } from '../kit/textField';
 
 /** Lets a new key sign tree heads from now on. */
 @Component({
   selector: 'kc-key-sheet',
-  imports: [Button, FormsModule, InputText, ProblemNotice, Sheet],
+  imports: [TextField, Button, FormsModule, ProblemNotice, Sheet],
   template: `
     <kc-sheet [(open)]="open" heading="Change the signing key" i18n-heading>
       <form (ngSubmit)="change()">
@@ -18,11 +18,16 @@ import { Sheet } from '../kit/sheet';
           A new key signs tree heads from now on. The old key signs the handover and is destroyed. What it signed stays verifiable; the
           witness is informed.
         </p>
-        <div class="field">
-          <label for="key-why" i18n>Why</label>
-          <input pInputText id="key-why" name="why" maxlength="500" [(ngModel)]="why" />
-          <span class="small quiet" i18n>Recorded in the ledger, such as: server replaced, administrator left, a year has passed.</span>
-        </div>
+        <kc-text-field
+          field="key-why"
+          label="Why"
+          i18n-label
+          hint="Recorded in the ledger, such as: server replaced, administrator left, a year has passed."
+          i18n-hint
+          [maxlength]="500"
+          [value]="why()"
+          (valueChange)="why.set($event)"
+        />
         <kc-problem [problem]="problem()" />
         <p class="acts">
           <p-button type="submit" label="Change the key" i18n-label [disabled]="busy() || !why().trim()" />

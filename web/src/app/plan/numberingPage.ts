@@ -16,12 +16,13 @@ import { Keys } from '../kit/keys';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
+import { TextField } from '../kit/textField';
 import { SetupNav } from '../records/index';
 
 /** How records get their numbers. */
 @Component({
   selector: 'kc-numbering',
-  imports: [Button, Checkbox, FormsModule, InputText, Choices, ProblemNotice, RouterLink, SetupNav, Sheet, Tooltip],
+  imports: [TextField, Button, Checkbox, FormsModule, InputText, Choices, ProblemNotice, RouterLink, SetupNav, Sheet, Tooltip],
   templateUrl: './numberingPage.html',
   styleUrl: './numberingPage.css',
   changeDetection: ChangeDetectionStrategy.OnPush,

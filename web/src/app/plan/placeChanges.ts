@@ -3,8 +3,6 @@ import { FormsModule } from '@angular/forms';
 import { plan, type PlacePage as Page, type PlanEffect, type Problem, type ScheduleChange } from '@key-cellar/contract';
 import { kindsInside } from '@key-cellar/core/plan';
 import { Button } from 'primeng/button';
-import { InputText } from 'primeng/inputtext';
-import { Textarea } from 'primeng/textarea';
 import { EMPTY, type Observable } from 'rxjs';
 import { Session } from '../identity/index';
 import { DateField } from '../kit/dateField';
@@ -14,6 +12,8 @@ import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
 import { CountPipe } from '../kit/words';
+import { TextField } from '../kit/textField';
+import { LongTextField } from '../kit/longTextField';
 import { EffectView } from '../schedule/index';
 
 export type PlaceTask = 'edit' | 'move' | 'merge' | 'reopen' | 'retire';
@@ -29,7 +29,7 @@ const names: Record<PlaceTask, string> = {
 /** Changes of one place of the plan, each with what it does shown first. */
 @Component({
   selector: 'kc-place-changes',
-  imports: [DateField, Button, Choice, CountPipe, EffectView, FormsModule, InputText, ProblemNotice, Sheet, Textarea],
+  imports: [LongTextField, TextField, DateField, Button, Choice, CountPipe, EffectView, FormsModule, ProblemNotice, Sheet],
   templateUrl: './placeChanges.html',
   styleUrl: './placeChanges.css',
   changeDetection: ChangeDetectionStrategy.OnPush,

@@ -4,7 +4,6 @@ import { FormsModule } from '@angular/forms';
 import { setup, type PlacePage, type Problem } from '@key-cellar/contract';
 import { factsOfTypes, type FactDefinition, type Takes } from '@key-cellar/core/records';
 import { Button } from 'primeng/button';
-import { InputText } from 'primeng/inputtext';
 import type { Observable } from 'rxjs';
 import { Api, toProblem } from '../kit/api';
 import { Choice } from '../kit/choice';
@@ -12,6 +11,8 @@ import { Choices } from '../kit/choices';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
 import { byWords } from '../kit/words';
+import { TextField } from '../kit/textField';
+import { NumberField } from '../kit/numberField';
 import { FactFields, FactWordsPipe, RecordsService, type FactValues } from '../records/index';
 
 const megabyte = 1_000_000;
@@ -19,7 +20,7 @@ const megabyte = 1_000_000;
 /** What a place gives on to what is filed in it, and what it takes at all. */
 @Component({
   selector: 'kc-place-giving',
-  imports: [Button, Choice, FactFields, FactWordsPipe, FormsModule, InputText, Choices, ProblemNotice, Sheet],
+  imports: [NumberField, TextField, Button, Choice, FactFields, FactWordsPipe, FormsModule, Choices, ProblemNotice, Sheet],
   templateUrl: './placeGiving.html',
   styleUrl: './placeGiving.css',
   changeDetection: ChangeDetectionStrategy.OnPush,

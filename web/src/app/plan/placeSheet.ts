@@ -3,8 +3,6 @@ import { FormsModule } from '@angular/forms';
 import { plan, type PlaceLine, type Problem } from '@key-cellar/contract';
 import { kindsInside, type PlaceKind } from '@key-cellar/core/plan';
 import { Button } from 'primeng/button';
-import { InputText } from 'primeng/inputtext';
-import { Textarea } from 'primeng/textarea';
 import { EMPTY } from 'rxjs';
 import { Session } from '../identity/index';
 import { DateField } from '../kit/dateField';
@@ -14,11 +12,13 @@ import { loaded } from '../kit/loaded';
 import { placeKindNames } from '../kit/names';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
+import { TextField } from '../kit/textField';
+import { LongTextField } from '../kit/longTextField';
 
 /** Makes a place under another one. */
 @Component({
   selector: 'kc-place-sheet',
-  imports: [DateField, Button, FormsModule, InputText, ProblemNotice, Choice, Sheet, Textarea],
+  imports: [LongTextField, TextField, DateField, Button, FormsModule, ProblemNotice, Choice, Sheet],
   template: `
     <kc-sheet [(open)]="open" heading="New place" i18n-heading>
       <form class="form" (ngSubmit)="make()">
@@ -31,27 +31,34 @@ import { Sheet } from '../kit/sheet';
           (valueChange)="choose($event)"
         />
         <kc-choice field="place-kind" label="Kind" i18n-label [options]="kinds()" [value]="kind()" (valueChange)="kind.set($event)" />
-        <div class="field">
-          <label for="place-code" i18n>Code</label>
-          <input pInputText id="place-code" name="code" required maxlength="40" [ngModel]="code()" (ngModelChange)="code.set($event)" />
-          <span class="hint" i18n>Such as PIL-03. PIL-{{ '{' }}nn{{ '}' }} takes the next number.</span>
-        </div>
-        <div class="field">
-          <label for="place-title" i18n>Title</label>
-          <input
-            pInputText
-            id="place-title"
-            name="title"
-            required
-            maxlength="300"
-            [ngModel]="title()"
-            (ngModelChange)="title.set($event)"
-          />
-        </div>
-        <div class="field">
-          <label for="place-note" i18n>What belongs here, what does not</label>
-          <textarea pTextarea id="place-note" name="note" rows="3" [ngModel]="note()" (ngModelChange)="note.set($event)"></textarea>
-        </div>
+        <kc-text-field
+          field="place-code"
+          label="Code"
+          i18n-label
+          hint="Such as PIL-03. PIL-{{ '{' }}nn{{ '}' }} takes the next number."
+          i18n-hint
+          [needed]="true"
+          [maxlength]="40"
+          [value]="code()"
+          (valueChange)="code.set($event)"
+        />
+        <kc-text-field
+          field="place-title"
+          label="Title"
+          i18n-label
+          [needed]="true"
+          [maxlength]="300"
+          [value]="title()"
+          (valueChange)="title.set($event)"
+        />
+        <kc-long-text-field
+          field="place-note"
+          label="What belongs here, what does not"
+          i18n-label
+          [rows]="3"
+          [value]="note()"
+          (valueChange)="note.set($event)"
+        />
         <kc-date-field
           field="place-opened"
           label="Opened on"

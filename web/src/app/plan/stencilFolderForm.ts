@@ -2,16 +2,17 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, output } f
 import { FormsModule } from '@angular/forms';
 import type { ReadyTitle } from '@key-cellar/core/plan';
 import { InputText } from 'primeng/inputtext';
-import { Textarea } from 'primeng/textarea';
 import { Choice } from '../kit/choice';
 import { Choices } from '../kit/choices';
+import { TextField } from '../kit/textField';
+import { LongTextField } from '../kit/longTextField';
 import { FactFields, type FactValues } from '../records/index';
 import { StencilParts, type StencilFolderBody } from './stencilsService';
 
 /** What a stencil says of one folder. */
 @Component({
   selector: 'kc-stencil-folder-form',
-  imports: [Choice, FactFields, FormsModule, InputText, Choices, Textarea],
+  imports: [LongTextField, TextField, Choice, FactFields, FormsModule, InputText, Choices],
   templateUrl: './stencilFolderForm.html',
   styleUrl: './stencilFolderForm.css',
   changeDetection: ChangeDetectionStrategy.OnPush,

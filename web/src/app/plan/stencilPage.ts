@@ -1,10 +1,8 @@
 import { ChangeDetectionStrategy, Component, computed, effect, ElementRef, inject, input, signal, untracked } from '@angular/core';
-import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
 import { stencils, type BroughtLine, type Problem, type StencilBody, type StencilPage as Stencil } from '@key-cellar/contract';
 import { foldersOf, stencilProblems } from '@key-cellar/core/plan';
 import { Button } from 'primeng/button';
-import { Textarea } from 'primeng/textarea';
 import { EMPTY } from 'rxjs';
 import { say } from '../../words/say';
 import { Session } from '../identity/index';
@@ -17,6 +15,7 @@ import { Sheet } from '../kit/sheet';
 import { TextField } from '../kit/textField';
 import { Unsaved } from '../kit/unsaved';
 import { CountPipe, InstantPipe } from '../kit/words';
+import { LongTextField } from '../kit/longTextField';
 import { BroughtList } from './broughtList';
 import { StencilFolderForm } from './stencilFolderForm';
 import { newFolder, StencilParts, type StencilFolderBody } from './stencilsService';
@@ -33,18 +32,17 @@ interface Draft {
 @Component({
   selector: 'kc-stencil',
   imports: [
+    LongTextField,
     BroughtList,
     Button,
     Choices,
     CountPipe,
-    FormsModule,
     InstantPipe,
     ProblemNotice,
     RouterLink,
     Sheet,
     StencilFolderForm,
     StencilUses,
-    Textarea,
     TextField,
   ],
   providers: [StencilParts],

@@ -1,16 +1,15 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, model, output, signal, untracked } from '@angular/core';
-import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import { stencils, type BroughtLine, type Problem, type StencilPage, type StencilUse, type UseLine } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
-import { InputText } from 'primeng/inputtext';
-import { Textarea } from 'primeng/textarea';
 import { Api, toProblem } from '../kit/api';
 import { Choice } from '../kit/choice';
 import { Choices } from '../kit/choices';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
 import { CountPipe } from '../kit/words';
+import { TextField } from '../kit/textField';
+import { LongTextField } from '../kit/longTextField';
 import { FactFields, type FactValues } from '../records/index';
 import { BroughtList } from './broughtList';
 import { StencilParts } from './stencilsService';
@@ -20,20 +19,7 @@ type Way = 'one' | 'many' | 'there';
 /** Uses a stencil: for one, for many from a table, or in folders that are there. Each is tried first. */
 @Component({
   selector: 'kc-stencil-uses',
-  imports: [
-    BroughtList,
-    Button,
-    Choice,
-    CountPipe,
-    FactFields,
-    FormsModule,
-    InputText,
-    Choices,
-    ProblemNotice,
-    RouterLink,
-    Sheet,
-    Textarea,
-  ],
+  imports: [LongTextField, TextField, BroughtList, Button, Choice, CountPipe, FactFields, Choices, ProblemNotice, RouterLink, Sheet],
   templateUrl: './stencilUses.html',
   styleUrl: './stencilUses.css',
   changeDetection: ChangeDetectionStrategy.OnPush,

@@ -7,7 +7,6 @@ import { civilDate } from '@key-cellar/core/calendar';
 import { datedTitle } from '@key-cellar/core/plan';
 import { completeFacts, type FactDefinition } from '@key-cellar/core/records';
 import { Button } from 'primeng/button';
-import { InputText } from 'primeng/inputtext';
 import { Tooltip } from 'primeng/tooltip';
 import { catchError, debounceTime, of, switchMap, tap } from 'rxjs';
 import { Session } from '../identity/index';
@@ -23,6 +22,7 @@ import { ResultList, type ResultLine } from '../kit/resultList';
 import { Sheet } from '../kit/sheet';
 import { Why } from '../kit/why';
 import { BytesPipe, CountPipe, InstantPipe, KindOfFilePipe } from '../kit/words';
+import { TextField } from '../kit/textField';
 import { FactFields, Preview, RecordsService, type FactValues, type Shown } from '../records/index';
 import { Uploads } from './uploads';
 
@@ -30,13 +30,13 @@ import { Uploads } from './uploads';
 @Component({
   selector: 'kc-receiving',
   imports: [
+    TextField,
     DateField,
     BytesPipe,
     Button,
     CountPipe,
     FactFields,
     FormsModule,
-    InputText,
     InstantPipe,
     KindOfFilePipe,
     Mark,

@@ -2,7 +2,6 @@ import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, input
 import { FormsModule } from '@angular/forms';
 import type { OutcomeLine, Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
-import { Textarea } from 'primeng/textarea';
 import { Tooltip } from 'primeng/tooltip';
 import { HoldSheet } from '../holds/index';
 import { Session } from '../identity/index';
@@ -12,6 +11,7 @@ import { ProblemNotice } from '../kit/notice';
 import { ResultList, type ResultLine } from '../kit/resultList';
 import { Sheet } from '../kit/sheet';
 import { CountPipe } from '../kit/words';
+import { LongTextField } from '../kit/longTextField';
 import { OverrideSheet } from '../schedule/index';
 import { MoveSheet } from './moveSheet';
 import { RecordsService } from './recordsService';
@@ -19,7 +19,7 @@ import { RecordsService } from './recordsService';
 /** What can be done with marked records, and what came of it, line by line. */
 @Component({
   selector: 'kc-act-on-many',
-  imports: [Button, CountPipe, FormsModule, HoldSheet, MoveSheet, OverrideSheet, ProblemNotice, ResultList, Sheet, Textarea, Tooltip],
+  imports: [LongTextField, Button, CountPipe, FormsModule, HoldSheet, MoveSheet, OverrideSheet, ProblemNotice, ResultList, Sheet, Tooltip],
   template: `
     @if (ids().size > 0) {
       <div
@@ -110,18 +110,15 @@ import { RecordsService } from './recordsService';
               {count(), plural, =1 {One record} other {{{ count() }} records}} can be changed again. Held ones stay declared. The auditor
               sees it with your reason.
             </p>
-            <div class="field">
-              <label for="revoke-reason" i18n>Reason</label>
-              <textarea
-                pTextarea
-                id="revoke-reason"
-                name="reason"
-                rows="3"
-                required
-                [ngModel]="reason()"
-                (ngModelChange)="reason.set($event)"
-              ></textarea>
-            </div>
+            <kc-long-text-field
+              field="revoke-reason"
+              label="Reason"
+              i18n-label
+              [rows]="3"
+              [needed]="true"
+              [value]="reason()"
+              (valueChange)="reason.set($event)"
+            />
           }
           <kc-problem [problem]="problem()" />
           <p-button type="submit" [disabled]="busy()" [label]="button()" />

@@ -4,12 +4,14 @@ import { setup, type DetectorLine, type Problem } from '@key-cellar/contract';
 import { checks, compileDetector, detectorProblems, type Check, type Sign, type Span } from '@key-cellar/core/criteria';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
-import { Textarea } from 'primeng/textarea';
 import { say } from '../../words/say';
 import { Api, toProblem } from '../kit/api';
 import { Choice } from '../kit/choice';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
+import { TextField } from '../kit/textField';
+import { NumberField } from '../kit/numberField';
+import { LongTextField } from '../kit/longTextField';
 
 type Kind = Sign['kind'];
 
@@ -27,7 +29,7 @@ const checkNames: Record<Check, string> = {
 /** Makes or changes a detector, and tries it on a text while it is being put together. */
 @Component({
   selector: 'kc-detector-sheet',
-  imports: [Button, Choice, FormsModule, InputText, ProblemNotice, Sheet, Textarea],
+  imports: [LongTextField, NumberField, TextField, Button, Choice, FormsModule, InputText, ProblemNotice, Sheet],
   templateUrl: './detectorSheet.html',
   styleUrl: './detectorSheet.css',
   changeDetection: ChangeDetectionStrategy.OnPush,

@@ -3,7 +3,6 @@ import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import { ledger, type Dossier, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
-import { InputText } from 'primeng/inputtext';
 import { Tab, TabList, TabPanel, TabPanels, Tabs } from 'primeng/tabs';
 import { Tooltip } from 'primeng/tooltip';
 import { filter, map, switchMap, take } from 'rxjs';
@@ -19,6 +18,7 @@ import { marksOf } from '../kit/marksOf';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
 import { BytesPipe, DayPipe, InstantPipe } from '../kit/words';
+import { TextField } from '../kit/textField';
 import { UploadService } from '../receiving/index';
 import { EventList, RuleOnDay } from '../schedule/index';
 import { ActOnMany } from './actOnMany';
@@ -51,6 +51,7 @@ export function lifeOfDossier(d: Dossier): Life {
 @Component({
   selector: 'kc-dossier',
   imports: [
+    TextField,
     DateField,
     ActOnMany,
     BytesPipe,
@@ -60,7 +61,6 @@ export function lifeOfDossier(d: Dossier): Life {
     FactFields,
     FactWordsPipe,
     FormsModule,
-    InputText,
     InstantPipe,
     Lifeline,
     Mark,

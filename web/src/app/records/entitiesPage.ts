@@ -5,7 +5,6 @@ import { Router, RouterLink } from '@angular/router';
 import { setup, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
-import { Textarea } from 'primeng/textarea';
 import { Tooltip } from 'primeng/tooltip';
 import { debounceTime } from 'rxjs';
 import { toSignal } from '@angular/core/rxjs-interop';
@@ -16,12 +15,27 @@ import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
 import { CountPipe, DayPipe } from '../kit/words';
+import { TextField } from '../kit/textField';
+import { LongTextField } from '../kit/longTextField';
 import { SetupNav } from './setupNav';
 
 /** Parties, or business objects: whom and what records are about. */
 @Component({
   selector: 'kc-entities',
-  imports: [Button, CountPipe, DayPipe, FormsModule, InputText, ProblemNotice, RouterLink, SetupNav, Sheet, Textarea, Tooltip],
+  imports: [
+    LongTextField,
+    TextField,
+    Button,
+    CountPipe,
+    DayPipe,
+    FormsModule,
+    InputText,
+    ProblemNotice,
+    RouterLink,
+    SetupNav,
+    Sheet,
+    Tooltip,
+  ],
   template: `
     <div class="page">
       <div class="page-head">
@@ -92,37 +106,34 @@ import { SetupNav } from './setupNav';
       }
       <kc-sheet [(open)]="open" [heading]="kind() === 'party' ? labels.addParty : labels.addObject">
         <form class="form" (ngSubmit)="make()">
-          <div class="field">
-            <label for="entity-name" i18n>Name</label>
-            <input pInputText id="entity-name" name="name" required maxlength="200" [ngModel]="name()" (ngModelChange)="name.set($event)" />
-            @if (nameProblem(); as sentence) {
-              <span class="wrong">{{ sentence }}</span>
-            }
-          </div>
-          <div class="field">
-            <label for="entity-code" i18n>Number elsewhere</label>
-            <input
-              pInputText
-              id="entity-code"
-              name="code"
-              class="mono"
-              maxlength="60"
-              [ngModel]="code()"
-              (ngModelChange)="code.set($event)"
-            />
-          </div>
-          <div class="field">
-            <label for="entity-note" i18n>Note</label>
-            <textarea
-              pTextarea
-              id="entity-note"
-              name="note"
-              rows="3"
-              maxlength="4000"
-              [ngModel]="note()"
-              (ngModelChange)="note.set($event)"
-            ></textarea>
-          </div>
+          <kc-text-field
+            field="entity-name"
+            label="Name"
+            i18n-label
+            [needed]="true"
+            [maxlength]="200"
+            [wrong]="nameProblem() ?? undefined"
+            [value]="name()"
+            (valueChange)="name.set($event)"
+          />
+          <kc-text-field
+            field="entity-code"
+            label="Number elsewhere"
+            i18n-label
+            [mono]="true"
+            [maxlength]="60"
+            [value]="code()"
+            (valueChange)="code.set($event)"
+          />
+          <kc-long-text-field
+            field="entity-note"
+            label="Note"
+            i18n-label
+            [rows]="3"
+            [maxlength]="4000"
+            [value]="note()"
+            (valueChange)="note.set($event)"
+          />
           <kc-problem [problem]="problem()" />
           <p-button type="submit" [disabled]="busy() || !name().trim()" label="Add" i18n-label />
         </form>

@@ -3,8 +3,6 @@ import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import { setup, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
-import { InputText } from 'primeng/inputtext';
-import { Textarea } from 'primeng/textarea';
 import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
 import { Lifeline } from '../kit/lifeline';
@@ -13,6 +11,8 @@ import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
 import { CountPipe, DayPipe } from '../kit/words';
 import { outcomeNames } from '../kit/names';
+import { TextField } from '../kit/textField';
+import { LongTextField } from '../kit/longTextField';
 import { EventList } from '../schedule/index';
 import { lifeOf } from './life';
 import { SetupNav } from './setupNav';
@@ -20,7 +20,20 @@ import { SetupNav } from './setupNav';
 /** One party or business object: what happened to it, and what is kept about it. */
 @Component({
   selector: 'kc-entity',
-  imports: [Button, CountPipe, DayPipe, EventList, FormsModule, InputText, Lifeline, ProblemNotice, RouterLink, SetupNav, Sheet, Textarea],
+  imports: [
+    LongTextField,
+    TextField,
+    Button,
+    CountPipe,
+    DayPipe,
+    EventList,
+    FormsModule,
+    Lifeline,
+    ProblemNotice,
+    RouterLink,
+    SetupNav,
+    Sheet,
+  ],
   template: `
     <div class="page">
       <kc-problem [problem]="page.problem()" />
@@ -101,45 +114,34 @@ import { SetupNav } from './setupNav';
         </div>
         <kc-sheet [(open)]="open" heading="Change" i18n-heading>
           <form class="form" (ngSubmit)="save()">
-            <div class="field">
-              <label for="entity-name" i18n>Name</label>
-              <input
-                pInputText
-                id="entity-name"
-                name="name"
-                required
-                maxlength="200"
-                [ngModel]="name()"
-                (ngModelChange)="name.set($event)"
-              />
-              @if (nameProblem(); as sentence) {
-                <span class="wrong">{{ sentence }}</span>
-              }
-            </div>
-            <div class="field">
-              <label for="entity-code" i18n>Number elsewhere</label>
-              <input
-                pInputText
-                id="entity-code"
-                name="code"
-                class="mono"
-                maxlength="60"
-                [ngModel]="code()"
-                (ngModelChange)="code.set($event)"
-              />
-            </div>
-            <div class="field">
-              <label for="entity-note" i18n>Note</label>
-              <textarea
-                pTextarea
-                id="entity-note"
-                name="note"
-                rows="3"
-                maxlength="4000"
-                [ngModel]="note()"
-                (ngModelChange)="note.set($event)"
-              ></textarea>
-            </div>
+            <kc-text-field
+              field="entity-name"
+              label="Name"
+              i18n-label
+              [needed]="true"
+              [maxlength]="200"
+              [wrong]="nameProblem() ?? undefined"
+              [value]="name()"
+              (valueChange)="name.set($event)"
+            />
+            <kc-text-field
+              field="entity-code"
+              label="Number elsewhere"
+              i18n-label
+              [mono]="true"
+              [maxlength]="60"
+              [value]="code()"
+              (valueChange)="code.set($event)"
+            />
+            <kc-long-text-field
+              field="entity-note"
+              label="Note"
+              i18n-label
+              [rows]="3"
+              [maxlength]="4000"
+              [value]="note()"
+              (valueChange)="note.set($event)"
+            />
             <label
               ><input type="checkbox" name="retired" [ngModel]="retired()" (ngModelChange)="retired.set($event)" />
               <ng-container i18n>retired: nothing new points at it</ng-container></label

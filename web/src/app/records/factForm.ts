@@ -10,10 +10,12 @@ import {
   type FactKind,
 } from '@key-cellar/core/records';
 import { Button } from 'primeng/button';
-import { InputText } from 'primeng/inputtext';
-import { Textarea } from 'primeng/textarea';
 import { say } from '../../words/say';
 import { Choice } from '../kit/choice';
+import { TextField } from '../kit/textField';
+import { LongTextField } from '../kit/longTextField';
+import { DateField } from '../kit/dateField';
+import { NumberField } from '../kit/numberField';
 
 /** What kinds of facts are called. */
 export const factKindNames: Record<FactKind, string> = {
@@ -35,7 +37,7 @@ export const factKindNames: Record<FactKind, string> = {
 /** What is asked of one fact: its kind, and what its values must be like. */
 @Component({
   selector: 'kc-fact-form',
-  imports: [Button, Choice, FormsModule, InputText, Textarea],
+  imports: [NumberField, DateField, LongTextField, TextField, Button, Choice, FormsModule],
   templateUrl: './factForm.html',
   styles: `
     .checks {
@@ -72,7 +74,21 @@ export class FactForm {
   protected readonly mayBeUnique = computed(
     () => !this.draft().many && (['text', 'whole', 'date', 'choice'].includes(this.draft().kind) || pointsElsewhere(this.draft().kind)),
   );
-  protected readonly rangeType = computed(() => (this.draft().kind === 'date' ? 'date' : 'number'));
+  protected readonly yesOrNo = [
+    { value: true, name: $localize`yes` },
+    { value: false, name: $localize`no` },
+  ];
+  protected readonly defaultText = computed(() => String(this.draft().default ?? ''));
+  protected readonly defaultHint = computed(() => {
+    switch (this.draft().kind) {
+      case 'date':
+        return $localize`A date, or: today.`;
+      case 'person':
+        return $localize`me: whoever files it.`;
+      default:
+        return $localize`When nobody says anything.`;
+    }
+  });
   protected readonly wrong = computed(() => {
     const d = this.draft();
     const others = this.isNew() ? this.taken() : this.taken().filter((f) => f.code !== this.fact().code);
@@ -124,16 +140,14 @@ export class FactForm {
     });
   }
 
-  protected bound(end: 'min' | 'max', text: string | number | null): void {
-    const empty = text === null || text === '';
-    this.change({ [end]: empty ? undefined : this.draft().kind === 'date' ? String(text) : Number(text) });
+  protected bound(end: 'min' | 'max', value: string | number | null): void {
+    this.change({ [end]: value ?? undefined });
   }
 
   protected setDefault(text: string): void {
     const { kind } = this.draft();
     const word = text.trim();
     if (word === '') this.change({ default: undefined });
-    else if (kind === 'yesNo') this.change({ default: word === 'yes' });
     else this.change({ default: ['whole', 'decimal', 'money'].includes(kind) && Number.isFinite(Number(word)) ? Number(word) : word });
   }
 

@@ -2,18 +2,18 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, mo
 import { FormsModule } from '@angular/forms';
 import { records, type Problem, type ResponseOf } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
-import { Textarea } from 'primeng/textarea';
 import { Api, toProblem } from '../kit/api';
 import { ProblemNotice } from '../kit/notice';
 import { ResultList, type ResultLine } from '../kit/resultList';
 import { Sheet } from '../kit/sheet';
 import { ThingField } from '../kit/thingField';
+import { LongTextField } from '../kit/longTextField';
 import { TrialFound } from '../schedule/index';
 
 /** Moves records to another place; says first what that does to their dates. */
 @Component({
   selector: 'kc-move-sheet',
-  imports: [Button, FormsModule, ProblemNotice, ResultList, Sheet, Textarea, ThingField, TrialFound],
+  imports: [LongTextField, Button, FormsModule, ProblemNotice, ResultList, Sheet, ThingField, TrialFound],
   template: `
     <kc-sheet [(open)]="open" heading="Move to another place" i18n-heading [width]="640">
       @if (results(); as lines) {
@@ -28,18 +28,15 @@ import { TrialFound } from '../schedule/index';
             <label for="move-place" i18n>To</label>
             <kc-thing-field field="move-place" kind="place" [value]="place()" (valueChange)="place.set($event); tried.set(null)" />
           </div>
-          <div class="field">
-            <label for="move-reason" i18n>Reason</label>
-            <textarea
-              pTextarea
-              id="move-reason"
-              name="reason"
-              rows="2"
-              required
-              [ngModel]="reason()"
-              (ngModelChange)="reason.set($event)"
-            ></textarea>
-          </div>
+          <kc-long-text-field
+            field="move-reason"
+            label="Reason"
+            i18n-label
+            [rows]="2"
+            [needed]="true"
+            [value]="reason()"
+            (valueChange)="reason.set($event)"
+          />
           <kc-problem [problem]="problem()" />
           @if (tried(); as t) {
             <kc-trial-found [found]="t">

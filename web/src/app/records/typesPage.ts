@@ -3,7 +3,6 @@ import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
 import { setup, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
-import { InputText } from 'primeng/inputtext';
 import { Tooltip } from 'primeng/tooltip';
 import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
@@ -12,13 +11,14 @@ import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
 import { CountPipe, DayPipe } from '../kit/words';
+import { TextField } from '../kit/textField';
 import { RecordsService } from './recordsService';
 import { SetupNav } from './setupNav';
 
 /** Record types: which facts records have. */
 @Component({
   selector: 'kc-types',
-  imports: [Button, CountPipe, DayPipe, FormsModule, InputText, ProblemNotice, RouterLink, SetupNav, Sheet, Tooltip],
+  imports: [TextField, Button, CountPipe, DayPipe, FormsModule, ProblemNotice, RouterLink, SetupNav, Sheet, Tooltip],
   template: `
     <div class="page">
       <div class="page-head">
@@ -83,32 +83,27 @@ import { SetupNav } from './setupNav';
       }
       <kc-sheet [(open)]="open" heading="New record type" i18n-heading>
         <form class="form" (ngSubmit)="make()">
-          <div class="field">
-            <label for="type-title" i18n>Name</label>
-            <input
-              pInputText
-              id="type-title"
-              name="title"
-              required
-              maxlength="80"
-              [ngModel]="title()"
-              (ngModelChange)="title.set($event)"
-            />
-          </div>
-          <div class="field">
-            <label for="type-code" i18n>Code</label>
-            <input
-              pInputText
-              id="type-code"
-              name="code"
-              class="mono"
-              required
-              maxlength="40"
-              [ngModel]="code()"
-              (ngModelChange)="typed.set($event)"
-            />
-            <span class="hint" i18n>Small letters, digits and hyphens. It never changes.</span>
-          </div>
+          <kc-text-field
+            field="type-title"
+            label="Name"
+            i18n-label
+            [needed]="true"
+            [maxlength]="80"
+            [value]="title()"
+            (valueChange)="title.set($event)"
+          />
+          <kc-text-field
+            field="type-code"
+            label="Code"
+            i18n-label
+            hint="Small letters, digits and hyphens. It never changes."
+            i18n-hint
+            [mono]="true"
+            [needed]="true"
+            [maxlength]="40"
+            [value]="code()"
+            (valueChange)="typed.set($event)"
+          />
           <kc-problem [problem]="problem()" />
           <p-button type="submit" [disabled]="busy() || !title().trim() || !code()" label="Create" i18n-label />
         </form>

@@ -3,12 +3,12 @@ import { FormsModule } from '@angular/forms';
 import { schedule, type JurisdictionLine, type Problem } from '@key-cellar/contract';
 import { civilDate, formatCivilDate, readDate } from '@key-cellar/core/calendar';
 import { Button } from 'primeng/button';
-import { Textarea } from 'primeng/textarea';
 import type { Observable } from 'rxjs';
 import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
+import { LongTextField } from '../kit/longTextField';
 
 /** Monday first, as ISO 8601 counts them. */
 export const weekdayNames = [
@@ -39,7 +39,7 @@ export function readHoliday(line: string, today: string): Holiday | null {
 /** Which days are worked in a jurisdiction: days of the week, and holidays typed or read from iCalendar. */
 @Component({
   selector: 'kc-calendar-sheet',
-  imports: [Button, FormsModule, ProblemNotice, Sheet, Textarea],
+  imports: [LongTextField, Button, FormsModule, ProblemNotice, Sheet],
   template: `
     <kc-sheet [(open)]="open" heading="Working days in {{ line()?.name ?? '' }}" i18n-heading [width]="560">
       <form class="form" (ngSubmit)="save()">
@@ -55,25 +55,19 @@ export function readHoliday(line: string, today: string): Holiday | null {
             >
           }
         </fieldset>
-        <div class="field">
-          <label for="holidays" i18n>Holidays, one per line</label>
-          <textarea
-            pTextarea
-            id="holidays"
-            name="holidays"
-            rows="12"
-            placeholder="25 Dec 2026 Christmas Day"
-            i18n-placeholder
-            [attr.aria-invalid]="wrong().length > 0 ? true : null"
-            [ngModel]="text()"
-            (ngModelChange)="text.set($event)"
-          ></textarea>
-          @if (wrong().length > 0) {
-            <span class="wrong" i18n>Line {{ wrong()[0] }} begins with no date.</span>
-          } @else {
-            <span class="hint" i18n>{{ holidays().length }} days. What lies behind stays, for clocks that ran through it.</span>
-          }
-        </div>
+        <kc-long-text-field
+          field="holidays"
+          label="Holidays, one per line"
+          i18n-label
+          [rows]="12"
+          placeholder="25 Dec 2026 Christmas Day"
+          i18n-placeholder
+          hint="{{ holidays().length }} days. What lies behind stays, for clocks that ran through it."
+          i18n-hint
+          [wrong]="wrong().length > 0 ? labels.wrongLine(wrong()[0]!) : undefined"
+          [value]="text()"
+          (valueChange)="text.set($event)"
+        />
         <div class="acts">
           <p-button
             severity="secondary"
@@ -114,6 +108,7 @@ export function readHoliday(line: string, today: string): Holiday | null {
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class CalendarSheet {
+  protected readonly labels = { wrongLine: (no: number) => $localize`Line ${no}:line: begins with no date.` };
   private readonly api = inject(Api);
   private readonly session = inject(Session);
   readonly open = model.required<boolean>();

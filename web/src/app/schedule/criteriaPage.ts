@@ -5,7 +5,6 @@ import { RouterLink } from '@angular/router';
 import { schedule, type CriteriaRuleLine, type Problem } from '@key-cellar/contract';
 import { emptyVocabulary, printCriteria, type AskedCriteria, type Criteria } from '@key-cellar/core/criteria';
 import { Button } from 'primeng/button';
-import { Textarea } from 'primeng/textarea';
 import { Tooltip } from 'primeng/tooltip';
 import { map, catchError, of, type Observable } from 'rxjs';
 import { CriteriaField, VocabularyService } from '../criteria/index';
@@ -15,12 +14,13 @@ import { Keys } from '../kit/keys';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
+import { LongTextField } from '../kit/longTextField';
 import { ScheduleNav } from './scheduleNav';
 
 /** Rules set on what criteria match, in the order in which they are asked. */
 @Component({
   selector: 'kc-criteria-rules',
-  imports: [Button, Choice, CriteriaField, FormsModule, ProblemNotice, RouterLink, ScheduleNav, Sheet, Textarea, Tooltip],
+  imports: [LongTextField, Button, Choice, CriteriaField, FormsModule, ProblemNotice, RouterLink, ScheduleNav, Sheet, Tooltip],
   templateUrl: './criteriaPage.html',
   styleUrl: './criteriaPage.css',
   changeDetection: ChangeDetectionStrategy.OnPush,

@@ -2,8 +2,6 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, output, si
 import { FormsModule } from '@angular/forms';
 import { plan, schedule, setup, type Endpoint, type EventLine, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
-import { InputText } from 'primeng/inputtext';
-import { Textarea } from 'primeng/textarea';
 import type { Observable } from 'rxjs';
 import { Session } from '../identity/index';
 import { DateField } from '../kit/dateField';
@@ -12,6 +10,8 @@ import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
 import { DayPipe } from '../kit/words';
+import { TextField } from '../kit/textField';
+import { LongTextField } from '../kit/longTextField';
 import { EventTypeField } from './eventTypeField';
 
 const endpoints = {
@@ -23,7 +23,7 @@ const endpoints = {
 /** What happened to a place, a record, or a party or business object: recorded, corrected, taken back. What was wrong stays to be read. */
 @Component({
   selector: 'kc-event-list',
-  imports: [DateField, Button, DayPipe, EventTypeField, FormsModule, InputText, ProblemNotice, Sheet, Textarea],
+  imports: [LongTextField, TextField, DateField, Button, DayPipe, EventTypeField, FormsModule, ProblemNotice, Sheet],
   template: `
     <kc-problem [problem]="page.problem()" />
     <ul>
@@ -72,23 +72,17 @@ const endpoints = {
           [value]="on()"
           (valueChange)="on.set($event)"
         />
-        <div class="field">
-          <label for="event-note" i18n>Note</label>
-          <input pInputText id="event-note" name="note" [ngModel]="note()" (ngModelChange)="note.set($event)" />
-        </div>
+        <kc-text-field field="event-note" label="Note" i18n-label [value]="note()" (valueChange)="note.set($event)" />
         @if (correcting()) {
-          <div class="field">
-            <label for="event-reason" i18n>Why it was wrong</label>
-            <textarea
-              pTextarea
-              id="event-reason"
-              name="reason"
-              rows="2"
-              required
-              [ngModel]="reason()"
-              (ngModelChange)="reason.set($event)"
-            ></textarea>
-          </div>
+          <kc-long-text-field
+            field="event-reason"
+            label="Why it was wrong"
+            i18n-label
+            [rows]="2"
+            [needed]="true"
+            [value]="reason()"
+            (valueChange)="reason.set($event)"
+          />
         }
         <kc-problem [problem]="problem()" />
         <div class="acts">

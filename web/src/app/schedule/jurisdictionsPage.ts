@@ -2,7 +2,6 @@ import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, signa
 import { FormsModule } from '@angular/forms';
 import { schedule, type JurisdictionLine, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
-import { InputText } from 'primeng/inputtext';
 import { Tooltip } from 'primeng/tooltip';
 import type { Observable } from 'rxjs';
 import { Session } from '../identity/index';
@@ -12,6 +11,7 @@ import { Keys } from '../kit/keys';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
+import { TextField } from '../kit/textField';
 import { CalendarSheet, weekdayNames } from './calendarSheet';
 import { asTree } from './jurisdictionTree';
 import { ScheduleNav } from './scheduleNav';
@@ -19,7 +19,7 @@ import { ScheduleNav } from './scheduleNav';
 /** Where rules apply: a rule for a wide jurisdiction applies in all that are part of it. */
 @Component({
   selector: 'kc-jurisdictions',
-  imports: [Button, CalendarSheet, Choice, FormsModule, InputText, ProblemNotice, ScheduleNav, Sheet, Tooltip],
+  imports: [TextField, Button, CalendarSheet, Choice, FormsModule, ProblemNotice, ScheduleNav, Sheet, Tooltip],
   template: `
     <div class="page">
       <div class="page-head">
@@ -114,18 +114,15 @@ import { ScheduleNav } from './scheduleNav';
       <kc-sheet [(open)]="open" [heading]="moving() ? labels.moving(moving()!.name) : labels.addJurisdiction">
         <form class="form" (ngSubmit)="save()">
           @if (!moving()) {
-            <div class="field">
-              <label for="jurisdiction-name" i18n>Name</label>
-              <input
-                pInputText
-                id="jurisdiction-name"
-                name="name"
-                required
-                maxlength="80"
-                [ngModel]="name()"
-                (ngModelChange)="name.set($event)"
-              />
-            </div>
+            <kc-text-field
+              field="jurisdiction-name"
+              label="Name"
+              i18n-label
+              [needed]="true"
+              [maxlength]="80"
+              [value]="name()"
+              (valueChange)="name.set($event)"
+            />
           } @else {
             <p i18n>Due dates there are recalculated by the rules of the wider one.</p>
           }

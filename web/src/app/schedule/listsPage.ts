@@ -4,7 +4,6 @@ import { schedule, type NamedYearLine, type Problem } from '@key-cellar/contract
 import { civilDate, formatCivilDate, readDate } from '@key-cellar/core/calendar';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
-import { Textarea } from 'primeng/textarea';
 import type { Observable } from 'rxjs';
 import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
@@ -12,12 +11,14 @@ import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
 import { CountPipe, DayPipe } from '../kit/words';
+import { TextField } from '../kit/textField';
+import { LongTextField } from '../kit/longTextField';
 import { ScheduleNav } from './scheduleNav';
 
 /** What rules can wait for and roll to: the types of events, and the years whose ends are listed. */
 @Component({
   selector: 'kc-schedule-lists',
-  imports: [Button, CountPipe, DayPipe, FormsModule, InputText, ProblemNotice, ScheduleNav, Sheet, Textarea],
+  imports: [LongTextField, TextField, Button, CountPipe, DayPipe, FormsModule, InputText, ProblemNotice, ScheduleNav, Sheet],
   template: `
     <div class="page">
       <div class="page-head">
@@ -161,39 +162,30 @@ import { ScheduleNav } from './scheduleNav';
       <kc-sheet [(open)]="open" [heading]="changing() ? labels.endsOf(changing()!.name) : labels.addYear">
         <form class="form" (ngSubmit)="saveYear()">
           @if (!changing()) {
-            <div class="field">
-              <label for="year-name" i18n>Name</label>
-              <input
-                pInputText
-                id="year-name"
-                name="name"
-                maxlength="80"
-                placeholder="Council term"
-                i18n-placeholder
-                [ngModel]="name()"
-                (ngModelChange)="name.set($event)"
-              />
-            </div>
-          }
-          <div class="field">
-            <label for="year-ends" i18n>Last days, one per line</label>
-            <textarea
-              pTextarea
-              id="year-ends"
-              name="ends"
-              rows="10"
-              placeholder="30 Jun 2026"
+            <kc-text-field
+              field="year-name"
+              label="Name"
+              i18n-label
+              [maxlength]="80"
+              placeholder="Council term"
               i18n-placeholder
-              [attr.aria-invalid]="wrongEnd() ? true : null"
-              [ngModel]="endsText()"
-              (ngModelChange)="endsText.set($event)"
-            ></textarea>
-            @if (wrongEnd(); as no) {
-              <span class="wrong" i18n>Line {{ no }} is no date.</span>
-            } @else {
-              <span class="hint" i18n>A clock rolled to it starts the day after.</span>
-            }
-          </div>
+              [value]="name()"
+              (valueChange)="name.set($event)"
+            />
+          }
+          <kc-long-text-field
+            field="year-ends"
+            label="Last days, one per line"
+            i18n-label
+            [rows]="10"
+            placeholder="30 Jun 2026"
+            i18n-placeholder
+            hint="A clock rolled to it starts the day after."
+            i18n-hint
+            [wrong]="wrongEnd() ? labels.wrongLine(wrongEnd()!) : undefined"
+            [value]="endsText()"
+            (valueChange)="endsText.set($event)"
+          />
           <kc-problem [problem]="problem()" />
           <p-button
             type="submit"
@@ -230,6 +222,7 @@ export class ListsPage {
     addYear: $localize`Add a named year`,
     setEnds: $localize`Set its ends`,
     add: $localize`Add it`,
+    wrongLine: (no: number) => $localize`Line ${no}:line: is no date.`,
   };
   private readonly api = inject(Api);
   private readonly session = inject(Session);

@@ -2,7 +2,6 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, mo
 import { FormsModule } from '@angular/forms';
 import { schedule, type OverrideInput, type Problem, type ResponseOf } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
-import { Textarea } from 'primeng/textarea';
 import { EMPTY } from 'rxjs';
 import { DateField } from '../kit/dateField';
 import { Api, toProblem } from '../kit/api';
@@ -11,6 +10,7 @@ import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { ResultList, type ResultLine } from '../kit/resultList';
 import { Sheet } from '../kit/sheet';
+import { LongTextField } from '../kit/longTextField';
 import { JurisdictionsField } from './jurisdictionsField';
 import { TrialFound } from './trialFound';
 
@@ -19,7 +19,7 @@ type Way = 'date' | 'rule' | 'forGood' | 'jurisdictions' | 'rules';
 /** Sets a due date or a rule by hand, or lets the rules decide again; says first what that does. */
 @Component({
   selector: 'kc-override-sheet',
-  imports: [DateField, Button, Choice, FormsModule, JurisdictionsField, ProblemNotice, ResultList, Sheet, Textarea, TrialFound],
+  imports: [LongTextField, DateField, Button, Choice, FormsModule, JurisdictionsField, ProblemNotice, ResultList, Sheet, TrialFound],
   template: `
     <kc-sheet [(open)]="open" heading="Set the date by hand" i18n-heading [width]="640">
       @if (results(); as lines) {
@@ -71,18 +71,15 @@ type Way = 'date' | 'rule' | 'forGood' | 'jurisdictions' | 'rules';
               />
             }
           }
-          <div class="field">
-            <label for="hand-reason" i18n>Reason</label>
-            <textarea
-              pTextarea
-              id="hand-reason"
-              name="reason"
-              rows="3"
-              required
-              [ngModel]="reason()"
-              (ngModelChange)="reason.set($event)"
-            ></textarea>
-          </div>
+          <kc-long-text-field
+            field="hand-reason"
+            label="Reason"
+            i18n-label
+            [rows]="3"
+            [needed]="true"
+            [value]="reason()"
+            (valueChange)="reason.set($event)"
+          />
           <kc-problem [problem]="problem()" />
           @if (tried(); as t) {
             <kc-trial-found [found]="t">

@@ -1,33 +1,19 @@
 import { ChangeDetectionStrategy, Component, computed, ElementRef, inject, model, signal } from '@angular/core';
-import { FormsModule } from '@angular/forms';
-import { messageOfIssue, identity, ruleDefinition, schedule, type RuleDefinition } from '@key-cellar/contract';
-import { parsePeriod } from '@key-cellar/core/calendar';
-import {
-  bases,
-  describeBasis,
-  describeStep,
-  isDisposing,
-  partsOf,
-  stepKinds,
-  type Basis,
-  type SimpleTrigger,
-  type StepKind,
-} from '@key-cellar/core/schedule';
+import { messageOfIssue, identity, ruleDefinition, type RuleDefinition } from '@key-cellar/contract';
+import { bases, describeBasis, partsOf, type Basis, type SimpleTrigger } from '@key-cellar/core/schedule';
 import { Button } from 'primeng/button';
-import { InputText } from 'primeng/inputtext';
-import { EMPTY } from 'rxjs';
 import { say } from '../../words/say';
-import { localeOf } from '../../words/language';
 import { Api } from '../kit/api';
 import { Choice } from '../kit/choice';
-import { Choices } from '../kit/choices';
 import { goToFirstWrong } from '../kit/firstWrong';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { PeriodField } from '../kit/periodField';
 import { TextField } from '../kit/textField';
+import { CutoffField } from './cutoffField';
 import { EventTypeField } from './eventTypeField';
 import { JurisdictionsField } from './jurisdictionsField';
+import { RuleStep } from './ruleStep';
 import { SampleField } from './sampleField';
 import { emptyTrigger, simpleKinds, TriggerField } from './triggerField';
 
@@ -42,19 +28,6 @@ const triggerKinds: readonly { readonly value: TriggerKind; readonly name: strin
   { value: 'latest', name: $localize`the latest of several` },
   { value: 'never', name: $localize`nothing: kept for good` },
 ];
-const cutoffKinds = [
-  { value: 'none', name: $localize`no cutoff` },
-  { value: 'month', name: $localize`end of the month` },
-  { value: 'quarter', name: $localize`end of the quarter` },
-  { value: 'halfYear', name: $localize`end of the half-year` },
-  { value: 'calendarYear', name: $localize`end of the calendar year` },
-  { value: 'fiscalYear', name: $localize`end of the fiscal year` },
-  { value: 'namedYear', name: $localize`end of a named year` },
-] as const;
-const dayKinds = [
-  { value: false, name: $localize`all days` },
-  { value: true, name: $localize`working days` },
-] as const;
 const mostParts = 6;
 const destroyed: Step = { kind: 'destroy', after: 'P7Y', from: 'clockStart', approvals: 1, noticeDays: 14 };
 const keptForGood: Step = { kind: 'keepPermanently', after: 'P0D', from: 'clockStart', approvals: 0, noticeDays: 0 };
@@ -87,13 +60,12 @@ export function wrongIn(draft: RuleDefinition, code: string | null): Readonly<Re
   imports: [
     Button,
     Choice,
+    CutoffField,
     EventTypeField,
-    FormsModule,
-    InputText,
     JurisdictionsField,
-    Choices,
     PeriodField,
     ProblemNotice,
+    RuleStep,
     SampleField,
     TextField,
     TriggerField,
@@ -119,16 +91,7 @@ export class RuleForm {
   protected readonly groups = computed(() =>
     (this.people.value()?.people ?? []).filter((p) => p.kind === 'group').map(({ name }) => ({ name, value: name })),
   );
-  private readonly rollsToNamed = computed(() => this.rule().cutoff.kind === 'namedYear');
-  private readonly years = loaded(() => (this.rollsToNamed() ? this.api.call(schedule.namedYears) : EMPTY));
-  /** Named years, the one that it rolls to among them though it may not be listed any more. */
-  protected readonly namedYears = computed(() => {
-    const { cutoff } = this.rule();
-    const known = (this.years.value()?.years ?? []).map((y) => y.name);
-    const all = cutoff.kind === 'namedYear' && cutoff.name && !known.includes(cutoff.name) ? [...known, cutoff.name] : known;
-    return all.map((name) => ({ name, value: name }));
-  });
-  protected readonly problem = computed(() => this.people.problem() ?? this.years.problem());
+  protected readonly problem = this.people.problem;
   protected readonly destroys = computed(() => this.rule().steps.at(-1)?.kind === 'destroy' || this.rule().sample !== undefined);
   protected readonly simple = computed((): SimpleTrigger | null => {
     const { trigger } = this.rule();
@@ -140,30 +103,10 @@ export class RuleForm {
   });
 
   protected readonly triggerKinds = triggerKinds;
-  protected readonly cutoffKinds = cutoffKinds;
   protected readonly simpleKinds = simpleKinds;
   protected readonly emptyTrigger = emptyTrigger;
   protected readonly mostParts = mostParts;
-  protected readonly dayKinds = dayKinds;
   protected readonly bases = bases.map((basis) => ({ value: basis, name: say(describeBasis(basis)) }));
-  /** Nothing here carries out a route yet, so none is offered; a rule that came with one keeps it. */
-  protected readonly steps = stepKinds.filter((kind) => kind !== 'route').map((kind) => ({ value: kind, name: say(describeStep(kind)) }));
-  protected readonly froms = [
-    { value: 'clockStart', name: $localize`after the clock starts` },
-    { value: 'previousStep', name: $localize`after the step before` },
-  ] as const;
-  protected readonly fromsOfOthers = [...this.froms, { value: 'beforeTrigger', name: $localize`before its date` }] as const;
-  protected readonly months = Array.from({ length: 12 }, (_, i) => ({
-    value: i + 1,
-    name: new Date(2000, i, 1).toLocaleString(localeOf, { month: 'long' }),
-  }));
-  protected readonly isDisposing = isDisposing;
-  protected readonly ends = (kind: StepKind): boolean => isDisposing(kind) || kind === 'keepPermanently';
-  /** Only days can be counted as working days. */
-  protected readonly inDays = (after: string): boolean => {
-    const p = parsePeriod(after);
-    return p !== null && p.days > 0 && p.years + p.months + p.weeks === 0;
-  };
 
   private readonly left = signal<ReadonlySet<string>>(new Set());
   private readonly told = signal(false);
@@ -225,42 +168,12 @@ export class RuleForm {
     this.setParts((of) => of.filter((_, i) => i !== index));
   }
 
-  protected setCutoff(kind: RuleDefinition['cutoff']['kind']): void {
-    switch (kind) {
-      case 'fiscalYear':
-        return this.change({ cutoff: { kind, firstMonth: 4, firstDay: 1 } });
-      case 'namedYear':
-        return this.change({ cutoff: { kind, name: '' } });
-      default:
-        return this.change({ cutoff: { kind } });
-    }
-  }
-
   protected setBasis(basis: Basis): void {
     this.change({ basis: basis === 'required' ? undefined : basis });
   }
 
-  protected setStep(index: number, changes: Partial<Step>): void {
-    this.change({
-      steps: this.rule().steps.map((step, i) => {
-        if (i !== index) return step;
-        const changed = { ...step, ...changes };
-        return this.inDays(changed.after) ? changed : { ...changed, workingDays: undefined };
-      }),
-    });
-  }
-
-  protected setStepKind(index: number, kind: StepKind): void {
-    const { from } = this.rule().steps[index]!;
-    this.setStep(index, {
-      kind,
-      from: this.ends(kind) && from === 'beforeTrigger' ? 'clockStart' : from,
-      approvals: isDisposing(kind) ? 1 : 0,
-      noticeDays: isDisposing(kind) ? 14 : 0,
-      approverGroups: undefined,
-      repeatEvery: kind === 'askOwner' ? 'P30D' : undefined,
-      to: kind === 'move' ? '' : undefined,
-    });
+  protected setStep(index: number, changed: Step): void {
+    this.change({ steps: this.rule().steps.map((step, i) => (i === index ? changed : step)) });
   }
 
   protected addStep(): void {

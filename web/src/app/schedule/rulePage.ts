@@ -15,7 +15,6 @@ import { Router, RouterLink } from '@angular/router';
 import { schedule, type Problem, type RuleDefinition, type RulePage as Page, type ScheduleChange } from '@key-cellar/contract';
 import { byForce } from '@key-cellar/core/schedule';
 import { Button } from 'primeng/button';
-import { Textarea } from 'primeng/textarea';
 import { concatMap, of } from 'rxjs';
 import { Session } from '../identity/index';
 import { DateField } from '../kit/dateField';
@@ -29,6 +28,7 @@ import { CountPipe, DayPipe, InstantPipe } from '../kit/words';
 import { DraftTrial } from './draftTrial';
 import { EffectView } from './effectView';
 import { JobProgress } from '../kit/jobProgress';
+import { LongTextField } from '../kit/longTextField';
 import { Meanwhile } from './meanwhile';
 import { emptyRule, RuleForm, wrongIn } from './ruleForm';
 import { ruleLines } from './ruleLines';
@@ -43,6 +43,7 @@ const overtaken = 412;
 @Component({
   selector: 'kc-rule',
   imports: [
+    LongTextField,
     DateField,
     Button,
     CountPipe,
@@ -60,7 +61,6 @@ const overtaken = 412;
     RuleReach,
     RuleStrip,
     Sheet,
-    Textarea,
     VersionCompare,
   ],
   templateUrl: './rulePage.html',

@@ -1,11 +1,10 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, output } from '@angular/core';
-import { FormsModule } from '@angular/forms';
 import type { RuleDefinition } from '@key-cellar/contract';
 import { printCriteria, type AskedCriteria, type Criteria } from '@key-cellar/core/criteria';
-import { InputText } from 'primeng/inputtext';
 import { EMPTY } from 'rxjs';
 import { CriteriaField, VocabularyService } from '../criteria/index';
 import { Choice } from '../kit/choice';
+import { NumberField } from '../kit/numberField';
 import { loaded } from '../kit/loaded';
 
 type Sample = NonNullable<RuleDefinition['sample']>;
@@ -21,27 +20,20 @@ const kinds: readonly { readonly value: Kind; readonly name: string }[] = [
 /** What of the records that a rule destroys is kept for good, as a sample of them all. */
 @Component({
   selector: 'kc-sample-field',
-  imports: [Choice, CriteriaField, FormsModule, InputText],
+  imports: [Choice, CriteriaField, NumberField],
   template: `
     <kc-choice field="rule-sample" label="Kept as a sample" i18n-label [options]="kinds" [value]="kind()" (valueChange)="choose($event)" />
     @if (counted(); as c) {
-      <div class="field" data-path="sample.n">
-        <label for="rule-sample-n" i18n>{c.kind, select, share {One in} other {One in every}}</label>
-        <input
-          pInputText
-          id="rule-sample-n"
-          type="number"
-          min="2"
-          max="99999"
-          [attr.aria-invalid]="says()['sample.n'] ? true : null"
-          [ngModel]="c.n"
-          [ngModelOptions]="{ standalone: true }"
-          (ngModelChange)="sampleChange.emit({ kind: c.kind, n: $event })"
-        />
-        @if (says()['sample.n']) {
-          <span class="wrong" i18n>must be a number from 2 on</span>
-        }
-      </div>
+      <kc-number-field
+        data-path="sample.n"
+        field="rule-sample-n"
+        [label]="c.kind === 'share' ? labels.share : labels.every"
+        [min]="2"
+        [max]="99999"
+        [wrong]="says()['sample.n']"
+        [value]="c.n"
+        (valueChange)="sampleChange.emit({ kind: c.kind, n: $event })"
+      />
     }
     @if (kind() === 'criteria') {
       <kc-criteria-field
@@ -62,6 +54,7 @@ const kinds: readonly { readonly value: Kind; readonly name: string }[] = [
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class SampleField {
+  protected readonly labels = { share: $localize`One in`, every: $localize`One in every` };
   readonly sample = input<RuleDefinition['sample']>();
   readonly says = input<Readonly<Record<string, string>>>({});
   readonly sampleChange = output<Sample | undefined>();

@@ -3,13 +3,13 @@ import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import { schedule, type Problem, type ResponseOf } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
-import { Textarea } from 'primeng/textarea';
 import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
 import { CountPipe, countWords } from '../kit/words';
+import { LongTextField } from '../kit/longTextField';
 import { ScheduleNav } from './scheduleNav';
 
 type Outcome = ResponseOf<typeof schedule.importEvents>;
@@ -17,7 +17,7 @@ type Outcome = ResponseOf<typeof schedule.importEvents>;
 /** Who waits for what; and events recorded for many at once, from a table. */
 @Component({
   selector: 'kc-waiting',
-  imports: [Button, CountPipe, FormsModule, ProblemNotice, RouterLink, ScheduleNav, Sheet, Textarea],
+  imports: [LongTextField, Button, CountPipe, FormsModule, ProblemNotice, RouterLink, ScheduleNav, Sheet],
   templateUrl: './waitingPage.html',
   styleUrl: './waitingPage.css',
   changeDetection: ChangeDetectionStrategy.OnPush,
