@@ -1,5 +1,5 @@
 // npm run screenshots: refreshes docs/screenshots from the demo.
-import { buildWeb } from './lib/build.mjs';
+import { buildServer, buildWeb } from './lib/build.mjs';
 import { testCluster } from './lib/cluster.mjs';
 import { exec } from './lib/exec.mjs';
 import { ensureInstalled } from './lib/install.mjs';
@@ -7,7 +7,7 @@ import { run } from './lib/say.mjs';
 
 await run(async () => {
   await ensureInstalled({ browser: true });
-  await buildWeb();
+  await Promise.all([buildServer(), buildWeb()]);
   const own = testCluster('test-cluster');
   try {
     const url = await own.start();

@@ -1,7 +1,7 @@
 // npm start: everything from a fresh machine to a running application. Ctrl-C stops what it started.
 import { spawn } from 'node:child_process';
 import { join } from 'node:path';
-import { buildServer, buildWeb } from './lib/build.mjs';
+import { buildServer, buildWeb, serverBundles } from './lib/build.mjs';
 import { cluster } from './lib/cluster.mjs';
 import { ensureDatabase, hostOf, isEmpty } from './lib/database.mjs';
 import { exec } from './lib/exec.mjs';
@@ -13,7 +13,7 @@ const empty = process.argv.includes('--empty');
 const port = process.env.PORT ?? '4180';
 
 function serve(url, env) {
-  const child = spawn(process.execPath, [join(root, 'dist', 'server', 'main.mjs')], {
+  const child = spawn(process.execPath, [join(serverBundles, 'main.mjs')], {
     cwd: root,
     env: {
       ...process.env,

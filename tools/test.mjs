@@ -2,7 +2,7 @@
 import { join } from 'node:path';
 import { stripVTControlCharacters } from 'node:util';
 import { checks, runChecks } from './check.mjs';
-import { buildWeb } from './lib/build.mjs';
+import { buildServer, buildWeb, serverBundles } from './lib/build.mjs';
 import { testCluster } from './lib/cluster.mjs';
 import { exec } from './lib/exec.mjs';
 import { ensureInstalled } from './lib/install.mjs';
@@ -49,10 +49,11 @@ async function schemaStage(url) {
 }
 
 async function serverStage(urls) {
+  await buildServer();
   const { code, output } = await exec(
     process.execPath,
     ['--import', 'tsx', join('node_modules', 'jasmine', 'bin', 'jasmine.js'), '--config=server/jasmine.json', `--parallel=${urls.length}`],
-    { echo: true, env: { TEST_DATABASE_URL: urls.join(' ') } },
+    { echo: true, env: { TEST_DATABASE_URL: urls.join(' '), SERVER_BUNDLES: serverBundles } },
   );
   const [total, bad] = numbers(output, /(\d+) specs?, (\d+) failures?/g);
   count('server', total - bad, bad, code);
@@ -67,7 +68,7 @@ async function wordsStage() {
 }
 
 async function journeyStage(url) {
-  await buildWeb();
+  await Promise.all([buildServer(), buildWeb()]);
   const { code, output } = await exec('npx', ['playwright', 'test', '--config', 'e2e/playwright.config.ts'], {
     echo: true,
     env: { TEST_DATABASE_URL: url, PLAYWRIGHT_SKIP_BROWSER_DOWNLOAD: '1' },

@@ -22,7 +22,7 @@ export interface App {
 const folderOf = (databaseUrl: string): string => join(tmpdir(), `key-cellar-${new URL(databaseUrl).pathname.slice(1)}`);
 
 async function serve(databaseUrl: string, port: number): Promise<{ child: ChildProcess; port: number }> {
-  const child = spawn(process.execPath, ['--import', 'tsx', 'server/src/main.ts'], {
+  const child = spawn(process.execPath, ['dist/server/main.mjs'], {
     cwd: root,
     env: {
       ...process.env,

@@ -10,6 +10,7 @@ import { plan, schedule, steps } from '@key-cellar/contract';
 import { migrate } from '../src/kernel/index.js';
 import { chapters } from './support/chapters.js';
 import { asOwner, configFor, dropDatabase, freshName, urlOf } from './support/database.js';
+import { serverProgram } from './support/process.js';
 import { makeWorld, ruleDefinition, type World } from './support/world.js';
 
 const root = fileURLToPath(new URL('../..', import.meta.url));
@@ -29,7 +30,7 @@ function ran(args: string[], env: NodeJS.ProcessEnv): Promise<Ended> {
     child.on('exit', (code) => resolve({ code, said }));
   });
 }
-const server = (env: NodeJS.ProcessEnv): Promise<Ended> => ran(['--import', 'tsx', 'server/src/main.ts'], { LOG_LEVEL: 'silent', ...env });
+const server = (env: NodeJS.ProcessEnv): Promise<Ended> => ran([...serverProgram], { LOG_LEVEL: 'silent', ...env });
 const tool = (script: string, env: NodeJS.ProcessEnv): Promise<Ended> =>
   ran(['--input-type=module', '-e', `import { run } from '${root}/tools/lib/say.mjs'; await run(async () => { ${script} });`], env);
 

@@ -25,7 +25,7 @@ describe('an object store', () => {
   const folder = folderFor(freshName());
   beforeAll(async () => {
     standIn = await startObjects(folder);
-    objects = openObjects(standIn.reached);
+    objects = await openObjects(standIn.reached);
   });
   afterAll(async () => {
     objects.close();
@@ -79,7 +79,7 @@ describe('an object store', () => {
   it('is nobody’s without the secret', async () => {
     const version = await objects.put('secret', inPieces(Buffer.from('secret')));
     for (const changed of [{ secretAccessKey: 'guessed' }, { accessKeyId: 'somebody' }, { region: 'elsewhere' }]) {
-      const stranger = openObjects({ ...standIn.reached, ...changed });
+      const stranger = await openObjects({ ...standIn.reached, ...changed });
       await expectAsync(read('secret', version, 0, stranger)).toBeRejectedWithError(/does not answer, or refuses/);
       stranger.close();
     }

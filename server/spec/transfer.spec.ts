@@ -12,7 +12,7 @@ import { execFileSync } from 'node:child_process';
 import { docket, holds, ledger, records, steps } from '@key-cellar/contract';
 import { open as openZip, type ZipFile } from 'yauzl';
 import { canonicalJson } from '@key-cellar/core/ledger';
-import { packBag, type PayloadFile, safePart } from '../src/docket/bag.js';
+import { packBag, type PayloadFile, safePart, text } from '../src/docket/bag.js';
 import { packageXml } from '../src/docket/packageXml.js';
 import { wrongReceipt } from '../src/docket/receipt.js';
 import { startArchive, type Archive } from '../src/standins/archive.js';
@@ -75,7 +75,7 @@ describe('a bag', () => {
         events: [event],
       };
       const description = { repository: 'H', batch: 'D-1', what: 'x', madeAt: '2026-09-14T10:00:00Z', records: [record] };
-      return Readable.from([forge(packageXml(description, (path) => before.get(path)!))], { objectMode: false });
+      return Readable.from(text(packageXml(description, (path) => before.get(path)!).then(forge)), { objectMode: false });
     },
   });
   const pack = (payload: readonly PayloadFile[]): Promise<Buffer> =>

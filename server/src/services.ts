@@ -43,7 +43,7 @@ export async function openServices(
 ): Promise<Services> {
   const pool = openPool(config.appUrl, given.connections);
   const countPool = openPool(config.appUrl, countConnections);
-  const objects = config.objects && openObjects(config.objects);
+  const objects = config.objects && (await openObjects(config.objects));
   const services: Services = {
     config,
     log,

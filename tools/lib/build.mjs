@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { exec } from './exec.mjs';
 import { root } from './paths.mjs';
@@ -53,29 +53,39 @@ export async function buildWeb() {
   );
 }
 
+/** Where the bundles of the server are. */
+export const serverBundles = join(root, 'dist', 'server');
+
 /** Bundles the server into dist/server when its sources changed; packages from npm stay outside. */
 export async function buildServer() {
   const stamp = join(root, 'dist', '.stamp');
-  await unlessFresh(stamp, ['server/src', 'words/src', 'core/src', 'contract/src', 'package-lock.json'], async () => {
-    const { build } = await import('esbuild');
-    const external = ['server', 'words', 'core', 'contract'].flatMap((name) =>
-      Object.keys(JSON.parse(readFileSync(join(root, name, 'package.json'), 'utf8')).dependencies ?? {}).filter(
-        (d) => !d.startsWith('@key-cellar/'),
-      ),
-    );
-    await build({
-      entryPoints: ['main', 'jobThread', 'pageThread', 'readThread', 'effectThread', 'ledgerThread'].map((name) =>
-        join(root, 'server', 'src', `${name}.ts`),
-      ),
-      outdir: join(root, 'dist', 'server'),
-      outExtension: { '.js': '.mjs' },
-      bundle: true,
-      platform: 'node',
-      target: 'node20',
-      format: 'esm',
-      sourcemap: true,
-      external: external.flatMap((name) => [name, `${name}/*`]),
-      logLevel: 'error',
-    });
-  });
+  await unlessFresh(
+    stamp,
+    ['server/src', 'words/src', 'core/src', 'contract/src', 'tools/lib/build.mjs', 'package-lock.json'],
+    async () => {
+      const { build } = await import('esbuild');
+      const external = ['server', 'words', 'core', 'contract'].flatMap((name) =>
+        Object.keys(JSON.parse(readFileSync(join(root, name, 'package.json'), 'utf8')).dependencies ?? {}).filter(
+          (d) => !d.startsWith('@key-cellar/'),
+        ),
+      );
+      rmSync(serverBundles, { recursive: true, force: true });
+      await build({
+        entryPoints: ['main', 'jobThread', 'pageThread', 'readThread', 'effectThread', 'ledgerThread'].map((name) =>
+          join(root, 'server', 'src', `${name}.ts`),
+        ),
+        outdir: serverBundles,
+        outExtension: { '.js': '.mjs' },
+        bundle: true,
+        // What is imported when it is needed stands in a file of its own.
+        splitting: true,
+        platform: 'node',
+        target: 'node20',
+        format: 'esm',
+        sourcemap: true,
+        external: external.flatMap((name) => [name, `${name}/*`]),
+        logLevel: 'error',
+      });
+    },
+  );
 }

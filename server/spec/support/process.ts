@@ -1,8 +1,13 @@
 import { spawn, type ChildProcess } from 'node:child_process';
+import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { asOwner, configFor, urlOf } from './database.js';
 
-const main = fileURLToPath(new URL('../../src/main.ts', import.meta.url));
+/** The program of a server: its bundle where there is one, else its sources. */
+const bundles = process.env['SERVER_BUNDLES'];
+export const serverProgram = bundles
+  ? [join(bundles, 'main.mjs')]
+  : ['--import', 'tsx', fileURLToPath(new URL('../../src/main.ts', import.meta.url))];
 
 export interface ServerProcess {
   readonly child: ChildProcess;
@@ -12,7 +17,7 @@ export interface ServerProcess {
 /** A server of its own, so that it can be killed; it keeps its keys and stand-ins where a server in the spec's own process does. */
 export async function startProcess(database: string, env: NodeJS.ProcessEnv = {}): Promise<ServerProcess> {
   const { keysDir, standInsDir, ledgerName } = configFor(database);
-  const child = spawn(process.execPath, ['--import', 'tsx', main], {
+  const child = spawn(process.execPath, serverProgram, {
     env: {
       ...process.env,
       DATABASE_URL: urlOf(database),

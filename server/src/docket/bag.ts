@@ -43,8 +43,9 @@ export function safePart(name: string): string {
   return stem.join('') + end;
 }
 
-async function* text(content: string): AsyncGenerator<Uint8Array> {
-  yield Buffer.from(content);
+/** A text as the bytes of a file. */
+export async function* text(content: string | Promise<string>): AsyncGenerator<Uint8Array> {
+  yield Buffer.from(await content);
 }
 
 /** Passes bytes on and tells at their end what they were. */

@@ -1,4 +1,3 @@
-import { create } from 'xmlbuilder2';
 import type { XMLBuilder } from 'xmlbuilder2/lib/interfaces';
 import type { Fixity } from './bag.js';
 
@@ -112,7 +111,8 @@ function premisAgents(section: XMLBuilder, events: readonly PackedEvent[], key: 
  * what happened to it, and a structural map with one division a record.
  * `fixityOf` gives what each path in the bag was when it went in.
  */
-export function packageXml(description: PackageDescription, fixityOf: (path: string) => Fixity): string {
+export async function packageXml(description: PackageDescription, fixityOf: (path: string) => Fixity): Promise<string> {
+  const { create } = await import('xmlbuilder2');
   const document = create({ version: '1.0', encoding: 'UTF-8', invalidCharReplacement: '\ufffd' });
   const mets = document.ele('mets', { ...namespaces, OBJID: description.batch, LABEL: description.what, TYPE: 'transfer of records' });
   const header = mets.ele('metsHdr', { CREATEDATE: description.madeAt });

@@ -8,7 +8,7 @@ import { exportLines, finalHead, type ExportLine } from '../ledger/index.js';
 import { contentById, DamagedContent, damagedAmong, dropUnusedContent, setApart, versionsOf } from '../records/index.js';
 import { factNames, recordTypes } from '../facts/index.js';
 import type { Services } from './services.js';
-import { type Bag, type Fixity, packBag, type PayloadFile, safePart } from './bag.js';
+import { type Bag, type Fixity, packBag, type PayloadFile, safePart, text } from './bag.js';
 import { receiptSchema, wrongReceipt, type Receipt } from './receipt.js';
 import { packageXml, type PackedFile, type PackedRecord } from './packageXml.js';
 import type * as batchStore from './batchStore.js';
@@ -107,7 +107,7 @@ async function pack(services: Services, actor: Actor, batch: batchStore.BatchRow
       };
       const mets: PayloadFile = {
         path: 'mets.xml',
-        open: (before) => Readable.from([packageXml(description, (path) => before.get(path) as Fixity)], { objectMode: false }),
+        open: (before) => Readable.from(text(packageXml(description, (path) => before.get(path) as Fixity)), { objectMode: false }),
       };
       let summary: { payloadOxum: string; files: number } | null = null;
       const described: Bag = {

@@ -39,7 +39,7 @@ describe('what an error is told as', () => {
     it(`${what}: to the person as ${code}, ${line ? 'in full to the log' : 'and nothing to the log'}`, () => {
       const { log, lines } = kept();
       const problem = tellProblem(log, error, 'it');
-      expect([problem.status, problem.code]).toEqual([status, code]);
+      expect<unknown[]>([problem.status, problem.code]).toEqual([status, code]);
       expect(problem.message).not.toContain('its own words');
       expect(lines).toEqual(line ? [line] : []);
     });

@@ -2,16 +2,12 @@ import { message } from '@key-cellar/words';
 import type { Speaker } from '@key-cellar/words/speaker';
 import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import fontkit from '@pdf-lib/fontkit';
-import { PDFDocument, rgb, type PDFFont, type PDFPage } from '@cantoo/pdf-lib';
+import type { PDFFont, PDFPage } from '@cantoo/pdf-lib';
 
 // A4 in PDF points (ISO 32000-1 §8.3.2.3), with margins.
 const width = 595.28;
 const height = 841.89;
 const margin = 56;
-const ink = rgb(0.08, 0.13, 0.11);
-const soft = rgb(0.29, 0.35, 0.32);
-const line = rgb(0.79, 0.82, 0.78);
 
 interface Style {
   readonly bold?: boolean;
@@ -56,6 +52,9 @@ export async function document(
   about: { readonly title: string; readonly author: string; readonly foot: string; readonly fontsDir: string; readonly speaker: Speaker },
   compose: (sheet: Sheet) => void,
 ): Promise<Buffer> {
+  // What writes PDF is large, and few who serve or work need it.
+  const [{ PDFDocument, rgb }, { default: fontkit }] = await Promise.all([import('@cantoo/pdf-lib'), import('@pdf-lib/fontkit')]);
+  const [ink, soft, line] = [rgb(0.08, 0.13, 0.11), rgb(0.29, 0.35, 0.32), rgb(0.79, 0.82, 0.78)];
   const pdf = await PDFDocument.create();
   pdf.registerFontkit(fontkit);
   const [regularBytes, boldBytes] = await Promise.all(

@@ -1,6 +1,5 @@
 import { message } from '@key-cellar/words';
 import Papa from 'papaparse';
-import { readSheet } from 'read-excel-file/node';
 import { Problem, task, withZip } from '../kernel/index.js';
 import { wrongFile, type TableFormat } from './problems.js';
 
@@ -73,6 +72,7 @@ export async function cellsOf({
       await checkSheet(bytes).catch((error: unknown) => {
         throw error instanceof Problem ? error : wrongFile(message('tables.noSpreadsheetFormXlsx'));
       });
+      const { readSheet } = await import('read-excel-file/node');
       return readSheet(bytes).catch(() => Promise.reject(wrongFile(message('tables.spreadsheetCannotReadSave')))) as Promise<unknown[][]>;
     }
     case 'json': {

@@ -1,7 +1,6 @@
 import { message } from '@key-cellar/words';
 import { isSoundText } from '@key-cellar/core/records';
 import Papa from 'papaparse';
-import writeExcelFile from 'write-excel-file/node';
 import { GivenUp, type Tasks } from '../kernel/index.js';
 import { mostRows, readingCells } from './cells.js';
 import { wrongFile, type TableFormat } from './problems.js';
@@ -93,6 +92,7 @@ export async function writeTable(
         columns.map((value) => ({ value, type: String, fontWeight: 'bold' as const })),
         ...cells.map((line) => line.map((value) => ({ value, type: String }))),
       ];
+      const { default: writeExcelFile } = await import('write-excel-file/node');
       return { type, bytes: await writeExcelFile(sheet).toBuffer() };
     }
   }
