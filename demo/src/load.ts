@@ -1,13 +1,17 @@
+import { setTimeout } from 'node:timers/promises';
 import {
   loadRuleBook,
   openPool,
+  countObjects,
   lookForSigns,
+  tendObjects,
   programActor,
   recompute,
   row,
   run,
   startServices,
   withUnitOfWork,
+  type Services,
   writeSetting,
   type Config,
 } from '@key-cellar/server';
@@ -33,6 +37,16 @@ async function spreadCovers(config: Config): Promise<void> {
      from record r, hold h where r.id = c.record_id and h.id = c.hold_id and h.criteria is not null and r.filed_on > c.since`,
   );
   await owner.end();
+}
+
+/** Waits until each content has its copy: what was stored years ago by the clock of the story would be behind. */
+async function copyContents(services: Services): Promise<void> {
+  for (;;) {
+    const { withoutCopy, withoutLock } = await countObjects(services.pool, 1);
+    if (withoutCopy + withoutLock === 0) return;
+    // The job thread may be at it: then there is nothing to do here for a moment.
+    if ((await tendObjects(services, programActor('job', demoToday))) === 0) await setTimeout(200);
+  }
 }
 
 /** Loads the scenario into an empty, migrated database. Deterministic but for the ids that the acts themselves make. */
@@ -95,6 +109,7 @@ export async function loadDemo(config: Config, progress: (line: string) => void)
     await setClock(services, demoToday);
     progress('looking for what should not lie about');
     while ((await lookForSigns(services, programActor('job', demoToday))) > 0);
+    if (services.objects) await copyContents(services);
     await services.pool.query('select fold_rack(), fold_rule_use()');
     await services.sealer.sealNow();
     await services.pool.query('analyze record').catch(() => undefined);

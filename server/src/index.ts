@@ -26,7 +26,7 @@ export {
 export { sealOnce, verifyLedger } from './ledger/index.js';
 export { placeActs, rack as rackOfPlan, stencilActs } from './plan/index.js';
 export { fileOne, receive, receivingActs } from './receiving/index.js';
-export { detectorActs, listRecords, lookForSigns, numberingActs, recordActs } from './records/index.js';
+export { countObjects, detectorActs, listRecords, lookForSigns, numberingActs, recordActs, tendObjects } from './records/index.js';
 export {
   effectOfChange,
   eventActs,

@@ -28,7 +28,7 @@ export { drawing, measuring, pageDrawer, readingPages, type Extent, type Named }
 export { recordReads, recordSetupReads } from './reads.js';
 export { moveRecords } from './moveAct.js';
 export { declareOnClosing, recordActs, standingOf } from './recordActs.js';
-export { knowsObjects } from './objectStore.js';
+export { countObjects, knowsObjects } from './objectStore.js';
 export { openObjects } from './objects.js';
 export type { Services } from './services.js';
 export { leave, versionLeaving, type Leaving } from './serving.js';
