@@ -1,4 +1,5 @@
 // npm test: checks, unit tests of core and web in a browser, server against a real PostgreSQL, journeys.
+import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
 import { stripVTControlCharacters } from 'node:util';
 import { checks, runChecks } from './check.mjs';
@@ -83,9 +84,11 @@ const wants = (stage) => only.length === 0 || only.includes(stage);
 
 await run(async () => {
   await ensureInstalled({ browser: true });
-  const [own, other] = [testCluster('test-cluster'), testCluster('test-cluster-2')];
-  const stopBoth = () => Promise.all([own.stop(), other.stop()]);
-  const stop = () => stopBoth().finally(() => process.exit(130));
+  // Specs of the server wait as much as they work, so that one more runs at once than there are processors.
+  const [own, ...others] = Array.from({ length: availableParallelism() + 1 }, (_, i) => testCluster(`test-cluster-${i + 1}`));
+  const stopOthers = () => Promise.all(others.map((one) => one.stop()));
+  const stopAll = () => Promise.all([own.stop(), stopOthers()]);
+  const stop = () => stopAll().finally(() => process.exit(130));
   process.on('SIGINT', stop);
   process.on('SIGTERM', stop);
   try {
@@ -94,13 +97,13 @@ await run(async () => {
     if (wants('server') || wants('journeys')) {
       const url = await own.start();
       if (wants('server')) await schemaStage(url);
-      if (wants('server')) await serverStage([url, await other.start()]);
-      await other.stop();
+      if (wants('server')) await serverStage([url, ...(await Promise.all(others.map((one) => one.start())))]);
+      await stopOthers();
       if (wants('journeys')) await wordsStage();
       if (wants('journeys')) await journeyStage(url);
     }
   } finally {
-    await stopBoth();
+    await stopAll();
   }
   say(`${passed} passed, ${failed} failed`);
   if (failed > 0) process.exitCode = 1;
