@@ -5,9 +5,12 @@ import { paths } from './support/screens.js';
 
 const wcag = ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'];
 
-/** Charts are drawn anew in the frame after they were told of their width. */
+/** Charts are drawn anew in the frame after they were told of their width; colours change in a moment of their own. */
 const drawn = (page: Page): Promise<unknown> =>
-  page.evaluate(() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done))));
+  page.evaluate(async () => {
+    await new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)));
+    await Promise.all(document.getAnimations().map((animation) => animation.finished));
+  });
 
 async function violationsOn(page: Page, rules: (axe: AxeBuilder) => AxeBuilder): Promise<string[]> {
   const { violations } = await rules(new AxeBuilder({ page })).analyze();

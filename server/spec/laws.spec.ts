@@ -452,6 +452,17 @@ describe('what laws say', () => {
     expect(await statusOf(keeper().call(schedule.makeRule, { body: { code: 'R-X', definition: refused } }))).toBe(422);
   });
 
+  it('a batch of which all is a sample ends with saying so', async () => {
+    const sample = { kind: 'criteria', criteria: { op: 'fact', fact: 'topic', value: 'unsafe' } } as const;
+    await world.rule('R-C', world.ids.A02, ruleDefinition({ sample, steps: destroys('P1Y', { noticeDays: 0 }) }));
+    await world.file('editor', { createdOn: '2020-01-01', place: world.ids.A02, facts: { topic: 'unsafe' } });
+    await keeper().call(steps.sweep);
+    const [group] = (await keeper().call(docket.due)).groups;
+    const { id } = await keeper().call(docket.propose, { body: { groupKey: group!.key, noticeDays: 0, announce: true } });
+    const { state, note } = await keeper().call(docket.batch, { params: { id } });
+    expect([state, note]).toEqual(['withdrawn', 'All of it is kept as a sample']);
+  });
+
   it('an event that is to come counts from its day', async () => {
     await world.rule(
       'R-A',

@@ -169,8 +169,8 @@ describe('plans and schedules as tables', () => {
       broken[5]!['authority'] = '';
       broken[499]!['code'] = 'R-T-0';
       expect(errorsOf(await loadRules(csv(broken)))).toEqual([
-        '2 steps: “destroy seven years” says not after how long, such as P7Y or 90 days',
-        '3 clock: says not when the clock starts: created, filed, fact …, first fact …, folder closed, event …, first event …, unreferenced by …, earliest of …, latest of … or never',
+        '2 steps: “destroy seven years” does not say after how long, such as P7Y or 90 days.',
+        '3 clock: This does not say when the clock starts. Possible are created, received, filed, modified, declared, superseded, last used, fact …, first fact …, folder closed, event …, first event …, unreferenced by …, earliest of …, latest of … or never.',
         '4 jurisdictions: there is no jurisdiction West',
         '5 in force from: must be a date such as 2026-09-14, or empty for a draft',
         '6 steps: can only be to keep for good where a rule has no clock',

@@ -189,7 +189,7 @@ export const batchActs = {
         after: { batch: number, why: kept },
       }));
       // Nothing is left to be destroyed; the batch stays to say what was kept, and why.
-      if (going.length === 0) await batchStore.setBatchState(uow, id, 'withdrawn', { withdrawnReason: 'All of it is kept as a sample.' });
+      if (going.length === 0) await batchStore.setBatchState(uow, id, 'withdrawn');
       const announced =
         body.announce && going.length > 0 ? [await announceBatch(uow, (await batchStore.findBatches(uow, [id], true))[0]!)] : [];
       return { answer: { id, number }, entry: [proposed, ...samples, ...announced] };

@@ -60,10 +60,10 @@ const inLine = (parts: readonly Message[]): Message =>
   parts.length === 0 ? message('shared.nothing') : parts.reduce((first, second) => message('shared.inLine', { first, second }));
 
 function noteOf(batch: batchStore.BatchRow, today: string): Message {
-  if (batch.state === 'withdrawn')
-    return batch.withdrawn_reason
-      ? message('docket.note.withdrawn', { reason: batch.withdrawn_reason })
-      : message('docket.note.withdrawnOnly');
+  if (batch.state === 'withdrawn') {
+    if (batch.withdrawn_reason) return message('docket.note.withdrawn', { reason: batch.withdrawn_reason });
+    return message(batch.count > 0 && batch.sampled === batch.count ? 'docket.note.allSampled' : 'docket.note.withdrawnOnly');
+  }
   const parts: Message[] = [];
   if (batch.state === 'done') {
     if (batch.certificate_number) parts.push(message('docket.note.certificate', { number: batch.certificate_number }));
@@ -170,6 +170,7 @@ function asSeen(
     count: items.length,
     disposed: of('disposed'),
     refused: of('objected', 'blocked', 'dropped', 'deferred', 'sampled'),
+    sampled: of('sampled'),
     tasks: of('task'),
     held: items.filter((i) => i.outcome === 'open' && i.hold_count > 0).length,
     objections: objections.filter((o) => o.answer === null).length,

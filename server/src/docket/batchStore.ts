@@ -63,6 +63,7 @@ export interface BatchRow extends Record<string, unknown> {
   count: number;
   disposed: number;
   refused: number;
+  sampled: number;
   tasks: number;
   held: number;
   objections: number;
@@ -80,7 +81,7 @@ export interface BatchRow extends Record<string, unknown> {
 
 const batchSelect = `select b.id, b.number, b.action, b.what, b.state, b.approvals_needed, b.approver_groups, b.notice_days, b.proposed_by, p.name as proposed_by_name,
     b.proposed_on, b.announced_on, b.notice_until, b.approved_on, b.finished_on, b.withdrawn_reason, b.revision,
-    i.count, i.disposed, i.refused, i.tasks, i.held, i.sets,
+    i.count, i.disposed, i.refused, i.sampled, i.tasks, i.held, i.sets,
     (select count(*) from objection o where o.batch_id = b.id and o.answered_at is null)::int as objections,
     (select count(*) from approval a where a.batch_id = b.id and a.decision = 'approve')::int as approved_count,
     array(select a.principal_id from approval a where a.batch_id = b.id order by a.decided_at, a.principal_id) as decided_by,
@@ -92,6 +93,7 @@ const batchSelect = `select b.id, b.number, b.action, b.what, b.state, b.approva
   cross join lateral (
     select count(*)::int as count, count(*) filter (where x.outcome = 'disposed')::int as disposed,
       count(*) filter (where x.outcome in ('blocked', 'dropped', 'objected', 'deferred', 'sampled'))::int as refused,
+      count(*) filter (where x.outcome = 'sampled')::int as sampled,
       count(*) filter (where x.outcome = 'task')::int as tasks,
       count(*) filter (where x.outcome = 'open' and r.hold_count > 0)::int as held,
       array_agg(distinct r.access_set_id) as sets

@@ -44,11 +44,11 @@ export function groupOfKey(key: string): dueStore.Group | null {
   return { seriesId, ruleVersionId: version === '-' ? null : version, action, medium };
 }
 
-/** Vintages in words: "2015", "2015 and 2016", "2012 to 2016". */
+/** Vintages in a row, in any language: "2015", "2015, 2016", "2012–2016". */
 export function vintageWords(vintages: readonly number[]): string {
   const years = vintages.filter((v) => v > 0);
   if (years.length === 0) return '';
   if (years.length === 1) return String(years[0]);
-  if (years.length === 2) return `${years[0]} and ${years[1]}`;
-  return `${years[0]} to ${years.at(-1)}`;
+  if (years.length === 2) return `${years[0]}, ${years[1]}`;
+  return `${years[0]}–${years.at(-1)}`;
 }

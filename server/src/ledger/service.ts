@@ -35,21 +35,26 @@ function toEntry(found: store.EntryRow, leaf: number | undefined): Told<LedgerEn
 
 /** What the program did is counted among so many entries, and no more are looked at. */
 const mostFolded = 100_000;
+/** So few are listed as they are: a fold would take as much room. */
+const few = 3;
 
-/** Folds of what the program did between entries of people, newest first. */
+/** Folds of what the program did between entries of people, newest first, and the numbers of what is too little to be folded. */
 async function foldsBetween(
   db: Db,
   person: SignedIn,
   filter: LedgerFilter,
   part: store.EntryPart,
   entries: readonly store.EntryRow[],
-): Promise<Told<LedgerFold>[]> {
+): Promise<{ folds: Told<LedgerFold>[]; listed: number[] }> {
   const between = entries.map((e) => e.seq).reverse();
-  const counted = await store.foldedEntries(db, filter, person.timeZone, part, between, mostFolded);
+  const counted = await store.foldedEntries(db, filter, person.timeZone, part, between, { most: mostFolded, few });
   const full = counted.reduce((sum, c) => sum + c.n, 0) >= mostFolded;
   const last = counted.at(-1)?.gap;
   const folds = new Map<number, Told<LedgerFold>>();
-  for (const { gap, act, n, newest, oldest } of counted) {
+  const inGap = new Map<number, number>();
+  for (const { gap, n } of counted) inGap.set(gap, (inGap.get(gap) ?? 0) + n);
+  const isFolded = (gap: number): boolean => inGap.get(gap)! > few;
+  for (const { gap, act, n, newest, oldest } of counted.filter((c) => isFolded(c.gap))) {
     const fold = folds.get(gap);
     folds.set(gap, {
       newest: Math.max(newest, fold?.newest ?? newest),
@@ -59,7 +64,7 @@ async function foldsBetween(
       more: full && gap === last,
     });
   }
-  return [...folds.values()];
+  return { folds: [...folds.values()], listed: counted.filter((c) => !isFolded(c.gap)).flatMap((c) => c.first) };
 }
 
 export async function listEntries(
@@ -68,14 +73,15 @@ export async function listEntries(
   filter: LedgerFilter,
   { folded, limit, ...part }: { before?: number | undefined; after?: number | undefined; folded?: boolean | undefined; limit: number },
 ): Promise<{ entries: Told<LedgerEntry>[]; folds: Told<LedgerFold>[]; next: number | null }> {
-  const found = await store.entries(db, filter, person.timeZone, { ...part, byPeople: folded === true }, limit);
-  const next = found.length === limit ? found.at(-1)!.seq : null;
-  const [leaves, folds] = await Promise.all([
-    store.leavesOf(
-      db,
-      found.map((e) => e.seq),
-    ),
-    folded ? foldsBetween(db, person, filter, next === null ? part : { ...part, after: next }, found) : [],
-  ]);
+  const page = await store.entries(db, filter, person.timeZone, { ...part, byPeople: folded === true }, limit);
+  const next = page.length === limit ? page.at(-1)!.seq : null;
+  const { folds, listed } = folded
+    ? await foldsBetween(db, person, filter, next === null ? part : { ...part, after: next }, page)
+    : { folds: [], listed: [] };
+  const found = listed.length === 0 ? page : [...page, ...(await store.entriesAt(db, listed))].sort((a, b) => b.seq - a.seq);
+  const leaves = await store.leavesOf(
+    db,
+    found.map((e) => e.seq),
+  );
   return { entries: found.map((e) => toEntry(e, leaves.get(e.seq))), folds, next };
 }

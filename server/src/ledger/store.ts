@@ -327,12 +327,20 @@ const within = ({ before, after }: EntryPart, bind: (value: unknown) => string):
  * What the program did by itself in a part, by the gap between the entries `between` (ascending) in which it lies: 0 is below the first.
  * At most `most` entries, the newest ones, are counted.
  */
-export function foldedEntries(db: Db, filter: EntryFilter, timeZone: string, part: EntryPart, between: readonly number[], most: number) {
+export function foldedEntries(
+  db: Db,
+  filter: EntryFilter,
+  timeZone: string,
+  part: EntryPart,
+  between: readonly number[],
+  { most, few }: { readonly most: number; readonly few: number },
+) {
   const { values, bind } = binding();
   const where = ['e.actor_id is null', ...conditions(filter, timeZone, bind), ...within(part, bind)];
-  return dynamicRows<{ gap: number; act: string; n: number; newest: number; oldest: number }>(
+  return dynamicRows<{ gap: number; act: string; n: number; newest: number; oldest: number; first: number[] }>(
     db,
-    `select width_bucket(seq, ${bind(between)}::bigint[]) as gap, act, count(*)::int as n, max(seq) as newest, min(seq) as oldest
+    `select width_bucket(seq, ${bind(between)}::bigint[]) as gap, act, count(*)::int as n, max(seq) as newest, min(seq) as oldest,
+       (array_agg(seq))[1:${bind(few)}] as first
      from (select e.seq, e.act from ledger_entry e where ${where.join(' and ')} order by e.seq desc limit ${bind(most)}) e
      group by 1, 2 order by 1 desc, 3 desc`,
     values,
@@ -350,6 +358,15 @@ export function entries(db: Db, filter: EntryFilter, timeZone: string, part: Ent
     values,
   );
 }
+
+/** These entries, newest first. */
+export const entriesAt = (db: Db, seqs: readonly number[]): Promise<EntryRow[]> =>
+  rows<EntryRow>(
+    db,
+    'ledger.entriesAt',
+    `select seq, body, at, ${atText}, act, actor_id, subject_kind, subject_id from ledger_entry e where seq = any($1) order by seq desc`,
+    [seqs],
+  );
 
 /** Tiles in which an entry of the filter is, in order. */
 export async function tilesWith(db: Db, filter: EntryFilter, timeZone: string): Promise<number[]> {

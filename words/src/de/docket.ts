@@ -95,6 +95,7 @@ export const docket: Record<keyof typeof english, string> = {
   'docket.notAskedAnyMore': 'Nicht mehr gefragt.',
   'docket.notInBag': 'Sie war nicht in dem Paket, das das Archiv bestätigt hat.',
   'docket.notOfGroup': 'Die Regel verlangt, dass jemand aus {groups} diesen Posten genehmigt.',
+  'docket.note.allSampled': 'Alles bleibt als Stichprobe erhalten',
   'docket.note.accession': 'Zugang {accession}',
   'docket.note.approved': 'Genehmigt, noch nicht ausgeführt',
   'docket.note.certificate': 'Nachweis {number}',

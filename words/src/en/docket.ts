@@ -90,6 +90,7 @@ export const docket = {
   'docket.notAskedAnyMore': 'Not asked any more.',
   'docket.notInBag': 'It was not in the bag that the archive confirmed.',
   'docket.notOfGroup': 'The rule requires that somebody of {groups} approves this batch.',
+  'docket.note.allSampled': 'All of it is kept as a sample',
   'docket.note.accession': 'accession {accession}',
   'docket.note.approved': 'Approved, not executed yet',
   'docket.note.certificate': 'Certificate {number}',

@@ -357,8 +357,8 @@ describe('proof', () => {
     stage.fixture.componentRef.setInput('act', 'declared');
     await stage.settle();
     const newer = stage.http.expectOne((r) => r.urlWithParams.includes('act=declared'));
+    expect(older.cancelled).toBeTrue();
     newer.flush({ entries: [entry(5)], folds: [], next: null });
-    older.flush({ entries: [entry(4, { act: 'filed' })], folds: [], next: null });
     await stage.settle();
     expect([...stage.host.querySelectorAll('button.act')].map((b) => b.textContent!.trim())).toEqual(['declared']);
   });

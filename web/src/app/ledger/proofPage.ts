@@ -1,30 +1,22 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { ActivatedRoute, Router, RouterLink } from '@angular/router';
-import { fixity, identity, ledger, type LedgerEntry, type LedgerFilter, type LedgerFold, type Problem } from '@key-cellar/contract';
+import { fixity, identity, ledger, type LedgerEntry, type LedgerFilter, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { DateField } from '../kit/dateField';
 import { Choice } from '../kit/choice';
 import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
-import { byWords, CountPipe, countWords, InstantPipe } from '../kit/words';
+import { trailOf } from '../kit/trail';
+import { byWords, CountPipe, InstantPipe } from '../kit/words';
 import { Session } from '../identity';
 import { Damaged } from './damaged';
 import { FixitySheet } from './fixitySheet';
 import { KeySheet } from './keySheet';
 import { LedgerStrip } from './ledgerStrip';
 import { Verification } from './verification';
-
-/** One row of the trail: an entry, a fold with what is in it in words, or the offer of more of an opened one. */
-interface Row {
-  readonly key: string;
-  readonly entry?: LedgerEntry;
-  readonly inside?: boolean;
-  readonly fold?: LedgerFold & { readonly count: number; readonly words: string };
-  readonly rest?: LedgerFold;
-}
 
 /** What happened, and can we show it? The audit trail, its sealed heads, its verification and its export. */
 @Component({
@@ -76,9 +68,8 @@ export class ProofPage {
   protected readonly changingKey = signal(false);
   protected readonly contents = loaded(() => this.api.call(fixity.state));
   protected readonly changingChecks = signal(false);
-  protected readonly entries = signal<readonly LedgerEntry[]>([]);
-  protected readonly next = signal<number | null>(null);
-  protected readonly loading = signal(true);
+  /** Who looks for a person or an act wants each entry. */
+  protected readonly trail = trailOf(this.filter, () => !this.actor() && !this.act());
   protected readonly problem = signal<Problem | null>(null);
   protected readonly opened = signal<number | null>(null);
   protected readonly kinds = [
@@ -102,83 +93,9 @@ export class ProofPage {
     for (const [key, value] of Object.entries(this.filter())) if (value) query.set(key, String(value));
     return `/api/ledger/export?${query.toString()}`;
   });
-  /** What the program did by itself, folded; opened ones with what was fetched of them, and whether there is more. */
-  protected readonly folds = signal<readonly LedgerFold[]>([]);
-  protected readonly unfolded = signal<ReadonlyMap<number, { readonly entries: readonly LedgerEntry[]; readonly next: number | null }>>(
-    new Map(),
-  );
-  /** Who looks for a person or an act wants each entry. */
-  private readonly folding = computed(() => !this.actor() && !this.act());
-  /** Entries and folds in their order, newest first. */
-  protected readonly rows = computed<readonly Row[]>(() => {
-    const opened = this.unfolded();
-    const rows: (Row & { readonly seq: number })[] = this.entries().map((entry) => ({ key: `e${entry.seq}`, seq: entry.seq, entry }));
-    for (const fold of this.folds()) {
-      const count = fold.acts.reduce((sum, a) => sum + a.count, 0);
-      const words = fold.acts.map((a) => (a.count === 1 ? a.words : `${a.words} × ${countWords(a.count)}`)).join(' · ');
-      rows.push({ key: `f${fold.newest}`, seq: fold.newest, fold: { ...fold, count, words: fold.more ? `${words} …` : words } });
-      const inside = opened.get(fold.newest);
-      for (const entry of inside?.entries ?? []) rows.push({ key: `i${entry.seq}`, seq: entry.seq, entry, inside: true });
-      if (inside?.next) rows.push({ key: `r${fold.newest}`, seq: inside.next, rest: fold });
-    }
-    // Of a fold and its first entry, which have one number, the fold comes first.
-    return rows.sort((a, b) => b.seq - a.seq || (a.fold ? -1 : 1));
-  });
-  private asked = 0;
-
-  constructor() {
-    effect(() => {
-      this.filter();
-      untracked(() => this.load(true));
-    });
-  }
 
   protected narrow(changes: Record<string, string | null>): void {
     void this.router.navigate([], { relativeTo: this.route, queryParams: changes, queryParamsHandling: 'merge', replaceUrl: true });
-  }
-
-  protected load(anew: boolean): void {
-    const ask = ++this.asked;
-    this.loading.set(true);
-    this.api
-      .call(ledger.entries, {
-        query: { ...this.filter(), before: anew ? undefined : (this.next() ?? undefined), limit: 100, folded: this.folding() },
-      })
-      .subscribe({
-        next: ({ entries, folds, next }) => {
-          if (ask !== this.asked) return;
-          this.entries.update((old) => (anew ? entries : [...old, ...entries]));
-          this.folds.update((old) => (anew ? folds : [...old, ...folds]));
-          if (anew) this.unfolded.set(new Map());
-          this.next.set(next);
-          this.loading.set(false);
-          this.problem.set(null);
-        },
-        error: (error: unknown) => {
-          this.loading.set(false);
-          this.problem.set(toProblem(error));
-        },
-      });
-  }
-
-  protected unfold(fold: LedgerFold): void {
-    const opened = new Map(this.unfolded());
-    if (opened.delete(fold.newest)) this.unfolded.set(opened);
-    else this.fetchInside(fold, fold.newest + 1);
-  }
-
-  protected unfoldMore(fold: LedgerFold): void {
-    this.fetchInside(fold, this.unfolded().get(fold.newest)!.next!);
-  }
-
-  private fetchInside(fold: LedgerFold, before: number): void {
-    this.api.call(ledger.entries, { query: { ...this.filter(), before, after: fold.oldest - 1, limit: 50 } }).subscribe({
-      next: ({ entries, next }) =>
-        this.unfolded.update((opened) =>
-          new Map(opened).set(fold.newest, { entries: [...(opened.get(fold.newest)?.entries ?? []), ...entries], next }),
-        ),
-      error: (error: unknown) => this.problem.set(toProblem(error)),
-    });
   }
 
   protected seal(): void {
@@ -191,7 +108,7 @@ export class ProofPage {
   protected lookAgain(): void {
     this.state.reload();
     this.contents.reload();
-    this.load(true);
+    this.trail.reload();
   }
 
   protected linkOf(e: LedgerEntry): string[] | null {

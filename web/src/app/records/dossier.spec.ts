@@ -93,7 +93,7 @@ describe('the dossier', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
   const show = async (changes: Partial<Dossier> = {}): Promise<Stage<DossierPage>> => {
     const stage = await Stage.show(DossierPage, { id: 'r' });
-    await stage.answer('/api/ledger?', { entries: [], next: null });
+    await stage.answer('/api/ledger?', { entries: [], folds: [], next: null });
     await stage.answer('/api/records/r', { ...dossier, ...changes });
     // The preview asks once the record is drawn.
     for (let i = 0; i < 2; i++) {

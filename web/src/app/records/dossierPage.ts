@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, input, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
-import { ledger, type Dossier, type Problem } from '@key-cellar/contract';
+import type { Dossier, Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { Tab, TabList, TabPanel, TabPanels, Tabs } from 'primeng/tabs';
 import { Tooltip } from 'primeng/tooltip';
@@ -9,7 +9,8 @@ import { filter, map, switchMap, take } from 'rxjs';
 import { RecordSteps } from '../docket/index';
 import { Session } from '../identity/index';
 import { DateField } from '../kit/dateField';
-import { Api, toProblem } from '../kit/api';
+import { trailOf } from '../kit/trail';
+import { toProblem } from '../kit/api';
 import { Keys } from '../kit/keys';
 import { Lifeline, type Life } from '../kit/lifeline';
 import { loaded } from '../kit/loaded';
@@ -17,7 +18,7 @@ import { Mark } from '../kit/mark';
 import { marksOf } from '../kit/marksOf';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
-import { BytesPipe, DayPipe, InstantPipe } from '../kit/words';
+import { BytesPipe, CountPipe, DayPipe, InstantPipe } from '../kit/words';
 import { TextField } from '../kit/textField';
 import { UploadService } from '../receiving/index';
 import { EventList, RuleOnDay } from '../schedule/index';
@@ -55,6 +56,7 @@ export function lifeOfDossier(d: Dossier): Life {
     DateField,
     ActOnMany,
     BytesPipe,
+    CountPipe,
     Button,
     DayPipe,
     EventList,
@@ -87,15 +89,15 @@ export class DossierPage {
     adding: $localize`Adding …`,
     addVersion: $localize`Add a version`,
   };
-  private readonly api = inject(Api);
   private readonly service = inject(RecordsService);
   private readonly uploads = inject(UploadService);
   protected readonly session = inject(Session);
   readonly id = input.required<string>();
 
   protected readonly page = loaded(() => this.service.dossier(this.id()));
-  protected readonly entries = loaded(() =>
-    this.api.call(ledger.entries, { query: { subject: this.id(), subjectKind: 'record', limit: 200 } }),
+  protected readonly trail = trailOf(
+    computed(() => ({ subject: this.id(), subjectKind: 'record' })),
+    () => true,
   );
   protected readonly tab = signal<TabName>('why');
   protected readonly shownVersion = signal<number | null>(null);
@@ -227,7 +229,7 @@ export class DossierPage {
 
   protected reload(): void {
     this.page.reload();
-    this.entries.reload();
+    this.trail.reload();
     this.session.refresh();
   }
 
