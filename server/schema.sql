@@ -2026,11 +2026,13 @@ CREATE INDEX key_erasure_content ON public.key_erasure USING btree (content_id);
 
 CREATE INDEX key_erasure_open ON public.key_erasure USING btree (slot) WHERE (erased_at IS NULL);
 
+CREATE INDEX ledger_entry_act ON public.ledger_entry USING btree (act, seq);
+
 CREATE INDEX ledger_entry_actor ON public.ledger_entry USING btree (actor_id, seq);
 
-CREATE INDEX ledger_entry_subject ON public.ledger_entry USING btree (subject_id, seq);
+CREATE INDEX ledger_entry_people ON public.ledger_entry USING btree (seq) WHERE (actor_id IS NOT NULL);
 
-CREATE INDEX ledger_entry_verified ON public.ledger_entry USING btree (seq) WHERE (act = 'verified the ledger'::text);
+CREATE INDEX ledger_entry_subject ON public.ledger_entry USING btree (subject_id, seq);
 
 CREATE INDEX ledger_tile_last ON public.ledger_tile USING btree (last_seq) WHERE (level = 0);
 

@@ -2,7 +2,7 @@ import * as z from 'zod';
 import { ask, dateText, get, id, post, problem, sentence } from './shared.js';
 import { text } from './text.js';
 
-const ledgerEntry = z.object({
+export const ledgerEntry = z.object({
   seq: z.number().int(),
   at: z.string(),
   actor: z.string(),

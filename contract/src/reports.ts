@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { ledgerEntry } from './ledger.js';
 import { dateText, get, id, sentence } from './shared.js';
 import { text } from './text.js';
 
@@ -56,6 +57,8 @@ export const reports = {
       /** What they read or worked on last, and what they filed; only for those who have no such part. */
       recent: z.array(recordSeen),
       sentIn: z.array(recordSeen),
+      /** What an auditor looks at: the newest acts that undo a protection, dispose of records or change a rule; null for all others. */
+      watch: z.array(ledgerEntry).nullable(),
       nextLarge: z.object({ on: dateText, count: z.number().int() }).nullable(),
     }),
   }),

@@ -1,4 +1,4 @@
-import { docket, holds, identity, records, reports, steps, type TodayLine } from '@key-cellar/contract';
+import { docket, holds, identity, records, reports, schedule, steps, type TodayLine } from '@key-cellar/contract';
 import { approvedBatch, executeAndWait, type Login, makeWorld, ruleDefinition, statusOf, today, type World } from './support/world.js';
 
 describe('today', () => {
@@ -116,6 +116,43 @@ describe('today', () => {
       expect(await horizon(login))
         .withContext(login)
         .toBeNull();
+  });
+
+  it('shows an auditor, and nobody else, what undoes a protection, disposes of records or changes a rule, a few of each act', async () => {
+    const filed = [];
+    for (let i = 0; i < 6; i++)
+      filed.push(await world.file('editor', { title: `Overridden ${i}`, place: world.ids.A02, createdOn: '2026-03-02' }));
+    const ids = filed.map((r) => r.id);
+    await world.as('keeper').call(records.declare, { body: { ids: ids.slice(0, 1) } });
+    await world.as('keeper').call(records.revoke, { body: { ids: ids.slice(0, 1), reason: 'declared by mistake' } });
+    for (const id of ids)
+      await world
+        .as('keeper')
+        .call(schedule.override, { body: { ids: [id], override: { kind: 'forGood' }, reason: 'asked for by the board' } });
+    const watch = (await world.as('auditor').call(reports.today)).watch!;
+    const overridden = watch.filter((e) => e.act === 'set an override');
+    expect(overridden.map((e) => e.subjectId)).toEqual(ids.slice(2).reverse());
+    expect(watch.filter((e) => e.act === 'revoked a declaration').map((e) => [e.actor, e.note])).toEqual([
+      ['Person keeper', 'declared by mistake'],
+    ]);
+    expect(watch.some((e) => e.act === 'filed')).toBeFalse();
+    expect(watch.map((e) => e.seq)).toEqual(watch.map((e) => e.seq).sort((a, b) => b - a));
+    for (const login of ['keeper', 'counsel', 'approver', 'editor', 'reader', 'outsider'] as const)
+      expect((await world.as(login).call(reports.today)).watch)
+        .withContext(login)
+        .toBeNull();
+  });
+
+  it('asks an auditor to verify the ledger when nobody has for a month, or when it was found wrong', async () => {
+    const asked = async (login: Login) => (await linesOf(login)).filter((l) => l.act === 'Verify').map((l) => l.detail);
+    expect([await asked('auditor'), await asked('keeper')]).toEqual([['never done yet'], []]);
+    await (await world.as('auditor').fetch('/api/ledger/verify', { method: 'POST', body: '{}' })).text();
+    expect(await asked('auditor')).toEqual([]);
+    await world.setToday('2026-10-13');
+    expect(await asked('auditor')).toEqual([]);
+    await world.setToday('2026-10-14');
+    expect(await asked('auditor')).toEqual(['last done on 14 Sep 2026']);
+    await world.setToday(today);
   });
 
   it('shows those who dispose of nothing what they read and sent in, as long as they may see it', async () => {

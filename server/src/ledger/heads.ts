@@ -22,6 +22,12 @@ function toVerified(body: string): Told<LedgerState>['lastVerified'] {
   return { at, by: actor.name, ok: after.ok, size: after.size };
 }
 
+/** Who verified the ledger last, when, and what came of it; null when nobody ever did. */
+export async function lastVerification(db: Db): Promise<Told<LedgerState>['lastVerified']> {
+  const verified = await store.lastVerified(db);
+  return verified ? toVerified(verified.body) : null;
+}
+
 /** Newest heads, what is not sealed, cosigned or stamped yet, and what is in the way. */
 export async function ledgerState(db: Db, sealer: Sealer): Promise<Told<LedgerState>> {
   const [heads, open, witnessed, stamped, verified, key] = await Promise.all([
@@ -29,7 +35,7 @@ export async function ledgerState(db: Db, sealer: Sealer): Promise<Told<LedgerSt
     store.unsealedNow(db),
     store.newestWitnessed(db),
     store.newestStamped(db),
-    store.lastVerified(db),
+    lastVerification(db),
     store.newestKey(db),
   ]);
   return {
@@ -40,7 +46,7 @@ export async function ledgerState(db: Db, sealer: Sealer): Promise<Told<LedgerSt
     witnessed,
     stamped,
     keyId: key?.id ?? null,
-    lastVerified: verified ? toVerified(verified.body) : null,
+    lastVerified: verified,
     troubles: sealer.troubles().map((t) => ({ ...t, since: t.since.toISOString() })),
   };
 }

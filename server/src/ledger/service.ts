@@ -67,6 +67,20 @@ async function foldsBetween(
   return { folds: [...folds.values()], listed: counted.filter((c) => !isFolded(c.gap)).flatMap((c) => c.first) };
 }
 
+/** The newest entries of several acts: a few of each, so that one that was done to many hides no other. */
+export async function newestOf(
+  db: Db,
+  acts: readonly string[],
+  { ofEach, most }: { readonly ofEach: number; readonly most: number },
+): Promise<Told<LedgerEntry>[]> {
+  const found = await store.newestOfActs(db, acts, ofEach, most);
+  const leaves = await store.leavesOf(
+    db,
+    found.map((e) => e.seq),
+  );
+  return found.map((e) => toEntry(e, leaves.get(e.seq)));
+}
+
 export async function listEntries(
   db: Db,
   person: SignedIn,

@@ -359,6 +359,17 @@ export function entries(db: Db, filter: EntryFilter, timeZone: string, part: Ent
   );
 }
 
+/** The newest entries of several acts, at most `ofEach` of each. */
+export const newestOfActs = (db: Db, acts: readonly string[], ofEach: number, most: number): Promise<EntryRow[]> =>
+  rows<EntryRow>(
+    db,
+    'ledger.newestOfActs',
+    `select e.* from unnest($1::text[]) as a (name) cross join lateral (
+       select seq, body, at, ${atText}, act, actor_id, subject_kind, subject_id from ledger_entry where act = a.name order by seq desc limit $2) e
+     order by e.seq desc limit $3`,
+    [acts, ofEach, most],
+  );
+
 /** These entries, newest first. */
 export const entriesAt = (db: Db, seqs: readonly number[]): Promise<EntryRow[]> =>
   rows<EntryRow>(

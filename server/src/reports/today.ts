@@ -1,13 +1,16 @@
 import type { HorizonBar, Needs, RecordSeen, TodayLine, Told } from '@key-cellar/contract';
 import { hasRight } from '@key-cellar/core/access';
+import { civilDate, dateInZone, formatCivilDate } from '@key-cellar/core/calendar';
 import { message, type Message } from '@key-cellar/words';
 import { countTasks, dueGroups, listBatches, vintageWords } from '../docket/index.js';
 import { openNotices, unacknowledgedFor } from '../holds/index.js';
+import { lastVerification } from '../ledger/index.js';
 import { mayAtRepository, type PersonAccess, type SignedIn } from '../kernel/index.js';
 import { countArrivals } from '../receiving/index.js';
 import { fixityTroubles } from '../records/index.js';
 import type { Services } from '../docket/index.js';
 import * as store from './store.js';
+import { isAuditor, watchedActs } from './watched.js';
 
 const horizonMonths = 24;
 /** Due groups named one by one; the rest is one line. */
@@ -20,13 +23,30 @@ async function troublesFor(services: Services, access: PersonAccess): Promise<Aw
   return fixityTroubles(services);
 }
 
+/** An auditor is asked to verify the ledger where nobody has for so long. */
+const verifyEveryDays = 30;
+
+/** When the ledger was verified last, where an auditor should do so again; null where there is no need, or no auditor. */
+async function verificationFor(
+  { pool }: Services,
+  { timeZone, today }: SignedIn,
+  access: PersonAccess,
+): Promise<{ readonly last: string | null } | null> {
+  if (!(await isAuditor(pool, access))) return null;
+  const last = await lastVerification(pool);
+  if (!last) return { last: null };
+  const on = dateInZone(Date.parse(last.at), timeZone);
+  return last.ok && on + verifyEveryDays > civilDate(today) ? null : { last: formatCivilDate(on) };
+}
+
 /** What needs a person, most pressing first. Each line has its act; nothing here is only news. */
 async function todayFor(services: Services, person: SignedIn): Promise<Told<TodayLine>[]> {
   const { pool } = services;
   const access = await services.access.of(person);
   const may = (right: 'dispose' | 'hold' | 'deposit'): boolean => hasRight(access.anywhere, right);
-  const [trouble, batches, groups, notices, late, arrivals, gaps, asked] = await Promise.all([
+  const [trouble, verification, batches, groups, notices, late, arrivals, gaps, asked] = await Promise.all([
     troublesFor(services, access),
+    verificationFor(services, person, access),
     listBatches(services, person),
     may('dispose') ? dueGroups(services, person) : [],
     openNotices(pool, person.id),
@@ -165,6 +185,17 @@ async function todayFor(services: Services, person: SignedIn): Promise<Told<Toda
       link: '/find?show=unscheduled',
     });
   }
+  if (verification) {
+    lines.push({
+      key: 'verify',
+      when: 'week',
+      mark: 'waiting',
+      sentence: message('reports.verifyLedger'),
+      detail: verification.last ? message('reports.verifiedLast', { on: { day: verification.last } }) : message('reports.neverVerified'),
+      act: message('reports.act.verify'),
+      link: '/proof',
+    });
+  }
   if (trouble?.behind) {
     lines.unshift({
       key: 'copies',
@@ -221,14 +252,16 @@ export async function todayPage(services: Services, person: SignedIn) {
       lines,
       horizon: null,
       nextLarge: null,
+      watch: null,
       recent: recent.map(toSeen),
       sentIn: sentIn.map(toSeen),
     };
   }
-  const [lines, bars, large] = await Promise.all([
+  const [lines, bars, large, watch] = await Promise.all([
     todayFor(services, person),
     store.horizon(pool, sets, person.today, horizonMonths),
     store.nextLarge(pool, sets, person.today),
+    isAuditor(pool, access).then((auditor) => (auditor ? watchedActs(pool) : null)),
   ]);
   const byMonth = new Map(bars.map((b) => [b.month, b]));
   return {
@@ -238,6 +271,7 @@ export async function todayPage(services: Services, person: SignedIn) {
     nextLarge: large ? { on: large.due_on, count: large.n } : null,
     recent: [],
     sentIn: [],
+    watch,
   };
 }
 

@@ -15,6 +15,7 @@ export const reports: Record<keyof typeof english, string> = {
   'reports.act.review': 'Prüfen',
   'reports.act.seeThem': 'Ansehen',
   'reports.act.seeWhich': 'Ansehen',
+  'reports.act.verify': 'Prüfen',
   'reports.arrivedNotFiled': '{n, plural, one {Ein Stück ist eingegangen und} other {# Stücke sind eingegangen und}} nicht abgelegt',
   'reports.batchApprovedWaitsExecuted': 'Posten {number} ist genehmigt und wartet auf die Ausführung',
   'reports.batchHasObjections': 'Posten {number} hat {n, plural, one {einen offenen Einspruch} other {# offene Einsprüche}}',
@@ -25,6 +26,7 @@ export const reports: Record<keyof typeof english, string> = {
   'reports.dueNotInBatch':
     '{n, plural, one {Eine Unterlage aus {series} {title} ist} other {# Unterlagen aus {series} {title} sind}} fällig und in keinem Posten',
   'reports.keptWithoutEndUntil': 'ohne Ende aufbewahrt, bis jemand entscheidet',
+  'reports.neverVerified': 'noch nie geschehen',
   'reports.noRule':
     '{n, plural, one {Eine Unterlage} other {# Unterlagen}} in {series, plural, one {einer Serie} other {# Serien}} {n, plural, one {hat} other {haben}} keine Regel',
   'reports.notAcknowledged':
@@ -38,6 +40,8 @@ export const reports: Record<keyof typeof english, string> = {
     'Regeln fragen Sie, ob {n, plural, one {eine Unterlage noch gebraucht wird} other {# Unterlagen noch gebraucht werden}}',
   'reports.sent': 'gesandt am {on}',
   'reports.since': 'seit {since}',
+  'reports.verifiedLast': 'zuletzt am {on}',
+  'reports.verifyLedger': 'Das Journal sollte geprüft werden',
   'reports.waitForHand':
     '{n, plural, one {Ein physisches Stück wartet} other {# physische Stücke warten}} darauf, von Hand {action, select, destroy {vernichtet} other {übergeben}} zu werden',
   'reports.waitForReview': '{n, plural, one {Eine Unterlage wartet} other {# Unterlagen warten}} auf Ihre Prüfung',

@@ -13,6 +13,7 @@ export const reports = {
   'reports.act.review': 'Review',
   'reports.act.seeThem': 'See them',
   'reports.act.seeWhich': 'See which',
+  'reports.act.verify': 'Verify',
   'reports.arrivedNotFiled': '{n, plural, one {One thing has arrived and is} other {# things have arrived and are}} not filed',
   'reports.batchApprovedWaitsExecuted': 'Batch {number} is approved and waits to be executed',
   'reports.batchHasObjections': 'Batch {number} has {n, plural, one {one open objection} other {# open objections}}',
@@ -23,6 +24,7 @@ export const reports = {
   'reports.dueNotInBatch':
     '{n, plural, one {One record of {series} {title} is} other {# records of {series} {title} are}} due and not in a batch',
   'reports.keptWithoutEndUntil': 'kept without end until somebody decides',
+  'reports.neverVerified': 'never done yet',
   'reports.noRule':
     '{n, plural, one {One record} other {# records}} in {series, plural, one {one series} other {# series}} {n, plural, one {has} other {have}} no rule',
   'reports.notAcknowledged':
@@ -34,6 +36,8 @@ export const reports = {
   'reports.rulesAsk': 'Rules ask you whether {n, plural, one {one record is} other {# records are}} still needed',
   'reports.sent': 'sent {on}',
   'reports.since': 'since {since}',
+  'reports.verifiedLast': 'last done on {on}',
+  'reports.verifyLedger': 'The ledger should be verified',
   'reports.waitForHand':
     '{n, plural, one {One physical item waits} other {# physical items wait}} to be {action, select, destroy {destroyed} other {handed over}} by hand',
   'reports.waitForReview': '{n, plural, one {One record waits} other {# records wait}} for your review',

@@ -1,14 +1,24 @@
 import { ChangeDetectionStrategy, Component, input } from '@angular/core';
+import { RouterLink } from '@angular/router';
 import type { Problem } from '@key-cellar/contract';
 
 /** What went wrong, in a sentence. Announced to screen readers. */
 @Component({
   selector: 'kc-problem',
+  imports: [RouterLink],
   template: `
     @if (problem(); as p) {
-      <div class="problem" role="alert">
-        <b>{{ p.title }}.</b> {{ p.detail }}
-      </div>
+      @if (whole()) {
+        <div role="alert">
+          <h1>{{ p.title }}</h1>
+          <p class="lede">{{ p.detail }}</p>
+        </div>
+        <p><a routerLink="/today" i18n>Go to today</a></p>
+      } @else {
+        <div class="problem" role="alert">
+          <b>{{ p.title }}.</b> {{ p.detail }}
+        </div>
+      }
     }
   `,
   styles: `
@@ -21,4 +31,6 @@ import type { Problem } from '@key-cellar/contract';
 })
 export class ProblemNotice {
   readonly problem = input<Problem | null>(null);
+  /** Whether it stands in place of a page that could not be shown, and is its heading. */
+  readonly whole = input(false);
 }

@@ -17,6 +17,20 @@ interface Row {
   readonly rest?: LedgerFold;
 }
 
+const areas: Readonly<Record<string, string>> = {
+  record: '/records',
+  place: '/plan',
+  rule: '/schedule',
+  hold: '/holds',
+  batch: '/docket',
+};
+
+/** The page of what an entry is about; null where it has none. */
+export function linkOfEntry({ subjectKind, subjectId }: LedgerEntry): string[] | null {
+  const area = areas[subjectKind];
+  return area && subjectId ? [area, subjectId] : null;
+}
+
 /** Entries of the audit trail as lists show them, newest first: what people did, and between it what the program did, folded. */
 export interface Trail {
   readonly rows: Signal<readonly Row[]>;
@@ -34,8 +48,8 @@ export interface Trail {
   moreOf(fold: LedgerFold): void;
 }
 
-/** The trail of what a filter lets through, fetched anew whenever it changes. Call in an injection context. */
-export function trailOf(filter: () => LedgerFilter, folded: () => boolean): Trail {
+/** The trail of what a filter lets through, fetched anew whenever it changes; nothing while there is none. Call in an injection context. */
+export function trailOf(filter: () => LedgerFilter | null, folded: () => boolean): Trail {
   const api = inject(Api);
   const ended = takeUntilDestroyed(inject(DestroyRef));
   const entries = signal<readonly LedgerEntry[]>([]);
@@ -74,9 +88,9 @@ export function trailOf(filter: () => LedgerFilter, folded: () => boolean): Trai
     )
     .subscribe();
   effect(() => {
-    filter();
+    const narrowed = filter();
     folded();
-    untracked(() => asked.next(null));
+    if (narrowed) untracked(() => asked.next(null));
   });
 
   const fetchInside = (fold: LedgerFold, before: number): void => {

@@ -9,7 +9,7 @@ import { Choice } from '../kit/choice';
 import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
-import { trailOf } from '../kit/trail';
+import { linkOfEntry, trailOf } from '../kit/trail';
 import { byWords, CountPipe, InstantPipe } from '../kit/words';
 import { Session } from '../identity';
 import { Damaged } from './damaged';
@@ -111,12 +111,7 @@ export class ProofPage {
     this.trail.reload();
   }
 
-  protected linkOf(e: LedgerEntry): string[] | null {
-    if (!e.subjectId) return null;
-    const areas: Record<string, string> = { record: '/records', place: '/plan', rule: '/schedule', hold: '/holds', batch: '/docket' };
-    const area = areas[e.subjectKind];
-    return area ? [area, e.subjectId] : null;
-  }
+  protected readonly linkOf = linkOfEntry;
 
   protected detail(e: LedgerEntry): string {
     return JSON.stringify({ before: e.before, after: e.after }, null, 2);

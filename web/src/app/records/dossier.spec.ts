@@ -93,8 +93,8 @@ describe('the dossier', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
   const show = async (changes: Partial<Dossier> = {}): Promise<Stage<DossierPage>> => {
     const stage = await Stage.show(DossierPage, { id: 'r' });
-    await stage.answer('/api/ledger?', { entries: [], folds: [], next: null });
     await stage.answer('/api/records/r', { ...dossier, ...changes });
+    await stage.answer('/api/ledger?', { entries: [], folds: [], next: null });
     // The preview asks once the record is drawn.
     for (let i = 0; i < 2; i++) {
       for (const request of stage.http.match((r) => r.url.includes('/preview'))) request.flush('hello');
@@ -102,6 +102,14 @@ describe('the dossier', () => {
     }
     return stage;
   };
+
+  it('of a record that is not there has a heading of its own, and asks for nothing more', async () => {
+    const stage = await Stage.show(DossierPage, { id: 'r' });
+    await stage.refuse('/api/records/r', 'This record does not exist here, or you may not see it.', undefined, 404);
+    expect(stage.host.querySelectorAll('h1').length).toBe(1);
+    expect(stage.text()).toContain('This record does not exist here, or you may not see it.');
+    stage.http.expectNone((r) => r.url.includes('/api/ledger'));
+  });
 
   it('shows number, state, life, content and why', async () => {
     const stage = await show();

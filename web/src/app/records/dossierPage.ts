@@ -96,7 +96,7 @@ export class DossierPage {
 
   protected readonly page = loaded(() => this.service.dossier(this.id()));
   protected readonly trail = trailOf(
-    computed(() => ({ subject: this.id(), subjectKind: 'record' })),
+    computed(() => (this.page.value() ? { subject: this.id(), subjectKind: 'record' } : null)),
     () => true,
   );
   protected readonly tab = signal<TabName>('why');
@@ -229,7 +229,6 @@ export class DossierPage {
 
   protected reload(): void {
     this.page.reload();
-    this.trail.reload();
     this.session.refresh();
   }
 

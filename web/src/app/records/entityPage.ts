@@ -36,7 +36,7 @@ import { SetupNav } from './setupNav';
   ],
   template: `
     <div class="page">
-      <kc-problem [problem]="page.problem()" />
+      <kc-problem [problem]="page.problem()" [whole]="!page.value()" />
       @if (page.value(); as p) {
         <nav class="crumbs" aria-label="Where" i18n-aria-label>
           @if (p.kind === 'party') {

@@ -24,7 +24,7 @@ describe('today', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
   const show = async (lines: TodayLine[], nextLarge: { on: string; count: number } | null = null): Promise<Stage<Today>> => {
     const stage = await Stage.show(Today);
-    await stage.answer('/api/today', { name: 'Ines Okafor-Lind', lines, horizon, nextLarge });
+    await stage.answer('/api/today', { name: 'Ines Okafor-Lind', lines, horizon, nextLarge, watch: null });
     return stage;
   };
 
@@ -46,6 +46,26 @@ describe('today', () => {
     const go = spyOn(TestBed.inject(Router), 'navigateByUrl').and.resolveTo(true);
     await stage.press('Decide: Batch 1 waits for your decision');
     expect(go).toHaveBeenCalledWith('/docket/1');
+  });
+
+  it('shows an auditor what to look at, with the page of each', async () => {
+    const stage = await Stage.show(Today);
+    const entry = { seq: 9, at: '2026-09-14T08:00:00Z', actor: 'Ines Okafor-Lind', from: '127.0.0.1', before: null, after: null, leaf: 3 };
+    const about = { subjectKind: 'record', subjectId: 'r1', subject: 'BER-01/7 Lease' };
+    const watch = [
+      { ...entry, ...about, act: 'revoked a declaration', words: 'revoked a declaration', note: 'by mistake' },
+      { ...entry, seq: 8, act: 'granted', words: 'granted', subjectKind: 'setting', subjectId: null, subject: 'Reader', note: null },
+    ];
+    await stage.answer('/api/today', { name: 'Odile', lines: [], horizon, nextLarge: null, watch });
+    expect(stage.text()).toContain('revoked a declaration by Ines Okafor-Lind');
+    expect(stage.text()).toContain('by mistake');
+    expect([...stage.host.querySelectorAll<HTMLAnchorElement>('.watch a')].map((a) => a.getAttribute('href'))).toEqual(['/records/r1']);
+  });
+
+  it('says to an auditor that there is nothing to look at yet', async () => {
+    const stage = await Stage.show(Today);
+    await stage.answer('/api/today', { name: 'Odile', lines: [], horizon, nextLarge: null, watch: [] });
+    expect(stage.text()).toContain('Nobody has revoked, overridden, released or disposed of anything yet.');
   });
 
   it('keeps its head when the server fails', async () => {

@@ -1,5 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
-import { Router } from '@angular/router';
+import { Router, RouterLink } from '@angular/router';
 import { records, reports, type TodayLine } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { EMPTY } from 'rxjs';
@@ -9,7 +9,8 @@ import { Horizon } from '../kit/horizon';
 import { loaded } from '../kit/loaded';
 import { Mark } from '../kit/mark';
 import { ProblemNotice } from '../kit/notice';
-import { CountPipe, DayPipe } from '../kit/words';
+import { linkOfEntry } from '../kit/trail';
+import { CountPipe, DayPipe, InstantPipe } from '../kit/words';
 import { Seen } from './seen';
 
 const names: Record<TodayLine['when'], string> = {
@@ -22,7 +23,7 @@ const names: Record<TodayLine['when'], string> = {
 /** What needs me now: sentences with their act, by deadline, and the horizon of two years. */
 @Component({
   selector: 'kc-today',
-  imports: [Button, CountPipe, DayPipe, Horizon, Mark, ProblemNotice, Seen],
+  imports: [Button, CountPipe, DayPipe, Horizon, InstantPipe, Mark, ProblemNotice, RouterLink, Seen],
   templateUrl: './today.html',
   styleUrl: './today.css',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -47,6 +48,8 @@ export class Today {
       .map((when) => ({ when, name: names[when], lines: lines.filter((l) => l.when === when) }))
       .filter((g) => g.lines.length > 0);
   });
+
+  protected readonly linkOf = linkOfEntry;
 
   protected go(line: TodayLine): void {
     void this.router.navigateByUrl(line.link);

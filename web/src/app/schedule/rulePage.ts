@@ -104,8 +104,9 @@ export class RulePage {
   protected readonly reason = signal('');
   protected readonly mayEdit = computed(() => this.session.may('dispose'));
   private readonly isWrong = computed(() => Object.keys(wrongIn(this.draft()!, this.newCode())).length > 0);
-  /** The draft to be tried; for as long as nothing else is said it is in force from today for all. */
+  /** The draft to be tried by who may change it; for as long as nothing else is said it is in force from today for all. */
   protected readonly tried = computed<Draft | null>(() => {
+    if (!this.mayEdit()) return null;
     const definition = this.draft();
     const today = this.session.today();
     const inForceFrom = this.inForceFrom() || today;
