@@ -231,6 +231,16 @@ describe('the kit', () => {
         expect(all(fixture, '.label').length > 0).toBe(size === 'full');
       }
     });
+    it('keeps the name of a hold inside of the strip, wherever it begins', async () => {
+      const began = (name: string, from: string): Life => ({ ...life, due: null, steps: [], holds: [{ name, from, until: null }] });
+      for (const [name, from, anchor] of [
+        ['Early', '2019-06-01', 'start'],
+        ['Review of the dredging contract', '2026-09-01', 'end'],
+      ] as const) {
+        const fixture = await show(Lifeline, { life: began(name, from), today: '2026-09-14', size: 'full' });
+        expect(all(fixture, '.hold text')[0]!.getAttribute('text-anchor')).toBe(anchor);
+      }
+    });
     it('puts labels that would meet into rows', () => {
       const labels = placeLabels(
         [

@@ -79,13 +79,16 @@ interface Label {
   readonly anchor: 'start' | 'middle' | 'end';
 }
 
+/** About how wide a label is, in pixels. */
+const widthOf = (words: string): number => words.length * 6.6;
+
 /** Puts labels into rows below the strip so that none covers another. Widths are estimated from their length. */
 export function placeLabels(labels: readonly { x: number; words: string; kind: string }[], width: number): Label[] {
   const ends: number[] = [];
   return [...labels]
     .sort((a, b) => a.x - b.x)
     .map((label) => {
-      const half = label.words.length * 3.3;
+      const half = widthOf(label.words) / 2;
       const anchor = label.x - half < 4 ? 'start' : label.x + half > width - 4 ? 'end' : 'middle';
       const left = anchor === 'start' ? label.x : anchor === 'end' ? label.x - 2 * half : label.x - half;
       let row = ends.findIndex((end) => end + 8 < left);
@@ -155,7 +158,9 @@ export class Lifeline implements OnInit, OnDestroy {
       const from = Math.max(x(h.from), 2);
       const to = h.until ? x(h.until) : Math.max(scale(domain[1]) - (full ? 4 : 1), from + 14);
       const links = Array.from({ length: Math.max(1, Math.floor((to - from) / (full ? 13 : 9))) }, (_, k) => from + k * (full ? 13 : 9));
-      return { ...h, from, to, links, y: full ? 42 - i * 14 : 3, open: h.until === null };
+      // A name that would be cut off at the end of the strip ends there.
+      const label = from + widthOf(h.name) > width - 4 ? { x: width - 4, anchor: 'end' } : { x: from, anchor: 'start' };
+      return { ...h, from, to, links, label, y: full ? 42 - i * 14 : 3, open: h.until === null };
     });
     const labels = full
       ? placeLabels(
