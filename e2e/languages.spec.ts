@@ -57,27 +57,64 @@ const cutOff = (page: Page): Promise<string[]> =>
       .map((e) => `${e.tagName.toLowerCase()}.${e.className}: ${(e.textContent ?? '').trim().slice(0, 60)}`),
   );
 
+// Buttons are pressed to see what they open: what they do stays in a repository of its own.
+test.use({ repository: 'own demo' });
+
 test('in a language longer by two fifths, from right to left, all is translated and nothing is cut off', async ({ browser, app }) => {
   const page = await signedIn(browser, app, 'ines');
   await page.context().addCookies([{ name: 'cellar_language', value: 'qps', url: app.url }]);
   const data = wordsOfAnswers(page);
-  for (const [name, path] of Object.entries(await paths(app.databaseUrl))) {
-    await page.goto(path);
-    await page.getByRole('heading', { level: 1 }).first().waitFor();
+  const look = async (what: string): Promise<void> => {
     await page.waitForLoadState('networkidle');
     // What an answer holds is known a moment after it is shown.
     let untranslated: string[] = [];
-    for (let look = 0; look < 20; look++) {
+    for (let tries = 0; tries < 20; tries++) {
       const texts = await textsOn(page);
       await data.read();
       untranslated = texts.filter((text) => plainWords(text).some((word) => !everywhere.has(word) && !data.has(word)));
       if (untranslated.length === 0) break;
       await page.waitForTimeout(250);
     }
-    expect.soft([...new Set(untranslated)], `${name}: not translated`).toEqual([]);
-    expect.soft(await cutOff(page), `${name}: cut off`).toEqual([]);
+    expect.soft([...new Set(untranslated)], `${what}: not translated`).toEqual([]);
+    expect.soft(await cutOff(page), `${what}: cut off`).toEqual([]);
     expect
-      .soft(await page.evaluate(() => document.documentElement.scrollWidth - innerWidth), `${name}: a bar across`)
+      .soft(await page.evaluate(() => document.documentElement.scrollWidth - innerWidth), `${what}: a bar across`)
       .toBeLessThanOrEqual(0);
+  };
+  const opened = page.locator('[role=dialog]:visible, .p-menu:visible, .p-popover:visible');
+  const buttons = page.locator('.page-head button:visible:enabled');
+  let looked = 0;
+  for (const [name, path] of Object.entries(await paths(app.databaseUrl))) {
+    const arrive = async (): Promise<void> => {
+      await page.goto(path);
+      await page.getByRole('heading', { level: 1 }).first().waitFor();
+    };
+    await arrive();
+    await look(name);
+    const labels = await buttons.evaluateAll((all) => all.map((b) => b.textContent!.trim()));
+    for (const [i, label] of labels.entries()) {
+      const button = buttons.nth(i);
+      if ((await button.textContent({ timeout: 1000 }).catch(() => null))?.trim() !== label) await arrive();
+      await button.click({ timeout: 2000 }).catch(() => undefined);
+      if (
+        await opened
+          .first()
+          .waitFor({ timeout: 700 })
+          .then(
+            () => true,
+            () => false,
+          )
+      ) {
+        looked += 1;
+        await look(`${name}, ${label}`);
+        // What is open inside of a sheet is closed first.
+        for (let presses = 0; presses < 3 && (await opened.count()) > 0; presses++) {
+          await page.keyboard.press('Escape');
+          await page.waitForTimeout(300);
+        }
+        await expect(opened, `${name}, ${label}: Esc`).toHaveCount(0);
+      } else await arrive();
+    }
   }
+  expect(looked, 'sheets and menus that opened').toBeGreaterThan(30);
 });

@@ -41,7 +41,7 @@ export class Choices<T> {
   readonly label = input.required<string>();
   readonly options = input.required<readonly Option<T>[]>();
   /** What no choice means. */
-  readonly placeholder = input('');
+  readonly placeholder = input($localize`Nothing chosen`);
   /** Can all be chosen at once? */
   readonly all = input(false);
   readonly disabled = input(false);
