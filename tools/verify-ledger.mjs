@@ -50,7 +50,7 @@ function heights(from, to) {
 const bytes = (hex) => Buffer.from(hex, 'hex');
 const headText = ({ keyId, root, signedAt, size }) => JSON.stringify({ keyId, root, signedAt, size, v: 1 });
 
-/** Reads one DER element: its tag, its content, its whole bytes; throws when the bytes end too early. */
+/** By hand, for this file needs nothing but Node.js: reads one DER element: its tag, its content, its whole bytes; throws when the bytes end too early. */
 function element(der, at = 0) {
   const first = der[at + 1];
   const lengthBytes = first < 0x80 ? 0 : first & 0x7f;

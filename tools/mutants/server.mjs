@@ -9,7 +9,7 @@ const atOnce = 2;
 const copied = ['server', 'tools', 'docs'];
 const left = new Set(['.git', '.data', 'dist', ...copied]);
 /** A mutant that cannot even be read says nothing about the specs, and neither does a run that did not come to its end. */
-const unreadable = /syntax error|SyntaxError|TransformError|Transform failed/;
+const unreadable = /syntax error|SyntaxError|TransformError|Transform failed|Build failed/;
 const ended = /\d+ specs?, \d+ failures?|docs\/acts\.md/;
 
 function copyOf(n) {
@@ -21,8 +21,13 @@ function copyOf(n) {
   return home;
 }
 
-const runSpecs = (home, specs, url) =>
-  exec(
+const build = `import('./tools/lib/build.mjs').then(({ buildServer }) => buildServer())`;
+
+/** Runs specs in a copy of the tree, with threads and processes from bundles of that copy. */
+async function runSpecs(home, specs, url) {
+  const built = await exec(process.execPath, ['-e', build], { cwd: home });
+  if (built.code !== 0) return built;
+  return exec(
     process.execPath,
     [
       '--import',
@@ -32,8 +37,9 @@ const runSpecs = (home, specs, url) =>
       '--fail-fast',
       ...specs.map((s) => `server/spec/${s}.spec.ts`),
     ],
-    { cwd: home, env: { TEST_DATABASE_URL: url } },
+    { cwd: home, env: { TEST_DATABASE_URL: url, SERVER_BUNDLES: join(home, 'dist', 'server') } },
   );
+}
 
 const runTable = (home) => exec(process.execPath, ['--import', 'tsx', 'tools/acts.ts', '--check'], { cwd: home });
 

@@ -1,6 +1,7 @@
 /**
  * Civil dates (no time, no zone) in the proleptic Gregorian calendar, as whole days since 1970-01-01.
  * Source: ISO 8601-1:2019 §4.2.1; the day-number conversion is Howard Hinnant's `days_from_civil`.
+ * By hand, since whole numbers are some fifty times as fast as Temporal; the specs hold both to the same dates.
  */
 export type EpochDay = number;
 

@@ -1,3 +1,5 @@
+// By hand: an entry is one text for ever, and a package that changed a corner of it would break every proof (RFC 8785).
+
 const surrogate = /[\uD800-\uDFFF]/;
 const loneSurrogate = /[\uD800-\uDBFF](?![\uDC00-\uDFFF])|(?<![\uD800-\uDBFF])[\uDC00-\uDFFF]/;
 /** A key that JavaScript moves to the front of an object, in whatever order it was given. */

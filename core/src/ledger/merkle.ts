@@ -5,6 +5,8 @@ export type Sha256 = (data: Uint8Array) => Uint8Array;
 
 const portable: Sha256 = (data) => nobleSha256(data);
 
+// By hand: the tree is what proves the ledger, and the small verifier has to follow it without any package.
+
 /** Leaf hash: SHA-256(0x00 ‖ entry) (RFC 6962 §2.1). */
 export function leafHash(entry: Uint8Array, sha256: Sha256 = portable): Uint8Array {
   const input = new Uint8Array(entry.length + 1);
