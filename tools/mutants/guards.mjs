@@ -198,7 +198,7 @@ export const guards = [
   [
     'records',
     'an object store that is away is no damage',
-    source('records/objects.ts'),
+    source('records/s3.ts'),
     "['NoSuchKey', 'NoSuchVersion', 'InvalidRange'].includes(error.name)",
     'true',
     ['stores'],
@@ -206,7 +206,7 @@ export const guards = [
   [
     'records',
     'an object is read by the version that was written',
-    source('records/objects.ts'),
+    source('records/s3.ts'),
     'VersionId: version, Range:',
     'Range:',
     ['stores'],

@@ -29,7 +29,7 @@ export { recordReads, recordSetupReads } from './reads.js';
 export { moveRecords } from './moveAct.js';
 export { declareOnClosing, recordActs, standingOf } from './recordActs.js';
 export { countObjects, knowsObjects } from './objectStore.js';
-export { openObjects } from './objects.js';
+export { openObjects } from './openObjects.js';
 export type { Services } from './services.js';
 export { leave, versionLeaving, type Leaving } from './serving.js';
 export {

@@ -1,5 +1,3 @@
-import type { ObjectsConfig } from '../kernel/index.js';
-
 /** An object store (S3) with versions and object lock, as far as contents need it. */
 export interface Objects {
   readonly lockDays: number;
@@ -12,10 +10,4 @@ export interface Objects {
   /** Deletes all versions of an object; false when the store does not allow that, as where one is locked. */
   remove(id: string): Promise<boolean>;
   close(): void;
-}
-
-/** Opens the object store. Its client is large: whoever has none does not load it. */
-export async function openObjects(config: ObjectsConfig): Promise<Objects> {
-  const { s3Objects } = await import('./s3.js');
-  return s3Objects(config);
 }
