@@ -9,7 +9,7 @@ const wcag = ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'];
 const drawn = (page: Page): Promise<unknown> =>
   page.evaluate(async () => {
     await new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)));
-    await Promise.all(document.getAnimations().map((animation) => animation.finished));
+    await Promise.allSettled(document.getAnimations().map((animation) => animation.finished));
   });
 
 async function violationsOn(page: Page, rules: (axe: AxeBuilder) => AxeBuilder): Promise<string[]> {

@@ -102,6 +102,8 @@ export const tableOutcome = z.object({
   changes: z.array(z.object({ row: z.number().int(), what: z.string(), sentence })),
   errors: z.array(z.object({ row: z.number().int(), column: z.string(), sentence })),
   recomputed: z.number().int(),
+  /** In which encoding the file was read where it does not say itself; null where there is no doubt. */
+  readAs: z.string().nullable(),
 });
 export type TableOutcome = z.infer<typeof tableOutcome>;
 

@@ -214,6 +214,17 @@ describe('plans and schedules as tables', () => {
       [base64(zipSync({ 'x.txt': strToU8('x') })), 'xlsx', /cannot be read/],
       [base64(bomb), 'xlsx', /more than 64 MB/],
       [base64('{"code":"A"}'), 'json', /must be a list of objects/],
+      [
+        base64('code,kind,inside,title,titel\nA,function,,x,y\n'),
+        'csv',
+        /There is no column titel\. Did you mean title\? Columns are code, /,
+      ],
+      [base64('code,kind,inside,title,xyzzy,rule\n'), 'csv', /There are no columns xyzzy and rule\. Did you mean rules\?/],
+      [base64('code,kind,inside,title,Title\nA,function,,x,y\n'), 'csv', /There are two columns “title”/],
+      [base64('code,kind,inside,title\nA,function,,x\nB,function,,x,surplus\n'), 'csv', /In row 3 something stands in column 5/],
+      [base64('code,kind,inside,title,\nA,function,,x,surplus\n'), 'csv', /In row 2 something stands in column 5/],
+      [base64('[{"code":"A","kind":"function","inside":"","title":{"en":"x"}}]'), 'json', /Row 2, title, holds a list or an object/],
+      [base64('[{"code":"A","kind":"function","inside":"","title":["x"]}]'), 'json', /Row 2, title, holds a list or an object/],
       [base64('{'), 'json', /This is not JSON/],
     ];
     for (const [data, format, sentence] of tries)
@@ -221,6 +232,47 @@ describe('plans and schedules as tables', () => {
         .withContext(String(sentence))
         .toBeRejectedWithError(sentence);
     expect(await statusOf(loadPlan('***', true))).toBe(422);
+  });
+
+  chapter('are read in the encoding that they are in, and say so where they had to guess', async () => {
+    const text = (title: string): string => `code,kind,inside,title\nQ-${title.length},function,,${title}\n`;
+    const wide = (given: string): Buffer => Buffer.from(given, 'utf16le');
+    const tries: [string, Buffer, string, string | null][] = [
+      ['UTF-8', Buffer.from(text('Bücher für Ærø')), 'Bücher für Ærø', null],
+      ['UTF-8 with a mark', Buffer.from(`\uFEFF${text('Ærø')}`), 'Ærø', null],
+      ['UTF-16 with a mark', wide(`\uFEFF${text('Łódź')}`), 'Łódź', null],
+      ['UTF-16 the other way round with a mark', wide(`\uFEFF${text('Łódź 2')}`).swap16(), 'Łódź 2', null],
+      ['UTF-16 without one', wide(text('Bücher, zwei').replace('Bücher, zwei', '"Bücher, zwei"')), 'Bücher, zwei', 'UTF-16LE'],
+      ['the other way round without one', wide(text('Straße')).swap16(), 'Straße', 'UTF-16BE'],
+      [
+        'Windows-1252',
+        Buffer.from(text('Bücher – “alt”').replace('–', '\x96').replace('“', '\x93').replace('”', '\x94'), 'latin1'),
+        'Bücher – “alt”',
+        'Windows-1252',
+      ],
+      ['UTF-8 of other scripts', Buffer.from(text('記録')), '記録', null],
+    ];
+    for (const [what, bytes, title, encoding] of tries) {
+      const outcome = await loadPlan(bytes.toString('base64'));
+      expect([outcome.readAs, outcome.errors]).withContext(what).toEqual([encoding, []]);
+      const line = (await exported('plan')).find((l) => l['title'] === title);
+      expect(line).withContext(what).toBeDefined();
+    }
+  });
+
+  chapter('give back what was kept from being a formula as it was', async () => {
+    const titles = ['-20 °C store', '=1+1', '@home', "'quoted'", "'", "'=kept", "''+1"];
+    await loadPlan(
+      base64(JSON.stringify(titles.map((title, i) => ({ code: `F-${i}`, kind: 'function', inside: '', title })))),
+      false,
+      'json',
+    );
+    const { bytes } = await fetchBytes('/api/plan/export?format=csv');
+    expect(bytes.toString()).toContain("'-20 °C store");
+    expect((await loadPlan(bytes.toString('base64'))).changes).toEqual([]);
+    expect(titles.every((title) => bytes.toString().includes(title))).toBeTrue();
+    const kept = (await exported('plan')).map((l) => l['title']);
+    for (const title of titles) expect(kept).withContext(title).toContain(title);
   });
 
   chapter('never hand a spreadsheet a formula', async () => {

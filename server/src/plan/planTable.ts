@@ -180,7 +180,7 @@ export async function importPlan(
   work: Several,
   input: { bytes: Buffer; format: TableFormat; dryRun: boolean },
 ): Promise<Told<TableOutcome>> {
-  const table = await readTable(services, input.bytes, input.format, ['code', 'kind', 'inside', 'title']);
+  const table = await readTable(services, input.bytes, input.format, { required: ['code', 'kind', 'inside', 'title'], known: planColumns });
   return work(async (uow) => {
     await codeStore.lockPlan(uow);
     const all = await placeStore.allPlaces(uow);
@@ -219,6 +219,7 @@ export async function importPlan(
       changes,
       errors: errors.sort((a, b) => a.row - b.row),
       recomputed,
+      readAs: table.encoding,
     });
     if (errors.length > 0) return outcome(0);
 

@@ -118,7 +118,7 @@ async function readUses(
   requireInUse(stencil);
   const definitions = new Map((await factsOfAllTypes(services.pool)).map((f) => [f.code, f]));
   const asked = stencil.definition.asks.flatMap((code) => definitions.get(code) ?? []);
-  const table = await readTable(services, file.bytes, file.format, []);
+  const table = await readTable(services, file.bytes, file.format, { required: [], known: null });
   const columnOf = (d: FactDefinition): string | undefined =>
     table.columns.find((c) => c === d.code.toLowerCase() || c === d.title.toLowerCase());
   const unknown = table.columns.filter((c) => c !== 'code' && c !== 'title' && !asked.some((d) => columnOf(d) === c));

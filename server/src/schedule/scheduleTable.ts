@@ -187,7 +187,10 @@ export async function importSchedule(
   work: Several,
   input: { bytes: Buffer; format: TableFormat; dryRun: boolean },
 ): Promise<Told<TableOutcome>> {
-  const table = await readTable(services, input.bytes, input.format, ['code', 'title', 'authority', 'clock', 'steps']);
+  const table = await readTable(services, input.bytes, input.format, {
+    required: ['code', 'title', 'authority', 'clock', 'steps'],
+    known: scheduleColumns,
+  });
   return work(async (uow) => {
     const [rules, versions, jurisdictions, groups, known] = await Promise.all([
       ruleStore.rules(uow),
@@ -295,6 +298,6 @@ export async function importSchedule(
       published.length === 0
         ? 0
         : await recomputeTelling(services, uow, await reachStore.reachOfRules(uow, published), 'rules from a table', access);
-    return { rows: table.rows.length, changes, errors: errors.sort((a, b) => a.row - b.row), recomputed };
+    return { rows: table.rows.length, changes, errors: errors.sort((a, b) => a.row - b.row), recomputed, readAs: table.encoding };
   });
 }

@@ -1,4 +1,5 @@
 import { message } from '@key-cellar/words';
+import iconv from 'iconv-lite';
 import Papa from 'papaparse';
 import { Problem, task, withZip } from '../kernel/index.js';
 import { wrongFile, type TableFormat } from './problems.js';
@@ -11,10 +12,52 @@ const mostColumns = 200;
 const mostUnpacked = 64 * 1024 * 1024;
 const mostParts = 2000;
 
+/** What is in a table: its cells, and in which encoding they were read where the file does not say; null where there is no doubt. */
+export interface Cells {
+  readonly cells: unknown[][];
+  readonly encoding: string | null;
+}
+
 /** A table as it came, to cells; the first line names the columns. */
-export const readingCells = task<{ readonly bytes: Uint8Array; readonly format: TableFormat }, unknown[][]>('cells', {
-  patienceMs: 20_000,
-});
+export const readingCells = task<{ readonly bytes: Uint8Array; readonly format: TableFormat }, Cells>('cells', { patienceMs: 20_000 });
+
+/** So many bytes tell whether a text is of two bytes a letter. */
+const sampled = 4096;
+
+/** The byte order of a text in UTF-16 without a mark: in most scripts of Europe one byte of each two is zero. */
+function utf16Of(bytes: Buffer): string | null {
+  const sample = bytes.subarray(0, sampled);
+  if (sample.length < 4) return null;
+  const zeros = [0, 0];
+  sample.forEach((byte, at) => {
+    if (byte === 0) zeros[at % 2]! += 1;
+  });
+  const many = sample.length / 4;
+  if (zeros[1]! > many && zeros[0]! < many / 8) return 'utf-16le';
+  return zeros[0]! > many && zeros[1]! < many / 8 ? 'utf-16be' : null;
+}
+
+/**
+ * The text of a file in the encoding that it is in: what its mark says (Unicode §2.13), UTF-16 by its zeros, UTF-8 where it is sound, and
+ * else Windows-1252, of which ISO 8859-1 is a part (WHATWG Encoding). The last is a guess, and is said.
+ */
+function textOf(bytes: Buffer): { readonly text: string; readonly encoding: string | null } {
+  const marked = bytes[0] === 0xff && bytes[1] === 0xfe ? 'utf-16le' : bytes[0] === 0xfe && bytes[1] === 0xff ? 'utf-16be' : null;
+  const wide = marked ?? utf16Of(bytes);
+  if (wide) return { text: new TextDecoder(wide).decode(bytes), encoding: marked ? null : wide.toUpperCase() };
+  try {
+    return { text: new TextDecoder('utf-8', { fatal: true }).decode(bytes), encoding: null };
+  } catch {
+    // Node’s own decoder takes it for ISO 8859-1, in which dashes and quotation marks are control characters.
+    return { text: iconv.decode(bytes, 'win1252'), encoding: 'Windows-1252' };
+  }
+}
+
+/** What a spreadsheet would take for a formula, or for one that was kept from being so: a quotation mark goes before it in CSV. */
+export const formula = /^'*[=+\-@\t\r]/;
+
+/** A text that was kept from being a formula (`'-20 °C store`), as it was. */
+const asWritten = (cell: string): string => (cell.startsWith("'") && formula.test(cell) ? cell.slice(1) : cell);
 
 /** The number of a column by its letters: A is 1, XFD 16,384. */
 function columnNumber(letters: string): number {
@@ -53,32 +96,29 @@ async function checkSheet(bytes: Buffer): Promise<void> {
 }
 
 /** Runs in a thread that can be ended. Throws a problem that says what is wrong with the file. */
-export async function cellsOf({
-  bytes: given,
-  format,
-}: {
-  readonly bytes: Uint8Array;
-  readonly format: TableFormat;
-}): Promise<unknown[][]> {
+export async function cellsOf({ bytes: given, format }: { readonly bytes: Uint8Array; readonly format: TableFormat }): Promise<Cells> {
   const bytes = Buffer.from(given.buffer, given.byteOffset, given.byteLength);
   switch (format) {
     case 'csv': {
-      const parsed = Papa.parse<string[]>(bytes.toString('utf8').replace(/^\uFEFF/, ''), { skipEmptyLines: false });
+      const { text, encoding } = textOf(bytes);
+      const parsed = Papa.parse<string[]>(text, { skipEmptyLines: false });
       const [broken] = parsed.errors.filter((e) => e.type === 'Quotes');
       if (broken) throw wrongFile(message('tables.rowQuotationMarkNot', { row: String((broken.row ?? 0) + 1) }));
-      return parsed.data;
+      return { cells: parsed.data.map((line) => line.map(asWritten)), encoding };
     }
     case 'xlsx': {
       await checkSheet(bytes).catch((error: unknown) => {
         throw error instanceof Problem ? error : wrongFile(message('tables.noSpreadsheetFormXlsx'));
       });
       const { readSheet } = await import('read-excel-file/node');
-      return readSheet(bytes).catch(() => Promise.reject(wrongFile(message('tables.spreadsheetCannotReadSave')))) as Promise<unknown[][]>;
+      const cells = await readSheet(bytes).catch(() => Promise.reject(wrongFile(message('tables.spreadsheetCannotReadSave'))));
+      return { cells, encoding: null };
     }
     case 'json': {
+      const { text, encoding } = textOf(bytes);
       let lines: unknown;
       try {
-        lines = JSON.parse(bytes.toString('utf8'));
+        lines = JSON.parse(text);
       } catch {
         throw wrongFile(message('tables.noJson'));
       }
@@ -87,7 +127,11 @@ export async function cellsOf({
       }
       const objects = lines as Record<string, unknown>[];
       const columns = [...new Set(objects.flatMap((line) => Object.keys(line)))];
-      return [columns, ...objects.map((line) => columns.map((name) => line[name]))];
+      for (const [at, line] of objects.entries()) {
+        const nested = columns.find((name) => typeof line[name] === 'object' && line[name] !== null);
+        if (nested !== undefined) throw wrongFile(message('tables.nestedValue', { row: String(at + 2), column: nested }));
+      }
+      return { cells: [columns, ...objects.map((line) => columns.map((name) => line[name]))], encoding };
     }
   }
 }

@@ -1,8 +1,9 @@
 import { message } from '@key-cellar/words';
+import { nearest } from '@key-cellar/core/criteria';
 import { isSoundText } from '@key-cellar/core/records';
 import Papa from 'papaparse';
 import { GivenUp, type Tasks } from '../kernel/index.js';
-import { mostRows, readingCells } from './cells.js';
+import { formula, mostRows, readingCells, type Cells } from './cells.js';
 import { wrongFile, type TableFormat } from './problems.js';
 
 /** One line of a table: its number as a spreadsheet shows it, and its values by the name of their column. */
@@ -11,6 +12,8 @@ export interface TableRow {
   readonly values: Readonly<Record<string, string>>;
 }
 export interface Table {
+  /** In which encoding the file was read where it does not say; null where there is no doubt. */
+  readonly encoding: string | null;
   readonly columns: readonly string[];
   readonly rows: readonly TableRow[];
 }
@@ -21,16 +24,56 @@ const words = (value: unknown): string => {
   return String(value).normalize('NFC').trim();
 };
 
-function fromCells(cells: readonly (readonly unknown[])[]): Table {
+/** A shorter name says too little to be taken for another. */
+const shortest = 3;
+
+/** Refuses columns that are named twice, or not at all though something stands in them. */
+function refuseColumns(columns: readonly string[], lines: readonly (readonly unknown[])[]): void {
+  const twice = columns.find((name, at) => name !== '' && columns.indexOf(name) !== at);
+  if (twice !== undefined) throw wrongFile(message('tables.columnTwice', { column: twice }));
+  for (const [i, line] of lines.entries()) {
+    const surplus = line.findIndex((cell, at) => !columns[at] && words(cell) !== '');
+    if (surplus >= 0) throw wrongFile(message('tables.surplusCell', { row: String(i + 2), no: String(surplus + 1) }));
+  }
+}
+
+/** What is wrong with the names of columns: mistyped ones first, then what is missing, then what no table of the kind has. */
+function refuseNames(columns: readonly string[], required: readonly string[], known: readonly string[] | null): void {
+  const lacking = required.filter((name) => !columns.includes(name));
+  const strange = known ? columns.filter((name) => !known.includes(name)) : [];
+  const meant = strange.flatMap((name) => (name.length < shortest ? [] : nearest(name, known!, (text) => text).slice(0, 1)));
+  if (meant.length === 0 && lacking.length > 0) {
+    throw wrongFile(
+      message('tables.firstLineMustName', {
+        lacking: { all: lacking },
+        n: lacking.length,
+        columns: columns.length === 0 ? message('shared.nothing') : { list: columns },
+      }),
+    );
+  }
+  if (strange.length === 0) return;
+  throw wrongFile(
+    message('tables.unknownColumns', {
+      n: strange.length,
+      columns: { all: strange },
+      meant: meant.length > 0 ? message('tables.meant', { columns: { any: meant } }) : '',
+      known: { list: known! },
+    }),
+  );
+}
+
+function fromCells({ cells, encoding }: Cells): Table {
   const [head, ...lines] = cells;
   const columns = (head ?? []).map((name) => words(name).toLowerCase());
   const strange = columns.findIndex((name) => !isSoundText(name));
   if (strange >= 0) throw wrongFile(message('tables.nameColumnControlCharacters', { no: String(strange + 1) }));
+  refuseColumns(columns, lines);
   for (const [i, line] of lines.entries()) {
     const wrong = columns.findIndex((name, at) => name !== '' && !isSoundText(words(line[at]), true));
     if (wrong >= 0) throw wrongFile(message('tables.rowColumnControlCharacters', { row: String(i + 2), column: columns[wrong]! }));
   }
   return {
+    encoding,
     columns: columns.filter(Boolean),
     rows: lines.flatMap((line, i) => {
       const values = Object.fromEntries(columns.flatMap((name, at) => (name ? [[name, words(line[at])]] : [])));
@@ -40,28 +83,22 @@ function fromCells(cells: readonly (readonly unknown[])[]): Table {
   };
 }
 
-/** Reads a table; throws a problem that says what is wrong with the file. Dates of spreadsheets come as YYYY-MM-DD. */
+/**
+ * Reads a table; throws a problem that says what is wrong with the file. Dates of spreadsheets come as YYYY-MM-DD. `required` columns have to
+ * be there; besides the `known` ones there may be none, unless whoever asks looks at them (null).
+ */
 export async function readTable(
   { reading }: { readonly reading: Tasks },
   bytes: Buffer,
   format: TableFormat,
-  required: readonly string[],
+  { required, known }: { readonly required: readonly string[]; readonly known: readonly string[] | null },
 ): Promise<Table> {
   const cells = await reading.run(readingCells, { bytes, format }).catch((error: unknown) => {
     if (error instanceof GivenUp) throw wrongFile(message('tables.fileTakesTooLong'));
     throw error;
   });
   const table = fromCells(cells);
-  const lacking = required.filter((name) => !table.columns.includes(name));
-  if (lacking.length > 0) {
-    throw wrongFile(
-      message('tables.firstLineMustName', {
-        lacking: { all: lacking },
-        n: lacking.length,
-        columns: table.columns.length === 0 ? message('shared.nothing') : { list: table.columns },
-      }),
-    );
-  }
+  refuseNames(table.columns, required, known);
   if (table.rows.length > mostRows) throw wrongFile(message('tables.atMostLinesAt', { most: mostRows, n: table.rows.length }));
   return table;
 }
@@ -84,7 +121,7 @@ export async function writeTable(
   const type = types[format];
   switch (format) {
     case 'csv':
-      return { type, bytes: Buffer.from(`\uFEFF${Papa.unparse({ fields: [...columns], data: cells }, { escapeFormulae: true })}\r\n`) };
+      return { type, bytes: Buffer.from(`\uFEFF${Papa.unparse({ fields: [...columns], data: cells }, { escapeFormulae: formula })}\r\n`) };
     case 'json':
       return { type, bytes: Buffer.from(`${JSON.stringify(lines, null, 2)}\n`) };
     case 'xlsx': {

@@ -2,13 +2,16 @@
 export const tables = {
   'tables.atMostLinesAt': 'At most {most} lines at once; these are {n}.',
   'tables.cellStandsAtFar': 'There is a cell at {cell}, far outside a table of {columns} columns and {rows} lines.',
+  'tables.columnTwice': 'There are two columns “{column}”.',
   'tables.fileTakesTooLong': 'This file takes too long to read. It may be damaged, or made to be so; save it again.',
   'tables.firstLineMustName':
     'The first line must name the columns; {lacking} {n, plural, one {is} other {are}} missing. It has: {columns}.',
   'tables.inRowAlready': '{name} is already in row {row}',
   'tables.jsonMustListObjects': 'The JSON must be a list of objects, one a line.',
+  'tables.meant': ' Did you mean {columns}?',
   'tables.missing': 'is missing',
   'tables.nameColumnControlCharacters': 'The name of column {no} has control characters.',
+  'tables.nestedValue': 'Row {row}, {column}, holds a list or an object; a cell holds one value.',
   'tables.noJson': 'This is not JSON.',
   'tables.noJurisdiction': 'there is no jurisdiction {name}',
   'tables.noPlace': 'there is no place {place}',
@@ -18,5 +21,7 @@ export const tables = {
   'tables.spreadsheetCannotReadSave': 'This spreadsheet cannot be read. Save it again as XLSX.',
   'tables.spreadsheetMorePartsWhich': 'This spreadsheet has more than {most} parts, which no table of this kind needs.',
   'tables.spreadsheetUnpacksMoreMb': 'This spreadsheet unpacks to more than 64 MB, which no table of this kind needs.',
+  'tables.surplusCell': 'In row {row} something stands in column {no}, which has no name.',
   'tables.tooLong': 'is longer than {most} letters',
+  'tables.unknownColumns': '{n, plural, one {There is no column} other {There are no columns}} {columns}.{meant} Columns are {known}.',
 } as const;

@@ -26,10 +26,12 @@ describe('taking in a table', () => {
       changes: [],
       errors: [{ row: 3, column: 'code', sentence: 'is missing' }],
       recomputed: 0,
+      readAs: 'Windows-1252',
     });
     expect(request.request.body).toEqual({ format: 'xlsx', data: btoa('bytes'), dryRun: true });
     expect(words(stage)).toContain('1 of 2 rows are wrong.');
     expect(words(stage)).toContain('3codeis missing');
+    expect(words(stage)).toContain('Read as Windows-1252, since the file does not say what it is.');
     expect(() => stage.button(/^Apply/, stage.sheet)).toThrow();
   });
 
@@ -38,7 +40,13 @@ describe('taking in a table', () => {
     let done = 0;
     stage.fixture.componentInstance.done.subscribe((o) => (done = o.recomputed));
     await choose(stage, 'plan.csv', 'code,kind\n');
-    const outcome = { rows: 1, changes: [{ row: 2, what: 'new', sentence: 'A is made inside ALL' }], errors: [], recomputed: 0 };
+    const outcome = {
+      rows: 1,
+      changes: [{ row: 2, what: 'new', sentence: 'A is made inside ALL' }],
+      errors: [],
+      recomputed: 0,
+      readAs: null,
+    };
     await stage.answer('/api/plan/import', outcome);
     expect(words(stage)).toContain('A is made inside ALL');
     await stage.press('Apply one change', stage.sheet);

@@ -42,6 +42,9 @@ type Format = 'csv' | 'xlsx' | 'json';
               >
             }
           </p>
+          @if (o.readAs; as encoding) {
+            <p i18n>Read as {{ encoding }}, since the file does not say what it is. Check that accents and umlauts are right below.</p>
+          }
           <div class="lines">
             <table class="frame">
               <thead>
