@@ -53,7 +53,8 @@ async function foldsBetween(
   const folds = new Map<number, Told<LedgerFold>>();
   const inGap = new Map<number, number>();
   for (const { gap, n } of counted) inGap.set(gap, (inGap.get(gap) ?? 0) + n);
-  const isFolded = (gap: number): boolean => inGap.get(gap)! > few;
+  // Where counting stopped there are more than were counted.
+  const isFolded = (gap: number): boolean => inGap.get(gap)! > few || (full && gap === last);
   for (const { gap, act, n, newest, oldest } of counted.filter((c) => isFolded(c.gap))) {
     const fold = folds.get(gap);
     folds.set(gap, {

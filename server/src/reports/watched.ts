@@ -3,10 +3,15 @@ import { hasRight } from '@key-cellar/core/access';
 import { newestOf } from '../ledger/index.js';
 import { mayAtRepository, type Db, type PersonAccess } from '../kernel/index.js';
 
-/** Acts that undo a protection, dispose of records, or change what does: an auditor asks of each whether it was allowed. */
+/**
+ * Acts that undo a protection, dispose of records, or change what does: an auditor asks of each whether it was allowed. What a ledger of before
+ * called otherwise is among them by that name.
+ */
 const watched = [
   'revoked a declaration',
+  'undeclared',
   'set an override',
+  'set by hand',
   'lifted an override',
   'released a hold',
   'let out of a hold',

@@ -28,7 +28,7 @@ export const problem: Record<keyof typeof english, string> = {
   'problem.notSignedIn': 'Melden Sie sich zuerst an.',
   'problem.notStorable': 'Eine Zahl, ein Datum oder ein Text darin lässt sich nicht speichern. Prüfen Sie die Eingabe.',
   'problem.refusedByDatabase':
-    'Die Datenbank lehnt das ab: Es würde eine Regel zum Schutz der Unterlagen verletzen. Welche, steht im Protokoll des Servers.',
+    'Die Datenbank lehnt das ab: Es würde eine Regel zum Schutz der Unterlagen verletzen. Wer den Server betreibt, findet in dessen Protokoll, welche.',
   'problem.that': 'Das',
   'problem.title.400': 'Die Anfrage ist nicht lesbar',
   'problem.title.401': 'Melden Sie sich zuerst an',

@@ -21,7 +21,8 @@ export const problem = {
   'problem.notFound': '{what} does not exist here, or you may not see it.',
   'problem.notSignedIn': 'Sign in first.',
   'problem.notStorable': 'A number, date or text in this cannot be kept. Check what was typed.',
-  'problem.refusedByDatabase': 'The database refuses this: it would break a rule that protects the records. The server’s log says which.',
+  'problem.refusedByDatabase':
+    'The database refuses this: it would break a rule that protects the records. Whoever runs the server finds in its log which.',
   'problem.that': 'That',
   'problem.title.400': 'The request cannot be read',
   'problem.title.401': 'Sign in first',
