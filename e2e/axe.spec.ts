@@ -5,11 +5,17 @@ import { paths } from './support/screens.js';
 
 const wcag = ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'];
 
-/** Charts are drawn anew in the frame after they were told of their width; colours change in a moment of their own. */
+/** Charts are drawn anew in the frame after they were told of their width; one motion may set off the next. */
 const drawn = (page: Page): Promise<unknown> =>
   page.evaluate(async () => {
-    await new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)));
-    await Promise.allSettled(document.getAnimations().map((animation) => animation.finished));
+    for (;;) {
+      await new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)));
+      const ending = document
+        .getAnimations()
+        .filter((a) => a.effect?.getComputedTiming().endTime !== Infinity && a.playState === 'running');
+      if (ending.length === 0) return;
+      await Promise.allSettled(ending.map((animation) => animation.finished));
+    }
   });
 
 async function violationsOn(page: Page, rules: (axe: AxeBuilder) => AxeBuilder): Promise<string[]> {
