@@ -50,7 +50,7 @@ export const explanation = z.object({
       noticeDays: z.number().int(),
     }),
   ),
-  override: z.object({ reason: z.string(), by: z.string(), on: dateText }).nullable(),
+  override: z.object({ reason: sentence, by: z.string(), on: dateText }).nullable(),
   yielded: list(z.object({ rule: explainedRule, reason: z.enum(yieldReasons), words: sentence, dueOn: day })),
   holds: list(
     z.object({

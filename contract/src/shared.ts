@@ -96,14 +96,16 @@ export const tableInput = z.object({
   data: z.base64().max(largestTable),
   dryRun: z.boolean().default(true),
 });
+/** In which encoding a file was read where it does not say itself; null where there is no doubt. */
+export const encodingGuessed = z.string().nullable();
+
 /** What a table would change or has changed, and what is wrong in it, by row and column. */
 export const tableOutcome = z.object({
   rows: z.number().int(),
   changes: z.array(z.object({ row: z.number().int(), what: z.string(), sentence })),
   errors: z.array(z.object({ row: z.number().int(), column: z.string(), sentence })),
   recomputed: z.number().int(),
-  /** In which encoding the file was read where it does not say itself; null where there is no doubt. */
-  readAs: z.string().nullable(),
+  readAs: encodingGuessed,
 });
 export type TableOutcome = z.infer<typeof tableOutcome>;
 

@@ -1,6 +1,21 @@
 import * as z from 'zod';
 import { facts } from './records.js';
-import { dateText, get, id, idParam, outcomeLine, post, put, revision, tableFormat, ask, withTable, withMany, sentence } from './shared.js';
+import {
+  dateText,
+  encodingGuessed,
+  get,
+  id,
+  idParam,
+  outcomeLine,
+  post,
+  put,
+  revision,
+  tableFormat,
+  ask,
+  withTable,
+  withMany,
+  sentence,
+} from './shared.js';
 import { text, prose, line } from './text.js';
 
 const readyTitle = z.object({
@@ -129,7 +144,7 @@ export const stencils = {
     {
       params: idParam,
       body: z.object({ format: tableFormat, data: z.base64().max(12_000_000) }),
-      response: z.object({ uses: z.array(use) }),
+      response: z.object({ uses: z.array(use), readAs: encodingGuessed }),
     },
     withTable,
   ),

@@ -1,5 +1,16 @@
 import { readFileSync } from 'node:fs';
-import { docket, type EffectPage, holds, ledger, records, schedule, setup, steps, type RuleDefinition } from '@key-cellar/contract';
+import {
+  docket,
+  type EffectPage,
+  holds,
+  ledger,
+  records,
+  schedule,
+  setup,
+  steps,
+  type RuleDefinition,
+  identity,
+} from '@key-cellar/contract';
 import { placeGrant, programActor, withUnitOfWork } from '../src/index.js';
 import { asApplication, asOwner } from './support/database.js';
 import { makeWorld, ruleDefinition, statusOf, today, type Refused, type World } from './support/world.js';
@@ -430,6 +441,9 @@ describe('what laws say', () => {
     const sampled = filed.find((r) => r.number === wanted[0])!;
     const { why: because, outcome } = await dossier(sampled.id).then((d) => ({ why: d.why, outcome: d.why.outcome }));
     expect([outcome, because.override?.reason]).toEqual(['permanent', kept[0]!.reason!]);
+    await keeper().call(identity.setLanguage, { body: { language: 'de' } });
+    expect((await dossier(sampled.id)).why.override?.reason).toContain('Als Auswahl dauerhaft aufbewahrt: jede 3. nach Nummer');
+    await keeper().call(identity.setLanguage, { body: { language: 'en' } });
     await world.setToday('2026-09-15');
     await world.as('approver').call(docket.approve, { params: { id: batch.id }, body: { note: '' } });
     const { jobId } = await keeper().call(docket.execute, { params: { id: batch.id } });

@@ -158,12 +158,18 @@ describe('stencils', () => {
     const id = await make(staffFile());
     const read = (csv: string) =>
       keeper.call(stencils.readUses, { params: { id }, body: { format: 'csv', data: Buffer.from(csv).toString('base64') } });
-    const { uses } = await read('Person,post,code\nIda Vasik,pilot,\nOtto Brae,"mate, first",P-77\n,,\n');
+    const { uses, readAs } = await read('Person,post,code\nIda Vasik,pilot,\nOtto Brae,"mate, first",P-77\n,,\n');
     expect(uses).toEqual([
       { code: '', title: '', facts: { person: 'Ida Vasik', post: 'pilot' } },
       { code: 'P-77', title: '', facts: { person: 'Otto Brae', post: 'mate, first' } },
     ]);
+    expect(readAs).toBeNull();
     expect((await apply(id, uses)).map((r) => r.code)).toEqual(['P-01', 'P-77']);
+    const western = Buffer.from('person,post\nJürgen Brae,pilot\n', 'latin1').toString('base64');
+    expect(await keeper.call(stencils.readUses, { params: { id }, body: { format: 'csv', data: western } })).toEqual({
+      uses: [{ code: '', title: '', facts: { person: 'Jürgen Brae', post: 'pilot' } }],
+      readAs: 'Windows-1252',
+    });
     await expectAsync(read('Person,salary\nIda,3\n')).toBeRejectedWithError(
       /salary: no such column\. It may have code, title, person or post\./,
     );

@@ -96,7 +96,7 @@ export interface Explanation {
   /** Since which day it waits: for its date since it was filed, for a step since that was due. */
   readonly waitingSince: string | null;
   readonly steps: readonly ExplainedStep[];
-  readonly override: ByHand | null;
+  readonly override: (ByHand & { readonly reason: Message }) | null;
   readonly yielded: readonly {
     readonly rule: ExplainedRule;
     readonly reason: YieldReason;
@@ -378,6 +378,10 @@ function waitingWords(
   }
 }
 
+function explainHand(hand: ByHand | null): Explanation['override'] {
+  return hand && { ...hand, reason: typeof hand.reason === 'string' ? told(hand.reason) : hand.reason };
+}
+
 /** Builds the explanation of what {@link import('./governing.js').governingRule} decided. */
 export function explain({ governing, facts, holds, missing }: ExplainInput): Explanation {
   const frozen = holds.length > 0 ? message('schedule.frozen') : null;
@@ -437,14 +441,14 @@ export function explain({ governing, facts, holds, missing }: ExplainInput): Exp
       dueOn,
       action: governing.action,
       governing: null,
-      override: governing.hand,
+      override: explainHand(governing.hand),
       missing: gaps,
     };
   }
 
   if (governing.kind === 'overrideForGood') {
     const summary = inOrder(message('schedule.permanentByOverride'), disputed);
-    return { ...nothing, ...shared, outcome: 'permanent', summary, governing: null, override: governing.hand, missing: gaps };
+    return { ...nothing, ...shared, outcome: 'permanent', summary, governing: null, override: explainHand(governing.hand), missing: gaps };
   }
 
   const { by } = governing;
@@ -455,7 +459,7 @@ export function explain({ governing, facts, holds, missing }: ExplainInput): Exp
     ...shared,
     ...explainClock(rule, verdict, facts),
     governing: explainRule(by),
-    override: governing.hand,
+    override: explainHand(governing.hand),
     steps: verdict.steps.map((step) => explainStep(step, rule.sample)),
     missing: gaps,
   };

@@ -1,4 +1,4 @@
-import { message, type Value } from '@key-cellar/words';
+import { message, type Message, type Value } from '@key-cellar/words';
 import { civilDate, yearMonthDay, type EpochDay } from '../calendar/index.js';
 import { vintageOf } from './cutoff.js';
 import type { ClockFacts } from './clockFacts.js';
@@ -21,7 +21,8 @@ export interface RuleCandidate {
 
 /** Why something was set by hand, by whom and when. */
 export interface ByHand {
-  readonly reason: string;
+  /** In the words of whoever did it; a message where the program did. */
+  readonly reason: string | Message;
   readonly by: string;
   /** YYYY-MM-DD */
   readonly on: string;

@@ -6,19 +6,7 @@ import { refuse, type Refusal } from '@key-cellar/core/records';
 import { describeSample, isSampled } from '@key-cellar/core/schedule';
 import { uuidv7 } from 'uuidv7';
 import { send } from '../identity/index.js';
-import {
-  actsFor,
-  addJob,
-  many,
-  noRight,
-  notAllowed,
-  one,
-  Problem,
-  wrongField,
-  type Entered,
-  type UnitOfWork,
-  inEnglish,
-} from '../kernel/index.js';
+import { actsFor, addJob, many, noRight, notAllowed, one, Problem, wrongField, type Entered, type UnitOfWork } from '../kernel/index.js';
 import { keepForGood, lastDayOfNotice } from '../schedule/index.js';
 import { confirmByHand } from './execution.js';
 import { disposingStep, groupKey, groupOfKey, vintageWords } from './groups.js';
@@ -177,7 +165,7 @@ export const batchActs = {
         rule: group.rule_code ?? '',
       });
       await batchStore.setOutcome(uow, id, sampledIds, 'sampled', kept);
-      await keepForGood(uow, sampledIds, inEnglish(kept));
+      await keepForGood(uow, sampledIds, kept);
       const proposed = {
         act: 'proposed a batch',
         subject: { kind: 'batch', id, name: number },

@@ -111,7 +111,7 @@ async function readUses(
   person: SignedIn,
   id: string,
   file: { bytes: Buffer; format: TableFormat },
-): Promise<StencilUse[]> {
+): Promise<{ uses: StencilUse[]; readAs: string | null }> {
   await requireReader(services, person);
   const stencil = await stencils.stencilById(services.pool, id);
   if (!stencil) throw notFound(message('thing.stencil'));
@@ -129,7 +129,7 @@ async function readUses(
       message('plan.wrongColumns', { unknown: { all: unknown }, columns: { any: ['code', 'title', ...asked.map((d) => d.code)] } }),
     );
   }
-  return table.rows.map(({ values }) => ({
+  const uses = table.rows.map(({ values }) => ({
     code: values['code'] ?? '',
     title: values['title'] ?? '',
     facts: Object.fromEntries(
@@ -139,6 +139,7 @@ async function readUses(
       }),
     ) as StencilUse['facts'],
   }));
+  return { uses, readAs: table.encoding };
 }
 
 /** A cell of a table as a value of its kind; what cannot be read stays as it is, and is refused with a sentence. */
@@ -158,7 +159,6 @@ export const stencilReads: ReadsOf<typeof contract, Services> = {
     const { title, definition } = await fromFolder(services, person, body.placeId);
     return { title, definition: definition as StencilBody };
   },
-  readUses: async ({ services, person, params, body }) => ({
-    uses: await readUses(services, person, params.id, { bytes: Buffer.from(body.data, 'base64'), format: body.format }),
-  }),
+  readUses: ({ services, person, params, body }) =>
+    readUses(services, person, params.id, { bytes: Buffer.from(body.data, 'base64'), format: body.format }),
 };

@@ -35,7 +35,7 @@ export function seenLast(
        group by subject_id)
      select r.id, r.number, r.title, r.state, last.at from last join record r on r.id = last.subject_id
      where r.access_set_id = any ($3::int[]) or (r.deposited_by = $1 and r.access_set_id = any ($4::int[]))
-     order by last.seq desc limit $5`,
+     order by last.at desc, last.seq desc limit $5`,
     [personId, acts, sets.discover, sets.own, most],
   );
 }

@@ -241,6 +241,21 @@ describe('the kit', () => {
         expect(all(fixture, '.hold text')[0]!.getAttribute('text-anchor')).toBe(anchor);
       }
     });
+    it('gives each of several holds a row of its own, and says how many it does not draw', async () => {
+      const chained = (n: number): Life => ({
+        ...life,
+        holds: Array.from({ length: n }, (_, i) => ({ name: `Matter ${i + 1}`, from: '2024-03-12', until: null })),
+      });
+      const rowsOf = (fixture: Awaited<ReturnType<typeof show>>): number[] =>
+        all(fixture, '.hold text').map((t) => Number(t.getAttribute('y')));
+      const four = await show(Lifeline, { life: chained(4), today: '2026-09-14', size: 'full' });
+      const rows = rowsOf(four);
+      expect(rows.length).toBe(4);
+      expect(Math.min(...rows)).toBeGreaterThan(24);
+      expect(rows.slice(1).every((y, i) => rows[i]! - y >= 20)).toBe(true);
+      const nine = await show(Lifeline, { life: chained(9), today: '2026-09-14', size: 'full' });
+      expect(all(nine, '.hold text').at(-1)!.textContent).toBe('and 3 more holds');
+    });
     it('puts labels that would meet into rows', () => {
       const labels = placeLabels(
         [

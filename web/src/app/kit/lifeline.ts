@@ -71,6 +71,11 @@ export function lifeInWords(life: Life): string {
   return `${parts.join(', ')}.`;
 }
 
+/** A chain of links with its name above it, in pixels. */
+const chainHeight = 22;
+/** So many holds are drawn on one lifeline; how many more there are is said. */
+const mostChains = 6;
+
 interface Label {
   readonly x: number;
   readonly words: string;
@@ -145,7 +150,10 @@ export class Lifeline implements OnInit, OnDestroy {
     const right = end ? x(end) : scale(domain[1]);
     const bandStart = life.clockStart ? x(life.clockStart) : null;
     const now = x(today);
-    const y = full ? 62 : 14;
+    // Each chain of holds beyond the first has a row of its own above the strip.
+    const chained = full ? life.holds.slice(0, mostChains) : life.holds;
+    const lift = full ? Math.max(0, chained.length - 1) * chainHeight : 0;
+    const y = full ? 62 + lift : 14;
     const yearSpan = domain[1].getUTCFullYear() - domain[0].getUTCFullYear();
     const every = Math.max(1, Math.ceil(yearSpan / Math.max(3, Math.floor(width / 78))));
     const ticks = full
@@ -154,13 +162,13 @@ export class Lifeline implements OnInit, OnDestroy {
           .filter((d) => d.getMonth() === 0 && d.getFullYear() % every === 0)
           .map((d) => ({ x: scale(d), year: d.getFullYear() }))
       : [];
-    const holds = life.holds.map((h, i) => {
+    const holds = chained.map((h, i) => {
       const from = Math.max(x(h.from), 2);
       const to = h.until ? x(h.until) : Math.max(scale(domain[1]) - (full ? 4 : 1), from + 14);
       const links = Array.from({ length: Math.max(1, Math.floor((to - from) / (full ? 13 : 9))) }, (_, k) => from + k * (full ? 13 : 9));
       // A name that would be cut off at the end of the strip ends there.
       const label = from + widthOf(h.name) > width - 4 ? { x: width - 4, anchor: 'end' } : { x: from, anchor: 'start' };
-      return { ...h, from, to, links, label, y: full ? 42 - i * 14 : 3, open: h.until === null };
+      return { ...h, from, to, links, label, y: full ? 42 + lift - i * chainHeight : 3, open: h.until === null };
     });
     const labels = full
       ? placeLabels(
@@ -180,8 +188,10 @@ export class Lifeline implements OnInit, OnDestroy {
     const rows = Math.max(1, ...labels.map((l) => l.row + 1));
     return {
       width,
-      height: full ? 84 + rows * 15 : 24,
+      height: full ? 84 + lift + rows * 15 : 24,
       y,
+      lift,
+      unshown: life.holds.length - chained.length,
       full,
       ticks,
       now,
@@ -197,7 +207,7 @@ export class Lifeline implements OnInit, OnDestroy {
       disposed: life.disposed ? x(life.disposed) : null,
       holds,
       labels,
-      baseline: full ? 90 : 0,
+      baseline: full ? 90 + lift : 0,
     };
   });
 }

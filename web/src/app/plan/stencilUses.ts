@@ -14,6 +14,12 @@ import { FactFields, type FactValues } from '../records/index';
 import { BroughtList } from './broughtList';
 import { StencilParts } from './stencilsService';
 
+/** The text of a table as the server read it: in the encoding that it found, or else in the one that the file's mark names (Unicode §2.13). */
+function textOf(bytes: Uint8Array, readAs: string | null): string {
+  const marked = bytes[0] === 0xff && bytes[1] === 0xfe ? 'utf-16le' : bytes[0] === 0xfe && bytes[1] === 0xff ? 'utf-16be' : 'utf-8';
+  return new TextDecoder(readAs ?? marked).decode(bytes);
+}
+
 type Way = 'one' | 'many' | 'there';
 
 /** Uses a stencil: for one, for many from a table, or in folders that are there. Each is tried first. */
@@ -47,6 +53,8 @@ export class StencilUses {
   protected readonly title = signal('');
   protected readonly facts = signal<FactValues>({});
   protected readonly csv = signal('');
+  /** In which encoding the file was read where it does not say itself. */
+  protected readonly readAs = signal<string | null>(null);
   protected readonly uses = signal<readonly StencilUse[]>([]);
   protected readonly folderIds = signal<readonly string[]>([]);
   protected readonly results = signal<readonly UseLine[] | null>(null);
@@ -92,6 +100,7 @@ export class StencilUses {
   protected forget(): void {
     this.results.set(null);
     this.brought.set(null);
+    this.readAs.set(null);
     this.carriedOut.set(false);
     this.problem.set(null);
   }
@@ -107,7 +116,6 @@ export class StencilUses {
     if (!file) return;
     void file.arrayBuffer().then((bytes) => {
       const format = /\.xlsx$/i.test(file.name) ? 'xlsx' : /\.json$/i.test(file.name) ? 'json' : 'csv';
-      if (format === 'csv') this.csv.set(new TextDecoder().decode(bytes));
       this.read(new Uint8Array(bytes), format);
     });
   }
@@ -121,8 +129,10 @@ export class StencilUses {
     this.busy.set(true);
     const data = btoa(Array.from(bytes, (b) => String.fromCharCode(b)).join(''));
     this.api.call(stencils.readUses, { params: { id: this.stencil().id }, body: { format, data } }).subscribe({
-      next: ({ uses }) => {
+      next: ({ uses, readAs }) => {
         this.busy.set(false);
+        this.readAs.set(readAs);
+        if (format === 'csv') this.csv.set(textOf(bytes, readAs));
         this.uses.set(uses);
         if (uses.length > 0 && this.placeId()) this.apply(true);
       },
