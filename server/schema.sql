@@ -974,6 +974,12 @@ CREATE TABLE public.batch_item (
     CONSTRAINT batch_item_outcome_check CHECK ((outcome = ANY (ARRAY['open'::text, 'task'::text, 'objected'::text, 'disposed'::text, 'blocked'::text, 'dropped'::text, 'deferred'::text, 'sampled'::text])))
 );
 
+CREATE TABLE public.brought (
+    section text NOT NULL,
+    name text NOT NULL,
+    fields jsonb NOT NULL
+);
+
 CREATE TABLE public.certificate (
     id uuid NOT NULL,
     number text NOT NULL,
@@ -1752,6 +1758,9 @@ ALTER TABLE ONLY public.batch
 
 ALTER TABLE ONLY public.batch
     ADD CONSTRAINT batch_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.brought
+    ADD CONSTRAINT brought_pkey PRIMARY KEY (section, name);
 
 ALTER TABLE ONLY public.certificate
     ADD CONSTRAINT certificate_batch_id_key UNIQUE (batch_id);
@@ -2739,6 +2748,8 @@ GRANT UPDATE(reason) ON TABLE public.batch_item TO cellar_app;
 
 GRANT UPDATE(evidence) ON TABLE public.batch_item TO cellar_app;
 
+GRANT SELECT,INSERT,UPDATE ON TABLE public.brought TO cellar_app;
+
 GRANT SELECT,INSERT ON TABLE public.certificate TO cellar_app;
 
 GRANT SELECT,INSERT,UPDATE ON TABLE public.container TO cellar_app;
@@ -2838,7 +2849,7 @@ GRANT SELECT,INSERT,UPDATE ON TABLE public.ledger_tile TO cellar_app;
 
 GRANT SELECT,INSERT,UPDATE ON TABLE public.matter TO cellar_app;
 
-GRANT SELECT,INSERT,UPDATE ON TABLE public.membership TO cellar_app;
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.membership TO cellar_app;
 
 GRANT SELECT,INSERT,UPDATE ON TABLE public.message TO cellar_app;
 

@@ -1,8 +1,11 @@
 export type { AskingOf, BodyOf, ChangingOf, Endpoint, ParamsOf, QueryOf, ResponseOf } from './endpoint.js';
 export { messageOfIssue } from './issue.js';
 export {
+  conflictWays,
   problem,
   sentence,
+  type ConflictWay,
+  type DateShift,
   type OutcomeLine,
   type PersonRef,
   type Problem,
@@ -12,6 +15,21 @@ export {
   type ToldOf,
 } from './shared.js';
 export { access, type WhoCan } from './access.js';
+export {
+  exchange,
+  packageFormat,
+  packageManifest,
+  packageSections,
+  packageVersion,
+  placeItem,
+  reference,
+  sectionNames,
+  type ItemOf,
+  type PackageManifest,
+  type PackageOutcome,
+  type Reference,
+  type SectionName,
+} from './exchange.js';
 export { identity, type Me, type Message } from './identity.js';
 export { plan, type OutlineLine, type PlaceLine, type PlacePage, type PlanEffect, type RackCell, type RackCounts } from './plan.js';
 export {

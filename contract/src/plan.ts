@@ -2,7 +2,21 @@ import { codePattern, placeKinds, shutStates } from '@key-cellar/core/plan';
 import * as z from 'zod';
 import { facts } from './records.js';
 import { takes } from './setup.js';
-import { dateText, get, id, idParam, outcomes, post, put, revision, tableInput, tableOutcome, withTable, sentence } from './shared.js';
+import {
+  conflictWay,
+  dateText,
+  get,
+  id,
+  idParam,
+  outcomes,
+  post,
+  put,
+  revision,
+  tableInput,
+  tableOutcome,
+  withTable,
+  sentence,
+} from './shared.js';
 import { text, line, note, reason } from './text.js';
 
 const counts = z.object({
@@ -160,7 +174,7 @@ export const plan = {
   importPlan: post(
     '/plan/import',
     'Take in a plan from a table; tried first with dryRun',
-    { body: tableInput, response: tableOutcome },
+    { body: tableInput.extend({ conflicts: conflictWay }), response: tableOutcome },
     withTable,
   ),
   placeByCode: get('/places-by-code', 'The place that has or had a code', {

@@ -84,7 +84,7 @@ export const takes = z.object({
 });
 
 /** What a detector looks for; what is wrong with it beyond its shape, the core says. */
-const sign = z.discriminatedUnion('kind', [
+export const sign = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('pattern'), pattern: text(200), check: z.enum(checks), atLeast: z.number().int().min(1).max(1000) }),
   z.object({ kind: z.literal('words'), words: z.array(text(100).trim()).max(1000), atLeast: z.number().int().min(1).max(1000) }),
   z.object({ kind: z.literal('likeness'), sample: prose(40_000), percent: z.number().int().min(1).max(100) }),

@@ -88,7 +88,7 @@ export const outcomes = z.object({ results: z.array(outcomeLine) });
 
 export const tableFormat = z.enum(['csv', 'xlsx', 'json']);
 /** A table that somebody brings: its bytes in base64 (RFC 4648), 8 MB of them at most. */
-const largestTable = 12_000_000;
+export const largestTable = 12_000_000;
 /** What a request that brings a table may have. */
 export const withTable = { most: largestTable + kilobytes(64) };
 export const tableInput = z.object({
@@ -99,11 +99,29 @@ export const tableInput = z.object({
 /** In which encoding a file was read where it does not say itself; null where there is no doubt. */
 export const encodingGuessed = z.string().nullable();
 
+/** What becomes of the due dates of the records that a change touches; at most so many of them are looked at. */
+export const dateShift = z.object({
+  of: z.number().int(),
+  looked: z.number().int(),
+  earlier: z.number().int(),
+  later: z.number().int(),
+  first: z.number().int(),
+  none: z.number().int(),
+});
+export type DateShift = z.infer<typeof dateShift>;
+
+/** What both sides changed: nothing is taken in, ours stays, or theirs counts. */
+export const conflictWays = ['refuse', 'keep', 'take'] as const;
+export type ConflictWay = (typeof conflictWays)[number];
+export const conflictWay = z.enum(conflictWays).default('refuse');
+
 /** What a table would change or has changed, and what is wrong in it, by row and column. */
 export const tableOutcome = z.object({
   rows: z.number().int(),
   changes: z.array(z.object({ row: z.number().int(), what: z.string(), sentence })),
   errors: z.array(z.object({ row: z.number().int(), column: z.string(), sentence })),
+  /** Of a trial: how due dates move. */
+  dates: dateShift.nullable(),
   recomputed: z.number().int(),
   readAs: encodingGuessed,
 });

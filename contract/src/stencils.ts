@@ -18,7 +18,7 @@ import {
 } from './shared.js';
 import { text, prose, line } from './text.js';
 
-const readyTitle = z.object({
+export const readyTitle = z.object({
   text: text(200).trim(),
   date: z.enum(['none', 'before', 'after']),
   recordType: text(60).nullable(),
@@ -55,7 +55,7 @@ const folder: z.ZodType<FolderShape> = z.lazy(() =>
     inside: z.array(folder).max(100),
   }),
 );
-const definition = z.object({ asks: z.array(text(40)).max(30), root: folder });
+export const definition = z.object({ asks: z.array(text(40)).max(30), root: folder });
 export type StencilBody = z.infer<typeof definition>;
 
 const stencilLine = z.object({

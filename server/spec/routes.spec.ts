@@ -1,6 +1,7 @@
 import * as contract from '@key-cellar/contract';
 import { uuidv7 } from 'uuidv7';
 import { bound, namesOfAll } from '../src/http/table.js';
+import { packed } from './support/packages.js';
 import { approvedBatch, type Client, makeWorld, password, ruleDefinition, statusOf, today, type World } from './support/world.js';
 
 const endpoints = bound();
@@ -176,6 +177,10 @@ describe('every route that changes something', () => {
       await world.as('keeper').call(contract.plan.retirePlace, { params, body: { reason: 'not used' } });
       await world.as('keeper').call(contract.plan.reopenFolder, { params, body: { reason: 'used after all' } });
     },
+    'exchange.importPackage': () =>
+      world.as('keeper').call(contract.exchange.importPackage, {
+        body: { data: packed({ eventTypes: [{ name: 'walked' }] }).toString('base64'), conflicts: 'refuse', dryRun: false },
+      }),
     'plan.importPlan': () =>
       world.as('keeper').call(contract.plan.importPlan, {
         body: {

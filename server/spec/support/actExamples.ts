@@ -1,5 +1,6 @@
 import { bareFolder } from '@key-cellar/core/plan';
 import { today, ruleDefinition } from './world.js';
+import { packed } from './packages.js';
 import type { ActWorld, Common, Things } from './actWorld.js';
 
 export interface Example {
@@ -18,6 +19,9 @@ export const examples: Record<string, (t: Things, c: Common, world: ActWorld) =>
   'plan.retirePlace': (t) => ({ params: { id: t.place }, body: { reason: 'not used' } }),
   'plan.importPlan': () => ({
     body: { format: 'csv', data: Buffer.from('code,kind,inside,title\nACT,function,,Act\n').toString('base64'), dryRun: false },
+  }),
+  'exchange.importPackage': () => ({
+    body: { data: packed({ eventTypes: [{ name: 'brought' }] }).toString('base64'), conflicts: 'refuse', dryRun: false },
   }),
   'plan.closeFolder': (t) => ({ params: { id: t.place }, body: { on: today } }),
   'plan.recordEvent': (t) => ({ params: { id: t.place }, body: { type: 'y', on: today } }),

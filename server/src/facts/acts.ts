@@ -1,12 +1,21 @@
 import { message } from '@key-cellar/words';
 import { type records, setup } from '@key-cellar/contract';
-import { changeProblems, definitionProblems } from '@key-cellar/core/records';
-import { actsFor, addJob, atRepository, changedMeanwhile, one, Problem, somewhere, type ReadsOf, type Services } from '../kernel/index.js';
-import { addEntity, added, changed, entitySubject, listEntities, requireFreeName } from './entities.js';
-import { foundBy, namesOf, recordWords } from './facts.js';
+import { definitionProblems } from '@key-cellar/core/records';
+import { actsFor, atRepository, changedMeanwhile, one, Problem, somewhere, type ReadsOf, type Services } from '../kernel/index.js';
+import { addEntity, added, changed, entitySubject, listEntities, requireFreeName, rewriteEntity } from './entities.js';
+import { namesOf } from './facts.js';
 import { entityKind, typeKind } from './kinds.js';
 import * as store from './store.js';
-import { changedGaps, effectOf, gapsInOneTransaction, listTypes, refuseDefinitions, subjectOfType, typePage } from './types.js';
+import {
+  effectOf,
+  gapsInOneTransaction,
+  listTypes,
+  publishVersion,
+  refuseDefinitions,
+  requireNextFacts,
+  subjectOfType,
+  typePage,
+} from './types.js';
 
 const { act, actInParts } = actsFor<Services>();
 const keepers = message('facts.keepersDecideWhatRecord');
@@ -35,39 +44,13 @@ export const factActs = {
     repeat: 'refused',
     job: { kind: 'gaps', beyond: gapsInOneTransaction },
     async perform({ services, params: { code }, body, person, on: { type: seen } }, work) {
-      const known = [...seen.facts, ...(await store.earlierFacts(services.pool, code))];
-      refuseDefinitions([...definitionProblems(body.facts), ...changeProblems(known, body.facts)]);
+      await requireNextFacts(services.pool, seen, body.facts);
       const effect = await effectOf(services, code, seen.facts, body.facts);
       if (body.dryRun) return { effect, version: seen.version, jobId: null };
       return work(async (uow) => {
         const type = (await store.lockType(uow, code))!;
         if (type.version !== body.version) throw changedMeanwhile();
-        for (const fact of body.facts.filter((f) => f.unique && !type.facts.some((o) => o.code === f.code && o.unique))) {
-          const twice = await store.claimAll(uow, code, fact.code);
-          if (twice) {
-            throw new Problem(
-              409,
-              'not-unique',
-              message('facts.notUnique', { title: fact.title, n: twice.n, value: String(twice.value) }),
-              [{ pointer: `/facts/${fact.code}`, sentence: message('facts.recordsHave', { n: twice.n, value: String(twice.value) }) }],
-            );
-          }
-        }
-        const next = { code, version: type.version + 1, title: body.title, facts: body.facts };
-        await store.writeType(uow, next);
-        await store.addTypeVersion(uow, { ...next, by: person.id, at: uow.at });
-        uow.enter({
-          act: 'changed a record type',
-          subject: subjectOfType(next),
-          before: { title: type.title, facts: type.facts },
-          after: { title: next.title, facts: next.facts, version: next.version },
-        });
-        if (effect.records > gapsInOneTransaction) {
-          const job = { kind: 'gaps' as const, subject: code, data: { code }, total: effect.records };
-          return { effect, version: next.version, jobId: await addJob(uow, services.jobs, job) };
-        }
-        await store.writeGaps(uow, changedGaps(next.facts, await store.lockFactsOfType(uow, code, null, gapsInOneTransaction)));
-        return { effect, version: next.version, jobId: null };
+        return { effect, ...(await publishVersion(services, uow, type, { ...body, by: person.id, at: uow.at })) };
       });
     },
   }),
@@ -100,14 +83,7 @@ export const factActs = {
       if (before.revision !== body.revision) throw changedMeanwhile();
       await requireFreeName(uow, before.kind, body.name, before.id);
       const retiredOn = body.retired ? (before.retired_on ?? person.today) : null;
-      await store.writeEntity(uow, { id: before.id, name: body.name, code: body.code, note: body.note, retiredOn });
-      if (before.name !== body.name) {
-        // What refers to it is found by its new name from now on.
-        for (const r of await store.referring(uow, before.id)) {
-          const names = await foundBy(uow, r.facts);
-          await store.writeSearch(uow, r.id, recordWords(r.title, r.number, r.facts, names));
-        }
-      }
+      await rewriteEntity(uow, before, { name: body.name, code: body.code, note: body.note, retiredOn });
       return {
         answer: { revision: before.revision + 1 },
         entry: {

@@ -3,6 +3,7 @@ import { hasRight } from '@key-cellar/core/access';
 import type { EntityLine } from '@key-cellar/contract';
 import { uuidv7 } from 'uuidv7';
 import { notAllowed, wrongField, type PersonAccess, type Services, type Subject, type UnitOfWork } from '../kernel/index.js';
+import { foundBy, recordWords } from './facts.js';
 import * as store from './store.js';
 
 const mostListed = 500;
@@ -35,6 +36,20 @@ export async function listEntities(
 
 export async function requireFreeName(uow: UnitOfWork, kind: string, name: string, exceptId: string): Promise<void> {
   if (await store.entityNameTaken(uow, kind, name, exceptId)) throw wrongField('/name', message('facts.thereOneCalledAlready', { name }));
+}
+
+/** Writes a party or business object as it is from now on; what refers to it is found by its new name. */
+export async function rewriteEntity(
+  uow: UnitOfWork,
+  before: { id: string; name: string },
+  after: { name: string; code: string; note: string; retiredOn: string | null },
+): Promise<void> {
+  await store.writeEntity(uow, { id: before.id, ...after });
+  if (before.name === after.name) return;
+  for (const r of await store.referring(uow, before.id)) {
+    const names = await foundBy(uow, r.facts);
+    await store.writeSearch(uow, r.id, recordWords(r.title, r.number, r.facts, names));
+  }
 }
 
 /** Adds a party or business object in the caller's transaction. */

@@ -1,7 +1,19 @@
 export { factActs, setupReads, typeReads } from './acts.js';
-export { toEntityLine } from './entities.js';
+export { added as addedEntity, changed as changedEntity, requireFreeName, rewriteEntity, toEntityLine } from './entities.js';
 export { checkFacts, claimUnique, factNames, namesOf, recordWords, type CheckedFacts } from './facts.js';
 export { entityKind } from './kinds.js';
-export { earlierFacts, entityById, recordType, recordTypes, type TypeRow } from './store.js';
+export {
+  addEntity as addEntityRow,
+  addType,
+  addTypeVersion,
+  earlierFacts,
+  entityById,
+  lockType,
+  retireType,
+  writeType,
+  recordType,
+  recordTypes,
+  type TypeRow,
+} from './store.js';
 export { referrersGone, settleReferences } from './references.js';
-export { runGaps } from './types.js';
+export { publishVersion, refuseDefinitions, requireNextFacts, runGaps, subjectOfType } from './types.js';

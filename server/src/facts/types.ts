@@ -1,7 +1,25 @@
 import type { TypeEffect, TypeLine, TypePage } from '@key-cellar/contract';
-import { factGaps, factProblems, type FactDefinition, type FactProblem } from '@key-cellar/core/records';
+import {
+  changeProblems,
+  definitionProblems,
+  factGaps,
+  factProblems,
+  type FactDefinition,
+  type FactProblem,
+} from '@key-cellar/core/records';
 import { message, sentences, type Message } from '@key-cellar/words';
-import { notFound, Problem, withUnitOfWork, type Actor, type JobContext, type PersonAccess, type Services } from '../kernel/index.js';
+import {
+  addJob,
+  notFound,
+  Problem,
+  withUnitOfWork,
+  type Actor,
+  type Db,
+  type JobContext,
+  type PersonAccess,
+  type Services,
+  type UnitOfWork,
+} from '../kernel/index.js';
 import * as store from './store.js';
 
 /** Up to this many records get their gaps counted anew in the transaction that publishes; more become a job. */
@@ -93,7 +111,51 @@ export async function effectOf(
   return { records, looked, newGaps, closedGaps, unfitting: [...unfitting].sort().map(([fact, n]) => ({ fact, records: n })) };
 }
 
-export function changedGaps(facts: readonly FactDefinition[], rows: readonly store.FactsRow[]): { id: string; gaps: number }[] {
+/**
+ * Publishes the next version of a type whose row is locked: what becomes unique must be so already, and gaps are counted anew, at once
+ * when its records are few. Gives the version, and the job that counts when they are many.
+ */
+export async function publishVersion(
+  services: Services,
+  uow: UnitOfWork,
+  type: store.TypeRow,
+  next: { title: string; facts: readonly FactDefinition[]; by: string | null; at: string },
+): Promise<{ version: number; jobId: string | null }> {
+  const { code } = type;
+  for (const fact of next.facts.filter((f) => f.unique && !type.facts.some((o) => o.code === f.code && o.unique))) {
+    const twice = await store.claimAll(uow, code, fact.code);
+    if (twice) {
+      throw new Problem(409, 'not-unique', message('facts.notUnique', { title: fact.title, n: twice.n, value: String(twice.value) }), [
+        { pointer: `/facts/${fact.code}`, sentence: message('facts.recordsHave', { n: twice.n, value: String(twice.value) }) },
+      ]);
+    }
+  }
+  const version = type.version + 1;
+  await store.writeType(uow, { code, version, title: next.title, facts: next.facts });
+  await store.addTypeVersion(uow, { code, version, title: next.title, facts: next.facts, by: next.by, at: next.at });
+  uow.enter({
+    act: 'changed a record type',
+    subject: subjectOfType({ code, title: next.title }),
+    before: { title: type.title, facts: type.facts },
+    after: { title: next.title, facts: next.facts, version },
+  });
+  const total = await store.countOfType(uow, code);
+  if (total > gapsInOneTransaction) {
+    return { version, jobId: await addJob(uow, services.jobs, { kind: 'gaps', subject: code, data: { code }, total }) };
+  }
+  await store.writeGaps(uow, changedGaps(next.facts, await store.lockFactsOfType(uow, code, null, gapsInOneTransaction)));
+  return { version, jobId: null };
+}
+
+/** Refuses facts of a type's next version that are unsound, or give a code of before another meaning. */
+export async function requireNextFacts(db: Db, type: store.TypeRow, facts: readonly FactDefinition[]): Promise<void> {
+  refuseDefinitions([
+    ...definitionProblems(facts),
+    ...changeProblems([...type.facts, ...(await store.earlierFacts(db, type.code))], facts),
+  ]);
+}
+
+function changedGaps(facts: readonly FactDefinition[], rows: readonly store.FactsRow[]): { id: string; gaps: number }[] {
   return rows.flatMap((row) => {
     const gaps = factGaps(facts, row.facts).length;
     return gaps === row.gaps ? [] : [{ id: row.id, gaps }];

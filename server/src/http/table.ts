@@ -13,12 +13,13 @@ import {
   taskActs,
   type Services,
 } from '../docket/index.js';
+import { exchangeActs, exchangeReads, planTableActs, planTableReads } from '../exchange/index.js';
 import { factActs, setupReads, typeReads } from '../facts/index.js';
 import { holdActs, holdReads } from '../holds/index.js';
 import { identityActs, identityReads } from '../identity/index.js';
 import { namesOf, requireAtRepository, type ActOf, type AnyAct, type Read } from '../kernel/index.js';
 import { actWords, ledgerActs, ledgerReads } from '../ledger/index.js';
-import { makeFirstKeeper, placeActs, planReads, planTableActs, stencilActs, stencilReads } from '../plan/index.js';
+import { makeFirstKeeper, placeActs, planReads, stencilActs, stencilReads } from '../plan/index.js';
 import { receivingActs, receivingReads } from '../receiving/index.js';
 import {
   detectorActs,
@@ -52,6 +53,7 @@ const areas = {
   fixity: contract.fixity,
   reports: contract.reports,
   access: contract.access,
+  exchange: contract.exchange,
 } as const;
 type Areas = typeof areas;
 
@@ -67,6 +69,7 @@ const table: { readonly [A in keyof Areas]: { readonly [K in keyof Areas[A]]: An
     ...planReads,
     ...pick(placeActs, ['makePlace', 'editPlace', 'movePlace', 'mergePlace', 'closeFolder', 'reopenFolder', 'retirePlace']),
     ...planTableActs,
+    ...planTableReads,
     ...pick(ruleActs, ['setRule', 'unsetRule']),
     recordEvent: eventActs.recordEvent,
     declareInside: recordActs.declareInside,
@@ -118,6 +121,7 @@ const table: { readonly [A in keyof Areas]: { readonly [K in keyof Areas[A]]: An
   fixity: { ...fixityReads, ...fixityActs },
   reports: reportReads,
   access: { acts: () => ({ acts: whoCan(acts()) }) },
+  exchange: { ...exchangeReads, ...exchangeActs },
 };
 
 function pick<T, K extends keyof T>(from: T, keys: readonly K[]): Pick<T, K> {

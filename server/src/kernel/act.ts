@@ -212,6 +212,8 @@ interface Common<E extends Endpoint, On> {
   readonly also?: readonly string[];
   readonly on: On;
   readonly repeat: Repeat;
+  /** Whether it is only tried: all of it is done then, and nothing kept. */
+  readonly tries?: (input: Input<E>) => boolean;
   /** What becomes a job beyond a size. */
   readonly job?: { readonly kind: string; readonly beyond: number };
   readonly gate?: Gate | ((input: Input<E>) => Gate);

@@ -167,7 +167,7 @@ export async function carryOut<E extends Endpoint, S extends Services, On>(
   person: SignedIn,
   act: ActOf<E, S, On>,
   asked: Partial<Input<E>>,
-  { trial = false }: { readonly trial?: boolean } = {},
+  how: { readonly trial?: boolean } = {},
 ): Promise<ToldOf<E>> {
   const input = { params: {}, query: {}, body: {}, ...asked } as Input<E>;
   const { definition } = act;
@@ -176,8 +176,9 @@ export async function carryOut<E extends Endpoint, S extends Services, On>(
     return answer instanceof SessionChange ? ({} as ToldOf<E>) : answer;
   }
   if ('each' in definition) {
-    return definition.carryEach(input, (item) => carryOut(services, person, definition.each, { body: item }, { trial }), services.log);
+    return definition.carryEach(input, (item) => carryOut(services, person, definition.each, { body: item }, how), services.log);
   }
+  const trial = (how.trial ?? false) || (definition.tries?.(input) ?? false);
   const access = await services.access.of(person);
   const targets = definition.on as Targets<Input<E>>;
   const find = async (db: Db, lock: boolean) => {

@@ -14,7 +14,7 @@ export {
 export { appUrlFor, ConfigWrong, readConfig, type Config, type ObjectsConfig } from './config.js';
 export { databaseAway, dynamicRows, openPool, row, rows, run, type Db } from './connect.js';
 export { eventsOver, type Listeners } from './events.js';
-export { guardedRecords, ping, type GuardRow } from './guardStore.js';
+export { guardedRecords, ping, rootSet, type GuardRow } from './guardStore.js';
 export { addJob, endsJob, JobWaits, openJobs, type JobContext } from './jobs.js';
 export { cancelJob, jobById, jobsByState, jobsToCancel, type CancellableJob, type JobRow } from './jobStore.js';
 export { dropKey, keepKey, keptKey, KeyUnusable } from './keyFiles.js';

@@ -29,17 +29,6 @@ export async function extentOf(db: Db, id: string, sets: readonly number[]): Pro
   return found!;
 }
 
-/** How many records in these sets are in one of the places. */
-export async function countRecordsIn(db: Db, placeIds: readonly string[], sets: readonly number[]): Promise<number> {
-  const found = await row<{ n: number }>(
-    db,
-    'place.countRecordsIn',
-    `select count(*)::int as n from record where places && $1::uuid[] and state <> 'disposed' and access_set_id = any ($2::int[])`,
-    [placeIds, sets],
-  );
-  return found!.n;
-}
-
 /** Whether there are declared records under a place that would leave their series, or with `own` that place, and may not. */
 export async function declaredThatStay(db: Db, id: string, newSeriesId: string | null, own: boolean): Promise<boolean> {
   const found = await row(

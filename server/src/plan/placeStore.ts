@@ -134,30 +134,6 @@ export function rulesSetOn(db: Db, placeIds: readonly string[]) {
   );
 }
 
-export function publishedRules(db: Db) {
-  return rows<{ id: string; code: string }>(
-    db,
-    'plan.publishedRules',
-    'select id, code from rule where exists (select from rule_version v where v.rule_id = rule.id)',
-  );
-}
-
-export function jurisdictionNames(db: Db) {
-  return rows<{ name: string }>(db, 'plan.jurisdictionNames', 'select name from jurisdiction');
-}
-
-export async function describePlace(
-  db: Db,
-  p: { id: string; title: string; note: string; not_here: string; message: string; jurisdictions: readonly string[] },
-): Promise<void> {
-  await run(
-    db,
-    'place.describe',
-    `update place set title = $2, note = $3, not_here = $4, message = $5, jurisdictions = $6, revision = revision + 1 where id = $1`,
-    [p.id, p.title, p.note, p.not_here, p.message, p.jurisdictions],
-  );
-}
-
 export function addRule(db: Db, placeId: string, ruleId: string): Promise<number> {
   return run(db, 'place.addRule', 'insert into place_rule (place_id, rule_id) values ($1, $2) on conflict do nothing', [placeId, ruleId]);
 }

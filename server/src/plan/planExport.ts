@@ -1,14 +1,12 @@
 import { message } from '@key-cellar/words';
 import type { Speaker } from '@key-cellar/words/speaker';
-import { type SignedIn, withUnitOfWork } from '../kernel/index.js';
+import type { SignedIn } from '../kernel/index.js';
 import { document } from '../print/index.js';
 import type { Services } from '../kernel/index.js';
-import { writeTable } from '../tables/index.js';
-import { planColumns, planLines, planOf } from './planTable.js';
+import { planOf } from './planOf.js';
 import * as codeStore from './codeStore.js';
 
-type Format = 'csv' | 'xlsx' | 'json' | 'skos' | 'pdf';
-interface Exported {
+export interface PlanFile {
   readonly bytes: Buffer;
   readonly type: string;
   readonly name: string;
@@ -97,25 +95,9 @@ async function toPrint(services: Services, person: SignedIn, speaker: Speaker): 
   });
 }
 
-/** The plan as others can read it: what the person may discover of it. Exporting is an act of its own. */
-export async function exportPlan(services: Services, person: SignedIn, speaker: Speaker, format: Format): Promise<Exported> {
-  const made = await make(services, person, speaker, format);
-  await withUnitOfWork(
-    services.pool,
-    person,
-    (uow) => uow.enter({ act: 'exported the plan', subject: { kind: 'plan', id: null, name: person.repository }, after: { format } }),
-    'none',
-  );
-  return made;
-}
-
-async function make(services: Services, person: SignedIn, speaker: Speaker, format: Format): Promise<Exported> {
-  switch (format) {
-    case 'skos':
-      return { bytes: await asSkos(services, person), type: 'application/ld+json', name: 'plan.jsonld' };
-    case 'pdf':
-      return { bytes: await toPrint(services, person, speaker), type: 'application/pdf', name: 'file-plan.pdf' };
-    default:
-      return { ...(await writeTable(planColumns, await planLines(services, person), format)), name: `plan.${format}` };
-  }
+/** The plan as a concept scheme, or to print: what the person may discover of it. */
+export async function planDocument(services: Services, person: SignedIn, speaker: Speaker, format: 'skos' | 'pdf'): Promise<PlanFile> {
+  return format === 'skos'
+    ? { bytes: await asSkos(services, person), type: 'application/ld+json', name: 'plan.jsonld' }
+    : { bytes: await toPrint(services, person, speaker), type: 'application/pdf', name: 'file-plan.pdf' };
 }

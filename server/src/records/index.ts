@@ -5,8 +5,8 @@ export { tendObjects } from './copies.js';
 export { encryptPlain } from './encryptPlain.js';
 export { mendFrom } from './mending.js';
 export { detectorActs } from './detectorActs.js';
-export { lookForSigns, runNotes } from './detectors.js';
-export { detectorTitles } from './detectorStore.js';
+export { lookForSigns, noteAll, requireSoundSigns, runNotes } from './detectors.js';
+export { addDetector, detectorTitles, writeDetector } from './detectorStore.js';
 export { recordKind } from './kinds.js';
 export { list as listRecords, toLine } from './lists.js';
 export {
@@ -23,7 +23,8 @@ export {
   tending,
 } from './fixity.js';
 export { giveNumber } from './numbering.js';
-export { numberingActs } from './numberingActs.js';
+export { numberingActs, requireSoundNumbering } from './numberingActs.js';
+export { addNumbering, writeNumbering } from './numberingStore.js';
 export { drawing, measuring, pageDrawer, readingPages, type Extent, type Named } from './pages.js';
 export { recordReads, recordSetupReads } from './reads.js';
 export { moveRecords } from './moveAct.js';

@@ -11,7 +11,7 @@ import type { Services } from './services.js';
 const { act } = actsFor<Services>();
 const keepers = message('records.keepersWholeRepositoryDecide');
 
-function requireSound(numbering: Numbering): void {
+export function requireSoundNumbering(numbering: Numbering): void {
   const refusal = numberingRefusal(numbering);
   if (refusal) throw wrongField('/pattern', refusal);
 }
@@ -22,7 +22,7 @@ export const numberingActs = {
     on: { repository: atRepository('dispose', keepers) },
     repeat: 'refused',
     async write(uow, { body }) {
-      requireSound(body);
+      requireSoundNumbering(body);
       const id = uuidv7();
       await store.addNumbering(uow, { ...body, id });
       return { answer: { id }, entry: { subject: { kind: 'numbering', id, name: body.title }, after: body } };
@@ -34,7 +34,7 @@ export const numberingActs = {
     on: { numbering: one(numberingKind, ({ params }) => params.id, 'dispose', { who: keepers }) },
     repeat: 'refused',
     async write(uow, { on: { numbering: before }, body }) {
-      requireSound(body);
+      requireSoundNumbering(body);
       if (before.revision !== body.revision) throw changedMeanwhile();
       const { revision: _revision, ...after } = body;
       await store.writeNumbering(uow, { ...after, id: before.id });

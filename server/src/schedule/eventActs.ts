@@ -111,11 +111,12 @@ export const eventActs = {
     name: 'recorded an event',
     on: { places: somewhere('annotate', 'annotate, on the place of each row') },
     repeat: 'another',
+    tries: ({ body }) => body.dryRun,
     job,
     async perform({ services, person, access, body }, work) {
       const { rows, found, errors } = await readEvents(services, person, access, body.csv);
       const outcome = { rows, events: found.length, errors };
-      if (body.dryRun || errors.length > 0 || found.length === 0) return { ...outcome, recomputed: 0 };
+      if (errors.length > 0 || found.length === 0) return { ...outcome, recomputed: 0 };
       return work(async (uow) => {
         await events.addEvents(
           uow,

@@ -49,6 +49,15 @@ export async function idsWithin(db: Db, reach: Reach, after: string | null, limi
   return found.map((f) => f.id);
 }
 
+export function dueDates(db: Db, ids: readonly string[], sets: readonly number[]) {
+  return rows<{ id: string; due_on: string | null }>(
+    db,
+    'reach.dueDates',
+    'select id, due_on from record where id = any ($1::uuid[]) and access_set_id = any ($2::int[])',
+    [ids, sets],
+  );
+}
+
 /** Records within reach that stand in one of the sets, those filed first at the head. */
 export function casesWithin(db: Db, reach: Reach, sets: readonly number[], limit: number) {
   const values: unknown[] = [];

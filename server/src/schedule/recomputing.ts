@@ -1,3 +1,4 @@
+import type { DateShift } from '@key-cellar/contract';
 import { message, type Message } from '@key-cellar/words';
 import { addJob, withUnitOfWork, type Actor, type Db, type JobContext, type PersonAccess, type UnitOfWork } from '../kernel/index.js';
 import { recompute } from './evaluation.js';
@@ -9,6 +10,8 @@ import * as reachStore from './reachStore.js';
 /** Up to this many records are recomputed in the transaction that touches them; more become a job. */
 export const recomputedAtOnce = 2000;
 const perStep = 2000;
+/** A trial looks at so many records to say how their dates move. */
+export const mostDated = 20_000;
 
 /** Recomputes, as a job, all that rules may govern. */
 export async function recomputeRules(
@@ -43,6 +46,31 @@ export async function recomputeTelling(
 ): Promise<number> {
   await recomputeWithin(services, uow, reach, subjectName);
   return reachStore.countKnownWithin(uow, reach, access.sets('discover'));
+}
+
+/**
+ * Recomputes what a change in this transaction touches, and gives how the due dates of the records move that the person may discover. At most
+ * `most` records are looked at; for a trial, which keeps nothing.
+ */
+export async function shiftWithin(uow: UnitOfWork, reach: reachStore.Reach, access: PersonAccess, most: number): Promise<DateShift> {
+  const sets = access.sets('discover');
+  const shift = { of: await reachStore.countKnownWithin(uow, reach, sets), looked: 0, earlier: 0, later: 0, first: 0, none: 0 };
+  const book = await loadRuleBook(uow);
+  for (let cursor: string | null = null; shift.looked < most;) {
+    const ids: string[] = await reachStore.idsWithin(uow, reach, cursor, perStep);
+    if (ids.length === 0) break;
+    const before = await reachStore.dueDates(uow, ids, sets);
+    await recompute(uow, ids, book, uow.actor.today);
+    const after = new Map((await reachStore.dueDates(uow, ids, sets)).map((r) => [r.id, r.due_on]));
+    for (const { id, due_on: was } of before) {
+      const is = after.get(id) ?? null;
+      if (was === is) continue;
+      shift[was === null ? 'first' : is === null ? 'none' : is < was ? 'earlier' : 'later'] += 1;
+    }
+    shift.looked += before.length;
+    cursor = ids.at(-1)!;
+  }
+  return shift;
 }
 
 /** Judges everything anew once, where an upgrade says that the schedule is understood otherwise than before. */

@@ -113,6 +113,7 @@ export const ruleActs = {
     also: ['began a rule', 'saved a rule draft', 'added a type of event', 'listed the ends of a named year'],
     on: { repository: atRepository('dispose', keepers) },
     repeat: 'same',
+    tries: ({ body }) => body.dryRun,
     job: recomputeJob,
     perform: ({ services, access, body }, work) =>
       importSchedule(services, access, work, { bytes: Buffer.from(body.data, 'base64'), format: body.format, dryRun: body.dryRun }),

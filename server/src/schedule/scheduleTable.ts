@@ -20,7 +20,7 @@ import { message, type Message } from '@key-cellar/words';
 import { type PersonAccess, type Several, type SignedIn, withUnitOfWork } from '../kernel/index.js';
 import type { Services } from './services.js';
 import { columnsOf, readTable, type TableFormat, type TableRow, writeTable } from '../tables/index.js';
-import { recomputeTelling } from './recomputing.js';
+import { mostDated, recomputeTelling, shiftWithin } from './recomputing.js';
 import { eventTypesIn, listed, readLists } from './lists.js';
 import * as lists from './listStore.js';
 import { unknownGroups } from './ruleReads.js';
@@ -215,7 +215,6 @@ export async function importSchedule(
     const lastNumber = new Map((await ruleStore.lastNumbers(uow)).map((v) => [v.rule_id, v.version]));
     const changes: { row: number; what: string; sentence: Message }[] = [];
     const published: string[] = [];
-    const write = !input.dryRun && errors.length === 0;
     const [eventTypes, namedYears] = [[...known.eventTypes], [...known.namedYears]];
     /** What a rule names that no list has yet comes into its list with it; whoever tries the table first is told. */
     const list = ({ row, definition }: Wanted): void => {
@@ -224,7 +223,6 @@ export async function importSchedule(
         if (listed(eventTypes, name) !== undefined) continue;
         eventTypes.push(name);
         changes.push({ row, what: 'list', sentence: message('schedule.addedTypesEvents', { name }) });
-        if (!write) continue;
         uow.alongside(lists.addEventTypes(uow, [name]));
         uow.enter({ act: 'added a type of event', subject: { kind: 'event type', id: null, name }, note: 'from a table' });
       }
@@ -232,7 +230,6 @@ export async function importSchedule(
       if (cutoff.kind !== 'namedYear' || namedYears.includes(cutoff.name)) return;
       namedYears.push(cutoff.name);
       changes.push({ row, what: 'list', sentence: message('schedule.addedNamedYearsEnds', { name: cutoff.name }) });
-      if (!write) return;
       uow.alongside(lists.writeNamedYear(uow, cutoff.name, []));
       uow.enter({
         act: 'listed the ends of a named year',
@@ -241,7 +238,8 @@ export async function importSchedule(
         note: 'from a table',
       });
     };
-    for (const w of wanted.values()) {
+    // What is told of a row that is right is told with all others; with any error nothing is written.
+    for (const w of errors.length > 0 ? [] : wanted.values()) {
       const known = byCode.get(w.code);
       const newest = known ? newestOf.get(known.id) : undefined;
       const isNewest =
@@ -258,7 +256,6 @@ export async function importSchedule(
             ? message(known ? 'schedule.table.getsDraft' : 'schedule.table.begins', { code: w.code })
             : message('schedule.publishedAsVersionForce', { code: w.code, version: String(version), from: { day: w.inForceFrom } }),
       });
-      if (!write) continue;
       const id = known?.id ?? uuidv7();
       const subject = { kind: 'rule', id, name: w.code };
       if (!known) uow.alongside(ruleStore.addRule(uow, { id, code: w.code, draft: w.inForceFrom === null ? w.definition : null }));
@@ -294,10 +291,17 @@ export async function importSchedule(
       });
       if (known) published.push(id);
     }
+    const reach = await reachStore.reachOfRules(uow, published);
+    const dates = input.dryRun && published.length > 0 ? await shiftWithin(uow, reach, access, mostDated) : null;
     const recomputed =
-      published.length === 0
-        ? 0
-        : await recomputeTelling(services, uow, await reachStore.reachOfRules(uow, published), 'rules from a table', access);
-    return { rows: table.rows.length, changes, errors: errors.sort((a, b) => a.row - b.row), recomputed, readAs: table.encoding };
+      published.length === 0 ? 0 : input.dryRun ? dates!.of : await recomputeTelling(services, uow, reach, 'rules from a table', access);
+    return {
+      rows: table.rows.length,
+      changes,
+      errors: errors.sort((a, b) => a.row - b.row),
+      dates,
+      recomputed,
+      readAs: table.encoding,
+    };
   });
 }

@@ -4,6 +4,7 @@ import { act } from './act.js';
 import { can } from './can.js';
 import { criteria } from './criteria.js';
 import { docket } from './docket.js';
+import { exchange } from './exchange.js';
 import { facts } from './facts.js';
 import { holds } from './holds.js';
 import { http } from './http.js';
@@ -28,6 +29,7 @@ export const de: Catalogue = {
   ...can,
   ...criteria,
   ...docket,
+  ...exchange,
   ...facts,
   ...holds,
   ...http,

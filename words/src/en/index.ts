@@ -3,6 +3,7 @@ import { act } from './act.js';
 import { can } from './can.js';
 import { criteria } from './criteria.js';
 import { docket } from './docket.js';
+import { exchange } from './exchange.js';
 import { facts } from './facts.js';
 import { holds } from './holds.js';
 import { http } from './http.js';
@@ -27,6 +28,7 @@ export const en = {
   ...can,
   ...criteria,
   ...docket,
+  ...exchange,
   ...facts,
   ...holds,
   ...http,

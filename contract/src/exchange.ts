@@ -1,0 +1,223 @@
+import { profiles } from '@key-cellar/core/access';
+import { placeKinds } from '@key-cellar/core/plan';
+import { countScopes } from '@key-cellar/core/records';
+import * as z from 'zod';
+import { criteria } from './criteria.js';
+import { factDefinition, facts } from './records.js';
+import { ruleDefinition } from './schedule.js';
+import { entityKinds, sign, takes } from './setup.js';
+import { conflictWay, dateShift, dateText, get, id, largestTable, post, sentence, withTable } from './shared.js';
+import { definition, readyTitle } from './stencils.js';
+import { line, prose, text } from './text.js';
+
+/*
+ * What a package holds. In here things point at each other by their ids; in the package each id stands as the name of what it is
+ * ({@link reference}), so that nothing in it belongs to one repository only.
+ */
+
+/** How a package says what something points at: a login, the name of a group, party or object, a rule's code, a place's path … */
+export const reference = z.strictObject({
+  refers: z.enum(['person', 'group', 'party', 'object', 'rule', 'numbering', 'detector', 'stencil', 'place', 'record']),
+  to: z.string(),
+});
+export type Reference = z.infer<typeof reference>;
+
+const instant = z.iso.datetime({ offset: true });
+const marking = z.strictObject({ level: z.number().int().min(0).max(9), caveats: z.array(text(40)).max(20) });
+
+const jurisdiction = z.strictObject({
+  name: line(80),
+  partOf: line(80).nullable(),
+  /** Weekdays that are not worked, 1 = Monday, and holidays; null: nobody said. */
+  calendar: z
+    .strictObject({
+      weekend: z.array(z.number().int().min(1).max(7)).max(7),
+      holidays: z.array(z.strictObject({ on: dateText, name: text(200) })).max(5000),
+    })
+    .nullable(),
+});
+const eventType = z.strictObject({ name: line(80) });
+const namedYear = z.strictObject({ name: line(80), ends: z.array(dateText).max(500) });
+
+const person = z.strictObject({
+  login: line(80),
+  name: line(200),
+  email: line(200).nullable(),
+  clearance: marking,
+  active: z.boolean(),
+});
+/** Members are people and groups. */
+const group = z.strictObject({ name: line(80), active: z.boolean(), members: z.array(id).max(5000) });
+
+const recordType = z.strictObject({
+  code: line(60),
+  retiredOn: dateText.nullable(),
+  versions: z
+    .array(z.strictObject({ title: line(80), facts: z.array(factDefinition).max(100), publishedBy: id.nullable(), publishedAt: instant }))
+    .min(1)
+    .max(1000),
+});
+const numbering = z.strictObject({
+  title: line(80),
+  pattern: line(100),
+  per: z.array(z.enum(countScopes)),
+  gapless: z.boolean(),
+});
+const detector = z.strictObject({ title: line(80), note: prose(4000), signs: z.array(sign).max(50), retiredOn: dateText.nullable() });
+const entity = z.strictObject({
+  kind: z.enum(entityKinds),
+  name: line(200),
+  code: text(60),
+  note: prose(4000),
+  retiredOn: dateText.nullable(),
+});
+
+const rule = z.strictObject({
+  code: z.string().regex(/^[A-Z0-9][A-Z0-9-]{0,29}$/),
+  draft: ruleDefinition.nullable(),
+  versions: z
+    .array(
+      z.strictObject({
+        definition: ruleDefinition,
+        inForceFrom: dateText,
+        takesOver: z.enum(['all', 'laterClocks']),
+        publishedBy: id,
+        publishedAt: instant,
+      }),
+    )
+    .max(1000),
+  /** Versions that were taken back before they came into force, in the order in which they were. */
+  withdrawals: z.array(z.strictObject({ version: z.number().int().min(1), by: id, at: instant, reason: prose(2000) })).max(1000),
+});
+/** In the order in which they are asked. */
+const criteriaRules = z.strictObject({
+  name: z.literal('order'),
+  rules: z.array(z.strictObject({ rule: id, criteria, note: prose(2000) })).max(2000),
+});
+
+const stencil = z.strictObject({
+  title: line(120),
+  subject: line(80),
+  note: prose(4000),
+  retiredOn: dateText.nullable(),
+  versions: z
+    .array(z.strictObject({ definition, madeBy: id, madeAt: instant }))
+    .min(1)
+    .max(1000),
+});
+
+export const placeItem = z.strictObject({
+  /** Codes on its way: of a plan node its own, of a folder those from its series on (`BER-01/B-07`); a slash in a code stands twice. */
+  path: text(400),
+  kind: z.enum(placeKinds),
+  /** Null: the repository itself. */
+  inside: id.nullable(),
+  code: text(40),
+  title: line(300),
+  note: prose(4000),
+  notHere: prose(4000),
+  message: prose(1000),
+  openedOn: dateText,
+  closedOn: dateText.nullable(),
+  retiredOn: dateText.nullable(),
+  formerCodes: z.array(z.strictObject({ code: text(40), until: dateText })).max(200),
+  jurisdictions: z.array(line(80)).max(20),
+  rules: z.array(id).max(100),
+  /** Rules of a series for one record type. */
+  pairs: z.array(z.strictObject({ recordType: line(60), rule: id })).max(500),
+  numbering: id.nullable(),
+  takes: takes.strict().nullable(),
+  facts,
+  readyTitles: z.array(readyTitle.strict()).max(50),
+  declareOn: z.enum(['filing', 'folderClosed']).nullable(),
+  frozenWhenDeclared: z.array(z.enum(['content', 'facts', 'moving'])).max(3),
+  standAlone: z.boolean(),
+  marking,
+  grants: z
+    .array(
+      z.strictObject({
+        principal: id,
+        profile: z.enum(profiles.map((p) => p.code)),
+        from: dateText.nullable(),
+        until: dateText.nullable(),
+        reason: prose(2000),
+        /** The stencil that placed it. */
+        stencil: id.nullable(),
+      }),
+    )
+    .max(1000),
+  /** The stencil that it was made from, which of its folders it is, and what was said then. */
+  madeFrom: z
+    .strictObject({ stencil: id, version: z.number().int(), key: text(40), words: z.record(z.string(), z.unknown()).nullable() })
+    .nullable(),
+});
+
+/** The files of a package, in the order in which they depend on each other; each is a list of these. */
+export const packageSections = {
+  jurisdictions: jurisdiction,
+  eventTypes: eventType,
+  namedYears: namedYear,
+  people: person,
+  groups: group,
+  recordTypes: recordType,
+  numberings: numbering,
+  detectors: detector,
+  entities: entity,
+  rules: rule,
+  stencils: stencil,
+  places: placeItem,
+  criteriaRules: criteriaRules,
+} as const;
+export type SectionName = keyof typeof packageSections;
+export const sectionNames = Object.keys(packageSections) as SectionName[];
+export type ItemOf<N extends SectionName> = z.infer<(typeof packageSections)[N]>;
+
+export const packageFormat = 'key-cellar-package';
+export const packageVersion = 1;
+export const packageManifest = z.object({
+  format: z.literal(packageFormat),
+  version: z.literal(packageVersion),
+  sections: z
+    .array(
+      z.strictObject({
+        name: z.enum(sectionNames),
+        file: text(80),
+        items: z.number().int().min(0),
+        sha256: z.string().regex(/^[0-9a-f]{64}$/),
+      }),
+    )
+    .max(sectionNames.length),
+});
+export type PackageManifest = z.infer<typeof packageManifest>;
+
+const packageLine = z.object({ section: z.enum(sectionNames), name: z.string(), sentence });
+const packageOutcome = z.object({
+  items: z.number().int(),
+  changes: z.array(packageLine.extend({ what: z.enum(['new', 'changed', 'kept', 'leftOut']) })),
+  /** Fields that were changed here and there. */
+  conflicts: z.array(packageLine),
+  errors: z.array(packageLine),
+  dates: dateShift.nullable(),
+  recomputed: z.number().int(),
+});
+export type PackageOutcome = z.infer<typeof packageOutcome>;
+
+export const exchange = {
+  exportPackage: get('/package', 'All that is arranged in the repository, as one package: a ZIP of JSON files with a manifest', {}),
+  importPackage: post(
+    '/package',
+    'Take in a package; tried first with dryRun',
+    {
+      body: z.object({
+        data: z.base64().max(largestTable),
+        conflicts: conflictWay,
+        dryRun: z.boolean().default(true),
+      }),
+      response: packageOutcome,
+    },
+    withTable,
+  ),
+  packageSchema: get('/package/schema', 'The JSON Schema of each file in a package', {
+    response: z.object({ files: z.record(z.string(), z.unknown()) }),
+  }),
+};

@@ -1,0 +1,1 @@
+export { merge, type Common, type Fields, type Merged } from './merge.js';

@@ -1,0 +1,418 @@
+import { exchange, type ConflictWay, identity, type PackageOutcome, plan, records, schedule, setup, stencils } from '@key-cellar/contract';
+import { strToU8 } from 'fflate';
+import { Ajv2020 } from 'ajv/dist/2020.js';
+import { chapters } from './support/chapters.js';
+import { Client, makeWorld, password, ruleDefinition, statusOf, type World } from './support/world.js';
+import { asOwner, configFor, dropDatabase, freshDatabase } from './support/database.js';
+import { bytesOf, itemsIn, packed, type Items } from './support/packages.js';
+import { startServer, type Running } from '../src/index.js';
+
+const told = (lines: readonly { section: string; name: string; sentence: string }[]): string[] =>
+  lines.map((l) => `${l.section} ${l.name}: ${l.sentence}`);
+
+describe('packages', () => {
+  const chapter = chapters();
+  let world: World;
+  let database: string;
+  let other: Running & { port: number };
+  let target: Client;
+
+  const source = () => world.as('keeper');
+  const bring = (client: Client, bytes: Buffer, conflicts: ConflictWay = 'refuse', dryRun = false): Promise<PackageOutcome> =>
+    client.call(exchange.importPackage, { body: { data: bytes.toString('base64'), conflicts, dryRun } });
+
+  beforeAll(async () => {
+    world = await makeWorld();
+    database = await freshDatabase();
+    other = await startServer(configFor(database));
+    const base = `http://127.0.0.1:${other.port}`;
+    await new Client(base, '').call(identity.makeFirstKeeper, {
+      body: { repository: 'Live', name: 'Person keeper', login: 'keeper', password },
+    });
+    const response = await new Client(base, '').fetch(`/api${identity.signIn.path}`, {
+      method: 'POST',
+      body: JSON.stringify({ login: 'keeper', password }),
+      headers: { 'content-type': 'application/json' },
+    });
+    target = new Client(base, response.headers.get('set-cookie')!.split(';')[0]!);
+    await arrange();
+  });
+  afterAll(async () => {
+    await world.stop();
+    await other.stop();
+    await dropDatabase(database);
+  });
+
+  /** Something of everything that a package holds. */
+  async function arrange(): Promise<void> {
+    const keeper = source();
+    const { ids, pool } = world;
+    // As whoever founds a repository has them.
+    await asOwner(world.database, async (client) => {
+      await client.query(`update grant_ set reason = 'first keeper' where principal_id = $1`, [ids.keeper]);
+      await client.query(
+        `insert into grant_ (id, principal_id, place_id, profile, reason) values (gen_random_uuid(), $1, $2, 'administrator', 'first keeper')`,
+        [ids.keeper, ids.root],
+      );
+    });
+    for (const [name, partOf] of [
+      ['Sound', null],
+      ['North', 'Sound'],
+    ] as const)
+      await keeper.call(schedule.makeJurisdiction, { body: { name, partOf } });
+    await keeper.call(schedule.setCalendar, {
+      body: { name: 'North', weekend: [6, 7], holidays: [{ on: '2026-12-24', name: 'Eve' }], dryRun: false },
+    });
+    await pool.query(`insert into named_year (name, ends) values ('terms', '{2026-06-30}')`);
+    await pool.query('insert into membership (member_id, group_id) values ($1, $2)', [ids.editor, ids.staff]);
+    const { id: party } = await keeper.call(setup.makeEntity, { body: { kind: 'party', name: 'Hagen Works', code: 'H', note: '' } });
+    await keeper.call(setup.makeEntity, { body: { kind: 'object', name: 'Tug Ada', code: '', note: 'a tug' } });
+    const lease = { code: 'lease', title: 'Lease' };
+    const tenant = { code: 'tenant', title: 'Tenant', kind: 'party' as const, required: true };
+    await keeper.call(setup.makeType, { body: { ...lease, facts: [tenant] } });
+    await keeper.call(setup.changeType, {
+      params: { code: 'lease' },
+      body: {
+        version: 1,
+        title: 'Lease',
+        facts: [tenant, { code: 'clerk', title: 'Clerk', kind: 'person', required: false }],
+        dryRun: false,
+      },
+    });
+    const { id: numbering } = await keeper.call(records.makeNumbering, {
+      body: { title: 'Leases', pattern: 'L-{year}-{nnn}', per: ['year'], gapless: true },
+    });
+    await keeper.call(records.placeNumbering, { params: { id: ids.A02 }, body: { numberingId: numbering } });
+    const { id: detector } = await keeper.call(setup.makeDetector, {
+      body: { title: 'Pay', note: '', signs: [{ kind: 'words', words: ['salary'], atLeast: 1 }] },
+    });
+    const definition = ruleDefinition({
+      steps: [
+        { kind: 'review', after: 'P1Y', from: 'clockStart', approvals: 0, noticeDays: 0 },
+        { kind: 'destroy', after: 'P7Y', from: 'clockStart', approvals: 1, approverGroups: ['Staff'], noticeDays: 10 },
+      ],
+    });
+    const rule = await world.rule('R-ONE', ids.A01, definition);
+    const revisionOf = async () => (await keeper.call(schedule.rule, { params: { id: rule } })).revision;
+    const save = async (title: string) =>
+      keeper.call(schedule.saveDraft, {
+        params: { id: rule },
+        body: { revision: await revisionOf(), definition: { ...definition, title } },
+      });
+    for (const [title, inForceFrom] of [
+      ['Announced', '2030-01-01'],
+      ['Taken back', '2031-01-01'],
+    ] as const) {
+      await save(title);
+      await keeper.call(schedule.publish, {
+        params: { id: rule },
+        body: { revision: await revisionOf(), inForceFrom, takesOver: 'laterClocks' },
+      });
+    }
+    await keeper.call(schedule.withdrawVersion, { params: { id: rule, version: 3 }, body: { reason: 'a slip' } });
+    await save('A draft');
+    await keeper.call(schedule.setPair, { body: { recordType: 'lease', seriesId: ids.A02, ruleId: rule } });
+    await keeper.call(schedule.addCriteriaRule, {
+      body: {
+        ruleId: rule,
+        note: 'pay',
+        criteria: {
+          op: 'and',
+          of: [
+            { op: 'under', placeId: ids.A02, name: 'A-02' },
+            { op: 'detected', detectorId: detector, name: 'Pay' },
+          ],
+        },
+      },
+    });
+    const folder = (parentId: string, code: string, openedOn = '2001-02-03') =>
+      keeper.call(plan.makePlace, { body: { parentId, kind: 'folder', code, title: `Folder ${code}`, note: 'n', openedOn } });
+    const { id: closed } = await folder(ids.A02, 'OLD');
+    await keeper.call(plan.closeFolder, { params: { id: closed }, body: { on: '2010-05-06' } });
+    const { id: slashed } = await folder(ids.A02, 'A/B');
+    await folder(slashed, 'IN');
+    await keeper.call(setup.placeFacts, { params: { id: slashed }, body: { revision: 1, facts: { tenant: party, clerk: ids.editor } } });
+    await keeper.call(setup.placeTakes, {
+      params: { id: slashed },
+      body: { revision: 2, takes: { types: ['lease'], formats: ['pdf'], largest: 1000 } },
+    });
+    const page = await keeper.call(plan.place, { params: { id: ids.A01 } });
+    const { title, note } = page;
+    await keeper.call(plan.editPlace, {
+      params: { id: ids.A01 },
+      body: { revision: page.revision, code: 'A-09', title, note, notHere: 'x', message: 'hello' },
+    });
+    await keeper.call(schedule.placeJurisdictions, { params: { id: ids.A }, body: { jurisdictions: ['North'] } });
+    await folder(ids.A01, 'GONE').then(({ id }) => keeper.call(plan.retirePlace, { params: { id }, body: { reason: 'moved out' } }));
+    const { id: stencil } = await keeper.call(stencils.make, {
+      body: {
+        subject: 'Cases',
+        title: 'Case',
+        note: '',
+        definition: {
+          asks: ['clerk'],
+          root: {
+            key: 'root',
+            code: 'C-{nn}',
+            title: 'Case of {clerk}',
+            note: '',
+            message: '',
+            grants: [{ principalId: ids.staff, profile: 'reader' }],
+            rules: [rule],
+            types: ['lease'],
+            marking: { level: 1, caveats: ['pay'] },
+            facts: {},
+            readyTitles: [{ text: 'Letter', date: 'before', recordType: 'lease' }],
+            inside: [],
+          },
+        },
+      },
+    });
+    const { results } = await keeper.call(stencils.apply, {
+      params: { id: stencil },
+      body: { placeId: ids.B01, uses: [{ code: '', title: '', facts: { clerk: ids.editor } }], dryRun: false },
+    });
+    expect(results.map((r) => r.why)).toEqual([results[0]!.why]);
+    expect(results[0]!.outcome).toBe('done');
+  }
+
+  chapter('hold everything by name: nothing in one belongs to its repository only', async () => {
+    const bytes = await bytesOf(source());
+    const items = itemsIn(bytes);
+    expect(Object.entries(items).map(([name, list]) => `${name} ${list.length > 0}`)).toEqual(
+      Object.keys(items).map((name) => `${name} true`),
+    );
+    expect(JSON.stringify(items)).not.toMatch(/[0-9a-f]{8}-[0-9a-f]{4}-7/);
+    expect((await bytesOf(source())).equals(bytes))
+      .withContext('the same things make the same bytes')
+      .toBeTrue();
+    expect(items['places']!.map((p) => p['path'])).toContain('A-02/A//B/IN');
+  });
+
+  chapter('are tried as they are done, and keep nothing then', async () => {
+    const bytes = await bytesOf(source());
+    const before = await bytesOf(target);
+    const tried = await bring(target, bytes, 'take', true);
+    expect(told(tried.errors)).toEqual([]);
+    expect(told(tried.conflicts)).toEqual([]);
+    expect((await bytesOf(target)).equals(before)).toBeTrue();
+    const { dates, ...done } = await bring(target, bytes, 'take');
+    expect({ ...done, dates }).toEqual({ ...tried, dates: null });
+  });
+
+  chapter('come out of an empty repository as they went in, byte by byte, and change nothing when they come again', async () => {
+    const bytes = await bytesOf(source());
+    const [here, there] = [itemsIn(bytes), itemsIn(await bytesOf(target))];
+    for (const name of Object.keys(here)) expect(there[name]).withContext(name).toEqual(here[name]!);
+    expect((await bytesOf(target)).equals(bytes)).toBeTrue();
+    const again = await bring(target, bytes);
+    expect([told(again.errors), told(again.conflicts), told(again.changes)]).toEqual([[], [], []]);
+  });
+
+  /** What came in, with some items changed. */
+  const changed = async (change: (items: Items) => void): Promise<Buffer> => {
+    const items = itemsIn(await bytesOf(source()));
+    change(items);
+    return packed(items);
+  };
+  const at = (items: Items, section: string, field: string, value: string): Record<string, unknown> =>
+    items[section]!.find((item) => item[field] === value)!;
+  const placeId = async (code: string): Promise<string> => (await target.call(plan.placeByCode, { query: { code } })).id;
+  const retitle = async (code: string, title: string): Promise<void> => {
+    const id = await placeId(code);
+    const { revision, code: now, note, notHere, message } = await target.call(plan.place, { params: { id } });
+    await target.call(plan.editPlace, { params: { id }, body: { revision, code: now, title, note, notHere, message } });
+  };
+
+  chapter('bring what only the other side changed, keep what only this one did, and refuse what both did until somebody says', async () => {
+    await retitle('A-09', 'Retitled here');
+    await retitle('B-01', 'Both, here');
+    const theirs = await changed((items) => {
+      at(items, 'places', 'path', 'A-02')['title'] = 'Retitled there';
+      at(items, 'places', 'path', 'B-01')['title'] = 'Both, there';
+      at(items, 'entities', 'name', 'Tug Ada')['note'] = 'an old tug';
+    });
+    const before = await bytesOf(target);
+    const refused = await bring(target, theirs);
+    expect(told(refused.conflicts)).toEqual(['places B-01: title “Both, here” → “Both, there”']);
+    expect(told(refused.changes)).toEqual([
+      'entities object tug ada: object tug ada: note “a tug” → “an old tug”',
+      'places A-02: A-02: title “Place A-02” → “Retitled there”',
+      'places A-09: title stays “Retitled here”: it was changed here, and not in what comes',
+    ]);
+    expect((await bytesOf(target)).equals(before)).toBeTrue();
+    const kept = await bring(target, theirs, 'keep');
+    expect(kept.conflicts).toEqual([]);
+    const titles = async () =>
+      Promise.all(
+        ['A-02', 'A-09', 'B-01'].map(async (code) => (await target.call(plan.place, { params: { id: await placeId(code) } })).title),
+      );
+    expect(await titles()).toEqual(['Retitled there', 'Retitled here', 'Both, here']);
+    // What was decided once is not asked again.
+    expect(told((await bring(target, theirs)).conflicts)).toEqual([]);
+    const more = await changed((items) => (at(items, 'places', 'path', 'B-01')['title'] = 'Both, once more'));
+    expect(told((await bring(target, more, 'take')).conflicts)).toEqual([]);
+    expect((await titles())[2]).toBe('Both, once more');
+  });
+
+  chapter('know a place that was renumbered here or there by its former code, and make nothing twice', async () => {
+    const count = async () => itemsIn(await bytesOf(target))['places']!.length;
+    const before = await count();
+    const id = await placeId('A-02');
+    const { revision, title, note, notHere, message } = await target.call(plan.place, { params: { id } });
+    await target.call(plan.editPlace, { params: { id }, body: { revision, code: 'A-22', title, note, notHere, message } });
+    const same = await bring(target, await bytesOf(source()), 'keep');
+    expect(told(same.changes)).toEqual([
+      'places A-09: title stays “Retitled here”: it was changed here, and not in what comes',
+      'places B-01: B-01: title “Both, once more” → “Place B-01”',
+    ]);
+    expect([await count(), await placeId('A-22')]).toEqual([before, id]);
+    const renumbered = await changed((items) => {
+      const series = at(items, 'places', 'path', 'B-01');
+      Object.assign(series, { path: 'B-99', code: 'B-99', formerCodes: [{ code: 'B-01', until: '2026-09-14' }] });
+      for (const inside of items['places']!.filter((p) => (p['inside'] as { to: string } | null)?.to === 'B-01')) {
+        Object.assign(inside, { path: String(inside['path']).replace('B-01', 'B-99'), inside: { refers: 'place', to: 'B-99' } });
+      }
+    });
+    const was = await placeId('B-01');
+    const outcome = await bring(target, renumbered, 'keep');
+    expect([told(outcome.errors), await placeId('B-99'), await placeId('B-01'), await count()]).toEqual([[], was, was, before]);
+  });
+
+  chapter('make histories longer, and never write them anew', async () => {
+    const version = {
+      inForceFrom: '2027-01-01',
+      takesOver: 'all',
+      publishedBy: { refers: 'person', to: 'deputy' },
+      publishedAt: '2026-09-10T10:00:00.000Z',
+    };
+    const longer = await changed((items) => {
+      const { versions } = at(items, 'rules', 'code', 'R-ONE') as { versions: Record<string, unknown>[] };
+      versions.push({ ...version, definition: { ...(versions[0]!['definition'] as object), title: 'Next' } });
+    });
+    const outcome = await bring(target, longer, 'keep');
+    expect(told(outcome.errors)).toEqual([]);
+    const { rules } = await target.call(schedule.rules);
+    const { versions } = await target.call(schedule.rule, { params: { id: rules[0]!.id } });
+    expect(versions.map((v) => [v.version, v.definition.title, v.publishedBy, v.publishedAt])[0]).toEqual([
+      4,
+      'Next',
+      'Person deputy',
+      '2026-09-10T10:00:00.000Z',
+    ]);
+    const rewritten = await changed((items) => {
+      const rule = at(items, 'rules', 'code', 'R-ONE') as { versions: { inForceFrom: string }[] };
+      rule.versions[0]!.inForceFrom = '1999-01-01';
+    });
+    for (const way of ['keep', 'take'] as const) {
+      expect(told((await bring(target, rewritten, way)).conflicts).map((line) => line.slice(0, 30))).toEqual([
+        'rules R-ONE: versions 4 entries'.slice(0, 30),
+      ]);
+    }
+  });
+
+  chapter('are refused with the place of what is wrong, and nothing of them is kept', async () => {
+    const before = await bytesOf(target);
+    const errors = async (change: (items: Items) => void): Promise<string> => {
+      const { errors: found } = await bring(target, await changed(change), 'take');
+      return told(found).join(' | ');
+    };
+    const place = (items: Items, path = 'A-02'): Record<string, unknown> => at(items, 'places', 'path', path);
+    const tries: [(items: Items) => void, string][] = [
+      [(i) => (place(i)['rules'] = [{ refers: 'rule', to: 'R-NONE' }]), 'places A-02: there is no rule R-NONE'],
+      [(i) => (place(i)['inside'] = { refers: 'place', to: 'Z' }), 'places A-02: there is no place Z'],
+      [(i) => (place(i)['closedOn'] = '2026-02-31'), 'places A-02: closedOn: must be a date such as 2026-09-14'],
+      [(i) => (place(i)['closedOn'] = '2026-02-20'), 'places A-02: Only folders are closed; series stay open.'],
+      [(i) => (place(i)['jurisdictions'] = ['West']), 'places A-02: there is no jurisdiction West'],
+      [(i) => (place(i)['surprise'] = 1), 'places A-02: : has parts that are not known: surprise'],
+      [
+        (i) => (at(i, 'recordTypes', 'code', 'lease')['retiredOn'] = 'soon'),
+        'recordTypes lease: retiredOn: must be a date such as 2026-09-14',
+      ],
+      [(i) => i['places']!.push({ ...place(i) }), 'places A-02: A-02 is in it twice'],
+      [
+        (i) => (at(i, 'groups', 'name', 'Staff')['members'] = [{ refers: 'group', to: 'Staff' }]),
+        'groups Staff: Staff would be a member of itself',
+      ],
+      [(i) => (place(i, 'A-02/OLD')['openedOn'] = '2020-01-01'), 'places A-02/OLD: It closes on 6 May 2010.'],
+    ];
+    for (const [change, sentence] of tries)
+      expect(await errors(change))
+        .withContext(sentence)
+        .toBe(sentence);
+    expect((await bytesOf(target)).equals(before)).toBeTrue();
+  });
+
+  chapter('that are none are told so', async () => {
+    const items = itemsIn(await bytesOf(source()));
+    const refusal = (bytes: Buffer): Promise<string> =>
+      bring(target, bytes).then(
+        () => 'taken',
+        (error: Error) => error.message.replace(/^422 \S+ /, ''),
+      );
+    expect(await refusal(Buffer.from('no zip'))).toBe('This is no package: ZIP is not as the manifest says.');
+    expect(await refusal(packed(items, (files) => delete files['manifest.json']))).toBe(
+      'This is no package: The package has no manifest.json.',
+    );
+    expect(await refusal(packed(items, (files) => delete files['rules.json']))).toBe('This is no package: The package has no rules.json.');
+    expect(await refusal(packed(items, (files) => (files['rules.json'] = strToU8('[]'))))).toBe(
+      'This is no package: rules.json is not as the manifest says.',
+    );
+    const manifest = (version: number) => strToU8(JSON.stringify({ format: 'key-cellar-package', version, sections: [] }));
+    expect(await refusal(packed(items, (files) => (files['manifest.json'] = manifest(2))))).toBe(
+      'This is no package: This package is of version 2; version 1 can be read here.',
+    );
+    const deep = strToU8('['.repeat(200) + ']'.repeat(200));
+    expect(await refusal(packed(items, (files) => (files['manifest.json'] = deep)))).toBe(
+      'This is no package: manifest.json nests deeper than anything in a package does.',
+    );
+    const bomb = packed({}, (files) => (files['x'] = new Uint8Array(70 * 1024 * 1024)));
+    expect(await refusal(bomb)).toBe('This is no package: It unpacks to more than 64 MB.');
+  });
+
+  chapter('give nobody more than they have', async () => {
+    const bytes = await bytesOf(source());
+    // A keeper of the whole repository who does not set it up.
+    const deputy = world.as('deputy');
+    expect(await statusOf(bring(deputy, bytes))).toBe(200);
+    const items = itemsIn(bytes);
+    const tried = async (change: (all: Items) => void): Promise<string[]> => {
+      const all = structuredClone(items);
+      change(all);
+      return told((await bring(deputy, packed(all), 'take')).errors);
+    };
+    expect(await tried((all) => ((at(all, 'people', 'login', 'deputy')['clearance'] as { level: number }).level = 9))).toEqual([
+      'people deputy: people and groups are brought by whoever sets up',
+    ]);
+    const administrator = {
+      principal: { refers: 'person', to: 'deputy' },
+      profile: 'administrator',
+      from: null,
+      until: null,
+      reason: 'x',
+      stencil: null,
+    };
+    expect(await tried((all) => (at(all, 'places', 'path', 'A')['grants'] as unknown[]).push(administrator))).toEqual([
+      'places A: grants administrator, which gives more than you have; whoever sets up can bring it',
+    ]);
+    for (const login of ['steward', 'editor', 'auditor', 'approver', 'outsider'] as const) {
+      expect([login, await statusOf(bring(world.as(login), bytes))]).toEqual([login, 403]);
+      expect([login, (await world.as(login).fetch('/api/package')).status]).toEqual([login, 403]);
+    }
+    // Whoever brings a package that forgets them is not shut out by it.
+    const forgetful = structuredClone(items);
+    at(forgetful, 'places', 'path', '')['grants'] = [];
+    expect(told((await bring(source(), packed(forgetful), 'take')).errors)).toEqual([]);
+    expect(await statusOf(bring(source(), bytes, 'take'))).toBe(200);
+  });
+
+  chapter('say by a schema what each file may hold', async () => {
+    const { files } = await source().call(exchange.packageSchema);
+    const items = itemsIn(await bytesOf(source()));
+    const ajv = new Ajv2020({ strict: false, validateFormats: false });
+    for (const [name, list] of Object.entries(items)) {
+      const validate = ajv.compile(files[`${name}.json`] as object);
+      expect([name, validate(list), ajv.errorsText(validate.errors)]).toEqual([name, true, 'No errors']);
+    }
+  });
+});

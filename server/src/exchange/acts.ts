@@ -1,0 +1,112 @@
+import { exchange, plan } from '@key-cellar/contract';
+import { message } from '@key-cellar/words';
+import { actsFor, atRepository, Download, entering, requireAtRepository, type ReadsOf } from '../kernel/index.js';
+import type { Services } from '../records/index.js';
+import { exportPlan, importPlan } from './planTable.js';
+import { exportPackage, importPackage, packageSchema } from './package.js';
+
+const { actInParts } = actsFor<Services>();
+const keepers = message('exchange.whoCan');
+/** What bringing places may enter. */
+const bringingPlaces = [
+  'made a function',
+  'made an activity',
+  'made a series',
+  'made a folder',
+  'moved a place',
+  'renumbered a place',
+  'changed a place',
+  'closed a folder',
+  'opened a folder again',
+  'retired a place',
+  'brought a place back',
+  'declared',
+] as const;
+
+export const planTableActs = {
+  importPlan: actInParts(plan.importPlan, {
+    name: 'took in a plan',
+    also: bringingPlaces,
+    on: { repository: atRepository('dispose', message('plan.keepersWholeRepositoryTake')) },
+    repeat: 'same',
+    tries: ({ body }) => body.dryRun,
+    job: { kind: 'recompute', beyond: 2000 },
+    perform: ({ services, person, access, body }, work) =>
+      importPlan(services, person, access, work, {
+        bytes: Buffer.from(body.data, 'base64'),
+        format: body.format,
+        conflicts: body.conflicts,
+        dryRun: body.dryRun,
+      }),
+  }),
+};
+
+export const exchangeActs = {
+  importPackage: actInParts(exchange.importPackage, {
+    name: 'took in a package',
+    also: [
+      'added a jurisdiction',
+      'moved a jurisdiction',
+      'set the working days of a jurisdiction',
+      'added a type of event',
+      'listed the ends of a named year',
+      'added a person',
+      'changed a person',
+      'added a group',
+      'changed a group',
+      'made a record type',
+      'changed a record type',
+      'retired a record type',
+      'took a record type up again',
+      'made a numbering',
+      'changed a numbering',
+      'made a detector',
+      'changed a detector',
+      'retired a detector',
+      'added a party',
+      'changed a party',
+      'added a business object',
+      'changed a business object',
+      'began a rule',
+      'saved a rule draft',
+      'dropped a rule draft',
+      'published a rule',
+      'withdrew a rule version',
+      'set a rule by criteria',
+      'made a stencil',
+      'changed a stencil',
+      'described a stencil',
+      ...bringingPlaces,
+      'granted',
+      'took a grant back',
+    ],
+    on: {
+      repository: atRepository('dispose', keepers),
+      access: atRepository('grant', keepers),
+    },
+    repeat: 'same',
+    tries: ({ body }) => body.dryRun,
+    job: { kind: 'recompute', beyond: 2000 },
+    perform: ({ services, person, access, body }, work) =>
+      importPackage(services, person, access, work, {
+        bytes: Buffer.from(body.data, 'base64'),
+        conflicts: body.conflicts,
+        dryRun: body.dryRun,
+      }),
+  }),
+};
+
+export const planTableReads: Pick<ReadsOf<typeof plan, Services>, 'exportPlan'> = {
+  exportPlan: entering(
+    ['exported the plan'],
+    async ({ services, person, speaker, query }) => new Download(await exportPlan(services, person, speaker, query.format)),
+  ),
+};
+
+export const exchangeReads: ReadsOf<typeof exchange, Services> = {
+  exportPackage: entering(['exported a package'], async ({ services, person, access }) => {
+    await requireAtRepository(services.pool, await access(), 'dispose');
+    return new Download(await exportPackage(services, person));
+  }),
+  packageSchema: () => ({ files: packageSchema() }),
+};

@@ -1,0 +1,321 @@
+import { createHash } from 'node:crypto';
+import type { ConflictWay, ItemOf, PackageOutcome, Reference, SectionName, Told } from '@key-cellar/contract';
+import { messageOfIssue, packageSections } from '@key-cellar/contract';
+import { hasRight, type Right } from '@key-cellar/core/access';
+import { merge, type Common } from '@key-cellar/core/exchange';
+import { canonicalJson } from '@key-cellar/core/ledger';
+import { message, type Message, type Value } from '@key-cellar/words';
+import type { Services } from '../records/index.js';
+import { Problem, type Db, type PersonAccess, type SignedIn, type UnitOfWork } from '../kernel/index.js';
+import type { Names } from './names.js';
+import * as store from './store.js';
+
+/** An item as it leaves and comes: names where this repository has ids. A table may leave fields out. */
+export type Wire = Readonly<Record<string, unknown>>;
+
+/** One item that somebody brings. */
+export interface Incoming {
+  readonly wire: Wire;
+  /** What both sides had in common, where it is known under a name that it has here or there. */
+  common(names: readonly string[]): Common;
+  /** Where a table has it. */
+  readonly row?: number;
+  /** Of an export of this very repository: which one it was. */
+  readonly id?: string | undefined;
+}
+
+/** An item that becomes another, or comes to be. */
+export interface Change<I> {
+  readonly id: string;
+  readonly name: string;
+  readonly before: I | null;
+  readonly after: I;
+  readonly taken: readonly string[];
+  /** Fields that came with it. */
+  readonly said: readonly string[];
+  readonly row: number | undefined;
+}
+
+/** A kind of things in a package: what there is, and how one is brought. */
+export interface Section<N extends SectionName> {
+  readonly name: N;
+  /** What tells an item apart from all others of its kind, wherever it is. */
+  nameOf(item: Wire): string;
+  /** How others point at it; null: nothing does by an id. */
+  reference(item: Wire): Reference | null;
+  /** Fields that only grow. */
+  readonly histories?: readonly string[];
+  /** What a new item is where a table does not say. */
+  readonly blank?: (today: string) => Wire;
+  all(db: Db): Promise<readonly { readonly id: string; readonly item: ItemOf<N> }[]>;
+  /** Fields whose lists only ever take in more. */
+  readonly additive?: readonly string[];
+  /** Fields that say which one it is, and never what becomes of it. */
+  readonly identity?: readonly string[];
+  /** Finds one that is called otherwise here; `silent` fields of what comes then only say which one is meant. */
+  matcher?(here: Here, names: Names): (wire: Wire) => { readonly id: string; readonly silent: readonly string[] } | undefined;
+  /** How deep it lies in others of its kind, which are found before it. */
+  depth?(wire: Wire): number;
+  write(bringing: Bringing, changes: readonly Change<ItemOf<N>>[]): Promise<void>;
+}
+
+/** The items of a section as they are here, by name and by id. */
+export interface Here {
+  readonly byName: ReadonlyMap<string, { readonly id: string; readonly wire: Wire }>;
+  readonly byId: ReadonlyMap<string, { readonly id: string; readonly wire: Wire }>;
+}
+
+export interface Line {
+  readonly section: SectionName;
+  readonly name: string;
+  readonly row: number | undefined;
+  /** Of an error or a conflict: which field. */
+  readonly field: string | null;
+  readonly sentence: Message;
+}
+interface ChangeLine extends Line {
+  readonly what: 'new' | 'changed' | 'kept' | 'leftOut';
+}
+
+/** A bringing as it goes on: what it may use, and what it has found out and done. */
+export interface Bringing {
+  readonly uow: UnitOfWork;
+  readonly services: Services;
+  readonly person: SignedIn;
+  readonly access: PersonAccess;
+  readonly names: Names;
+  readonly conflictWay: ConflictWay;
+  readonly changes: ChangeLine[];
+  readonly conflicts: Line[];
+  readonly errors: Line[];
+  /** What has to be dated anew. */
+  readonly touched: { all: boolean; readonly places: Set<string> };
+  /** Whether the person has a right on the whole repository. */
+  may(right: Right): boolean;
+  /** All rights that the person has on the whole repository. */
+  readonly rights: number;
+  /** What a field is called where it comes from. */
+  label(field: string): string;
+}
+
+/** A short fingerprint of a value: 54 bits of the SHA-256 of its canonical JSON. */
+export function fingerprint(value: unknown): string {
+  return createHash('sha256')
+    .update(canonicalJson(value ?? null))
+    .digest('base64url')
+    .slice(0, 9);
+}
+
+const fingerprints = (wire: Wire): Record<string, string> =>
+  Object.fromEntries(Object.entries(wire).map(([field, value]) => [field, fingerprint(value)]));
+
+const longest = 60;
+const mostNamed = 5;
+const cut = (text: string): string => (text.length > longest ? `${text.slice(0, longest - 1)}…` : text);
+
+/** A value in a few words, for a line that says what it was and what it becomes. */
+function words(value: unknown): Value {
+  if (value === null || value === undefined || value === '' || (Array.isArray(value) && value.length === 0))
+    return message('shared.nothing');
+  if (typeof value === 'string') return message('exchange.quoted', { text: cut(value) });
+  if (typeof value === 'boolean') return message(value ? 'exchange.yes' : 'exchange.no');
+  if (typeof value === 'number') return String(value);
+  if (Array.isArray(value)) {
+    const names = value.map((one) => (typeof one === 'string' ? one : (one as { to?: unknown }).to));
+    return names.length <= mostNamed && names.every((one) => typeof one === 'string')
+      ? { list: names }
+      : message('exchange.several', { n: names.length });
+  }
+  const { to } = value as { to?: unknown };
+  return typeof to === 'string' ? (to === '' ? message('shared.nothing') : to) : cut(JSON.stringify(value));
+}
+
+const fieldWords = (field: string, before: unknown, after: unknown): Message =>
+  message('exchange.field', { field, before: words(before), after: words(after) });
+
+/** Throws what went wrong here, and gives the reason of everything else. */
+const reasonOf = (error: unknown): Message => {
+  if (error instanceof Problem && error.status < 500) return error.said;
+  throw error;
+};
+
+/** Everything of a section as it leaves. */
+export async function outgoing<N extends SectionName>(db: Db, section: Section<N>, names: Names): Promise<{ id: string; wire: Wire }[]> {
+  const all = await section.all(db);
+  await names.learn(db, all);
+  return all.map(({ id, item }) => ({ id, wire: names.outward(item) as Wire }));
+}
+
+/**
+ * Brings items of one section: finds what they are here, merges field by field, and writes what changes. What is wrong, and what was
+ * changed on both sides, is told line by line; whoever asked keeps nothing then.
+ */
+export async function bring<N extends SectionName>(b: Bringing, section: Section<N>, incoming: readonly Incoming[]): Promise<void> {
+  if (incoming.length === 0) return;
+  const now = await outgoing(b.uow, section, b.names);
+  const here: Here = {
+    byName: new Map(now.map((one) => [section.nameOf(one.wire), one])),
+    byId: new Map(now.map((one) => [one.id, one])),
+  };
+  const line = (name: string, row: number | undefined, field: string | null, sentence: Message): Line => ({
+    section: section.name,
+    name,
+    row,
+    field,
+    sentence,
+  });
+  const met = new Map<string, Incoming>();
+  const known: { one: Incoming; name: string; id: string; before: Wire | null; silent: readonly string[] }[] = [];
+  const match = section.matcher?.(here, b.names);
+  const { depth } = section;
+  const outsideIn = depth ? [...incoming].sort((one, two) => depth(one.wire) - depth(two.wire)) : incoming;
+  for (const one of outsideIn) {
+    const name = section.nameOf(one.wire);
+    const found = (one.id === undefined ? undefined : here.byId.get(one.id)) ?? here.byName.get(name);
+    const other = found ? undefined : match?.(one.wire);
+    const id = found?.id ?? other?.id;
+    const before = id === undefined ? null : here.byId.get(id)!.wire;
+    const key = id ?? name;
+    const twice = met.get(key);
+    if (twice) {
+      b.errors.push(
+        line(name, one.row, null, message('exchange.twice', { name, row: twice.row === undefined ? 'none' : String(twice.row) })),
+      );
+      continue;
+    }
+    met.set(key, one);
+    const reference = section.reference(one.wire);
+    // What is new can be pointed at by what comes with it.
+    const silent = [...(before ? (section.identity ?? []) : []), ...(other?.silent ?? [])];
+    known.push({ one, name, before, silent, id: id ?? (reference ? b.names.add(reference) : name) });
+    // What comes under another name than it has here is meant by both.
+    if (id !== undefined && reference && b.names.idOf(reference) === undefined) b.names.alias(reference, id);
+  }
+  const changes: Change<ItemOf<N>>[] = [];
+  await b.names.learn(
+    b.uow,
+    incoming.map((one) => one.wire),
+  );
+  for (const { one, name, id, before, silent } of known) {
+    const bad = (field: string | null, sentence: Message): void => void b.errors.push(line(name, one.row, field, sentence));
+    const start = before ?? section.blank?.(b.uow.actor.today) ?? {};
+    const wire = Object.fromEntries(Object.entries(one.wire).filter(([field]) => !silent.includes(field)));
+    // What it points at may be called otherwise here; that is no change.
+    const meant = { ...(b.names.outward(b.names.inward(wire, () => undefined)) as Wire) } as Record<string, unknown>;
+    for (const field of section.additive ?? []) if (field in meant) meant[field] = together(start[field], meant[field]);
+    const common = before === null ? 'theirs' : asMeant(one.common([name, section.nameOf(before)]), wire, meant);
+    const merged = merge(start, meant, common, fingerprint, before === null ? [] : (section.histories ?? []));
+    let values: Wire = before === null ? { ...start, ...meant } : merged.values;
+    let taken = [...merged.taken];
+    for (const field of merged.conflicts) {
+      const sentence = fieldWords(b.label(field), start[field], meant[field]);
+      const history = section.histories?.includes(field) ?? false;
+      if (b.conflictWay === 'take' && !history) {
+        values = { ...values, [field]: meant[field] };
+        taken.push(field);
+      } else if (b.conflictWay === 'refuse' || history) b.conflicts.push(line(name, one.row, field, sentence));
+      else b.changes.push({ ...line(name, one.row, field, sentence), what: 'kept' });
+    }
+    for (const field of merged.kept) {
+      b.changes.push({
+        ...line(name, one.row, field, message('exchange.keptHere', { field: b.label(field), here: words(start[field]) })),
+        what: 'kept',
+      });
+    }
+    if (before === null) taken = Object.keys(values);
+    if (taken.length === 0) continue;
+    const missing: Reference[] = [];
+    const inward = (value: unknown): unknown => b.names.inward(value, (to) => missing.push(to));
+    const after = inward(values);
+    if (missing.length > 0) {
+      const unique = [...new Map(missing.map((to) => [JSON.stringify(to), to])).values()];
+      const field = Object.keys(values).find((f) => mentions(values[f], unique[0]!)) ?? null;
+      for (const to of unique) bad(field, message('exchange.unknown', { kind: to.refers, name: to.to }));
+      continue;
+    }
+    const parsed = packageSections[section.name].safeParse(after);
+    if (!parsed.success) {
+      for (const issue of parsed.error.issues) {
+        const sentence = message('exchange.wrong', { at: issue.path.join('/'), what: messageOfIssue(issue) });
+        bad(String(issue.path[0] ?? ''), sentence);
+      }
+      continue;
+    }
+    changes.push({
+      id,
+      name,
+      before: before === null ? null : (inward(before) as ItemOf<N>),
+      after: parsed.data as ItemOf<N>,
+      taken,
+      said: Object.keys(one.wire),
+      row: one.row,
+    });
+    const sentence =
+      before === null
+        ? message('exchange.new', { name })
+        : message('exchange.changed', {
+            name,
+            changes: { list: taken.map((field) => fieldWords(b.label(field), before[field], values[field])) },
+          });
+    b.changes.push({ ...line(name, one.row, null, sentence), what: before === null ? 'new' : 'changed' });
+  }
+  await section.write(b, changes);
+}
+
+/** All that is in one of two lists, each once, those of the first at the head. */
+function together(here: unknown, there: unknown): unknown[] {
+  const all = [here, there].flatMap((list) => (Array.isArray(list) ? (list as unknown[]) : []));
+  return [...new Map(all.map((one) => [canonicalJson(one), one])).values()];
+}
+
+/** What was common, with things under the names that they have here. */
+function asMeant(common: Common, wire: Wire, meant: Wire): Common {
+  if (typeof common === 'string') return common;
+  const known = { ...common.known };
+  for (const [field, value] of Object.entries(wire)) if (known[field] === fingerprint(value)) known[field] = fingerprint(meant[field]);
+  return { known };
+}
+
+const mentions = (value: unknown, to: Reference): boolean => JSON.stringify(value ?? null).includes(JSON.stringify(to.to));
+
+/** Tells of one item what is wrong with it. */
+export function wrong<N extends SectionName>(
+  b: Bringing,
+  section: N,
+  change: Pick<Change<never>, 'name' | 'row'>,
+  field: string,
+  sentence: Message,
+): void {
+  b.errors.push({ section, name: change.name, row: change.row, field, sentence });
+}
+
+/** Does something to one item; why it was refused stands in its line. */
+export async function attempt<N extends SectionName>(
+  b: Bringing,
+  section: N,
+  change: Pick<Change<never>, 'name' | 'row'>,
+  field: string,
+  work: () => Promise<unknown>,
+): Promise<void> {
+  try {
+    await work();
+  } catch (error) {
+    wrong(b, section, change, field, reasonOf(error));
+  }
+}
+
+export const toLine = ({ section, name, sentence }: Line): Told<PackageOutcome['errors'][number]> => ({ section, name, sentence });
+
+/** Keeps what items were like as they came, for the next time. */
+export const remember = (db: Db, section: SectionName, items: readonly { name: string; wire: Wire }[]): Promise<void> =>
+  store.writeBrought(
+    db,
+    section,
+    items.map(({ name, wire }) => ({ name, fields: fingerprints(wire) })),
+  );
+
+/** What a person may do on the whole repository, whose access set is given. */
+export function rightsIn(access: PersonAccess, root: number | null): Pick<Bringing, 'may' | 'rights'> {
+  const rights = root === null ? 0 : access.on(root).all;
+  return { rights, may: (right) => hasRight(rights, right) };
+}

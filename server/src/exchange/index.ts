@@ -1,0 +1,2 @@
+export { exchangeActs, exchangeReads, planTableActs, planTableReads } from './acts.js';
+export { itemsOf, readingPackage } from './packing.js';

@@ -1,0 +1,187 @@
+import { packageSections, sectionNames, type ConflictWay, type PackageOutcome, type SectionName, type Told } from '@key-cellar/contract';
+import { message } from '@key-cellar/words';
+import * as z from 'zod';
+import { inReadSnapshot, rootSet, withUnitOfWork, type PersonAccess, type Several, type SignedIn } from '../kernel/index.js';
+import type { Services } from '../records/index.js';
+import { countKnownWithin, mostDated, recomputeWithin, shiftWithin, type Reach } from '../schedule/index.js';
+import { GivenUp, Problem, type UnitOfWork } from '../kernel/index.js';
+import { bring, outgoing, remember, rightsIn, toLine, type Bringing, type Incoming } from './bringing.js';
+import { Names } from './names.js';
+import { fileOf, pack, readingPackage, type PackageItems } from './packing.js';
+import { sections } from './sections.js';
+import * as store from './store.js';
+
+/** All that is arranged, as it leaves; exporting is an act of its own. */
+export async function exportPackage(services: Services, person: SignedIn): Promise<{ bytes: Buffer; type: string; name: string }> {
+  const items = await inReadSnapshot(services.pool, async (db) => {
+    const names = await Names.load(db);
+    const all: Partial<Record<SectionName, readonly Record<string, unknown>[]>> = {};
+    for (const name of sectionNames) all[name] = (await outgoing(db, sections[name], names)).map((one) => one.wire);
+    return all;
+  });
+  await withUnitOfWork(
+    services.pool,
+    person,
+    (uow) =>
+      uow.enter({
+        act: 'exported a package',
+        subject: { kind: 'repository', id: null, name: person.repository },
+        after: Object.fromEntries(sectionNames.map((name) => [name, items[name]?.length ?? 0])),
+      }),
+    'none',
+  );
+  return { bytes: await pack(items), type: 'application/zip', name: 'package.zip' };
+}
+
+/** What is told when nothing may be kept: all that was done is rolled back with it. */
+class NotTaken<T> extends Error {
+  constructor(readonly outcome: T) {
+    super('it was not taken in');
+  }
+}
+
+/** Runs work that may end with errors of its own: then nothing of it is kept, and the errors are the answer. */
+export async function takenOrTold<T extends { readonly errors: readonly unknown[] }>(
+  work: Several,
+  part: (uow: UnitOfWork) => Promise<T>,
+): Promise<T> {
+  return work(async (uow) => {
+    const outcome = await part(uow);
+    if (outcome.errors.length > 0) throw new NotTaken(outcome);
+    return outcome;
+  }).catch((error: unknown) => {
+    if (error instanceof NotTaken) return (error as NotTaken<T>).outcome;
+    throw error;
+  });
+}
+
+/** Begins to bring something: nothing is found out yet. */
+export async function beginning(
+  uow: UnitOfWork,
+  services: Services,
+  person: SignedIn,
+  access: PersonAccess,
+  conflictWay: ConflictWay,
+): Promise<Bringing> {
+  const root = await rootSet(uow);
+  return {
+    uow,
+    services,
+    person,
+    access,
+    names: await Names.load(uow),
+    conflictWay,
+    changes: [],
+    conflicts: [],
+    errors: [],
+    touched: { all: false, places: new Set() },
+    ...rightsIn(access, root),
+    label: (field) => field,
+  };
+}
+
+/** Dates anew what was touched. A trial says how dates move; the act does it at once where it is little, else as a job. */
+export async function dated(b: Bringing, trial: boolean, because: string) {
+  const { uow, services, access, touched } = b;
+  const root = b.names.idOf({ refers: 'place', to: '' });
+  const placeIds = touched.all && root !== undefined ? [root] : [...touched.places];
+  if (placeIds.length === 0) return { dates: null, recomputed: 0 };
+  const reach: Reach = { placeIds };
+  const recomputed = await countKnownWithin(uow, reach, access.sets('discover'));
+  if (trial) return { dates: await shiftWithin(uow, reach, access, mostDated), recomputed };
+  await recomputeWithin(services, uow, reach, because);
+  return { dates: null, recomputed };
+}
+
+/**
+ * Takes in a package, section by section in the order in which they depend on each other, in one transaction. With an error, or a
+ * conflict that is to refuse, nothing is kept.
+ */
+export async function importPackage(
+  services: Services,
+  person: SignedIn,
+  access: PersonAccess,
+  work: Several,
+  input: { readonly bytes: Buffer; readonly conflicts: ConflictWay; readonly dryRun: boolean },
+): Promise<Told<PackageOutcome>> {
+  const items = await services.reading.run(readingPackage, { bytes: input.bytes }).catch((error: unknown) => {
+    if (error instanceof GivenUp) throw new Problem(422, 'no-package', message('tables.fileTakesTooLong'));
+    throw error;
+  });
+  return takenOrTold(work, async (uow) => {
+    const b = await beginning(uow, services, person, access, input.conflicts);
+    await bringAll(b, items);
+    const clean = b.errors.length === 0 && b.conflicts.length === 0;
+    const did = b.changes.filter((c) => c.what === 'new' || c.what === 'changed').length;
+    const { dates, recomputed } = clean ? await dated(b, input.dryRun, 'a package') : { dates: null, recomputed: 0 };
+    if (did > 0) {
+      uow.enter({
+        act: 'took in a package',
+        subject: { kind: 'repository', id: null, name: person.repository },
+        after: { ...counted(items), changes: did, kept: b.changes.length - did },
+      });
+    }
+    const outcome = {
+      items: Object.values(items).reduce((sum, list) => sum + list.length, 0),
+      changes: b.changes.map((c) => ({ ...toLine(c), what: c.what })),
+      conflicts: b.conflicts.map(toLine),
+      errors: b.errors.map(toLine),
+      dates,
+      recomputed,
+    };
+    if (b.conflicts.length > 0) throw new NotTaken(outcome);
+    return outcome;
+  });
+}
+
+const counted = (items: PackageItems): Record<string, number> =>
+  Object.fromEntries(Object.entries(items).map(([name, list]) => [name, list.length]));
+
+async function bringAll(b: Bringing, items: PackageItems): Promise<void> {
+  for (const name of sectionNames) {
+    const list = items[name];
+    if (!list?.length) continue;
+    const known = new Map((await store.brought(b.uow, name)).map((one) => [one.name, one.fields]));
+    const section = sections[name];
+    const common: Incoming['common'] = (names) => {
+      const fields = names.map((one) => known.get(one)).find((one) => one !== undefined);
+      return fields ? { known: fields } : 'none';
+    };
+    const incoming = list.map((wire): Incoming => ({ wire, common }));
+    await bring(b, section as never, incoming);
+    // What comes later points at what came before: with errors there it would only be told twice.
+    if (b.errors.length > 0) return;
+    await remember(
+      b.uow,
+      name,
+      list.map((wire) => ({ name: section.nameOf(wire), wire })),
+    );
+  }
+}
+
+/** The JSON Schema (draft 2020-12) of each file; where things point at each other it has the name and not the id. */
+export function packageSchema(): Record<string, unknown> {
+  const pointer = {
+    type: 'object',
+    properties: { refers: { type: 'string' }, to: { type: 'string' } },
+    required: ['refers', 'to'],
+    additionalProperties: false,
+  };
+  return Object.fromEntries(
+    sectionNames.map((name) => [
+      fileOf(name),
+      z.toJSONSchema(z.array(packageSections[name]), {
+        io: 'input',
+        unrepresentable: 'any',
+        override: ({ zodSchema, jsonSchema }) => {
+          // Facts point at things, too.
+          const { anyOf } = jsonSchema;
+          if (anyOf?.some((one) => one.type === 'string') && anyOf.some((one) => one.type === 'number')) anyOf.push(pointer as never);
+          if ((zodSchema._zod.def as { format?: string }).format !== 'uuid') return;
+          for (const key of Object.keys(jsonSchema)) delete jsonSchema[key as keyof typeof jsonSchema];
+          Object.assign(jsonSchema, pointer);
+        },
+      }),
+    ]),
+  );
+}

@@ -1,0 +1,22 @@
+import type { SectionName } from '@key-cellar/contract';
+import { detectors, entities, groups, numberings, people, recordTypes, rules, stencils } from './arranged.js';
+import type { Section } from './bringing.js';
+import { criteriaRules, eventTypes, jurisdictions, namedYears } from './lists.js';
+import { places } from './places.js';
+
+/** Everything that a package holds. One that is missing does not compile. */
+export const sections: { readonly [N in SectionName]: Section<N> } = {
+  jurisdictions,
+  eventTypes,
+  namedYears,
+  people,
+  groups,
+  recordTypes,
+  numberings,
+  detectors,
+  entities,
+  rules,
+  stencils,
+  places,
+  criteriaRules,
+};

@@ -1,0 +1,31 @@
+import type { exchange as en } from '../en/exchange.js';
+
+export const exchange: Readonly<Record<keyof typeof en, string>> = {
+  'exchange.changed': '{name}: {changes}',
+  'exchange.conflict': 'inzwischen hier geändert und auch in der Tabelle: {what}',
+  'exchange.damagedFile': '{file} entspricht nicht dem Inhaltsverzeichnis.',
+  'exchange.field': '{field} {before} → {after}',
+  'exchange.grantEnds': 'eine Freigabe endet vor ihrem Beginn',
+  'exchange.grantsMore': 'gibt {profile} frei, also mehr Rechte, als Sie selbst haben; das kann einspielen, wer einrichtet',
+  'exchange.groupInItself': '{name} wäre Mitglied von sich selbst',
+  'exchange.keptHere': '{field} bleibt {here}: Das wurde hier geändert, im Eingespielten nicht',
+  'exchange.missingFile': 'Im Paket fehlt {file}.',
+  'exchange.needsSetUp': 'Personen und Gruppen spielt ein, wer einrichtet',
+  'exchange.new': '{name} ist neu',
+  'exchange.newerVersion': 'Dieses Paket hat die Version {version}; lesbar ist hier Version {known}.',
+  'exchange.no': 'nein',
+  'exchange.noPackage': 'Das ist kein Paket: {why}',
+  'exchange.noVersion': 'es gibt keine Fassung {version}',
+  'exchange.notAhead': 'darf nicht in der Zukunft liegen',
+  'exchange.quoted': '„{text}“',
+  'exchange.several': '{n, plural, one {ein Eintrag} other {# Einträge}}',
+  'exchange.tooDeep': '{file} ist tiefer verschachtelt als irgendetwas in einem Paket.',
+  'exchange.tooLarge': 'Entpackt sind es mehr als {most} MB.',
+  'exchange.tooManyFiles': 'Es enthält mehr Dateien, als ein Paket hat.',
+  'exchange.twice': '{row, select, other {{name} steht schon in Zeile {row}} none {{name} kommt zweimal vor}}',
+  'exchange.unknown':
+    'es gibt {kind, select, person {keine Person} group {keine Gruppe} party {keine Partei} object {kein Objekt} rule {keine Regel} numbering {keine Nummerierung} detector {keinen Detektor} stencil {keine Schablone} place {keinen Ort} record {keine Unterlage} other {nichts}} {name}',
+  'exchange.whoCan': 'Das können Verwahrer des ganzen Bestands.',
+  'exchange.wrong': '{at}: {what}',
+  'exchange.yes': 'ja',
+};
