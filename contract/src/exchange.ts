@@ -193,7 +193,7 @@ export type PackageManifest = z.infer<typeof packageManifest>;
 const packageLine = z.object({ section: z.enum(sectionNames), name: z.string(), sentence });
 const packageOutcome = z.object({
   items: z.number().int(),
-  changes: z.array(packageLine.extend({ what: z.enum(['new', 'changed', 'kept', 'leftOut']) })),
+  changes: z.array(packageLine.extend({ what: z.enum(['new', 'changed', 'kept']) })),
   /** Fields that were changed here and there. */
   conflicts: z.array(packageLine),
   errors: z.array(packageLine),

@@ -120,6 +120,8 @@ export const tableOutcome = z.object({
   rows: z.number().int(),
   changes: z.array(z.object({ row: z.number().int(), what: z.string(), sentence })),
   errors: z.array(z.object({ row: z.number().int(), column: z.string(), sentence })),
+  /** How many of the errors are what was changed here and in the table. */
+  conflicts: z.number().int(),
   /** Of a trial: how due dates move. */
   dates: dateShift.nullable(),
   recomputed: z.number().int(),

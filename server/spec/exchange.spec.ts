@@ -234,10 +234,10 @@ describe('packages', () => {
     });
     const before = await bytesOf(target);
     const refused = await bring(target, theirs);
-    expect(told(refused.conflicts)).toEqual(['places B-01: title “Both, here” → “Both, there”']);
+    expect(told(refused.conflicts)).toEqual(['places B-01: title: “Both, here” → “Both, there”']);
     expect(told(refused.changes)).toEqual([
-      'entities object tug ada: object tug ada: note “a tug” → “an old tug”',
-      'places A-02: A-02: title “Place A-02” → “Retitled there”',
+      'entities Tug Ada: note: “a tug” → “an old tug”',
+      'places A-02: title: “Place A-02” → “Retitled there”',
       'places A-09: title stays “Retitled here”: it was changed here, and not in what comes',
     ]);
     expect((await bytesOf(target)).equals(before)).toBeTrue();
@@ -264,7 +264,7 @@ describe('packages', () => {
     const same = await bring(target, await bytesOf(source()), 'keep');
     expect(told(same.changes)).toEqual([
       'places A-09: title stays “Retitled here”: it was changed here, and not in what comes',
-      'places B-01: B-01: title “Both, once more” → “Place B-01”',
+      'places B-01: title: “Both, once more” → “Place B-01”',
     ]);
     expect([await count(), await placeId('A-22')]).toEqual([before, id]);
     const renumbered = await changed((items) => {
@@ -306,7 +306,7 @@ describe('packages', () => {
     });
     for (const way of ['keep', 'take'] as const) {
       expect(told((await bring(target, rewritten, way)).conflicts).map((line) => line.slice(0, 30))).toEqual([
-        'rules R-ONE: versions 4 entries'.slice(0, 30),
+        'rules R-ONE: versions: 4 entries'.slice(0, 30),
       ]);
     }
   });

@@ -129,7 +129,7 @@ describe('plans and schedules as tables', () => {
     );
     expect(first.changes.map((c) => c.what)).toEqual(['new', 'new', 'new', 'new']);
     const second = await loadPlan(csv([{ code: 'T-1', kind: 'series', inside: 'A', title: 'One again' }]));
-    expect(second.changes).toEqual([{ row: 2, what: 'changed', sentence: 'T-1: inside T → A, title “One” → “One again”' }]);
+    expect(second.changes).toEqual([{ row: 2, what: 'changed', sentence: 'T-1: inside: T → A, title: “One” → “One again”' }]);
     const line = (await exported('plan')).find((l) => l['code'] === 'T-1')!;
     expect([line['inside'], line['title'], line['belongs here'], line['rules']]).toEqual(['A', 'One again', 'this', 'R-ONE']);
     const refused = await loadPlan(
@@ -142,7 +142,7 @@ describe('plans and schedules as tables', () => {
     const rules = await loadPlan(
       csv([{ code: 'T-1', kind: 'series', inside: 'A', title: 'One again', rules: '', jurisdictions: 'North' }]),
     );
-    expect(rules.changes[0]!.sentence).toBe('T-1: jurisdictions nothing → North, rules R-ONE → nothing');
+    expect(rules.changes[0]!.sentence).toBe('T-1: jurisdictions: nothing → North, rules: R-ONE → nothing');
   });
 
   chapter(

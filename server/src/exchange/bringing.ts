@@ -74,7 +74,7 @@ export interface Line {
   readonly sentence: Message;
 }
 interface ChangeLine extends Line {
-  readonly what: 'new' | 'changed' | 'kept' | 'leftOut';
+  readonly what: 'new' | 'changed' | 'kept';
 }
 
 /** A bringing as it goes on: what it may use, and what it has found out and done. */
@@ -95,7 +95,7 @@ export interface Bringing {
   /** All rights that the person has on the whole repository. */
   readonly rights: number;
   /** What a field is called where it comes from. */
-  label(field: string): string;
+  label(field: string): Value;
 }
 
 /** A short fingerprint of a value: 54 bits of the SHA-256 of its canonical JSON. */
@@ -130,7 +130,7 @@ function words(value: unknown): Value {
   return typeof to === 'string' ? (to === '' ? message('shared.nothing') : to) : cut(JSON.stringify(value));
 }
 
-const fieldWords = (field: string, before: unknown, after: unknown): Message =>
+const fieldWords = (field: Value, before: unknown, after: unknown): Message =>
   message('exchange.field', { field, before: words(before), after: words(after) });
 
 /** Throws what went wrong here, and gives the reason of everything else. */
@@ -146,6 +146,113 @@ export async function outgoing<N extends SectionName>(db: Db, section: Section<N
   return all.map(({ id, item }) => ({ id, wire: names.outward(item) as Wire }));
 }
 
+/** An item that comes, with what it is here. */
+interface Met {
+  readonly one: Incoming;
+  /** As readers know it. */
+  readonly name: string;
+  readonly id: string;
+  readonly before: Wire | null;
+  /** Fields of what comes that only say which one is meant. */
+  readonly silent: readonly string[];
+}
+
+/** As readers know an item: keys are without case, and say more than a name. */
+const calledIn =
+  <N extends SectionName>(section: Section<N>) =>
+  (wire: Wire): string =>
+    (section.reference(wire)?.to ?? section.nameOf(wire)) || String(wire['code'] ?? '');
+
+/** Finds what each item that comes is here; what is new gets its id, so that others that come can point at it. */
+function meet<N extends SectionName>(b: Bringing, section: Section<N>, here: Here, incoming: readonly Incoming[]): Met[] {
+  const called = calledIn(section);
+  const match = section.matcher?.(here, b.names);
+  const { depth } = section;
+  const outsideIn = depth ? [...incoming].sort((one, two) => depth(one.wire) - depth(two.wire)) : incoming;
+  const met = new Map<string, Met>();
+  for (const one of outsideIn) {
+    const found = (one.id === undefined ? undefined : here.byId.get(one.id)) ?? here.byName.get(section.nameOf(one.wire));
+    const other = found ? undefined : match?.(one.wire);
+    const id = found?.id ?? other?.id;
+    const name = called(one.wire);
+    const key = id ?? section.nameOf(one.wire);
+    const twice = met.get(key);
+    if (twice) {
+      const row = twice.one.row === undefined ? 'none' : String(twice.one.row);
+      b.errors.push({ section: section.name, name, row: one.row, field: null, sentence: message('exchange.twice', { name, row }) });
+      continue;
+    }
+    const before = id === undefined ? null : here.byId.get(id)!.wire;
+    const reference = section.reference(one.wire);
+    const silent = [...(before ? (section.identity ?? []) : []), ...(other?.silent ?? [])];
+    met.set(key, { one, name, before, silent, id: id ?? (reference ? b.names.add(reference) : key) });
+    // What comes under another name than it has here is meant by both.
+    if (id !== undefined && reference && b.names.idOf(reference) === undefined) b.names.alias(reference, id);
+  }
+  return [...met.values()];
+}
+
+/** An item with the ids of this repository; what is wrong with it is told, and null given. */
+function checked<N extends SectionName>(b: Bringing, section: Section<N>, { name, one }: Met, wire: Wire): ItemOf<N> | null {
+  const bad = (field: string | null, sentence: Message): void =>
+    void b.errors.push({ section: section.name, name, row: one.row, field, sentence });
+  const missing = new Map<string, Reference>();
+  const item = b.names.inward(wire, (to) => missing.set(JSON.stringify(to), to));
+  for (const to of missing.values()) {
+    const field = Object.keys(wire).find((f) => mentions(wire[f], to)) ?? null;
+    bad(field, message('exchange.unknown', { kind: to.refers, name: to.to }));
+  }
+  if (missing.size > 0) return null;
+  const parsed = packageSections[section.name].safeParse(item);
+  if (parsed.success) return parsed.data as ItemOf<N>;
+  for (const issue of parsed.error.issues) {
+    const sentence = message('exchange.wrong', { at: issue.path.join('/'), what: messageOfIssue(issue) });
+    bad(String(issue.path[0] ?? ''), sentence);
+  }
+  return null;
+}
+
+/** Merges what comes into what is here, and tells what that does; null where nothing is written. */
+function mergeOne<N extends SectionName>(b: Bringing, section: Section<N>, met: Met): Change<ItemOf<N>> | null {
+  const { one, name, id, before, silent } = met;
+  const at = (field: string | null, sentence: Message): Line => ({ section: section.name, name, row: one.row, field, sentence });
+  const start = before ?? section.blank?.(b.uow.actor.today) ?? {};
+  const wire = Object.fromEntries(Object.entries(one.wire).filter(([field]) => !silent.includes(field)));
+  // What it points at may be called otherwise here; that is no change.
+  const meant = { ...(b.names.outward(b.names.inward(wire, () => undefined)) as Wire) } as Record<string, unknown>;
+  for (const field of section.additive ?? []) if (field in meant) meant[field] = together(start[field], meant[field]);
+  const whole = checked(b, section, met, { ...start, ...meant });
+  if (whole === null) return null;
+  if (before === null) {
+    b.changes.push({ ...at(null, message('exchange.new')), what: 'new' });
+    return { id, name, before: null, after: whole, taken: Object.keys({ ...start, ...meant }), said: Object.keys(one.wire), row: one.row };
+  }
+  const common = asMeant(one.common([section.nameOf(one.wire), section.nameOf(before)]), wire, meant);
+  const merged = merge(before, meant, common, fingerprint, section.histories);
+  const values: Record<string, unknown> = { ...merged.values };
+  const taken = [...merged.taken];
+  for (const field of merged.conflicts) {
+    const told = at(field, fieldWords(b.label(field), before[field], meant[field]));
+    const history = section.histories?.includes(field) ?? false;
+    if (history || b.conflictWay === 'refuse') b.conflicts.push(told);
+    else if (b.conflictWay === 'keep') b.changes.push({ ...told, what: 'kept' });
+    else {
+      values[field] = meant[field];
+      taken.push(field);
+    }
+  }
+  for (const field of merged.kept) {
+    b.changes.push({ ...at(field, message('exchange.keptHere', { field: b.label(field), here: words(before[field]) })), what: 'kept' });
+  }
+  if (taken.length === 0) return null;
+  const after = checked(b, section, met, values);
+  if (after === null) return null;
+  const list = taken.map((field) => fieldWords(b.label(field), before[field], values[field]));
+  b.changes.push({ ...at(null, message('exchange.changed', { changes: { list } })), what: 'changed' });
+  const was = b.names.inward(before, () => undefined) as ItemOf<N>;
+  return { id, name, before: was, after, taken, said: Object.keys(one.wire), row: one.row };
+}
+
 /**
  * Brings items of one section: finds what they are here, merges field by field, and writes what changes. What is wrong, and what was
  * changed on both sides, is told line by line; whoever asked keeps nothing then.
@@ -157,109 +264,15 @@ export async function bring<N extends SectionName>(b: Bringing, section: Section
     byName: new Map(now.map((one) => [section.nameOf(one.wire), one])),
     byId: new Map(now.map((one) => [one.id, one])),
   };
-  const line = (name: string, row: number | undefined, field: string | null, sentence: Message): Line => ({
-    section: section.name,
-    name,
-    row,
-    field,
-    sentence,
-  });
-  const met = new Map<string, Incoming>();
-  const known: { one: Incoming; name: string; id: string; before: Wire | null; silent: readonly string[] }[] = [];
-  const match = section.matcher?.(here, b.names);
-  const { depth } = section;
-  const outsideIn = depth ? [...incoming].sort((one, two) => depth(one.wire) - depth(two.wire)) : incoming;
-  for (const one of outsideIn) {
-    const name = section.nameOf(one.wire);
-    const found = (one.id === undefined ? undefined : here.byId.get(one.id)) ?? here.byName.get(name);
-    const other = found ? undefined : match?.(one.wire);
-    const id = found?.id ?? other?.id;
-    const before = id === undefined ? null : here.byId.get(id)!.wire;
-    const key = id ?? name;
-    const twice = met.get(key);
-    if (twice) {
-      b.errors.push(
-        line(name, one.row, null, message('exchange.twice', { name, row: twice.row === undefined ? 'none' : String(twice.row) })),
-      );
-      continue;
-    }
-    met.set(key, one);
-    const reference = section.reference(one.wire);
-    // What is new can be pointed at by what comes with it.
-    const silent = [...(before ? (section.identity ?? []) : []), ...(other?.silent ?? [])];
-    known.push({ one, name, before, silent, id: id ?? (reference ? b.names.add(reference) : name) });
-    // What comes under another name than it has here is meant by both.
-    if (id !== undefined && reference && b.names.idOf(reference) === undefined) b.names.alias(reference, id);
-  }
-  const changes: Change<ItemOf<N>>[] = [];
+  const met = meet(b, section, here, incoming);
   await b.names.learn(
     b.uow,
     incoming.map((one) => one.wire),
   );
-  for (const { one, name, id, before, silent } of known) {
-    const bad = (field: string | null, sentence: Message): void => void b.errors.push(line(name, one.row, field, sentence));
-    const start = before ?? section.blank?.(b.uow.actor.today) ?? {};
-    const wire = Object.fromEntries(Object.entries(one.wire).filter(([field]) => !silent.includes(field)));
-    // What it points at may be called otherwise here; that is no change.
-    const meant = { ...(b.names.outward(b.names.inward(wire, () => undefined)) as Wire) } as Record<string, unknown>;
-    for (const field of section.additive ?? []) if (field in meant) meant[field] = together(start[field], meant[field]);
-    const common = before === null ? 'theirs' : asMeant(one.common([name, section.nameOf(before)]), wire, meant);
-    const merged = merge(start, meant, common, fingerprint, before === null ? [] : (section.histories ?? []));
-    let values: Wire = before === null ? { ...start, ...meant } : merged.values;
-    let taken = [...merged.taken];
-    for (const field of merged.conflicts) {
-      const sentence = fieldWords(b.label(field), start[field], meant[field]);
-      const history = section.histories?.includes(field) ?? false;
-      if (b.conflictWay === 'take' && !history) {
-        values = { ...values, [field]: meant[field] };
-        taken.push(field);
-      } else if (b.conflictWay === 'refuse' || history) b.conflicts.push(line(name, one.row, field, sentence));
-      else b.changes.push({ ...line(name, one.row, field, sentence), what: 'kept' });
-    }
-    for (const field of merged.kept) {
-      b.changes.push({
-        ...line(name, one.row, field, message('exchange.keptHere', { field: b.label(field), here: words(start[field]) })),
-        what: 'kept',
-      });
-    }
-    if (before === null) taken = Object.keys(values);
-    if (taken.length === 0) continue;
-    const missing: Reference[] = [];
-    const inward = (value: unknown): unknown => b.names.inward(value, (to) => missing.push(to));
-    const after = inward(values);
-    if (missing.length > 0) {
-      const unique = [...new Map(missing.map((to) => [JSON.stringify(to), to])).values()];
-      const field = Object.keys(values).find((f) => mentions(values[f], unique[0]!)) ?? null;
-      for (const to of unique) bad(field, message('exchange.unknown', { kind: to.refers, name: to.to }));
-      continue;
-    }
-    const parsed = packageSections[section.name].safeParse(after);
-    if (!parsed.success) {
-      for (const issue of parsed.error.issues) {
-        const sentence = message('exchange.wrong', { at: issue.path.join('/'), what: messageOfIssue(issue) });
-        bad(String(issue.path[0] ?? ''), sentence);
-      }
-      continue;
-    }
-    changes.push({
-      id,
-      name,
-      before: before === null ? null : (inward(before) as ItemOf<N>),
-      after: parsed.data as ItemOf<N>,
-      taken,
-      said: Object.keys(one.wire),
-      row: one.row,
-    });
-    const sentence =
-      before === null
-        ? message('exchange.new', { name })
-        : message('exchange.changed', {
-            name,
-            changes: { list: taken.map((field) => fieldWords(b.label(field), before[field], values[field])) },
-          });
-    b.changes.push({ ...line(name, one.row, null, sentence), what: before === null ? 'new' : 'changed' });
-  }
-  await section.write(b, changes);
+  await section.write(
+    b,
+    met.flatMap((one) => mergeOne(b, section, one) ?? []),
+  );
 }
 
 /** All that is in one of two lists, each once, those of the first at the head. */

@@ -76,7 +76,7 @@ export async function beginning(
     errors: [],
     touched: { all: false, places: new Set() },
     ...rightsIn(access, root),
-    label: (field) => field,
+    label: (field) => message(`exchange.part.${field as 'title'}`),
   };
 }
 

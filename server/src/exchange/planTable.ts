@@ -292,8 +292,13 @@ export async function importPlan(
     }
     return {
       rows: table.rows.length,
-      changes: b.changes.map(({ row, what, sentence }) => ({ row: row ?? 0, what, sentence })),
+      changes: b.changes.map(({ row, name, what, sentence }) => ({
+        row: row ?? 0,
+        what,
+        sentence: message('exchange.named', { name, what: sentence }),
+      })),
       errors: errors.sort((a, c) => a.row - c.row),
+      conflicts: b.conflicts.length,
       dates,
       recomputed,
       readAs: table.encoding,

@@ -299,6 +299,7 @@ export async function importSchedule(
       rows: table.rows.length,
       changes,
       errors: errors.sort((a, b) => a.row - b.row),
+      conflicts: 0,
       dates,
       recomputed,
       readAs: table.encoding,

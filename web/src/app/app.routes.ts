@@ -137,6 +137,11 @@ export const routes: Routes = [
         loadComponent: () => import('./records/detectorsPage').then((m) => m.DetectorsPage),
       },
       {
+        path: 'setup/packages',
+        title: 'Packages · Key Cellar',
+        loadComponent: () => import('./exchange/packagesPage').then((m) => m.PackagesPage),
+      },
+      {
         path: 'setup/acts',
         title: 'Who can do what · Key Cellar',
         loadComponent: () => import('./access/actsPage').then((m) => m.ActsPage),

@@ -17,6 +17,7 @@ export const can: Record<keyof typeof english, string> = {
   'can.does.plan.mergePlace': 'Eine Stelle mit einer anderen ihrer Art zusammenführen',
   'can.does.plan.reopenFolder': 'Eine geschlossene Akte mit Begründung wieder öffnen',
   'can.does.plan.retirePlace': 'Eine Stelle stilllegen: Was darin ist, bleibt; Neues kommt nicht mehr hinein',
+  'can.does.exchange.importPackage': 'Ein Paket einlesen',
   'can.does.plan.importPlan': 'Einen Aktenplan aus einer Tabelle einlesen',
   'can.does.plan.closeFolder': 'Eine Akte an einem Tag schließen',
   'can.does.plan.recordEvent': 'Etwas eintragen, das draußen geschehen ist',

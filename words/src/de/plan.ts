@@ -89,7 +89,7 @@ export const plan: Record<keyof typeof english, string> = {
   'plan.stencilMadeFolder': 'Eine Schablone wird aus einer Akte gemacht; {code} ist {kind}.',
   'plan.table.code': '„{code}“ darf Großbuchstaben, Ziffern, Bindestriche, Punkte und Schrägstriche haben, höchstens 40',
   'plan.table.folderInside': 'eine Akte liegt in einer Serie oder einer anderen Akte',
-  'plan.table.former': '„{text}“ ist kein Aktenzeichen mit letztem Tag, etwa A-01 until 2026-09-14',
+  'plan.table.former': '„{text}“ ist kein Kennzeichen mit letztem Tag, etwa A-01 until 2026-09-14',
   'plan.table.kind': '„{kind}“ ist nichts von function, activity, series, folder',
   'plan.table.noId': 'ist keine Kennung eines Orts',
   'plan.table.noRule': 'eine veröffentlichte Regel {rule} gibt es nicht',

@@ -15,6 +15,7 @@ export const can = {
   'can.does.plan.mergePlace': 'Merge a place into another of its kind',
   'can.does.plan.reopenFolder': 'Reopen a closed folder, with a reason',
   'can.does.plan.retirePlace': 'Retire a place: what is in it stays, nothing comes in any more',
+  'can.does.exchange.importPackage': 'Import a package',
   'can.does.plan.importPlan': 'Import a plan from a table',
   'can.does.plan.closeFolder': 'Close a folder on a day',
   'can.does.plan.recordEvent': 'Record something that happened outside',

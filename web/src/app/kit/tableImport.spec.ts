@@ -25,6 +25,8 @@ describe('taking in a table', () => {
       rows: 2,
       changes: [],
       errors: [{ row: 3, column: 'code', sentence: 'is missing' }],
+      conflicts: 0,
+      dates: null,
       recomputed: 0,
       readAs: 'Windows-1252',
     });
@@ -44,6 +46,8 @@ describe('taking in a table', () => {
       rows: 1,
       changes: [{ row: 2, what: 'new', sentence: 'A is made inside ALL' }],
       errors: [],
+      conflicts: 0,
+      dates: null,
       recomputed: 0,
       readAs: null,
     };
@@ -53,6 +57,22 @@ describe('taking in a table', () => {
     const request = await stage.answer('/api/plan/import', { ...outcome, recomputed: 7 });
     expect(request.request.body.dryRun).toBeFalse();
     expect(done).toBe(7);
+  });
+
+  it('asks what becomes of what was changed here and in the table, and says how due dates move', async () => {
+    const stage = await show();
+    await choose(stage, 'plan.csv', 'code,kind\n');
+    const outcome = { rows: 1, changes: [], errors: [], conflicts: 0, dates: null, recomputed: 0, readAs: null };
+    const error = { row: 2, column: 'title', sentence: 'changed here meanwhile' };
+    await stage.answer('/api/plan/import', { ...outcome, errors: [error], conflicts: 1 });
+    await stage.choose('conflicts', 'becomes as in the table');
+    const request = await stage.answer('/api/plan/import', {
+      ...outcome,
+      changes: [{ row: 2, what: 'changed', sentence: 'A: title' }],
+      dates: { of: 9, looked: 4, earlier: 1, later: 0, first: 2, none: 0 },
+    });
+    expect(request.request.body).toEqual(jasmine.objectContaining({ conflicts: 'take', dryRun: true }));
+    expect(words(stage)).toContain('Due dates move: 1 earlier, 2 get a first date.The first 4 of 9 records were looked at.');
   });
 
   it('keeps what was chosen when the file is no table', async () => {

@@ -1,7 +1,10 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, model, output, signal } from '@angular/core';
-import type { Endpoint, Problem, TableOutcome } from '@key-cellar/contract';
+import type { ConflictWay, Endpoint, Problem, TableOutcome } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { Api, toProblem } from './api';
+import { Choice } from './choice';
+import { DateShiftWords } from './dateShift';
+import { base64Of } from './files';
 import { ProblemNotice } from './notice';
 import { Sheet } from './sheet';
 import { CountPipe, countWords } from './words';
@@ -11,7 +14,7 @@ type Format = 'csv' | 'xlsx' | 'json';
 /** Takes in a table: says first what it would change and what is wrong in it, by row and column. */
 @Component({
   selector: 'kc-table-import',
-  imports: [Button, CountPipe, ProblemNotice, Sheet],
+  imports: [Button, Choice, CountPipe, DateShiftWords, ProblemNotice, Sheet],
   template: `
     <kc-sheet [(open)]="open" [heading]="heading()" [width]="680">
       <div class="form">
@@ -42,6 +45,17 @@ type Format = 'csv' | 'xlsx' | 'json';
               >
             }
           </p>
+          <kc-date-shift [shift]="o.dates" />
+          @if (o.conflicts > 0 || conflicts() !== 'refuse') {
+            <kc-choice
+              field="conflicts"
+              label="What was changed here since the table was exported, and in the table as well"
+              i18n-label
+              [options]="ways"
+              [value]="conflicts()"
+              (valueChange)="conflicts.set($event ?? 'refuse'); load(true)"
+            />
+          }
           @if (o.readAs; as encoding) {
             <p i18n>Read as {{ encoding }}, since the file does not say what it is. Check that accents and umlauts are right below.</p>
           }
@@ -107,6 +121,12 @@ export class TableImport {
   readonly endpoint = input.required<Endpoint>();
   readonly done = output<TableOutcome>();
 
+  protected readonly ways: readonly { value: ConflictWay; name: string }[] = [
+    { value: 'refuse', name: $localize`is an error` },
+    { value: 'keep', name: $localize`stays as it is here` },
+    { value: 'take', name: $localize`becomes as in the table` },
+  ];
+  protected readonly conflicts = signal<ConflictWay>('refuse');
   protected readonly name = signal('');
   private readonly data = signal('');
   private readonly format = computed<Format>(() => (/\.(csv|xlsx|json)$/i.exec(this.name())?.[1]?.toLowerCase() as Format) ?? 'csv');
@@ -127,11 +147,9 @@ export class TableImport {
     if (!file) return;
     this.name.set(file.name);
     this.outcome.set(null);
-    void file.arrayBuffer().then((buffer) => {
-      let binary = '';
-      const bytes = new Uint8Array(buffer);
-      for (let i = 0; i < bytes.length; i += 32_768) binary += String.fromCharCode(...bytes.subarray(i, i + 32_768));
-      this.data.set(btoa(binary));
+    this.conflicts.set('refuse');
+    void base64Of(file).then((data) => {
+      this.data.set(data);
       this.load(true);
     });
   }
@@ -139,7 +157,8 @@ export class TableImport {
   protected load(dryRun: boolean): void {
     this.busy.set(true);
     this.problem.set(null);
-    const call = this.api.call(this.endpoint(), { body: { format: this.format(), data: this.data(), dryRun } as never });
+    const way = this.conflicts() === 'refuse' ? {} : { conflicts: this.conflicts() };
+    const call = this.api.call(this.endpoint(), { body: { format: this.format(), data: this.data(), dryRun, ...way } as never });
     call.subscribe({
       next: (answer) => {
         const outcome = answer as TableOutcome;

@@ -9,6 +9,7 @@ const views = [
   { path: '/setup/numbering', name: $localize`Numbering` },
 ];
 const acts = { path: '/setup/acts', name: $localize`Who can do what` };
+const packages = { path: '/setup/packages', name: $localize`Packages` };
 const detectors = { path: '/setup/detectors', name: $localize`Detectors` };
 
 /** How the repository is arranged. */
@@ -21,7 +22,10 @@ const detectors = { path: '/setup/detectors', name: $localize`Detectors` };
 export class SetupNav {
   private readonly session = inject(Session);
   /** What detectors find tells what is in content: it is for those who keep, hold or audit. */
-  protected readonly views = computed(() =>
-    (['dispose', 'hold', 'audit'] as const).some((right) => this.session.may(right)) ? [...views, detectors, acts] : [...views, acts],
-  );
+  protected readonly views = computed(() => [
+    ...views,
+    ...((['dispose', 'hold', 'audit'] as const).some((right) => this.session.may(right)) ? [detectors] : []),
+    ...(this.session.may('dispose') ? [packages] : []),
+    acts,
+  ]);
 }
