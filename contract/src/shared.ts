@@ -87,8 +87,8 @@ export type OutcomeLine = z.infer<typeof outcomeLine>;
 export const outcomes = z.object({ results: z.array(outcomeLine) });
 
 export const tableFormat = z.enum(['csv', 'xlsx', 'json']);
-/** A table that somebody brings: its bytes in base64 (RFC 4648), 8 MB of them at most. */
-export const largestTable = 12_000_000;
+/** A table that somebody brings: its bytes in base64 (RFC 4648), 18 MB of them at most. */
+export const largestTable = 24_000_000;
 /** What a request that brings a table may have. */
 export const withTable = { most: largestTable + kilobytes(64) };
 export const tableInput = z.object({

@@ -6,6 +6,7 @@ import {
   get,
   id,
   idParam,
+  largestTable,
   outcomeLine,
   post,
   put,
@@ -143,7 +144,7 @@ export const stencils = {
     'Read uses of a stencil from a table: code, title and a column for each fact',
     {
       params: idParam,
-      body: z.object({ format: tableFormat, data: z.base64().max(12_000_000) }),
+      body: z.object({ format: tableFormat, data: z.base64().max(largestTable) }),
       response: z.object({ uses: z.array(use), readAs: encodingGuessed }),
     },
     withTable,

@@ -31,7 +31,9 @@ describe('plans and schedules as tables', () => {
     world.as(login).call(plan.importPlan, { body: { format, data, dryRun } });
   const loadRules = (data: string, dryRun = false, format: Format = 'csv') =>
     world.as('keeper').call(schedule.importSchedule, { body: { format, data, dryRun } });
-  const csv = (lines: Line[]): string => base64(Papa.unparse(lines));
+  const csv = (lines: Line[]): string =>
+    base64(Papa.unparse({ fields: [...new Set(lines.flatMap((line) => Object.keys(line)))], data: lines }));
+  const json = (lines: Line[]): string => base64(JSON.stringify(lines));
   const exported = async (kind: 'plan' | 'schedule'): Promise<Line[]> =>
     JSON.parse((await fetchBytes(`/api/${kind}/export?format=json`)).bytes.toString()) as Line[];
 
@@ -273,6 +275,191 @@ describe('plans and schedules as tables', () => {
     expect(titles.every((title) => bytes.toString().includes(title))).toBeTrue();
     const kept = (await exported('plan')).map((l) => l['title']);
     for (const title of titles) expect(kept).withContext(title).toContain(title);
+  });
+
+  /** The table as it goes out, with some lines changed. */
+  const changedLines = async (change: (lines: Line[]) => void): Promise<string> => {
+    const lines = await exported('plan');
+    change(lines);
+    return json(lines);
+  };
+  const lineOf = (lines: Line[], code: string, inside?: string): Line =>
+    lines.find((l) => l['code'] === code && (inside === undefined || l['inside'] === inside))!;
+  const describe_ = async (code: string, change: Record<string, string>): Promise<void> => {
+    const keeper = world.as('keeper');
+    const { id } = await keeper.call(plan.placeByCode, { query: { code } });
+    const { revision, title, note, notHere, message, code: now } = await keeper.call(plan.place, { params: { id } });
+    await keeper.call(plan.editPlace, { params: { id }, body: { revision, code: now, title, note, notHere, message, ...change } });
+  };
+
+  chapter('carry the days on which places opened, closed and were retired, and their numbering and former codes', async () => {
+    const { id: numbering } = await world.as('keeper').call(records.makeNumbering, {
+      body: { title: 'Days', pattern: 'D-{n}', per: [], gapless: false },
+    });
+    expect(numbering).toBeTruthy();
+    const made = await loadPlan(
+      csv([
+        { code: 'DAY', kind: 'function', inside: '', title: 'Days', 'opened on': '1990-02-28' },
+        {
+          code: 'DAY-1',
+          kind: 'series',
+          inside: 'DAY',
+          title: 'One',
+          'opened on': '1991-01-01',
+          numbering: 'Days',
+          'former codes': 'OLD-1 until 2001-01-01',
+        },
+        { code: 'K', kind: 'folder', inside: 'DAY-1', title: 'Closed', 'opened on': '1992-01-01', 'closed on': '1999-12-31' },
+        { code: 'R', kind: 'folder', inside: 'DAY-1', title: 'Retired', 'opened on': '1992-01-01', 'retired on': '2005-06-07' },
+        { code: 'X/Y', kind: 'folder', inside: 'DAY-1', title: 'Slash' },
+        { code: 'IN', kind: 'folder', inside: 'DAY-1/X/Y', title: 'Inside of a slash' },
+      ]),
+    );
+    expect(errorsOf(made)).toEqual([]);
+    const lines = await exported('plan');
+    expect(lineOf(lines, 'K')['closed on']).toBe('1999-12-31');
+    expect(lineOf(lines, 'R')['retired on']).toBe('2005-06-07');
+    expect(lineOf(lines, 'DAY')['opened on']).toBe('1990-02-28');
+    expect([lineOf(lines, 'DAY-1')['numbering'], lineOf(lines, 'DAY-1')['former codes']]).toEqual(['Days', 'OLD-1 until 2001-01-01']);
+    expect(lineOf(lines, 'IN')['inside']).toBe('DAY-1/X//Y');
+    expect((await world.as('keeper').call(plan.placeByCode, { query: { code: 'OLD-1' } })).code).toBe('DAY-1');
+    expect((await loadPlan(json(lines), false, 'json')).changes).toEqual([]);
+    const reopened = await loadPlan(await changedLines((all) => (lineOf(all, 'K')['closed on'] = '')), false, 'json');
+    expect(reopened.changes.map((c) => c.sentence)).toEqual(['DAY-1/K: closed on: “1999-12-31” → nothing']);
+    const wrong = await loadPlan(
+      csv([
+        {
+          code: 'DAY-1',
+          kind: 'series',
+          inside: 'DAY',
+          title: 'One',
+          'closed on': '31.02.2024',
+          'opened on': '2023-02-29',
+          'retired on': '2999-01-01',
+        },
+        { code: 'K', kind: 'folder', inside: 'DAY-1', title: 'Closed', 'closed on': '1991-01-01', 'opened on': '', 'retired on': '' },
+        { code: 'N', kind: 'folder', inside: 'DAY-1/R', title: 'In a retired one', 'closed on': '', 'opened on': '', 'retired on': '' },
+      ]),
+    );
+    expect(errorsOf(wrong)).toEqual([
+      '2 opened on: must be a date such as 2026-09-14',
+      '2 closed on: must be a date such as 2026-09-14',
+      '3 closed on: It closes on 1 Jan 1991.',
+      '4 inside: R was retired on 7 Jun 2005.',
+    ]);
+    const next = await loadPlan(
+      csv([
+        { code: 'DAY-1', kind: 'series', inside: 'DAY', title: 'One', 'closed on': '2024-02-28', 'retired on': '2999-01-01' },
+        { code: 'K', kind: 'folder', inside: 'DAY-1', title: 'Closed', 'closed on': '1991-01-01', 'retired on': '' },
+        { code: 'N', kind: 'folder', inside: 'DAY-1/R', title: 'In a retired one', 'closed on': '', 'retired on': '' },
+      ]),
+    );
+    expect(errorsOf(next)).toEqual([
+      '2 closed on: Only folders are closed; series stay open.',
+      '2 retired on: must not be ahead',
+      '3 closed on: It closes on 1 Jan 1991.',
+      '4 inside: R was retired on 7 Jun 2005.',
+    ]);
+  });
+
+  chapter('know places by their ids, codes and former codes, so that an old table makes nothing twice', async () => {
+    const old = json(await exported('plan'));
+    const count = async () => (await exported('plan')).length;
+    const before = await count();
+    await describe_('DAY-1', { code: 'DAY-9' });
+    expect((await loadPlan(old, false, 'json')).changes.map((c) => [c.what, c.sentence])).toEqual([
+      ['kept', 'DAY-1: code stays “DAY-9”: it was changed here, and not in what comes'],
+    ]);
+    // Without ids, by the former code; what it does not say stays, and so does the newer code.
+    const bare = await loadPlan(csv([{ code: 'DAY-1', kind: 'series', inside: 'DAY', title: 'One, by its old code' }]));
+    expect(bare.changes.map((c) => c.sentence)).toEqual(['DAY-1: title: “One” → “One, by its old code”']);
+    expect([await count(), lineOf(await exported('plan'), 'DAY-9')['title']]).toEqual([before, 'One, by its old code']);
+    // Renumbered in the table itself.
+    const renumbered = await loadPlan(await changedLines((all) => (lineOf(all, 'DAY-9')['code'] = 'DAY-10')), false, 'json');
+    expect([renumbered.errors, renumbered.changes.map((c) => c.sentence)]).toEqual([[], ['DAY-10: code: “DAY-9” → “DAY-10”']]);
+    expect(lineOf(await exported('plan'), 'K')['inside']).toBe('DAY-10');
+    expect(await count()).toBe(before);
+  });
+
+  chapter('keep what a colleague changed meanwhile, and tell what both changed', async () => {
+    const table = await changedLines((all) => {
+      lineOf(all, 'DAY')['title'] = 'Days, by the table';
+      lineOf(all, 'DAY-10')['belongs here'] = 'by the table';
+    });
+    await describe_('DAY', { title: 'Days, by a colleague' });
+    await describe_('DAY-10', { title: 'One, by a colleague' });
+    const refused = await loadPlan(table, false, 'json');
+    expect(errorsOf(refused).length).toBe(1);
+    expect(errorsOf(refused)[0]).toMatch(
+      /^\d+ title: changed here meanwhile, and in the table: title: “Days, by a colleague” → “Days, by the table”$/,
+    );
+    expect(refused.conflicts).toBe(1);
+    const take = { format: 'json', data: table, dryRun: false, conflicts: 'take' } as const;
+    const { changes } = await world.as('keeper').call(plan.importPlan, { body: take });
+    expect(changes.map((c) => [c.what, c.sentence])).toEqual([
+      ['changed', 'DAY: title: “Days, by a colleague” → “Days, by the table”'],
+      ['kept', 'DAY-10: title stays “One, by a colleague”: it was changed here, and not in what comes'],
+      ['changed', 'DAY-10: belongs here: nothing → “by the table”'],
+    ]);
+  });
+
+  chapter('are tried as they are taken in, line by line, with what becomes of dates', async () => {
+    const lines = await exported('plan');
+    const { id: series } = await world.as('keeper').call(plan.placeByCode, { query: { code: 'A-02' } });
+    const filed = await Promise.all([1, 2, 3].map(() => world.file('keeper', { place: series })));
+    const table = csv([{ ...lineOf(lines, 'A-02'), rules: 'R-ONE' }]);
+    const due = () => Promise.all(filed.map(async ({ id }) => (await world.as('keeper').call(records.dossier, { params: { id } })).dueOn));
+    expect(await due()).toEqual([null, null, null]);
+    const tried = await loadPlan(table, true);
+    expect(tried.dates).toEqual({ of: 3, looked: 3, earlier: 0, later: 0, first: 3, none: 0 });
+    expect(await due()).toEqual([null, null, null]);
+    const done = await loadPlan(table);
+    expect({ ...done, dates: tried.dates }).toEqual(tried);
+    expect((await due()).every((on) => on !== null)).toBeTrue();
+    // A folder with a declared record does not leave its series by a table, either.
+    await world.as('keeper').call(plan.makePlace, { body: { parentId: series, kind: 'folder', code: 'DEC', title: 'Declared' } });
+    const { id: folder } = await world.as('keeper').call(plan.placeByCode, { query: { code: 'A-02/DEC' } });
+    const { id: record } = await world.file('keeper', { place: folder });
+    await world.as('keeper').call(records.declare, { body: { ids: [record] } });
+    const moved = await loadPlan(await changedLines((all) => (lineOf(all, 'DEC')['inside'] = 'DAY-10')), true, 'json');
+    expect(errorsOf(moved).map((e) => e.replace(/^\d+ /, ''))).toEqual([jasmine.stringContaining('inside: ') as unknown as string]);
+  });
+
+  chapter('tell two hundred mistakes, each by its row and column', async () => {
+    const right = (i: number): Line => ({
+      code: `E-${i}`,
+      kind: 'series',
+      inside: 'DAY',
+      title: `E ${i}`,
+      'opened on': '',
+      rules: '',
+      numbering: '',
+    });
+    const spoil: readonly (readonly [column: string, value: (i: number) => string])[] = [
+      ['code', (i) => `e ${i}!`],
+      ['code', () => ''],
+      ['kind', () => 'box'],
+      ['inside', () => 'NOWHERE'],
+      ['title', () => ''],
+      ['title', () => 'x'.repeat(301)],
+      ['opened on', () => '2026-02-30'],
+      ['rules', () => 'R-NONE'],
+      ['numbering', () => 'No such scheme'],
+      ['kind', () => 'folder'],
+    ];
+    const lines = Array.from({ length: 400 }, (_, i) => right(i));
+    const expected: string[] = [];
+    for (let i = 0; i < 200; i++) {
+      const [column, value] = spoil[i % spoil.length]!;
+      lines[2 * i]![column] = value(i);
+      expected.push(`${2 * i + 2} ${column === 'kind' && i % spoil.length === 9 ? 'inside' : column}`);
+    }
+    const { errors, changes } = await loadPlan(csv(lines), true);
+    const told = new Set(errors.map((e) => `${e.row} ${e.column}`));
+    expect(expected.filter((one) => !told.has(one))).toEqual([]);
+    expect(errors.filter((e) => e.row % 2 === 1)).toEqual([]);
+    expect(errors.every((e) => e.sentence.length > 5)).toBeTrue();
+    expect(changes.length).toBeLessThan(400);
   });
 
   chapter('never hand a spreadsheet a formula', async () => {

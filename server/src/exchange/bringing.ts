@@ -98,12 +98,12 @@ export interface Bringing {
   label(field: string): Value;
 }
 
-/** A short fingerprint of a value: 54 bits of the SHA-256 of its canonical JSON. */
+/** A short fingerprint of a value: 36 bits of the SHA-256 of its canonical JSON. */
 export function fingerprint(value: unknown): string {
   return createHash('sha256')
     .update(canonicalJson(value ?? null))
     .digest('base64url')
-    .slice(0, 9);
+    .slice(0, 6);
 }
 
 const fingerprints = (wire: Wire): Record<string, string> =>

@@ -275,10 +275,14 @@ export async function importPlan(
       wrong,
       found: () => b.errors.length > 0,
     });
+    // What is wrong with a cell itself is told once.
+    const unread = new Set(b.errors.map((line) => `${line.row} ${line.field}`));
+    const first = b.errors.length;
     await bring(b, places, incoming);
+    const errorsFound = b.errors.filter((line, i) => i < first || !unread.has(`${line.row} ${line.field}`));
     const told = (line: BringingLine, sentence: Message) => ({ row: line.row ?? 0, column: label(line.field ?? 'code'), sentence });
     const errors = [
-      ...b.errors.map((line) => told(line, line.sentence)),
+      ...errorsFound.map((line) => told(line, line.sentence)),
       ...b.conflicts.map((line) => told(line, message('exchange.conflict', { what: line.sentence }))),
     ];
     const { dates, recomputed } = errors.length === 0 ? await dated(b, input.dryRun, 'the plan') : { dates: null, recomputed: 0 };

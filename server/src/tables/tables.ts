@@ -123,7 +123,7 @@ export async function writeTable(
     case 'csv':
       return { type, bytes: Buffer.from(`\uFEFF${Papa.unparse({ fields: [...columns], data: cells }, { escapeFormulae: formula })}\r\n`) };
     case 'json':
-      return { type, bytes: Buffer.from(`${JSON.stringify(lines, null, 2)}\n`) };
+      return { type, bytes: Buffer.from(`[\n${lines.map((line) => JSON.stringify(line)).join(',\n')}\n]\n`) };
     case 'xlsx': {
       const sheet = [
         columns.map((value) => ({ value, type: String, fontWeight: 'bold' as const })),
