@@ -208,6 +208,51 @@ describe('plans and schedules as tables', () => {
     120_000,
   );
 
+  chapter('a schedule goes out with all its versions, and comes back as it was; what was published is never written anew', async () => {
+    const keeper = world.as('keeper');
+    const { rules } = await keeper.call(schedule.rules);
+    const { id } = rules.find((r) => r.code === 'R-ONE')!;
+    const publish = async (title: string, inForceFrom: string): Promise<void> => {
+      const { revision, versions } = await keeper.call(schedule.rule, { params: { id } });
+      await keeper.call(schedule.saveDraft, { params: { id }, body: { revision, definition: { ...versions[0]!.definition, title } } });
+      await keeper.call(schedule.publish, { params: { id }, body: { revision: revision + 1, inForceFrom, takesOver: 'all' } });
+    };
+    await publish('Announced', '2030-01-01');
+    await publish('Taken back', '2031-01-01');
+    await keeper.call(schedule.withdrawVersion, { params: { id, version: 4 }, body: { reason: 'a slip of the pen' } });
+    const out = (await exported('schedule')).filter((l) => l['code'] === 'R-ONE');
+    expect(out.map((l) => [l['version'], l['title'], l['in force from'], l['withdrawn']])).toEqual([
+      ['1', 'One year', '2000-01-01', ''],
+      ['2', 'One year', '2001-01-01', ''],
+      ['3', 'Announced', '2030-01-01', ''],
+      ['4', 'Taken back', '2031-01-01', 'a slip of the pen'],
+    ]);
+    expect((await loadRules(csv(await exported('schedule')))).changes).toEqual([]);
+    // Under another code, all of it is made: four versions, the last withdrawn.
+    const copied = await loadRules(csv(out.map((l) => ({ ...l, code: 'R-COPY' }))));
+    expect([copied.errors, copied.changes.map((c) => c.what)]).toEqual([[], ['new', 'version', 'version', 'version']]);
+    const copy = (await exported('schedule')).filter((l) => l['code'] === 'R-COPY');
+    expect(copy.map((l): Line => ({ ...l, code: 'R-ONE' }))).toEqual(out);
+    const wrong = await loadRules(
+      csv([
+        { ...out[0]!, title: 'Rewritten' },
+        { ...out[2]!, version: '9' },
+        { ...out[1]!, version: 'two' },
+        { ...out[0]!, withdrawn: 'too late for that' },
+      ]),
+    );
+    expect(errorsOf(wrong)).toEqual([
+      '2 version: version 1 of R-ONE was published otherwise and stays as it is',
+      '3 version: R-ONE has its versions one after another; the next is 5',
+      '4 version: must be a number such as 2, or empty',
+      '5 code: R-ONE is already in row 2',
+    ]);
+    const late = await loadRules(csv([{ ...out[0]!, withdrawn: 'too late for that' }]));
+    expect(errorsOf(late)).toEqual(['2 withdrawn: It has been in force since 1 Jan 2000. Publish another version in its place.']);
+    const withdrawn = await loadRules(csv([{ ...out[2]!, withdrawn: 'not this one, either' }]));
+    expect(withdrawn.changes.map((c) => c.sentence)).toEqual(['R-ONE: version 3 is withdrawn']);
+  });
+
   chapter('that are none are told so', async () => {
     const tries: [string, Format, RegExp][] = [
       [base64('a,b\n1,2\n'), 'csv', /code, kind, inside and title are missing\. It has: a, b/],

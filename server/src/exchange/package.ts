@@ -5,6 +5,7 @@ import { inReadSnapshot, rootSet, withUnitOfWork, type PersonAccess, type Severa
 import type { Services } from '../records/index.js';
 import { countKnownWithin, mostDated, recomputeWithin, shiftWithin, type Reach } from '../schedule/index.js';
 import { GivenUp, Problem, type UnitOfWork } from '../kernel/index.js';
+import { takenOrTold } from '../tables/index.js';
 import { bring, outgoing, remember, rightsIn, toLine, type Bringing, type Incoming } from './bringing.js';
 import { Names } from './names.js';
 import { fileOf, pack, readingPackage, type PackageItems } from './packing.js';
@@ -31,28 +32,6 @@ export async function exportPackage(services: Services, person: SignedIn): Promi
     'none',
   );
   return { bytes: await pack(items), type: 'application/zip', name: 'package.zip' };
-}
-
-/** What is told when nothing may be kept: all that was done is rolled back with it. */
-class NotTaken<T> extends Error {
-  constructor(readonly outcome: T) {
-    super('it was not taken in');
-  }
-}
-
-/** Runs work that may end with errors of its own: then nothing of it is kept, and the errors are the answer. */
-export async function takenOrTold<T extends { readonly errors: readonly unknown[] }>(
-  work: Several,
-  part: (uow: UnitOfWork) => Promise<T>,
-): Promise<T> {
-  return work(async (uow) => {
-    const outcome = await part(uow);
-    if (outcome.errors.length > 0) throw new NotTaken(outcome);
-    return outcome;
-  }).catch((error: unknown) => {
-    if (error instanceof NotTaken) return (error as NotTaken<T>).outcome;
-    throw error;
-  });
 }
 
 /** Begins to bring something: nothing is found out yet. */
@@ -108,30 +87,33 @@ export async function importPackage(
     if (error instanceof GivenUp) throw new Problem(422, 'no-package', message('tables.fileTakesTooLong'));
     throw error;
   });
-  return takenOrTold(work, async (uow) => {
-    const b = await beginning(uow, services, person, access, input.conflicts);
-    await bringAll(b, items);
-    const clean = b.errors.length === 0 && b.conflicts.length === 0;
-    const did = b.changes.filter((c) => c.what === 'new' || c.what === 'changed').length;
-    const { dates, recomputed } = clean ? await dated(b, input.dryRun, 'a package') : { dates: null, recomputed: 0 };
-    if (did > 0) {
-      uow.enter({
-        act: 'took in a package',
-        subject: { kind: 'repository', id: null, name: person.repository },
-        after: { ...counted(items), changes: did, kept: b.changes.length - did },
-      });
-    }
-    const outcome = {
-      items: Object.values(items).reduce((sum, list) => sum + list.length, 0),
-      changes: b.changes.map((c) => ({ ...toLine(c), what: c.what })),
-      conflicts: b.conflicts.map(toLine),
-      errors: b.errors.map(toLine),
-      dates,
-      recomputed,
-    };
-    if (b.conflicts.length > 0) throw new NotTaken(outcome);
-    return outcome;
-  });
+  return takenOrTold(
+    work,
+    (outcome) => outcome.errors.length + outcome.conflicts.length > 0,
+    async (uow) => {
+      const b = await beginning(uow, services, person, access, input.conflicts);
+      await bringAll(b, items);
+      const clean = b.errors.length === 0 && b.conflicts.length === 0;
+      const did = b.changes.filter((c) => c.what === 'new' || c.what === 'changed').length;
+      const { dates, recomputed } = clean ? await dated(b, input.dryRun, 'a package') : { dates: null, recomputed: 0 };
+      if (did > 0) {
+        uow.enter({
+          act: 'took in a package',
+          subject: { kind: 'repository', id: null, name: person.repository },
+          after: { ...counted(items), changes: did, kept: b.changes.length - did },
+        });
+      }
+      const outcome = {
+        items: Object.values(items).reduce((sum, list) => sum + list.length, 0),
+        changes: b.changes.map((c) => ({ ...toLine(c), what: c.what })),
+        conflicts: b.conflicts.map(toLine),
+        errors: b.errors.map(toLine),
+        dates,
+        recomputed,
+      };
+      return outcome;
+    },
+  );
 }
 
 const counted = (items: PackageItems): Record<string, number> =>

@@ -8,10 +8,10 @@ import type { Speaker } from '@key-cellar/words/speaker';
 import { withUnitOfWork, type PersonAccess, type Several, type SignedIn } from '../kernel/index.js';
 import { planDocument, type PlanFile } from '../plan/index.js';
 import type { Services } from '../records/index.js';
-import { columnsOf, readTable, writeTable, type TableFormat, type TableRow } from '../tables/index.js';
+import { columnsOf, readTable, takenOrTold, writeTable, type TableFormat, type TableRow } from '../tables/index.js';
 import { bring, fingerprint, outgoing, type Incoming, type Line as BringingLine, type Wire } from './bringing.js';
 import { Names, pathUnder, step } from './names.js';
-import { beginning, dated, takenOrTold } from './package.js';
+import { beginning, dated } from './package.js';
 import { places } from './places.js';
 import * as store from './store.js';
 
@@ -263,49 +263,53 @@ export async function importPlan(
   input: { readonly bytes: Buffer; readonly format: TableFormat; readonly conflicts: ConflictWay; readonly dryRun: boolean },
 ): Promise<Told<TableOutcome>> {
   const table = await readTable(services, input.bytes, input.format, { required: ['code', 'kind', 'inside', 'title'], known: columns });
-  return takenOrTold(work, async (uow) => {
-    const b = { ...(await beginning(uow, services, person, access, input.conflicts)), label };
-    const wrong: Wrong = (row, column, sentence) =>
-      void b.errors.push({ section: 'places', name: '', row, field: fieldOf.get(column) ?? column, sentence });
-    const incoming = readRows(table.rows, {
-      given: new Set(table.columns),
-      ways: new Ways(b.names.namesOf('place')),
-      rules: new Set((await store.publishedRules(uow)).map((r) => r.code)),
-      jurisdictions: new Set((await store.jurisdictions(uow)).map((j) => j.name)),
-      wrong,
-      found: () => b.errors.length > 0,
-    });
-    // What is wrong with a cell itself is told once.
-    const unread = new Set(b.errors.map((line) => `${line.row} ${line.field}`));
-    const first = b.errors.length;
-    await bring(b, places, incoming);
-    const errorsFound = b.errors.filter((line, i) => i < first || !unread.has(`${line.row} ${line.field}`));
-    const told = (line: BringingLine, sentence: Message) => ({ row: line.row ?? 0, column: label(line.field ?? 'code'), sentence });
-    const errors = [
-      ...errorsFound.map((line) => told(line, line.sentence)),
-      ...b.conflicts.map((line) => told(line, message('exchange.conflict', { what: line.sentence }))),
-    ];
-    const { dates, recomputed } = errors.length === 0 ? await dated(b, input.dryRun, 'the plan') : { dates: null, recomputed: 0 };
-    const done = b.changes.filter((c) => c.what !== 'kept').length;
-    if (done > 0) {
-      uow.enter({
-        act: 'took in a plan',
-        subject: { kind: 'plan', id: null, name: person.repository },
-        after: { rows: table.rows.length, changes: done },
+  return takenOrTold(
+    work,
+    (outcome) => outcome.errors.length > 0,
+    async (uow) => {
+      const b = { ...(await beginning(uow, services, person, access, input.conflicts)), label };
+      const wrong: Wrong = (row, column, sentence) =>
+        void b.errors.push({ section: 'places', name: '', row, field: fieldOf.get(column) ?? column, sentence });
+      const incoming = readRows(table.rows, {
+        given: new Set(table.columns),
+        ways: new Ways(b.names.namesOf('place')),
+        rules: new Set((await store.publishedRules(uow)).map((r) => r.code)),
+        jurisdictions: new Set((await store.jurisdictions(uow)).map((j) => j.name)),
+        wrong,
+        found: () => b.errors.length > 0,
       });
-    }
-    return {
-      rows: table.rows.length,
-      changes: b.changes.map(({ row, name, what, sentence }) => ({
-        row: row ?? 0,
-        what,
-        sentence: message('exchange.named', { name, what: sentence }),
-      })),
-      errors: errors.sort((a, c) => a.row - c.row),
-      conflicts: b.conflicts.length,
-      dates,
-      recomputed,
-      readAs: table.encoding,
-    };
-  });
+      // What is wrong with a cell itself is told once.
+      const unread = new Set(b.errors.map((line) => `${line.row} ${line.field}`));
+      const first = b.errors.length;
+      await bring(b, places, incoming);
+      const errorsFound = b.errors.filter((line, i) => i < first || !unread.has(`${line.row} ${line.field}`));
+      const told = (line: BringingLine, sentence: Message) => ({ row: line.row ?? 0, column: label(line.field ?? 'code'), sentence });
+      const errors = [
+        ...errorsFound.map((line) => told(line, line.sentence)),
+        ...b.conflicts.map((line) => told(line, message('exchange.conflict', { what: line.sentence }))),
+      ];
+      const { dates, recomputed } = errors.length === 0 ? await dated(b, input.dryRun, 'the plan') : { dates: null, recomputed: 0 };
+      const done = b.changes.filter((c) => c.what !== 'kept').length;
+      if (done > 0) {
+        uow.enter({
+          act: 'took in a plan',
+          subject: { kind: 'plan', id: null, name: person.repository },
+          after: { rows: table.rows.length, changes: done },
+        });
+      }
+      return {
+        rows: table.rows.length,
+        changes: b.changes.map(({ row, name, what, sentence }) => ({
+          row: row ?? 0,
+          what,
+          sentence: message('exchange.named', { name, what: sentence }),
+        })),
+        errors: errors.sort((a, c) => a.row - c.row),
+        conflicts: b.conflicts.length,
+        dates,
+        recomputed,
+        readAs: table.encoding,
+      };
+    },
+  );
 }

@@ -110,7 +110,7 @@ export const ruleActs = {
 
   importSchedule: actInParts(schedule.importSchedule, {
     name: 'published a rule',
-    also: ['began a rule', 'saved a rule draft', 'added a type of event', 'listed the ends of a named year'],
+    also: ['began a rule', 'saved a rule draft', 'withdrew a rule version', 'added a type of event', 'listed the ends of a named year'],
     on: { repository: atRepository('dispose', keepers) },
     repeat: 'same',
     tries: ({ body }) => body.dryRun,

@@ -45,12 +45,14 @@ export function publishedOf(db: Db, ruleId: string) {
   );
 }
 
-/** The highest version of each rule that was ever published. */
-export function lastNumbers(db: Db) {
-  return rows<{ rule_id: string; version: number }>(
+/** All versions of all rules that were ever published, in their order. */
+export function everyVersion(db: Db) {
+  return rows<PublishedRow>(
     db,
-    'rule.lastNumbers',
-    'select rule_id, max(version) as version from rule_version group by rule_id',
+    'rule.every',
+    `select ${versionColumns}, b.name as withdrawn_by, w.withdrawn_at, w.reason
+     from ${versionTables} left join rule_withdrawal w on w.version_id = v.id left join principal b on b.id = w.withdrawn_by
+     order by r.code, v.version`,
   );
 }
 

@@ -14,7 +14,7 @@ type ChangeLine = PackageOutcome['changes'][number];
 type Worded = Line & { readonly words: string };
 
 /** What the files of a package are called for readers. */
-export const sectionWords: Readonly<Record<SectionName, string>> = {
+const sectionWords: Readonly<Record<SectionName, string>> = {
   jurisdictions: $localize`Jurisdictions`,
   eventTypes: $localize`Types of events`,
   namedYears: $localize`Named years`,
