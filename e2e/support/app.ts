@@ -50,34 +50,36 @@ const ended = (child: ChildProcess, signal: NodeJS.Signals): Promise<void> =>
 /** Whose repository a file of journeys works in: the demo, shared by files of a worker; a demo of its own; or an empty one. */
 export type Repository = 'demo' | 'own demo' | 'empty';
 
-export const test = base.extend<object, { app: App; repository: Repository }>({
-  repository: ['demo', { option: true, scope: 'worker' }],
-  app: [
-    async ({ repository }, use) => {
-      const owner = process.env['TEST_DATABASE_URL']!;
-      const name = `j_${randomBytes(5).toString('hex')}`;
-      const client = new pg.Client({ connectionString: owner });
-      await client.connect();
-      await client.query(`create database ${name}${repository === 'empty' ? '' : ` template ${templateName}`}`);
-      const url = new URL(owner);
-      url.pathname = `/${name}`;
-      if (repository !== 'empty') await cp(demoFolder, folderOf(url.href), { recursive: true });
-      let server = await serve(url.href, 0);
-      await use({
-        url: `http://127.0.0.1:${server.port}`,
-        databaseUrl: url.href,
-        kill: () => ended(server.child, 'SIGKILL'),
-        restart: async () => {
-          server = await serve(url.href, server.port);
-        },
-      });
-      await ended(server.child, 'SIGTERM');
-      await client.query(`drop database ${name} with (force)`);
-      await rm(folderOf(url.href), { recursive: true, force: true });
-      await client.end();
+/** Serves a repository of its own for as long as it is used, and leaves nothing of it. */
+async function withRepository(repository: Repository, use: (app: App) => Promise<void>): Promise<void> {
+  const owner = process.env['TEST_DATABASE_URL']!;
+  const name = `j_${randomBytes(5).toString('hex')}`;
+  const client = new pg.Client({ connectionString: owner });
+  await client.connect();
+  await client.query(`create database ${name}${repository === 'empty' ? '' : ` template ${templateName}`}`);
+  const url = new URL(owner);
+  url.pathname = `/${name}`;
+  if (repository !== 'empty') await cp(demoFolder, folderOf(url.href), { recursive: true });
+  let server = await serve(url.href, 0);
+  await use({
+    url: `http://127.0.0.1:${server.port}`,
+    databaseUrl: url.href,
+    kill: () => ended(server.child, 'SIGKILL'),
+    restart: async () => {
+      server = await serve(url.href, server.port);
     },
-    { scope: 'worker' },
-  ],
+  });
+  await ended(server.child, 'SIGTERM');
+  await client.query(`drop database ${name} with (force)`);
+  await rm(folderOf(url.href), { recursive: true, force: true });
+  await client.end();
+}
+
+/** `live` is a second repository beside the one that a journey works in, empty at first. */
+export const test = base.extend<object, { app: App; live: App; repository: Repository }>({
+  repository: ['demo', { option: true, scope: 'worker' }],
+  app: [({ repository }, use) => withRepository(repository, use), { scope: 'worker' }],
+  live: [({}, use) => withRepository('empty', use), { scope: 'worker' }],
 });
 
 /** A window of one person, signed in, that fails the test on any error in the console. */

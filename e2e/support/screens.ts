@@ -19,6 +19,7 @@ export async function paths(databaseUrl: string): Promise<Record<string, string>
     'record type': '/setup/types/notice',
     detectors: '/setup/detectors',
     'who can do what': '/setup/acts',
+    packages: '/setup/packages',
     parties: '/setup/parties',
     party: `/setup/about/${await one(`select id from entity where kind = 'party' order by name limit 1`)}`,
     series: `/plan/${await one(`select id from place where code = 'BER-01'`)}`,

@@ -1,0 +1,430 @@
+import type { ItemOf } from '@key-cellar/contract';
+import { profile } from '@key-cellar/core/access';
+import { codePattern, kindsInside, kindWords, moveRefusal, refusesInside, shutOn, type PlaceStanding } from '@key-cellar/core/plan';
+import { factProblems, filledFacts } from '@key-cellar/core/records';
+import { message, type Message } from '@key-cellar/words';
+import { uuidv7 } from 'uuidv7';
+import { addGrant, getOrMakeSet, placeGrant, reanchor } from '../access/index.js';
+import { recordTypes } from '../facts/index.js';
+import {
+  addRule,
+  childCodeTaken,
+  dropFormerCode,
+  factsOfAllTypes,
+  keepFormerCode,
+  lockPlan,
+  madeActs,
+  markGrant,
+  moveUnder,
+  placeById,
+  planPlaces,
+  removeRule,
+  requireMovableRecords,
+  setMarking,
+  standingOf,
+  type PlaceRow,
+} from '../plan/index.js';
+import { addPair, lockJurisdictions, removePair } from '../schedule/index.js';
+import { attempt, wrong, type Bringing, type Change } from './bringing.js';
+import * as placeStore from './placeStore.js';
+import * as store from './store.js';
+
+type Item = ItemOf<'places'>;
+type PlaceChange = Change<Item>;
+type Field = keyof Item;
+
+/** Fields that due dates may follow from. */
+const dating: ReadonlySet<string> = new Set<Field>(['inside', 'jurisdictions', 'rules', 'pairs', 'openedOn', 'closedOn', 'facts']);
+/** Writes places: all that are new at once, the others one by one where more than their own row changes. */
+export const writePlaces = (b: Bringing, changes: readonly PlaceChange[]): Promise<void> => new PlaceWriting(b, changes).write();
+
+class PlaceWriting {
+  /** All places as they become, by id. */
+  private readonly byId = new Map<string, PlaceRow>();
+  private anchors = new Map<number, string>();
+  private readonly today: string;
+
+  constructor(
+    private readonly b: Bringing,
+    private readonly changes: readonly PlaceChange[],
+  ) {
+    this.today = b.uow.actor.today;
+  }
+
+  private bad(change: PlaceChange, field: Field, sentence: Message): void {
+    wrong(this.b, 'places', change, field, sentence);
+  }
+
+  async write(): Promise<void> {
+    const { uow } = this.b;
+    if (this.changes.length === 0) return;
+    await lockPlan(uow);
+    for (const p of await planPlaces(uow)) this.byId.set(p.id, p);
+    this.anchors = new Map((await placeStore.setAnchors(uow)).map((s) => [s.id, s.anchor_place]));
+    await this.check();
+    const added = this.changes.filter((c) => c.before === null);
+    const inOrder = this.outsideIn(added);
+    // With anything wrong nothing is kept; what would be written could only fail for reasons that are told already.
+    if (this.b.errors.length > 0) return;
+    await this.add(inOrder);
+    await this.changeAll(this.changes.filter((c) => c.before !== null));
+    // A new place is empty; what moves into it is touched itself.
+    for (const { before, taken, id } of this.changes)
+      if (before !== null && taken.some((field) => dating.has(field))) this.b.touched.places.add(id);
+  }
+
+  /** New places, each after the one around it; those whose place around is nowhere are told. */
+  private outsideIn(added: readonly PlaceChange[]): PlaceChange[] {
+    const waiting = new Map(added.map((c) => [c.id, c]));
+    const sorted: PlaceChange[] = [];
+    const visit = (change: PlaceChange): void => {
+      if (!waiting.delete(change.id)) return;
+      const around = change.after.inside === null ? undefined : waiting.get(change.after.inside);
+      if (around) visit(around);
+      sorted.push(change);
+    };
+    for (const change of added) visit(change);
+    return sorted;
+  }
+
+  private async check(): Promise<void> {
+    const { uow } = this.b;
+    const rules = new Set(this.changes.flatMap((c) => [...c.after.rules, ...c.after.pairs.map((p) => p.rule)]));
+    const [published, types, definitions, jurisdictions] = [
+      await placeStore.publishedAmong(uow, [...rules]),
+      new Set((await recordTypes(uow)).map((t) => t.code)),
+      await factsOfAllTypes(uow),
+      new Set((await lockJurisdictions(uow)).map((j) => j.name)),
+    ];
+    const coming = new Map(this.changes.map((c) => [c.id, c]));
+    const kindOf = (id: string): Item['kind'] | undefined => coming.get(id)?.after.kind ?? this.byId.get(id)?.kind;
+    const codes = new Map<string, PlaceChange>();
+    for (const change of this.changes) {
+      const { after, before, id } = change;
+      const has = (field: Field): boolean => change.taken.includes(field);
+      if (before && before.kind !== after.kind) {
+        this.bad(change, 'kind', message('plan.table.staysItsKind', { path: before.path, kind: kindWords(before.kind) }));
+        continue;
+      }
+      if (after.kind === 'repository') {
+        if (!before) this.bad(change, 'kind', message('plan.table.kind', { kind: after.kind }));
+      } else {
+        if (!codePattern.test(after.code)) this.bad(change, 'code', message('plan.table.code', { code: after.code }));
+        const parent = after.inside === null ? undefined : kindOf(after.inside);
+        if (parent === undefined) this.bad(change, 'inside', message('tables.missing'));
+        else if (!kindsInside(parent).some((k) => k === after.kind))
+          this.bad(change, 'inside', message('plan.cannotBeInside', { kind: after.kind, parent }));
+      }
+      const key = after.kind === 'folder' ? `${after.inside} ${after.code}` : after.code;
+      const twice = codes.get(key);
+      if (twice && after.kind !== 'repository') this.bad(change, 'code', message('plan.existsAlready', { code: after.code }));
+      codes.set(key, change);
+      for (const rule of after.rules) {
+        if (!before?.rules.includes(rule) && !published.has(rule))
+          this.bad(change, 'rules', message('plan.table.noRule', { rule: this.ruleCode(rule) }));
+      }
+      for (const pair of after.pairs) {
+        if (!types.has(pair.recordType)) this.bad(change, 'pairs', message('plan.thereNoRecordType', { unknown: pair.recordType }));
+        if (!published.has(pair.rule)) this.bad(change, 'pairs', message('plan.table.noRule', { rule: this.ruleCode(pair.rule) }));
+      }
+      if (after.pairs.length > 0 && after.kind !== 'series') this.bad(change, 'pairs', message('schedule.noSeries'));
+      for (const name of after.jurisdictions)
+        if (!jurisdictions.has(name)) this.bad(change, 'jurisdictions', message('tables.noJurisdiction', { name }));
+      for (const type of [
+        ...(after.takes?.types ?? []),
+        ...after.readyTitles.flatMap((t) => (t.recordType === null ? [] : [t.recordType])),
+      ]) {
+        if (!types.has(type)) this.bad(change, 'takes', message('plan.thereNoRecordType', { unknown: type }));
+      }
+      if (has('facts')) {
+        for (const problem of factProblems(definitions, filledFacts(after.facts), before?.facts))
+          this.bad(change, 'facts', problem.sentence);
+      }
+      if (after.closedOn !== null && after.kind !== 'folder' && has('closedOn')) this.bad(change, 'closedOn', message('plan.notAFolder'));
+      if (after.closedOn !== null && after.closedOn < after.openedOn)
+        this.bad(
+          change,
+          has('openedOn') && !has('closedOn') ? 'openedOn' : 'closedOn',
+          message('plan.closingOn', { on: { day: after.closedOn } }),
+        );
+      if (after.retiredOn !== null && after.retiredOn > this.today) this.bad(change, 'retiredOn', message('exchange.notAhead'));
+      if (has('grants')) this.checkGrants(change);
+      this.checkShut(change, coming);
+      await this.checkStep(change, id);
+    }
+  }
+
+  private ruleCode(id: string): string {
+    return this.b.names.nameOf(id)?.to ?? id;
+  }
+
+  /** Nobody gives through a package what they could not give by hand. */
+  private checkGrants(change: PlaceChange): void {
+    const had = new Set((change.before?.grants ?? []).map((g) => JSON.stringify(g)));
+    for (const grant of change.after.grants) {
+      if (grant.from !== null && grant.until !== null && grant.until < grant.from)
+        this.bad(change, 'grants', message('exchange.grantEnds'));
+      if (had.has(JSON.stringify(grant)) || this.b.may('setUp')) continue;
+      const more = profile(grant.profile).rights & ~this.b.rights;
+      if (more !== 0) this.bad(change, 'grants', message('exchange.grantsMore', { profile: grant.profile }));
+    }
+  }
+
+  /** Nothing that is open comes into what is shut. */
+  private checkShut(change: PlaceChange, coming: ReadonlyMap<string, PlaceChange>): void {
+    const { after, before } = change;
+    if (after.inside === null || (before && !change.taken.includes('inside'))) return;
+    if (shutOn(after, this.today) === 'retired' || shutOn(after, this.today) === 'closed') return;
+    for (let at: string | null = after.inside; at !== null;) {
+      const other: Item | undefined = coming.get(at)?.after;
+      const row = this.byId.get(at);
+      const standing: PlaceStanding | undefined = other ? { ...other, id: at, ancestors: [] } : row && standingOf(row);
+      const refusal = standing && refusesInside(standing, this.today);
+      if (refusal) {
+        this.bad(change, 'inside', refusal);
+        return;
+      }
+      at = other ? other.inside : (row?.parent_id ?? null);
+    }
+  }
+
+  /** A new code, and another place around: by the same rules as for one by hand. */
+  private async checkStep(change: PlaceChange, id: string): Promise<void> {
+    const { after, before } = change;
+    if (after.inside === null) return;
+    const recoded = before?.code !== after.code;
+    const moved = before !== null && before.inside !== after.inside;
+    if (!recoded && !moved) return;
+    if (this.byId.has(after.inside) && (await childCodeTaken(this.b.uow, after.code, after.kind, after.inside, id)))
+      this.bad(change, 'code', message('plan.codeAnotherPlace', { code: after.code }));
+  }
+
+  private anchorOf(place: PlaceRow): string {
+    return this.anchors.get(place.access_set_id)!;
+  }
+
+  private async add(added: readonly PlaceChange[]): Promise<void> {
+    const { uow } = this.b;
+    let position = Math.max(0, ...[...this.byId.values()].map((p) => p.position));
+    const sets = new Map<string, number>();
+    const setOf = async (anchorPlace: string, level: number, caveats: readonly string[]): Promise<number> => {
+      const key = JSON.stringify([anchorPlace, level, caveats]);
+      const known = sets.get(key);
+      if (known !== undefined) return known;
+      const id = await getOrMakeSet(uow, { anchorPlace, recordId: null, level, caveats });
+      sets.set(key, id);
+      this.anchors.set(id, anchorPlace);
+      return id;
+    };
+    const parentMarking = new Map<string, { level: number; caveats: readonly string[] }>();
+    const rows: placeStore.AddedPlace[] = [];
+    for (const { id, after, said } of added) {
+      const parent = this.byId.get(after.inside!)!;
+      // What a table does not say a new place has from the one around it.
+      const around = parentMarking.get(parent.id) ?? (await store.markingOf(uow, parent.id));
+      const marking = said.includes('marking') ? after.marking : around;
+      parentMarking.set(id, marking);
+      const own = after.standAlone || after.grants.length > 0;
+      const access_set_id = await setOf(own ? id : this.anchorOf(parent), marking.level, marking.caveats);
+      const row = {
+        ...this.written(id, after),
+        kind: after.kind,
+        parent_id: parent.id,
+        ancestors: [...parent.ancestors, id],
+        code: after.code,
+        position: ++position,
+        stand_alone: after.standAlone,
+        marking_level: marking.level,
+        marking_caveats: marking.caveats,
+        access_set_id,
+        declare_on: said.includes('declareOn') ? after.declareOn : parent.declare_on,
+        frozen_when_declared: said.includes('frozenWhenDeclared') ? after.frozenWhenDeclared : parent.frozen_when_declared,
+      };
+      rows.push(row);
+      this.byId.set(id, { ...row, revision: 1 } as unknown as PlaceRow);
+      uow.enter({
+        act: madeActs[after.kind as 'folder'],
+        subject: { kind: 'place', id, name: `${after.code} ${after.title}` },
+        after: { parent: parent.code, note: after.note, rules: after.rules.map((rule) => this.ruleCode(rule)) },
+        note: 'from a table or package',
+      });
+    }
+    await placeStore.addPlaces(uow, rows);
+    await placeStore.addRules(
+      uow,
+      added.flatMap((c) => c.after.rules.map((rule_id) => ({ place_id: c.id, rule_id }))),
+    );
+    await placeStore.addFormerCodes(
+      uow,
+      added.flatMap((c) => c.after.formerCodes.map((f) => ({ place_id: c.id, parent_id: c.after.inside!, ...f }))),
+    );
+    for (const { id, after } of added) {
+      for (const pair of after.pairs) await addPair(uow, { recordType: pair.recordType, seriesId: id, ruleId: pair.rule });
+      for (const grant of after.grants) await this.grantOnNew(id, after, grant);
+    }
+  }
+
+  private async grantOnNew(placeId: string, { code, title }: Item, grant: Item['grants'][number]): Promise<void> {
+    const { uow } = this.b;
+    const id = uuidv7();
+    const { principal: principalId, profile: code_, reason } = grant;
+    await addGrant(uow, {
+      id,
+      principalId,
+      placeId,
+      profile: code_,
+      reason,
+      madeBy: uow.actor.id,
+      ...(grant.from === null ? {} : { from: grant.from }),
+      ...(grant.until === null ? {} : { until: grant.until }),
+    });
+    if (grant.stencil !== null) await markGrant(uow, id, grant.stencil);
+    uow.enter({
+      act: 'granted',
+      subject: { kind: 'place', id: placeId, name: `${code} ${title}` },
+      after: { principal: principalId, profile: code_, from: grant.from, until: grant.until },
+      note: reason,
+    });
+  }
+
+  private written(id: string, item: Item): placeStore.WrittenPlace {
+    return {
+      id,
+      title: item.title,
+      note: item.note,
+      not_here: item.notHere,
+      message: item.message,
+      opened_on: item.openedOn,
+      closed_on: item.closedOn,
+      retired_on: item.retiredOn,
+      jurisdictions: item.jurisdictions,
+      numbering_id: item.numbering,
+      takes: item.takes,
+      facts: item.facts,
+      ready_titles: item.readyTitles,
+      declare_on: item.declareOn,
+      frozen_when_declared: item.frozenWhenDeclared,
+      stencil_id: item.madeFrom?.stencil ?? null,
+      stencil_version: item.madeFrom?.version ?? null,
+      stencil_key: item.madeFrom?.key ?? null,
+      stencil_words: item.madeFrom?.words ?? null,
+    };
+  }
+
+  private async changeAll(changed: readonly PlaceChange[]): Promise<void> {
+    const { uow, services } = this.b;
+    for (const change of changed) {
+      const has = (...fields: Field[]): boolean => fields.some((field) => change.taken.includes(field));
+      const { id, before, after } = change as PlaceChange & { before: Item };
+      await attempt(this.b, 'places', change, 'inside', () => this.moveOne(change, before));
+      if (has('code') && after.inside !== null) {
+        const row = (await placeById(uow, id))!;
+        await keepFormerCode(uow, { ...row, code: before.code }, this.today);
+        await dropFormerCode(uow, id, after.code);
+        await placeStore.writeCode(uow, id, after.code);
+      }
+      if (has('formerCodes') && after.inside !== null) {
+        const own = after.formerCodes.filter((f) => f.code !== after.code);
+        await placeStore.addFormerCodes(
+          uow,
+          own.map((f) => ({ place_id: id, parent_id: after.inside!, ...f })),
+        );
+      }
+      await placeStore.writePlaces(uow, [this.written(id, after)]);
+      await this.changeRules(change, before);
+      await this.changeAccess(change);
+      this.enter(change, before);
+      if (has('closedOn') && after.closedOn !== null && after.closedOn <= this.today && after.declareOn === 'folderClosed')
+        await services.events.tell(uow, 'folderClosed', { placeId: id });
+    }
+  }
+
+  private async moveOne({ id, after, taken }: PlaceChange, before: Item): Promise<void> {
+    if (!taken.includes('inside') || after.inside === null) return;
+    const { uow } = this.b;
+    const [place, parent] = [(await placeById(uow, id))!, (await placeById(uow, after.inside))!];
+    const refusal = moveRefusal(standingOf(place), standingOf(parent), this.today);
+    if (refusal) return this.bad({ id, after, taken, name: before.path } as PlaceChange, 'inside', refusal);
+    const series = [...parent.ancestors].map((a) => this.byId.get(a)).find((p) => p?.kind === 'series')?.id ?? null;
+    if (place.kind === 'folder') await requireMovableRecords(uow, place, series, false);
+    await keepFormerCode(uow, place, this.today);
+    await moveUnder(uow, place, parent, place.kind === 'folder' ? series : null);
+  }
+
+  private async changeRules({ id, after }: PlaceChange, before: Item): Promise<void> {
+    const { uow } = this.b;
+    for (const rule of after.rules) if (!before.rules.includes(rule)) await addRule(uow, id, rule);
+    for (const rule of before.rules) if (!after.rules.includes(rule)) await removeRule(uow, id, rule);
+    const same = (a: Item['pairs'][number], c: Item['pairs'][number]): boolean => a.recordType === c.recordType && a.rule === c.rule;
+    for (const pair of after.pairs)
+      if (!before.pairs.some((p) => same(p, pair))) await addPair(uow, { recordType: pair.recordType, seriesId: id, ruleId: pair.rule });
+    for (const pair of before.pairs)
+      if (!after.pairs.some((p) => same(p, pair))) await removePair(uow, { recordType: pair.recordType, seriesId: id, ruleId: pair.rule });
+  }
+
+  /** Grants, whether it stands alone, and its marking: each moves the access of what is in it. */
+  private async changeAccess({ id, after, taken }: PlaceChange): Promise<void> {
+    const { uow } = this.b;
+    if (taken.includes('grants')) {
+      const key = (g: Item['grants'][number]): string => JSON.stringify([g.principal, g.profile, g.from, g.until, g.reason, g.stencil]);
+      const wanted = new Set(after.grants.map(key));
+      const had = new Set<string>();
+      for (const grant of await placeStore.grantsOn(uow, id)) {
+        const at = key(grant as Item['grants'][number]);
+        had.add(at);
+        // Whoever brings a plan does not shut themselves out of it.
+        if (wanted.has(at) || (after.inside === null && grant.principal === uow.actor.id)) continue;
+        await placeStore.dropGrant(uow, grant.id);
+        uow.enter({
+          act: 'took a grant back',
+          subject: { kind: 'place', id, name: `${after.code} ${after.title}` },
+          before: { principal: grant.principal, profile: grant.profile, from: grant.from, until: grant.until },
+          note: 'from a table or package',
+        });
+      }
+      for (const grant of after.grants.filter((g) => !had.has(key(g)))) {
+        const made = await placeGrant(uow, {
+          principalId: grant.principal,
+          placeId: id,
+          profile: grant.profile,
+          reason: grant.reason,
+          ...(grant.from === null ? {} : { from: grant.from }),
+          ...(grant.until === null ? {} : { until: grant.until }),
+        });
+        if (grant.stencil !== null) await markGrant(uow, made, grant.stencil);
+      }
+    }
+    if (taken.includes('standAlone')) await placeStore.standAlone(uow, id, after.standAlone);
+    if (after.inside !== null && (taken.includes('grants') || taken.includes('standAlone'))) {
+      const own = after.standAlone || (await placeStore.grantsOn(uow, id)).length > 0;
+      const now = await store.anchorOf(uow, id);
+      const wanted = own ? id : await store.anchorOf(uow, after.inside);
+      if (now !== wanted) await reanchor(uow, id, now, wanted);
+    }
+    if (taken.includes('marking')) {
+      const { level, caveats } = after.marking;
+      const set = await getOrMakeSet(uow, { anchorPlace: await store.anchorOf(uow, id), recordId: null, level, caveats });
+      await setMarking(uow, id, level, caveats, set);
+    }
+  }
+
+  /** What the ledger says of it: each thing under the name that it has when it is done by hand. */
+  private enter({ id, after, taken }: PlaceChange, before: Item): void {
+    const subject = { kind: 'place', id, name: `${after.code} ${after.title}` };
+    const note = 'from a table or package';
+    const enter = (act: string, was: unknown, is: unknown): void => this.b.uow.enter({ act, subject, before: was, after: is, note });
+    const { closedOn, retiredOn } = after;
+    if (taken.includes('closedOn'))
+      enter(closedOn !== null ? 'closed a folder' : 'opened a folder again', { closedOn: before.closedOn }, { closedOn });
+    if (taken.includes('retiredOn'))
+      enter(retiredOn !== null ? 'retired a place' : 'brought a place back', { retiredOn: before.retiredOn }, { on: retiredOn });
+    if (taken.includes('inside')) enter('moved a place', { in: before.inside }, { in: after.inside });
+    if (taken.includes('code')) enter('renumbered a place', { code: before.code }, { code: after.code });
+    const own = new Set<string>(['closedOn', 'retiredOn', 'inside', 'code', 'grants']);
+    const others = taken.filter((field) => !own.has(field));
+    if (others.length > 0) enter('changed a place', picked(before, others), picked(after, others));
+  }
+}
+
+const picked = (item: Item, fields: readonly string[]): Record<string, unknown> =>
+  Object.fromEntries(fields.map((field) => [field, item[field as Field]]));
