@@ -12,6 +12,8 @@ import {
   post,
   put,
   revision,
+  schemeFormats,
+  tableFormat,
   tableInput,
   tableOutcome,
   withTable,
@@ -173,8 +175,11 @@ export const plan = {
   }),
   importPlan: post(
     '/plan/import',
-    'Take in a plan from a table; tried first with dryRun',
-    { body: tableInput.extend({ conflicts: conflictWay }), response: tableOutcome },
+    'Take in a plan from a table or a concept scheme; tried first with dryRun',
+    {
+      body: tableInput.extend({ format: z.enum([...tableFormat.options, ...schemeFormats]), conflicts: conflictWay }),
+      response: tableOutcome,
+    },
     withTable,
   ),
   placeByCode: get('/places-by-code', 'The place that has or had a code', {

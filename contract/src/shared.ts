@@ -87,10 +87,12 @@ export type OutcomeLine = z.infer<typeof outcomeLine>;
 export const outcomes = z.object({ results: z.array(outcomeLine) });
 
 export const tableFormat = z.enum(['csv', 'xlsx', 'json']);
-/** A table that somebody brings: its bytes in base64 (RFC 4648), 18 MB of them at most. */
-export const largestTable = 24_000_000;
+/** A table that somebody brings: its bytes in base64 (RFC 4648), 9 MB of them at most. */
+export const largestTable = 12_000_000;
 /** What a request that brings a table may have. */
 export const withTable = { most: largestTable + kilobytes(64) };
+/** Forms of a concept scheme (SKOS). */
+export const schemeFormats = ['jsonld', 'rdfxml', 'turtle'] as const;
 export const tableInput = z.object({
   format: tableFormat,
   data: z.base64().max(largestTable),

@@ -80,8 +80,7 @@ export const groups: Section<'groups'> = {
   nameOf: (item) => textOf(item, 'name').toLowerCase(),
   reference: (item) => ({ refers: 'group', to: textOf(item, 'name') }),
   identity: ['name'],
-  all: async (db) =>
-    (await store.groups(db)).map(({ id, name, active, members }) => ({ id, item: { name, active, members: [...members].sort() } })),
+  all: async (db) => (await store.groups(db)).map(({ id, name, active, members }) => ({ id, item: { name, active, members } })),
   async write(b, changes) {
     const allowed = changes.filter((change) => !needsSetUp(b, 'groups', change));
     // Groups nest, so each is there before it is a member.

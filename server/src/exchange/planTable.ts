@@ -5,14 +5,17 @@ import { codePattern, placeKinds, type PlaceKind } from '@key-cellar/core/plan';
 import { isId } from '@key-cellar/core/records';
 import { message, type Message } from '@key-cellar/words';
 import type { Speaker } from '@key-cellar/words/speaker';
-import { withUnitOfWork, type PersonAccess, type Several, type SignedIn } from '../kernel/index.js';
-import { planDocument, type PlanFile } from '../plan/index.js';
+import { GivenUp, Problem, withUnitOfWork, type PersonAccess, type Several, type SignedIn } from '../kernel/index.js';
+import { printedPlan, type PlanFile } from '../plan/index.js';
 import type { Services } from '../records/index.js';
 import { columnsOf, readTable, takenOrTold, writeTable, type TableFormat, type TableRow } from '../tables/index.js';
-import { bring, fingerprint, outgoing, type Incoming, type Line as BringingLine, type Wire } from './bringing.js';
+import { bring, fingerprint, outgoing, type Bringing, type Incoming, type Line as BringingLine, type Wire } from './bringing.js';
 import { Names, pathUnder, step } from './names.js';
 import { beginning, dated } from './package.js';
 import { places } from './places.js';
+import { calledConcept, placesOf } from './skos.js';
+import { readingSkos, skosFormats, type SkosFormat } from './skosReading.js';
+import { skosOf } from './skosWriting.js';
 import * as store from './store.js';
 
 const columns = columnsOf(
@@ -91,24 +94,35 @@ export async function exportPlan(
   format: TableFormat | 'skos' | 'pdf',
 ): Promise<PlanFile> {
   const made =
-    format === 'skos' || format === 'pdf'
-      ? await planDocument(services, person, speaker, format)
-      : { ...(await planTable(services, person, format)), name: `plan.${format}` };
+    format === 'pdf'
+      ? await printedPlan(services, person, speaker)
+      : format === 'skos'
+        ? { bytes: skosOf(person.repository, await shownTo(services, person)), type: 'application/ld+json', name: 'plan.jsonld' }
+        : { ...(await planTable(services, person, format)), name: `plan.${format}` };
   const subject = { kind: 'plan', id: null, name: person.repository };
   await withUnitOfWork(services.pool, person, (uow) => uow.enter({ act: 'exported the plan', subject, after: { format } }), 'none');
   return made;
 }
 
-/** The places of the plan that a person may discover, as a table that can come in again. */
-async function planTable(services: Services, person: SignedIn, format: TableFormat): Promise<{ bytes: Buffer; type: string }> {
+/** The places of the plan that a person may discover. */
+async function shownTo(services: Services, person: SignedIn): Promise<{ id: string; wire: Wire }[]> {
   const access = await services.access.of(person);
   const [all, shown] = await Promise.all([
     outgoing(services.pool, places, await Names.load(services.pool)),
     store.placesInSets(services.pool, access.sets('discover')),
   ]);
   const may = new Set(shown.map((p) => p.id));
-  const lines = all.flatMap(({ id, wire }) => (wire['kind'] !== 'repository' && may.has(id) ? [lineOf(id, wire)] : []));
-  return writeTable(columns, lines, format);
+  return all.filter(({ id }) => may.has(id));
+}
+
+/** The same as a table that can come in again. */
+async function planTable(services: Services, person: SignedIn, format: TableFormat): Promise<{ bytes: Buffer; type: string }> {
+  const all = await shownTo(services, person);
+  return writeTable(
+    columns,
+    all.flatMap(({ id, wire }) => (wire['kind'] === 'repository' ? [] : [lineOf(id, wire)])),
+    format,
+  );
 }
 
 const listed = (text: string): string[] => [
@@ -251,33 +265,74 @@ function readRows(rows: readonly TableRow[], { ways, wrong, ...known }: Omit<Rea
   return read.filter((one) => one !== null);
 }
 
+/** What somebody brings: rows of a table, or concepts of a scheme, read but not yet looked at. */
+interface Brought {
+  readonly rows: number;
+  readonly readAs: string | null;
+  /** Items to bring; what is wrong with them is told to the bringing. */
+  incoming(b: Bringing): Promise<Incoming[]>;
+}
+
+const schemes: readonly string[] = skosFormats;
+const isScheme = (format: string): format is SkosFormat => schemes.includes(format);
+
+async function tableOf(services: Services, bytes: Buffer, format: TableFormat): Promise<Brought> {
+  const table = await readTable(services, bytes, format, { required: ['code', 'kind', 'inside', 'title'], known: columns });
+  return {
+    rows: table.rows.length,
+    readAs: table.encoding,
+    incoming: async (b) =>
+      readRows(table.rows, {
+        given: new Set(table.columns),
+        ways: new Ways(b.names.namesOf('place')),
+        rules: new Set((await store.publishedRules(b.uow)).map((r) => r.code)),
+        jurisdictions: new Set((await store.jurisdictions(b.uow)).map((j) => j.name)),
+        wrong: (row, column, sentence) =>
+          void b.errors.push({ section: 'places', name: '', row, field: fieldOf.get(column) ?? column, sentence }),
+        found: () => b.errors.length > 0,
+      }),
+  };
+}
+
+async function schemeOf(services: Services, bytes: Buffer, format: SkosFormat): Promise<Brought> {
+  const concepts = await services.reading.run(readingSkos, { bytes, format }).catch((error: unknown) => {
+    if (error instanceof GivenUp) throw new Problem(422, 'no-scheme', message('tables.fileTakesTooLong'));
+    throw error;
+  });
+  // The first concept is in line 1: a scheme has no head.
+  const numbers = new Map(concepts.map((c, i) => [c, i + 1]));
+  return {
+    rows: concepts.length,
+    readAs: null,
+    incoming: (b) =>
+      Promise.resolve(
+        placesOf(concepts, b.uow.actor.today, (c, field, sentence) => {
+          const named = message('exchange.named', { name: calledConcept(c), what: sentence });
+          b.errors.push({ section: 'places', name: calledConcept(c), row: numbers.get(c), field, sentence: named });
+        }),
+      ),
+  };
+}
+
 /**
- * Takes a plan from a table: what is new is made, what is known by its id, code or former code is changed, and what is not in it stays. With
- * any error, or anything that was changed here and there, nothing is kept.
+ * Takes a plan from a table or a concept scheme: what is new is made, what is known by its id, code or former code is changed, and what is
+ * not in it stays. With any error, or anything that was changed here and there, nothing is kept.
  */
 export async function importPlan(
   services: Services,
   person: SignedIn,
   access: PersonAccess,
   work: Several,
-  input: { readonly bytes: Buffer; readonly format: TableFormat; readonly conflicts: ConflictWay; readonly dryRun: boolean },
+  input: { readonly bytes: Buffer; readonly format: TableFormat | SkosFormat; readonly conflicts: ConflictWay; readonly dryRun: boolean },
 ): Promise<Told<TableOutcome>> {
-  const table = await readTable(services, input.bytes, input.format, { required: ['code', 'kind', 'inside', 'title'], known: columns });
+  const { bytes, format } = input;
+  const brought = isScheme(format) ? await schemeOf(services, bytes, format) : await tableOf(services, bytes, format);
   return takenOrTold(
     work,
     (outcome) => outcome.errors.length > 0,
     async (uow) => {
       const b = { ...(await beginning(uow, services, person, access, input.conflicts)), label };
-      const wrong: Wrong = (row, column, sentence) =>
-        void b.errors.push({ section: 'places', name: '', row, field: fieldOf.get(column) ?? column, sentence });
-      const incoming = readRows(table.rows, {
-        given: new Set(table.columns),
-        ways: new Ways(b.names.namesOf('place')),
-        rules: new Set((await store.publishedRules(uow)).map((r) => r.code)),
-        jurisdictions: new Set((await store.jurisdictions(uow)).map((j) => j.name)),
-        wrong,
-        found: () => b.errors.length > 0,
-      });
+      const incoming = await brought.incoming(b);
       // What is wrong with a cell itself is told once.
       const unread = new Set(b.errors.map((line) => `${line.row} ${line.field}`));
       const first = b.errors.length;
@@ -294,11 +349,11 @@ export async function importPlan(
         uow.enter({
           act: 'took in a plan',
           subject: { kind: 'plan', id: null, name: person.repository },
-          after: { rows: table.rows.length, changes: done },
+          after: { rows: brought.rows, changes: done },
         });
       }
       return {
-        rows: table.rows.length,
+        rows: brought.rows,
         changes: b.changes.map(({ row, name, what, sentence }) => ({
           row: row ?? 0,
           what,
@@ -308,7 +363,7 @@ export async function importPlan(
         conflicts: b.conflicts.length,
         dates,
         recomputed,
-        readAs: table.encoding,
+        readAs: brought.readAs,
       };
     },
   );

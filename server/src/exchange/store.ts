@@ -43,7 +43,7 @@ export function jurisdictions(db: Db) {
   return rows<ItemOf<'jurisdictions'>>(
     db,
     'exchange.jurisdictions',
-    `select name, part_of as "partOf", calendar from jurisdiction order by position, name collate "C"`,
+    `select name, part_of as "partOf", calendar from jurisdiction order by name collate "C"`,
     [],
   );
 }
@@ -70,7 +70,8 @@ export function groups(db: Db) {
   return rows<{ id: string; name: string; active: boolean; members: string[] }>(
     db,
     'exchange.groups',
-    `select g.id, g.name, g.active, coalesce((select array_agg(m.member_id) from membership m where m.group_id = g.id), '{}') as members
+    `select g.id, g.name, g.active, coalesce((select array_agg(m.member_id order by coalesce(p.login, p.name) collate "C") from membership m join principal p on p.id = m.member_id
+         where m.group_id = g.id), '{}') as members
      from principal g where g.kind = 'group' order by g.name collate "C"`,
     [],
   );

@@ -77,11 +77,3 @@ export function placesWithCode(db: Db, code: string, sets: readonly number[]) {
     [code, sets],
   );
 }
-
-export function allFormerCodes(db: Db) {
-  return rows<{ place_id: string; code: string }>(
-    db,
-    'plan.formerCodes',
-    'select f.place_id, f.code from former_code f join place p on p.id = f.place_id where f.code <> p.code order by f.until',
-  );
-}

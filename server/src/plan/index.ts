@@ -4,7 +4,7 @@ export { makeFirstKeeper } from './founding.js';
 export { madeActs, placeKind } from './kinds.js';
 export { placeActs } from './placeActs.js';
 export { ensureFolder, mayKnowOfPlace, openPlace, rack, shutAround, takesAround } from './places.js';
-export { planDocument, type PlanFile } from './planExport.js';
+export { printedPlan, type PlanFile } from './planExport.js';
 export { planReads } from './reads.js';
 export { stencilActs } from './stencilActs.js';
 export { stencilReads } from './stencilReads.js';

@@ -91,7 +91,7 @@ export const plan: Record<keyof typeof english, string> = {
   'plan.table.folderInside': 'eine Akte liegt in einer Serie oder einer anderen Akte',
   'plan.table.former': '„{text}“ ist kein Kennzeichen mit letztem Tag, etwa A-01 until 2026-09-14',
   'plan.table.kind': '„{kind}“ ist nichts von function, activity, series, folder',
-  'plan.table.noId': 'ist keine Kennung eines Orts',
+  'plan.table.noId': 'ist keine Kennung einer Stelle',
   'plan.table.noRule': 'eine veröffentlichte Regel {rule} gibt es nicht',
   'plan.table.staysItsKind': '{path} ist {kind} und bleibt es',
   'plan.thereNoRecordType': 'Eine Unterlagenart „{unknown}“ gibt es nicht.',

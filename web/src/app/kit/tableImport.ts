@@ -9,7 +9,10 @@ import { ProblemNotice } from './notice';
 import { Sheet } from './sheet';
 import { CountPipe, countWords } from './words';
 
-type Format = 'csv' | 'xlsx' | 'json';
+/** Forms by the endings of files. */
+const formats = { csv: 'csv', xlsx: 'xlsx', json: 'json', jsonld: 'jsonld', ttl: 'turtle', rdf: 'rdfxml', xml: 'rdfxml' } as const;
+const tables = ['csv', 'xlsx', 'json'] as const;
+type Ending = keyof typeof formats;
 
 /** Takes in a table: says first what it would change and what is wrong in it, by row and column. */
 @Component({
@@ -21,7 +24,7 @@ type Format = 'csv' | 'xlsx' | 'json';
         <ng-content />
         <div class="acts">
           <p-button severity="secondary" [outlined]="true" label="Choose a file" i18n-label (onClick)="chosen.click()" />
-          <input #chosen type="file" accept=".csv,.xlsx,.json" hidden aria-label="File" i18n-aria-label (change)="take(chosen)" />
+          <input #chosen type="file" [accept]="accept()" hidden aria-label="File" i18n-aria-label (change)="take(chosen)" />
           @if (name()) {
             <span>{{ name() }}</span>
           }
@@ -119,6 +122,8 @@ export class TableImport {
   readonly open = model.required<boolean>();
   readonly heading = input.required<string>();
   readonly endpoint = input.required<Endpoint>();
+  /** Endings of what else than tables is taken. */
+  readonly also = input<readonly Ending[]>([]);
   readonly done = output<TableOutcome>();
 
   protected readonly ways: readonly { value: ConflictWay; name: string }[] = [
@@ -129,7 +134,8 @@ export class TableImport {
   protected readonly conflicts = signal<ConflictWay>('refuse');
   protected readonly name = signal('');
   private readonly data = signal('');
-  private readonly format = computed<Format>(() => (/\.(csv|xlsx|json)$/i.exec(this.name())?.[1]?.toLowerCase() as Format) ?? 'csv');
+  protected readonly accept = computed(() => [...tables, ...this.also()].map((ending) => `.${ending}`).join());
+  private readonly format = computed(() => formats[/\.(\w+)$/.exec(this.name())?.[1]?.toLowerCase() as Ending] ?? 'csv');
   protected readonly outcome = signal<TableOutcome | null>(null);
   protected readonly busy = signal(false);
   protected readonly problem = signal<Problem | null>(null);

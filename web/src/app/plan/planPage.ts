@@ -74,6 +74,7 @@ export class PlanPage {
   private movedId: string | null = null;
   protected readonly importing = signal(false);
   protected readonly importPlan = plan.importPlan;
+  protected readonly schemes = ['jsonld', 'ttl', 'rdf', 'xml'] as const;
   protected readonly barParts = barParts;
 
   private readonly nodes = computed(() => this.outline.value()?.places ?? []);
