@@ -49,6 +49,27 @@ describe('numbering', () => {
     expect(await file(inside)).toBe(`A-01/${year}/0002`);
   });
 
+  chapter('refuses a scheme that makes the numbers of another in use, when the second is set and when one is changed', async () => {
+    const [one, other] = [(await make('Long', 'Z-{nnnn}', [])).id, (await make('Short', 'Z-{nnn}', [])).id];
+    const [a, b] = [await folder('M-1'), await folder('M-2')];
+    await numberBy(a, one);
+    const refusal = 'Long makes the same numbers, such as Z-1111. Give one of them another beginning.';
+    expect(await problemOf(numberBy(b, other))).toBe(refusal);
+    await numberBy(b, one);
+    await numberBy(b, null);
+    const change = (pattern: string) =>
+      world.as('keeper').call(records.changeNumbering, {
+        params: { id: other },
+        body: { revision: pattern === 'Y-{nnn}' ? 1 : 2, title: 'Short', pattern, per: [], gapless: true },
+      });
+    await change('Y-{nnn}');
+    await numberBy(b, other);
+    expect(await problemOf(change('Z-{nnn}'))).toBe(refusal);
+    expect(await problemOf(make('Nothing', '{fact zzz}-{n}', []))).toBe('There is no fact zzz.');
+    await numberBy(a, null);
+    await numberBy(b, null);
+  });
+
   chapter('says which fact is missing, and counts nothing then', async () => {
     const inside = await folder('N-2');
     await numberBy(inside, (await make('By topic', '{fact topic}-{nnn}', [])).id);
@@ -90,9 +111,9 @@ describe('numbering', () => {
     const [one, other] = [await folder('N-3'), await folder('N-4')];
     await numberBy(one, (await make('One', 'S-{nnn}', [])).id);
     expect([await file(one), await file(one)]).toEqual(['S-001', 'S-002']);
+    await numberBy(one, null);
     await numberBy(other, (await make('Other', 'S-{nnn}', [], false)).id);
     expect(await file(other)).toBe('S-003');
-    expect(await file(one)).toBe('S-004');
   });
 
   chapter('keeps its counters from shrinking, even for the owner of the database', async () => {

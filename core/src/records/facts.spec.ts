@@ -183,6 +183,28 @@ describe('the definitions of a type', () => {
       'It depends on a fact that does not come before it.',
     ],
     ['depending on itself', [{ onlyWhen: { fact: 'it', values: [] } }], 'It depends on a fact that does not come before it.'],
+    [
+      'depending on a choice that is none',
+      [
+        { kind: 'choice', choices: ['in', 'out'] },
+        { code: 'b', onlyWhen: { fact: 'it', values: ['in', 'sideways'] } },
+      ],
+      'It depends on “sideways”, which that fact never has.',
+    ],
+    [
+      'depending on a choice',
+      [
+        { kind: 'choice', choices: ['in'] },
+        { code: 'b', onlyWhen: { fact: 'it', values: ['in'] } },
+      ],
+      '',
+    ],
+    [
+      'depending on a text of a number',
+      [{ kind: 'whole' }, { code: 'b', onlyWhen: { fact: 'it', values: ['seven'] } }],
+      'It depends on “seven”, which that fact never has.',
+    ],
+    ['depending on yes', [{ kind: 'yesNo' }, { code: 'b', onlyWhen: { fact: 'it', values: [true] } }], ''],
     ['a default that does not fit', [{ kind: 'whole', default: 'x' }], 'It has a default that does not fit it.'],
     ['today as a text', [{ default: 'today' }], ''],
   ];

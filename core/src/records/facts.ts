@@ -283,10 +283,21 @@ export function definitionProblems(definitions: readonly FactDefinition[]): Fact
     if (d.replaces && d.kind !== 'reference') say(message('records.canReplaceSomethingOnly'));
     if (d.unique && (d.many || !countable.includes(d.kind))) say(message('records.cannotUnique'));
     if (d.onlyWhen && !seen.has(d.onlyWhen.fact)) say(message('records.dependsOnFactDoes'));
+    const never = neverOf(d, definitions);
+    if (never !== undefined) say(message('records.dependsOnValue', { value: String(never) }));
     if (d.default !== undefined && !isWord(d) && scalarProblem(d, d.default) !== null) say(message('records.defaultDoesNotFit'));
     seen.add(d.code);
   }
   return problems;
+}
+
+/** A value that a fact is asked with, and that the one it depends on can never have. */
+function neverOf({ onlyWhen }: FactDefinition, definitions: readonly FactDefinition[]): FactScalar | undefined {
+  const other = definitions.find((d) => d.code === onlyWhen?.fact);
+  if (!onlyWhen || !other) return undefined;
+  return onlyWhen.values.find((value) =>
+    other.kind === 'choice' ? !other.choices?.includes(String(value)) : scalarProblem({ ...other, mask: undefined }, value) !== null,
+  );
 }
 
 const isWord = (d: FactDefinition): boolean => (d.kind === 'date' && d.default === 'today') || (d.kind === 'person' && d.default === 'me');

@@ -51,3 +51,4 @@ export {
   type NumberPart,
   type NumberValues,
 } from './numbering.js';
+export { numberingsMeet } from './numberingsMeet.js';

@@ -86,4 +86,23 @@ describe('schemes', () => {
       { numRuns: 1000 },
     );
   });
+
+  it('never let the count run into what has no fixed length, nor ask for a fact that nothing has', () => {
+    const glued = (field: string): string =>
+      `The count runs into ${field}: two numbers could read alike. Put a sign between them, such as a hyphen.`;
+    const table: [string, string | null][] = [
+      ['{series}{n}', glued('{series}')],
+      ['{n}{type}', glued('{type}')],
+      ['{place}07{nnn}', glued('{place}')],
+      ['{fact berth}{nn}', glued('{fact berth}')],
+      ['{series}-{n}', null],
+      ['{series}{year}{nnn}', null],
+      ['{year}{month}{nnn}', null],
+      ['L{nnn}', null],
+      ['{fact berth}-{nn}', null],
+      ['{fact zzz}-{nn}', 'There is no fact zzz.'],
+    ];
+    for (const [pattern, expected] of table)
+      expect([pattern, numberingRefusal({ pattern, per: [] }, new Set(['berth']))]).toEqual([pattern, expected]);
+  });
 });

@@ -72,13 +72,31 @@ export function parseNumbering(pattern: string): Read<NumberPart[]> {
   return { ok: true, value: parts };
 }
 
+/** The field of no fixed length that the count runs into: `BER-01` and 11 would read as `BER-011` and 1. */
+function gluedTo(parts: readonly NumberPart[]): Exclude<NumberPart, { kind: 'text' | 'counter' }> | null {
+  const at = parts.findIndex((p) => p.kind === 'counter');
+  const isOpen = (p: NumberPart | undefined): p is Exclude<NumberPart, { kind: 'text' | 'counter' }> =>
+    p !== undefined && (p.kind === 'series' || p.kind === 'place' || p.kind === 'type' || p.kind === 'fact');
+  for (const way of [-1, 1]) {
+    let k = at + way;
+    // Digits that stand between do not separate.
+    for (let p = parts[k]; p?.kind === 'text' && /^\d*$/.test(p.text); p = parts[k]) k += way;
+    if (isOpen(parts[k])) return parts[k] as Exclude<NumberPart, { kind: 'text' | 'counter' }>;
+  }
+  return null;
+}
+
 /**
- * Why a scheme would give one number twice or cannot be used; null when it is sound. What a counter starts anew for must be
+ * Why a scheme would give one number twice or cannot be used; null when it is sound. `facts` are the codes of facts that there are. What a counter starts anew for must be
  * said in the number.
  */
-export function numberingRefusal({ pattern, per }: Numbering): Message | null {
+export function numberingRefusal({ pattern, per }: Numbering, facts?: ReadonlySet<string>): Message | null {
   const parsed = parseNumbering(pattern);
   if (!parsed.ok) return parsed.sentence;
+  const unknown = parsed.value.find((p) => p.kind === 'fact' && facts !== undefined && !facts.has(p.fact));
+  if (unknown?.kind === 'fact') return message('records.noSuchFact', { fact: unknown.fact });
+  const glued = gluedTo(parsed.value);
+  if (glued) return message('records.countRunsInto', { field: `{${glued.kind === 'fact' ? `fact ${glued.fact}` : glued.kind}}` });
   const says = new Set(parsed.value.map((p) => p.kind));
   const unsaid = per.filter((scope) => !says.has(scope) && !(scope === 'series' && says.has('place')));
   if (per.includes('month') && !says.has('year')) unsaid.push('year');

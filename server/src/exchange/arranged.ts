@@ -171,7 +171,7 @@ export const numberings: Section<'numberings'> = {
     for (const change of changes) {
       const { id, before, after } = change;
       await attempt(b, 'numberings', change, 'pattern', async () => {
-        requireSoundNumbering(after);
+        await requireSoundNumbering(b.uow, after);
         await (before ? writeNumbering : addNumbering)(b.uow, { ...after, id });
       });
       const subject = { kind: 'numbering', id, name: after.title };

@@ -24,6 +24,7 @@ import {
   standingOf,
   type PlaceRow,
 } from '../plan/index.js';
+import { numberingById, requireApart } from '../records/index.js';
 import { addPair, lockJurisdictions, removePair } from '../schedule/index.js';
 import { attempt, wrong, type Bringing, type Change } from './bringing.js';
 import * as placeStore from './placeStore.js';
@@ -68,6 +69,7 @@ class PlaceWriting {
     if (this.b.errors.length > 0) return;
     await this.add(inOrder);
     await this.changeAll(this.changes.filter((c) => c.before !== null));
+    await this.checkNumbering();
     // A new place is empty; what moves into it is touched itself.
     for (const { before, taken, id } of this.changes)
       if (before !== null && taken.some((field) => dating.has(field))) this.b.touched.places.add(id);
@@ -151,6 +153,20 @@ class PlaceWriting {
       if (has('grants')) this.checkGrants(change);
       this.checkShut(change, coming);
       await this.checkStep(change, id);
+    }
+  }
+
+  /** Schemes that came to be in use, looked at once all of them are. */
+  private async checkNumbering(): Promise<void> {
+    const { uow } = this.b;
+    const first = new Map<string, PlaceChange>();
+    for (const change of this.changes) {
+      const { numbering } = change.after;
+      if (numbering !== null && change.taken.includes('numbering') && !first.has(numbering)) first.set(numbering, change);
+    }
+    for (const [id, change] of first) {
+      const numbering = (await numberingById(uow, id))!;
+      await attempt(this.b, 'places', change, 'numbering', () => requireApart(uow, numbering, '/numbering'));
     }
   }
 

@@ -23,8 +23,8 @@ export {
   tending,
 } from './fixity.js';
 export { giveNumber } from './numbering.js';
-export { numberingActs, requireSoundNumbering } from './numberingActs.js';
-export { addNumbering, writeNumbering } from './numberingStore.js';
+export { numberingActs, requireApart, requireSoundNumbering } from './numberingActs.js';
+export { addNumbering, numberingById, writeNumbering } from './numberingStore.js';
 export { drawing, measuring, pageDrawer, readingPages, type Extent, type Named } from './pages.js';
 export { recordReads, recordSetupReads } from './reads.js';
 export { moveRecords } from './moveAct.js';

@@ -1,8 +1,9 @@
 import { message } from '@key-cellar/words';
 import { records } from '@key-cellar/contract';
-import { numberingRefusal, type Numbering } from '@key-cellar/core/records';
+import { numberingRefusal, numberingsMeet, parseNumbering, type Numbering } from '@key-cellar/core/records';
 import { uuidv7 } from 'uuidv7';
-import { actsFor, atRepository, changedMeanwhile, noRight, one, perhaps, Problem, wrongField } from '../kernel/index.js';
+import { recordTypes } from '../facts/index.js';
+import { actsFor, atRepository, changedMeanwhile, noRight, one, perhaps, Problem, wrongField, type Db } from '../kernel/index.js';
 import { placeKind } from '../plan/index.js';
 import { numberingKind } from './kinds.js';
 import * as store from './numberingStore.js';
@@ -11,9 +12,21 @@ import type { Services } from './services.js';
 const { act } = actsFor<Services>();
 const keepers = message('records.keepersWholeRepositoryDecide');
 
-export function requireSoundNumbering(numbering: Numbering): void {
-  const refusal = numberingRefusal(numbering);
+/** Refuses a scheme that could give one number twice, or that asks for a fact that no record type has. */
+export async function requireSoundNumbering(db: Db, numbering: Numbering): Promise<void> {
+  const facts = new Set((await recordTypes(db)).flatMap((t) => t.facts.map((f) => f.code)));
+  const refusal = numberingRefusal(numbering, facts);
   if (refusal) throw wrongField('/pattern', refusal);
+}
+
+/** Refuses a scheme that makes numbers of another one that is in use: each would find its numbers taken. */
+export async function requireApart(db: Db, numbering: { readonly id: string; readonly pattern: string }, pointer: string): Promise<void> {
+  const own = parseNumbering(numbering.pattern);
+  for (const other of await store.numberingsInUse(db)) {
+    const parts = parseNumbering(other.pattern);
+    const number = other.id !== numbering.id && own.ok && parts.ok ? numberingsMeet(own.value, parts.value) : null;
+    if (number !== null) throw wrongField(pointer, message('records.schemesMeet', { title: other.title, number }));
+  }
 }
 
 export const numberingActs = {
@@ -22,7 +35,7 @@ export const numberingActs = {
     on: { repository: atRepository('dispose', keepers) },
     repeat: 'refused',
     async write(uow, { body }) {
-      requireSoundNumbering(body);
+      await requireSoundNumbering(uow, body);
       const id = uuidv7();
       await store.addNumbering(uow, { ...body, id });
       return { answer: { id }, entry: { subject: { kind: 'numbering', id, name: body.title }, after: body } };
@@ -34,8 +47,9 @@ export const numberingActs = {
     on: { numbering: one(numberingKind, ({ params }) => params.id, 'dispose', { who: keepers }) },
     repeat: 'refused',
     async write(uow, { on: { numbering: before }, body }) {
-      requireSoundNumbering(body);
+      await requireSoundNumbering(uow, body);
       if (before.revision !== body.revision) throw changedMeanwhile();
+      if ((await store.useOf(uow, before.id)).places > 0) await requireApart(uow, { id: before.id, pattern: body.pattern }, '/pattern');
       const { revision: _revision, ...after } = body;
       await store.writeNumbering(uow, { ...after, id: before.id });
       const subject = { kind: 'numbering', id: before.id, name: body.title };
@@ -68,6 +82,7 @@ export const numberingActs = {
     },
     repeat: 'same',
     async write(uow, { on: { place, numbering } }) {
+      if (numbering) await requireApart(uow, numbering, '/numberingId');
       await store.setNumbering(uow, place.id, numbering?.id ?? null);
       return { answer: {}, entry: { after: { numbering: numbering?.title ?? null } } };
     },

@@ -45,6 +45,15 @@ export function numberedPlaces(db: Db, sets: readonly number[]) {
   );
 }
 
+/** Schemes that some place numbers by. */
+export function numberingsInUse(db: Db) {
+  return rows<NumberingRow>(
+    db,
+    'numbering.inUse',
+    `select ${columns} from numbering where exists (select from place where numbering_id = numbering.id) order by title`,
+  );
+}
+
 export function numberingById(db: Db, id: string) {
   return row<NumberingRow>(db, 'numbering.byId', `select ${columns} from numbering where id = $1`, [id]);
 }

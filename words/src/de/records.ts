@@ -17,6 +17,8 @@ export const records: Record<keyof typeof english, string> = {
     'Derselbe Inhalt ist hier schon gespeichert, und die gespeicherte Kopie ist beschädigt. Diese Datei wurde nicht aufgenommen: Behalten Sie sie, und sagen Sie dem Serverbetrieb, dass sie den Schaden beheben kann.',
   'records.contentNotServed':
     '{damage} Er wurde nicht ausgeliefert. Sagen Sie dem Serverbetrieb Bescheid: Die Bytes lassen sich aus einer Sicherung zurückholen, oder indem dieselbe Datei noch einmal gebracht wird.',
+  'records.countRunsInto':
+    'Die Zählung stößt an {field}: Zwei Nummern könnten gleich lauten. Setzen Sie ein Zeichen dazwischen, etwa einen Bindestrich.',
   'records.counterMissing': 'Eine Nummer braucht einen Zähler, etwa {counter}.',
   'records.countsAnew': 'Gezählt wird neu je {unsaid}, aber die Nummer nennt {unsaid} nicht: Zwei Unterlagen bekämen dieselbe Nummer.',
   'records.damage.changed': 'Dieser Inhalt hat nicht mehr den Fingerabdruck, mit dem er hereinkam.',
@@ -27,6 +29,7 @@ export const records: Record<keyof typeof english, string> = {
   'records.declaredRecordNeverLeaves': 'Eine festgeschriebene Unterlage verlässt ihre Serie nie.',
   'records.defaultDoesNotFit': 'hat eine Vorbelegung, die nicht zu ihr passt',
   'records.dependsOnFactDoes': 'hängt von einer Angabe ab, die nicht vor ihr steht',
+  'records.dependsOnValue': 'hängt von „{value}“ ab, einem Wert, den jene Angabe nie hat',
   'records.detectorsThoseWhoKeep': 'Detektoren sind für jene, die verwalten, sperren oder prüfen.',
   'records.doesNotTakeRecord': '{name} nimmt diese Unterlagenart nicht auf. Was aufgenommen wird, entscheidet ein Verwalter.',
   'records.emptyChoice': 'hat eine leere Möglichkeit',
@@ -67,6 +70,7 @@ export const records: Record<keyof typeof english, string> = {
   'records.needsTitle': 'braucht einen Titel',
   'records.noNumberField': '{field} ist nicht {fields}.',
   'records.noObjectStore': 'Dieser Inhalt liegt in einem Objektspeicher, und dem Server ist keiner genannt (OBJECTS_URL).',
+  'records.noSuchFact': 'Es gibt keine Angabe {fact}.',
   'records.noText': 'Dieser Inhalt ist kein Text. Seine Seiten werden als Bilder gezeigt; eine Kopie braucht das Recht „Kopien entnehmen“.',
   'records.notAfter': 'muss {limit} oder früher sein',
   'records.notBefore': 'muss {limit} oder später sein',
@@ -97,6 +101,7 @@ export const records: Record<keyof typeof english, string> = {
   'records.recordTypeNoFact': 'Diese Unterlagenart hat keine Angabe „{code}“.',
   'records.recordsSeriesFolder': 'Unterlagen liegen in einer Serie oder Akte; {code} ist {kind}.',
   'records.sameChoiceTwice': 'hat zweimal dieselbe Möglichkeit',
+  'records.schemesMeet': '{title} bildet dieselben Nummern, etwa {number}. Geben Sie einer der beiden einen anderen Anfang.',
   'records.scope.month': 'Monat',
   'records.scope.place': 'Stelle',
   'records.scope.series': 'Serie',

@@ -15,6 +15,7 @@ export const records = {
     'The same content is already stored here, and its stored copy is damaged. This file was not taken in: keep it, and tell whoever runs the server that it can mend the damage.',
   'records.contentNotServed':
     '{damage} It was not served. Tell whoever runs the server: the bytes can be brought back from a backup, or by bringing the same file again.',
+  'records.countRunsInto': 'The count runs into {field}: two numbers could read alike. Put a sign between them, such as a hyphen.',
   'records.counterMissing': 'A number needs a counter, such as {counter}.',
   'records.countsAnew':
     'It counts anew for each {unsaid}, but the number does not say the {unsaid}: two records would get the same number.',
@@ -26,6 +27,7 @@ export const records = {
   'records.declaredRecordNeverLeaves': 'A declared record never leaves its series.',
   'records.defaultDoesNotFit': 'has a default that does not fit it',
   'records.dependsOnFactDoes': 'depends on a fact that does not come before it',
+  'records.dependsOnValue': 'depends on “{value}”, which that fact never has',
   'records.detectorsThoseWhoKeep': 'Detectors are for those who keep, hold or audit.',
   'records.doesNotTakeRecord': '{name} does not take this record type. A keeper decides what it takes.',
   'records.emptyChoice': 'has an empty choice',
@@ -66,6 +68,7 @@ export const records = {
   'records.needsTitle': 'needs a title',
   'records.noNumberField': '{field} is not {fields}.',
   'records.noObjectStore': 'This content lies in an object store, and the server is not told of any (OBJECTS_URL).',
+  'records.noSuchFact': 'There is no fact {fact}.',
   'records.noText': 'This content is not text. Its pages are shown as pictures; a copy needs the right “copy out”.',
   'records.notAfter': 'must be {limit} or earlier',
   'records.notBefore': 'must be {limit} or later',
@@ -94,6 +97,7 @@ export const records = {
   'records.recordTypeNoFact': 'This record type has no fact “{code}”.',
   'records.recordsSeriesFolder': 'Records are in a series or a folder; {code} is {kind}.',
   'records.sameChoiceTwice': 'has the same choice twice',
+  'records.schemesMeet': '{title} makes the same numbers, such as {number}. Give one of them another beginning.',
   'records.scope.month': 'month',
   'records.scope.place': 'place',
   'records.scope.series': 'series',
