@@ -3,6 +3,8 @@ import Papa from 'papaparse';
 import { strToU8, zipSync } from 'fflate';
 import { readSheet } from 'read-excel-file/node';
 import { chapters } from './support/chapters.js';
+import { asOwner } from './support/database.js';
+import { eventually } from './support/eventually.js';
 import { type Login, makeWorld, ruleDefinition, statusOf, type World } from './support/world.js';
 
 type Line = Record<string, string>;
@@ -446,6 +448,28 @@ describe('plans and schedules as tables', () => {
       ['kept', 'DAY-10: title stays “One, by a colleague”: it was changed here, and not in what comes'],
       ['changed', 'DAY-10: belongs here: nothing → “by the table”'],
     ]);
+  });
+
+  chapter('never write over what somebody changes in the very moment', async () => {
+    const table = await changedLines((all) => (lineOf(all, 'DAY')['belongs here'] = 'by the table'));
+    await asOwner(world.database, async (client) => {
+      await client.query('begin');
+      await client.query(`update place set title = 'In the very moment', revision = revision + 1 where code = 'DAY'`);
+      const bringing = loadPlan(table, false, 'json').then(
+        () => 'taken',
+        (error: Error) => error.message,
+      );
+      await eventually(async () => {
+        const { rows } = await world.pool.query(
+          `select from pg_stat_activity where datname = current_database() and wait_event_type = 'Lock' and query like '%from place where id = any%for update%'`,
+        );
+        return rows.length > 0;
+      });
+      await client.query('commit');
+      expect(await bringing).toMatch(/^412 /);
+    });
+    const line = lineOf(await exported('plan'), 'DAY');
+    expect([line['title'], line['belongs here']]).toEqual(['In the very moment', '']);
   });
 
   chapter('are tried as they are taken in, line by line, with what becomes of dates', async () => {

@@ -1,6 +1,7 @@
 import type { ItemOf } from '@key-cellar/contract';
 import { profile } from '@key-cellar/core/access';
 import { codePattern, kindsInside, kindWords, moveRefusal, refusesInside, shutOn, type PlaceStanding } from '@key-cellar/core/plan';
+import { canonicalJson } from '@key-cellar/core/ledger';
 import { factProblems, filledFacts } from '@key-cellar/core/records';
 import { message, type Message } from '@key-cellar/words';
 import { uuidv7 } from 'uuidv7';
@@ -8,10 +9,10 @@ import { addGrant, getOrMakeSet, placeGrant, reanchor } from '../access/index.js
 import { recordTypes } from '../facts/index.js';
 import {
   addRule,
-  childCodeTaken,
   dropFormerCode,
   factsOfAllTypes,
   keepFormerCode,
+  lockPlaces,
   lockPlan,
   madeActs,
   markGrant,
@@ -25,6 +26,7 @@ import {
   type PlaceRow,
 } from '../plan/index.js';
 import { numberingById, requireApart } from '../records/index.js';
+import { changedMeanwhile } from '../kernel/index.js';
 import { addPair, lockJurisdictions, removePair } from '../schedule/index.js';
 import { attempt, wrong, type Bringing, type Change } from './bringing.js';
 import * as placeStore from './placeStore.js';
@@ -43,6 +45,8 @@ class PlaceWriting {
   /** All places as they become, by id. */
   private readonly byId = new Map<string, PlaceRow>();
   private anchors = new Map<number, string>();
+  /** Which place has a code now: anywhere in the plan, or of a folder beside it. */
+  private readonly codes = new Map<string, string>();
   private readonly today: string;
 
   constructor(
@@ -60,7 +64,11 @@ class PlaceWriting {
     const { uow } = this.b;
     if (this.changes.length === 0) return;
     await lockPlan(uow);
-    for (const p of await planPlaces(uow)) this.byId.set(p.id, p);
+    await this.requireUnchanged();
+    for (const p of await planPlaces(uow)) {
+      this.byId.set(p.id, p);
+      this.codes.set(codeKey(p.kind, p.parent_id, p.code), p.id);
+    }
     this.anchors = new Map((await placeStore.setAnchors(uow)).map((s) => [s.id, s.anchor_place]));
     await this.check();
     const added = this.changes.filter((c) => c.before === null);
@@ -73,6 +81,13 @@ class PlaceWriting {
     // A new place is empty; what moves into it is touched itself.
     for (const { before, taken, id } of this.changes)
       if (before !== null && taken.some((field) => dating.has(field))) this.b.touched.places.add(id);
+  }
+
+  /** What was merged must still be so under the lock, or somebody’s change would be written over. */
+  private async requireUnchanged(): Promise<void> {
+    const before = new Map(this.changes.flatMap((c) => (c.before === null ? [] : [[c.id, c.before] as const])));
+    const locked = await lockPlaces(this.b.uow, [...before.keys()]);
+    if (locked.some((row) => !isStill(row, before.get(row.id)!))) throw changedMeanwhile();
   }
 
   /** New places, each after the one around it; those whose place around is nowhere are told. */
@@ -152,7 +167,7 @@ class PlaceWriting {
       if (after.retiredOn !== null && after.retiredOn > this.today) this.bad(change, 'retiredOn', message('exchange.notAhead'));
       if (has('grants')) this.checkGrants(change);
       this.checkShut(change, coming);
-      await this.checkStep(change, id);
+      this.checkStep(change, id);
     }
   }
 
@@ -205,14 +220,14 @@ class PlaceWriting {
   }
 
   /** A new code, and another place around: by the same rules as for one by hand. */
-  private async checkStep(change: PlaceChange, id: string): Promise<void> {
+  private checkStep(change: PlaceChange, id: string): void {
     const { after, before } = change;
     if (after.inside === null) return;
     const recoded = before?.code !== after.code;
     const moved = before !== null && before.inside !== after.inside;
     if (!recoded && !moved) return;
-    if (this.byId.has(after.inside) && (await childCodeTaken(this.b.uow, after.code, after.kind, after.inside, id)))
-      this.bad(change, 'code', message('plan.codeAnotherPlace', { code: after.code }));
+    const holder = this.codes.get(codeKey(after.kind, after.inside, after.code));
+    if (holder !== undefined && holder !== id) this.bad(change, 'code', message('plan.codeAnotherPlace', { code: after.code }));
   }
 
   private anchorOf(place: PlaceRow): string {
@@ -440,6 +455,39 @@ class PlaceWriting {
     const others = taken.filter((field) => !own.has(field));
     if (others.length > 0) enter('changed a place', picked(before, others), picked(after, others));
   }
+}
+
+const codeKey = (kind: string, parentId: string | null, code: string): string => (kind === 'folder' ? `${parentId} ${code}` : code);
+
+/** Whether a place is as it was when it was read, in all that is written whole. */
+function isStill(row: PlaceRow, item: Item): boolean {
+  const now = [
+    row.title,
+    row.note,
+    row.not_here,
+    row.message,
+    row.opened_on,
+    row.closed_on,
+    row.retired_on,
+    row.numbering_id,
+    row.parent_id,
+    row.code,
+  ];
+  const then = [
+    item.title,
+    item.note,
+    item.notHere,
+    item.message,
+    item.openedOn,
+    item.closedOn,
+    item.retiredOn,
+    item.numbering,
+    item.inside,
+    item.code,
+  ];
+  const whole = (list: readonly unknown[], jurisdictions: readonly string[], facts: unknown, takes: unknown): string =>
+    canonicalJson([list, [...jurisdictions].sort(), facts, takes]);
+  return whole(now, row.jurisdictions, row.facts, row.takes) === whole(then, item.jurisdictions, item.facts, item.takes);
 }
 
 const picked = (item: Item, fields: readonly string[]): Record<string, unknown> =>

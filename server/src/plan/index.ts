@@ -1,5 +1,5 @@
 export { factsOfAllTypes, requireMovableRecords, standingOf } from './changes.js';
-export { codeTaken as childCodeTaken, dropFormerCode, keepFormerCode, lockPlan } from './codeStore.js';
+export { dropFormerCode, keepFormerCode, lockPlan } from './codeStore.js';
 export { makeFirstKeeper } from './founding.js';
 export { madeActs, placeKind } from './kinds.js';
 export { placeActs } from './placeActs.js';
@@ -11,5 +11,14 @@ export { stencilReads } from './stencilReads.js';
 export { requireSound } from './stencilSound.js';
 export { addStencil, addStencilVersion, markGrant, setMarking, writeStencil } from './stencilStore.js';
 export { moveUnder, putRecordsIn } from './moveStore.js';
-export { addRule, allPlaces as planPlaces, placeById, placesByIds, removeRule, seriesUnder, type PlaceRow } from './placeStore.js';
+export {
+  addRule,
+  allPlaces as planPlaces,
+  lockPlaces,
+  placeById,
+  placesByIds,
+  removeRule,
+  seriesUnder,
+  type PlaceRow,
+} from './placeStore.js';
 export { foldRack } from './rackStore.js';
