@@ -406,6 +406,41 @@ describe('packages', () => {
     expect(await statusOf(bring(source(), bytes, 'take'))).toBe(200);
   });
 
+  chapter('open and shut a place that is there: grants, standing alone and markings reach all that is in it', async () => {
+    const { A02 } = world.ids;
+    const sees = async (login: 'outsider' | 'editor' | 'keeper'): Promise<number> =>
+      statusOf(world.as(login).call(plan.place, { params: { id: A02 } }));
+    const { id: folder } = await source().call(plan.makePlace, { body: { parentId: A02, kind: 'folder', code: 'ACC', title: 'Access' } });
+    const { id: record } = await world.file('keeper', { place: folder });
+    const reads = (login: 'outsider' | 'editor'): Promise<number> =>
+      statusOf(world.as(login).call(records.dossier, { params: { id: record } }));
+    const arrange_ = async (change: (place: Record<string, unknown>) => void): Promise<string[]> => {
+      const items = itemsIn(await bytesOf(source()));
+      change(at(items, 'places', 'path', 'A-02'));
+      return told((await bring(source(), packed(items), 'take')).errors);
+    };
+    const grant = {
+      principal: { refers: 'person', to: 'outsider' },
+      profile: 'reader',
+      from: null,
+      until: null,
+      reason: 'looks in',
+      stencil: null,
+    };
+    expect([await sees('outsider'), await sees('editor'), await reads('outsider'), await reads('editor')]).toEqual([404, 200, 404, 200]);
+    expect(await arrange_((place) => (place['grants'] = [grant]))).toEqual([]);
+    expect([await sees('outsider'), await sees('editor'), await reads('outsider'), await reads('editor')]).toEqual([200, 200, 200, 200]);
+    expect(await arrange_((place) => (place['standAlone'] = true))).toEqual([]);
+    expect([await sees('outsider'), await sees('editor'), await reads('outsider'), await reads('editor')]).toEqual([200, 404, 200, 404]);
+    expect(await arrange_((place) => Object.assign(place, { grants: [], standAlone: false }))).toEqual([]);
+    expect([await sees('outsider'), await sees('editor'), await reads('outsider'), await reads('editor')]).toEqual([404, 200, 404, 200]);
+    // Above everybody's clearance.
+    expect(await arrange_((place) => (place['marking'] = { level: 9, caveats: [] }))).toEqual([]);
+    expect([await sees('editor'), await sees('keeper')]).toEqual([404, 404]);
+    expect(await arrange_((place) => (place['marking'] = { level: 0, caveats: [] }))).toEqual([]);
+    expect(await sees('editor')).toBe(200);
+  });
+
   chapter('say by a schema what each file may hold', async () => {
     const { files } = await source().call(exchange.packageSchema);
     const items = itemsIn(await bytesOf(source()));

@@ -9,6 +9,7 @@ import { addGrant, getOrMakeSet, placeGrant, reanchor } from '../access/index.js
 import { recordTypes } from '../facts/index.js';
 import {
   addRule,
+  anchorOf,
   dropFormerCode,
   factsOfAllTypes,
   keepFormerCode,
@@ -428,13 +429,13 @@ class PlaceWriting {
     if (taken.includes('standAlone')) await placeStore.standAlone(uow, id, after.standAlone);
     if (after.inside !== null && (taken.includes('grants') || taken.includes('standAlone'))) {
       const own = after.standAlone || (await placeStore.grantsOn(uow, id)).length > 0;
-      const now = await store.anchorOf(uow, id);
-      const wanted = own ? id : await store.anchorOf(uow, after.inside);
+      const now = await anchorOf(uow, id);
+      const wanted = own ? id : await anchorOf(uow, after.inside);
       if (now !== wanted) await reanchor(uow, id, now, wanted);
     }
     if (taken.includes('marking')) {
       const { level, caveats } = after.marking;
-      const set = await getOrMakeSet(uow, { anchorPlace: await store.anchorOf(uow, id), recordId: null, level, caveats });
+      const set = await getOrMakeSet(uow, { anchorPlace: await anchorOf(uow, id), recordId: null, level, caveats });
       await setMarking(uow, id, level, caveats, set);
     }
   }

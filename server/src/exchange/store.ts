@@ -324,17 +324,6 @@ export function publishedRules(db: Db) {
   );
 }
 
-/** Where a place has its access from. */
-export async function anchorOf(db: Db, placeId: string): Promise<string> {
-  const found = await row<{ anchor_place: string }>(
-    db,
-    'exchange.anchorOf',
-    'select s.anchor_place from place p join access_set s on s.id = p.access_set_id where p.id = $1',
-    [placeId],
-  );
-  return found!.anchor_place;
-}
-
 export async function markingOf(db: Db, placeId: string): Promise<{ level: number; caveats: string[] }> {
   const found = await row<{ level: number; caveats: string[] }>(
     db,

@@ -10,7 +10,7 @@ export { stencilActs } from './stencilActs.js';
 export { stencilReads } from './stencilReads.js';
 export { requireSound } from './stencilSound.js';
 export { addStencil, addStencilVersion, markGrant, setMarking, writeStencil } from './stencilStore.js';
-export { moveUnder, putRecordsIn } from './moveStore.js';
+export { anchorOf, moveUnder, putRecordsIn } from './moveStore.js';
 export {
   addRule,
   allPlaces as planPlaces,

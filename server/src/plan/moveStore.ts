@@ -41,7 +41,8 @@ export async function declaredThatStay(db: Db, id: string, newSeriesId: string |
   return found !== undefined;
 }
 
-async function anchorOf(db: Db, placeId: string): Promise<string> {
+/** Where a place has its access from. */
+export async function anchorOf(db: Db, placeId: string): Promise<string> {
   const found = await row<{ anchor_place: string }>(
     db,
     'place.anchor',
