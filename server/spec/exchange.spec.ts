@@ -358,6 +358,10 @@ describe('packages', () => {
     expect(await refusal(packed(items, (files) => (files['rules.json'] = strToU8('[]'))))).toBe(
       'This is no package: rules.json is not as the manifest says.',
     );
+    const other = strToU8(JSON.stringify(items['eventTypes']!.map(({ name }) => ({ name: `${String(name)}, changed` }))));
+    expect(await refusal(packed(items, (files) => (files['eventTypes.json'] = other)))).toBe(
+      'This is no package: eventTypes.json is not as the manifest says.',
+    );
     const manifest = (version: number) => strToU8(JSON.stringify({ format: 'key-cellar-package', version, sections: [] }));
     expect(await refusal(packed(items, (files) => (files['manifest.json'] = manifest(2))))).toBe(
       'This is no package: This package is of version 2; version 1 can be read here.',

@@ -425,6 +425,9 @@ describe('plans and schedules as tables', () => {
     const renumbered = await loadPlan(await changedLines((all) => (lineOf(all, 'DAY-9')['code'] = 'DAY-10')), false, 'json');
     expect([renumbered.errors, renumbered.changes.map((c) => c.sentence)]).toEqual([[], ['DAY-10: code: “DAY-9” → “DAY-10”']]);
     expect(lineOf(await exported('plan'), 'K')['inside']).toBe('DAY-10');
+    // To a code that another place has.
+    const taken = await loadPlan(json([{ ...lineOf(await exported('plan'), 'DAY-10'), code: 'A-02' }]), false, 'json');
+    expect(errorsOf(taken)).toEqual(['2 code: A-02 is the code of another place.']);
     expect(await count()).toBe(before);
   });
 

@@ -1990,7 +1990,7 @@ export const guards = [
     'exchange',
     'nothing is fetched for a scheme',
     source('exchange/skosReading.ts'),
-    'documentLoader: nothingElse',
+    'documentLoader: { load: refuse }',
     'documentLoader: { load: () => Promise.resolve({}) }',
     ['skos'],
   ],

@@ -38,6 +38,8 @@ describe('a merge', () => {
     expect(versions([1, 2], [1]).kept).toEqual(['versions']);
     expect(versions([1, 2], [1, 3]).conflicts).toEqual(['versions']);
     expect(versions([], [{ a: 1, b: 2 }]).taken).toEqual(['versions']);
+    expect(versions(undefined, [1]).taken).toEqual(['versions']);
+    expect(versions([1, 2, 3], [1, 3]).conflicts).toEqual(['versions']);
     // Not even where what is here is what was common, or what comes an instruction.
     expect(versions([1, 2], [3], { known: { versions: print([1, 2]) } }).conflicts).toEqual(['versions']);
     expect(versions([1, 2], [3], 'theirs').conflicts).toEqual(['versions']);

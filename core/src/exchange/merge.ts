@@ -22,10 +22,8 @@ export interface Merged {
 
 const same = (a: unknown, b: unknown): boolean => canonicalJson(a ?? null) === canonicalJson(b ?? null);
 
-/** Whether one list begins with all of another. */
-function beginsWith(longer: unknown, shorter: unknown): boolean {
-  return Array.isArray(longer) && Array.isArray(shorter) && shorter.every((item, i) => i < longer.length && same(item, longer[i]));
-}
+/** A history as it came to be; what is no list has none. */
+const historyOf = (value: unknown): readonly unknown[] => (Array.isArray(value) ? value : []);
 
 /**
  * Merges what comes into what is here. Fields that `wanted` lacks say nothing. `histories` are fields whose lists only grow: the longer
@@ -55,11 +53,12 @@ export function merge(
   function side(here: unknown, there: unknown, field: string): 'ours' | 'theirs' | 'both' {
     if (common === 'theirs') return 'theirs';
     const then = common === 'none' ? undefined : common.known[field];
-    if (then === undefined) return 'both';
     if (fingerprint(here ?? null) === then) return 'theirs';
     return fingerprint(there ?? null) === then ? 'ours' : 'both';
   }
   function longer(here: unknown, there: unknown): 'ours' | 'theirs' | 'both' {
-    return beginsWith(there, here) ? 'theirs' : beginsWith(here, there) ? 'ours' : 'both';
+    const [ours, theirs] = [historyOf(here), historyOf(there)];
+    if (same(theirs.slice(0, ours.length), ours)) return 'theirs';
+    return same(ours.slice(0, theirs.length), theirs) ? 'ours' : 'both';
   }
 }

@@ -43,16 +43,16 @@ interface Quad {
   readonly object: Term;
 }
 
-/** Nothing is fetched: a document that leans on another is refused. */
-const nothingElse = {
-  load: (url: string): Promise<never> => Promise.reject(wrong(message('exchange.skos.fetches', { url }))),
-};
-
-function parserOf(format: SkosFormat): NodeJS.ReadWriteStream {
+/** `leansOn` is told of a document that another would have to be fetched for: none is. */
+function parserOf(format: SkosFormat, leansOn: (url: string) => void): NodeJS.ReadWriteStream {
   const baseIRI = 'urn:key-cellar:read';
+  const refuse = (url: string): Promise<never> => {
+    leansOn(url);
+    return Promise.reject(new Error('nothing is fetched'));
+  };
   switch (format) {
     case 'jsonld':
-      return new JsonLdParser({ baseIRI, documentLoader: nothingElse }) as unknown as NodeJS.ReadWriteStream;
+      return new JsonLdParser({ baseIRI, documentLoader: { load: refuse } }) as unknown as NodeJS.ReadWriteStream;
     case 'rdfxml':
       return new RdfXmlParser({ baseIRI }) as unknown as NodeJS.ReadWriteStream;
     case 'turtle':
@@ -64,8 +64,9 @@ const typeIri = 'http://www.w3.org/1999/02/22-rdf-syntax-ns#type';
 
 async function statements(bytes: Buffer, format: SkosFormat): Promise<Quad[]> {
   const quads: Quad[] = [];
+  let wanted: string | null = null;
   try {
-    const parser = parserOf(format);
+    const parser = parserOf(format, (url) => (wanted = url));
     const source = Readable.from([bytes]);
     source.on('error', (error) => parser.emit('error', error));
     for await (const quad of source.pipe(parser)) {
@@ -74,6 +75,7 @@ async function statements(bytes: Buffer, format: SkosFormat): Promise<Quad[]> {
     }
   } catch (error) {
     if (error instanceof Problem) throw error;
+    if (wanted !== null) throw wrong(message('exchange.skos.fetches', { url: wanted }));
     throw wrong(message('exchange.skos.unreadable', { format, why: error instanceof Error ? error.message.split('\n')[0]! : '' }));
   }
   return quads;
