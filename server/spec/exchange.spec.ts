@@ -397,7 +397,12 @@ describe('packages', () => {
       stencil: null,
     };
     expect(await tried((all) => (at(all, 'places', 'path', 'A')['grants'] as unknown[]).push(administrator))).toEqual([
-      'places A: grants administrator, which gives more than you have; whoever sets up can bring it',
+      'places A: changes who is Administrator, which is more than you are; whoever sets up can bring it',
+    ]);
+    // Nor takes from others what they do not have themselves.
+    const root = at(items, 'places', 'path', '')['grants'] as { profile: string }[];
+    expect(await tried((all) => (at(all, 'places', 'path', '')['grants'] = root.filter((g) => g.profile !== 'administrator')))).toEqual([
+      'places ALL: changes who is Administrator, which is more than you are; whoever sets up can bring it',
     ]);
     for (const login of ['steward', 'editor', 'auditor', 'approver', 'outsider'] as const) {
       expect([login, await statusOf(bring(world.as(login), bytes))]).toEqual([login, 403]);

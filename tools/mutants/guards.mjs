@@ -1893,7 +1893,7 @@ export const guards = [
     'exchange',
     'nobody gives through a package what they could not give by hand',
     source('exchange/placeWriting.ts'),
-    'if (more !== 0)',
+    "if (more !== 0 && !this.b.may('setUp'))",
     'if (false as boolean)',
     ['exchange'],
   ],

@@ -1,3 +1,3 @@
 export { accessBooks, whoseAccessChanges } from './book.js';
 export { placeGrant } from './grants.js';
-export { addGrant, getOrMakeSet, reanchor } from './store.js';
+export { getOrMakeSet, reanchor } from './store.js';

@@ -158,14 +158,12 @@ interface Met {
 }
 
 /** As readers know an item: keys are without case, and say more than a name. */
-const calledIn =
-  <N extends SectionName>(section: Section<N>) =>
-  (wire: Wire): string =>
-    (section.reference(wire)?.to ?? section.nameOf(wire)) || String(wire['code'] ?? '');
+function calledIn<N extends SectionName>(section: Section<N>, wire: Wire): string {
+  return (section.reference(wire)?.to ?? section.nameOf(wire)) || String(wire['code'] ?? '');
+}
 
 /** Finds what each item that comes is here; what is new gets its id, so that others that come can point at it. */
 function meet<N extends SectionName>(b: Bringing, section: Section<N>, here: Here, incoming: readonly Incoming[]): Met[] {
-  const called = calledIn(section);
   const match = section.matcher?.(here, b.names);
   const { depth } = section;
   const outsideIn = depth ? [...incoming].sort((one, two) => depth(one.wire) - depth(two.wire)) : incoming;
@@ -174,7 +172,7 @@ function meet<N extends SectionName>(b: Bringing, section: Section<N>, here: Her
     const found = (one.id === undefined ? undefined : here.byId.get(one.id)) ?? here.byName.get(section.nameOf(one.wire));
     const other = found ? undefined : match?.(one.wire);
     const id = found?.id ?? other?.id;
-    const name = called(one.wire);
+    const name = calledIn(section, one.wire);
     const key = id ?? section.nameOf(one.wire);
     const twice = met.get(key);
     if (twice) {

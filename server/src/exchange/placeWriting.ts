@@ -1,11 +1,10 @@
 import type { ItemOf } from '@key-cellar/contract';
-import { profile } from '@key-cellar/core/access';
+import { profile, profileWords } from '@key-cellar/core/access';
 import { codePattern, kindsInside, kindWords, moveRefusal, refusesInside, shutOn, type PlaceStanding } from '@key-cellar/core/plan';
 import { canonicalJson } from '@key-cellar/core/ledger';
 import { factProblems, filledFacts } from '@key-cellar/core/records';
 import { message, type Message } from '@key-cellar/words';
-import { uuidv7 } from 'uuidv7';
-import { addGrant, getOrMakeSet, placeGrant, reanchor } from '../access/index.js';
+import { getOrMakeSet, placeGrant, reanchor } from '../access/index.js';
 import { recordTypes } from '../facts/index.js';
 import {
   addRule,
@@ -28,7 +27,7 @@ import {
 } from '../plan/index.js';
 import { numberingById, requireApart } from '../records/index.js';
 import { changedMeanwhile } from '../kernel/index.js';
-import { addPair, lockJurisdictions, removePair } from '../schedule/index.js';
+import { addPair, removePair } from '../schedule/index.js';
 import { attempt, wrong, type Bringing, type Change } from './bringing.js';
 import * as placeStore from './placeStore.js';
 import * as store from './store.js';
@@ -112,7 +111,7 @@ class PlaceWriting {
       await placeStore.publishedAmong(uow, [...rules]),
       new Set((await recordTypes(uow)).map((t) => t.code)),
       await factsOfAllTypes(uow),
-      new Set((await lockJurisdictions(uow)).map((j) => j.name)),
+      new Set((await store.jurisdictions(uow)).map((j) => j.name)),
     ];
     const coming = new Map(this.changes.map((c) => [c.id, c]));
     const kindOf = (id: string): Item['kind'] | undefined => coming.get(id)?.after.kind ?? this.byId.get(id)?.kind;
@@ -190,15 +189,18 @@ class PlaceWriting {
     return this.b.names.nameOf(id)?.to ?? id;
   }
 
-  /** Nobody gives through a package what they could not give by hand. */
+  /** Nobody gives through a package, or takes away, more than they have themselves. */
   private checkGrants(change: PlaceChange): void {
-    const had = new Set((change.before?.grants ?? []).map((g) => JSON.stringify(g)));
-    for (const grant of change.after.grants) {
+    const texts = (item: Item | null): Set<string> => new Set(item?.grants.map((g) => JSON.stringify(g)));
+    const [had, has] = [texts(change.before), texts(change.after)];
+    for (const grant of [...change.after.grants, ...(change.before?.grants ?? [])]) {
+      const text = JSON.stringify(grant);
+      if (had.has(text) && has.has(text)) continue;
       if (grant.from !== null && grant.until !== null && grant.until < grant.from)
         this.bad(change, 'grants', message('exchange.grantEnds'));
-      if (had.has(JSON.stringify(grant)) || this.b.may('setUp')) continue;
       const more = profile(grant.profile).rights & ~this.b.rights;
-      if (more !== 0) this.bad(change, 'grants', message('exchange.grantsMore', { profile: grant.profile }));
+      if (more !== 0 && !this.b.may('setUp'))
+        this.bad(change, 'grants', message('exchange.grantsMore', { profile: profileWords(grant.profile) }));
     }
   }
 
@@ -207,7 +209,14 @@ class PlaceWriting {
     const { after, before } = change;
     if (after.inside === null || (before && !change.taken.includes('inside'))) return;
     if (shutOn(after, this.today) === 'retired' || shutOn(after, this.today) === 'closed') return;
+    // Places that are to be in each other are told as such: their way has no end.
+    const seen = new Set([change.id]);
     for (let at: string | null = after.inside; at !== null;) {
+      if (seen.has(at)) {
+        this.bad(change, 'inside', message('plan.placeCannotMovedInto'));
+        return;
+      }
+      seen.add(at);
       const other: Item | undefined = coming.get(at)?.after;
       const row = this.byId.get(at);
       const standing: PlaceStanding | undefined = other ? { ...other, id: at, ancestors: [] } : row && standingOf(row);
@@ -248,14 +257,14 @@ class PlaceWriting {
       this.anchors.set(id, anchorPlace);
       return id;
     };
-    const parentMarking = new Map<string, { level: number; caveats: readonly string[] }>();
+    const markings = new Map<string, { level: number; caveats: readonly string[] }>();
     const rows: placeStore.AddedPlace[] = [];
     for (const { id, after, said } of added) {
       const parent = this.byId.get(after.inside!)!;
       // What a table does not say a new place has from the one around it.
-      const around = parentMarking.get(parent.id) ?? (await store.markingOf(uow, parent.id));
+      const around = markings.get(parent.id) ?? (await store.markingOf(uow, parent.id));
       const marking = said.includes('marking') ? after.marking : around;
-      parentMarking.set(id, marking);
+      markings.set(parent.id, around).set(id, marking);
       const own = after.standAlone || after.grants.length > 0;
       const access_set_id = await setOf(own ? id : this.anchorOf(parent), marking.level, marking.caveats);
       const row = {
@@ -292,31 +301,15 @@ class PlaceWriting {
     );
     for (const { id, after } of added) {
       for (const pair of after.pairs) await addPair(uow, { recordType: pair.recordType, seriesId: id, ruleId: pair.rule });
-      for (const grant of after.grants) await this.grantOnNew(id, after, grant);
+      for (const grant of after.grants) await this.grant(id, grant);
     }
   }
 
-  private async grantOnNew(placeId: string, { code, title }: Item, grant: Item['grants'][number]): Promise<void> {
-    const { uow } = this.b;
-    const id = uuidv7();
-    const { principal: principalId, profile: code_, reason } = grant;
-    await addGrant(uow, {
-      id,
-      principalId,
-      placeId,
-      profile: code_,
-      reason,
-      madeBy: uow.actor.id,
-      ...(grant.from === null ? {} : { from: grant.from }),
-      ...(grant.until === null ? {} : { until: grant.until }),
-    });
-    if (grant.stencil !== null) await markGrant(uow, id, grant.stencil);
-    uow.enter({
-      act: 'granted',
-      subject: { kind: 'place', id: placeId, name: `${code} ${title}` },
-      after: { principal: principalId, profile: code_, from: grant.from, until: grant.until },
-      note: reason,
-    });
+  private async grant(placeId: string, grant: Item['grants'][number]): Promise<void> {
+    const { principal: principalId, profile: named, from, until, reason, stencil } = grant;
+    const days = { ...(from === null ? {} : { from }), ...(until === null ? {} : { until }) };
+    const made = await placeGrant(this.b.uow, { principalId, placeId, profile: named, reason, ...days });
+    if (stencil !== null) await markGrant(this.b.uow, made, stencil);
   }
 
   private written(id: string, item: Item): placeStore.WrittenPlace {
@@ -348,7 +341,7 @@ class PlaceWriting {
     for (const change of changed) {
       const has = (...fields: Field[]): boolean => fields.some((field) => change.taken.includes(field));
       const { id, before, after } = change as PlaceChange & { before: Item };
-      await attempt(this.b, 'places', change, 'inside', () => this.moveOne(change, before));
+      await attempt(this.b, 'places', change, 'inside', () => this.moveOne(change));
       if (has('code') && after.inside !== null) {
         const row = (await placeById(uow, id))!;
         await keepFormerCode(uow, { ...row, code: before.code }, this.today);
@@ -371,13 +364,14 @@ class PlaceWriting {
     }
   }
 
-  private async moveOne({ id, after, taken }: PlaceChange, before: Item): Promise<void> {
+  private async moveOne(change: PlaceChange): Promise<void> {
+    const { id, after, taken } = change;
     if (!taken.includes('inside') || after.inside === null) return;
     const { uow } = this.b;
     const [place, parent] = [(await placeById(uow, id))!, (await placeById(uow, after.inside))!];
     const refusal = moveRefusal(standingOf(place), standingOf(parent), this.today);
-    if (refusal) return this.bad({ id, after, taken, name: before.path } as PlaceChange, 'inside', refusal);
-    const series = [...parent.ancestors].map((a) => this.byId.get(a)).find((p) => p?.kind === 'series')?.id ?? null;
+    if (refusal) return this.bad(change, 'inside', refusal);
+    const series = parent.ancestors.map((a) => this.byId.get(a)).find((p) => p?.kind === 'series')?.id ?? null;
     if (place.kind === 'folder') await requireMovableRecords(uow, place, series, false);
     await keepFormerCode(uow, place, this.today);
     await moveUnder(uow, place, parent, place.kind === 'folder' ? series : null);
@@ -414,17 +408,7 @@ class PlaceWriting {
           note: 'from a table or package',
         });
       }
-      for (const grant of after.grants.filter((g) => !had.has(key(g)))) {
-        const made = await placeGrant(uow, {
-          principalId: grant.principal,
-          placeId: id,
-          profile: grant.profile,
-          reason: grant.reason,
-          ...(grant.from === null ? {} : { from: grant.from }),
-          ...(grant.until === null ? {} : { until: grant.until }),
-        });
-        if (grant.stencil !== null) await markGrant(uow, made, grant.stencil);
-      }
+      for (const grant of after.grants.filter((g) => !had.has(key(g)))) await this.grant(id, grant);
     }
     if (taken.includes('standAlone')) await placeStore.standAlone(uow, id, after.standAlone);
     if (after.inside !== null && (taken.includes('grants') || taken.includes('standAlone'))) {

@@ -221,7 +221,9 @@ function readRow({ row, values }: TableRow, { given, ways, written, rules, juris
     notHere: text('not here'),
     message: text('message'),
     jurisdictions: listed(text('jurisdictions')).sort(),
-    rules: listed(text('rules')).map((to) => ({ refers: 'rule', to })),
+    rules: listed(text('rules'))
+      .sort()
+      .map((to) => ({ refers: 'rule', to })),
     numbering: text('numbering') === '' ? null : { refers: 'numbering', to: text('numbering') },
     openedOn: day('opened on'),
     closedOn: day('closed on'),

@@ -1,8 +1,5 @@
 import { Readable } from 'node:stream';
 import { message, type Message } from '@key-cellar/words';
-import { JsonLdParser } from 'jsonld-streaming-parser';
-import { StreamParser } from 'n3';
-import { RdfXmlParser } from 'rdfxml-streaming-parser';
 import { Problem, task } from '../kernel/index.js';
 import { vocabularies } from './skosWriting.js';
 
@@ -43,20 +40,26 @@ interface Quad {
   readonly object: Term;
 }
 
-/** `leansOn` is told of a document that another would have to be fetched for: none is. */
-function parserOf(format: SkosFormat, leansOn: (url: string) => void): NodeJS.ReadWriteStream {
+/** A parser, loaded when it is needed. `leansOn` is told of a document that another would have to be fetched for: none is. */
+async function parserOf(format: SkosFormat, leansOn: (url: string) => void): Promise<NodeJS.ReadWriteStream> {
   const baseIRI = 'urn:key-cellar:read';
   const refuse = (url: string): Promise<never> => {
     leansOn(url);
     return Promise.reject(new Error('nothing is fetched'));
   };
   switch (format) {
-    case 'jsonld':
+    case 'jsonld': {
+      const { JsonLdParser } = await import('jsonld-streaming-parser');
       return new JsonLdParser({ baseIRI, documentLoader: { load: refuse } }) as unknown as NodeJS.ReadWriteStream;
-    case 'rdfxml':
+    }
+    case 'rdfxml': {
+      const { RdfXmlParser } = await import('rdfxml-streaming-parser');
       return new RdfXmlParser({ baseIRI }) as unknown as NodeJS.ReadWriteStream;
-    case 'turtle':
+    }
+    case 'turtle': {
+      const { StreamParser } = await import('n3');
       return new StreamParser({ baseIRI, format: 'text/turtle' }) as unknown as NodeJS.ReadWriteStream;
+    }
   }
 }
 
@@ -66,7 +69,7 @@ async function statements(bytes: Buffer, format: SkosFormat): Promise<Quad[]> {
   const quads: Quad[] = [];
   let wanted: string | null = null;
   try {
-    const parser = parserOf(format, (url) => (wanted = url));
+    const parser = await parserOf(format, (url) => (wanted = url));
     const source = Readable.from([bytes]);
     source.on('error', (error) => parser.emit('error', error));
     for await (const quad of source.pipe(parser)) {

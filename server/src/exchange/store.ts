@@ -292,9 +292,9 @@ export function places(db: Db) {
   return rows<ExchangedPlace>(
     db,
     'exchange.places',
-    `with rules as (select s.place_id, array_agg(s.rule_id order by r.code) as rules from place_rule s join rule r on r.id = s.rule_id group by 1),
+    `with rules as (select s.place_id, array_agg(s.rule_id order by r.code collate "C") as rules from place_rule s join rule r on r.id = s.rule_id group by 1),
        former as (select place_id, json_agg(json_build_object('code', code, 'until', until) order by until, code) as former from former_code group by 1),
-       pairs as (select s.series_id, json_agg(json_build_object('recordType', s.record_type, 'rule', s.rule_id) order by s.record_type collate "C", r.code) as pairs
+       pairs as (select s.series_id, json_agg(json_build_object('recordType', s.record_type, 'rule', s.rule_id) order by s.record_type collate "C", r.code collate "C") as pairs
          from pair_rule s join rule r on r.id = s.rule_id group by 1),
        grants as (select g.place_id, json_agg(json_build_object('principal', g.principal_id, 'profile', g.profile, 'from', g.from_on, 'until', g.until_on,
            'reason', g.reason, 'stencil', g.by_stencil)

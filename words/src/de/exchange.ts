@@ -6,7 +6,7 @@ export const exchange: Readonly<Record<keyof typeof en, string>> = {
   'exchange.damagedFile': '{file} entspricht nicht dem Inhaltsverzeichnis.',
   'exchange.field': '{field}: {before} → {after}',
   'exchange.grantEnds': 'eine Freigabe endet vor ihrem Beginn',
-  'exchange.grantsMore': 'gibt {profile} frei, also mehr Rechte, als Sie selbst haben; das kann einspielen, wer einrichtet',
+  'exchange.grantsMore': 'ändert, wer {profile} ist: mehr Rechte, als Sie selbst haben; das kann einlesen, wer einrichtet',
   'exchange.groupInItself': '{name} wäre Mitglied von sich selbst',
   'exchange.keptHere': '{field} bleibt {here}: Das wurde hier geändert, im Eingespielten nicht',
   'exchange.missingFile': 'Im Paket fehlt {file}.',

@@ -5,7 +5,7 @@ export const exchange = {
   'exchange.damagedFile': '{file} is not as the manifest says.',
   'exchange.field': '{field}: {before} → {after}',
   'exchange.grantEnds': 'a grant ends before it begins',
-  'exchange.grantsMore': 'grants {profile}, which gives more than you have; whoever sets up can bring it',
+  'exchange.grantsMore': 'changes who is {profile}, which is more than you are; whoever sets up can bring it',
   'exchange.groupInItself': '{name} would be a member of itself',
   'exchange.keptHere': '{field} stays {here}: it was changed here, and not in what comes',
   'exchange.missingFile': 'The package has no {file}.',
