@@ -17,7 +17,8 @@ import {
   readCosignature,
   type SignedNote,
 } from '@key-cellar/core/ledger';
-import { verifyLedger } from '../src/index.js';
+import { sealOnce, verifyLedger } from '../src/index.js';
+import { exportLines, settledSize, type ExportLine } from '../src/ledger/index.js';
 import { handoverText, keyIdOf, rawKey } from '../src/ledger/keys.js';
 import { headText } from '../src/ledger/sealer.js';
 import { sha256 } from '../src/ledger/tiles.js';
@@ -204,6 +205,29 @@ describe('a ledger with a witness', () => {
     expect(went).toBeGreaterThan(0);
     expect(report!.findings).toEqual([]);
     expect((await verified(world)).findings).toEqual([]);
+  });
+
+  chapter('is exported under the head that was cosigned, though newer ones are sealed and not cosigned meanwhile', async () => {
+    const { pool, outside } = world.services;
+    const cosigned = (await state()).witnessed!;
+    await world.file('editor');
+    const { size: newer } = await sealOnce(pool, outside.keysDir);
+    expect(newer).toBeGreaterThan(cosigned);
+    const question = { size: cosigned, filter: {}, timeZone: 'UTC', since: [], ledgerName: 'cellar' };
+    const lines: ExportLine[] = [];
+    for await (const line of exportLines(pool, question)) lines.push(line);
+    expect((lines[0] as { head: { size: number } }).head.size).toBe(cosigned);
+    expect(lines.flatMap((line) => ('entry' in line ? [line.leaf] : [])).length).toBe(cosigned);
+
+    // Whoever asks now is given what covers all of it, once that is cosigned; and the file is of the head that its name tells.
+    const settled = settledSize(pool);
+    await world.services.sealer.sealNow();
+    expect(await settled).toBeGreaterThanOrEqual(newer);
+    const response = await world.as('auditor').fetch('/api/ledger/export?');
+    const [header] = (await response.text()).split('\n');
+    const { size, witness } = (JSON.parse(header!) as { head: { size: number; witness: unknown } }).head;
+    expect(response.headers.get('content-disposition')).toContain(`ledger-${size}.jsonl`);
+    expect(witness).not.toBeNull();
   });
 
   chapter('is compared with the witness’s file offline, and with a note that was kept', async () => {

@@ -1525,6 +1525,14 @@ export const guards = [
     'if (false as boolean)',
     ['ledger'],
   ],
+  [
+    'ledger',
+    'an export is of the head that was settled on, not of the newest',
+    source('ledger/export.ts'),
+    'await store.headOf(db, question.size)',
+    'await store.newestHead(db)',
+    ['witness'],
+  ],
   ['ledger', 'the cosignature of every head is checked', source('ledger/verify.ts'), 'if (!cosigned ||', 'if (', ['witness']],
   [
     'ledger',

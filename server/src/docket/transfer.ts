@@ -4,7 +4,7 @@ import { dublinCoreOf } from '@key-cellar/core/records';
 import * as z from 'zod';
 import { type Actor, type JobContext, Problem, withUnitOfWork } from '../kernel/index.js';
 import { readSettings, type Settings } from '../identity/index.js';
-import { exportLines, finalHead, type ExportLine } from '../ledger/index.js';
+import { exportLines, finalHead, settledSize, type ExportLine } from '../ledger/index.js';
 import { contentById, DamagedContent, damagedAmong, dropUnusedContent, setApart, versionsOf } from '../records/index.js';
 import { factNames, recordTypes } from '../facts/index.js';
 import type { Services } from './services.js';
@@ -23,13 +23,14 @@ async function packRecord(
   settings: Settings,
   record: transferStore.PackableRow,
   types: ReadonlyMap<string, Awaited<ReturnType<typeof recordTypes>>[number]>,
+  headSize: number,
 ): Promise<{ described: PackedRecord; payload: PayloadFile[] }> {
   const { pool } = services;
   const folder = `records/${safePart(record.number)}`;
   const versions = await versionsOf(pool, record.id);
   const lines: ExportLine[] = [];
   const { timeZone } = settings;
-  const question = { filter: { subject: record.id }, timeZone, since: [], ledgerName: services.config.ledgerName };
+  const question = { size: headSize, filter: { subject: record.id }, timeZone, since: [], ledgerName: services.config.ledgerName };
   for await (const line of exportLines(pool, question)) lines.push(line);
   const files: PackedFile[] = [
     ...versions.map((v) => ({
@@ -87,12 +88,13 @@ async function goesInto(services: Services, batch: batchStore.BatchRow, today: s
 async function pack(services: Services, actor: Actor, batch: batchStore.BatchRow): Promise<void> {
   // What the ledger says of the records is in the bag with its proofs: so everything up to now is sealed first.
   await services.sealer.sealNow();
+  const headSize = await settledSize(services.pool);
   const [settings, head] = await Promise.all([readSettings(services.pool), finalHead(services.pool)]);
   const records = await goesInto(services, batch, actor.today);
   if (records.length === 0) return;
   const types = new Map((await recordTypes(services.pool)).map((t) => [t.code, t]));
   const packed: Awaited<ReturnType<typeof packRecord>>[] = [];
-  for (const record of records) packed.push(await packRecord(services, settings, record, types));
+  for (const record of records) packed.push(await packRecord(services, settings, record, types, headSize));
   // Writes no record: placing holds goes on while a large bag is made; what they cover is found when it is judged again.
   await withUnitOfWork(
     services.uploadPool,

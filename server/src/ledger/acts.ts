@@ -121,7 +121,7 @@ export const ledgerReads: Omit<ReadsOf<typeof ledger, Services>, 'acts'> = {
     const { since = [], ...filter } = query;
     const size = await settledSize(pool);
     if (size === 0) throw new Problem(409, 'nothing-sealed', message('ledger.nothingSealed'));
-    const question = { filter, timeZone: person.timeZone, since, ledgerName: config.ledgerName };
+    const question = { size, filter, timeZone: person.timeZone, since, ledgerName: config.ledgerName };
     await withUnitOfWork(
       pool,
       person,

@@ -9,6 +9,8 @@ import { originOf } from './witness.js';
 
 /** What is asked for: which entries, and at what sizes of the tree a root should be seen. */
 export interface ExportQuestion {
+  /** Of the head, as `settledSize` gives it: what is sealed while the export runs is not in it. */
+  readonly size: number;
   readonly filter: LedgerFilter;
   /** Of the repository: days of the filter are days of it. */
   readonly timeZone: string;
@@ -57,11 +59,11 @@ async function* sealedEntries(db: Db, { filter, timeZone }: ExportQuestion, size
 }
 
 /**
- * Sealed entries under the newest head, as lines that the verifier in tools/ checks without Key Cellar. From first to last they give the
+ * Sealed entries under the head of a size, as lines that the verifier in tools/ checks without Key Cellar. From first to last they give the
  * root of the head, and on the way the roots of the trees of the sizes in `since`, so that heads kept elsewhere can be compared.
  */
 export async function* exportLines(db: Db, question: ExportQuestion): AsyncGenerator<ExportLine> {
-  const head = await store.newestHead(db);
+  const head = await store.headOf(db, question.size);
   if (!head) throw new Problem(409, 'nothing-sealed', message('ledger.nothingSealed'));
   const { filter } = question;
   const keys = (await store.keyLine(db)).map((key) => ({

@@ -58,13 +58,15 @@ export async function ledgerSize(db: Db): Promise<number> {
 const cosignedWithinMs = 4000;
 
 /**
- * How many entries are under the newest head, once that has its cosignature: one that was signed in this very moment is waited for, and a
- * witness that is away is not.
+ * The size of a head for what leaves here: the newest cosigned one as soon as that covers all that is sealed now, waited for when it was
+ * signed in this very moment; the newest of all when the witness is away. 0 while nothing is sealed.
  */
 export async function settledSize(db: Db): Promise<number> {
+  const sealed = await ledgerSize(db);
   for (const end = Date.now() + cosignedWithinMs; ;) {
-    const size = await ledgerSize(db);
-    if (((await store.newestWitnessed(db)) ?? 0) >= size || Date.now() >= end) return size;
+    const witnessed = (await store.newestWitnessed(db)) ?? 0;
+    if (witnessed >= sealed) return witnessed;
+    if (Date.now() >= end) return ledgerSize(db);
     await new Promise((resolve) => setTimeout(resolve, cosignedWithinMs / 40));
   }
 }

@@ -163,6 +163,10 @@ export function newestHead(db: Db) {
   return row<HeadRow>(db, 'head.newest', `${heads_} order by h.size desc limit 1`);
 }
 
+export function headOf(db: Db, size: number) {
+  return row<HeadRow>(db, 'head.of', `${heads_} where h.size = $1`, [size]);
+}
+
 /** The newest head that the witness cosigned. */
 export function newestFinal(db: Db) {
   return row<HeadRow>(db, 'head.final', `${heads_} where h.size = (select max(size) from head_witness)`);
