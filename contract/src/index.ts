@@ -103,4 +103,5 @@ export {
   type StencilPage,
   type StencilUse,
   type UseLine,
+  type VersionsApart,
 } from './stencils.js';

@@ -85,7 +85,16 @@ const placePage = placeLine.extend({
   /** Titles that are prepared for what is filed here; the day of the document stands before or after. */
   readyTitles: z.array(z.object({ text: z.string(), date: z.enum(['none', 'before', 'after']), recordType: z.string().nullable() })),
   /** The stencil it was made from, with its version. */
-  stencil: z.object({ id, title: z.string(), version: z.number().int(), newest: z.number().int() }).nullable(),
+  stencil: z
+    .object({
+      id,
+      title: z.string(),
+      version: z.number().int(),
+      newest: z.number().int(),
+      /** Roles of the use, and who has each; of outermost folders only. */
+      roles: z.array(z.object({ code: z.string(), title: z.string(), principalId: id.nullable(), name: z.string().nullable() })),
+    })
+    .nullable(),
   /** What it says it takes; null: whatever is taken around it. */
   takes: takes.nullable(),
   takesAround: z.array(z.object({ code: z.string(), takes })),

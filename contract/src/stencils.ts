@@ -17,6 +17,7 @@ import {
   withMany,
   sentence,
 } from './shared.js';
+import { takes } from './setup.js';
 import { text, prose, line } from './text.js';
 
 export const readyTitle = z.object({
@@ -25,6 +26,10 @@ export const readyTitle = z.object({
   recordType: text(60).nullable(),
 });
 
+const roleCode = z.string().regex(/^[a-z0-9-]{1,40}$/);
+/** Persons or groups by the code of the role; in a use they may be given by name. */
+const roles = z.record(roleCode, text(120));
+
 /** Folders lie in one another; what is wrong deeper than the core allows, the core says. */
 interface FolderShape {
   key: string;
@@ -32,9 +37,14 @@ interface FolderShape {
   title: string;
   note: string;
   message: string;
-  grants: { principalId: string; profile: string }[];
+  grants: { principalId: string | null; role: string | null; profile: string; from: string | null; until: string | null }[];
   rules: string[];
-  types: string[] | null;
+  jurisdictions: string[];
+  numbering: string | null;
+  standAlone: boolean;
+  types: readonly string[] | null;
+  formats: readonly string[] | null;
+  largest: number | null;
   marking: { level: number; caveats: string[] } | null;
   facts: z.infer<typeof facts>;
   readyTitles: z.infer<typeof readyTitle>[];
@@ -47,16 +57,37 @@ const folder: z.ZodType<FolderShape> = z.lazy(() =>
     title: text(200).trim(),
     note: prose(4000).trim(),
     message: prose(1000).trim(),
-    grants: z.array(z.object({ principalId: id, profile: text(40) })).max(50),
+    grants: z
+      .array(
+        z.object({
+          /** A person or group; null where it goes to whoever has the role. */
+          principalId: id.nullable(),
+          role: roleCode.nullable(),
+          profile: text(40),
+          from: dateText.nullable(),
+          until: dateText.nullable(),
+        }),
+      )
+      .max(50),
     rules: z.array(id).max(20),
-    types: z.array(text(60)).max(200).nullable(),
+    jurisdictions: z.array(text(80)).max(50),
+    numbering: id.nullable(),
+    standAlone: z.boolean(),
+    types: takes.shape.types,
+    formats: takes.shape.formats,
+    largest: takes.shape.largest,
     marking: z.object({ level: z.number().int().min(0).max(9), caveats: z.array(text(40)).max(20) }).nullable(),
     facts,
     readyTitles: z.array(readyTitle).max(50),
     inside: z.array(folder).max(100),
   }),
 );
-export const definition = z.object({ asks: z.array(text(40)).max(30), root: folder });
+export const definition = z.object({
+  asks: z.array(text(40)).max(30),
+  /** Who has a part in each use, such as the owner of a case. */
+  roles: z.array(z.object({ code: roleCode, title: line(80) })).max(20),
+  root: folder,
+});
 export type StencilBody = z.infer<typeof definition>;
 
 const stencilLine = z.object({
@@ -95,7 +126,12 @@ export type StencilPage = z.infer<typeof stencilPage>;
 const head = { subject: line(80), title: line(120), note: prose(4000).trim().default('') };
 
 /** One use: what it says. Facts that point at parties, objects or people may be given by their names. */
-const use = z.object({ title: text(200).trim().default(''), code: text(40).default(''), facts: facts.default({}) });
+const use = z.object({
+  title: text(200).trim().default(''),
+  code: text(40).default(''),
+  facts: facts.default({}),
+  roles: roles.default({}),
+});
 export type StencilUse = z.infer<typeof use>;
 
 const useLine = outcomeLine.extend({
@@ -108,11 +144,19 @@ const useLine = outcomeLine.extend({
 });
 export type UseLine = z.infer<typeof useLine>;
 
+/** One thing that a folder says: before and after. Null where there is nothing to compare, as for a new folder. */
+const partChange = { what: sentence, before: sentence.nullable(), after: sentence.nullable() };
+
+const versionsApart = z.object({
+  differences: z.array(z.object({ code: z.string(), title: z.string(), what: sentence, parts: z.array(z.object(partChange)) })),
+});
+export type VersionsApart = z.infer<typeof versionsApart>;
+
 const broughtLine = z.object({
   placeId: id,
   name: z.string(),
-  /** What changes there, in words, and what stays because people changed it. */
-  changes: z.array(sentence),
+  /** What changes there, from what to what, and what stays because people changed it or because it cannot be. */
+  changes: z.array(z.object({ code: z.string(), ...partChange })),
   kept: z.array(sentence),
   /** Rules that come to folders of it or leave them, for the effect on due dates. */
   rules: z.array(z.object({ placeId: id, ruleId: id, set: z.boolean() })),
@@ -124,6 +168,11 @@ export type BroughtLine = z.infer<typeof broughtLine>;
 export const stencils = {
   list: get('/stencils', 'The shelf of stencils', { response: z.object({ stencils: z.array(stencilLine) }) }),
   stencil: get('/stencils/{id}', 'One stencil with its versions and the folders made from it', { params: idParam, response: stencilPage }),
+  compare: get('/stencils/{id}/compare', 'Two versions of a stencil side by side', {
+    params: idParam,
+    query: z.object({ from: z.coerce.number().int().positive(), to: z.coerce.number().int().positive() }),
+    response: versionsApart,
+  }),
   make: post('/stencils', 'Make a stencil', { body: z.object({ ...head, definition }), response: z.object({ id }) }, withMany),
   fromFolder: ask('/stencils/from-folder', 'What a stencil of an existing folder would say', {
     body: z.object({ placeId: id }),
@@ -161,9 +210,18 @@ export const stencils = {
   ),
   applyTo: post('/stencils/{id}/apply-to', 'Put what a stencil says into folders that are there; tried first with dryRun', {
     params: idParam,
-    body: z.object({ placeIds: z.array(id).min(1).max(2000), dryRun: z.boolean().default(true) }),
+    body: z.object({ placeIds: z.array(id).min(1).max(2000), roles: roles.default({}), dryRun: z.boolean().default(true) }),
     response: z.object({ results: z.array(broughtLine) }),
   }),
+  nameRoles: put(
+    '/places/{id}/roles',
+    'Say who has which role in a use of a stencil; access that roles give goes along, tried first with dryRun',
+    {
+      params: idParam,
+      body: z.object({ roles, dryRun: z.boolean().default(true) }),
+      response: broughtLine,
+    },
+  ),
   bring: post('/stencils/{id}/bring', 'Bring what changed to folders made from earlier versions; tried first with dryRun', {
     params: idParam,
     body: z.object({ placeIds: z.array(id).min(1).max(2000).optional(), dryRun: z.boolean().default(true) }),

@@ -12,6 +12,13 @@ export interface StencilIds {
 
 const folder = (key: string, code: string, title: string, more: Partial<Folder> = {}): Folder =>
   ({ ...bareFolder(key, code, title), ...more }) as Folder;
+const grantTo = (principalId: string | null, profile: string): Folder['grants'][number] => ({
+  principalId,
+  role: null,
+  profile,
+  from: null,
+  until: null,
+});
 const ready = (text: string, date: 'none' | 'before' | 'after' = 'none', recordType: string | null = null) => ({ text, date, recordType });
 
 export interface DemoStencil {
@@ -33,7 +40,7 @@ export function demoStencils(ids: StencilIds): DemoStencil[] {
     folder('health', 'HEALTH', 'Occupational health', {
       rules: [ids.rule('R-PEO-5')],
       marking: { level: 2, caveats: ['people'] },
-      grants: [{ principalId: ids.person('mirela'), profile: 'editor' }],
+      grants: [grantTo(ids.person('mirela'), 'editor')],
       message: 'Doctors’ papers only. Whoever reads them is in the ledger.',
     }),
     ...more,
@@ -46,10 +53,12 @@ export function demoStencils(ids: StencilIds): DemoStencil[] {
       versions: [
         {
           asks: ['person'],
+          roles: [],
           root: folder('file', 'P-{nn}', '{person}', { types: ['personnel', 'letter', 'report'], inside: staffInside([]) }),
         },
         {
           asks: ['person'],
+          roles: [],
           root: folder('file', 'P-{nn}', '{person}', {
             types: ['personnel', 'letter', 'report'],
             note: 'All papers about {person}.',
@@ -67,6 +76,7 @@ export function demoStencils(ids: StencilIds): DemoStencil[] {
       versions: [
         {
           asks: ['berth', 'tenant'],
+          roles: [],
           root: folder('lease', 'B-{nn}', '{berth}, {tenant}', {
             types: ['lease', 'inspection', 'letter', 'invoice'],
             message: 'Papers of {tenant} at {berth} only.',
@@ -86,9 +96,10 @@ export function demoStencils(ids: StencilIds): DemoStencil[] {
       versions: [
         {
           asks: [],
+          roles: [{ code: 'lead', title: 'Lead of the inquiry' }],
           root: folder('inquiry', 'Q-{nn}', 'Inquiry', {
             marking: { level: 1, caveats: [] },
-            grants: [{ principalId: ids.group('counsel'), profile: 'editor' }],
+            grants: [grantTo(ids.group('counsel'), 'editor'), { ...grantTo(null, 'editor'), role: 'lead' }],
             inside: [
               folder('statements', 'STATEMENTS', 'Statements', {
                 types: ['statement'],

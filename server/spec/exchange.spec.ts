@@ -151,14 +151,23 @@ describe('packages', () => {
         note: '',
         definition: {
           asks: ['clerk'],
+          roles: [{ code: 'owner', title: 'Owner' }],
           root: {
             key: 'root',
             code: 'C-{nn}',
             title: 'Case of {clerk}',
             note: '',
             message: '',
-            grants: [{ principalId: ids.staff, profile: 'reader' }],
+            grants: [
+              { principalId: ids.staff, role: null, profile: 'reader', from: null, until: null },
+              { principalId: null, role: 'owner', profile: 'editor', from: null, until: '2030-01-01' },
+            ],
             rules: [rule],
+            jurisdictions: [],
+            numbering: null,
+            standAlone: false,
+            formats: ['pdf'],
+            largest: 1000,
             types: ['lease'],
             marking: { level: 1, caveats: ['pay'] },
             facts: {},
@@ -170,7 +179,7 @@ describe('packages', () => {
     });
     const { results } = await keeper.call(stencils.apply, {
       params: { id: stencil },
-      body: { placeId: ids.B01, uses: [{ code: '', title: '', facts: { clerk: ids.editor } }], dryRun: false },
+      body: { placeId: ids.B01, uses: [{ code: '', title: '', facts: { clerk: ids.editor }, roles: { owner: 'deputy' } }], dryRun: false },
     });
     expect(results.map((r) => r.why)).toEqual([results[0]!.why]);
     expect(results[0]!.outcome).toBe('done');

@@ -66,7 +66,7 @@ describe('whatever is sent', () => {
     const { id: matterId } = await world.as('counsel').call(holds.makeMatter, { body: { code: 'M-F', title: 'M', kind: 'case' } });
     await world.as('counsel').call(holds.placeHold, { body: { matterId, name: 'H', reason: 'a reason', recordIds: [filed[0]!.id] } });
     await keeper.upload('waits.txt', 'It waits.');
-    const definition = { asks: [], root: bareFolder('root', 'S-{nn}', 'Made') };
+    const definition = { asks: [], roles: [], root: bareFolder('root', 'S-{nn}', 'Made') };
     await keeper.call(stencils.make, { body: { subject: 'S', title: 'Stencil', note: '', definition: definition as never } });
     await keeper.call(docket.due);
     const { rows } = await world.pool.query<{ kind: string; ids: string[] }>(

@@ -10,6 +10,7 @@ import { inStillness } from './support/still.js';
 const left: readonly string[] = [...free, 'receiving.upload', 'receiving.file', 'identity.moveClock'];
 /** What comes before an act, so that it can be done at all. */
 const beforehand: Record<string, readonly string[]> = {
+  'stencils.nameRoles': ['stencils.applyTo'],
   'plan.reopenFolder': ['plan.closeFolder'],
   'plan.unsetRule': ['plan.setRule'],
   'schedule.unsetPair': ['schedule.setPair'],

@@ -1,3 +1,5 @@
+import { bareFolder } from '@key-cellar/core/plan';
+import type { StencilBody } from '@key-cellar/contract';
 import * as contract from '@key-cellar/contract';
 import { uuidv7 } from 'uuidv7';
 import { bound, namesOfAll } from '../src/http/table.js';
@@ -71,21 +73,8 @@ describe('every route that changes something', () => {
       return name;
     },
     stencil: async () => {
-      const root = {
-        key: 'root',
-        code: 'S-{nn}',
-        title: 'Walked',
-        note: '',
-        message: '',
-        grants: [],
-        rules: [],
-        types: null,
-        marking: null,
-        facts: {},
-        readyTitles: [],
-        inside: [],
-      };
-      const body = { subject: 'S', title: `Stencil ${uuidv7()}`, note: '', definition: { asks: [], root } };
+      const root = bareFolder('root', 'S-{nn}', 'Walked') as StencilBody['root'];
+      const body = { subject: 'S', title: `Stencil ${uuidv7()}`, note: '', definition: { asks: [], roles: [], root } };
       return (await world.as('keeper').call(contract.stencils.make, { body })).id;
     },
     party: async () =>
@@ -393,19 +382,27 @@ describe('every route that changes something', () => {
     'stencils.apply': async () =>
       world.as('keeper').call(contract.stencils.apply, {
         params: { id: await scene.stencil() },
-        body: { placeId: world.ids.A02, uses: [{ code: '', title: '', facts: {} }], dryRun: false },
+        body: { placeId: world.ids.A02, uses: [{ code: '', title: '', facts: {}, roles: {} }], dryRun: false },
       }),
     'stencils.applyTo': async () =>
       world.as('keeper').call(contract.stencils.applyTo, {
         params: { id: await scene.stencil() },
         body: { placeIds: [await scene.folder()], dryRun: false },
       }),
+    'stencils.nameRoles': async () => {
+      const keeper = world.as('keeper');
+      const { results } = await keeper.call(contract.stencils.apply, {
+        params: { id: await scene.stencil() },
+        body: { placeId: world.ids.A02, uses: [{ code: '', title: '', facts: {}, roles: {} }], dryRun: false },
+      });
+      return keeper.call(contract.stencils.nameRoles, { params: { id: results[0]!.placeId! }, body: { roles: {}, dryRun: false } });
+    },
     'stencils.bring': async () => {
       const id = await scene.stencil();
       const keeper = world.as('keeper');
       await keeper.call(contract.stencils.apply, {
         params: { id },
-        body: { placeId: world.ids.A02, uses: [{ code: '', title: '', facts: {} }], dryRun: false },
+        body: { placeId: world.ids.A02, uses: [{ code: '', title: '', facts: {}, roles: {} }], dryRun: false },
       });
       const { definition, subject, title } = await keeper.call(contract.stencils.stencil, { params: { id } });
       const changed = { ...definition, root: { ...definition.root, note: 'New.' } };

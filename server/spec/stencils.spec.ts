@@ -1,5 +1,18 @@
-import { plan, receiving, records, setup, stencils, type EffectPage, type StencilBody, type StencilUse } from '@key-cellar/contract';
+import {
+  plan,
+  receiving,
+  records,
+  schedule,
+  setup,
+  stencils,
+  type BroughtLine,
+  type EffectPage,
+  type StencilBody,
+  type StencilUse,
+} from '@key-cellar/contract';
+import { bareFolder } from '@key-cellar/core/plan';
 import { asApplication } from './support/database.js';
+import { tamper } from './support/ledger.js';
 import { type Client, makeWorld, ruleDefinition, statusOf, today, type World } from './support/world.js';
 
 type Folder = StencilBody['root'];
@@ -31,23 +44,24 @@ describe('stencils', () => {
   });
   afterEach(() => world.stop());
 
-  const folder = (key: string, more: Partial<Folder> = {}): Folder => ({
-    key,
-    code: key.toUpperCase(),
-    title: `Folder ${key}`,
-    note: '',
-    message: '',
-    grants: [],
-    rules: [],
-    types: null,
-    marking: null,
-    facts: {},
-    readyTitles: [],
-    inside: [],
+  const folder = (key: string, more: Partial<Folder> = {}): Folder =>
+    ({ ...bareFolder(key, key.toUpperCase(), `Folder ${key}`), ...more }) as Folder;
+  const grant = (principalId: string | null, more: Partial<Folder['grants'][number]> = {}): Folder['grants'][number] => ({
+    principalId,
+    role: null,
+    profile: 'reader',
+    from: null,
+    until: null,
     ...more,
   });
+  /** What a line says: each change from what to what, and what stays. */
+  const saysOf = ({ changes, kept }: Pick<BroughtLine, 'changes' | 'kept'>) => [
+    changes.map((c) => `${c.code}: ${c.what}${c.before === null ? '' : ` ${c.before} → ${c.after}`}`),
+    kept,
+  ];
   const staffFile = (more: Partial<Folder> = {}, inside: Folder[] = [health()]): StencilBody => ({
     asks: ['person', 'post'],
+    roles: [],
     root: folder('root', {
       code: 'P-{nn}',
       title: 'File of {person}',
@@ -60,7 +74,7 @@ describe('stencils', () => {
   });
   const health = (more: Partial<Folder> = {}): Folder =>
     folder('health', {
-      grants: [{ principalId: world.ids.reader, profile: 'reader' }],
+      grants: [grant(world.ids.reader)],
       rules: [rule],
       marking: { level: 1, caveats: [] },
       ...more,
@@ -70,6 +84,7 @@ describe('stencils', () => {
   const use = (person: string, more: Partial<StencilUse> = {}): StencilUse => ({
     title: '',
     code: '',
+    roles: {},
     ...more,
     facts: { person, post: 'pilot', ...more.facts },
   });
@@ -98,7 +113,7 @@ describe('stencils', () => {
     ]);
     expect(tried[0]!.folders).toEqual(['HEALTH Folder health']);
     expect(tried[1]!.why).toBe('Person must name one that exists.');
-    expect(tried[3]!.why).toContain('P-99 already exists here, or comes twice');
+    expect(tried[3]!.why).toContain('P-99 already exists here');
     expect((await place(world.ids.A01)).inside).toEqual([]);
 
     const made = await apply(id, uses);
@@ -111,7 +126,7 @@ describe('stencils', () => {
       ['paper'],
       ['person', 'post'],
     ]);
-    expect(root.stencil).toEqual({ id, title: 'Staff file', version: 1, newest: 1 });
+    expect(root.stencil).toEqual({ id, title: 'Staff file', version: 1, newest: 1, roles: [] });
     expect(root.readyTitles).toEqual([{ text: 'Appraisal 1 of Ida Vasik', date: 'before', recordType: 'paper' }]);
     const inside = await place(root.inside[0]!.id);
     expect(inside.setRules.find((r) => r.here)?.code).toBe('R-5');
@@ -160,14 +175,14 @@ describe('stencils', () => {
       keeper.call(stencils.readUses, { params: { id }, body: { format: 'csv', data: Buffer.from(csv).toString('base64') } });
     const { uses, readAs } = await read('Person,post,code\nIda Vasik,pilot,\nOtto Brae,"mate, first",P-77\n,,\n');
     expect(uses).toEqual([
-      { code: '', title: '', facts: { person: 'Ida Vasik', post: 'pilot' } },
-      { code: 'P-77', title: '', facts: { person: 'Otto Brae', post: 'mate, first' } },
+      { code: '', title: '', facts: { person: 'Ida Vasik', post: 'pilot' }, roles: {} },
+      { code: 'P-77', title: '', facts: { person: 'Otto Brae', post: 'mate, first' }, roles: {} },
     ]);
     expect(readAs).toBeNull();
     expect((await apply(id, uses)).map((r) => r.code)).toEqual(['P-01', 'P-77']);
     const western = Buffer.from('person,post\nJürgen Brae,pilot\n', 'latin1').toString('base64');
     expect(await keeper.call(stencils.readUses, { params: { id }, body: { format: 'csv', data: western } })).toEqual({
-      uses: [{ code: '', title: '', facts: { person: 'Jürgen Brae', post: 'pilot' } }],
+      uses: [{ code: '', title: '', facts: { person: 'Jürgen Brae', post: 'pilot' }, roles: {} }],
       readAs: 'Windows-1252',
     });
     await expectAsync(read('Person,salary\nIda,3\n')).toBeRejectedWithError(
@@ -188,21 +203,32 @@ describe('stencils', () => {
     await keeper.call(plan.makePlace, { body: { parentId: a!, kind: 'folder', code: 'TRAINING', title: 'Mine', note: '' } });
     await keeper.call(plan.unsetRule, { params: { id: await inside(a!, 'HEALTH') }, body: { ruleId: rule } });
     const definition = staffFile({ title: 'Personnel file of {person}', note: 'Since 2026.', types: ['paper', 'note'] }, [
-      health({ grants: [{ principalId: world.ids.approver, profile: 'reader' }] }),
+      health({ grants: [grant(world.ids.approver)] }),
       folder('training', { readyTitles: [{ text: 'Course {nn}', date: 'none', recordType: null }] }),
     ]);
     await change(id, definition);
     const bring = (dryRun: boolean) => keeper.call(stencils.bring, { params: { id }, body: { dryRun } }).then((r) => r.results);
     const tried = await bring(true);
     expect((await place(b!)).title).toBe('File of Otto Brae');
-    expect(tried.map((r) => [r.changes, r.kept])).toEqual([
+    const access = `HEALTH: access Person reader as Reader → Person approver as Reader`;
+    expect(tried.map(saysOf)).toEqual([
       [
-        ['P-01: note, what it takes', 'HEALTH: access'],
+        ['P-01: note none → Since 2026.', 'P-01: record types it takes Paper → Paper, Note', access],
         ['P-01: title, changed here', 'TRAINING: a folder of that code is already there'],
       ],
-      [['P-02: title, note, what it takes', 'HEALTH: access', 'TRAINING: new folder'], []],
+      [
+        [
+          'P-02: title File of Otto Brae → Personnel file of Otto Brae',
+          'P-02: note none → Since 2026.',
+          'P-02: record types it takes Paper → Paper, Note',
+          access,
+          'TRAINING: new folder',
+        ],
+        [],
+      ],
     ]);
-    expect((await bring(false)).map((r) => [r.outcome, r.changes, r.kept])).toEqual(tried.map((r) => [r.outcome, r.changes, r.kept]));
+    const told = (lines: readonly BroughtLine[]) => lines.map(({ why: _why, ...line }) => line);
+    expect(told(await bring(false))).toEqual(told(tried));
     const [nowA, nowB] = [await place(a!), await place(b!)];
     expect([nowA.title, nowA.note, nowA.takes?.types, nowA.stencil?.version]).toEqual([
       'Ida’s papers',
@@ -257,9 +283,10 @@ describe('stencils', () => {
     await world.file('editor', { place: await lettersOf(a!) });
     await change(id, staffFile({ types: null }, [health({ grants: [], rules: [], marking: null })]));
     const { results } = await keeper.call(stencils.bring, { params: { id }, body: { dryRun: false } });
-    expect(results.map((r) => [r.changes, r.kept])).toEqual([
-      [['HEALTH: access'], ['LETTERS: stays, because something is in it']],
-      [['HEALTH: access', 'LETTERS: retired, it is empty'], []],
+    const access = `HEALTH: access Person reader as Reader → none`;
+    expect(results.map(saysOf)).toEqual([
+      [[access], ['LETTERS: stays, because something is in it']],
+      [[access, 'LETTERS: retired, it is empty'], []],
     ]);
     expect((await place(await lettersOf(a!))).retiredOn).toBeNull();
     expect((await place(await lettersOf(b!))).retiredOn).toBe(today);
@@ -276,7 +303,12 @@ describe('stencils', () => {
     const to = (dryRun: boolean) =>
       keeper.call(stencils.applyTo, { params: { id }, body: { placeIds: [there, world.ids.A01], dryRun } }).then((r) => r.results);
     const tried = await to(true);
-    expect(tried.find((r) => r.placeId === there)!.changes).toEqual(['OLD: message, what it takes, ready titles', 'HEALTH: new folder']);
+    expect(saysOf(tried.find((r) => r.placeId === there)!)[0]).toEqual([
+      'OLD: message none → Only papers of .',
+      'OLD: record types it takes as around it → Paper',
+      'OLD: ready titles none → Appraisal {n} of {person}',
+      'HEALTH: new folder',
+    ]);
     expect(tried.find((r) => r.placeId === world.ids.A01)!.outcome).toBe('refused');
     await to(false);
     const now = await place(there);
@@ -290,10 +322,10 @@ describe('stencils', () => {
     const { definition } = await keeper.call(stencils.fromFolder, { body: { placeId: made!.placeId! } });
     expect([definition.root.code, definition.root.inside.map((f) => [f.code, f.rules, f.grants, f.marking])]).toEqual([
       'P-01',
-      [['HEALTH', [rule], [{ principalId: world.ids.reader, profile: 'reader' }], { level: 1, caveats: [] }]],
+      [['HEALTH', [rule], [grant(world.ids.reader)], { level: 1, caveats: [] }]],
     ]);
     const again = await make({ ...definition, root: { ...definition.root, code: 'Q-{nn}' } }, 'Again');
-    const [copy] = await apply(again, [{ title: '', code: '', facts: {} }]);
+    const [copy] = await apply(again, [{ title: '', code: '', facts: {}, roles: {} }]);
     const other = await keeper.call(stencils.fromFolder, { body: { placeId: copy!.placeId! } });
     const bare = (f: Folder): unknown => ({ ...f, key: '', code: '', inside: f.inside.map(bare) });
     expect(bare(other.definition.root)).toEqual(bare(definition.root));
@@ -301,8 +333,8 @@ describe('stencils', () => {
 
   it('are the keepers’; using one takes the rights to set what it sets', async () => {
     const id = await make(staffFile());
-    const plain = await make({ asks: [], root: folder('p', { code: 'X-{n}' }) }, 'Plain');
-    const none: StencilUse = { title: '', code: '', facts: {} };
+    const plain = await make({ asks: [], roles: [], root: folder('p', { code: 'X-{n}' }) }, 'Plain');
+    const none: StencilUse = { title: '', code: '', facts: {}, roles: {} };
     for (const [login, withAll, withNone] of [
       ['editor', 403, 200],
       ['steward', 403, 200],
@@ -330,8 +362,8 @@ describe('stencils', () => {
       [{ title: 'Of {salary}' }, /holds \{salary\}/],
       [{ types: ['nothing'] }, /a record type does not exist/],
       [{ rules: [world.ids.A01] }, /a rule does not exist/],
-      [{ grants: [{ principalId: world.ids.A01, profile: 'reader' }] }, /somebody who is not here/],
-      [{ grants: [{ principalId: world.ids.reader, profile: 'emperor' }] }, /a profile that does not exist/],
+      [{ grants: [grant(world.ids.A01)] }, /somebody who is not here/],
+      [{ grants: [grant(world.ids.reader, { profile: 'emperor' })] }, /a profile that does not exist/],
       [{ facts: { nothing: 1 } }, /no record type has a fact “nothing”/],
     ];
     for (const [changes, sentence] of wrong) await expectAsync(make(staffFile(changes))).toBeRejectedWithError(sentence);
@@ -343,5 +375,255 @@ describe('stencils', () => {
     await keeper.call(stencils.change, { params: { id }, body: { ...body, revision, retired: true } });
     expect(await statusOf(apply(id, [use('Ida Vasik')]))).toBe(409);
     expect((await keeper.call(stencils.stencil, { params: { id } })).version).toBe(1);
+  });
+
+  const inside = async (parent: string, code: string) => (await place(parent)).inside.find((p) => p.code === code)!.id;
+  const bring = (id: string, dryRun: boolean) => keeper.call(stencils.bring, { params: { id }, body: { dryRun } }).then((r) => r.results);
+  const none: StencilUse = { title: '', code: '', facts: {}, roles: {} };
+
+  it('make each use of a list or say why not: codes inside are tried too, in whatever script', async () => {
+    const id = await make(staffFile({ types: null }, [folder('post', { code: 'R-{post}', title: 'As {post}' })]));
+    const uses = [
+      use('Ida Vasik', { facts: { post: 'Ærø 1' } }),
+      use('Ida Vasik', { facts: { post: 'x'.repeat(60) } }),
+      use('Ida Vasik', { facts: { post: '東京' } }),
+      use('Ida Vasik', { facts: { post: '…' } }),
+      use('Otto Brae', { code: 'p 9' }),
+      use('Otto Brae'),
+    ];
+    const tried = await apply(id, uses, true);
+    expect(tried.map((r) => [r.outcome, r.folders.join()])).toEqual([
+      ['done', 'R-AERO-1 As Ærø 1'],
+      ['refused', ''],
+      ['done', 'R-DONGJING As 東京'],
+      ['refused', ''],
+      ['refused', ''],
+      ['done', 'R-PILOT As pilot'],
+    ]);
+    expect(tried[1]!.why).toContain('R-XXX');
+    expect(tried.map((r) => r.code)).toEqual(['P-01', '', 'P-02', '', 'p 9', 'P-03']);
+    // What a trial says is what the act does.
+    const bare = (lines: typeof tried) => lines.map(({ why: _why, placeId: _placeId, ...line }) => line);
+    const made = await apply(id, uses);
+    expect(bare(made)).toEqual(bare(tried));
+    expect(made.filter((r) => r.outcome === 'refused').map((r) => r.why)).toEqual(
+      tried.filter((r) => r.outcome === 'refused').map((r) => r.why),
+    );
+  });
+
+  it('say which code comes twice in a use', async () => {
+    const id = await make(staffFile({ types: null }, [folder('one', { code: 'R-{post}' }), folder('two', { code: 'R-PILOT' })]));
+    const tried = await apply(id, [use('Ida Vasik'), use('Ida Vasik', { facts: { post: 'mate' } })], true);
+    expect(tried.map((r) => [r.outcome, r.outcome === 'refused' ? r.why : r.code])).toEqual([
+      ['refused', 'R-PILOT already exists here.'],
+      ['done', 'P-01'],
+    ]);
+  });
+
+  it('give two people at once their lists: what the other has made already is that line’s reason', async () => {
+    const id = await make(staffFile({ types: null }, []));
+    const uses = Array.from({ length: 12 }, (_, i) => use('Ida Vasik', { code: `T-${i}` }));
+    const [a, b] = await Promise.all([apply(id, uses), apply(id, [...uses].reverse(), false, world.as('deputy'))]);
+    const all = [...a, ...b];
+    expect(
+      all
+        .filter((r) => r.outcome === 'done')
+        .map((r) => r.code)
+        .sort(),
+    ).toEqual(uses.map((u) => u.code).sort());
+    for (const line of all.filter((r) => r.outcome === 'refused')) expect(line.why).toContain('already exists');
+  });
+
+  it('bring all that a version says otherwise, each from what to what', async () => {
+    await keeper.call(schedule.makeJurisdiction, { body: { name: 'North', partOf: null } });
+    const { id: numbering } = await keeper.call(records.makeNumbering, {
+      body: { title: 'By file', pattern: 'PF-{nnnn}', per: [], gapless: false },
+    });
+    const id = await make(
+      staffFile({ types: null }, [folder('a', { inside: [folder('b')] }), folder('c', { grants: [grant(world.ids.reader)] })]),
+    );
+    const [made] = await apply(id, [use('Ida Vasik')]);
+    const root = made!.placeId!;
+    const [a, c] = [await inside(root, 'A'), await inside(root, 'C')];
+    const b = await inside(a, 'B');
+    await world.file('editor', { place: b });
+    const dated = grant(world.ids.reader, { from: '2026-01-01', until: '2030-12-31' });
+    const definition = staffFile({ types: null, numbering, jurisdictions: ['North'] }, [
+      folder('a', { code: 'AA', formats: ['pdf'], largest: 2_000_000 }),
+      folder('c', { grants: [dated], standAlone: true, inside: [folder('b', { code: 'B', facts: { post: 'mate' } })] }),
+    ]);
+    await change(id, definition);
+    const tried = await bring(id, true);
+    expect(tried.map(saysOf)).toEqual([
+      [
+        [
+          'P-01: numbering as around it → By file',
+          'P-01: jurisdictions as around it → North',
+          'A: code A → AA',
+          'A: formats it takes as around it → pdf',
+          'A: largest size as around it → 2.0 MB',
+          'C: access from around it reaches in → does not reach in',
+          'C: access Person reader as Reader → Person reader as Reader from 1 Jan 2026 until 31 Dec 2030',
+          'B: where it is A Folder a → C Folder c',
+          'B: facts none → Post: mate',
+        ],
+        [],
+      ],
+    ]);
+    expect(await inside(root, 'A')).toBe(a);
+    const brought = await bring(id, false);
+    expect(brought.map(saysOf)).toEqual(tried.map(saysOf));
+    const [nowA, nowB, nowC] = [await place(a), await place(b), await place(c)];
+    expect([nowA.code, nowA.takes, nowA.formerCodes.map((f) => f.code)]).toEqual([
+      'AA',
+      { types: null, formats: ['pdf'], largest: 2_000_000 },
+      ['A'],
+    ]);
+    expect([nowB.path.at(-2)!.id, nowC.standAlone, nowC.jurisdictions, nowC.numbering?.title]).toEqual([c, true, ['North'], 'By file']);
+    const { rows } = await world.pool.query('select from_on::text, until_on::text from grant_ where place_id = $1', [c]);
+    expect(rows).toEqual([{ from_on: '2026-01-01', until_on: '2030-12-31' }]);
+    expect(await bring(id, true)).toEqual([]);
+  });
+
+  it('make nothing in a folder that is closed or retired, nor give a code twice: it stays, and is told', async () => {
+    const id = await make(staffFile({ types: null }, [folder('a'), folder('b')]));
+    const [one, two] = (await apply(id, [use('Ida Vasik'), use('Otto Brae')])).map((r) => r.placeId!);
+    await keeper.call(plan.closeFolder, { params: { id: await inside(one!, 'A') }, body: { on: today } });
+    await keeper.call(plan.makePlace, { body: { parentId: two!, kind: 'folder', code: 'NEW', title: 'Ours', note: '' } });
+    await change(id, staffFile({ types: null }, [folder('a', { inside: [folder('in')] }), folder('b', { code: 'NEW' })]));
+    const results = await bring(id, false);
+    const closed = await keeper
+      .call(plan.makePlace, { body: { parentId: await inside(one!, 'A'), kind: 'folder', code: 'X', title: 'X', note: '' } })
+      .catch((error: Error) => error.message);
+    expect(results.map(saysOf)).toEqual([
+      [['B: code B → NEW'], [`IN: ${String(closed).replace(/^.*closed: /, '')}`]],
+      [['IN: new folder'], ['NEW: a folder of that code is already there']],
+    ]);
+    expect((await place(await inside(one!, 'A'))).inside).toEqual([]);
+  });
+
+  it('leave a folder where people have put it', async () => {
+    const id = await make(staffFile({ types: null }, [folder('a', { inside: [folder('b')] }), folder('c')]));
+    const root = (await apply(id, [use('Ida Vasik')]))[0]!.placeId!;
+    const b = await inside(await inside(root, 'A'), 'B');
+    const { revision } = await place(b);
+    await keeper.call(plan.movePlace, { params: { id: b }, body: { revision, parentId: root, dryRun: false } });
+    await change(id, staffFile({ types: null }, [folder('a'), folder('c', { inside: [folder('b')] })]));
+    expect((await bring(id, false)).map(saysOf)).toEqual([[[], ['B: where it is, changed here']]]);
+    expect((await place(b)).path.at(-2)!.id).toBe(root);
+  });
+
+  it('answer once for each folder that they are put into, done or refused', async () => {
+    const id = await make({ asks: [], roles: [], root: folder('root', { note: 'New', inside: [folder('a', { code: 'TAKEN' })] }) });
+    const there = await Promise.all(
+      ['ONE', 'TWO'].map(
+        async (code) =>
+          (await keeper.call(plan.makePlace, { body: { parentId: world.ids.A01, kind: 'folder', code, title: code, note: '' } })).id,
+      ),
+    );
+    await tamper(
+      world,
+      `create function refuse_this() returns trigger language plpgsql as $$ begin
+         if new.parent_id = '${there[0]}' then raise exception 'no more room' using errcode = '53100'; end if; return new; end $$;
+       create trigger refuse_this before insert on place for each row execute function refuse_this()`,
+    );
+    const { results } = await keeper.call(stencils.applyTo, { params: { id }, body: { placeIds: there, roles: {}, dryRun: false } });
+    await tamper(world, 'drop trigger refuse_this on place; drop function refuse_this');
+    expect(results.map((r) => [r.placeId, r.outcome])).toEqual([
+      [there[0], 'refused'],
+      [there[1], 'done'],
+    ] as never);
+    expect((await place(there[0]!)).note).toBe('');
+  });
+
+  const caseFile = (more: Partial<StencilBody> = {}): StencilBody => ({
+    asks: [],
+    roles: [{ code: 'owner', title: 'Case owner' }],
+    root: folder('root', {
+      code: 'C-{nn}',
+      title: 'Case',
+      inside: [folder('private', { standAlone: true, grants: [grant(null, { role: 'owner', profile: 'editor' })] })],
+    }),
+    ...more,
+  });
+
+  it('give access to whoever has a role in the use, now and when that changes', async () => {
+    const id = await make(caseFile());
+    const csv = Buffer.from('Case owner\nPerson outsider\nSTAFF\nNobody\n\n').toString('base64');
+    const { uses } = await keeper.call(stencils.readUses, { params: { id }, body: { format: 'csv', data: csv } });
+    const made = await apply(id, [...uses, none]);
+    expect(made.map((r) => [r.outcome, r.outcome === 'refused' ? r.why : ''])).toEqual([
+      ['done', ''],
+      ['done', ''],
+      ['refused', 'Case owner: nobody here is called “Nobody”.'],
+      ['refused', 'Case owner is missing: name a person or group.'],
+    ]);
+    const root = made[0]!.placeId!;
+    const hidden = await inside(root, 'PRIVATE');
+    const sees = (login: 'outsider' | 'approver') => statusOf(place(hidden, world.as(login)));
+    expect([await sees('outsider'), await sees('approver')]).toEqual([200, 404]);
+    expect((await place(root)).stencil!.roles).toEqual([
+      { code: 'owner', title: 'Case owner', principalId: world.ids.outsider, name: 'Person outsider' },
+    ]);
+    const name = (roles: Record<string, string>, dryRun: boolean, client = keeper) =>
+      client.call(stencils.nameRoles, { params: { id: root }, body: { roles, dryRun } });
+    const tried = await name({ owner: 'approver' }, true);
+    expect(saysOf(tried)).toEqual([['PRIVATE: access Person outsider as Editor → Person approver as Editor'], []]);
+    expect(await sees('outsider')).toBe(200);
+    expect(saysOf(await name({ owner: 'approver' }, false))).toEqual(saysOf(tried));
+    expect([await sees('outsider'), await sees('approver')]).toEqual([404, 200]);
+    expect((await name({ owner: 'approver' }, false)).outcome).toBe('skipped');
+    // Only who may grant, on the outermost folder of a use, and nobody who is not here.
+    expect(await statusOf(name({ owner: 'editor' }, false, world.as('editor')))).toBe(403);
+    await expectAsync(name({ owner: 'nobody' }, false)).toBeRejectedWithError(/nobody here is called/);
+    await expectAsync(name({ tenant: 'editor' }, false)).toBeRejectedWithError(/no role “tenant”/);
+    expect(
+      await statusOf(keeper.call(stencils.nameRoles, { params: { id: hidden }, body: { roles: { owner: 'editor' }, dryRun: false } })),
+    ).toBe(409);
+
+    // A role that comes later waits until somebody is named, and keeps who has the others.
+    const later = caseFile({
+      roles: [
+        { code: 'owner', title: 'Case owner' },
+        { code: 'helper', title: 'Helper' },
+      ],
+    });
+    later.root.inside[0]!.grants.push(grant(null, { role: 'helper' }));
+    await change(id, later);
+    await bring(id, false);
+    expect((await place(root)).stencil!.roles.map((r) => r.name)).toEqual(['Person approver', null]);
+    await name({ owner: 'approver', helper: 'outsider' }, false);
+    expect([await sees('outsider'), await sees('approver')]).toEqual([200, 200]);
+  });
+
+  it('show two versions side by side', async () => {
+    const id = await make(staffFile());
+    await change(id, staffFile({ title: 'Papers of {person}' }, [folder('letters', { inside: [health({ grants: [] })] })]));
+    const { differences } = await keeper.call(stencils.compare, { params: { id }, query: { from: 1, to: 2 } });
+    expect(differences.map((d) => [d.code, d.what, d.parts.map((p) => `${p.what} ${p.before} → ${p.after}`)])).toEqual([
+      ['P-{nn}', 'changed', ['title File of {person} → Papers of {person}']],
+      ['LETTERS', 'new folder', []],
+      ['HEALTH', 'moved', []],
+      ['HEALTH', 'changed', ['access Person reader as Reader → none']],
+    ]);
+    expect(await statusOf(keeper.call(stencils.compare, { params: { id }, query: { from: 1, to: 9 } }))).toBe(404);
+  });
+
+  it('know what versions say that were kept before stencils could say all of it', async () => {
+    const old = {
+      asks: [],
+      root: { key: 'root', code: 'O-{n}', title: 'Old', grants: [{ principalId: world.ids.reader, profile: 'reader' }], inside: [] },
+    };
+    const id = await make({ asks: [], roles: [], root: folder('root', { code: 'O-{n}' }) }, 'Old');
+    await world.pool.query(
+      'insert into stencil_version (stencil_id, version, definition, made_by, made_at) values ($1, 2, $2, $3, now())',
+      [id, JSON.stringify(old), world.ids.keeper],
+    );
+    const [made] = await apply(id, [none]);
+    await world.pool.query(`update place set stencil_words = '{"words": {}, "facts": {}}' where id = $1`, [made!.placeId]);
+    const { definition } = await keeper.call(stencils.stencil, { params: { id } });
+    expect([definition.roles, definition.root.standAlone, definition.root.grants]).toEqual([[], false, [grant(world.ids.reader)]]);
+    await change(id, { ...definition, root: { ...definition.root, note: 'Now' } });
+    expect((await bring(id, false)).map(saysOf)).toEqual([[['O-1: note none → Now'], []]]);
   });
 });

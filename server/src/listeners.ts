@@ -1,6 +1,6 @@
 import type { Services } from './docket/index.js';
 import type { Listeners } from './kernel/index.js';
-import { declareOnClosing } from './records/index.js';
+import { declareOnClosing, numberingById, requireApart } from './records/index.js';
 import { recomputeWithin } from './schedule/index.js';
 
 /** Who listens to what a lower area tells, in the same transaction: all of it stands here. */
@@ -8,6 +8,8 @@ export function listenersOver(services: () => Services): Listeners {
   return {
     // Dates follow from where a place is, what rules it has and whether it is open.
     placesChanged: [(uow, { placeIds, because }) => recomputeWithin(services(), uow, { placeIds }, because)],
+    // Two numberings in use never make the same number.
+    numberingSet: [async (uow, { numberingId }) => requireApart(uow, (await numberingById(uow, numberingId))!, '/numbering')],
     // A place may say that what is in it is declared when it is closed.
     folderClosed: [(uow, { placeId }) => declareOnClosing(uow, placeId)],
   };

@@ -1,24 +1,30 @@
 export { mergeRefusal, moveRefusal, refusesInside, shutOn, shutStates, type PlaceStanding, type Shut } from './change.js';
 export { isCodePattern, nextCode } from './nextCode.js';
 export { codePattern, kindsInside, placeKinds, takesRecords, kindWords, type PlaceKind } from './place.js';
+export { datedTitle, fillText, readyText, slotsOf, type ReadyTitle } from './readyTitle.js';
 export {
   bareFolder,
-  bringChanges,
-  broughtParts,
-  datedTitle,
-  fillCode,
-  filledState,
-  fillText,
   foldersOf,
-  readyText,
-  slotsOf,
   stencilProblems,
-  type Brought,
-  type BroughtPart,
-  type FolderState,
-  type ReadyTitle,
+  wholeDefinition,
+  type KeptDefinition,
   type StencilDefinition,
   type StencilFolder,
   type StencilGrant,
   type StencilProblem,
+  type StencilRole,
 } from './stencil.js';
+export {
+  bringChanges,
+  broughtParts,
+  compareVersions,
+  fillCode,
+  filledState,
+  foldersWithParent,
+  type Brought,
+  type BroughtPart,
+  type FolderDifference,
+  type FolderState,
+  type PlacedGrant,
+  type Said,
+} from './stencilUse.js';

@@ -4,6 +4,7 @@ import {
   bareFolder,
   slotsOf,
   bringChanges,
+  compareVersions,
   datedTitle,
   fillCode,
   filledState,
@@ -11,13 +12,21 @@ import {
   foldersOf,
   readyText,
   stencilProblems as stencilProblemsSaid,
+  wholeDefinition,
   type FolderState,
+  type PlacedGrant,
   type ReadyTitle,
+  type Said,
+  type StencilDefinition,
   type StencilFolder,
+  type StencilGrant,
+  type StencilRole,
 } from './index.js';
 import { mostFolders } from './stencil.js';
 
 const stencilProblems = speaking(stencilProblemsSaid);
+const stencilOf = (root: StencilFolder, asks: string[] = [], roles: StencilRole[] = []): StencilDefinition => ({ asks, roles, root });
+const said: Said = { words: {}, facts: {}, roles: {} };
 
 const folder = (key: string, more: Partial<StencilFolder> = {}): StencilFolder => ({
   ...bareFolder(key, key.toUpperCase(), `Folder ${key}`),
@@ -49,13 +58,13 @@ describe('a stencil', () => {
     ['one key twice', { inside: [folder('a', { code: 'B' })] }, [], 'Folder a has the key of another folder.'],
   ];
   for (const [name, changes, asks, expected] of rows) {
-    it(name, () => expect(stencilProblems({ asks, root: folder('a', changes) })[0]?.sentence ?? '').toBe(expected));
+    it(name, () => expect(stencilProblems(stencilOf(folder('a', changes), asks))[0]?.sentence ?? '').toBe(expected));
   }
   it('has two hundred folders at most, six deep', () => {
     const wide = folder('a', { inside: Array.from({ length: 200 }, (_, i) => folder(`f${i}`)) });
-    expect(stencilProblems({ asks: [], root: wide })[0]!.sentence).toContain('A stencil has at most 200 folders; this one has 201.');
+    expect(stencilProblems(stencilOf(wide))[0]!.sentence).toContain('A stencil has at most 200 folders; this one has 201.');
     const deep = Array.from({ length: 7 }).reduce<StencilFolder>((inner, _, i) => folder(`d${i}`, { inside: [inner] }), folder('in'));
-    expect(stencilProblems({ asks: [], root: deep })[0]!.sentence).toContain('lies deeper');
+    expect(stencilProblems(stencilOf(deep))[0]!.sentence).toContain('lies deeper');
     expect(foldersOf(deep).map((f) => f.depth)).toEqual([0, 1, 2, 3, 4, 5, 6, 7]);
   });
 });
@@ -90,17 +99,17 @@ describe('a ready title', () => {
 });
 
 describe('later changes of a stencil', () => {
-  const grant = (principalId: string) => ({ principalId, profile: 'reader' });
+  const grant = (principalId: string): PlacedGrant => ({ principalId, profile: 'reader', from: null, until: null });
   const before = filledState(
     folder('a', {
       title: 'Papers',
       note: 'old',
-      grants: [grant('x')],
+      grants: [{ ...grant('x'), role: null }],
       rules: ['r1'],
       facts: { berth: '1' },
       readyTitles: [title('Letter')],
     }),
-    {},
+    said,
   );
   const bring = (after: Partial<FolderState>, now: Partial<FolderState> = {}) =>
     bringChanges(before, { ...before, ...after }, { ...before, ...now });
@@ -112,10 +121,28 @@ describe('later changes of a stencil', () => {
       grants: [grant('y')],
       rules: ['r1', 'r2'],
       facts: { berth: '2', side: 'n' },
+      code: 'NEW',
+      jurisdictions: ['North'],
+      standAlone: true,
+      numbering: 'n1',
+      formats: ['pdf'],
+      largest: 5,
     };
     const { state, changes, kept } = bring(after);
     expect(state).toEqual({ ...before, ...after });
-    expect(changes).toEqual(['title', 'types', 'facts', 'rules', 'grants']);
+    expect(changes).toEqual([
+      'code',
+      'title',
+      'standAlone',
+      'numbering',
+      'types',
+      'formats',
+      'largest',
+      'facts',
+      'grants',
+      'rules',
+      'jurisdictions',
+    ]);
     expect(kept).toEqual([]);
   });
   it('leave what people changed', () => {
@@ -139,7 +166,13 @@ describe('later changes of a stencil', () => {
   });
 
   const state = fc.record({
+    code: fc.constantFrom('A', 'B'),
     title: fc.constantFrom('a', 'b', 'c'),
+    standAlone: fc.boolean(),
+    numbering: fc.constantFrom(null, 'n'),
+    jurisdictions: fc.uniqueArray(fc.constantFrom('N', 'S'), { maxLength: 2 }),
+    formats: fc.constantFrom(null, ['pdf']),
+    largest: fc.constantFrom(null, 1),
     note: fc.constantFrom('', 'n'),
     message: fc.constantFrom('', 'm'),
     types: fc.constantFrom(null, ['t']),
@@ -162,11 +195,13 @@ describe('later changes of a stencil', () => {
           grants: set(plain.state.grants),
           rules: set(plain.state.rules),
           readyTitles: set(plain.state.readyTitles),
+          jurisdictions: set(plain.state.jurisdictions),
         } as unknown).toEqual({
           ...next,
           grants: set(next.grants),
           rules: set(next.rules),
           readyTitles: set(next.readyTitles),
+          jurisdictions: set(next.jurisdictions),
         });
         const once = bringChanges(old, next, now).state;
         expect(bringChanges(next, next, once).state).toEqual(once);
@@ -179,7 +214,7 @@ describe('later changes of a stencil', () => {
 });
 
 describe('a stencil at its edges', () => {
-  const sentences = (root: StencilFolder, asks: string[] = []) => stencilProblems({ asks, root }).map((p) => p.sentence);
+  const sentences = (root: StencilFolder, asks: string[] = []) => stencilProblems(stencilOf(root, asks)).map((p) => p.sentence);
   it('begins with a folder that says nothing but what it is called', () => {
     expect(bareFolder('k', 'K-1', 'Kept')).toEqual({
       key: 'k',
@@ -189,7 +224,12 @@ describe('a stencil at its edges', () => {
       message: '',
       grants: [],
       rules: [],
+      jurisdictions: [],
+      numbering: null,
+      standAlone: false,
       types: null,
+      formats: null,
+      largest: null,
       marking: null,
       facts: {},
       readyTitles: [],
@@ -216,8 +256,94 @@ describe('a stencil at its edges', () => {
   it('counts with n only', () => {
     expect(slotsOf('{n} {nn} {nnn} {name} {note} {no}')).toEqual(['name', 'note', 'no']);
   });
+  const spelled: [string, string, string][] = [
+    ['letters that are no accents', 'Ærø 1', 'R-AERO-1'],
+    ['what stands apart in Unicode', 'Å'.normalize('NFD'), 'R-A'],
+    ['other scripts', 'Αθήνα', 'R-ATHINA'],
+    ['what cannot be spelled, as it is', '…', 'R-…'],
+    ['nothing, without a hyphen left over', '', 'R'],
+  ];
+  for (const [name, who, code] of spelled) it(`spells ${name}`, () => expect(fillCode('R-{who}', { who })).toBe(code));
+  it('leaves no two hyphens where a fact is missing', () => expect(fillCode('R-{a}-{b}-{nn}', { b: 'x' })).toBe('R-X-{nn}'));
   it('makes codes without accents, and without what stands around them', () => {
     expect(fillCode('A-{who}', { who: '--Zoë  Ångström!!' })).toBe('A-ZOE-ANGSTROM');
     expect(fillCode('A-{who}', { who: 'ệ (2)' })).toBe('A-E-2');
+  });
+});
+
+describe('roles of a stencil', () => {
+  const forRole = (role: string | null, principalId: string | null = null): StencilGrant => ({
+    principalId,
+    role,
+    profile: 'reader',
+    from: null,
+    until: null,
+  });
+  const owner: StencilRole = { code: 'owner', title: 'Owner' };
+  const rows: [string, StencilRole[], StencilGrant[], string][] = [
+    ['a grant to a role', [owner], [forRole('owner')], ''],
+    ['a grant to a person', [owner], [forRole(null, 'ida')], ''],
+    ['one to both', [owner], [forRole('owner', 'ida')], 'gives access to neither'],
+    ['one to nobody', [owner], [forRole(null)], 'gives access to neither'],
+    ['one to a role that is not there', [], [forRole('owner')], 'gives access to neither'],
+    ['a role without a name', [{ code: 'x', title: ' ' }], [], 'A role needs a name.'],
+    ['two of one name', [owner, { code: 'second', title: 'OWNER ' }], [], 'Two roles are called OWNER.'],
+    [
+      'one that ends before it begins',
+      [owner],
+      [{ ...forRole('owner'), from: '2026-02-01', until: '2026-01-31' }],
+      'ends before it begins',
+    ],
+    ['one of a single day', [owner], [{ ...forRole('owner'), from: '2026-02-01', until: '2026-02-01' }], ''],
+  ];
+  for (const [name, roles, grants, expected] of rows) {
+    it(`judges ${name}`, () => {
+      const sentence = stencilProblems(stencilOf(folder('a', { grants }), [], roles))[0]?.sentence ?? '';
+      if (expected === '') expect(sentence).toBe('');
+      else expect(sentence).toContain(expected);
+    });
+  }
+  it('are persons and groups in a use; a role that nobody has gives nothing', () => {
+    const grants = [forRole('owner'), forRole('other'), { ...forRole(null, 'ida'), until: '2030-01-01' }];
+    expect(filledState(folder('a', { grants }), { ...said, roles: { owner: 'otto' } }).grants).toEqual([
+      { principalId: 'otto', profile: 'reader', from: null, until: null },
+      { principalId: 'ida', profile: 'reader', from: null, until: '2030-01-01' },
+    ]);
+  });
+});
+
+describe('two versions of a stencil', () => {
+  const older = stencilOf(folder('a', { inside: [folder('b', { inside: [folder('c')] }), folder('d')] }));
+  it('are equal', () => expect(compareVersions(older, older)).toEqual([]));
+  it('differ in folders that are new, gone, moved and changed', () => {
+    const newer = stencilOf(folder('a', { title: 'Other', inside: [folder('c', { note: 'n', rules: ['r'] }), folder('b'), folder('e')] }));
+    expect(compareVersions(older, newer).map(({ key, what, parts }) => [key, what, parts])).toEqual([
+      ['a', 'changed', ['title']],
+      ['c', 'moved', []],
+      ['c', 'changed', ['note', 'rules']],
+      ['e', 'new', []],
+      ['d', 'gone', []],
+    ]);
+  });
+  it('that were kept before stencils could say all of it say nothing of the rest', () => {
+    const kept = {
+      asks: ['x'],
+      root: {
+        key: 'a',
+        code: 'A',
+        title: 'T',
+        grants: [{ principalId: 'i', profile: 'reader' }],
+        inside: [{ key: 'b', code: 'B', title: 'U' }],
+      },
+    };
+    expect(wholeDefinition(kept)).toEqual({
+      asks: ['x'],
+      roles: [],
+      root: {
+        ...bareFolder('a', 'A', 'T'),
+        grants: [{ principalId: 'i', role: null, profile: 'reader', from: null, until: null }],
+        inside: [bareFolder('b', 'B', 'U')],
+      },
+    });
   });
 });

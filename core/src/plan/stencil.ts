@@ -1,21 +1,24 @@
 import { message, type Message } from '@key-cellar/words';
-import { canonicalJson } from '../ledger/index.js';
-import { filledFacts, type Facts, type FactValue } from '../records/index.js';
+import type { Facts } from '../records/index.js';
 import { isCodePattern } from './nextCode.js';
 import { codePattern } from './place.js';
+import { isCounter, slots, slotsOf, type ReadyTitle } from './readyTitle.js';
 
-/** A prepared document title. Its text may hold facts, `{tenant}`, and a counter, `{n}` or `{nn}`. */
-export interface ReadyTitle {
-  readonly text: string;
-  /** Whether the day of the document stands before or after it. */
-  readonly date: 'none' | 'before' | 'after';
-  /** The record type that it is for; null: any. */
-  readonly recordType: string | null;
+/** Access that a folder gives, to a person or group, or to whoever has a role in the use. */
+export interface StencilGrant {
+  readonly principalId: string | null;
+  /** Code of the role; null where a person or group is named. */
+  readonly role: string | null;
+  readonly profile: string;
+  /** First and last day, YYYY-MM-DD; null: from the start, without an end. */
+  readonly from: string | null;
+  readonly until: string | null;
 }
 
-export interface StencilGrant {
-  readonly principalId: string;
-  readonly profile: string;
+/** Who has a part in a use, such as the owner of a case: each use says which person or group that is. */
+export interface StencilRole {
+  readonly code: string;
+  readonly title: string;
 }
 
 /** What a stencil says of one folder. Code, title, note and message may hold facts. */
@@ -30,8 +33,16 @@ export interface StencilFolder {
   readonly grants: readonly StencilGrant[];
   /** Ids of rules set on it. */
   readonly rules: readonly string[];
-  /** Record types that it takes; null: whatever is taken around it. */
+  /** Names of the jurisdictions that it lies in; none: those around it. */
+  readonly jurisdictions: readonly string[];
+  /** Id of the numbering of what is filed in it; null: the one around it. */
+  readonly numbering: string | null;
+  /** Whether access from around does not reach in. */
+  readonly standAlone: boolean;
+  /** Record types that it takes, media types, and bytes at most; null: whatever is taken around it. */
   readonly types: readonly string[] | null;
+  readonly formats: readonly string[] | null;
+  readonly largest: number | null;
   readonly marking: { readonly level: number; readonly caveats: readonly string[] } | null;
   /** Facts that it gives on. */
   readonly facts: Facts;
@@ -42,8 +53,17 @@ export interface StencilFolder {
 export interface StencilDefinition {
   /** Codes of the facts that each use says, such as the person whose file it is; the outermost folder gives them on. */
   readonly asks: readonly string[];
+  readonly roles: readonly StencilRole[];
   readonly root: StencilFolder;
 }
+
+/** A definition as it may have been kept: what stencils could not say at first is missing in it. */
+export type KeptDefinition = Pick<StencilDefinition, 'asks'> & { readonly roles?: readonly StencilRole[]; readonly root: KeptFolder };
+type KeptFolder = Partial<Omit<StencilFolder, 'key' | 'code' | 'title' | 'inside' | 'grants'>> &
+  Pick<StencilFolder, 'key' | 'code' | 'title'> & {
+    readonly grants?: readonly (Pick<StencilGrant, 'principalId' | 'profile'> & Partial<StencilGrant>)[];
+    readonly inside?: readonly KeptFolder[];
+  };
 
 export interface StencilProblem {
   /** Key of the folder. */
@@ -61,7 +81,12 @@ export function bareFolder(key: string, code: string, title: string): StencilFol
     message: '',
     grants: [],
     rules: [],
+    jurisdictions: [],
+    numbering: null,
+    standAlone: false,
     types: null,
+    formats: null,
+    largest: null,
     marking: null,
     facts: {},
     readyTitles: [],
@@ -69,8 +94,17 @@ export function bareFolder(key: string, code: string, title: string): StencilFol
   };
 }
 
-const slots = /\{([A-Za-z][A-Za-z0-9]*)\}/g;
-const isCounter = (name: string): boolean => /^n+$/.test(name);
+/** A definition with all that it may say, whenever it was kept. */
+export function wholeDefinition({ asks, roles = [], root }: KeptDefinition): StencilDefinition {
+  const whole = ({ grants = [], inside = [], ...folder }: KeptFolder): StencilFolder => ({
+    ...bareFolder(folder.key, folder.code, folder.title),
+    ...folder,
+    grants: grants.map((grant) => ({ role: null, from: null, until: null, ...grant })),
+    inside: inside.map(whole),
+  });
+  return { asks, roles, root: whole(root) };
+}
+
 export const mostFolders = 200;
 const deepest = 6;
 
@@ -79,15 +113,14 @@ export function foldersOf(root: StencilFolder, depth = 0): { readonly folder: St
   return [{ folder: root, depth }, ...root.inside.flatMap((child) => foldersOf(child, depth + 1))];
 }
 
-/** Names of the facts that a text holds. */
-export function slotsOf(text: string): string[] {
-  return [...text.matchAll(slots)].map((m) => m[1]!).filter((name) => !isCounter(name));
-}
-
 /** What is wrong with a stencil, by folder. */
-export function stencilProblems({ asks, root }: StencilDefinition): StencilProblem[] {
+export function stencilProblems({ asks, roles, root }: StencilDefinition): StencilProblem[] {
   const all = foldersOf(root);
   const problems: StencilProblem[] = [];
+  if (roles.some((role) => role.title.trim() === '')) problems.push({ key: root.key, sentence: message('plan.roleNeedsName') });
+  const titles = roles.map((role) => role.title.trim().toLowerCase());
+  const again = roles.find((role, i) => role.title.trim() !== '' && titles.indexOf(titles[i]!) < i);
+  if (again) problems.push({ key: root.key, sentence: message('plan.roleTwice', { role: again.title.trim() }) });
   const keys = new Set<string>();
   if (all.length > mostFolders)
     problems.push({ key: root.key, sentence: message('plan.stencilFoldersAtMost', { most: mostFolders, n: all.length }) });
@@ -107,6 +140,9 @@ export function stencilProblems({ asks, root }: StencilDefinition): StencilProbl
       if (unknown !== undefined) say(message('plan.holdsWhichNoUse', { name, slot: `{${unknown}}` }));
     }
     if (folder.readyTitles.some((t) => t.text.trim() === '')) say(message('plan.readyTitleWithoutText', { name }));
+    if (folder.grants.some((g) => (g.role === null) === (g.principalId === null) || !knowsRole(roles, g.role)))
+      say(message('plan.grantToNobody', { name }));
+    if (folder.grants.some((g) => g.from !== null && g.until !== null && g.until < g.from)) say(message('plan.grantEndsBefore', { name }));
     const codes = folder.inside.map((child) => child.code);
     const twice = codes.find((code, i) => codes.indexOf(code) < i);
     if (twice !== undefined) say(message('plan.twoFolders', { name, twice }));
@@ -114,146 +150,5 @@ export function stencilProblems({ asks, root }: StencilDefinition): StencilProbl
   return problems;
 }
 
-const wordOf = (words: Readonly<Record<string, string>>, name: string): string => (Object.hasOwn(words, name) ? words[name]! : '');
-
-/** Fills the facts into a text; counters stay. A fact that is not known leaves its place empty, and what is doubled by that is mended. */
-export function fillText(text: string, words: Readonly<Record<string, string>>): string {
-  return text
-    .replace(slots, (slot, name: string) => (isCounter(name) ? slot : wordOf(words, name)))
-    .replace(/ {2,}/g, ' ')
-    .trim();
-}
-
-/** A code with its facts: in capital letters, and without what no code may have. */
-export function fillCode(code: string, words: Readonly<Record<string, string>>): string {
-  return code.replace(slots, (slot, name: string) =>
-    isCounter(name)
-      ? slot
-      : wordOf(words, name)
-          .normalize('NFD')
-          .replace(/\p{M}+/gu, '')
-          .toUpperCase()
-          .replace(/[^A-Z0-9]+/g, '-')
-          .replace(/^-+|-+$/g, ''),
-  );
-}
-
-const escaped = (text: string): string => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
-const dayShape = '\\d{4}-\\d{2}-\\d{2}';
-
-/** The text of a ready title: its counter goes on from the titles that are there already, whatever their day. */
-export function readyText(ready: ReadyTitle, words: Readonly<Record<string, string>>, there: readonly string[]): string {
-  const filled = fillText(ready.text, words);
-  const counter = /\{(n+)\}/.exec(filled);
-  if (!counter) return filled;
-  const [before, after] = [filled.slice(0, counter.index), filled.slice(counter.index + counter[0].length)];
-  const shape = new RegExp(`^(?:${dayShape} )?${escaped(before)}(\\d{1,9})${escaped(after)}(?: ${dayShape})?$`);
-  const last = there.reduce((most, title) => Math.max(most, Number(shape.exec(title)?.[1] ?? 0)), 0);
-  return `${before}${String(last + 1).padStart(counter[1]!.length, '0')}${after}`;
-}
-
-/** A ready title for a document of a day, YYYY-MM-DD. */
-export function datedTitle(text: string, date: ReadyTitle['date'], on: string): string {
-  switch (date) {
-    case 'none':
-      return text;
-    case 'before':
-      return `${on} ${text}`;
-    case 'after':
-      return `${text} ${on}`;
-  }
-}
-
-/** What a folder is now, as far as a stencil could have said it; facts are filled in. */
-export type FolderState = Pick<
-  StencilFolder,
-  'title' | 'note' | 'message' | 'grants' | 'rules' | 'types' | 'marking' | 'facts' | 'readyTitles'
->;
-export const broughtParts = ['title', 'note', 'message', 'types', 'marking', 'facts', 'readyTitles', 'rules', 'grants'] as const;
-export type BroughtPart = (typeof broughtParts)[number];
-
-export interface Brought {
-  /** The folder as it would be. */
-  readonly state: FolderState;
-  /** What changes. */
-  readonly changes: readonly BroughtPart[];
-  /** What the new version says otherwise, but people have changed since: it stays theirs. */
-  readonly kept: readonly BroughtPart[];
-}
-
-/** Whatever the order in which a store gives members back. */
-const same = (a: unknown, b: unknown): boolean => canonicalJson(a ?? null) === canonicalJson(b ?? null);
-
-function mergeList<T>(before: readonly T[], after: readonly T[], now: readonly T[]): T[] {
-  const has = (list: readonly T[], item: T): boolean => list.some((other) => same(other, item));
-  return [
-    ...now.filter((item) => !has(before, item) || has(after, item)),
-    ...after.filter((item) => !has(before, item) && !has(now, item)),
-  ];
-}
-
-/**
- * Brings what changed from one version of a stencil to another to a folder that was made from it, and touches nothing that
- * people added or changed: texts, types and marking only where they are still as the old version said; of facts, ready
- * titles, rules and grants only those that came from the stencil.
- */
-export function bringChanges(before: FolderState, after: FolderState, now: FolderState): Brought {
-  const changes: BroughtPart[] = [];
-  const kept: BroughtPart[] = [];
-  const whole = <K extends 'title' | 'note' | 'message' | 'types' | 'marking'>(part: K): FolderState[K] => {
-    if (same(before[part], after[part]) || same(now[part], after[part])) return now[part];
-    if (same(now[part], before[part])) {
-      changes.push(part);
-      return after[part];
-    }
-    kept.push(part);
-    return now[part];
-  };
-  const list = <K extends 'readyTitles' | 'rules' | 'grants'>(part: K): FolderState[K] => {
-    const merged = mergeList<unknown>(before[part], after[part], now[part]) as unknown as FolderState[K];
-    if (!same(merged, now[part])) changes.push(part);
-    return merged;
-  };
-  const facts: Record<string, FactValue> = { ...now.facts };
-  let [factsChange, factsKept] = [false, false];
-  for (const code of new Set([...Object.keys(before.facts), ...Object.keys(after.facts)])) {
-    if (same(before.facts[code], after.facts[code]) || same(now.facts[code], after.facts[code])) continue;
-    if (!same(now.facts[code], before.facts[code])) {
-      factsKept = true;
-      continue;
-    }
-    factsChange = true;
-    const value = after.facts[code];
-    if (value === undefined) delete facts[code];
-    else facts[code] = value;
-  }
-  const state: FolderState = {
-    title: whole('title'),
-    note: whole('note'),
-    message: whole('message'),
-    types: whole('types'),
-    marking: whole('marking'),
-    facts,
-    readyTitles: list('readyTitles'),
-    rules: list('rules'),
-    grants: list('grants'),
-  };
-  if (factsChange) changes.push('facts');
-  if (factsKept) kept.push('facts');
-  return { state, changes: broughtParts.filter((p) => changes.includes(p)), kept: broughtParts.filter((p) => kept.includes(p)) };
-}
-
-/** What a stencil says of a folder, with the facts of one use filled in. */
-export function filledState(folder: StencilFolder, words: Readonly<Record<string, string>>, asked: Facts = {}): FolderState {
-  return {
-    title: fillText(folder.title, words),
-    note: fillText(folder.note, words),
-    message: fillText(folder.message, words),
-    grants: folder.grants,
-    rules: folder.rules,
-    types: folder.types,
-    marking: folder.marking,
-    facts: filledFacts({ ...folder.facts, ...asked }),
-    readyTitles: folder.readyTitles,
-  };
-}
+const knowsRole = (roles: readonly StencilRole[], code: string | null): boolean =>
+  code === null || roles.some((role) => role.code === code);

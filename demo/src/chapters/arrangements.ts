@@ -82,7 +82,7 @@ export async function arrange(loaded: Loaded): Promise<void> {
       const [first, ...later] = versions;
       const { id } = await perform(loaded, ines, stencilActs.make, { body: { subject, title, note, definition: first! } });
       if (title === 'Staff file') {
-        const uses = ['Maren Tully', 'Osric Vane'].map((name) => ({ code: '', title: '', facts: { person: name } }));
+        const uses = ['Maren Tully', 'Osric Vane'].map((name) => ({ code: '', title: '', facts: { person: name }, roles: {} }));
         const { results: made } = await perform(loaded, ines, stencilActs.apply, {
           params: { id },
           body: { placeId: loaded.placeId.get('PEO-01')!, uses, dryRun: false },

@@ -347,7 +347,12 @@ export async function makeActWorld(): Promise<ActWorld> {
     ]);
   }
 
-  const body = { subject: 'S', title: 'Stencil', note: '', definition: { asks: [], root: bareFolder('root', 'S-{nn}', 'Made') } };
+  const body = {
+    subject: 'S',
+    title: 'Stencil',
+    note: '',
+    definition: { asks: [], roles: [], root: bareFolder('root', 'S-{nn}', 'Made') },
+  };
   const job = uuidv7();
   await pool.query(`insert into job_progress (id, kind, subject, data, state) values ($1, 'recompute', 'x', '{"reach":{}}', 'cancelled')`, [
     job,

@@ -1,4 +1,5 @@
 import type { ItemOf } from '@key-cellar/contract';
+import { wholeDefinition } from '@key-cellar/core/plan';
 import { definitionProblems } from '@key-cellar/core/records';
 import { message } from '@key-cellar/words';
 import { uuidv7 } from 'uuidv7';
@@ -337,7 +338,11 @@ export const stencils: Section<'stencils'> = {
         subject: first!.subject,
         note: first!.note,
         retiredOn: first!.retired_on,
-        versions: [first!, ...more].map((v) => ({ definition: v.definition as never, madeBy: v.made_by, madeAt: v.made_at.toISOString() })),
+        versions: [first!, ...more].map((v) => ({
+          definition: wholeDefinition(v.definition) as never,
+          madeBy: v.made_by,
+          madeAt: v.made_at.toISOString(),
+        })),
       }),
     ),
   async write(b, changes) {

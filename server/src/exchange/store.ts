@@ -1,6 +1,6 @@
 import type { ItemOf, Reference, RuleDefinition } from '@key-cellar/contract';
 import type { Sign } from '@key-cellar/core/criteria';
-import type { StencilDefinition } from '@key-cellar/core/plan';
+import type { KeptDefinition } from '@key-cellar/core/plan';
 import type { FactDefinition } from '@key-cellar/core/records';
 import type { Criteria } from '@key-cellar/core/criteria';
 import { type Db, row, rows, run } from '../kernel/index.js';
@@ -240,7 +240,7 @@ export function stencils(db: Db) {
     subject: string;
     note: string;
     retired_on: string | null;
-    definition: StencilDefinition;
+    definition: KeptDefinition;
     made_by: string;
     made_at: Date;
   }>(

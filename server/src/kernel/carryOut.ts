@@ -6,9 +6,9 @@ import type { PersonAccess } from './authority.js';
 import type { Db } from './connect.js';
 import { rootSet } from './guardStore.js';
 import { SessionChange } from './session.js';
-import { notAllowed, notFound, refused } from './problem.js';
+import { notAllowed, notFound, refused, tellProblem, type Problem } from './problem.js';
 import type { Services } from './services.js';
-import { withUnitOfWork, type Act as Entry, type UnitOfWork } from './unitOfWork.js';
+import { inSavepoint, withUnitOfWork, type Act as Entry, type UnitOfWork } from './unitOfWork.js';
 import {
   type ActOf,
   type AnyAct,
@@ -17,6 +17,7 @@ import {
   type Given,
   type Input,
   type Kind,
+  type Several,
   type Subject,
   type Target,
   type Targets,
@@ -213,4 +214,25 @@ export async function carryOut<E extends Endpoint, S extends Services, On>(
     gate,
     { trial, check: onlyNamed(act, () => !unchanged) },
   );
+}
+
+/**
+ * Does the same to each of many, each in a transaction of its own, and tells line by line what came of it: whatever goes wrong with one,
+ * in the core or in the database, is that line’s reason. A trial does all of it in one transaction, so that each sees what those before
+ * it did, and keeps nothing.
+ */
+export async function carryEach<Item, Line>(
+  carry: Several,
+  { trial, log }: { readonly trial: boolean; readonly log: Services['log'] },
+  items: readonly Item[],
+  { part, refused: told }: { part(uow: UnitOfWork, item: Item): Promise<Line>; refused(item: Item, why: Problem): Line },
+): Promise<Line[]> {
+  const each = async (one: Several): Promise<Line[]> => {
+    const lines: Line[] = [];
+    for (const item of items) {
+      lines.push(await one((uow) => part(uow, item)).catch((error: unknown) => told(item, tellProblem(log, error, 'one of many failed'))));
+    }
+    return lines;
+  };
+  return trial ? carry((uow) => each((work) => inSavepoint(uow, work))) : each(carry);
 }

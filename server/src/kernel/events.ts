@@ -6,6 +6,8 @@ import type { UnitOfWork } from './unitOfWork.js';
 interface Happenings {
   /** Something about places changed that dates follow from: where they are, what rules they have, whether they are open. */
   placesChanged: { readonly placeIds: readonly string[]; readonly because: string };
+  /** A place was given a numbering of its own. */
+  numberingSet: { readonly numberingId: string };
   /** A folder was closed on a day. */
   folderClosed: { readonly placeId: string };
 }

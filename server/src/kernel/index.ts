@@ -50,6 +50,7 @@ export {
   type ActOf,
   type AnyAct,
   type Entered,
+  type Given,
   type Kind,
   type Need,
   type RightOn,
@@ -57,7 +58,7 @@ export {
   type Subject,
   type Targets,
 } from './act.js';
-export { carryOut, mayDoTo, mayKnowOf } from './carryOut.js';
+export { carryEach, carryOut, mayDoTo, mayKnowOf } from './carryOut.js';
 export { Download, entering, Lines, type Read, type ReadsOf } from './read.js';
 export { SessionChange } from './session.js';
 export { withZip, type ZipPart } from './zip.js';

@@ -148,6 +148,21 @@ export async function withUnitOfWork<T>(
   }
 }
 
+/** Runs a part of a transaction that may fail by itself: nothing of it is kept then, and the rest goes on. Rejects with what went wrong. */
+export async function inSavepoint<T>(uow: UnitOfWork, part: (uow: UnitOfWork) => Promise<T> | T): Promise<T> {
+  const entered: Act[] = [];
+  await uow.query({ name: 'part.begin', text: 'savepoint part' });
+  try {
+    const result = await part({ ...uow, enter: (act) => void entered.push(act), enterAll: (acts) => void entered.push(...acts) });
+    await uow.query({ name: 'part.keep', text: 'release savepoint part' });
+    uow.enterAll(entered);
+    return result;
+  } catch (error) {
+    await uow.query({ name: 'part.drop', text: 'rollback to savepoint part' });
+    throw error;
+  }
+}
+
 /** Runs `work` in a transaction that enters nothing: housekeeping that changes nothing which anybody is told of. */
 export async function inOwnTransaction<T>(pool: pg.Pool, work: (db: Db) => Promise<T>): Promise<T> {
   const client = await pool.connect();

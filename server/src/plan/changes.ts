@@ -37,12 +37,12 @@ export function requireRevision(place: placeStore.PlaceRow, revision: number): v
 
 /** A code for a new place: as it was given, or the next one of a pattern; throws when it is taken. */
 export async function freeCode(uow: UnitOfWork, code: string, kind: string, parentId: string): Promise<string> {
+  // One after the other, so that two who ask at the same time do not get the same.
+  await codeStore.lockCodes(uow);
   if (!isCodePattern(code)) {
     if (await codeStore.codeTaken(uow, code, kind, parentId)) throw wrongField('/code', message('plan.existsAlready', { code }));
     return code;
   }
-  // One after the other, so that two who ask at the same time do not get the same.
-  await codeStore.lockCodes(uow);
   return nextCode(
     code,
     (await codeStore.codesGiven(uow, kind, parentId)).map((c) => c.code),

@@ -8,7 +8,7 @@ import { namesOf } from '../facts/index.js';
 import { notFound, type Db, type PersonAccess, type Services, type SignedIn, type UnitOfWork } from '../kernel/index.js';
 import { standingOf } from './changes.js';
 import { readyTitlesFor } from './readyTitles.js';
-import { stencilOfPlace } from './stencilStore.js';
+import { namesOfParts, saidOf, stencilOfPlace } from './stencilStore.js';
 import * as codeStore from './codeStore.js';
 import * as placeStore from './placeStore.js';
 import * as rackStore from './rackStore.js';
@@ -159,6 +159,27 @@ export async function openPlace(
   return { place, access };
 }
 
+/** The stencil that a place was made from, and at the outermost folder of a use who has which role in it. */
+async function usedStencil(db: Db, placeId: string): Promise<PlacePage['stencil']> {
+  const made = await stencilOfPlace(db, placeId);
+  if (!made) return null;
+  const { id, title, version, newest, definition, root } = made;
+  const { roles } = saidOf(made);
+  const names = new Map(root ? (await namesOfParts(db, Object.values(roles))).map((p) => [p.id, p.name]) : []);
+  return {
+    id,
+    title,
+    version,
+    newest,
+    roles: root
+      ? definition.roles.map((role) => {
+          const principalId = roles[role.code] ?? null;
+          return { ...role, principalId, name: principalId === null ? null : (names.get(principalId) ?? null) };
+        })
+      : [],
+  };
+}
+
 export async function placePage(services: Services, person: SignedIn, id: string): Promise<Told<PlacePage>> {
   const { place, access } = await openPlace(services, person, id);
   const { pool } = services;
@@ -216,7 +237,7 @@ export async function placePage(services: Services, person: SignedIn, id: string
       .reverse()
       .flatMap((p) => (Object.keys(p.facts).length > 0 ? [{ code: p.code, facts: p.facts }] : [])),
     readyTitles: await readyTitlesFor(pool, id),
-    stencil: (await stencilOfPlace(pool, id)) ?? null,
+    stencil: await usedStencil(pool, id),
     takes: place.takes,
     takesAround: takesAround(path.slice(0, -1), place.ancestors).map(({ name, takes }) => ({ code: name, takes })),
     rights: listRights(access.on(place.access_set_id).all),

@@ -1,12 +1,13 @@
-import { stencils as contract, type BroughtLine, type UseLine, type Told, type OutcomeLine } from '@key-cellar/contract';
+import { stencils as contract, type BroughtLine, type OutcomeLine, type Told, type UseLine } from '@key-cellar/contract';
 import type { Right } from '@key-cellar/core/access';
 import { canonicalJson } from '@key-cellar/core/ledger';
-import { fillCode, fillText, foldersOf, isCodePattern, nextCode, type StencilDefinition, kindWords } from '@key-cellar/core/plan';
+import { foldersOf, isCodePattern, kindWords, type StencilDefinition, type StencilFolder } from '@key-cellar/core/plan';
 import { uuidv7 } from 'uuidv7';
-import { message, type Message } from '@key-cellar/words';
+import { message } from '@key-cellar/words';
 import {
   actsFor,
   atRepository,
+  carryEach,
   changedMeanwhile,
   many,
   noRight,
@@ -14,6 +15,7 @@ import {
   one,
   Problem,
   wrongField,
+  type Given,
   type RightOn,
   type Services,
   type Several,
@@ -22,26 +24,32 @@ import {
 import { factsOfAllTypes, freeCode } from './changes.js';
 import { placeKind, stencilKind } from './kinds.js';
 import { shutAround } from './places.js';
-import { planBring, planInto, type Plan } from './stencilBringing.js';
-import { makeFolder, requireCode, whyOf, withIds, work } from './stencilMaking.js';
+import { bringTo, putInto } from './stencilBringing.js';
+import { makeFolders, requireCode, rolesOf, withIds, work, type Bringing, type Using } from './stencilMaking.js';
 import { requireInUse } from './stencilReads.js';
 import { requireSound } from './stencilSound.js';
 import * as stencils from './stencilStore.js';
-import * as codeStore from './codeStore.js';
 import * as placeStore from './placeStore.js';
 
 const { act, actInParts } = actsFor<Services>();
 const keepers = message('plan.keepersMakeStencils');
 /** What making a folder from a stencil may enter. */
-const making = ['granted', 'made a folder'];
+const making = ['granted', 'made a folder', 'retired a place'];
+
+/** Whether a folder says what only keepers may set. */
+const isKeepers = (f: StencilFolder): boolean =>
+  f.rules.length > 0 ||
+  f.jurisdictions.length > 0 ||
+  f.marking !== null ||
+  [f.types, f.formats, f.largest, f.numbering].some((part) => part !== null);
 
 /** Rights that applying a stencil takes, beyond making folders: it sets what only some may set. */
 function rightsFor(definition: StencilDefinition): Right[] {
   const all = foldersOf(definition.root).map((f) => f.folder);
   return [
     'edit',
-    ...(all.some((f) => f.grants.length > 0) ? (['grant'] as const) : []),
-    ...(all.some((f) => f.rules.length > 0 || f.types !== null || f.marking !== null) ? (['dispose'] as const) : []),
+    ...(all.some((f) => f.grants.length > 0 || f.standAlone) ? (['grant'] as const) : []),
+    ...(all.some(isKeepers) ? (['dispose'] as const) : []),
   ];
 }
 
@@ -56,34 +64,24 @@ async function requireFreeTitle(uow: UnitOfWork, title: string, id: string): Pro
   if (await stencils.titleTaken(uow, title, id)) throw wrongField('/title', message('plan.thereStencilAlready', { title }));
 }
 
-/** Carries out what was planned for each place, in a transaction of its own; or tells it, with `dryRun`. */
+/** Does something to each place, in a transaction of its own, and tells what came of it; one that is refused does not touch the others. */
 async function bringEach(
-  services: Services,
+  { services, person, access, trial }: Pick<Given<never, Services, unknown>, 'services' | 'person' | 'access' | 'trial'>,
   carry: Several,
   stencil: stencils.StencilRow,
   places: readonly placeStore.PlaceRow[],
-  dryRun: boolean,
-  planOf: (place: placeStore.PlaceRow) => Promise<Plan>,
+  bring: (using: Using, place: placeStore.PlaceRow) => Promise<Bringing>,
 ): Promise<Told<BroughtLine>[]> {
-  const lines: Told<BroughtLine>[] = [];
-  for (const place of places) {
-    const line = { placeId: place.id, name: `${place.code} ${place.title}`, changes: [] as Message[], kept: [] as Message[], rules: [] };
-    try {
-      const plan = await planOf(place);
-      const told = { ...line, changes: plan.changes, kept: plan.kept, rules: plan.rules };
-      if (plan.changes.length === 0 && plan.kept.length === 0) lines.push({ ...told, outcome: 'skipped', why: message('plan.already') });
-      else lines.push({ ...told, outcome: 'done', why: dryRun ? message('plan.wouldBrought') : message('plan.brought') });
-      if (dryRun) continue;
-      await carry(async (uow) => {
-        await placeStore.lockPlace(uow, place.id);
-        for (const step of plan.acts) await step(uow);
-        if (plan.rules.length > 0) await services.events.tell(uow, 'placesChanged', { placeIds: [place.id], because: stencil.title });
-      });
-    } catch (error) {
-      lines.push({ ...line, outcome: 'refused', why: whyOf(error) });
-    }
-  }
-  return lines;
+  const lineOf = (place: placeStore.PlaceRow) => ({ placeId: place.id, name: `${place.code} ${place.title}` });
+  return carryEach<placeStore.PlaceRow, Told<BroughtLine>>(carry, { trial, log: services.log }, places, {
+    part: async (uow, place) => {
+      const brought = await bring({ uow, services, person, access, stencil }, place);
+      const line = { ...lineOf(place), ...brought };
+      if (brought.changes.length === 0 && brought.kept.length === 0) return { ...line, outcome: 'skipped', why: message('plan.already') };
+      return { ...line, outcome: 'done', why: message(trial ? 'plan.wouldBrought' : 'plan.brought') };
+    },
+    refused: (place, { said }) => ({ ...lineOf(place), changes: [], kept: [], rules: [], outcome: 'refused', why: said }),
+  });
 }
 
 const refusedLines = (left: readonly Told<OutcomeLine>[]): Told<BroughtLine>[] =>
@@ -146,7 +144,8 @@ export const stencilActs = {
       parent: one(placeKind, ({ body }) => body.placeId, toApply),
     },
     repeat: 'another',
-    async perform({ services, person, access, on: { stencil, parent }, body }, carry) {
+    tries: ({ body }) => body.dryRun,
+    async perform({ services, person, access, on: { stencil, parent }, body, trial }, carry) {
       requireInUse(stencil);
       if (parent.kind !== 'series' && parent.kind !== 'folder') {
         throw wrongField('/placeId', message('plan.foldersSeriesFolder', { code: parent.code, kind: kindWords(parent.kind) }));
@@ -155,47 +154,40 @@ export const stencilActs = {
       const shut = await shutAround(pool, parent, person.today);
       if (shut) throw new Problem(409, 'folder-closed', shut);
       const definitions = new Map((await factsOfAllTypes(pool)).map((f) => [f.code, f]));
-      const uses = await withIds(pool, definitions, body.uses);
-      const taken = new Set((await codeStore.codesGiven(pool, 'folder', parent.id)).map((c) => c.code));
-      const inside = foldersOf(stencil.definition.root).slice(1);
-      const results: Told<UseLine>[] = [];
-      for (const [i, use] of uses.entries()) {
-        const name = use.title || String(i + 1);
-        const line = { id: stencil.id, line: i + 1, name, code: '', title: use.title, folders: [] as string[], placeId: null };
-        try {
-          const worked = await work(services, person, access, stencil.definition, definitions, use);
-          // What the pattern would give after those before it; counted again under its lock when the folder is made.
-          const code = isCodePattern(worked.code) ? nextCode(worked.code, taken) : worked.code;
-          requireCode(code);
-          if (taken.has(code)) throw wrongField('/code', message('plan.existsAlreadyComesTwice', { code }));
-          taken.add(code);
-          const { words } = worked.said;
-          const folders = inside.map(({ folder }) => `${fillCode(folder.code, words)} ${fillText(folder.title, words)}`);
-          const named = { ...line, name: `${code} ${worked.title}`, code, title: worked.title, folders };
-          if (body.dryRun) {
-            const why = message('plan.wouldBeMade', { n: folders.length });
-            results.push({ ...named, outcome: 'done', why });
-            continue;
-          }
-          const made = await carry(async (uow) => {
-            const now = (await placeStore.lockPlace(uow, parent.id))!;
-            const free = await freeCode(uow, worked.code, 'folder', parent.id);
-            requireCode(free);
-            return makeFolder(uow, stencil, now, stencil.definition.root, { ...worked, code: free, asked: worked.said.facts });
-          });
-          taken.add(made.code);
-          results.push({
-            ...named,
-            code: made.code,
-            name: `${made.code} ${made.title}`,
+      const uses = (await withIds(pool, definitions, body.uses)).map((use, i) => ({ ...use, line: i + 1 }));
+      const results = await carryEach<(typeof uses)[number], Told<UseLine>>(carry, { trial, log: services.log }, uses, {
+        part: async (uow, { line, ...use }) => {
+          const using = { uow, services, person, access, stencil };
+          const worked = await work(using, definitions, use);
+          const now = (await placeStore.lockPlace(uow, parent.id))!;
+          // Written out or counted, it is a code only under the lock.
+          if (!isCodePattern(worked.code)) requireCode(worked.code);
+          const code = await freeCode(uow, worked.code, 'folder', parent.id);
+          const { root, inside } = await makeFolders(using, now, { ...worked, code });
+          return {
+            id: stencil.id,
+            line,
+            code,
+            name: `${code} ${root.title}`,
+            title: root.title,
+            folders: inside,
             outcome: 'done',
-            why: message('plan.made'),
-            placeId: made.id,
-          });
-        } catch (error) {
-          results.push({ ...line, outcome: 'refused', why: whyOf(error) });
-        }
-      }
+            why: trial ? message('plan.wouldBeMade', { n: inside.length }) : message('plan.made'),
+            placeId: trial ? null : root.id,
+          };
+        },
+        refused: ({ line, title, code }, { said }) => ({
+          id: stencil.id,
+          line,
+          code,
+          name: title || String(line),
+          title,
+          folders: [],
+          outcome: 'refused',
+          why: said,
+          placeId: null,
+        }),
+      });
       return { results };
     },
   }),
@@ -209,14 +201,52 @@ export const stencilActs = {
       places: many(placeKind, ({ body }) => body.placeIds, toApply),
     },
     repeat: 'same',
+    tries: ({ body }) => body.dryRun,
     job: { kind: 'recompute', beyond: 2000 },
-    async perform({ services, person, access, on: { stencil, places }, left, body }, carry) {
+    async perform(given, carry) {
+      const {
+        on: { stencil, places },
+        left,
+        body,
+      } = given;
       requireInUse(stencil);
       if (places.length === 0 && left.every((l) => l.name === 'unknown')) throw notFound(message('thing.place'));
-      const lines = await bringEach(services, carry, stencil, places, body.dryRun, (place) =>
-        planInto(services.pool, person, access, stencil, place),
-      );
+      const lines = await bringEach(given, carry, stencil, places, (using, place) => putInto(using, place.id, body.roles));
       return { results: [...lines, ...refusedLines(left)] };
+    },
+  }),
+
+  /** Says who has which role in a use: access that the roles give goes from one to the other. */
+  nameRoles: act(contract.nameRoles, {
+    name: 'named who has a role',
+    also: ['granted', 'brought a change of a stencil'],
+    on: { place: one(placeKind, ({ params }) => params.id, 'grant') },
+    repeat: 'same',
+    tries: ({ body }) => body.dryRun,
+    async write(uow, { services, person, access, on: { place }, body }) {
+      const made = await stencils.stencilOfPlace(uow, place.id);
+      if (!made?.root) throw new Problem(409, 'no-use', message('plan.noUse', { code: place.code }));
+      const { definition, version } = made;
+      const stencil = { ...(await stencils.stencilById(uow, made.id))!, version, definition };
+      const said = stencils.saidOf(made);
+      const roles = await rolesOf(uow, definition, body.roles);
+      const changed = canonicalJson(roles) !== canonicalJson(said.roles);
+      const brought = await bringTo(
+        { uow, services, person, access, stencil },
+        place.id,
+        { definition, said },
+        { definition, said: { ...said, roles } },
+      );
+      return {
+        answer: {
+          placeId: place.id,
+          name: `${place.code} ${place.title}`,
+          ...brought,
+          outcome: changed ? ('done' as const) : ('skipped' as const),
+          why: message(!changed ? 'plan.already' : body.dryRun ? 'plan.wouldBrought' : 'plan.brought'),
+        },
+        entry: changed ? { act: 'named who has a role', before: said.roles, after: roles } : null,
+      };
     },
   }),
 
@@ -239,15 +269,23 @@ export const stencilActs = {
       ),
     },
     repeat: 'same',
+    tries: ({ body }) => body.dryRun,
     job: { kind: 'recompute', beyond: 2000 },
-    async perform({ services, access, on: { stencil, places }, left, body }, carry) {
+    async perform(given, carry) {
+      const {
+        services,
+        on: { stencil, places },
+        left,
+      } = given;
       requireInUse(stencil);
-      const made = await stencils.made(services.pool, stencil.id, access.sets('discover'));
-      const versionOf = new Map(made.map((m) => [m.id, m.stencil_version]));
       const versions = new Map((await stencils.stencilVersions(services.pool, stencil.id)).map((v) => [v.version, v.definition]));
-      const lines = await bringEach(services, carry, stencil, places, body.dryRun, (place) =>
-        planBring(services.pool, stencil, versions.get(versionOf.get(place.id)!)!, place.id),
-      );
+      const lines = await bringEach(given, carry, stencil, places, async (using, place) => {
+        // As it is under the lock: somebody may have brought it meanwhile.
+        await placeStore.lockPlace(using.uow, place.id);
+        const made = (await stencils.stencilOfPlace(using.uow, place.id))!;
+        const said = stencils.saidOf(made);
+        return bringTo(using, place.id, { definition: versions.get(made.version)!, said }, { definition: stencil.definition, said });
+      });
       return { results: [...lines, ...refusedLines(left)] };
     },
   }),

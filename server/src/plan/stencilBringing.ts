@@ -1,170 +1,293 @@
-import type { BroughtLine, Told } from '@key-cellar/contract';
 import {
   bringChanges,
   fillCode,
   filledState,
-  fillText,
-  foldersOf,
+  foldersWithParent,
+  kindWords,
+  moveRefusal,
   type BroughtPart,
   type FolderState,
+  type Said,
   type StencilDefinition,
   type StencilFolder,
-  kindWords,
 } from '@key-cellar/core/plan';
-import { message, type Message, type Value } from '@key-cellar/words';
+import { message, type Message } from '@key-cellar/words';
 import { checkFacts } from '../facts/index.js';
-import { Problem, type Db, type PersonAccess, type SignedIn, type UnitOfWork } from '../kernel/index.js';
-import { factsOfAllTypes } from './changes.js';
+import { Problem } from '../kernel/index.js';
+import { factsOfAllTypes, seriesOf, standingOf } from './changes.js';
 import { shutAround } from './places.js';
-import { makeFolder, placeSubject, requireCode, setState } from './stencilMaking.js';
+import { counts, makeFolder, rolesOf, setState, type Bringing, type Using } from './stencilMaking.js';
+import { partNames, partWords, type PartNames } from './stencilWords.js';
+import * as codeStore from './codeStore.js';
 import * as stencils from './stencilStore.js';
 import * as moveStore from './moveStore.js';
 import * as placeStore from './placeStore.js';
 
-const partsOf = (parts: readonly BroughtPart[]): Value => ({ list: parts.map((part) => message(`plan.part.${part}`)) });
-
-/** What happens to one folder and those in it; gathered first, so that a trial and the act are the same. */
-export interface Plan {
-  readonly changes: Message[];
-  readonly kept: Message[];
-  /** Rules that come to folders or leave them: what is in these is dated anew. */
-  readonly rules: Told<BroughtLine>['rules'];
-  readonly acts: ((uow: UnitOfWork) => Promise<void>)[];
+/** A version of a stencil with what a use of it says. */
+interface Spoken {
+  readonly definition: StencilDefinition;
+  readonly said: Said;
 }
 
-const newPlan = (): Plan => ({ changes: [], kept: [], rules: [], acts: [] });
+/** Parts of a folder that the dates of what is in it follow from. */
+const dating: ReadonlySet<BroughtPart> = new Set(['rules', 'jurisdictions', 'facts']);
 
-function planFolder(
-  plan: Plan,
-  stencil: stencils.StencilRow,
-  place: { id: string; code: string },
-  states: { before: FolderState; after: FolderState; now: FolderState },
-): void {
-  const { state, changes, kept } = bringChanges(states.before, states.after, states.now);
-  if (changes.length > 0) {
-    plan.changes.push(message('plan.bring.changes', { code: place.code, parts: partsOf(changes) }));
-    if (changes.includes('rules')) {
-      const [now, then] = [states.now.rules, state.rules];
-      for (const ruleId of then) if (!now.includes(ruleId)) plan.rules.push({ placeId: place.id, ruleId, set: true });
-      for (const ruleId of now) if (!then.includes(ruleId)) plan.rules.push({ placeId: place.id, ruleId, set: false });
-    }
-    plan.acts.push(async (uow) => {
-      await setState(uow, stencil, place.id, states.now, state, changes);
-      const pick = (of: FolderState): object => Object.fromEntries(changes.map((c) => [c, of[c]]));
-      uow.enter({
-        act: 'brought a change of a stencil',
-        subject: placeSubject({ ...place, title: state.title }),
-        before: pick(states.now),
-        after: { ...pick(state), stencil: stencil.title, version: stencil.version },
-      });
-    });
+/**
+ * Brings a folder that was made from a stencil, with those inside, from one version and what the use said to another, and touches
+ * nothing that people added or changed. What cannot be brought stays, and is told with its reason.
+ */
+export async function bringTo(using: Using, rootId: string, from: Spoken, to: Spoken): Promise<Bringing> {
+  await codeStore.lockPlan(using.uow);
+  const all = await stencils.foldersUnder(using.uow, rootId);
+  await placeStore.lockPlaces(
+    using.uow,
+    all.map((f) => f.id),
+  );
+  await codeStore.lockCodes(using.uow);
+  const roles = [...Object.values(from.said.roles), ...Object.values(to.said.roles)];
+  const names = await partNames(using.uow, using.access, [from.definition, to.definition], roles);
+  return new Bringer(using, names, all, from, to).bring();
+}
+
+class Bringer {
+  private readonly told: Bringing = { changes: [], kept: [], rules: [] };
+  /** Folders that the use has, by the key of what they were made from. */
+  private readonly byKey: Map<string, stencils.MadeFolderRow>;
+  private readonly was: ReturnType<typeof foldersWithParent>;
+  private readonly is: ReturnType<typeof foldersWithParent>;
+  private readonly dated = new Set<string>();
+
+  constructor(
+    private readonly using: Using,
+    private readonly names: PartNames,
+    all: readonly stencils.MadeFolderRow[],
+    private readonly from: Spoken,
+    private readonly to: Spoken,
+  ) {
+    const { stencil } = using;
+    // Outermost first, so that another use of the stencil inside this one is not taken for it.
+    const made = all.filter((f) => f.stencil_id === stencil.id).toReversed();
+    this.byKey = new Map(made.map((f) => [f.stencil_key!, f]));
+    this.was = foldersWithParent(from.definition.root);
+    this.is = foldersWithParent(to.definition.root);
   }
-  if (kept.length > 0) plan.kept.push(message('plan.bring.changedHere', { code: place.code, parts: partsOf(kept) }));
-}
 
-function planNew(plan: Plan, stencil: stencils.StencilRow, parentId: string, folder: StencilFolder, said: stencils.SaidWords): void {
-  const code = fillCode(folder.code, said.words);
-  plan.changes.push(message('plan.bring.newFolder', { code }));
-  plan.acts.push(async (uow) => {
-    requireCode(code);
-    const parent = (await placeStore.placeById(uow, parentId))!;
-    await makeFolder(uow, stencil, parent, folder, { code, title: fillText(folder.title, said.words), said, asked: {} });
-  });
-}
+  async bring(): Promise<Bringing> {
+    const { uow, services, stencil } = this.using;
+    const { root } = this.to.definition;
+    if (!this.byKey.has(root.key)) this.keep(message('plan.bring.takenAway', { code: fillCode(root.code, this.to.said.words) }));
+    else await this.walk(root);
+    for (const place of [...this.byKey.values()].sort((a, b) => b.ancestors.length - a.ancestors.length)) await this.takeAway(place);
+    for (const { id, stencil_key: key } of this.byKey.values())
+      await stencils.markMade(uow, id, { stencilId: stencil.id, version: stencil.version, key: key!, said: this.to.said });
+    if (this.dated.size > 0) await services.events.tell(uow, 'placesChanged', { placeIds: [...this.dated], because: stencil.title });
+    return this.told;
+  }
 
-/** Plans what a new version changes in one use of a stencil. Never touches what people added. */
-export async function planBring(db: Db, stencil: stencils.StencilRow, old: StencilDefinition, rootId: string): Promise<Plan> {
-  const plan = newPlan();
-  const all = await stencils.foldersUnder(db, rootId);
-  const root = all[0]!;
-  const said = root.stencil_words ?? { words: {}, facts: {} };
-  const byKey = new Map(all.filter((f) => f.stencil_id === stencil.id).map((f) => [f.stencil_key!, f]));
-  const oldByKey = new Map(foldersOf(old.root).map(({ folder }) => [folder.key, folder]));
-  const newKeys = new Set(foldersOf(stencil.definition.root).map(({ folder }) => folder.key));
-  const walk = async (folder: StencilFolder, parentId: string | null): Promise<void> => {
-    const place = byKey.get(folder.key);
-    const before = oldByKey.get(folder.key);
-    if (!place) {
-      if (before || parentId === null) {
-        plan.kept.push(message('plan.bring.takenAway', { code: fillCode(folder.code, said.words) }));
-        return;
-      }
-      const code = fillCode(folder.code, said.words);
-      if (all.some((f) => f.code === code && f.ancestors.at(-2) === parentId)) plan.kept.push(message('plan.bring.thereAlready', { code }));
-      else planNew(plan, stencil, parentId, folder, said);
+  private keep(why: Message): void {
+    this.told.kept.push(why);
+  }
+
+  private change(code: string, what: Message, before: Message | null = null, after: Message | null = null): void {
+    this.told.changes.push({ code, what, before, after });
+  }
+
+  /** What is refused for one folder stays as it is, and does not keep the others from being brought. */
+  private refused(code: string, error: unknown): void {
+    if (!(error instanceof Problem) || error.status >= 500) throw error;
+    this.keep(message('plan.bring.refused', { code, why: error.said }));
+  }
+
+  private async walk(folder: StencilFolder): Promise<void> {
+    const place = this.byKey.get(folder.key);
+    if (place) {
+      await this.move(folder, place);
+      await this.state(folder, place);
+    } else if (!(await this.make(folder))) return;
+    for (const child of folder.inside) await this.walk(child);
+  }
+
+  /** Makes a folder that this version is the first to have; false where there is none then. */
+  private async make(folder: StencilFolder): Promise<boolean> {
+    const { uow } = this.using;
+    const code = fillCode(folder.code, this.to.said.words);
+    if (this.was.has(folder.key)) {
+      this.keep(message('plan.bring.takenAway', { code }));
+      return false;
+    }
+    const parent = (await placeStore.placeById(uow, this.byKey.get(this.is.get(folder.key)!.parent!)!.id))!;
+    if (await codeStore.codeTaken(uow, code, 'folder', parent.id)) {
+      this.keep(message('plan.bring.thereAlready', { code }));
+      return false;
+    }
+    try {
+      const title = filledState(folder, this.to.said).title;
+      const made = await makeFolder(this.using, parent, folder, { code, title, said: this.to.said, asked: {} });
+      this.byKey.set(folder.key, {
+        ...made,
+        stencil_id: this.using.stencil.id,
+        stencil_key: folder.key,
+      } as unknown as stencils.MadeFolderRow);
+      this.change(code, message('plan.bring.newFolder'));
+      return true;
+    } catch (error) {
+      this.refused(code, error);
+      return false;
+    }
+  }
+
+  /** Where this version has the folder elsewhere, it goes there, unless people have put it somewhere themselves. */
+  private async move(folder: StencilFolder, place: stencils.MadeFolderRow): Promise<void> {
+    const { uow, person } = this.using;
+    const [before, after] = [this.was.get(folder.key)?.parent, this.is.get(folder.key)!.parent];
+    if (before === undefined || before === null || after === null || before === after) return;
+    const [oldPlace, newPlace] = [this.byKey.get(before), this.byKey.get(after)];
+    if (!newPlace || place.parent_id === newPlace.id) return;
+    if (place.parent_id !== oldPlace?.id) {
+      this.keep(message('plan.bring.changedHere', { code: place.code, parts: message('plan.part.where') }));
       return;
     }
-    const asked = folder === stencil.definition.root ? said.facts : {};
-    const now = await stencils.stateOf(db, place.id);
-    planFolder(plan, stencil, place, {
-      before: filledState(before ?? folder, said.words, asked),
-      after: filledState(folder, said.words, asked),
-      now,
-    });
-    for (const child of folder.inside) await walk(child, place.id);
-  };
-  await walk(stencil.definition.root, null);
-  for (const place of [...byKey.values()].reverse()) {
-    if (newKeys.has(place.stencil_key!) || place.retired_on !== null) continue;
-    if (await stencils.isEmpty(db, place.id)) {
-      plan.changes.push(message('plan.bring.retired', { code: place.code }));
-      plan.acts.push((uow) => moveStore.retire(uow, place.id, uow.actor.today));
-    } else plan.kept.push(message('plan.bring.stays', { code: place.code }));
-  }
-  plan.acts.push(async (uow) => {
-    for (const { id, stencil_key } of byKey.values()) {
-      await stencils.markMade(uow, id, { stencilId: stencil.id, version: stencil.version, key: stencil_key!, said });
+    try {
+      const [row, parent] = [(await placeStore.placeById(uow, place.id))!, (await placeStore.placeById(uow, newPlace.id))!];
+      const refusal = moveRefusal(standingOf(row), standingOf(parent), person.today);
+      if (refusal) throw new Problem(409, 'cannot-move', refusal);
+      // In the same series as before: declared records may go along.
+      const series = seriesOf(parent, await placeStore.placesByIds(uow, parent.ancestors));
+      if (await codeStore.codeTaken(uow, row.code, 'folder', parent.id, row.id))
+        throw new Problem(409, 'code-taken', message('plan.existsAlready', { code: row.code }));
+      await codeStore.keepFormerCode(uow, row, person.today);
+      await moveStore.moveUnder(uow, row, parent, series);
+      uow.enter({
+        act: 'brought a change of a stencil',
+        subject: { kind: 'place', id: row.id, name: `${row.code} ${row.title}` },
+        before: { in: `${oldPlace.code} ${oldPlace.title}` },
+        after: { in: `${parent.code} ${parent.title}`, stencil: this.using.stencil.title, version: this.using.stencil.version },
+      });
+      this.dated.add(row.id);
+      this.change(row.code, message('plan.part.where'), where(oldPlace), where(parent));
+    } catch (error) {
+      this.refused(place.code, error);
     }
-  });
-  return plan;
+  }
+
+  private async state(folder: StencilFolder, place: stencils.MadeFolderRow): Promise<void> {
+    const { uow } = this.using;
+    const isRoot = folder === this.to.definition.root;
+    const spoken = (one: StencilFolder, { said }: Spoken, now: FolderState): FolderState => {
+      const says = filledState(one, said, isRoot ? said.facts : {});
+      // What counts its code says no code: it has what it was given.
+      return counts(one) ? { ...says, code: now.code } : says;
+    };
+    const now = await stencils.stateOf(uow, place.id);
+    const before = spoken(this.was.get(folder.key)?.folder ?? folder, this.from, now);
+    await this.put(place, before, spoken(folder, this.to, now), now);
+  }
+
+  /** Makes a folder what it is to be as far as nobody has changed it, and tells what came of each part. */
+  async put(
+    place: { id: string; code: string; parent_id: string | null },
+    before: FolderState,
+    after: FolderState,
+    now: FolderState,
+  ): Promise<void> {
+    const { uow, stencil } = this.using;
+    const brought = bringChanges(before, after, now);
+    let { state, changes } = brought;
+    const kept = [...brought.kept];
+    if (changes.includes('code') && (await codeStore.codeTaken(uow, state.code, 'folder', place.parent_id!, place.id))) {
+      this.keep(message('plan.bring.thereAlready', { code: state.code }));
+      [state, changes] = [{ ...state, code: now.code }, changes.filter((part) => part !== 'code')];
+    }
+    if (kept.length > 0)
+      this.keep(message('plan.bring.changedHere', { code: now.code, parts: { list: kept.map((part) => message(`plan.part.${part}`)) } }));
+    if (changes.length === 0) return;
+    for (const part of changes)
+      this.change(now.code, message(`plan.part.${part}`), partWords(this.names, part, now), partWords(this.names, part, state));
+    for (const ruleId of state.rules) if (!now.rules.includes(ruleId)) this.told.rules.push({ placeId: place.id, ruleId, set: true });
+    for (const ruleId of now.rules) if (!state.rules.includes(ruleId)) this.told.rules.push({ placeId: place.id, ruleId, set: false });
+    await setState(this.using, place.id, now, state, changes);
+    if (changes.some((part) => dating.has(part))) this.dated.add(place.id);
+    const pick = (of: FolderState): object => Object.fromEntries(changes.map((part) => [part, of[part]]));
+    uow.enter({
+      act: 'brought a change of a stencil',
+      subject: { kind: 'place', id: place.id, name: `${state.code} ${state.title}` },
+      before: pick(now),
+      after: { ...pick(state), stencil: stencil.title, version: stencil.version },
+    });
+  }
+
+  /** What this version lacks is retired while nothing is in it. */
+  private async takeAway(place: stencils.MadeFolderRow): Promise<void> {
+    const { uow } = this.using;
+    if (this.is.has(place.stencil_key!) || place.retired_on !== null) return;
+    if (!(await stencils.isEmpty(uow, place.id))) {
+      this.keep(message('plan.bring.stays', { code: place.code }));
+      return;
+    }
+    await moveStore.retire(uow, place.id, uow.actor.today);
+    uow.enter({ act: 'retired a place', subject: { kind: 'place', id: place.id, name: `${place.code} ${place.title}` } });
+    this.change(place.code, message('plan.bring.retired'));
+  }
 }
+
+const where = (place: { code: string; title: string }): Message => message('plan.value.text', { text: `${place.code} ${place.title}` });
 
 const union = <T>(a: readonly T[], b: readonly T[]): T[] => [
   ...a,
   ...b.filter((x) => !a.some((y) => JSON.stringify(y) === JSON.stringify(x))),
 ];
 
-/** Plans what a stencil adds to a folder that is there: what it lacks is added, what it says stays. */
-export async function planInto(
-  db: Db,
-  person: SignedIn,
-  access: PersonAccess,
-  stencil: stencils.StencilRow,
-  place: placeStore.PlaceRow,
-): Promise<Plan> {
+/** Puts what a stencil says into a folder that is there: what it lacks is added, what it says stays. */
+export async function putInto(using: Using, placeId: string, given: Readonly<Record<string, string>>): Promise<Bringing> {
+  const { uow, access, person, stencil } = using;
+  await codeStore.lockPlan(uow);
+  const all = await stencils.foldersUnder(uow, placeId);
+  await placeStore.lockPlaces(
+    uow,
+    all.map((f) => f.id),
+  );
+  const place = (await placeStore.placeById(uow, placeId))!;
   if (place.kind !== 'folder')
     throw new Problem(409, 'no-folder', message('plan.noFolder', { code: place.code, kind: kindWords(place.kind) }));
-  const shut = await shutAround(db, place, person.today);
+  const shut = await shutAround(uow, place, person.today);
   if (shut) throw new Problem(409, 'folder-closed', shut);
-  const [root, ...below] = await stencils.foldersUnder(db, place.id);
-  if (root!.stencil_id !== null) throw new Problem(409, 'from-a-stencil', message('plan.fromAStencil', { code: place.code }));
-  const plan = newPlan();
+  if (all[0]!.stencil_id !== null) throw new Problem(409, 'from-a-stencil', message('plan.fromAStencil', { code: place.code }));
   const { definition } = stencil;
   const facts = Object.fromEntries(definition.asks.flatMap((code) => (place.facts[code] === undefined ? [] : [[code, place.facts[code]]])));
-  const known = { facts: await factsOfAllTypes(db) };
-  const { worded } = await checkFacts(db, access, person, known, facts, { before: place.facts });
-  const said = { words: Object.fromEntries(Object.entries(worded).map(([code, value]) => [code, String(value)])), facts };
-  const now = await stencils.stateOf(db, place.id);
-  const says = filledState(definition.root, said.words);
+  const known = { facts: await factsOfAllTypes(uow) };
+  const { worded } = await checkFacts(uow, access, person, known, facts, { before: place.facts });
+  const words = Object.fromEntries(Object.entries(worded).map(([code, value]) => [code, String(value)]));
+  const said: Said = { words, facts, roles: await rolesOf(uow, definition, given) };
+  const now = await stencils.stateOf(uow, placeId);
+  const says = filledState(definition.root, said);
   const after: FolderState = {
+    code: now.code,
     title: now.title,
     note: now.note || says.note,
     message: now.message || says.message,
+    standAlone: now.standAlone || says.standAlone,
+    numbering: now.numbering ?? says.numbering,
+    jurisdictions: now.jurisdictions.length > 0 ? now.jurisdictions : says.jurisdictions,
     types: now.types ?? says.types,
+    formats: now.formats ?? says.formats,
+    largest: now.largest ?? says.largest,
     marking: now.marking ?? says.marking,
     facts: { ...says.facts, ...now.facts },
     readyTitles: union(now.readyTitles, says.readyTitles),
     rules: union(now.rules, says.rules),
     grants: union(now.grants, says.grants),
   };
-  planFolder(plan, stencil, place, { before: now, after, now });
-  for (const child of definition.root.inside) {
-    const code = fillCode(child.code, said.words);
-    if (below.some((f) => f.code === code && f.ancestors.at(-2) === place.id)) plan.kept.push(message('plan.bring.thereAlready', { code }));
-    else planNew(plan, stencil, place.id, child, said);
-  }
-  plan.acts.push((uow) =>
-    stencils.markMade(uow, place.id, { stencilId: stencil.id, version: stencil.version, key: definition.root.key, said }),
+  // As if it had been made from the stencil as it is now: only what lies inside is new.
+  await stencils.markMade(uow, placeId, { stencilId: stencil.id, version: stencil.version, key: definition.root.key, said });
+  const names = await partNames(uow, access, [definition], Object.values(said.roles));
+  const root = { ...definition.root, inside: [] };
+  const bringer = new Bringer(
+    using,
+    names,
+    await stencils.foldersUnder(uow, placeId),
+    { definition: { ...definition, root }, said },
+    { definition, said },
   );
-  return plan;
+  await bringer.put(place, now, after, now);
+  return bringer.bring();
 }

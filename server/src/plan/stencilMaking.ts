@@ -1,25 +1,39 @@
-import type { StencilUse } from '@key-cellar/contract';
+import type { StencilUse, Told, BroughtLine } from '@key-cellar/contract';
 import {
   codePattern,
   fillCode,
   filledState,
   fillText,
   foldersOf,
+  isCodePattern,
   type BroughtPart,
   type FolderState,
+  type PlacedGrant,
+  type Said,
   type StencilDefinition,
   type StencilFolder,
 } from '@key-cellar/core/plan';
 import { isId, pointsElsewhere, valuesOf, type FactDefinition, type Facts, type FactValue } from '@key-cellar/core/records';
 import { uuidv7 } from 'uuidv7';
-import { message, type Message } from '@key-cellar/words';
+import { message } from '@key-cellar/words';
 import { getOrMakeSet, placeGrant, reanchor } from '../access/index.js';
 import { checkFacts } from '../facts/index.js';
 import { Problem, wrongField, type Db, type PersonAccess, type Services, type SignedIn, type UnitOfWork } from '../kernel/index.js';
+import * as codeStore from './codeStore.js';
+import { shutAround } from './places.js';
 import * as stencils from './stencilStore.js';
 import * as placeStore from './placeStore.js';
 
-export const placeSubject = (p: { id: string; code: string; title: string }) => ({ kind: 'place', id: p.id, name: `${p.code} ${p.title}` });
+const placeSubject = (p: { id: string; code: string; title: string }) => ({ kind: 'place', id: p.id, name: `${p.code} ${p.title}` });
+
+/** What a use works with: the transaction, who acts, and the stencil in the version that counts. */
+export interface Using {
+  readonly uow: UnitOfWork;
+  readonly services: Services;
+  readonly person: SignedIn;
+  readonly access: PersonAccess;
+  readonly stencil: stencils.StencilRow;
+}
 
 /** Facts of uses with names turned into ids, where they are names of what facts can point at. */
 export async function withIds(
@@ -49,28 +63,55 @@ export async function withIds(
   }));
 }
 
-/** One use, worked out: what the outermost folder is called, and what its texts are filled with. */
-export interface Worked {
-  readonly code: string;
-  readonly title: string;
-  readonly said: stencils.SaidWords;
+/** Ids of the persons or groups that have the roles, given by id, login or name; throws for one that is not here, and for a role without one. */
+export async function rolesOf(
+  db: Db,
+  { roles }: StencilDefinition,
+  given: Readonly<Record<string, string>>,
+): Promise<Record<string, string>> {
+  const other = Object.keys(given).find((code) => !roles.some((role) => role.code === code));
+  if (other !== undefined) throw wrongField(`/roles/${other}`, message('plan.noSuchRole', { role: other }));
+  const names = Object.values(given).map((name) => name.trim());
+  const found = names.length === 0 ? [] : await stencils.principalsNamed(db, names);
+  const filled: Record<string, string> = {};
+  for (const { code, title } of roles) {
+    const name = given[code]?.trim().toLowerCase() ?? '';
+    if (name === '') throw wrongField(`/roles/${code}`, message('plan.roleMissing', { role: title }));
+    const exact = found.filter((p) => p.id === name || p.login?.toLowerCase() === name);
+    const fits = exact.length > 0 ? exact : found.filter((p) => p.name.toLowerCase() === name);
+    if (fits.length !== 1)
+      throw wrongField(
+        `/roles/${code}`,
+        message(fits.length === 0 ? 'plan.roleNobody' : 'plan.roleSeveral', { role: title, name: given[code]! }),
+      );
+    filled[code] = fits[0]!.id;
+  }
+  return filled;
 }
 
+/** One use, worked out: what the outermost folder is called, and what its texts are filled with. */
+interface Worked {
+  readonly code: string;
+  readonly title: string;
+  readonly said: Said;
+}
+
+/** Works one use out; throws a {@link Problem} for what is wrong with it. */
 export async function work(
-  services: Services,
-  person: SignedIn,
-  access: PersonAccess,
-  { asks, root }: StencilDefinition,
+  { uow, person, access, stencil }: Using,
   definitions: ReadonlyMap<string, FactDefinition>,
   use: StencilUse,
 ): Promise<Worked> {
+  const { definition } = stencil;
+  const { asks, root } = definition;
   const other = Object.keys(use.facts).find((code) => !asks.includes(code));
   if (other !== undefined) throw wrongField(`/facts/${other}`, message('plan.stencilDoesNotAsk', { other }));
   const types = { facts: asks.flatMap((code) => definitions.get(code) ?? []) };
-  const { facts, worded } = await checkFacts(services.pool, access, person, types, use.facts as Facts);
+  const { facts, worded } = await checkFacts(uow, access, person, types, use.facts as Facts);
   const missing = asks.find((code) => facts[code] === undefined);
   if (missing !== undefined)
     throw wrongField(`/facts/${missing}`, message('plan.missing', { fact: definitions.get(missing)?.title ?? missing }));
+  const roles = await rolesOf(uow, definition, use.roles);
   const words: Record<string, string> = {};
   for (const { folder } of foldersOf(root)) {
     for (const [code, value] of Object.entries(folder.facts)) words[code] ??= valuesOf(value).join(', ');
@@ -79,24 +120,33 @@ export async function work(
   const code = use.code.trim() || fillCode(root.code, words);
   const title = use.title.trim() || fillText(root.title, words);
   if (title === '') throw wrongField('/title', message('plan.folderWouldHaveNo'));
-  return { code, title, said: { words, facts } };
+  return { code, title, said: { words, facts, roles } };
 }
 
+/** Throws for what cannot be a code. */
 export function requireCode(code: string): void {
   if (!codePattern.test(code))
     throw wrongField('/code', code === '' ? message('plan.codeMissing') : message('plan.noCodeCapitalLetters', { code }));
 }
 
-/** What a stencil makes, level by level, in a place. The caller has checked rights and facts. */
+/**
+ * Makes one folder of a stencil in a place, without those inside it. The caller has checked rights and facts. Throws where its code is
+ * none or is taken, and where nothing may come in.
+ */
 export async function makeFolder(
-  uow: UnitOfWork,
-  stencil: stencils.StencilRow,
+  using: Using,
   parent: placeStore.PlaceRow,
   folder: StencilFolder,
-  { code, title, said, asked }: { code: string; title: string; said: stencils.SaidWords; asked: Facts },
+  { code, title, said, asked }: { code: string; title: string; said: Said; asked: Facts },
 ): Promise<placeStore.PlaceRow> {
+  const { uow, stencil, person } = using;
+  requireCode(code);
+  const shut = await shutAround(uow, parent, person.today);
+  if (shut) throw new Problem(409, 'folder-closed', shut);
+  await codeStore.lockCodes(uow);
+  if (await codeStore.codeTaken(uow, code, 'folder', parent.id)) throw wrongField('/code', message('plan.existsAlready', { code }));
   const id = uuidv7();
-  const state = { ...filledState(folder, said.words, asked), title };
+  const state: FolderState = { ...filledState(folder, said, asked), code, title };
   await placeStore.addPlace(uow, {
     id,
     kind: 'folder',
@@ -115,27 +165,87 @@ export async function makeFolder(
     after: { parent: parent.code, stencil: stencil.title, version: stencil.version },
   });
   await stencils.markMade(uow, id, { stencilId: stencil.id, version: stencil.version, key: folder.key, said });
-  const bare: FolderState = { ...state, grants: [], rules: [], marking: null };
-  await setState(uow, stencil, id, bare, state, ['facts', 'grants', 'rules', 'marking']);
-  const made = (await placeStore.placeById(uow, id))!;
-  for (const child of folder.inside) {
-    const childCode = fillCode(child.code, said.words);
-    requireCode(childCode);
-    await makeFolder(uow, stencil, made, child, { code: childCode, title: fillText(child.title, said.words), said, asked: {} });
-  }
-  return made;
+  const bare: FolderState = { ...state, grants: [], rules: [], marking: null, standAlone: false, numbering: null };
+  await setState(using, id, bare, state, ['facts', 'grants', 'rules', 'marking', 'standAlone', 'numbering']);
+  return (await placeStore.placeById(uow, id))!;
 }
+
+/** Makes a folder of a stencil with all that lie in it; gives it, and what those inside are called. */
+export async function makeFolders(
+  using: Using,
+  parent: placeStore.PlaceRow,
+  { code, title, said }: Worked,
+): Promise<{ root: placeStore.PlaceRow; inside: string[] }> {
+  const { root: outermost } = using.stencil.definition;
+  const root = await makeFolder(using, parent, outermost, { code, title, said, asked: said.facts });
+  return { root, inside: await makeInside(using, root, outermost, said) };
+}
+
+/** Makes what lies in a folder of a stencil, level by level; gives what each is called. */
+async function makeInside(using: Using, parent: placeStore.PlaceRow, folder: StencilFolder, said: Said): Promise<string[]> {
+  const names: string[] = [];
+  for (const child of folder.inside) {
+    const [code, title] = [fillCode(child.code, said.words), fillText(child.title, said.words)];
+    const made = await makeFolder(using, parent, child, { code, title, said, asked: {} });
+    names.push(`${code} ${title}`, ...(await makeInside(using, made, child, said)));
+  }
+  return names;
+}
+
+const grantKey = (g: PlacedGrant): string => JSON.stringify([g.principalId, g.profile, g.from, g.until]);
+
+/** Parts that stand in the row of the folder. */
+const inRow: ReadonlySet<BroughtPart> = new Set([
+  'code',
+  'title',
+  'note',
+  'message',
+  'standAlone',
+  'jurisdictions',
+  'numbering',
+  'types',
+  'formats',
+  'largest',
+  'facts',
+  'readyTitles',
+]);
 
 /** Makes a folder what it is to be; only the parts named are looked at. */
 export async function setState(
-  uow: UnitOfWork,
-  stencil: stencils.StencilRow,
+  { uow, services, stencil }: Using,
   placeId: string,
   before: FolderState,
   after: FolderState,
   parts: readonly BroughtPart[],
 ): Promise<void> {
-  if (parts.some((p) => p !== 'grants' && p !== 'rules' && p !== 'marking')) await stencils.writeState(uow, placeId, after);
+  if (parts.includes('code') && before.code !== after.code) {
+    await codeStore.keepFormerCode(uow, (await placeStore.placeById(uow, placeId))!, uow.actor.today);
+    await codeStore.dropFormerCode(uow, placeId, after.code);
+  }
+  if (parts.some((p) => inRow.has(p))) await stencils.writeState(uow, placeId, after);
+  if (parts.includes('numbering') && after.numbering !== null)
+    await services.events.tell(uow, 'numberingSet', { numberingId: after.numbering });
+  if (parts.includes('rules')) {
+    for (const rule of after.rules) if (!before.rules.includes(rule)) await placeStore.addRule(uow, placeId, rule);
+    for (const rule of before.rules) if (!after.rules.includes(rule)) await placeStore.removeRule(uow, placeId, rule);
+  }
+  if (parts.includes('grants')) {
+    const [had, wanted] = [new Set(before.grants.map(grantKey)), new Set(after.grants.map(grantKey))];
+    for (const { from, until, ...grant } of after.grants.filter((one) => !had.has(grantKey(one)))) {
+      const days = { ...(from === null ? {} : { from }), ...(until === null ? {} : { until }) };
+      const id = await placeGrant(uow, { ...grant, ...days, placeId, reason: `stencil “${stencil.title}”` });
+      await stencils.markGrant(uow, id, stencil.id);
+    }
+    for (const g of before.grants.filter((one) => !wanted.has(grantKey(one)))) await stencils.dropGrant(uow, placeId, stencil.id, g);
+  }
+  if (parts.includes('grants') || parts.includes('standAlone')) {
+    // With grants of its own, or standing alone, access comes from the folder itself; otherwise from around it.
+    const place = (await placeStore.placeById(uow, placeId))!;
+    const own = after.standAlone || (await stencils.grantsLeft(uow, placeId)) > 0;
+    const now = (await stencils.anchorOf(uow, placeId))!.anchor_place;
+    const wanted = own ? placeId : (await stencils.anchorOf(uow, place.parent_id!))!.anchor_place;
+    if (now !== wanted) await reanchor(uow, placeId, now, wanted);
+  }
   if (parts.includes('marking')) {
     const anchor = (await stencils.anchorOf(uow, placeId))!.anchor_place;
     const parent = await placeStore.parentMarking(uow, placeId);
@@ -145,29 +255,10 @@ export async function setState(
     const set = await getOrMakeSet(uow, { anchorPlace: anchor, recordId: null, level, caveats });
     await stencils.setMarking(uow, placeId, level, caveats, set);
   }
-  if (parts.includes('rules')) {
-    for (const rule of after.rules) if (!before.rules.includes(rule)) await placeStore.addRule(uow, placeId, rule);
-    for (const rule of before.rules) if (!after.rules.includes(rule)) await placeStore.removeRule(uow, placeId, rule);
-  }
-  if (!parts.includes('grants')) return;
-  const key = (g: FolderState['grants'][number]): string => `${g.principalId} ${g.profile}`;
-  const [had, wanted] = [new Set(before.grants.map(key)), new Set(after.grants.map(key))];
-  for (const g of after.grants.filter((one) => !had.has(key(one)))) {
-    const id = await placeGrant(uow, { ...g, placeId, reason: `stencil “${stencil.title}”` });
-    await stencils.markGrant(uow, id, stencil.id);
-  }
-  const gone = before.grants.filter((one) => !wanted.has(key(one)));
-  for (const g of gone) await stencils.dropGrant(uow, placeId, stencil.id, g);
-  if (gone.length > 0 && (await stencils.grantsLeft(uow, placeId)) === 0) {
-    // Without grants of its own it takes its access from around it again.
-    const place = (await placeStore.placeById(uow, placeId))!;
-    const around = (await stencils.anchorOf(uow, place.parent_id!))!.anchor_place;
-    if (!place.stand_alone) await reanchor(uow, placeId, placeId, around);
-  }
 }
 
-/** Why one of many was refused; what went wrong here is thrown on. */
-export const whyOf = (error: unknown): Message => {
-  if (error instanceof Problem && error.status < 500) return error.said;
-  throw error;
-};
+/** What was brought to one use, for its line. */
+export type Bringing = Pick<Told<BroughtLine>, 'changes' | 'kept' | 'rules'>;
+
+/** Whether the code of a folder counts, so that what it says is no code yet. */
+export const counts = (folder: StencilFolder): boolean => isCodePattern(folder.code);

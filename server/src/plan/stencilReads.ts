@@ -1,7 +1,7 @@
 import { message } from '@key-cellar/words';
-import type { StencilBody, StencilLine, StencilPage, stencils as contract, StencilUse } from '@key-cellar/contract';
+import type { StencilBody, StencilLine, StencilPage, stencils as contract, StencilUse, Told, VersionsApart } from '@key-cellar/contract';
 import { hasRight } from '@key-cellar/core/access';
-import { foldersOf, type StencilDefinition, type StencilFolder, kindWords } from '@key-cellar/core/plan';
+import { compareVersions, foldersOf, type StencilDefinition, type StencilFolder, kindWords } from '@key-cellar/core/plan';
 import type { FactDefinition, FactValue } from '@key-cellar/core/records';
 import { uuidv7 } from 'uuidv7';
 import {
@@ -18,6 +18,7 @@ import {
 import { readTable, type TableFormat } from '../tables/index.js';
 import { factsOfAllTypes } from './changes.js';
 import { openPlace } from './places.js';
+import { partNames, partWords } from './stencilWords.js';
 import * as stencils from './stencilStore.js';
 import * as placeStore from './placeStore.js';
 
@@ -99,10 +100,11 @@ async function fromFolder(
     const children = (await placeStore.childrenOf(services.pool, folder.id)).filter((c) => c.retired_on === null);
     const inside: StencilFolder[] = [];
     for (const child of children) inside.push(await describe(child));
-    const { marking, ...state } = await stencils.stateOf(services.pool, folder.id);
-    return { ...state, marking, key: uuidv7().slice(0, 36), code: folder.code, inside };
+    const state = await stencils.stateOf(services.pool, folder.id);
+    const grants = state.grants.map((grant) => ({ role: null, ...grant }));
+    return { ...state, grants, key: uuidv7(), inside };
   };
-  return { title: place.title, definition: { asks: [], root: await describe(place) } };
+  return { title: place.title, definition: { asks: [], roles: [], root: await describe(place) } };
 }
 
 /** Reads uses from a table: `code`, `title`, and a column for each fact that is asked, by its code or its name. */
@@ -119,14 +121,16 @@ async function readUses(
   const definitions = new Map((await factsOfAllTypes(services.pool)).map((f) => [f.code, f]));
   const asked = stencil.definition.asks.flatMap((code) => definitions.get(code) ?? []);
   const table = await readTable(services, file.bytes, file.format, { required: [], known: null });
-  const columnOf = (d: FactDefinition): string | undefined =>
+  const columnOf = (d: { code: string; title: string }): string | undefined =>
     table.columns.find((c) => c === d.code.toLowerCase() || c === d.title.toLowerCase());
-  const unknown = table.columns.filter((c) => c !== 'code' && c !== 'title' && !asked.some((d) => columnOf(d) === c));
+  const { roles } = stencil.definition;
+  const named = [...asked, ...roles];
+  const unknown = table.columns.filter((c) => c !== 'code' && c !== 'title' && !named.some((d) => columnOf(d) === c));
   if (unknown.length > 0) {
     throw new Problem(
       422,
       'wrong-columns',
-      message('plan.wrongColumns', { unknown: { all: unknown }, columns: { any: ['code', 'title', ...asked.map((d) => d.code)] } }),
+      message('plan.wrongColumns', { unknown: { all: unknown }, columns: { any: ['code', 'title', ...named.map((d) => d.code)] } }),
     );
   }
   const uses = table.rows.map(({ values }) => ({
@@ -138,6 +142,12 @@ async function readUses(
         return text === '' ? [] : [[d.code, valueFrom(d, text)]];
       }),
     ) as StencilUse['facts'],
+    roles: Object.fromEntries(
+      roles.flatMap((role) => {
+        const name = values[columnOf(role) ?? ''] ?? '';
+        return name === '' ? [] : [[role.code, name]];
+      }),
+    ),
   }));
   return { uses, readAs: table.encoding };
 }
@@ -152,9 +162,34 @@ function valueFrom(d: FactDefinition, text: string): FactValue {
   return d.many ? text.split(';').map((part) => one(part.trim())) : one(text);
 }
 
+/** What two versions say otherwise, folder by folder. */
+async function compare(services: Services, person: SignedIn, id: string, from: number, to: number): Promise<Told<VersionsApart>> {
+  const access = await requireReader(services, person);
+  const versions = await stencils.stencilVersions(services.pool, id);
+  const [older, newer] = [from, to].map((version) => versions.find((v) => v.version === version)?.definition);
+  if (!older || !newer) throw notFound(message('thing.stencil'));
+  const names = await partNames(services.pool, access, [older, newer]);
+  return {
+    differences: compareVersions(older, newer).map(({ what, before, after, parts }) => {
+      const { code, title } = (after ?? before)!;
+      return {
+        code,
+        title,
+        what: message(`plan.difference.${what}`),
+        parts: parts.map((part) => ({
+          what: message(`plan.part.${part}`),
+          before: before && partWords(names, part, before),
+          after: after && partWords(names, part, after),
+        })),
+      };
+    }),
+  };
+}
+
 export const stencilReads: ReadsOf<typeof contract, Services> = {
   list: async ({ services, person }) => ({ stencils: await listStencils(services, person) }),
   stencil: ({ services, person, params }) => stencilPage(services, person, params.id),
+  compare: ({ services, person, params, query }) => compare(services, person, params.id, query.from, query.to),
   fromFolder: async ({ services, person, body }) => {
     const { title, definition } = await fromFolder(services, person, body.placeId);
     return { title, definition: definition as StencilBody };

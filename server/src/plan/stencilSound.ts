@@ -13,10 +13,18 @@ export async function requireSound(db: Db, definition: StencilDefinition): Promi
   const problems = [...stencilProblems(definition)];
   const known = new Map((await factsOfAllTypes(db)).map((f) => [f.code, f]));
   const types = new Set((await recordTypes(db)).map((t) => t.code));
-  const [people, rules] = await Promise.all([
+  const [people, numberings, jurisdictions, rules] = await Promise.all([
     stencils.principalsExist(
       db,
-      all.flatMap((f) => f.grants.map((g) => g.principalId)),
+      all.flatMap((f) => f.grants.flatMap((g) => g.principalId ?? [])),
+    ),
+    stencils.numberingsExist(
+      db,
+      all.flatMap((f) => f.numbering ?? []),
+    ),
+    stencils.jurisdictionsExist(
+      db,
+      all.flatMap((f) => f.jurisdictions),
     ),
     stencils.rulesExist(
       db,
@@ -29,8 +37,10 @@ export async function requireSound(db: Db, definition: StencilDefinition): Promi
   for (const f of all) {
     const say = (problem: Message): void =>
       void problems.push({ key: f.key, sentence: message('plan.sound.ofFolder', { folder: f.title, problem }) });
-    if (f.grants.some((g) => !people.has(g.principalId))) say(message('plan.sound.nobody'));
+    if (f.grants.some((g) => g.principalId !== null && !people.has(g.principalId))) say(message('plan.sound.nobody'));
     if (f.grants.some((g) => !profiles.some((p) => p.code === g.profile))) say(message('plan.sound.noProfile'));
+    if (f.numbering !== null && !numberings.has(f.numbering)) say(message('plan.sound.noNumbering'));
+    for (const name of f.jurisdictions) if (!jurisdictions.has(name)) say(message('tables.noJurisdiction', { name }));
     if (f.rules.some((r) => !rules.has(r))) say(message('plan.sound.noRule'));
     if (f.types?.some((t) => !types.has(t))) say(message('plan.sound.noType'));
     if (f.readyTitles.some((t) => t.recordType !== null && !types.has(t.recordType))) say(message('plan.sound.titleNoType'));

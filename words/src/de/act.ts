@@ -93,6 +93,7 @@ export const act: Record<keyof typeof english, string> = {
   'act.moved a place': 'Stelle verschoben',
   'act.moved a rule by criteria': 'Regel nach Kriterien verschoben',
   'act.moved the demo clock': 'Demo-Uhr gestellt',
+  'act.named who has a role': 'Rolle vergeben',
   'act.notified custodians': 'Verwahrer benachrichtigt',
   'act.objected': 'Einspruch erhoben',
   'act.opened a folder again': 'Akte wieder geöffnet',

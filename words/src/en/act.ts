@@ -91,6 +91,7 @@ export const act = {
   'act.moved a place': 'moved a place',
   'act.moved a rule by criteria': 'moved a rule by criteria',
   'act.moved the demo clock': 'moved the demo clock',
+  'act.named who has a role': 'named who has a role',
   'act.notified custodians': 'notified custodians',
   'act.objected': 'objected',
   'act.opened a folder again': 'reopened a folder',

@@ -2,11 +2,12 @@ import { ChangeDetectionStrategy, Component, computed, input } from '@angular/co
 import { RouterLink } from '@angular/router';
 import type { BroughtLine, ScheduleChange } from '@key-cellar/contract';
 import { EffectView } from '../schedule/index';
+import { PartChanges } from './partChanges';
 
 /** What a stencil changes in folders that are there, and what stays because people changed it. */
 @Component({
   selector: 'kc-brought-list',
-  imports: [EffectView, RouterLink],
+  imports: [EffectView, PartChanges, RouterLink],
   template: `
     <p role="status">
       @if (done()) {
@@ -28,9 +29,7 @@ import { EffectView } from '../schedule/index';
           } @else if (line.outcome === 'skipped') {
             <span class="quiet">{{ line.why }}</span>
           }
-          @for (words of line.changes; track words) {
-            <span class="change">{{ words }}</span>
-          }
+          <kc-part-changes [changes]="line.changes" />
           @for (words of line.kept; track words) {
             <span class="quiet"><ng-container i18n>stays</ng-container> · {{ words }}</span>
           }
@@ -66,10 +65,6 @@ import { EffectView } from '../schedule/index';
     }
     h3 {
       font-size: 14px;
-    }
-    .change {
-      border-inline-start: 3px solid var(--brass);
-      padding-inline-start: 8px;
     }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,

@@ -35,6 +35,7 @@ import type { ListState } from '../records/index';
 import { EffectView, EventList, JurisdictionsField } from '../schedule/index';
 import { PlaceChanges, type PlaceTask } from './placeChanges';
 import { PlaceGiving } from './placeGiving';
+import { PlaceRoles } from './placeRoles';
 import { PlaceSheet } from './placeSheet';
 
 /** Places inside that stand in one row at 1280 px. */
@@ -59,6 +60,7 @@ type Task = 'close' | 'rule' | 'unset' | 'jurisdictions' | 'numbering' | null;
     Menu,
     PlaceChanges,
     PlaceGiving,
+    PlaceRoles,
     PlaceSheet,
     ProblemNotice,
     RecordTable,

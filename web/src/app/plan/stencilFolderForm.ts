@@ -1,18 +1,24 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, output } from '@angular/core';
 import { FormsModule } from '@angular/forms';
+import type { StencilBody } from '@key-cellar/contract';
 import type { ReadyTitle } from '@key-cellar/core/plan';
 import { InputText } from 'primeng/inputtext';
 import { Choice } from '../kit/choice';
 import { Choices } from '../kit/choices';
+import { DateField } from '../kit/dateField';
+import { NumberField } from '../kit/numberField';
 import { TextField } from '../kit/textField';
 import { LongTextField } from '../kit/longTextField';
 import { FactFields, type FactValues } from '../records/index';
 import { StencilParts, type StencilFolderBody } from './stencilsService';
 
+const megabyte = 1_000_000;
+const forRole = 'role ';
+
 /** What a stencil says of one folder. */
 @Component({
   selector: 'kc-stencil-folder-form',
-  imports: [LongTextField, TextField, Choice, FactFields, FormsModule, InputText, Choices],
+  imports: [LongTextField, NumberField, TextField, Choice, DateField, FactFields, FormsModule, InputText, Choices],
   templateUrl: './stencilFolderForm.html',
   styleUrl: './stencilFolderForm.css',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -21,6 +27,7 @@ export class StencilFolderForm {
   protected readonly parts = inject(StencilParts);
   readonly folder = input.required<StencilFolderBody>();
   readonly asks = input.required<readonly string[]>();
+  readonly roles = input.required<StencilBody['roles']>();
   readonly isRoot = input(false);
   readonly readOnly = input(false);
   readonly folderChange = output<StencilFolderBody>();
@@ -47,12 +54,45 @@ export class StencilFolderForm {
     this.folderChange.emit({ ...this.folder(), ...changes });
   }
 
+  /** Roles of the use first, then persons and groups. */
+  protected readonly whoOptions = computed(() => [
+    ...this.roles()
+      .filter((role) => role.title.trim() !== '')
+      .map((role) => ({ value: forRole + role.code, name: $localize`Whoever is ${role.title}:role:` })),
+    ...this.parts.principalOptions(),
+  ]);
+  protected readonly sizeInMegabytes = computed(() => {
+    const { largest } = this.folder();
+    return largest === null ? null : largest / megabyte;
+  });
+
+  protected whoOf(g: StencilFolderBody['grants'][number]): string | null {
+    return g.role === null ? g.principalId : forRole + g.role;
+  }
+  protected setWho(at: number, value: string): void {
+    const isRole = value.startsWith(forRole);
+    this.grant(at, { principalId: isRole ? null : value, role: isRole ? value.slice(forRole.length) : null });
+  }
+  protected setFormats(text: string): void {
+    const formats = text
+      .toLowerCase()
+      .split(/[\s,;]+/)
+      .map((format) => format.replace(/^\./, ''))
+      .filter(Boolean);
+    this.change({ formats: formats.length > 0 ? formats : null });
+  }
+  protected setSize(size: number | null): void {
+    this.change({ largest: size ? Math.round(size * megabyte) : null });
+  }
+
   protected grant(at: number, changes: Partial<StencilFolderBody['grants'][number]>): void {
     this.change({ grants: this.folder().grants.map((g, i) => (i === at ? { ...g, ...changes } : g)) });
   }
   protected addGrant(): void {
-    const principalId = this.parts.principalOptions()[0]?.value;
-    if (principalId) this.change({ grants: [...this.folder().grants, { principalId, profile: 'reader' }] });
+    const role = this.roles().find((one) => one.title.trim() !== '')?.code ?? null;
+    const principalId = role === null ? (this.parts.principalOptions()[0]?.value ?? null) : null;
+    if (role === null && principalId === null) return;
+    this.change({ grants: [...this.folder().grants, { principalId, role, profile: 'reader', from: null, until: null }] });
   }
   protected dropGrant(at: number): void {
     this.change({ grants: this.folder().grants.filter((_, i) => i !== at) });

@@ -3,7 +3,8 @@ import { Router, RouterLink } from '@angular/router';
 import { stencils, type BroughtLine, type Problem, type StencilBody, type StencilPage as Stencil } from '@key-cellar/contract';
 import { foldersOf, stencilProblems } from '@key-cellar/core/plan';
 import { Button } from 'primeng/button';
-import { EMPTY } from 'rxjs';
+import { InputText } from 'primeng/inputtext';
+import { EMPTY, map, type Observable } from 'rxjs';
 import { say } from '../../words/say';
 import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
@@ -17,6 +18,7 @@ import { Unsaved } from '../kit/unsaved';
 import { CountPipe, InstantPipe } from '../kit/words';
 import { LongTextField } from '../kit/longTextField';
 import { BroughtList } from './broughtList';
+import { StencilCompare } from './stencilCompare';
 import { StencilFolderForm } from './stencilFolderForm';
 import { newFolder, StencilParts, type StencilFolderBody } from './stencilsService';
 import { StencilUses } from './stencilUses';
@@ -28,6 +30,8 @@ interface Draft {
   readonly definition: StencilBody;
 }
 
+const bareDraft = (): Draft => ({ subject: '', title: '', note: '', definition: { asks: [], roles: [], root: newFolder('F-{nn}', '') } });
+
 /** One stencil: its folders and what each of them says, where it was used, and what a new version changes there. */
 @Component({
   selector: 'kc-stencil',
@@ -37,10 +41,12 @@ interface Draft {
     Button,
     Choices,
     CountPipe,
+    InputText,
     InstantPipe,
     ProblemNotice,
     RouterLink,
     Sheet,
+    StencilCompare,
     StencilFolderForm,
     StencilUses,
     TextField,
@@ -56,6 +62,7 @@ export class StencilPage {
     save: $localize`Save the stencil`,
     takeUpAgain: $localize`Reinstate`,
     retire: $localize`Retire`,
+    copyOf: (title: string) => $localize`Copy of ${title}:title:`,
     unnamed: $localize`New stencil`,
     untitled: $localize`(no title)`,
   };
@@ -68,6 +75,8 @@ export class StencilPage {
   readonly id = input<string>();
   /** A folder that a new one is made of. */
   readonly from = input<string>();
+  /** A stencil that a new one is a copy of. */
+  readonly copy = input<string>();
   /** A place to use it in, when the shelf was opened from it. */
   readonly place = input<string>();
 
@@ -77,6 +86,7 @@ export class StencilPage {
   private readonly began = signal<Draft | null>(null);
   protected readonly chosenKey = signal('');
   protected readonly using = signal(false);
+  protected readonly comparing = signal(false);
   protected readonly bringing = signal(false);
   protected readonly brought = signal<readonly BroughtLine[] | null>(null);
   protected readonly carriedOut = signal(false);
@@ -124,13 +134,21 @@ export class StencilPage {
       if (p) untracked(() => this.begin({ subject: p.subject, title: p.title, note: p.note, definition: p.definition }));
     });
     effect(() => {
-      const [id, from] = [this.id(), this.from()];
+      const [id, from, copy] = [this.id(), this.from(), this.copy()];
       if (id) return;
-      untracked(() =>
-        from
-          ? this.beginFrom(from)
-          : this.begin({ subject: '', title: '', note: '', definition: { asks: [], root: newFolder('F-{nn}', '') } }),
-      );
+      untracked(() => {
+        if (from)
+          this.beginWith(
+            this.api.call(stencils.fromFolder, { body: { placeId: from } }).pipe(map((made) => ({ subject: '', note: '', ...made }))),
+          );
+        else if (copy)
+          this.beginWith(
+            this.api
+              .call(stencils.stencil, { params: { id: copy } })
+              .pipe(map(({ subject, note, title, definition }) => ({ subject, note, definition, title: this.labels.copyOf(title) }))),
+          );
+        else this.begin(bareDraft());
+      });
     });
   }
 
@@ -140,12 +158,12 @@ export class StencilPage {
     if (!foldersOf(draft.definition.root).some((f) => f.folder.key === this.chosenKey())) this.chosenKey.set(draft.definition.root.key);
   }
 
-  private beginFrom(placeId: string): void {
-    this.api.call(stencils.fromFolder, { body: { placeId } }).subscribe({
-      next: ({ title, definition }) => this.begin({ subject: '', title, note: '', definition }),
+  private beginWith(draft$: Observable<Draft>): void {
+    draft$.subscribe({
+      next: (draft) => this.begin(draft),
       error: (error: unknown) => {
         this.problem.set(toProblem(error));
-        this.begin({ subject: '', title: '', note: '', definition: { asks: [], root: newFolder('F-{nn}', '') } });
+        this.begin(bareDraft());
       },
     });
   }
@@ -156,6 +174,29 @@ export class StencilPage {
 
   protected setAsks(asks: string[]): void {
     this.draft.update((d) => ({ ...d!, definition: { ...d!.definition, asks } }));
+  }
+
+  protected addRole(): void {
+    this.setRoles([...this.draft()!.definition.roles, { code: crypto.randomUUID(), title: '' }]);
+  }
+
+  protected nameRole(code: string, title: string): void {
+    this.setRoles(this.draft()!.definition.roles.map((role) => (role.code === code ? { code, title } : role)));
+  }
+
+  /** A role goes with the access that it gave. */
+  protected dropRole(code: string): void {
+    const without = (f: StencilFolderBody): StencilFolderBody => ({
+      ...f,
+      grants: f.grants.filter((g) => g.role !== code),
+      inside: f.inside.map(without),
+    });
+    this.setRoles(this.draft()!.definition.roles.filter((role) => role.code !== code));
+    this.setRoot(without);
+  }
+
+  private setRoles(roles: StencilBody['roles']): void {
+    this.draft.update((d) => ({ ...d!, definition: { ...d!.definition, roles } }));
   }
 
   private setRoot(change: (root: StencilFolderBody) => StencilFolderBody): void {
@@ -193,7 +234,8 @@ export class StencilPage {
       goToFirstWrong(this.host.nativeElement);
       return;
     }
-    const body = { subject: d.subject.trim(), title: d.title.trim(), note: d.note, definition: d.definition };
+    const roles = d.definition.roles.map((role) => ({ ...role, title: role.title.trim() }));
+    const body = { subject: d.subject.trim(), title: d.title.trim(), note: d.note, definition: { ...d.definition, roles } };
     this.busy.set(true);
     this.problem.set(null);
     this.said.set('');

@@ -12,6 +12,7 @@ import { TextField } from '../kit/textField';
 import { LongTextField } from '../kit/longTextField';
 import { FactFields, type FactValues } from '../records/index';
 import { BroughtList } from './broughtList';
+import { RoleFields } from './roleFields';
 import { StencilParts } from './stencilsService';
 
 /** The text of a table as the server read it: in the encoding that it found, or else in the one that the file's mark names (Unicode §2.13). */
@@ -25,7 +26,20 @@ type Way = 'one' | 'many' | 'there';
 /** Uses a stencil: for one, for many from a table, or in folders that are there. Each is tried first. */
 @Component({
   selector: 'kc-stencil-uses',
-  imports: [LongTextField, TextField, BroughtList, Button, Choice, CountPipe, FactFields, Choices, ProblemNotice, RouterLink, Sheet],
+  imports: [
+    LongTextField,
+    TextField,
+    BroughtList,
+    Button,
+    Choice,
+    CountPipe,
+    FactFields,
+    Choices,
+    ProblemNotice,
+    RoleFields,
+    RouterLink,
+    Sheet,
+  ],
   templateUrl: './stencilUses.html',
   styleUrl: './stencilUses.css',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -52,6 +66,7 @@ export class StencilUses {
   protected readonly code = signal('');
   protected readonly title = signal('');
   protected readonly facts = signal<FactValues>({});
+  protected readonly roles = signal<Readonly<Record<string, string>>>({});
   protected readonly csv = signal('');
   /** In which encoding the file was read where it does not say itself. */
   protected readonly readAs = signal<string | null>(null);
@@ -63,7 +78,7 @@ export class StencilUses {
   protected readonly busy = signal(false);
   protected readonly problem = signal<Problem | null>(null);
   protected readonly wrong = computed(() =>
-    Object.fromEntries((this.problem()?.fields ?? []).map((f) => [f.pointer.replace('/facts/', ''), f.sentence])),
+    Object.fromEntries((this.problem()?.fields ?? []).map((f) => [f.pointer.replace(/^\/(facts|roles)\//, ''), f.sentence])),
   );
 
   protected readonly asked = computed(() => {
@@ -82,7 +97,10 @@ export class StencilUses {
       .filter((p) => p.kind === 'folder')
       .map((p) => ({ value: p.id, name: p.name })),
   );
-  protected readonly columns = computed(() => ['code', 'title', ...this.stencil().definition.asks].join(','));
+  protected readonly columns = computed(() => {
+    const { asks, roles } = this.stencil().definition;
+    return ['code', 'title', ...asks, ...roles.map((role) => role.title)].join(',');
+  });
   protected readonly good = computed(() => (this.results() ?? []).filter((r) => r.outcome === 'done').length);
   protected readonly bad = computed(() => (this.results()?.length ?? 0) - this.good());
 
@@ -146,7 +164,12 @@ export class StencilUses {
   };
 
   protected apply(dryRun: boolean): void {
-    const one: StencilUse = { code: this.code(), title: this.title(), facts: this.facts() as StencilUse['facts'] };
+    const one: StencilUse = {
+      code: this.code(),
+      title: this.title(),
+      facts: this.facts() as StencilUse['facts'],
+      roles: { ...this.roles() },
+    };
     const uses = this.way() === 'one' ? [one] : [...this.uses()];
     this.busy.set(true);
     this.problem.set(null);
@@ -164,14 +187,19 @@ export class StencilUses {
   protected applyTo(dryRun: boolean): void {
     this.busy.set(true);
     this.problem.set(null);
-    this.api.call(stencils.applyTo, { params: { id: this.stencil().id }, body: { placeIds: [...this.folderIds()], dryRun } }).subscribe({
-      next: ({ results }) => {
-        this.busy.set(false);
-        this.brought.set(results);
-        this.carriedOut.set(!dryRun);
-        if (!dryRun) this.made.emit();
-      },
-      error: this.fail,
-    });
+    this.api
+      .call(stencils.applyTo, {
+        params: { id: this.stencil().id },
+        body: { placeIds: [...this.folderIds()], roles: { ...this.roles() }, dryRun },
+      })
+      .subscribe({
+        next: ({ results }) => {
+          this.busy.set(false);
+          this.brought.set(results);
+          this.carriedOut.set(!dryRun);
+          if (!dryRun) this.made.emit();
+        },
+        error: this.fail,
+      });
   }
 }

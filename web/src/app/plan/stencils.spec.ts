@@ -22,8 +22,8 @@ const stencil: Stencil = {
   behind: 1,
   retiredOn: null,
   revision: 4,
-  definition: { asks: ['person'], root: folder('file', { code: 'P-{nn}', title: '{person}', inside: [folder('health')] }) },
-  versions: [{ version: 2, madeBy: 'Ines', madeAt: '2026-08-29T09:00:00Z', folders: 2 }],
+  definition: { asks: ['person'], roles: [], root: folder('file', { code: 'P-{nn}', title: '{person}', inside: [folder('health')] }) },
+  versions: [2, 1].map((version) => ({ version, madeBy: 'Ines', madeAt: '2026-08-29T09:00:00Z', folders: 2 })),
   made: [{ placeId: 'p', code: 'P-41', title: 'Maren Tully', inside: 'PEO-01', version: 1, records: 3 }],
 };
 const types = {
@@ -97,6 +97,8 @@ describe('a stencil', () => {
     await stage.answer('/api/record-types', types);
     await stage.answer('/api/people', { people: [{ id: 'mirela', name: 'Mirela Stone', kind: 'person' }] });
     await stage.answer('/api/rules', { rules: [] });
+    await stage.answer('/api/numberings', { numberings: [] });
+    await stage.answer('/api/jurisdictions', { jurisdictions: [] });
     await stage.answer('/api/plan', places);
     if ('id' in inputs) await stage.answer('/api/stencils/s', stencil);
     return stage;
@@ -104,7 +106,7 @@ describe('a stencil', () => {
 
   it('is changed folder by folder and kept as another version', async () => {
     const stage = await show();
-    expect(stage.text()).toContain('1 have an older version');
+    expect(stage.text()).toContain('one has an older version');
     await stage.press('Add a folder in Folder health');
     await stage.type('#folder-title', 'Letters of {boss}');
     expect(stage.text()).toContain('holds {boss}, which no use of the stencil says');
@@ -122,9 +124,42 @@ describe('a stencil', () => {
       4,
       '01',
       'Letters of {person}',
-      [{ principalId: 'mirela', profile: 'reader' }],
+      [{ principalId: 'mirela', role: null, profile: 'reader', from: null, until: null }],
       [{ text: 'Letter {nn}', date: 'none', recordType: null }],
     ]);
+  });
+
+  it('has roles, to which its folders give access; one that is removed takes its access along', async () => {
+    const stage = await show();
+    await stage.press('add a role');
+    await stage.type('[aria-label="Role 1"]', 'Case owner');
+    await stage.press('add a grant');
+    await stage.press('Save as version 3');
+    const bodyOf = () => stage.http.expectOne('/api/stencils/s').request.body as { definition: Stencil['definition'] };
+    const { roles, root } = bodyOf().definition;
+    expect(roles.map((r) => r.title)).toEqual(['Case owner']);
+    expect(root.grants).toEqual([{ principalId: null, role: roles[0]!.code, profile: 'reader', from: null, until: null }]);
+    await stage.press('Remove role 1');
+    // It is as it was: there is nothing to save.
+    expect(() => stage.button('Save as version 3')).toThrow();
+    expect(() => stage.button('Remove grant 1')).toThrow();
+  });
+
+  it('is copied', async () => {
+    const copied = await show({ copy: 's' });
+    await copied.answer('/api/stencils/s', stencil);
+    expect(document.querySelector<HTMLInputElement>('#stencil-title')!.value).toBe('Copy of Staff file');
+    await copied.press('Save the stencil');
+    expect((copied.http.expectOne('/api/stencils').request.body as { title: string }).title).toBe('Copy of Staff file');
+  });
+
+  it('shows two of its versions side by side', async () => {
+    const stage = await show();
+    await stage.press('compare');
+    await stage.answer('/api/stencils/s/compare?from=1&to=2', {
+      differences: [{ code: 'HEALTH', title: 'Folder health', what: 'changed', parts: [{ what: 'note', before: 'none', after: 'New' }] }],
+    });
+    expect(stage.sheet.textContent!.replace(/\s+/g, ' ')).toContain('notenone→becomesNew');
   });
 
   it('is used for many after a trial, and says what came of each', async () => {
@@ -136,7 +171,7 @@ describe('a stencil', () => {
     await stage.press('Try it');
     const read = stage.http.expectOne('/api/stencils/s/uses');
     expect(atob((read.request.body as { data: string }).data)).toBe('person\nAda Quill\n');
-    read.flush({ uses: [{ code: '', title: '', facts: { person: 'Ada Quill' } }] });
+    read.flush({ uses: [{ code: '', title: '', facts: { person: 'Ada Quill' }, roles: {} }] });
     await stage.settle();
     const line = {
       id: 's',
@@ -183,7 +218,7 @@ describe('a stencil', () => {
     const line = {
       placeId: 'p',
       name: 'P-41 Maren Tully',
-      changes: ['P-41: note'],
+      changes: [{ code: 'P-41', what: 'note', before: 'none', after: 'New' }],
       kept: ['P-41: title, changed here'],
       rules: [{ placeId: 'p', ruleId: 'r', set: true }],
       outcome: 'done',
@@ -199,7 +234,7 @@ describe('a stencil', () => {
     const stage = await show({ from: 'p' });
     await stage.answer('/api/stencils/from-folder', {
       title: 'Maren Tully',
-      definition: { asks: [], root: folder('x', { inside: [folder('y')] }) },
+      definition: { asks: [], roles: [], root: folder('x', { inside: [folder('y')] }) },
     });
     expect(document.querySelector<HTMLInputElement>('#stencil-title')!.value).toBe('Maren Tully');
     expect(stage.host.querySelector('.wrong')).withContext('nothing was to be saved yet').toBeNull();

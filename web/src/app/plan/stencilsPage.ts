@@ -50,7 +50,7 @@ import { CountPipe } from '../kit/words';
                     @if (s.uses === 0) {
                       <ng-container i18n>not used yet</ng-container>
                     } @else {
-                      <ng-container i18n>used {{ s.uses | count }} times</ng-container>
+                      <ng-container i18n>used {s.uses, plural, =1 {once} other {{{ s.uses | count }} times}}</ng-container>
                     }
                     @if (s.behind > 0) {
                       · <b class="madder" i18n>{{ s.behind | count }} behind</b>

@@ -1,6 +1,6 @@
 import { computed, inject, Injectable } from '@angular/core';
 import { toSignal } from '@angular/core/rxjs-interop';
-import { identity, plan, schedule, type StencilBody } from '@key-cellar/contract';
+import { identity, plan, records, schedule, type StencilBody } from '@key-cellar/contract';
 import { profiles } from '@key-cellar/core/access';
 import { bareFolder } from '@key-cellar/core/plan';
 import { factsOfTypes } from '@key-cellar/core/records';
@@ -28,6 +28,12 @@ export class StencilParts {
   private readonly rules = toSignal(this.api.call(schedule.rules).pipe(catchError(() => of({ rules: [] }))), {
     initialValue: { rules: [] },
   });
+  private readonly numberings = toSignal(this.api.call(records.numberings).pipe(catchError(() => of({ numberings: [] }))), {
+    initialValue: { numberings: [] },
+  });
+  private readonly jurisdictions = toSignal(this.api.call(schedule.jurisdictions).pipe(catchError(() => of({ jurisdictions: [] }))), {
+    initialValue: { jurisdictions: [] },
+  });
   private readonly outline = toSignal(
     this.api.call(plan.outline, { query: { folders: true } }).pipe(catchError(() => of({ places: [] }))),
     {
@@ -40,6 +46,8 @@ export class StencilParts {
     (this.types()?.types ?? []).filter((t) => !t.retired).map((t) => ({ value: t.code, name: t.title })),
   );
   readonly principalOptions = computed(() => this.people().people.map((p) => ({ value: p.id, name: p.name })));
+  readonly numberingOptions = computed(() => this.numberings().numberings.map((n) => ({ value: n.id, name: `${n.title} (${n.pattern})` })));
+  readonly jurisdictionOptions = computed(() => this.jurisdictions().jurisdictions.map(({ name }) => ({ value: name, name })));
   readonly profileOptions = profiles.map((p) => ({ value: p.code, name: p.title }));
   readonly ruleOptions = computed(() =>
     this.rules()
