@@ -242,4 +242,46 @@ test('a small plan comes from a table, and is moved about with its effect seen f
     expect(response.headers()['content-disposition']).toContain('plan.csv');
     expect(await response.text()).toContain('LIT-11,series,LIT,Buoys');
   });
+
+  await test.step('a code of before is given again only by whoever was told whose it was', async () => {
+    await ines.goto('/plan?view=outline');
+    await ines
+      .getByRole('link', { name: /^LIT Lights|LIT$/ })
+      .first()
+      .click();
+    await ines.getByRole('button', { name: 'New here' }).click();
+    const sheet = ines.getByRole('dialog');
+    await choose(ines, 'Kind', 'series');
+    await sheet.getByLabel('Code').fill('LIT-01');
+    await sheet.getByLabel('Title').fill('Beacons');
+    await sheet.getByRole('button', { name: 'Create the series' }).click();
+    await expect(sheet.getByText('LIT-01 was the code of LIT-11 Buoys until', { exact: false })).toBeVisible();
+    await sheet.getByRole('button', { name: 'Give it all the same' }).click();
+    await expect(sheet).toBeHidden();
+    await expect(ines.getByText('LIT-01').first()).toBeVisible();
+  });
+
+  await test.step('a series is split by the values of a fact, and no due date moves', async () => {
+    await ines.goto('/plan?view=outline');
+    await ines
+      .getByRole('link', { name: /BER-01/ })
+      .first()
+      .click();
+    await ines.getByRole('button', { name: 'Change …' }).click();
+    await ines.getByRole('menuitem', { name: 'Split' }).click();
+    const sheet = ines.getByRole('dialog');
+    await sheet.getByRole('button', { name: 'By a fact' }).click();
+    await choose(ines, 'Fact', 'Berth');
+    const first = sheet.getByRole('row', { name: /Berth 1 / });
+    await first.getByRole('checkbox').check();
+    await first.getByLabel('Code').fill('BER-51');
+    await sheet.getByRole('button', { name: 'Try it' }).click();
+    await expect(sheet.getByText('No due date moves.')).toBeVisible({ timeout: 30_000 });
+    await expect(sheet.getByText(/declared records? leave/)).toBeVisible();
+    await sheet.getByLabel('Reason').fill('Berth 1 has an office of its own.');
+    await sheet.getByRole('button', { name: 'Split it' }).click();
+    await sheet.getByRole('link', { name: /BER-51/ }).click({ timeout: 30_000 });
+    await expect(ines.getByRole('heading', { name: /BER-51/ })).toBeVisible();
+    await expect(ines.getByText('R-BER-1', { exact: false }).first()).toBeVisible();
+  });
 });

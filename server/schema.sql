@@ -481,8 +481,9 @@ begin
   end if;
   if old.state = 'declared' and new.state = 'declared' then
     if (content_changes and 'content' = any (old.frozen)) or (facts_change and 'facts' = any (old.frozen))
-      or (moves and 'moving' = any (old.frozen)) or (new.series_id <> old.series_id) or new.frozen <> old.frozen
-      or new.declared_on is distinct from old.declared_on then
+      or new.frozen <> old.frozen or new.declared_on is distinct from old.declared_on
+      or (((moves and 'moving' = any (old.frozen)) or new.series_id <> old.series_id)
+        and not exists (select from reorganisation where xact = pg_current_xact_id() and at = transaction_timestamp())) then
       raise exception 'Record % is declared and cannot change', old.number using errcode = 'KC003';
     end if;
   end if;
@@ -1574,6 +1575,15 @@ CREATE TABLE public.record_type_version (
     published_at timestamp with time zone DEFAULT now() NOT NULL
 );
 
+CREATE TABLE public.reorganisation (
+    id uuid NOT NULL,
+    xact xid8 DEFAULT pg_current_xact_id() NOT NULL,
+    at timestamp with time zone DEFAULT transaction_timestamp() NOT NULL,
+    made_by uuid NOT NULL,
+    reason text NOT NULL,
+    CONSTRAINT reorganisation_reason_check CHECK ((TRIM(BOTH FROM reason) <> ''::text))
+);
+
 CREATE TABLE public.rule (
     id uuid NOT NULL,
     code text NOT NULL,
@@ -1924,6 +1934,9 @@ ALTER TABLE ONLY public.record_type
 ALTER TABLE ONLY public.record_type_version
     ADD CONSTRAINT record_type_version_pkey PRIMARY KEY (code, version);
 
+ALTER TABLE ONLY public.reorganisation
+    ADD CONSTRAINT reorganisation_pkey PRIMARY KEY (id);
+
 ALTER TABLE ONLY public.rule
     ADD CONSTRAINT rule_code_key UNIQUE (code);
 
@@ -2137,6 +2150,8 @@ CREATE INDEX record_unscheduled ON public.record USING btree (series_id, record_
 
 CREATE INDEX record_waiting ON public.record USING btree (rule_version_id, place_id) INCLUDE (access_set_id, record_type) WHERE ((outcome = 'waiting'::text) AND (state <> 'disposed'::text));
 
+CREATE INDEX reorganisation_xact ON public.reorganisation USING btree (xact);
+
 CREATE UNIQUE INDEX schema_fingerprint_one ON public.schema_fingerprint USING btree ((true));
 
 CREATE INDEX session_principal ON public.session USING btree (principal_id);
@@ -2296,6 +2311,10 @@ CREATE TRIGGER record_steps_guard BEFORE UPDATE OF steps_taken ON public.record 
 CREATE TRIGGER record_type_version_fixed BEFORE DELETE OR UPDATE ON public.record_type_version FOR EACH ROW EXECUTE FUNCTION public.refuse_change('a published version of a record type never changes');
 
 CREATE TRIGGER record_type_version_kept BEFORE TRUNCATE ON public.record_type_version FOR EACH STATEMENT EXECUTE FUNCTION public.refuse_change('a published version of a record type never changes');
+
+CREATE TRIGGER reorganisation_fixed BEFORE DELETE OR UPDATE ON public.reorganisation FOR EACH ROW EXECUTE FUNCTION public.refuse_change('what was said of a reorganisation never changes');
+
+CREATE TRIGGER reorganisation_kept BEFORE TRUNCATE ON public.reorganisation FOR EACH STATEMENT EXECUTE FUNCTION public.refuse_change('what was said of a reorganisation never changes');
 
 CREATE TRIGGER rule_version_epoch AFTER INSERT ON public.rule_version FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('schedule');
 
@@ -2529,6 +2548,9 @@ ALTER TABLE ONLY public.record_type_version
 
 ALTER TABLE ONLY public.record_type_version
     ADD CONSTRAINT record_type_version_published_by_fkey FOREIGN KEY (published_by) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.reorganisation
+    ADD CONSTRAINT reorganisation_made_by_fkey FOREIGN KEY (made_by) REFERENCES public.principal(id);
 
 ALTER TABLE ONLY public.rule
     ADD CONSTRAINT rule_draft_by_fkey FOREIGN KEY (draft_by) REFERENCES public.principal(id);
@@ -2991,6 +3013,14 @@ GRANT UPDATE(ended) ON TABLE public.record_reference TO cellar_app;
 GRANT SELECT,INSERT,UPDATE ON TABLE public.record_type TO cellar_app;
 
 GRANT SELECT,INSERT ON TABLE public.record_type_version TO cellar_app;
+
+GRANT SELECT ON TABLE public.reorganisation TO cellar_app;
+
+GRANT INSERT(id) ON TABLE public.reorganisation TO cellar_app;
+
+GRANT INSERT(made_by) ON TABLE public.reorganisation TO cellar_app;
+
+GRANT INSERT(reason) ON TABLE public.reorganisation TO cellar_app;
 
 GRANT SELECT,INSERT,UPDATE ON TABLE public.rule TO cellar_app;
 

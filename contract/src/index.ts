@@ -63,6 +63,7 @@ export {
   type RecordFilter,
   type ListedRecord,
   type RecordLine,
+  type SplitOutcome,
   type RecordType,
   type SortColumn,
   type VersionLine,

@@ -109,6 +109,9 @@ export type PlacePage = z.infer<typeof placePage>;
 const code = text(200).trim().regex(codePattern, 'input.placeCode');
 
 /** What moving or merging does besides changing dates: how much goes along, and whose access changes. */
+/** Whether a code is given though it was that of another place before. */
+const again = z.boolean().optional();
+
 const planEffect = z.object({
   records: z.number().int(),
   places: z.number().int(),
@@ -118,6 +121,8 @@ const planEffect = z.object({
   loses: z.array(sentence),
   /** Records that are dated anew. */
   recomputed: z.number().int(),
+  /** Declared records that leave their series, or their folder, with it; it takes a keeper and a reason. */
+  declared: z.number().int(),
 });
 export type PlanEffect = z.infer<typeof planEffect>;
 
@@ -148,6 +153,7 @@ export const plan = {
       note: note(4000),
       /** It may be older than its place here; today when nothing is said. */
       openedOn: dateText.optional(),
+      again,
     }),
     response: z.object({ id }),
   }),
@@ -161,17 +167,18 @@ export const plan = {
       notHere: note(4000),
       message: note(1000),
       openedOn: dateText.optional(),
+      again,
     }),
     response: z.object({ revision }),
   }),
   movePlace: post('/places/{id}/move', 'Move a place under another one, with all that is in it; tried first with dryRun', {
     params: idParam,
-    body: z.object({ revision, parentId: id, dryRun: z.boolean().default(false) }),
+    body: z.object({ revision, parentId: id, reason: reason.optional(), dryRun: z.boolean().default(false) }),
     response: planEffect,
   }),
   mergePlace: post('/places/{id}/merge', 'Merge a place into another of its kind; the empty one is retired; tried first with dryRun', {
     params: idParam,
-    body: z.object({ revision, intoId: id, dryRun: z.boolean().default(false) }),
+    body: z.object({ revision, intoId: id, reason: reason.optional(), dryRun: z.boolean().default(false) }),
     response: planEffect,
   }),
   reopenFolder: post('/places/{id}/reopen', 'Open a closed folder again, with a reason', { params: idParam, body: z.object({ reason }) }),
@@ -191,9 +198,9 @@ export const plan = {
     },
     withTable,
   ),
-  placeByCode: get('/places-by-code', 'The place that has or had a code', {
+  placesByCode: get('/places-by-code', 'The places that have a code, and those that had it', {
     query: z.object({ code: line(200) }),
-    response: z.object({ id, code: z.string(), former: z.boolean() }),
+    response: z.object({ places: z.array(z.object({ id, code: z.string(), title: z.string(), former: z.boolean() })) }),
   }),
   closeFolder: post('/places/{id}/close', 'Close a folder on a day; clocks that wait for it start', {
     params: idParam,

@@ -1,9 +1,10 @@
+import { codePattern } from '@key-cellar/core/plan';
 import { countScopes, dublinCoreElements, factKinds } from '@key-cellar/core/records';
 import * as z from 'zod';
-import { criteriaParameter, wordsToFind } from './criteria.js';
+import { askedCriteria, criteriaParameter, wordsToFind } from './criteria.js';
 import { explanation } from './explanation.js';
 import { datesLine, effectPage } from './schedule.js';
-import { dateText, get, id, idParam, outcomes, personRef, post, put, revision, sentence } from './shared.js';
+import { dateShift, dateText, get, id, idParam, outcomes, personRef, post, put, revision, sentence, withMany } from './shared.js';
 import { text, prose, line, note, reason } from './text.js';
 
 export const sortColumns = ['number', 'title', 'created', 'filed', 'due', 'size'] as const;
@@ -191,6 +192,28 @@ const numberingLine = numbering.extend({
 });
 export type NumberingLine = z.infer<typeof numberingLine>;
 
+const splitOutcome = z.object({
+  parts: z.array(
+    z.object({
+      placeId: id.nullable(),
+      code: z.string(),
+      title: z.string(),
+      /** Folders that go there with all that is in them, and those that are made again there for what goes. */
+      folders: z.number().int(),
+      divided: z.number().int(),
+      records: z.number().int(),
+    }),
+  ),
+  /** What stays in the series, and how many records are declared and leave it. */
+  stays: z.number().int(),
+  declared: z.number().int(),
+  /** Records that were meant, and stay because a hold freezes them. */
+  frozen: z.number().int(),
+  /** Of a trial: how due dates move. */
+  dates: dateShift.nullable(),
+});
+export type SplitOutcome = z.infer<typeof splitOutcome>;
+
 export const records = {
   numberings: get('/numberings', 'Numbering schemes, and the places that number by them', {
     response: z.object({ numberings: z.array(numberingLine) }),
@@ -205,9 +228,54 @@ export const records = {
     params: idParam,
     body: z.object({ revision }),
   }),
+  factValues: get(
+    '/places/{id}/fact-values',
+    'The values that a fact has among the records of a place that the person may move, most records first',
+    {
+      params: idParam,
+      query: z.object({ fact: text(60) }),
+      response: z.object({
+        values: z.array(z.object({ value: factScalar, records: z.number().int() })),
+        /** What the things are called that the values point at. */
+        factNames: z.record(z.string(), z.string()),
+        /** How many have no value. */
+        without: z.number().int(),
+      }),
+    },
+  ),
+  splitSeries: post(
+    '/places/{id}/split',
+    'Split a series: what each part says goes into a new series of its own, arranged as the old one is; tried first with dryRun',
+    {
+      params: idParam,
+      body: z.object({
+        revision,
+        parts: z
+          .array(
+            z.object({
+              code: text(40).trim().regex(codePattern, 'input.placeCode'),
+              title: line(),
+              /** What goes there: records that match, or folders and records by number. Of several parts the first counts. */
+              which: z.discriminatedUnion('by', [
+                z.object({ by: z.literal('criteria'), criteria: askedCriteria }),
+                z.object({ by: z.literal('list'), folderIds: z.array(id).max(2000), numbers: z.array(line(120)).max(5000) }),
+              ]),
+            }),
+          )
+          .min(1)
+          .max(40),
+        /** Whether codes are given though they were those of other places before. */
+        again: z.boolean().optional(),
+        reason: reason.optional(),
+        dryRun: z.boolean().default(true),
+      }),
+      response: splitOutcome,
+    },
+    withMany,
+  ),
   placeNumbering: put('/places/{id}/numbering', 'Number what is filed in a place by a scheme; null: as the place around it', {
     params: idParam,
-    body: z.object({ numberingId: id.nullable() }),
+    body: z.object({ revision, numberingId: id.nullable() }),
   }),
   types: get('/record-types', 'Record types and their facts', { response: z.object({ types: z.array(recordType) }) }),
   list: get('/records', 'Records the person may discover, by keyset pages', {

@@ -483,7 +483,7 @@ export const schedule = {
   dropJurisdiction: post('/jurisdictions/drop', 'Remove a jurisdiction that nothing uses', { body: z.object({ name: line(80) }) }),
   placeJurisdictions: put('/places/{id}/jurisdictions', 'Say in which jurisdictions a place is', {
     params: idParam,
-    body: z.object({ jurisdictions: z.array(line(80)).max(20) }),
+    body: z.object({ revision, jurisdictions: z.array(line(80)).max(20) }),
     response: z.object({ recomputed: z.number().int() }),
   }),
   override: post(

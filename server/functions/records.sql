@@ -131,8 +131,9 @@ begin
   end if;
   if old.state = 'declared' and new.state = 'declared' then
     if (content_changes and 'content' = any (old.frozen)) or (facts_change and 'facts' = any (old.frozen))
-      or (moves and 'moving' = any (old.frozen)) or (new.series_id <> old.series_id) or new.frozen <> old.frozen
-      or new.declared_on is distinct from old.declared_on then
+      or new.frozen <> old.frozen or new.declared_on is distinct from old.declared_on
+      or (((moves and 'moving' = any (old.frozen)) or new.series_id <> old.series_id)
+        and not exists (select from reorganisation where xact = pg_current_xact_id() and at = transaction_timestamp())) then
       raise exception 'Record % is declared and cannot change', old.number using errcode = 'KC003';
     end if;
   end if;

@@ -2,7 +2,7 @@ import * as contract from '@key-cellar/contract';
 import { uuidv7 } from 'uuidv7';
 import { getOrMakeSet, withUnitOfWork } from '../src/index.js';
 import { run } from '../src/kernel/index.js';
-import { type Client, type Login, logins, makeWorld, ruleDefinition, statusOf, today, type World } from './support/world.js';
+import { type Client, type Login, logins, makeWorld, ruleDefinition, statusOf, today, type World, revisionOf } from './support/world.js';
 
 describe('what a person may not discover', () => {
   let world: World;
@@ -237,7 +237,10 @@ describe('what a person may not discover', () => {
         await keeper().call(contract.plan.unsetRule, { params, body: { ruleId: rule } }),
         await keeper().call(contract.plan.setRule, { params, body: { ruleId: rule } }),
         await keeper().call(contract.plan.unsetRule, { params, body: { ruleId: rule } }),
-        await keeper().call(contract.schedule.placeJurisdictions, { params, body: { jurisdictions: [] } }),
+        await keeper().call(contract.schedule.placeJurisdictions, {
+          params,
+          body: { revision: await revisionOf(world, params.id), jurisdictions: [] },
+        }),
         await keeper().call(contract.schedule.importEvents, {
           body: { csv: 'place,type,on,note\nA-02,ended,2020-01-01,\n', dryRun: false },
         }),

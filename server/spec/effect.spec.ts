@@ -4,7 +4,7 @@ import { effectOnCases, namedEffect, withDraft } from '@key-cellar/core/schedule
 import { getOrMakeSet, programActor, withUnitOfWork } from '../src/index.js';
 import { chapters } from './support/chapters.js';
 import { asOwner } from './support/database.js';
-import { type Login, makeWorld, ruleDefinition, statusOf, today, type World } from './support/world.js';
+import { type Login, makeWorld, ruleDefinition, statusOf, today, type World, revisionOf } from './support/world.js';
 
 const years = (n: number, changes: Partial<RuleDefinition> = {}): RuleDefinition =>
   ruleDefinition({ steps: [{ kind: 'destroy', after: `P${n}Y`, from: 'clockStart', approvals: 1, noticeDays: 0 }], ...changes });
@@ -310,16 +310,18 @@ describe('the effect of a change', () => {
     );
     const jurisdictions = ['North'];
     await keeper.call(plan.setRule, { params: { id: two }, body: { ruleId: rules['R-NORTH']! } });
-    await compare({ kind: 'placeJurisdictions', placeId: world.ids.A01, jurisdictions }, () =>
-      keeper.call(schedule.placeJurisdictions, { params: { id: world.ids.A01 }, body: { jurisdictions } }),
+    await compare({ kind: 'placeJurisdictions', placeId: world.ids.A01, jurisdictions }, async () =>
+      keeper.call(schedule.placeJurisdictions, {
+        params: { id: world.ids.A01 },
+        body: { revision: await revisionOf(world, world.ids.A01), jurisdictions },
+      }),
     );
-    const revisionOf = async (id: string): Promise<number> => (await keeper.call(plan.place, { params: { id } })).revision;
-    const revision = await revisionOf(one);
+    const revision = await revisionOf(world, one);
     const merged = await compare({ kind: 'mergePlace', placeId: one, intoId: two }, () =>
       keeper.call(plan.mergePlace, { params: { id: one }, body: { revision, intoId: two, dryRun: false } }),
     );
     expect(merged.changed).toBeGreaterThan(0);
-    const before = await revisionOf(two);
+    const before = await revisionOf(world, two);
     await compare({ kind: 'movePlace', placeId: two, parentId: world.ids.A02 }, () =>
       keeper.call(plan.movePlace, { params: { id: two }, body: { revision: before, parentId: world.ids.A02, dryRun: false } }),
     );

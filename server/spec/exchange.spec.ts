@@ -2,7 +2,7 @@ import { exchange, type ConflictWay, identity, type PackageOutcome, plan, record
 import { strToU8 } from 'fflate';
 import { Ajv2020 } from 'ajv/dist/2020.js';
 import { chapters } from './support/chapters.js';
-import { Client, makeWorld, password, ruleDefinition, statusOf, type World } from './support/world.js';
+import { Client, makeWorld, password, ruleDefinition, statusOf, type World, revisionOf } from './support/world.js';
 import { asOwner, configFor, dropDatabase, freshDatabase } from './support/database.js';
 import { bytesOf, itemsIn, packed, type Items } from './support/packages.js';
 import { startServer, type Running } from '../src/index.js';
@@ -82,7 +82,10 @@ describe('packages', () => {
     const { id: numbering } = await keeper.call(records.makeNumbering, {
       body: { title: 'Leases', pattern: 'L-{year}-{nnn}', per: ['year'], gapless: true },
     });
-    await keeper.call(records.placeNumbering, { params: { id: ids.A02 }, body: { numberingId: numbering } });
+    await keeper.call(records.placeNumbering, {
+      params: { id: ids.A02 },
+      body: { revision: await revisionOf(world, ids.A02), numberingId: numbering },
+    });
     const { id: detector } = await keeper.call(setup.makeDetector, {
       body: { title: 'Pay', note: '', signs: [{ kind: 'words', words: ['salary'], atLeast: 1 }] },
     });
@@ -93,11 +96,11 @@ describe('packages', () => {
       ],
     });
     const rule = await world.rule('R-ONE', ids.A01, definition);
-    const revisionOf = async () => (await keeper.call(schedule.rule, { params: { id: rule } })).revision;
+    const ruleRevision = async () => (await keeper.call(schedule.rule, { params: { id: rule } })).revision;
     const save = async (title: string) =>
       keeper.call(schedule.saveDraft, {
         params: { id: rule },
-        body: { revision: await revisionOf(), definition: { ...definition, title } },
+        body: { revision: await ruleRevision(), definition: { ...definition, title } },
       });
     for (const [title, inForceFrom] of [
       ['Announced', '2030-01-01'],
@@ -106,7 +109,7 @@ describe('packages', () => {
       await save(title);
       await keeper.call(schedule.publish, {
         params: { id: rule },
-        body: { revision: await revisionOf(), inForceFrom, takesOver: 'laterClocks' },
+        body: { revision: await ruleRevision(), inForceFrom, takesOver: 'laterClocks' },
       });
     }
     await keeper.call(schedule.withdrawVersion, { params: { id: rule, version: 3 }, body: { reason: 'a slip' } });
@@ -142,7 +145,10 @@ describe('packages', () => {
       params: { id: ids.A01 },
       body: { revision: page.revision, code: 'A-09', title, note, notHere: 'x', message: 'hello' },
     });
-    await keeper.call(schedule.placeJurisdictions, { params: { id: ids.A }, body: { jurisdictions: ['North'] } });
+    await keeper.call(schedule.placeJurisdictions, {
+      params: { id: ids.A },
+      body: { revision: await revisionOf(world, ids.A), jurisdictions: ['North'] },
+    });
     await folder(ids.A01, 'GONE').then(({ id }) => keeper.call(plan.retirePlace, { params: { id }, body: { reason: 'moved out' } }));
     const { id: stencil } = await keeper.call(stencils.make, {
       body: {
@@ -226,7 +232,7 @@ describe('packages', () => {
   };
   const at = (items: Items, section: string, field: string, value: string): Record<string, unknown> =>
     items[section]!.find((item) => item[field] === value)!;
-  const placeId = async (code: string): Promise<string> => (await target.call(plan.placeByCode, { query: { code } })).id;
+  const placeId = async (code: string): Promise<string> => (await target.call(plan.placesByCode, { query: { code } })).places[0]!.id;
   const retitle = async (code: string, title: string): Promise<void> => {
     const id = await placeId(code);
     const { revision, code: now, note, notHere, message } = await target.call(plan.place, { params: { id } });

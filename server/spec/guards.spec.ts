@@ -78,6 +78,37 @@ describe('straight in SQL, with the application’s role and as the owner', () =
     await refused('delete from record where id = $1', [declared.id], '42501', 'KC001');
   });
 
+  it('a declared record leaves its series only where it is said why in the same transaction, and that stays', async () => {
+    const move = 'update record set place_id = $2, series_id = $2 where id = $1';
+    const say = `insert into reorganisation (id, made_by, reason) values (gen_random_uuid(), $1, $2)`;
+    for (const as of [asApplication, asOwner]) {
+      await as(world.database, async (client) => {
+        await client.query('begin');
+        await expectAsync(client.query(say, [world.ids.keeper, ' '])).toBeRejectedWithError(/reorganisation_reason_check/);
+        await client.query('rollback');
+        // What was said for another transaction does not count in this one.
+        await client.query(say, [world.ids.keeper, 'An earlier one']);
+        await expectAsync(client.query(move, [declared.id, world.ids.A02])).toBeRejectedWith(jasmine.objectContaining({ code: 'KC003' }));
+        await client.query('begin');
+        await client.query(say, [world.ids.keeper, 'The office moved']);
+        await client.query(move, [declared.id, world.ids.A02]);
+        await expectAsync(client.query(`update record set title = 'other' where id = $1`, [declared.id])).toBeRejectedWith(
+          jasmine.objectContaining({ code: 'KC003' }),
+        );
+        await client.query('rollback');
+      });
+    }
+    await refused(
+      `insert into reorganisation (id, made_by, reason, xact) values (gen_random_uuid(), $1, 'x', '1')`,
+      [world.ids.keeper],
+      '42501',
+      'done',
+    );
+    await refused(`update reorganisation set reason = 'other'`, [], '42501', 'KC001');
+    await refused('delete from reorganisation', [], '42501', 'KC001');
+    await refused('truncate reorganisation', [], '42501', 'KC001');
+  });
+
   it('its versions and their bytes stay as they are', async () => {
     await refused('delete from version where record_id = $1', [declared.id], '42501', 'KC001');
     await refused(`update version set file_name = 'x' where record_id = $1`, [declared.id], '42501', 'KC001');

@@ -13,7 +13,7 @@ import {
 } from '@key-cellar/contract';
 import { placeGrant, programActor, withUnitOfWork } from '../src/index.js';
 import { asApplication, asOwner } from './support/database.js';
-import { makeWorld, ruleDefinition, statusOf, today, type Refused, type World } from './support/world.js';
+import { makeWorld, ruleDefinition, statusOf, today, type Refused, type World, revisionOf } from './support/world.js';
 
 /** What laws say, from the rule to the record: through the database, the effect before publishing and the check. */
 describe('what laws say', () => {
@@ -130,7 +130,10 @@ describe('what laws say', () => {
       ['North', 'Sound'],
     ] as const)
       await keeper().call(schedule.makeJurisdiction, { body: { name, partOf } });
-    await keeper().call(schedule.placeJurisdictions, { params: { id: world.ids.A01 }, body: { jurisdictions: ['North'] } });
+    await keeper().call(schedule.placeJurisdictions, {
+      params: { id: world.ids.A01 },
+      body: { revision: await revisionOf(world, world.ids.A01), jurisdictions: ['North'] },
+    });
     await world.rule('R-A', world.ids.A01, ruleDefinition({ steps: destroys('P5D', { workingDays: true, noticeDays: 10 }) }));
     const record = await world.file('editor', { createdOn: '2026-09-04' });
     expect((await dossier(record.id)).dueOn).toBe('2026-09-11');

@@ -2,7 +2,7 @@ import { said } from '@key-cellar/words/testing';
 import { criteriaEndpoints, ledger, plan, records, schedule, type Dossier, type RuleDefinition } from '@key-cellar/contract';
 import { parseCriteria, type Criteria } from '@key-cellar/core/criteria';
 import { chapters } from './support/chapters.js';
-import { type Login, makeWorld, problemOf, ruleDefinition, statusOf, type World } from './support/world.js';
+import { type Login, makeWorld, problemOf, ruleDefinition, statusOf, type World, revisionOf } from './support/world.js';
 
 const years = (n: number, changes: Partial<RuleDefinition> = {}): RuleDefinition =>
   ruleDefinition({
@@ -108,7 +108,10 @@ describe('levels of precedence', () => {
     expect((await dossier(id)).outcome).toBe('unscheduled');
     await world.rule('R-SOUND', world.ids.A02, years(4, { jurisdictions: ['Sound'] }));
     expect((await dossier(id)).outcome).toBe('unscheduled');
-    await keeper().call(schedule.placeJurisdictions, { params: { id: world.ids.A02 }, body: { jurisdictions: ['Quay'] } });
+    await keeper().call(schedule.placeJurisdictions, {
+      params: { id: world.ids.A02 },
+      body: { revision: await revisionOf(world, world.ids.A02), jurisdictions: ['Quay'] },
+    });
     expect((await dossier(id)).why.governing?.code).toBe('R-SOUND');
     expect(await problemOf(keeper().call(schedule.moveJurisdiction, { body: { name: 'Sound', partOf: 'Quay' } }))).toContain(
       'part of Sound itself',
@@ -119,9 +122,15 @@ describe('levels of precedence', () => {
     expect(await problemOf(keeper().call(schedule.makeJurisdiction, { body: { name: 'sound', partOf: null } }))).toContain(
       'already exists',
     );
-    const unknown = { params: { id: world.ids.A02 }, body: { jurisdictions: ['Nowhere'] } };
+    const unknown = {
+      params: { id: world.ids.A02 },
+      body: { revision: await revisionOf(world, world.ids.A02), jurisdictions: ['Nowhere'] },
+    };
     expect(await problemOf(keeper().call(schedule.placeJurisdictions, unknown))).toContain('no jurisdiction Nowhere');
-    await keeper().call(schedule.placeJurisdictions, { params: { id: world.ids.A02 }, body: { jurisdictions: [] } });
+    await keeper().call(schedule.placeJurisdictions, {
+      params: { id: world.ids.A02 },
+      body: { revision: await revisionOf(world, world.ids.A02), jurisdictions: [] },
+    });
   });
 
   describe('by hand', () => {

@@ -5,7 +5,7 @@ import { giveNumber } from '../src/records/index.js';
 import { recordType } from '../src/facts/index.js';
 import { chapters } from './support/chapters.js';
 import { asOwner } from './support/database.js';
-import { makeWorld, problemOf, statusOf, today, type World } from './support/world.js';
+import { makeWorld, problemOf, statusOf, today, type World, revisionOf } from './support/world.js';
 
 const atOnce = 100;
 const filings = 1000;
@@ -21,8 +21,10 @@ describe('numbering', () => {
   const year = today.slice(0, 4);
   const make = (title: string, pattern: string, per: ('series' | 'place' | 'type' | 'year' | 'month')[], gapless = true) =>
     world.as('keeper').call(records.makeNumbering, { body: { title, pattern, per, gapless } });
-  const numberBy = (placeId: string, numberingId: string | null) =>
-    world.as('keeper').call(records.placeNumbering, { params: { id: placeId }, body: { numberingId } });
+  const numberBy = async (placeId: string, numberingId: string | null) =>
+    world
+      .as('keeper')
+      .call(records.placeNumbering, { params: { id: placeId }, body: { revision: await revisionOf(world, placeId), numberingId } });
   const file = async (placeId: string, facts: Record<string, string> = { topic: 'quay' }, containerId = world.ids.box): Promise<string> =>
     (
       await world.as('editor').call(receiving.describePhysical, {
@@ -127,7 +129,10 @@ describe('numbering', () => {
     expect(await statusOf(make('Twice', 'X-{nnn}', ['year']))).toBe(422);
     const body = { title: 'Mine', pattern: '{nnn}', per: [], gapless: false };
     expect(await statusOf(world.as('editor').call(records.makeNumbering, { body }))).toBe(403);
-    const call = world.as('editor').call(records.placeNumbering, { params: { id: world.ids.A01 }, body: { numberingId: null } });
+    const call = world.as('editor').call(records.placeNumbering, {
+      params: { id: world.ids.A01 },
+      body: { revision: await revisionOf(world, world.ids.A01), numberingId: null },
+    });
     expect(await statusOf(call)).toBe(403);
   });
 

@@ -3,7 +3,7 @@ import { plan, records, schedule, type RuleDefinition } from '@key-cellar/contra
 import type { Explanation } from '@key-cellar/core/schedule';
 import { chapters } from './support/chapters.js';
 import { asApplication, asOwner } from './support/database.js';
-import { makeWorld, problemOf, ruleDefinition, today, type World } from './support/world.js';
+import { makeWorld, problemOf, ruleDefinition, today, type World, revisionOf } from './support/world.js';
 
 const years = (n: number, changes: Partial<RuleDefinition> = {}): RuleDefinition =>
   ruleDefinition({
@@ -92,15 +92,29 @@ describe('a day of the past', () => {
         'a jurisdiction of the series',
         async () => {
           await set(ids.A01, northern);
-          await keeper().call(schedule.placeJurisdictions, { params: { id: ids.A01 }, body: { jurisdictions: ['North'] } });
+          await keeper().call(schedule.placeJurisdictions, {
+            params: { id: ids.A01 },
+            body: { revision: await revisionOf(world, ids.A01), jurisdictions: ['North'] },
+          });
         },
       ],
       [
         'another jurisdiction',
-        () => keeper().call(schedule.placeJurisdictions, { params: { id: ids.A01 }, body: { jurisdictions: ['Land'] } }),
+        async () =>
+          keeper().call(schedule.placeJurisdictions, {
+            params: { id: ids.A01 },
+            body: { revision: await revisionOf(world, ids.A01), jurisdictions: ['Land'] },
+          }),
       ],
       ['that is part of the first', () => keeper().call(schedule.moveJurisdiction, { body: { name: 'Land', partOf: 'North' } })],
-      ['no jurisdiction', () => keeper().call(schedule.placeJurisdictions, { params: { id: ids.A01 }, body: { jurisdictions: [] } })],
+      [
+        'no jurisdiction',
+        async () =>
+          keeper().call(schedule.placeJurisdictions, {
+            params: { id: ids.A01 },
+            body: { revision: await revisionOf(world, ids.A01), jurisdictions: [] },
+          }),
+      ],
       [
         'a rule by an event',
         async () => {

@@ -1,4 +1,4 @@
-import { plan, records, schedule, type EffectLine, type PlacePage } from '@key-cellar/contract';
+import { holds, ledger, plan, records, schedule, setup, type EffectLine, type PlacePage } from '@key-cellar/contract';
 import { type Login, makeWorld, Refused, ruleDefinition, statusOf, type World } from './support/world.js';
 
 describe('changes of the plan', () => {
@@ -26,7 +26,16 @@ describe('changes of the plan', () => {
     world.as(login).call(plan.movePlace, { params: { id }, body: { revision: (await page(id)).revision, parentId, dryRun } });
   const merge = async (id: string, intoId: string, dryRun = false) =>
     keeper().call(plan.mergePlace, { params: { id }, body: { revision: (await page(id)).revision, intoId, dryRun } });
+  const byCode = async (code: string) => (await keeper().call(plan.placesByCode, { query: { code } })).places;
   const due = async (id: string): Promise<string | null> => (await keeper().call(records.dossier, { params: { id } })).dueOn;
+  /** An access set that nobody’s clearance reaches. */
+  const aboveAll = async (): Promise<number> =>
+    (
+      await world.pool.query<{ id: number }>(
+        'insert into access_set (anchor_place, marking_level, marking_caveats) values ($1, 9, $2) on conflict do nothing returning id',
+        [world.ids.A, []],
+      )
+    ).rows[0]!.id;
   const refusal = async (call: Promise<unknown>): Promise<string> => {
     try {
       await call;
@@ -48,7 +57,7 @@ describe('changes of the plan', () => {
       'Two copies, please.',
       'NEW-01',
     ]);
-    expect(await keeper().call(plan.placeByCode, { query: { code: 'new-01' } })).toEqual({ id: first, code: 'OTHER-1', former: true });
+    expect(await byCode('new-01')).toEqual([{ id: first, code: 'OTHER-1', title: 'Title NEW-{nn}', former: true }]);
     expect((await page(await make(world.ids.A, 'series', 'NEW-{nn}'))).code).toBe('NEW-02');
     expect(await refusal(edit(first, { code: 'A-01' }))).toContain('code of another place');
     expect(await statusOf(edit(first, { revision: 1, title: 'x' }))).toBe(412);
@@ -112,29 +121,112 @@ describe('changes of the plan', () => {
     expect(dossier.path.map((p) => p.code)).toEqual(['B', 'B-01', 'M-1', 'M-1-1']);
     expect(await statusOf(world.as('reader').call(records.dossier, { params: { id: record.id } }))).toBe(404);
     expect((await keeper().call(records.count, { query: { under: world.ids.B01 } })).count).toBe(1);
-    expect(
-      await keeper()
-        .call(plan.placeByCode, { query: { code: 'A-01/M-1' } })
-        .then(
-          () => 'found',
-          () => 'gone',
-        ),
-    ).toBe('gone');
-    expect((await keeper().call(plan.placeByCode, { query: { code: 'B-01/M-1' } })).id).toBe(folder);
+    // The way that it had leads there too.
+    expect((await byCode('A-01/M-1')).map((p) => [p.id, p.former])).toEqual([[folder, true]]);
+    expect((await byCode('B-01/M-1')).map((p) => [p.id, p.former])).toEqual([[folder, false]]);
     await move(folder, world.ids.A01);
     expect(await due(record.id)).toBe('2026-01-10');
     expect(await statusOf(world.as('reader').call(records.dossier, { params: { id: record.id } }))).toBe(200);
   });
 
-  it('declared records hold their folder in its series', async () => {
+  it('declared records leave their series, or their folder, by a keeper with a reason, and it stands in the history of each', async () => {
     const folder = await make(world.ids.A01, 'folder', 'D-1');
-    const { id } = await world.file('editor', { place: folder });
+    const { id, number } = await world.file('editor', { place: folder });
+    await world.file('editor', { place: folder });
     await world.as('steward').call(records.declare, { body: { ids: [id] } });
-    expect(await refusal(move(folder, world.ids.A02))).toContain('There are declared records in D-1 that cannot be moved.');
     const other = await make(world.ids.A01, 'folder', 'D-2');
-    expect((await move(folder, other)).records).toBe(1);
-    expect(await refusal(merge(folder, other))).toContain('There are declared records in D-1 that cannot be moved.');
-    expect((await keeper().call(records.dossier, { params: { id } })).path.map((p) => p.code)).toEqual(['A', 'A-01', 'D-2', 'D-1']);
+    // In its series it goes along without asking.
+    expect([(await move(folder, other)).records, (await page(folder)).path.at(-2)!.code]).toEqual([2, 'D-2']);
+    const to = async (reason?: string, login: Login = 'keeper', dryRun = false) =>
+      world.as(login).call(plan.movePlace, {
+        params: { id: folder },
+        body: { revision: (await page(folder)).revision, parentId: world.ids.A02, dryRun, ...(reason ? { reason } : {}) },
+      });
+    expect(await refusal(to('Tidying up', 'steward'))).toContain('by a keeper of both places');
+    expect(await refusal(to(undefined, 'steward', true))).toContain('by a keeper of both places');
+    const tried = await to(undefined, 'keeper', true);
+    expect([tried.records, tried.declared]).toEqual([2, 1]);
+    expect(await refusal(to())).toContain('say why');
+    expect((await to('The office of harbours took it over.')).declared).toBe(1);
+    const dossier = await keeper().call(records.dossier, { params: { id } });
+    expect([dossier.path.map((p) => p.code), dossier.state]).toEqual([['A', 'A-02', 'D-1'], 'declared']);
+    const { entries } = await keeper().call(ledger.entries, { query: { subject: id, subjectKind: 'record' } });
+    expect(entries.filter((e) => e.act === 'moved').map((e) => [e.subject.startsWith(number), e.note])).toEqual([
+      [true, 'The office of harbours took it over.'],
+    ]);
+    const { rows } = await world.pool.query('select reason from reorganisation');
+    expect(rows).toEqual([{ reason: 'The office of harbours took it over.' }]);
+
+    // Merging takes it out of its folder.
+    const into = await make(world.ids.A02, 'folder', 'D-3');
+    const mergeInto = async (reason?: string) =>
+      keeper().call(plan.mergePlace, {
+        params: { id: folder },
+        body: { revision: (await page(folder)).revision, intoId: into, dryRun: false, ...(reason ? { reason } : {}) },
+      });
+    expect(await refusal(mergeInto())).toContain('say why');
+    expect((await mergeInto('One folder is enough.')).declared).toBe(1);
+    expect((await keeper().call(records.dossier, { params: { id } })).path.map((p) => p.code)).toEqual(['A', 'A-02', 'D-3']);
+  });
+
+  it('records that a hold keeps as they are stay where they are, whoever asks', async () => {
+    const folder = await make(world.ids.A01, 'folder', 'H-1');
+    const { id } = await world.file('editor', { place: folder });
+    const { id: matterId } = await keeper().call(holds.makeMatter, { body: { code: 'MOVE', title: 'Matter', kind: 'case', note: '' } });
+    await keeper().call(holds.placeHold, {
+      body: { matterId, name: 'Hold', reason: 'As it is', freeze: true, recordIds: [id], custodianIds: [] },
+    });
+    const moved = keeper().call(plan.movePlace, {
+      params: { id: folder },
+      body: { revision: (await page(folder)).revision, parentId: world.ids.A02, dryRun: false, reason: 'Tidying up' },
+    });
+    expect(await refusal(moved)).toContain('A hold keeps records in H-1');
+    expect((await page(folder)).path.at(-2)!.code).toBe('A-01');
+  });
+
+  it('a code that was another place’s is given again by whoever was told whose', async () => {
+    const first = await make(world.ids.A, 'series', 'TWICE-1');
+    await edit(first, { code: 'TWICE-2', title: 'Now two' });
+    const again = (more: object) =>
+      keeper().call(plan.makePlace, { body: { parentId: world.ids.A, kind: 'series', code: 'TWICE-1', title: 'New', note: '', ...more } });
+    expect(await refusal(again({}))).toBe(
+      'TWICE-1 was the code of TWICE-2 Now two until 14 Sep 2026, and what refers to it by that code leads there. Give another, or give it all the same.',
+    );
+    const { id: second } = await again({ again: true });
+    expect((await byCode('TWICE-1')).map((p) => [p.id, p.former])).toEqual([
+      [second, false],
+      [first, true],
+    ]);
+    const third = await make(world.ids.A, 'series', 'TWICE-3');
+    await edit(second, { code: 'TWICE-4' });
+    expect(await refusal(edit(third, { code: 'TWICE-1' }))).toContain('was the code of TWICE-2 Now two and TWICE-4 New');
+    await edit(third, { code: 'TWICE-1', again: true });
+    // Its own code of before it may always have back.
+    await edit(second, { code: 'TWICE-5' });
+    await edit(second, { code: 'TWICE-4' });
+    // Whoever may not know of that place is not told which it is.
+    const inside = await make(world.ids.A01, 'folder', 'SECRET-1');
+    await edit(inside, { code: 'SECRET-2', title: 'Hidden' });
+    await world.pool.query('update place set marking_level = 9, access_set_id = $2 where id = $1', [inside, await aboveAll()]);
+    const blind = await refusal(
+      world.as('editor').call(plan.makePlace, {
+        body: { parentId: world.ids.A01, kind: 'folder', code: 'SECRET-1', title: 'New', note: '' },
+      }),
+    );
+    expect(blind).toContain('another place');
+    expect(blind).not.toContain('Hidden');
+  });
+
+  it('two who set the jurisdictions, the numbering or what a place takes do not write over one another', async () => {
+    const series = await make(world.ids.A, 'series', 'GUARD-1');
+    const before = (await page(series)).revision;
+    const calls: (() => Promise<unknown>)[] = [
+      () => keeper().call(schedule.placeJurisdictions, { params: { id: series }, body: { revision: before, jurisdictions: [] } }),
+      () => keeper().call(records.placeNumbering, { params: { id: series }, body: { revision: before, numberingId: null } }),
+      () => keeper().call(setup.placeTakes, { params: { id: series }, body: { revision: before, takes: null } }),
+    ];
+    await calls[0]!();
+    for (const call of calls) expect(await statusOf(call())).toBe(412);
   });
 
   it('a series moves under another function, and refuses what makes no plan', async () => {
@@ -168,7 +260,7 @@ describe('changes of the plan', () => {
     expect((await merge(from, into, true)).records).toBe(2);
     await merge(from, into);
     for (const { id } of [one, two]) expect((await keeper().call(records.dossier, { params: { id } })).path[1]!.code).toBe('KEEP-1');
-    expect((await keeper().call(plan.placeByCode, { query: { code: 'OLD-1' } })).code).toMatch(/KEEP-1|OLD-1/);
+    expect((await byCode('OLD-1')).map((p) => p.code).sort()).toEqual(['KEEP-1', 'OLD-1']);
     expect((await page(from)).retiredOn).toBe('2026-09-14');
     expect(await refusal(world.file('editor', { place: from }))).toContain('retired');
     expect(await refusal(make(from, 'folder', 'N-1'))).toContain('retired on 14 Sep 2026');

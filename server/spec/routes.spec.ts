@@ -4,7 +4,17 @@ import * as contract from '@key-cellar/contract';
 import { uuidv7 } from 'uuidv7';
 import { bound, namesOfAll } from '../src/http/table.js';
 import { packed } from './support/packages.js';
-import { approvedBatch, type Client, makeWorld, password, ruleDefinition, statusOf, today, type World } from './support/world.js';
+import {
+  approvedBatch,
+  type Client,
+  makeWorld,
+  password,
+  ruleDefinition,
+  statusOf,
+  today,
+  type World,
+  revisionOf,
+} from './support/world.js';
 
 const endpoints = bound();
 const mutating = endpoints.filter(({ endpoint }) => endpoint.changes);
@@ -48,6 +58,12 @@ describe('every route that changes something', () => {
         await world
           .as('keeper')
           .call(contract.plan.makePlace, { body: { parentId: world.ids.A01, kind: 'folder', code: 'WALK-{nn}', title: 'W', note: '' } })
+      ).id,
+    series: async () =>
+      (
+        await world
+          .as('keeper')
+          .call(contract.plan.makePlace, { body: { parentId: world.ids.A, kind: 'series', code: 'WALKED-{nn}', title: 'W', note: '' } })
       ).id,
     detector: async () =>
       (
@@ -284,7 +300,7 @@ describe('every route that changes something', () => {
     'schedule.placeJurisdictions': async () =>
       world.as('keeper').call(contract.schedule.placeJurisdictions, {
         params: { id: world.ids.A02 },
-        body: { jurisdictions: [await scene.jurisdiction()] },
+        body: { revision: await revisionOf(world, world.ids.A02), jurisdictions: [await scene.jurisdiction()] },
       }),
     'schedule.override': async () =>
       world.as('keeper').call(contract.schedule.override, {
@@ -338,10 +354,23 @@ describe('every route that changes something', () => {
       }),
     'records.dropNumbering': async () =>
       world.as('keeper').call(contract.records.dropNumbering, { params: { id: await scene.numbering() }, body: { revision: 1 } }),
-    'records.placeNumbering': async () =>
-      world
+    'records.splitSeries': async () => {
+      const place = await scene.series();
+      const { id: folder } = await world
         .as('keeper')
-        .call(contract.records.placeNumbering, { params: { id: world.ids.A02 }, body: { numberingId: await scene.numbering() } }),
+        .call(contract.plan.makePlace, { body: { parentId: place, kind: 'folder', code: 'PART', title: 'Part', note: '' } });
+      const which = { by: 'list' as const, folderIds: [folder], numbers: [] };
+      const parts = [{ code: `SPLIT-${Date.now()}`, title: 'Part', which }];
+      const revision = await revisionOf(world, place);
+      return world
+        .as('keeper')
+        .call(contract.records.splitSeries, { params: { id: place }, body: { revision, parts, reason: 'a reason', dryRun: false } });
+    },
+    'records.placeNumbering': async () =>
+      world.as('keeper').call(contract.records.placeNumbering, {
+        params: { id: world.ids.A02 },
+        body: { revision: await revisionOf(world, world.ids.A02), numberingId: await scene.numbering() },
+      }),
     'receiving.upload': () => scene.arrival(world.as('editor')),
     'receiving.file': () => world.file('editor'),
     'receiving.discard': async () =>

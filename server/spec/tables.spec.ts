@@ -334,7 +334,7 @@ describe('plans and schedules as tables', () => {
     lines.find((l) => l['code'] === code && (inside === undefined || l['inside'] === inside))!;
   const describe_ = async (code: string, change: Record<string, string>): Promise<void> => {
     const keeper = world.as('keeper');
-    const { id } = await keeper.call(plan.placeByCode, { query: { code } });
+    const { id } = (await keeper.call(plan.placesByCode, { query: { code } })).places[0]!;
     const { revision, title, note, notHere, message, code: now } = await keeper.call(plan.place, { params: { id } });
     await keeper.call(plan.editPlace, { params: { id }, body: { revision, code: now, title, note, notHere, message, ...change } });
   };
@@ -369,7 +369,7 @@ describe('plans and schedules as tables', () => {
     expect(lineOf(lines, 'DAY')['opened on']).toBe('1990-02-28');
     expect([lineOf(lines, 'DAY-1')['numbering'], lineOf(lines, 'DAY-1')['former codes']]).toEqual(['Days', 'OLD-1 until 2001-01-01']);
     expect(lineOf(lines, 'IN')['inside']).toBe('DAY-1/X//Y');
-    expect((await world.as('keeper').call(plan.placeByCode, { query: { code: 'OLD-1' } })).code).toBe('DAY-1');
+    expect((await world.as('keeper').call(plan.placesByCode, { query: { code: 'OLD-1' } })).places[0]!.code).toBe('DAY-1');
     expect((await loadPlan(json(lines), false, 'json')).changes).toEqual([]);
     const reopened = await loadPlan(await changedLines((all) => (lineOf(all, 'K')['closed on'] = '')), false, 'json');
     expect(reopened.changes.map((c) => c.sentence)).toEqual(['DAY-1/K: closed on: “1999-12-31” → nothing']);
@@ -477,7 +477,7 @@ describe('plans and schedules as tables', () => {
 
   chapter('are tried as they are taken in, line by line, with what becomes of dates', async () => {
     const lines = await exported('plan');
-    const { id: series } = await world.as('keeper').call(plan.placeByCode, { query: { code: 'A-02' } });
+    const { id: series } = (await world.as('keeper').call(plan.placesByCode, { query: { code: 'A-02' } })).places[0]!;
     const filed = await Promise.all([1, 2, 3].map(() => world.file('keeper', { place: series })));
     const table = csv([{ ...lineOf(lines, 'A-02'), rules: 'R-ONE' }]);
     const due = () => Promise.all(filed.map(async ({ id }) => (await world.as('keeper').call(records.dossier, { params: { id } })).dueOn));
@@ -490,7 +490,7 @@ describe('plans and schedules as tables', () => {
     expect((await due()).every((on) => on !== null)).toBeTrue();
     // A folder with a declared record does not leave its series by a table, either.
     await world.as('keeper').call(plan.makePlace, { body: { parentId: series, kind: 'folder', code: 'DEC', title: 'Declared' } });
-    const { id: folder } = await world.as('keeper').call(plan.placeByCode, { query: { code: 'A-02/DEC' } });
+    const { id: folder } = (await world.as('keeper').call(plan.placesByCode, { query: { code: 'A-02/DEC' } })).places[0]!;
     const { id: record } = await world.file('keeper', { place: folder });
     await world.as('keeper').call(records.declare, { body: { ids: [record] } });
     const moved = await loadPlan(await changedLines((all) => (lineOf(all, 'DEC')['inside'] = 'DAY-10')), true, 'json');

@@ -1,6 +1,7 @@
 export { mergeRefusal, moveRefusal, refusesInside, shutOn, shutStates, type PlaceStanding, type Shut } from './change.js';
 export { isCodePattern, nextCode } from './nextCode.js';
 export { codePattern, kindsInside, placeKinds, takesRecords, kindWords, type PlaceKind } from './place.js';
+export { splitSteps, type SplitFolder, type SplitStep } from './split.js';
 export { datedTitle, fillText, readyText, slotsOf, type ReadyTitle } from './readyTitle.js';
 export {
   bareFolder,

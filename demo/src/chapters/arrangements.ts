@@ -32,8 +32,16 @@ export async function arrange(loaded: Loaded): Promise<void> {
     const ines = await person('ines');
     const numberBy = async (code: string, title: string, pattern: string, per: ('series' | 'year' | 'month')[], gapless: boolean) => {
       const { id } = await perform(loaded, ines, numberingActs.makeNumbering, { body: { title, pattern, per, gapless } });
-      const [place] = await rows<{ id: string }>(services.pool, 'demo.placeByCode', 'select id from place where code = $1', [code]);
-      await perform(loaded, ines, numberingActs.placeNumbering, { params: { id: place!.id }, body: { numberingId: id } });
+      const [place] = await rows<{ id: string; revision: number }>(
+        services.pool,
+        'demo.placeByCode',
+        'select id, revision from place where code = $1',
+        [code],
+      );
+      await perform(loaded, ines, numberingActs.placeNumbering, {
+        params: { id: place!.id },
+        body: { revision: place!.revision, numberingId: id },
+      });
     };
     await numberBy('PIL-03', 'Near misses through the year', 'NM-{year}-{nnn}', ['year'], true);
     await numberBy('PIL-06', 'Rosters by month', '{series}/{year}-{month}/{nn}', ['series', 'month'], false);

@@ -62,7 +62,7 @@ export const examples: Record<string, (t: Things, c: Common, world: ActWorld) =>
   'schedule.dropEventType': () => ({ body: { name: 'spare' } }),
   'schedule.setNamedYear': () => ({ body: { name: 'New year', ends: ['2026-06-30'] } }),
   'schedule.dropNamedYear': (_, c) => ({ body: { name: c.namedYear } }),
-  'schedule.placeJurisdictions': (t, c) => ({ params: { id: t.place }, body: { jurisdictions: [c.jurisdiction] } }),
+  'schedule.placeJurisdictions': (t, c) => ({ params: { id: t.place }, body: { revision: 1, jurisdictions: [c.jurisdiction] } }),
   'schedule.override': (t) => ({
     body: { ids: [t.record], override: { kind: 'date', dueOn: '2090-01-01', action: 'destroy' }, reason: 'for long' },
   }),
@@ -93,7 +93,16 @@ export const examples: Record<string, (t: Things, c: Common, world: ActWorld) =>
     body: { title: 'Other', pattern: '{year}-{nnn}', per: ['year'], gapless: true, revision: 1 },
   }),
   'records.dropNumbering': (_, c) => ({ params: { id: c.numbering }, body: { revision: 1 } }),
-  'records.placeNumbering': (t, c) => ({ params: { id: t.place }, body: { numberingId: c.numbering } }),
+  'records.splitSeries': (t) => ({
+    params: { id: t.series },
+    body: {
+      revision: 1,
+      parts: [{ code: 'PART', title: 'Part', which: { by: 'list', folderIds: [t.other], numbers: [] } }],
+      reason: 'a reason',
+      dryRun: false,
+    },
+  }),
+  'records.placeNumbering': (t, c) => ({ params: { id: t.place }, body: { revision: 1, numberingId: c.numbering } }),
   'records.editFacts': (t) => ({ params: { id: t.record }, body: { revision: 1, title: 'Other', createdOn: today, facts: {} } }),
   'records.addVersion': (t) => ({ params: { id: t.record }, body: { arrivalId: t.arrival } }),
   'records.move': (t) => ({ body: { ids: [t.record], placeId: t.other, reason: 'belongs there', dryRun: false } }),

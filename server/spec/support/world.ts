@@ -331,3 +331,8 @@ export async function rackDifferences(database: string): Promise<number> {
     return (result.rowCount ?? 0) + (use.rowCount ?? 0) + (totals.rowCount ?? 0);
   });
 }
+
+/** The revision of a place as it is now: what changes a place says which it was looked at in. */
+export async function revisionOf(world: Pick<World, 'pool'>, placeId: string): Promise<number> {
+  return (await world.pool.query<{ revision: number }>('select revision from place where id = $1', [placeId])).rows[0]!.revision;
+}

@@ -27,6 +27,7 @@ import {
   fixityReads,
   moveRecords,
   numberingActs,
+  splitSeries,
   recordActs,
   recordReads,
   recordSetupReads,
@@ -92,6 +93,7 @@ const table: { readonly [A in keyof Areas]: { readonly [K in keyof Areas[A]]: An
     ...numberingActs,
     ...pick(recordActs, ['editFacts', 'declare', 'revoke']),
     move: moveRecords,
+    splitSeries,
     addVersion: receivingActs.addVersion,
   },
   setup: {

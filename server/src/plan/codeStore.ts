@@ -62,18 +62,37 @@ export function formerCodes(db: Db, placeId: string) {
   );
 }
 
-/** Places with a code now or before, those that have it now and stand first. */
+/** Places that had a code, of any plan nodes, or of folders beside; not the one that is asked for. Whoever had it last comes first. */
+export function formerHolders(
+  db: Db,
+  { code, kind, parentId, placeId }: { readonly code: string; readonly kind: string; readonly parentId: string; readonly placeId?: string },
+) {
+  return rows<{ code: string; title: string; until: string; access_set_id: number }>(
+    db,
+    'place.formerHolders',
+    `select p.code, p.title, f.until, p.access_set_id from former_code f join place p on p.id = f.place_id
+     where f.code = $1 and p.id is distinct from $4
+       and case when $2 = 'folder' then p.kind = 'folder' and f.parent_id = $3 else p.kind <> 'folder' end
+     order by f.until desc, p.code limit 5`,
+    [code, kind, parentId, placeId ?? null],
+  );
+}
+
+/** Places with a code now or before, those that have it now and stand first. A folder is named with its way too, as it is or was. */
 export function placesWithCode(db: Db, code: string, sets: readonly number[]) {
-  return rows<{ id: string; code: string; former: boolean }>(
+  return rows<{ id: string; code: string; title: string; former: boolean }>(
     db,
     'place.withCode',
-    `select p.id, p.code, false as former, p.retired_on is not null as gone from place p
-     where p.access_set_id = any ($2::int[]) and (p.code = $1 or ($1 like '%/%' and p.kind = 'folder' and $1 = (
-       select string_agg(a.code, '/' order by array_position(p.ancestors, a.id)) from place a where a.id = any (p.ancestors) and a.kind in ('series', 'folder'))))
+    `with way as (select id, (select string_agg(a.code, '/' order by array_position(p.ancestors, a.id)) from place a
+         where a.id = any (p.ancestors) and a.kind in ('series', 'folder')) as code
+       from place p where $1 like '%/%' and kind in ('series', 'folder'))
+     select p.id, p.code, p.title, false as former, p.retired_on is not null as gone from place p
+     where p.access_set_id = any ($2::int[]) and (p.code = $1 or (p.kind = 'folder' and exists (select from way w where w.id = p.id and w.code = $1)))
      union all
-     select p.id, p.code, true, p.retired_on is not null from former_code f join place p on p.id = f.place_id
-     where f.code = $1 and p.access_set_id = any ($2::int[])
-     order by gone, former limit 5`,
+     select p.id, p.code, p.title, true, p.retired_on is not null from former_code f join place p on p.id = f.place_id
+     where p.access_set_id = any ($2::int[])
+       and (f.code = $1 or exists (select from way w where w.id = f.parent_id and w.code || '/' || f.code = $1))
+     order by gone, former, code limit 20`,
     [code, sets],
   );
 }

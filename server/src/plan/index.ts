@@ -1,4 +1,4 @@
-export { factsOfAllTypes, requireMovableRecords, standingOf } from './changes.js';
+export { factsOfAllTypes, freeCode, requireMovableRecords, requireNotBefore, requireRevision, standingOf } from './changes.js';
 export { dropFormerCode, keepFormerCode, lockPlan } from './codeStore.js';
 export { makeFirstKeeper } from './founding.js';
 export { madeActs, placeKind } from './kinds.js';
@@ -10,7 +10,7 @@ export { stencilActs } from './stencilActs.js';
 export { stencilReads } from './stencilReads.js';
 export { requireSound } from './stencilSound.js';
 export { addStencil, addStencilVersion, markGrant, setMarking, writeStencil } from './stencilStore.js';
-export { anchorOf, moveUnder, putRecordsIn } from './moveStore.js';
+export { addReorganisation, anchorOf, moveUnder, putRecordsIn } from './moveStore.js';
 export {
   addRule,
   allPlaces as planPlaces,

@@ -29,16 +29,35 @@ export async function extentOf(db: Db, id: string, sets: readonly number[]): Pro
   return found!;
 }
 
-/** Whether there are declared records under a place that would leave their series, or with `own` that place, and may not. */
-export async function declaredThatStay(db: Db, id: string, newSeriesId: string | null, own: boolean): Promise<boolean> {
-  const found = await row(
+export interface StayingRow extends Record<string, unknown> {
+  id: string;
+  number: string;
+  title: string;
+  state: string;
+  place_id: string;
+  series: string;
+  access_set_id: number;
+  frozen: boolean;
+}
+
+/** Declared and frozen records under a place that would leave their series, or with `own` that place. */
+export function staying(db: Db, id: string, newSeriesId: string | null, own: boolean) {
+  return rows<StayingRow>(
     db,
-    'place.declaredThatStay',
-    `select from record where places @> array[$1::uuid] and state = 'declared' and 'moving' = any (frozen)
-       and (series_id is distinct from coalesce($2, series_id) or ($3 and place_id = $1)) limit 1`,
+    'place.staying',
+    `select r.id, r.number, r.title, r.state, r.place_id, s.code as series, r.access_set_id, r.freeze_count > 0 as frozen
+     from record r join place s on s.id = r.series_id
+     where r.places @> array[$1::uuid] and r.state <> 'disposed' and (r.state = 'declared' or r.freeze_count > 0)
+       and (r.series_id is distinct from coalesce($2, r.series_id)
+         or ($3 and r.place_id = $1 and (r.freeze_count > 0 or 'moving' = any (r.frozen))))
+     order by r.id`,
     [id, newSeriesId, own],
   );
-  return found !== undefined;
+}
+
+/** Says why declared records go along in this transaction: without it the database keeps them where they are. */
+export async function addReorganisation(db: Db, r: { id: string; by: string; reason: string }): Promise<void> {
+  await run(db, 'place.reorganise', 'insert into reorganisation (id, made_by, reason) values ($1, $2, $3)', [r.id, r.by, r.reason]);
 }
 
 /** Where a place has its access from. */
@@ -82,7 +101,6 @@ export async function moveUnder(db: Db, place: PlaceRow, parent: PlaceRow, serie
   if (oldAnchor !== place.id && oldAnchor !== newAnchor) await reanchor(db, place.id, oldAnchor, newAnchor);
 }
 
-/** Codes that places inside both have. */
 /** Codes that stand in both places, with the access sets of the two that have each. */
 export function clashingCodes(db: Db, a: string, b: string) {
   return rows<{ code: string; sets: number[] }>(

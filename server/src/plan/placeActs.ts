@@ -5,8 +5,19 @@ import { refuse } from '@key-cellar/core/records';
 import { uuidv7 } from 'uuidv7';
 import { message, type Message, type Value } from '@key-cellar/words';
 import { checkFacts, recordTypes } from '../facts/index.js';
-import { actsFor, one, Problem, wrongField, type Services } from '../kernel/index.js';
-import { effectOn, factsOfAllTypes, freeCode, requireMovableRecords, requireRevision, seriesOf, standingOf } from './changes.js';
+import { actsFor, one, Problem, wrongField, type PersonAccess, type Services } from '../kernel/index.js';
+import {
+  effectOn,
+  factsOfAllTypes,
+  freeCode,
+  reorganise,
+  requireNotBefore,
+  requireRevision,
+  seriesOf,
+  standingOf,
+  stayingIn,
+  type Staying,
+} from './changes.js';
 import { madeActs, placeKind, toChange } from './kinds.js';
 import { shutAround } from './places.js';
 import * as codeStore from './codeStore.js';
@@ -23,6 +34,10 @@ function requireOpening(on: string | undefined, closedOn: string | null): void {
   if (on !== undefined && closedOn !== null && on > closedOn)
     throw wrongField('/openedOn', message('plan.closingOn', { on: { day: closedOn } }));
 }
+
+/** How many of some records a person may know of. */
+const countKnown = (access: PersonAccess, of: readonly { access_set_id: number }[]): number =>
+  of.filter((r) => hasRight(access.on(r.access_set_id).all, 'discover')).length;
 
 export const placeActs = {
   /** Folders are everyday work of those who file; the plan itself is the keepers'. */
@@ -41,7 +56,7 @@ export const placeActs = {
       ),
     },
     repeat: 'refused',
-    async write(uow, { on: { parent }, body, person }) {
+    async write(uow, { on: { parent }, body, person, access }) {
       if (!kindsInside(parent.kind).includes(body.kind))
         throw wrongField('/kind', message('plan.cannotBeInside', { kind: body.kind, parent: parent.kind }));
       const shut = await shutAround(uow, parent, person.today);
@@ -49,6 +64,7 @@ export const placeActs = {
       const siblings = await placeStore.childrenOf(uow, parent.id);
       const code = await freeCode(uow, body.code, body.kind, parent.id);
       if (!codePattern.test(code)) throw wrongField('/code', message('plan.noCodeLettersAt', { code }));
+      await requireNotBefore(uow, access, { code, kind: body.kind, parentId: parent.id }, body.again);
       const id = uuidv7();
       await placeStore.addPlace(uow, {
         ...body,
@@ -74,7 +90,7 @@ export const placeActs = {
     name: ['changed a place', 'renumbered a place'],
     on: { place: one(placeKind, ({ params }) => params.id, toChange) },
     repeat: 'refused',
-    async write(uow, { on: { place }, body, person }) {
+    async write(uow, { on: { place }, body, person, access }) {
       requireRevision(place, body.revision);
       requireOpening(body.openedOn, place.closed_on);
       if (place.code !== body.code) {
@@ -82,10 +98,12 @@ export const placeActs = {
         if (await codeStore.codeTaken(uow, body.code, place.kind, place.parent_id)) {
           throw wrongField('/code', message('plan.codeAnotherPlace', { code: body.code }));
         }
+        const asked = { code: body.code, kind: place.kind, parentId: place.parent_id, placeId: place.id };
+        await requireNotBefore(uow, access, asked, body.again);
         await codeStore.keepFormerCode(uow, place, person.today);
         await codeStore.dropFormerCode(uow, place.id, body.code);
       }
-      const { revision: _revision, ...after } = body;
+      const { revision: _revision, again: _again, ...after } = body;
       const before = {
         code: place.code,
         title: place.title,
@@ -104,6 +122,7 @@ export const placeActs = {
   /** Moves a place with all that is in it. Where its access came from above, it comes from there no more. */
   movePlace: act(plan.movePlace, {
     name: 'moved a place',
+    also: ['moved'],
     on: {
       place: one(placeKind, ({ params }) => params.id, toChange),
       parent: one(placeKind, ({ body }) => body.parentId, {
@@ -114,27 +133,36 @@ export const placeActs = {
     },
     repeat: 'refused',
     job: { kind: 'recompute', beyond: 2000 },
+    tries: ({ body }) => body.dryRun,
     // Two moves at once could close a circle between them.
     first: codeStore.lockPlan,
     decide: ({ on, person }) => refusal('cannot-move', moveRefusal(standingOf(on.place), standingOf(on.parent), person.today)),
-    async write(uow, { on: { place, parent }, body, services, access, person }) {
+    async write(uow, given) {
+      const {
+        on: { place, parent },
+        body,
+        services,
+        access,
+        person,
+      } = given;
       requireRevision(place, body.revision);
       const from = (await placeStore.placeById(uow, place.parent_id!))!;
       const newSeriesId = seriesOf(parent, await placeStore.placesByIds(uow, parent.ancestors));
-      if (place.kind === 'folder') await requireMovableRecords(uow, place, newSeriesId, false);
       if (await codeStore.codeTaken(uow, place.code, place.kind, parent.id, place.id)) {
         throw new Problem(409, 'code-taken', message('plan.codeTaken', { parent: parent.code, kind: place.kind, code: place.code }));
       }
       const effect = await effectOn(uow, access, person.today, place, parent);
-      if (body.dryRun) return { answer: effect, entry: null };
+      const staying: Staying = place.kind === 'folder' ? await stayingIn(uow, place, newSeriesId, false) : { declared: [], frozen: false };
+      await reorganise(uow, given, staying, { places: [place, parent], into: parent, reason: body.reason });
       await codeStore.keepFormerCode(uow, place, person.today);
       await moveStore.moveUnder(uow, place, parent, place.kind === 'folder' ? newSeriesId : null);
       await services.events.tell(uow, 'placesChanged', { placeIds: [place.id], because: place.code });
       return {
-        answer: effect,
+        answer: { ...effect, declared: countKnown(access, staying.declared) },
         entry: {
           before: { in: `${from.code} ${from.title}` },
           after: { in: `${parent.code} ${parent.title}`, records: effect.records },
+          note: body.reason,
         },
       };
     },
@@ -143,19 +171,27 @@ export const placeActs = {
   /** Merges a place into another of its kind: all that is in it goes there, its code leads there, and it is retired empty. */
   mergePlace: act(plan.mergePlace, {
     name: 'merged a place',
+    also: ['moved'],
     on: { place: one(placeKind, ({ params }) => params.id, toChange), into: one(placeKind, ({ body }) => body.intoId, toChange) },
     repeat: 'refused',
     job: { kind: 'recompute', beyond: 2000 },
+    tries: ({ body }) => body.dryRun,
     first: codeStore.lockPlan,
     decide: ({ on, person }) => refusal('cannot-merge', mergeRefusal(standingOf(on.place), standingOf(on.into), person.today)),
-    async write(uow, { on: { place, into }, access, body, services, person }) {
+    async write(uow, given) {
+      const {
+        on: { place, into },
+        access,
+        body,
+        services,
+        person,
+      } = given;
       requireRevision(place, body.revision);
       const events = await moveStore.eventCount(uow, place.id);
       if (events > 0) {
         throw new Problem(409, 'has-events', message('plan.hasEvents', { code: place.code, n: events, into: into.code }));
       }
       const newSeriesId = seriesOf(into, await placeStore.placesByIds(uow, into.ancestors));
-      await requireMovableRecords(uow, place, newSeriesId, true);
       const clash = await moveStore.clashingCodes(uow, place.id, into.id);
       if (clash.length > 0) {
         const known = clash.filter((c) => c.sets.every((set) => hasRight(access.on(set).all, 'discover'))).map((c) => c.code);
@@ -164,12 +200,13 @@ export const placeActs = {
         throw new Problem(409, 'code-taken', message('plan.bothHaveInsideRenumber', { named: { all: named } }));
       }
       const effect = await effectOn(uow, access, person.today, place, into);
-      if (body.dryRun) return { answer: effect, entry: null };
+      const staying = await stayingIn(uow, place, newSeriesId, true);
+      await reorganise(uow, given, staying, { places: [place, into], into, reason: body.reason });
       await moveStore.mergeInto(uow, place, into, newSeriesId, person.today);
       await services.events.tell(uow, 'placesChanged', { placeIds: [into.id], because: into.code });
       return {
-        answer: effect,
-        entry: { after: { into: `${into.code} ${into.title}`, records: effect.records, places: effect.places } },
+        answer: { ...effect, declared: countKnown(access, staying.declared) },
+        entry: { after: { into: `${into.code} ${into.title}`, records: effect.records, places: effect.places }, note: body.reason },
       };
     },
   }),

@@ -1,6 +1,6 @@
 import type { plan } from '@key-cellar/contract';
 import type { ReadsOf, Services } from '../kernel/index.js';
-import { placeByCode } from './changes.js';
+import { placesByCode } from './changes.js';
 import { foldersOf, outline, placePage, rack } from './places.js';
 
 export const planReads: Omit<ReadsOf<typeof plan, Services>, 'exportPlan'> = {
@@ -8,5 +8,5 @@ export const planReads: Omit<ReadsOf<typeof plan, Services>, 'exportPlan'> = {
   folders: ({ services, person, params }) => foldersOf(services, person, params.id),
   rack: async ({ services, person }) => ({ cells: await rack(services, person) }),
   place: ({ services, person, params }) => placePage(services, person, params.id),
-  placeByCode: ({ services, person, query }) => placeByCode(services, person, query.code),
+  placesByCode: ({ services, person, query }) => placesByCode(services, person, query.code),
 };

@@ -21,7 +21,7 @@ import {
   type Several,
   type UnitOfWork,
 } from '../kernel/index.js';
-import { factsOfAllTypes, freeCode } from './changes.js';
+import { factsOfAllTypes, freeCode, requireNotBefore } from './changes.js';
 import { placeKind, stencilKind } from './kinds.js';
 import { shutAround } from './places.js';
 import { bringTo, putInto } from './stencilBringing.js';
@@ -163,6 +163,7 @@ export const stencilActs = {
           // Written out or counted, it is a code only under the lock.
           if (!isCodePattern(worked.code)) requireCode(worked.code);
           const code = await freeCode(uow, worked.code, 'folder', parent.id);
+          await requireNotBefore(uow, access, { code, kind: 'folder', parentId: parent.id }, false);
           const { root, inside } = await makeFolders(using, now, { ...worked, code });
           return {
             id: stencil.id,

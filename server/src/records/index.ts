@@ -28,6 +28,7 @@ export { addNumbering, numberingById, writeNumbering } from './numberingStore.js
 export { drawing, measuring, pageDrawer, readingPages, type Extent, type Named } from './pages.js';
 export { recordReads, recordSetupReads } from './reads.js';
 export { moveRecords } from './moveAct.js';
+export { splitSeries } from './splitAct.js';
 export { declareOnClosing, recordActs, standingOf } from './recordActs.js';
 export { countObjects, knowsObjects } from './objectStore.js';
 export { openObjects } from './openObjects.js';

@@ -4,7 +4,7 @@ import { numberingRefusal, numberingsMeet, parseNumbering, type Numbering } from
 import { uuidv7 } from 'uuidv7';
 import { recordTypes } from '../facts/index.js';
 import { actsFor, atRepository, changedMeanwhile, noRight, one, perhaps, Problem, wrongField, type Db } from '../kernel/index.js';
-import { placeKind } from '../plan/index.js';
+import { placeKind, requireRevision } from '../plan/index.js';
 import { numberingKind } from './kinds.js';
 import * as store from './numberingStore.js';
 import type { Services } from './services.js';
@@ -80,8 +80,9 @@ export const numberingActs = {
       place: one(placeKind, ({ params }) => params.id, 'dispose'),
       numbering: perhaps(numberingKind, ({ body }) => body.numberingId, noRight, { lock: false }),
     },
-    repeat: 'same',
-    async write(uow, { on: { place, numbering } }) {
+    repeat: 'refused',
+    async write(uow, { on: { place, numbering }, body }) {
+      requireRevision(place, body.revision);
       if (numbering) await requireApart(uow, numbering, '/numberingId');
       await store.setNumbering(uow, place.id, numbering?.id ?? null);
       return { answer: {}, entry: { after: { numbering: numbering?.title ?? null } } };

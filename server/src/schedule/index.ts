@@ -6,6 +6,7 @@ export { effectThreads, type EffectAnswer, type EffectQuestion } from './effectT
 export { explainJudged, judge, judgeLocked, recompute, type JudgedLocked } from './evaluation.js';
 export { eventActs } from './eventActs.js';
 export { entityEvents } from './events.js';
+export { addEvents } from './eventsStore.js';
 export { keepForGood } from './forGood.js';
 export { holidaysIn, readingHolidays } from './holidays.js';
 export { jobFor } from './jobs.js';

@@ -5,7 +5,7 @@ import { refuse } from '@key-cellar/core/records';
 import { mayBePartOf } from '@key-cellar/core/schedule';
 import { uuidv7 } from 'uuidv7';
 import { actsFor, atRepository, noRight, notFound, one, Problem, wrongField } from '../kernel/index.js';
-import { placeKind } from '../plan/index.js';
+import { placeKind, requireRevision } from '../plan/index.js';
 import { criteriaRuleKind, ruleKind } from './kinds.js';
 import { partsWithin, requireForRules, requireJurisdictions } from './levels.js';
 import * as levels from './levelsStore.js';
@@ -220,9 +220,10 @@ export const levelActs = {
   placeJurisdictions: act(schedule.placeJurisdictions, {
     name: 'set the jurisdictions of a place',
     on: { place: one(placeKind, ({ params }) => params.id, 'dispose') },
-    repeat: 'same',
+    repeat: 'refused',
     job,
-    async write(uow, { on: { place }, body: { jurisdictions }, services, access }) {
+    async write(uow, { on: { place }, body: { jurisdictions, revision }, services, access }) {
+      requireRevision(place, revision);
       await requireJurisdictions(uow, jurisdictions);
       await levels.writePlaceJurisdictions(uow, place.id, [...new Set(jurisdictions)]);
       return {

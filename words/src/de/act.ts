@@ -140,6 +140,7 @@ export const act: Record<keyof typeof english, string> = {
   'act.sign-in failed': 'Anmeldung fehlgeschlagen',
   'act.signed in': 'angemeldet',
   'act.signed out': 'abgemeldet',
+  'act.split a series': 'Serie geteilt',
   'act.took a copy': 'Kopie entnommen',
   'act.took a grant back': 'Freigabe zurückgenommen',
   'act.took a record type up again': 'Unterlagenart wieder in Gebrauch genommen',

@@ -57,6 +57,7 @@ export const can: Record<keyof typeof english, string> = {
   'can.does.records.move': 'Unterlagen in eine andere Stelle verschieben',
   'can.does.records.placeNumbering': 'Die Nummerierung einer Stelle festlegen',
   'can.does.records.revoke': 'Die Festschreibung von Unterlagen mit Begründung aufheben',
+  'can.does.records.splitSeries': 'Eine Serie teilen',
   'can.does.schedule.addCriteriaRule': 'Eine Regel auf alles setzen, was Kriterien erfüllt',
   'can.does.schedule.addRecordEvent': 'Etwas eintragen, das dem geschah, wovon eine Unterlage handelt',
   'can.does.schedule.cancelJob': 'Einen langen Auftrag abbrechen',

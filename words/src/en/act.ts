@@ -138,6 +138,7 @@ export const act = {
   'act.sign-in failed': 'failed to sign in',
   'act.signed in': 'signed in',
   'act.signed out': 'signed out',
+  'act.split a series': 'split a series',
   'act.took a copy': 'took a copy',
   'act.took a grant back': 'took a grant back',
   'act.took a record type up again': 'reinstated a record type',

@@ -55,6 +55,7 @@ export const can = {
   'can.does.records.move': 'Move records to another place',
   'can.does.records.placeNumbering': 'Set the numbering of a place',
   'can.does.records.revoke': 'Revoke the declaration of records, with a reason',
+  'can.does.records.splitSeries': 'Split a series',
   'can.does.schedule.addCriteriaRule': 'Set a rule on whatever matches criteria',
   'can.does.schedule.addRecordEvent': 'Record something that happened to what a record is about',
   'can.does.schedule.cancelJob': 'Cancel a long job',

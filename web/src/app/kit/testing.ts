@@ -126,7 +126,7 @@ export class Stage<T> {
 
   /** Opens one of the lists by the id of its field, and gives what can be chosen. */
   async offered(field: string): Promise<HTMLElement[]> {
-    document.getElementById(field)!.closest<HTMLElement>('.p-select')!.click();
+    document.getElementById(field)!.closest<HTMLElement>('.p-select, .p-multiselect')!.click();
     await this.settle();
     return [...document.querySelectorAll<HTMLElement>('[role="option"]')];
   }

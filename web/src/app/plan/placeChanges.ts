@@ -57,6 +57,9 @@ export class PlaceChanges {
   protected readonly effect = signal<PlanEffect | null>(null);
   protected readonly busy = signal(false);
   protected readonly problem = signal<Problem | null>(null);
+  /** The code was another place’s before, and is given all the same. */
+  protected readonly again = signal(false);
+  protected readonly givenBefore = computed(() => this.problem()?.type.endsWith(':code-given-before') ?? false);
 
   protected readonly open = computed(() => this.task() !== null);
   protected readonly name = computed(() => {
@@ -105,8 +108,10 @@ export class PlaceChanges {
       case 'edit':
         return this.code().trim() !== '' && this.title().trim() !== '';
       case 'move':
-      case 'merge':
-        return this.effect() !== null;
+      case 'merge': {
+        const effect = this.effect();
+        return effect !== null && (effect.declared === 0 || this.reason().trim().length > 2);
+      }
       case 'reopen':
       case 'retire':
         return this.reason().trim().length > 2;
@@ -130,6 +135,7 @@ export class PlaceChanges {
         this.reason.set('');
         this.effect.set(null);
         this.problem.set(null);
+        this.again.set(false);
         this.chosen.set(null);
         const target = this.target();
         if (target && task === 'move') this.choose(target);
@@ -144,9 +150,16 @@ export class PlaceChanges {
   private moveOrMerge(dryRun: boolean): Observable<PlanEffect> {
     const { id, revision } = this.place();
     const params = { id };
+    const reason = this.reason().trim();
+    const body = { revision, dryRun, ...(reason && !dryRun ? { reason } : {}) };
     return this.task() === 'merge'
-      ? this.api.call(plan.mergePlace, { params, body: { revision, intoId: this.chosen()!, dryRun } })
-      : this.api.call(plan.movePlace, { params, body: { revision, parentId: this.chosen()!, dryRun } });
+      ? this.api.call(plan.mergePlace, { params, body: { ...body, intoId: this.chosen()! } })
+      : this.api.call(plan.movePlace, { params, body: { ...body, parentId: this.chosen()! } });
+  }
+
+  protected giveAgain(): void {
+    this.again.set(true);
+    this.carryOut();
   }
 
   /** Chooses where it goes, and asks what that does. */
@@ -169,6 +182,7 @@ export class PlaceChanges {
       note: this.note(),
       notHere: this.notHere(),
       message: this.message(),
+      again: this.again(),
       ...(this.openedOn() ? { openedOn: this.openedOn() } : {}),
     };
     const calls: Record<PlaceTask, () => Observable<unknown>> = {

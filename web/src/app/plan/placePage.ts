@@ -37,6 +37,7 @@ import { PlaceChanges, type PlaceTask } from './placeChanges';
 import { PlaceGiving } from './placeGiving';
 import { PlaceRoles } from './placeRoles';
 import { PlaceSheet } from './placeSheet';
+import { SplitSheet } from './splitSheet';
 
 /** Places inside that stand in one row at 1280 px. */
 const mostInRow = 4;
@@ -62,6 +63,7 @@ type Task = 'close' | 'rule' | 'unset' | 'jurisdictions' | 'numbering' | null;
     PlaceGiving,
     PlaceRoles,
     PlaceSheet,
+    SplitSheet,
     ProblemNotice,
     RecordTable,
     RouterLink,
@@ -85,6 +87,7 @@ export class PlacePage {
   private readonly rules = loaded(() => this.api.call(schedule.rules));
   protected readonly task = signal<Task>(null);
   protected readonly making = signal(false);
+  protected readonly splitting = signal(false);
   protected readonly changing = signal<PlaceTask | null>(null);
   protected readonly date = signal('');
   protected readonly jurisdictions = signal<readonly string[]>([]);
@@ -133,6 +136,7 @@ export class PlacePage {
       change($localize`Describe and renumber`, 'edit'),
       change($localize`Move`, 'move'),
       ...(p.retiredOn === null ? [change($localize`Merge into another`, 'merge')] : []),
+      ...(p.kind === 'series' && p.retiredOn === null ? [{ label: $localize`Split`, command: () => this.splitting.set(true) }] : []),
       ...((p.kind === 'series' || p.kind === 'folder') && shut === null
         ? [
             {
@@ -254,6 +258,7 @@ export class PlacePage {
 
   protected carryOut(): void {
     const params = { id: this.id() };
+    const { revision } = this.page.value()!;
     const finish = {
       next: (result: { recomputed?: number }) => {
         this.busy.set(false);
@@ -272,9 +277,11 @@ export class PlacePage {
     this.problem.set(null);
     if (this.task() === 'close') this.api.call(plan.closeFolder, { params, body: { on: this.date() } }).subscribe(finish);
     else if (this.task() === 'jurisdictions') {
-      this.api.call(schedule.placeJurisdictions, { params, body: { jurisdictions: [...this.jurisdictions()] } }).subscribe(finish);
+      this.api
+        .call(schedule.placeJurisdictions, { params, body: { revision, jurisdictions: [...this.jurisdictions()] } })
+        .subscribe(finish);
     } else if (this.task() === 'numbering') {
-      this.api.call(records.placeNumbering, { params, body: { numberingId: this.numberingId() } }).subscribe(finish);
+      this.api.call(records.placeNumbering, { params, body: { revision, numberingId: this.numberingId() } }).subscribe(finish);
     } else {
       const endpoint = this.task() === 'unset' ? plan.unsetRule : plan.setRule;
       this.api.call(endpoint, { params, body: { ruleId: this.ruleId()! } }).subscribe(finish);

@@ -69,6 +69,16 @@ import { LongTextField } from '../kit/longTextField';
           (valueChange)="openedOn.set($event)"
         />
         <kc-problem [problem]="problem()" />
+        @if (givenBefore()) {
+          <p-button
+            severity="secondary"
+            [outlined]="true"
+            [disabled]="busy()"
+            label="Give it all the same"
+            i18n-label
+            (onClick)="make(true)"
+          />
+        }
         <p-button
           type="submit"
           [disabled]="busy() || !parentId() || !kind()"
@@ -100,6 +110,8 @@ export class PlaceSheet {
   protected readonly openedOn = signal('');
   protected readonly busy = signal(false);
   protected readonly problem = signal<Problem | null>(null);
+  /** The code was another place’s before: whoever was told so may give it all the same. */
+  protected readonly givenBefore = computed(() => this.problem()?.type.endsWith(':code-given-before') ?? false);
   protected readonly parents = computed(() =>
     (this.places.value()?.places ?? [])
       .filter((p) => p.discover && p.shut === null)
@@ -130,7 +142,7 @@ export class PlaceSheet {
     this.kind.set(first?.value ?? null);
   }
 
-  protected make(): void {
+  protected make(again = false): void {
     this.busy.set(true);
     this.problem.set(null);
     this.api
@@ -142,6 +154,7 @@ export class PlaceSheet {
           title: this.title(),
           note: this.note(),
           ...(this.openedOn() ? { openedOn: this.openedOn() } : {}),
+          ...(again ? { again } : {}),
         },
       })
       .subscribe({

@@ -279,7 +279,7 @@ describe('a place', () => {
     await stage.choose('place-numbering', /Others/);
     await stage.press('Set the numbering', stage.sheet);
     const request = await stage.answer('/api/places/fo/numbering', {});
-    expect(request.request.body).toEqual({ numberingId: 'n2' });
+    expect(request.request.body).toEqual({ revision: 1, numberingId: 'n2' });
   });
 
   it('tells where it is, which rules reach it from where, what happened, and why one may', async () => {
@@ -372,7 +372,7 @@ describe('a place', () => {
     });
     await stage.press('Jurisdictions', stage.sheet);
     const request = await stage.answer('/api/places/fo/jurisdictions', { recomputed: 3 });
-    expect(request.request.body).toEqual({ jurisdictions: ['Northshore'] });
+    expect(request.request.body).toEqual({ revision: 1, jurisdictions: ['Northshore'] });
     expect(stage.text()).toContain('3 records were recalculated.');
   });
 
@@ -441,16 +441,66 @@ describe('a place', () => {
     });
     expect(stage.button('Move', stage.sheet).disabled).toBeTrue();
     await stage.choose('change-parent', 'BER-02 Inspections');
-    const dry = await stage.answer('/api/places/fo/move', { records: 4, places: 0, gains: [], loses: ['Ruben Tal (read)'], recomputed: 4 });
+    const dry = await stage.answer('/api/places/fo/move', {
+      records: 4,
+      places: 0,
+      gains: [],
+      loses: ['Ruben Tal (read)'],
+      recomputed: 4,
+      declared: 0,
+    });
     expect(dry.request.body).toEqual({ revision: 1, parentId: 's2', dryRun: true });
     expect(stage.sheet.textContent!.replace(/\s+/g, ' ')).toContain('Lose access: Ruben Tal (read)');
     expect(stage.http.expectOne('/api/schedule/effect').request.body).toEqual({
       change: { kind: 'movePlace', placeId: 'fo', parentId: 's2' },
     });
     await stage.press('Move', stage.sheet);
-    const request = await stage.answer('/api/places/fo/move', { records: 4, places: 0, gains: [], loses: [], recomputed: 4 });
+    const request = await stage.answer('/api/places/fo/move', { records: 4, places: 0, gains: [], loses: [], recomputed: 4, declared: 0 });
     expect((request.request.body as { dryRun: boolean }).dryRun).toBeFalse();
     expect(stage.text()).toContain('4 records were recalculated.');
+  });
+
+  it('leaves its series with declared records only with a reason', async () => {
+    const stage = await show({});
+    await choose(stage, 'Move');
+    const line = {
+      id: 's2',
+      kind: 'series',
+      parentId: 'f',
+      code: 'BER-02',
+      title: 'Inspections',
+      closedOn: null,
+      shut: null,
+      retiredOn: null,
+    };
+    await stage.answer('/api/plan?folders=true', { places: [{ ...line, rules: [], discover: true, deposit: true, counts: null }] });
+    await stage.choose('change-parent', /BER-02/);
+    await stage.answer('/api/places/fo/move', { records: 4, places: 0, gains: [], loses: [], recomputed: 4, declared: 2 });
+    expect(stage.sheet.textContent!.replace(/\s+/g, ' ')).toContain('2 declared records leave its series');
+    expect(stage.button('Move', stage.sheet).disabled).toBeTrue();
+    await stage.type('#change-why', 'Another office');
+    await stage.press('Move', stage.sheet);
+    const { request } = await stage.request('/api/places/fo/move');
+    expect(request.body).toEqual({ revision: 1, parentId: 's2', dryRun: false, reason: 'Another office' });
+  });
+
+  it('is given a code of before only by whoever was told whose it was', async () => {
+    const stage = await show({});
+    await choose(stage, 'Describe and renumber');
+    await stage.type('#change-code', 'BER-02');
+    await stage.press('Describe and renumber', stage.sheet);
+    const told = {
+      type: 'urn:key-cellar:problem:code-given-before',
+      title: '',
+      status: 409,
+      detail: 'BER-02 was the code of BER-03 until 1 May 2020.',
+    };
+    const first = await stage.answer('/api/places/fo', told, 409);
+    expect((first.request.body as { again: boolean }).again).toBeFalse();
+    expect(stage.sheet.textContent).toContain('was the code of BER-03');
+    await stage.press('Give it all the same', stage.sheet);
+    const { request } = await stage.request('/api/places/fo');
+    expect((request.body as { again: boolean }).again).toBeTrue();
   });
 
   it('that was retired can only be brought back, with a reason', async () => {
