@@ -1731,6 +1731,12 @@ CREATE TABLE public.tree_head (
     signature bytea NOT NULL
 );
 
+CREATE TABLE public.unread (
+    record_id uuid NOT NULL,
+    parts jsonb NOT NULL,
+    since timestamp with time zone DEFAULT now() NOT NULL
+);
+
 CREATE TABLE public.version (
     record_id uuid NOT NULL,
     no integer NOT NULL,
@@ -1984,6 +1990,9 @@ ALTER TABLE ONLY public.transfer
 
 ALTER TABLE ONLY public.tree_head
     ADD CONSTRAINT tree_head_pkey PRIMARY KEY (size);
+
+ALTER TABLE ONLY public.unread
+    ADD CONSTRAINT unread_pkey PRIMARY KEY (record_id);
 
 ALTER TABLE ONLY public.version
     ADD CONSTRAINT version_pkey PRIMARY KEY (record_id, no);
@@ -2600,6 +2609,9 @@ ALTER TABLE ONLY public.transfer
 ALTER TABLE ONLY public.transfer
     ADD CONSTRAINT transfer_batch_id_fkey FOREIGN KEY (batch_id) REFERENCES public.batch(id);
 
+ALTER TABLE ONLY public.unread
+    ADD CONSTRAINT unread_record_id_fkey FOREIGN KEY (record_id) REFERENCES public.record(id) ON DELETE CASCADE;
+
 ALTER TABLE ONLY public.version
     ADD CONSTRAINT version_content_id_fkey FOREIGN KEY (content_id) REFERENCES public.content(id);
 
@@ -3058,5 +3070,7 @@ GRANT UPDATE(bag_id) ON TABLE public.transfer TO cellar_app;
 GRANT UPDATE(receipt) ON TABLE public.transfer TO cellar_app;
 
 GRANT SELECT,INSERT ON TABLE public.tree_head TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.unread TO cellar_app;
 
 GRANT SELECT,INSERT ON TABLE public.version TO cellar_app;

@@ -79,6 +79,8 @@ const batchPage = batchLine.extend({
   objectionList: z.array(
     z.object({ id, recordId: id, record: z.string(), by: z.string(), reason: z.string(), answer: z.string().nullable() }),
   ),
+  /** Open records that are no longer due: they would stay. */
+  notDue: z.number().int(),
   items: z.array(batchItem),
 });
 export type BatchPage = z.infer<typeof batchPage>;

@@ -93,6 +93,8 @@ export {
   type FactOption,
   type TypeEffect,
   type DetectorLine,
+  type DetectorTrial,
+  type UnreadRecords,
   type TypeLine,
   type TypePage,
 } from './setup.js';

@@ -3,7 +3,7 @@ import { factKinds } from '@key-cellar/core/records';
 import * as z from 'zod';
 import { eventInput, eventLine } from './schedule.js';
 import { factDefinition, facts, recordLine } from './records.js';
-import { dateText, get, id, idParam, post, put, revision, ask, withMany } from './shared.js';
+import { dateText, get, id, idParam, post, put, revision, ask, sentence, withMany } from './shared.js';
 import { text, prose, line, note } from './text.js';
 
 const codeParam = z.object({ code: text(60).min(1) });
@@ -89,6 +89,29 @@ export const sign = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('words'), words: z.array(text(100).trim()).max(1000), atLeast: z.number().int().min(1).max(1000) }),
   z.object({ kind: z.literal('likeness'), sample: prose(40_000), percent: z.number().int().min(1).max(100) }),
 ]);
+const unreadRecords = z.object({
+  records: z.array(z.object({ id, number: z.string(), title: z.string(), unread: z.array(sentence) })),
+  total: z.number().int(),
+});
+export type UnreadRecords = z.infer<typeof unreadRecords>;
+
+const triedRecord = z.object({
+  id,
+  number: z.string(),
+  title: z.string(),
+  met: z.boolean(),
+  /** How many different texts or words each sign found, or percent of its sample. */
+  found: z.array(z.number().int()),
+  unread: z.array(sentence),
+});
+const detectorTrial = z.object({
+  chosen: z.array(triedRecord),
+  /** Those by lot that are met; of how many that were looked at, and how many there are. */
+  some: z.array(triedRecord),
+  looked: z.number().int(),
+  of: z.number().int(),
+});
+export type DetectorTrial = z.infer<typeof detectorTrial>;
 const detectorBody = z.object({ title: line(80), note: note(4000), signs: z.array(sign).max(50) });
 const detectorLine = detectorBody.extend({
   id,
@@ -174,8 +197,31 @@ export const setup = {
     response: z.object({ revision }),
   }),
   detectors: get('/setup/detectors', 'Detectors, what each found, and how many records are still to be looked at', {
-    response: z.object({ detectors: z.array(detectorLine), waiting }),
+    response: z.object({
+      detectors: z.array(detectorLine),
+      waiting,
+      /** Of how many records not all could be read. */
+      unread: z.number().int(),
+    }),
   }),
+  unread: get('/setup/detectors/unread', 'Records of which detectors could not read all, each with what and why; 500 at most', {
+    response: unreadRecords,
+  }),
+  tryDetector: ask(
+    '/setup/detectors/try',
+    'What signs would find: in chosen records, and in some by lot',
+    {
+      body: z.object({
+        signs: z.array(sign).max(50),
+        /** Of records, by number; what is not there is not told of. */
+        numbers: z.array(line(120)).max(50),
+        /** How many by lot. */
+        some: z.number().int().min(0).max(100),
+      }),
+      response: detectorTrial,
+    },
+    withMany,
+  ),
   makeDetector: post(
     '/setup/detectors',
     'Make a detector; all records are looked at with it',

@@ -109,6 +109,60 @@ describe('detectors', () => {
     expect(JSON.stringify(entries)).toContain(document);
   });
 
+  chapter('say of which records they could not read all, and why, to those who may know of detectors', async () => {
+    const picture = await fileBytes('photo.png', Buffer.from('89504e470d0a1a0a0000000d49484452', 'hex'));
+    const scan = await PDFDocument.create();
+    scan.addPage([100, 100]);
+    const scanned = await fileBytes('scanned.pdf', Buffer.from(await scan.save()));
+    const mail = await fileBytes(
+      'letter.eml',
+      `From: a@example.org\r\nSubject: Card\r\nContent-Type: text/plain\r\nContent-Transfer-Encoding: base64\r\n\r\n${Buffer.from(`No. ${card}`).toString('base64')}\r\n`,
+    );
+    expect(await found(mail)).toEqual(['Payment cards']);
+    await looked();
+    const told = await keeper().call(setup.unread);
+    expect(told.total).toBe(told.records.length);
+    expect((await keeper().call(setup.detectors)).unread).toBe(told.total);
+    const of = (id: string) => told.records.find((r) => r.id === id)?.unread;
+    expect([of(picture), of(scanned), of(mail)]).toEqual([
+      ['A picture: its words are not read.'],
+      ['A scan: there is no text in it.'],
+      undefined,
+    ]);
+    expect(await statusOf(world.as('reader').call(setup.unread))).toBe(403);
+    // What one may not discover is neither listed nor counted.
+    const { rows } = await world.pool.query<{ access_set_id: number }>('select access_set_id from record where id = $1', [picture]);
+    const { rows: above } = await world.pool.query<{ id: number }>(
+      'insert into access_set (anchor_place, marking_level, marking_caveats) values ($1, 9, $2) returning id',
+      [world.ids.A01, []],
+    );
+    await world.pool.query('update record set access_set_id = $2 where id = $1', [picture, above[0]!.id]);
+    const less = await keeper().call(setup.unread);
+    expect([less.total, less.records.some((r) => r.id === picture)]).toEqual([told.total - 1, false]);
+    await world.pool.query('update record set access_set_id = $2 where id = $1', [picture, rows[0]!.access_set_id]);
+  });
+
+  chapter('are tried on records before all are looked at, and only on what one may read', async () => {
+    const first = await world.file('editor', { title: 'Tried one', text: `Charged to ${card}.` });
+    const second = await world.file('editor', { title: 'Tried two', text: 'nothing' });
+    await looked();
+    const before = (await world.pool.query('select count(*)::int as n from detection_due')).rows;
+    const body = { signs: [cards], numbers: [first.number, second.number, 'NO-SUCH'], some: 100 };
+    const tried = await keeper().call(setup.tryDetector, { body });
+    expect(tried.chosen.map((r) => [r.title, r.met, r.found])).toEqual([
+      ['Tried one', true, [1]],
+      ['Tried two', false, [0]],
+    ]);
+    expect(tried.looked).toBeGreaterThan(3);
+    expect(tried.of).toBeGreaterThanOrEqual(tried.looked);
+    expect(tried.some.every((r) => r.met)).toBeTrue();
+    expect(tried.some.map((r) => r.id)).toContain(first.id);
+    expect((await world.pool.query('select count(*)::int as n from detection_due')).rows).toEqual(before);
+    expect(await statusOf(world.as('reader').call(setup.tryDetector, { body }))).toBe(403);
+    const wrong = { ...body, signs: [{ ...cards, pattern: '@@@@' } as Sign] };
+    expect(await problemOf(keeper().call(setup.tryDetector, { body: wrong }))).toContain('never passes the check');
+  });
+
   chapter('look again when a record changes', async () => {
     const { id } = await world.file('editor', { title: 'Changing', text: 'nothing' });
     expect(await found(id)).toEqual([]);

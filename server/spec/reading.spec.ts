@@ -110,7 +110,7 @@ describe('a file of a thousand tricks', () => {
       const after = tasks.run(readingWords, text(1));
       expect(await endless).toBeInstanceOf(GivenUp);
       expect(told).toEqual([[{ thread: 'readThread', task: 'words' }, 'a thread was ended. It took too long.']]);
-      expect((await after).trim()).toBe('');
+      expect((await after).text.trim()).toBe('');
       const wrong = { bytes: Buffer.from('x'), format: 'json' as const };
       await expectAsync(tasks.run(readingCells, wrong)).toBeRejectedWith(jasmine.any(Problem));
       await expectAsync(tasks.run({ name: 'unknown', patienceMs: 10_000 }, null)).toBeRejectedWithError(Error);
@@ -123,7 +123,7 @@ describe('a file of a thousand tricks', () => {
       const patienceMs = (Date.now() - begun) / 3;
       await tasks.stop();
       tasks = tasksIn('readThread', { memoryMb: 512, log });
-      expect((await tasks.run({ ...readingWords, patienceMs }, text(1))).trim()).toBe('');
+      expect((await tasks.run({ ...readingWords, patienceMs }, text(1))).text.trim()).toBe('');
       expect(told).toEqual([]);
     }, 30_000);
 
@@ -132,7 +132,7 @@ describe('a file of a thousand tricks', () => {
       const rows = Buffer.from(`[${'{"a":[1,2,3,4,5,6,7,8]},'.repeat(400_000)}{}]`);
       expect(await tasks.run(readingCells, { bytes: rows, format: 'json' }).catch((error: unknown) => error)).toBeInstanceOf(GivenUp);
       expect(told).toEqual([[{ thread: 'readThread', task: 'cells' }, 'a thread was ended. It took too much memory.']]);
-      expect((await tasks.run(readingWords, text(1))).trim()).toBe('');
+      expect((await tasks.run(readingWords, text(1))).text.trim()).toBe('');
     }, 30_000);
   });
 });

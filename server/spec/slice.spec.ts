@@ -146,8 +146,16 @@ describe('one file from receiving to certificate', () => {
     // The clock of the record is moved on after the approval: it is judged again and stays.
     const { revision, facts, title } = await keeper.call(records.dossier, { params: { id: early.id } });
     await keeper.call(records.editFacts, { params: { id: early.id }, body: { revision, title, createdOn: '2026-09-10', facts } });
+    // The batch shows it at once, not only when it is executed.
+    const seen = await keeper.call(docket.batch, { params: { id } });
+    expect([seen.notDue, seen.items[0]!.outcome, seen.items[0]!.reason]).toEqual([
+      1,
+      'open',
+      'It is no longer due under the rule in force.',
+    ]);
     expect(await executeAndWait(world, id)).toBe('0 destroyed, 1 not.');
-    expect((await keeper.call(docket.batch, { params: { id } })).items[0]!.outcome).toBe('dropped');
+    const after = await keeper.call(docket.batch, { params: { id } });
+    expect([after.notDue, after.items[0]!.outcome]).toEqual([0, 'dropped']);
   });
 
   chapter('a physical item waits for a person, with date, method and witness', async () => {

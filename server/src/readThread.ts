@@ -2,7 +2,7 @@
 // people, so it is a thread that can be ended in the middle; it sees nothing but what it is given.
 import { conceptsIn, itemsOf, readingPackage, readingSkos } from './exchange/index.js';
 import { answering, answerTasks } from './kernel/index.js';
-import { lookingForSigns, readingWords, signsIn, wordsOfDocument } from './records/index.js';
+import { lookingForSigns, readingWords, signsIn, signsTried, tryingSigns, wordsOfDocument } from './records/index.js';
 import { holidaysIn, readingHolidays } from './schedule/index.js';
 import { cellsOf, readingCells } from './tables/index.js';
 
@@ -13,4 +13,5 @@ answerTasks(
   answering(readingHolidays, holidaysIn),
   answering(readingWords, wordsOfDocument),
   answering(lookingForSigns, signsIn),
+  answering(tryingSigns, signsTried),
 );

@@ -1,9 +1,7 @@
 import { message, type Message } from '@key-cellar/words';
+import { checkingOf, couldPass, type Check } from './checks.js';
+import { evenText } from './evenText.js';
 import { wordsOf } from './words.js';
-
-/** How a text that fits a pattern is checked: digits by Luhn (ISO/IEC 7812-1 annex B), account numbers by MOD 97 (ISO 13616). */
-export const checks = ['none', 'luhn', 'mod97'] as const;
-export type Check = (typeof checks)[number];
 
 /** One way to tell that a text is of a kind. */
 export type Sign =
@@ -49,7 +47,21 @@ const isDigit = (c: string | undefined): boolean => c !== undefined && c >= '0' 
 const isLetter = (c: string | undefined): boolean =>
   c !== undefined && (c < '\u0080' ? (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') : /\p{L}/u.test(c));
 const isSign = (c: string | undefined): boolean => isDigit(c) || isLetter(c);
-const isGap = (c: string | undefined): boolean => c !== undefined && ' -./\u00a0'.includes(c);
+const isBlank = (c: string | undefined): boolean => c === ' ' || c === '\t';
+/** Signs that may stand in one gap of a number. */
+const longestGap = 12;
+
+/** Where a gap ends that begins at a place: one space, hyphen, dot or slash, or the end of a line with the blanks around it; the place itself where none begins. */
+function gapEnd(text: string, from: number): number {
+  let at = from;
+  while (at - from < longestGap && (isBlank(text[at]) || text[at] === '-')) at++;
+  if (text[at] === '\n') {
+    at++;
+    while (at - from < longestGap && isBlank(text[at])) at++;
+    return at;
+  }
+  return ' -./'.includes(text[from] ?? '!') ? from + 1 : from;
+}
 
 /**
  * Why a pattern is none; null when it is one. `#` stands for a digit, `@` for a letter, a space for a space, hyphen, dot,
@@ -69,69 +81,13 @@ function plain(text: string): string {
   return text.replace(/[^\p{L}\p{N}]/gu, '').toUpperCase();
 }
 
-/** Takes the signs of a text one after another, and says after each whether what it has taken passes. */
-interface Checking {
-  /** False when nothing that begins like this can pass. */
-  take(sign: string): boolean;
-  passes(): boolean;
-}
-
-/** Luhn’s sum both ways, since which digits are doubled is known only with the last one. */
-function luhn(): Checking {
-  let length = 0;
-  const sums = [0, 0];
-  return {
-    take(sign) {
-      const digit = Number(sign);
-      const doubled = digit > 4 ? digit * 2 - 9 : digit * 2;
-      sums[length % 2]! += doubled;
-      sums[(length + 1) % 2]! += digit;
-      length++;
-      return isDigit(sign);
-    },
-    passes: () => length > 1 && sums[length % 2]! % 10 === 0,
-  };
-}
-
-/** Letters and digits of an account number (ISO 13616-1 §5). */
-const longestAccount = 34;
-
-/** The remainder of what follows the first four signs, and these, kept to come last. */
-function mod97(): Checking {
-  let head = '';
-  let rest = 0;
-  let length = 0;
-  const on = (remainder: number, sign: string): number => {
-    const value = isDigit(sign) ? Number(sign) : sign.charCodeAt(0) - 55;
-    return (remainder * (value > 9 ? 100 : 10) + value) % 97;
-  };
-  return {
-    take(sign) {
-      const wanted = length < 2 ? /[A-Z]/ : length < 4 ? /[0-9]/ : /[A-Z0-9]/;
-      if (!wanted.test(sign)) return false;
-      if (length < 4) head += sign;
-      else rest = on(rest, sign);
-      return ++length <= longestAccount;
-    },
-    passes: () => length >= 15 && [...head].reduce(on, rest) === 1,
-  };
-}
-
-const passesAll = (checking: Checking, text: string): boolean => [...text].every((sign) => checking.take(sign)) && checking.passes();
-
-/** Luhn's check: every second digit from the right doubled, the digit sum a multiple of ten. */
-export const passesLuhn = (digits: string): boolean => passesAll(luhn(), digits);
-
-/** MOD 97 of an account number: its first four signs at the end, letters as numbers from 10, the remainder 1. */
-export const passesMod97 = (account: string): boolean => passesAll(mod97(), account);
-
 /**
  * Of the ends that a found text may have, the farthest first, the farthest up to which it passes its check; undefined when there is
  * none. One walk, however many ends there are.
  */
 function passingEnd(check: Check, text: string, from: number, ends: readonly number[]): number | undefined {
   if (check === 'none' || ends.length === 0) return ends[0];
-  const checking = check === 'luhn' ? luhn() : mod97();
+  const checking = checkingOf(check);
   let farthest: number | undefined;
   for (let at = from, end = ends.length - 1; end >= 0; at++) {
     for (; at === ends[end]; end--) if (checking.passes()) farthest = at;
@@ -146,7 +102,7 @@ function endsAt(pattern: string, text: string, from: number): number[] {
   for (const sign of pattern) {
     if (sign === '*') return restFrom(text, at);
     if (sign === ' ') {
-      if (isGap(text[at])) at++;
+      at = gapEnd(text, at);
       continue;
     }
     const c = text[at];
@@ -166,8 +122,11 @@ function restFrom(text: string, from: number): number[] {
       signs++;
       at++;
       if (!isSign(text[at])) ends.unshift(at);
-    } else if (isGap(text[at]) && isSign(text[at + 1])) at++;
-    else break;
+    } else {
+      const next = gapEnd(text, at);
+      if (next === at || !isSign(text[next])) break;
+      at = next;
+    }
   }
   return ends;
 }
@@ -257,7 +216,7 @@ function findLikeness({ sample, percent }: Extract<Sign, { kind: 'likeness' }>):
 
 /**
  * Makes a detector ready to look at many texts. Each look takes time in proportion to the text, whatever the signs. Gives what
- * each sign found; the detector is met when one of them is. Looks at the first {@link longestText} letters.
+ * each sign found; the detector is met when one of them is. Looks at the first {@link longestText} letters, evened out ({@link evenText}).
  */
 export function compileDetector(signs: readonly Sign[]): (text: string) => { met: boolean; signs: SignFinding[] } {
   const finders = signs.map((sign) => {
@@ -272,9 +231,16 @@ export function compileDetector(signs: readonly Sign[]): (text: string) => { met
   });
   const readsWords = signs.some((s) => s.kind !== 'pattern');
   return (whole) => {
-    const text = whole.slice(0, longestText);
+    const { text, at } = evenText(whole.slice(0, longestText));
     const placed = readsWords ? placedWords(text) : [];
-    const found = finders.map((find) => find(text, placed));
+    const found = finders.map((find) => {
+      const { spans, ...counts } = find(text, placed);
+      // The end of a span is where its last unit ends, so that nothing unseen behind it is shown.
+      return {
+        ...counts,
+        spans: spans.map(({ from, until }) => ({ from: at(from), until: until === text.length ? whole.length : at(until) })),
+      };
+    });
     return { met: found.some((f) => f.met), signs: found };
   };
 }
@@ -292,7 +258,11 @@ export function detectorProblems(signs: readonly Sign[]): SignProblem[] {
 function signProblem(sign: Sign): Message | null {
   switch (sign.kind) {
     case 'pattern':
-      return patternProblem(sign.pattern) ?? (sign.atLeast < 1 ? message('criteria.atLeastOneMust') : null);
+      return (
+        patternProblem(sign.pattern) ??
+        (sign.atLeast < 1 ? message('criteria.atLeastOneMust') : null) ??
+        (couldPass(sign.check, sign.pattern) ? null : message('criteria.checkNeverPasses', { pattern: sign.pattern }))
+      );
     case 'words': {
       const different = new Set(sign.words.map((w) => wordsOf(w).join(' ')).filter((w) => w !== '')).size;
       if (different === 0) return message('criteria.noWordsGiven');

@@ -7,8 +7,7 @@ import {
   completeCriteria,
   detectorProblems as detectorProblemsSaid,
   emptyVocabulary,
-  passesLuhn,
-  passesMod97,
+  passesCheck,
   patternProblem as patternProblemSaid,
   printCriteria,
   wordQuery,
@@ -114,13 +113,13 @@ describe('patterns and samples at their edges', () => {
   const luhn: [string, boolean][] = [
     ['', false],
     ['0', false],
-    ['00', true],
+    ['00', false],
     ['18', true],
     ['59', true],
     ['91', true],
     ['19', false],
   ];
-  for (const [digits, right] of luhn) it(`Luhn of “${digits}”`, () => expect(passesLuhn(digits)).toBe(right));
+  for (const [digits, right] of luhn) it(`Luhn of “${digits}”`, () => expect(passesCheck('luhn', digits)).toBe(right));
 
   for (const account of [
     'de89370400440532013000',
@@ -129,7 +128,7 @@ describe('patterns and samples at their edges', () => {
     'DEX9370400440532013000',
     'DE89370400440532013000DE89370400440532013000',
   ])
-    it(`${account} is no account number`, () => expect(passesMod97(account)).toBeFalse());
+    it(`${account} is no account number`, () => expect(passesCheck('mod97', account)).toBeFalse());
 
   const finds = (sign: Sign, text: string): number => compileDetector([sign])(text).signs[0]!.found;
   const pattern = (text: string, check: 'none' | 'luhn' = 'none'): Sign => ({ kind: 'pattern', pattern: text, check, atLeast: 1 });

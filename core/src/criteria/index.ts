@@ -1,3 +1,5 @@
+export { checks, passesCheck, type Check } from './checks.js';
+export { evenText, type EvenText } from './evenText.js';
 export {
   asGroup,
   clauseAbout,
@@ -33,15 +35,11 @@ export {
 export { completeCriteria, type Completion } from './complete.js';
 export type { CriteriaError } from './cursor.js';
 export {
-  checks,
   compileDetector,
   describeSign,
   detectorProblems,
   longestText,
-  passesLuhn,
-  passesMod97,
   patternProblem,
-  type Check,
   type Sign,
   type SignFinding,
   type SignProblem,

@@ -7,6 +7,7 @@ import { mayDoTo, mayKnowOf, notFound, type PersonAccess, type SignedIn } from '
 import { batchKind } from './kinds.js';
 import type { Receipt } from './receipt.js';
 import type { Services } from './services.js';
+import { verdictOn } from './verdict.js';
 import * as batchStore from './batchStore.js';
 import * as noticeStore from './noticeStore.js';
 
@@ -177,6 +178,13 @@ function asSeen(
   };
 }
 
+/** Why a record that is still open would not go if the batch were executed now, by the rule alone; null where it would, or is kept by something else. */
+function notDue(item: batchStore.ItemRow, batchAction: 'destroy' | 'transfer', today: string): Message | null {
+  if (item.outcome !== 'open') return null;
+  const verdict = verdictOn({ ...item, deferred_until: null }, { batchAction, objected: false }, today);
+  return verdict.outcome === 'dropped' ? verdict.reason : null;
+}
+
 /** One batch, with those of its records that the person may discover or owns. */
 export async function batchPage(services: Services, person: SignedIn, id: string): Promise<Told<BatchPage>> {
   const { pool } = services;
@@ -211,6 +219,7 @@ export async function batchPage(services: Services, person: SignedIn, id: string
       reason: o.reason,
       answer: o.answer,
     })),
+    notDue: visible.filter((i) => notDue(i, batch.action, person.today) !== null).length,
     items: visible.map((i) => ({
       recordId: i.record_id,
       number: i.number,
@@ -220,7 +229,7 @@ export async function batchPage(services: Services, person: SignedIn, id: string
       medium: i.medium,
       container: i.container,
       outcome: i.outcome,
-      reason: i.reason,
+      reason: i.reason ?? notDue(i, batch.action, person.today),
     })),
   };
 }

@@ -151,10 +151,13 @@ export interface ItemRow extends Record<string, unknown> {
   access_set_id: number;
   owner_id: string | null;
   deposited_by: string;
+  state: string;
+  deferred_until: string | null;
+  action: 'destroy' | 'transfer' | null;
 }
 
 const itemSelect = `select i.record_id, r.number, r.title, r.due_on, r.hold_count, r.medium, c.code || ', ' || c.location as container,
-       i.outcome, i.reason, i.evidence, r.access_set_id, r.owner_id, r.deposited_by
+       i.outcome, i.reason, i.evidence, r.access_set_id, r.owner_id, r.deposited_by, r.state, r.deferred_until, r.action
      from batch_item i join record r on r.id = i.record_id left join container c on c.id = r.container_id
      where i.batch_id = $1`;
 

@@ -1,9 +1,9 @@
 import { createCipheriv, createDecipheriv, createHash } from 'node:crypto';
-import { fileTypeFromBuffer } from 'file-type';
 import { uuidv7 } from 'uuidv7';
 import { message } from '@key-cellar/words';
 import { Away, Problem, type Db, type UnitOfWork } from '../kernel/index.js';
 import type { ContentKey, ContentKeys } from './contentKeys.js';
+import { detectMediaType } from './mediaType.js';
 import * as store from './contentStore.js';
 import * as objectStore from './objectStore.js';
 import type { Objects } from './objects.js';
@@ -20,18 +20,6 @@ interface StoredContent {
   readonly size: number;
   readonly mediaType: string;
 }
-
-const byEnding: Record<string, string> = {
-  txt: 'text/plain',
-  md: 'text/markdown',
-  csv: 'text/csv',
-  html: 'text/html',
-  htm: 'text/html',
-  json: 'application/json',
-  xml: 'application/xml',
-  svg: 'image/svg+xml',
-  eml: 'message/rfc822',
-};
 
 /** Authentication tag of a chunk (NIST SP 800-38D §5.2.1.2). */
 const tagBytes = 16;
@@ -72,20 +60,6 @@ function unseal(key: Buffer, seq: number, stored: Buffer): Buffer | null {
   } catch {
     return null;
   }
-}
-
-const tiffHeads = [Buffer.from('49492a00', 'hex'), Buffer.from('4d4d002a', 'hex')];
-
-/** Media type from the bytes themselves where they tell, else from the name's ending and whether it looks like text. */
-async function detectMediaType(head: Buffer, fileName: string): Promise<string> {
-  const detected = await fileTypeFromBuffer(head).catch(() => undefined);
-  if (detected) return detected.mime;
-  // A TIFF may tell its kind further on than its head (TIFF 6.0 §2: byte order, then 42).
-  if (tiffHeads.some((magic) => head.subarray(0, 4).equals(magic))) return 'image/tiff';
-  const looksLikeText = !head.includes(0);
-  const ending = fileName.slice(fileName.lastIndexOf('.') + 1).toLowerCase();
-  if (looksLikeText) return byEnding[ending] ?? 'text/plain';
-  return 'application/octet-stream';
 }
 
 /** Cuts a stream into pieces of exactly `pieceSize` bytes, the last one shorter. What came in one small piece is not copied. */

@@ -1,6 +1,7 @@
 import type { Sign } from '@key-cellar/core/criteria';
 import type { Facts } from '@key-cellar/core/records';
 import { type Db, row, rows, run } from '../kernel/index.js';
+import type { Unread } from './documentText.js';
 
 export interface DetectorRow extends Record<string, unknown> {
   id: string;
@@ -108,9 +109,9 @@ export async function notedCount(db: Db): Promise<number> {
   return (await row<{ n: number }>(db, 'detection.noted', 'select count(*)::int as n from detection_due'))!.n;
 }
 
-export interface NotedRow extends Record<string, unknown> {
+/** A record as detectors look at it, with its newest version. */
+export interface LookedRow extends Record<string, unknown> {
   id: string;
-  stamp: number;
   number: string;
   title: string;
   state: string;
@@ -119,6 +120,10 @@ export interface NotedRow extends Record<string, unknown> {
   sha256: Buffer | null;
   size: number | null;
   media_type: string | null;
+}
+
+export interface NotedRow extends LookedRow {
+  stamp: number;
 }
 
 /** Claims some notes that nobody else looks at now, and gives the records with their newest version. */
@@ -172,5 +177,73 @@ export async function writeDetected(db: Db, found: readonly { id: string; detect
     `update record r set detected = (select coalesce(array_agg(d::uuid order by d), '{}') from jsonb_array_elements_text(f.detected::jsonb) d)
      from unnest($1::uuid[], $2::text[]) as f (id, detected) where r.id = f.id`,
     [found.map((f) => f.id), found.map((f) => JSON.stringify(f.detected))],
+  );
+}
+
+/** Writes down of which records not all was read, and takes those off of which all was. */
+export async function writeUnread(db: Db, looked: readonly { id: string; unread: readonly Unread[] }[]): Promise<void> {
+  const some = looked.filter((l) => l.unread.length > 0);
+  await run(db, 'unread.drop', 'delete from unread where record_id = any ($1::uuid[])', [
+    looked.filter((l) => l.unread.length === 0).map((l) => l.id),
+  ]);
+  await run(
+    db,
+    'unread.write',
+    `insert into unread (record_id, parts) select * from unnest($1::uuid[], $2::jsonb[])
+     on conflict (record_id) do update set parts = excluded.parts where unread.parts <> excluded.parts`,
+    [some.map((l) => l.id), some.map((l) => JSON.stringify(l.unread))],
+  );
+}
+
+export function unread(db: Db, sets: readonly number[], limit: number) {
+  return rows<{ id: string; number: string; title: string; parts: readonly Unread[] }>(
+    db,
+    'unread.list',
+    `select r.id, r.number, r.title, u.parts from unread u join record r on r.id = u.record_id
+     where r.state <> 'disposed' and r.access_set_id = any ($1::int[]) order by u.since desc, r.id limit $2`,
+    [sets, limit],
+  );
+}
+
+export async function unreadCount(db: Db, sets: readonly number[]): Promise<number> {
+  const found = await row<{ n: number }>(
+    db,
+    'unread.count',
+    `select count(*)::int as n from unread u join record r on r.id = u.record_id where r.state <> 'disposed' and r.access_set_id = any ($1::int[])`,
+    [sets],
+  );
+  return found!.n;
+}
+
+const toTry = `select r.id, r.number, r.title, r.state, r.facts, v.content_id, c.sha256, c.size, v.media_type from record r
+  left join version v on v.record_id = r.id and v.no = r.version_no left join content c on c.id = v.content_id`;
+
+export async function keptIn(db: Db, sets: readonly number[]): Promise<number> {
+  const found = await row<{ n: number }>(
+    db,
+    'try.kept',
+    'select coalesce(sum(kept), 0)::int as n from rack_now where access_set_id = any ($1::int[])',
+    [sets],
+  );
+  return found!.n;
+}
+
+/** Records to try signs on: those of some numbers, among the sets of a person. */
+export function chosenToTry(db: Db, numbers: readonly string[], sets: readonly number[]) {
+  return rows<LookedRow>(
+    db,
+    'try.chosen',
+    `${toTry} where r.number = any ($1) and r.state <> 'disposed' and r.access_set_id = any ($2::int[]) order by r.number`,
+    [numbers, sets],
+  );
+}
+
+/** So many records by lot. */
+export function someToTry(db: Db, sets: readonly number[], limit: number) {
+  return rows<LookedRow>(
+    db,
+    'try.some',
+    `${toTry} where r.id = any (select id from record where state <> 'disposed' and access_set_id = any ($1::int[]) order by random() limit $2)`,
+    [sets, limit],
   );
 }

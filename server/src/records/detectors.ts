@@ -1,4 +1,4 @@
-import type { DetectorLine } from '@key-cellar/contract';
+import type { DetectorLine, Told, UnreadRecords } from '@key-cellar/contract';
 import { detectorProblems, type Sign } from '@key-cellar/core/criteria';
 import { isId, valuesOf } from '@key-cellar/core/records';
 import { message, sentences, type Message } from '@key-cellar/words';
@@ -6,6 +6,7 @@ import {
   addJob,
   databaseAway,
   GivenUp,
+  inEnglish,
   notAllowed,
   Problem,
   withUnitOfWork,
@@ -19,6 +20,7 @@ import { mayNameDetectors } from '../criteria/index.js';
 import { recompute } from '../schedule/index.js';
 import type { Services } from './services.js';
 import * as store from './detectorStore.js';
+import { unreadWords, type Unread } from './documentText.js';
 import { lookingForSigns, wordsIn } from './texts.js';
 
 /** Up to this many records are noted with the detector that they are to be looked at with. */
@@ -31,12 +33,17 @@ const claimMinutes = 10;
 
 const recordSubject = (r: { id: string; number: string; title: string }) => ({ kind: 'record', id: r.id, name: `${r.number} ${r.title}` });
 
-export async function listDetectors(services: Services, access: PersonAccess): Promise<{ detectors: DetectorLine[]; waiting: number }> {
+export async function listDetectors(
+  services: Services,
+  access: PersonAccess,
+): Promise<{ detectors: DetectorLine[]; waiting: number; unread: number }> {
   if (!mayNameDetectors(access)) throw notAllowed('audit', message('records.detectorsThoseWhoKeep'));
-  const [found, counts, waiting] = await Promise.all([
+  const sets = access.sets('discover');
+  const [found, counts, waiting, unread] = await Promise.all([
     store.detectors(services.pool),
-    store.foundBy(services.pool, access.sets('discover')),
+    store.foundBy(services.pool, sets),
     store.notedCount(services.pool),
+    store.unreadCount(services.pool, sets),
   ]);
   const n = new Map(counts.map((c) => [c.id, c.n]));
   const line = ({ id, title, note, signs, revision, retired_on }: store.DetectorRow): DetectorLine => ({
@@ -48,7 +55,17 @@ export async function listDetectors(services: Services, access: PersonAccess): P
     retiredOn: retired_on,
     records: n.get(id) ?? 0,
   });
-  return { detectors: found.map(line), waiting };
+  return { detectors: found.map(line), waiting, unread };
+}
+
+const mostUnread = 500;
+
+/** Records of which detectors could not read all, newest first, each with what and why. */
+export async function listUnread(services: Services, access: PersonAccess): Promise<Told<UnreadRecords>> {
+  if (!mayNameDetectors(access)) throw notAllowed('audit', message('records.detectorsThoseWhoKeep'));
+  const sets = access.sets('discover');
+  const [rows, total] = await Promise.all([store.unread(services.pool, sets, mostUnread), store.unreadCount(services.pool, sets)]);
+  return { records: rows.map(({ id, number, title, parts }) => ({ id, number, title, unread: parts.map(unreadWords) })), total };
 }
 
 interface Input {
@@ -104,27 +121,35 @@ interface Looked {
   readonly row: store.NotedRow;
   /** Null where nobody could look: what was found before stays. */
   readonly detected: readonly string[] | null;
-  /** Why its content could not be read; null where it could, or where there is none. */
-  readonly unread: string | null;
+  /** Why its content could not be looked into; null where it could, or where there is none. */
+  readonly failed: string | null;
+  /** What of it has no words here. */
+  readonly unread: readonly Unread[];
 }
 
 /** All that is looked at in a record. What stands apart stays apart: no pattern goes over the end of one text. */
-async function textOf(services: Services, row: store.NotedRow): Promise<{ text: string; unread: string | null }> {
+export async function textOf(
+  services: Services,
+  row: store.LookedRow,
+): Promise<{ text: string; failed: string | null; unread: readonly Unread[] }> {
   const facts = Object.values(row.facts).flatMap((v) =>
     valuesOf(v)
       .map(String)
       .filter((one) => !isId(one)),
   );
   const own = [row.title, ...facts].join('\n\n');
-  if (row.content_id === null) return { text: own, unread: null };
+  if (row.content_id === null) return { text: own, failed: null, unread: [] };
+  const unreadable = (failed: string) => ({ text: own, failed, unread: [{ part: null, why: 'damaged' as const }] });
   try {
     const content = { content_id: row.content_id, sha256: row.sha256!, size: row.size!, media_type: row.media_type! };
-    return { text: `${own}\n\n${await wordsIn(services, content)}`, unread: null };
+    const { text, unread } = await wordsIn(services, content);
+    const damaged = unread.some((u) => u.part === null && u.why === 'damaged');
+    return { text: `${own}\n\n${text}`, failed: damaged ? inEnglish(message('records.notRead')) : null, unread };
   } catch (error) {
     if (databaseAway(error)) throw error;
-    if (error instanceof Problem) return { text: own, unread: error.message };
+    if (error instanceof Problem) return unreadable(error.message);
     services.log.warn({ err: error, record: row.id }, 'a content could not be looked into');
-    return { text: own, unread: 'Something went wrong with this content. The server’s log says what.' };
+    return unreadable('Something went wrong with this content. The server’s log says what.');
   }
 }
 
@@ -141,15 +166,20 @@ export async function lookForSigns(services: Services, actor: Actor): Promise<nu
   const looked: Looked[] = [];
   for (const row of noted) {
     if (row.state === 'disposed' || active.length === 0) {
-      looked.push({ row, detected: [], unread: null });
+      looked.push({ row, detected: [], failed: null, unread: [] });
       continue;
     }
-    const { text, unread } = await textOf(services, row);
+    const { text, failed, unread } = await textOf(services, row);
     try {
-      looked.push({ row, detected: await services.reading.run(lookingForSigns, { text, detectors: active }), unread });
+      looked.push({ row, detected: await services.reading.run(lookingForSigns, { text, detectors: active }), failed, unread });
     } catch (error) {
       if (!(error instanceof GivenUp)) throw error;
-      looked.push({ row, detected: null, unread: 'The detectors took too long over this record.' });
+      looked.push({
+        row,
+        detected: null,
+        failed: 'The detectors took too long over this record.',
+        unread: [{ part: null, why: 'damaged' }],
+      });
     }
   }
   const titles = new Map(all.map((d) => [d.id, d.title]));
@@ -176,9 +206,13 @@ export async function lookForSigns(services: Services, actor: Actor): Promise<nu
     for (const { row, detected } of changed) {
       uow.enter({ act: 'found signs', subject: recordSubject(row), before: named(before.get(row.id)!), after: named(detected) });
     }
-    for (const { row, unread } of current) {
-      if (unread !== null) uow.enter({ act: 'could not look into', subject: recordSubject(row), note: unread });
+    for (const { row, failed } of current) {
+      if (failed !== null) uow.enter({ act: 'could not look into', subject: recordSubject(row), note: failed });
     }
+    await store.writeUnread(
+      uow,
+      current.map(({ row, unread }) => ({ id: row.id, unread })),
+    );
     await recompute(
       uow,
       changed.map(({ row }) => row.id),

@@ -46,5 +46,6 @@ export {
   versionsOf,
   type NewRecord,
 } from './store.js';
-export { lookingForSigns, readingWords, signsIn, wordsOfDocument } from './texts.js';
+export { wordsOfDocument } from './documentText.js';
+export { lookingForSigns, readingWords, signsIn, signsTried, tryingSigns } from './texts.js';
 export { extentOf, pictureOf, sandboxPolicy, textOf } from './view.js';

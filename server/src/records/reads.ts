@@ -6,7 +6,8 @@ import { entityById, namesOf, toEntityLine } from '../facts/index.js';
 import { entering, notFound, type PersonAccess, type ReadsOf } from '../kernel/index.js';
 import { openPlace } from '../plan/index.js';
 import { entityEvents } from '../schedule/index.js';
-import { listDetectors } from './detectors.js';
+import { listDetectors, listUnread } from './detectors.js';
+import { tryDetector } from './detectorTrial.js';
 import { count, ids, list, toLine } from './lists.js';
 import { listNumberings } from './numbering.js';
 import { leave, versionLeaving } from './serving.js';
@@ -50,7 +51,9 @@ export const recordReads: Pick<ReadsOf<typeof records, Services>, Here> = {
   }),
 };
 
-export const recordSetupReads: Pick<ReadsOf<typeof setup, Services>, 'entity' | 'detectors'> = {
+export const recordSetupReads: Pick<ReadsOf<typeof setup, Services>, 'entity' | 'detectors' | 'unread' | 'tryDetector'> = {
   entity: async ({ services, access, params }) => entityPage(services, await access(), params.id),
   detectors: async ({ services, access }) => listDetectors(services, await access()),
+  unread: async ({ services, access }) => listUnread(services, await access()),
+  tryDetector: async ({ services, access, body }) => tryDetector(services, await access(), body),
 };

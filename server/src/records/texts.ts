@@ -1,33 +1,16 @@
 import { message } from '@key-cellar/words';
-import { compileDetector, longestText, type Sign } from '@key-cellar/core/criteria';
+import { createHash } from 'node:crypto';
+import { compileDetector, type Sign } from '@key-cellar/core/criteria';
 import { Problem, task } from '../kernel/index.js';
 import type { Services } from './services.js';
-import { isOffice, officeText } from './officeText.js';
+import { isContainer, mostBytes, type DocumentWords, type Unread } from './documentText.js';
 import { readWhole, type StoredRow } from './view.js';
 
-/** Bytes of text that are read: more letters than a detector looks at have no more. */
-const mostBytes = 4 * longestText;
 /** A larger document is not opened for its text. */
 const largestDocument = 64 * 1024 * 1024;
-
-const isText = (mediaType: string): boolean =>
-  mediaType.startsWith('text/') || ['application/json', 'application/xml', 'image/svg+xml', 'message/rfc822'].includes(mediaType);
-const isMarkup = (mediaType: string): boolean => ['text/html', 'application/xml', 'image/svg+xml', 'text/xml'].includes(mediaType);
-
-interface Document {
-  readonly bytes: Uint8Array;
-  readonly mediaType: string;
-}
-export const readingWords = task<Document, string>('words', { patienceMs: 30_000 });
-
-/** The words of an office document or a text, read in a thread that can be ended. */
-export async function wordsOfDocument({ bytes: given, mediaType }: Document): Promise<string> {
-  const bytes = Buffer.from(given.buffer, given.byteOffset, given.byteLength);
-  if (isOffice(mediaType)) return officeText(bytes, mediaType, mostBytes);
-  const text = bytes.toString('utf8');
-  // A tag may stand within a number; what it leaves is one space at most.
-  return isMarkup(mediaType) ? text.replace(/<[^<>]*>/g, ' ').replace(/\s+/g, ' ') : text;
-}
+export const readingWords = task<{ readonly bytes: Uint8Array; readonly mediaType: string }, DocumentWords>('words', {
+  patienceMs: 60_000,
+});
 
 interface Look {
   readonly text: string;
@@ -40,29 +23,63 @@ export function signsIn({ text, detectors }: Look): readonly string[] {
   return detectors.filter(({ signs }) => compileDetector(signs)(text).met).map(({ id }) => id);
 }
 
-const notRead = (): Problem => new Problem(422, 'not-read', message('records.notRead'));
+export const tryingSigns = task<
+  { readonly text: string; readonly signs: readonly Sign[] },
+  { readonly met: boolean; readonly found: readonly number[] }
+>('tryingSigns', { patienceMs: 60_000 });
 
-/**
- * The words in a content: of text its beginning, of pages and drawings without their tags, of PDF and office documents
- * what they say. Empty for what has none. Throws a Problem when a document cannot be read or its stored copy is damaged.
- */
-export async function wordsIn(services: Services, content: StoredRow): Promise<string> {
-  const { media_type: mediaType, size } = content;
-  if (mediaType === 'application/pdf') {
-    if (size > largestDocument) return '';
-    return services.pages.text({ sha256: content.sha256, mediaType, load: () => readWhole(services, content) });
-  }
-  const office = isOffice(mediaType);
-  if (!office && !isText(mediaType)) return '';
-  if (office && size > largestDocument) return '';
-  const bytes = office || size <= mostBytes ? await readWhole(services, content) : await beginning(services, content);
-  return services.reading.run(readingWords, { bytes, mediaType }).catch((error: unknown) => {
-    throw error instanceof Problem ? error : notRead();
-  });
+/** What each of some signs finds in a text. */
+export function signsTried({ text, signs }: { readonly text: string; readonly signs: readonly Sign[] }): {
+  met: boolean;
+  found: readonly number[];
+} {
+  const { met, signs: findings } = compileDetector(signs)(text);
+  return { met, found: findings.map((f) => f.found) };
 }
 
-async function beginning(services: Services, content: StoredRow): Promise<Buffer> {
+const notRead = (): Problem => new Problem(422, 'not-read', message('records.notRead'));
+
+/** What a content says, and what of it could not be read. */
+export interface ContentWords {
+  readonly text: string;
+  readonly unread: readonly Unread[];
+}
+
+/**
+ * The words in a content, and in what lies in it: of text its beginning, of pages and drawings without their tags, of PDF and office documents,
+ * mail and archives what they say. Tells what has no words here. Throws a Problem when a document cannot be read or its stored copy is damaged.
+ */
+export async function wordsIn(services: Services, content: StoredRow): Promise<ContentWords> {
+  const { media_type: mediaType, size } = content;
+  const whole = (why: Unread['why']): ContentWords => ({ text: '', unread: [{ part: null, why }] });
+  if (mediaType === 'application/pdf') {
+    if (size > largestDocument) return whole('large');
+    const text = await services.pages.text({ sha256: content.sha256, mediaType, load: () => readWhole(services, content) });
+    return { text, unread: text.trim() === '' ? [{ part: null, why: 'scan' }] : [] };
+  }
+  const opened = isContainer(mediaType);
+  if (opened && size > largestDocument) return whole('large');
+  if (mediaType.startsWith('image/') && mediaType !== 'image/svg+xml') return whole('picture');
+  if (/^(audio|video|font)\//.test(mediaType)) return whole('kind');
+  // One byte more than is read tells that there is more.
+  const bytes = opened || size <= mostBytes ? await readWhole(services, content) : await beginning(services, content, mostBytes + 1);
+  const read = await services.reading.run(readingWords, { bytes, mediaType }).catch((error: unknown) => {
+    throw error instanceof Problem ? error : notRead();
+  });
+  const texts = [read.text];
+  const unread = [...read.unread];
+  for (const pdf of read.pdfs) {
+    const inner = Buffer.from(pdf.bytes);
+    const named = { sha256: createHash('sha256').update(inner).digest(), mediaType: 'application/pdf', load: () => Promise.resolve(inner) };
+    const text = await services.pages.text(named).catch(() => null);
+    if (text === null || text.trim() === '') unread.push({ part: pdf.part, why: text === null ? 'damaged' : 'scan' });
+    else texts.push(text);
+  }
+  return { text: texts.join('\n\n'), unread };
+}
+
+async function beginning(services: Services, content: StoredRow, most: number): Promise<Buffer> {
   const parts: Buffer[] = [];
-  for await (const part of services.contents.read(services.pool, content.content_id, 0, mostBytes)) parts.push(part);
+  for await (const part of services.contents.read(services.pool, content.content_id, 0, most)) parts.push(part);
   return Buffer.concat(parts);
 }

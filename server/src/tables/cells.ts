@@ -39,17 +39,17 @@ function utf16Of(bytes: Buffer): string | null {
 
 /**
  * The text of a file in the encoding that it is in: what its mark says (Unicode §2.13), UTF-16 by its zeros, UTF-8 where it is sound, and
- * else Windows-1252, of which ISO 8859-1 is a part (WHATWG Encoding). The last is a guess, and is said.
+ * else Windows-1252, of which ISO 8859-1 is a part (WHATWG Encoding). The last is a guess, and is said. `wide`: it is in UTF-16.
  */
-function textOf(bytes: Buffer): { readonly text: string; readonly encoding: string | null } {
+export function decodedText(bytes: Buffer): { readonly text: string; readonly encoding: string | null; readonly wide: boolean } {
   const marked = bytes[0] === 0xff && bytes[1] === 0xfe ? 'utf-16le' : bytes[0] === 0xfe && bytes[1] === 0xff ? 'utf-16be' : null;
   const wide = marked ?? utf16Of(bytes);
-  if (wide) return { text: new TextDecoder(wide).decode(bytes), encoding: marked ? null : wide.toUpperCase() };
+  if (wide) return { text: new TextDecoder(wide).decode(bytes), encoding: marked ? null : wide.toUpperCase(), wide: true };
   try {
-    return { text: new TextDecoder('utf-8', { fatal: true }).decode(bytes), encoding: null };
+    return { text: new TextDecoder('utf-8', { fatal: true }).decode(bytes), encoding: null, wide: false };
   } catch {
     // Node’s own decoder takes it for ISO 8859-1, in which dashes and quotation marks are control characters.
-    return { text: iconv.decode(bytes, 'win1252'), encoding: 'Windows-1252' };
+    return { text: iconv.decode(bytes, 'win1252'), encoding: 'Windows-1252', wide: false };
   }
 }
 
@@ -100,7 +100,7 @@ export async function cellsOf({ bytes: given, format }: { readonly bytes: Uint8A
   const bytes = Buffer.from(given.buffer, given.byteOffset, given.byteLength);
   switch (format) {
     case 'csv': {
-      const { text, encoding } = textOf(bytes);
+      const { text, encoding } = decodedText(bytes);
       const parsed = Papa.parse<string[]>(text, { skipEmptyLines: false });
       const [broken] = parsed.errors.filter((e) => e.type === 'Quotes');
       if (broken) throw wrongFile(message('tables.rowQuotationMarkNot', { row: String((broken.row ?? 0) + 1) }));
@@ -115,7 +115,7 @@ export async function cellsOf({ bytes: given, format }: { readonly bytes: Uint8A
       return { cells, encoding: null };
     }
     case 'json': {
-      const { text, encoding } = textOf(bytes);
+      const { text, encoding } = decodedText(bytes);
       let lines: unknown;
       try {
         lines = JSON.parse(text);

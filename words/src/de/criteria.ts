@@ -17,6 +17,7 @@ export const criteria: Record<keyof typeof english, string> = {
   'criteria.bracketClosesNothing': 'Diese Klammer schließt nichts.',
   'criteria.bracketOpenedNotClosed': 'Eine geöffnete Klammer ist nicht geschlossen.',
   'criteria.canOnlyStandAt': 'Ein * kann nur am Ende eines Musters stehen.',
+  'criteria.checkNeverPasses': '„{pattern}“ besteht die gewählte Prüfung nie: Sie verlangt andere Buchstaben, Ziffern oder Längen.',
   'criteria.comes': 'Hier fehlt: {what}.',
   'criteria.comesDateSuchAs': 'Hier fehlt ein Datum, etwa 2019-05-01, 1 May 2019, May 2019 oder 2019.',
   'criteria.comesNumber': 'Hier fehlt eine Zahl.',
@@ -43,7 +44,7 @@ export const criteria: Record<keyof typeof english, string> = {
   'criteria.sayWordsWordsGaps': 'Schreiben Sie „has words“ und die Wörter, oder „has gaps“.',
   'criteria.signLikeness': '{percent} % eines Mustertextes von {n, plural, one {einem Wort} other {# Wörtern}}',
   'criteria.signPattern':
-    '{n, plural, one {„{pattern}“} other {# verschiedene „{pattern}“}}{check, select, luhn { mit gültiger Prüfziffer} mod97 { als gültige Kontonummer} other {}}',
+    '{n, plural, one {„{pattern}“} other {# verschiedene „{pattern}“}}{check, select, luhn { mit gültiger Prüfziffer} mod97 { als gültige Kontonummer} mod97of10 { mit Prüfziffern nach MOD 97-10} mod11 { mit Prüfziffer nach Gewichten modulo 11} mod11of2 { mit Prüfziffer nach MOD 11-2} mod11of10 { mit Prüfziffer nach MOD 11,10} verhoeff { mit Prüfziffer nach Verhoeff} other {}}',
   'criteria.signWord': 'das Wort {word}',
   'criteria.signWords': '{n, plural, one {eines} other {#}} von {words}',
   'criteria.thereMoreWords': 'Es sind mehr als {most} Wörter.',

@@ -116,6 +116,19 @@ export const records: Record<keyof typeof english, string> = {
   'records.thereAlready': 'Sie ist schon dort.',
   'records.thereDetectorAlready': 'Einen Detektor „{title}“ gibt es schon.',
   'records.tooLarge': 'Diese Datei ist größer als 2 GB; mehr wird auf einmal nicht angenommen.',
+  'records.unread.damaged':
+    '{whole, plural, =1 {Beschädigt oder nicht, was es zu sein vorgibt.} other {{part}: beschädigt oder nicht, was es zu sein vorgibt.}}',
+  'records.unread.deep': '{whole, plural, =1 {Liegt tiefer, als geöffnet wird.} other {{part}: liegt tiefer, als geöffnet wird.}}',
+  'records.unread.kind':
+    '{whole, plural, =1 {Dateien dieser Art liest hier nichts.} other {{part}: Dateien dieser Art liest hier nichts.}}',
+  'records.unread.large': '{whole, plural, =1 {Größer, als geöffnet wird.} other {{part}: größer, als geöffnet wird.}}',
+  'records.unread.locked': '{whole, plural, =1 {Mit einem Passwort verschlossen.} other {{part}: mit einem Passwort verschlossen.}}',
+  'records.unread.long':
+    '{whole, plural, =1 {Länger, als gelesen wird: nur der Anfang wurde gelesen.} other {{part}: länger, als gelesen wird, nur der Anfang wurde gelesen.}}',
+  'records.unread.many': '{whole, plural, =1 {Mehr Teile, als geöffnet werden.} other {{part}: mehr Teile, als geöffnet werden.}}',
+  'records.unread.picture':
+    '{whole, plural, =1 {Ein Bild: Seine Wörter werden nicht gelesen.} other {{part}: ein Bild, seine Wörter werden nicht gelesen.}}',
+  'records.unread.scan': '{whole, plural, =1 {Ein Scan: Darin ist kein Text.} other {{part}: ein Scan, darin ist kein Text.}}',
   'records.usualNumbersTaken': 'Die Nummern der üblichen Nummerierung sind vergeben. Ein Verwalter kann das Muster ändern.',
   'records.valuesAnotherKindRecords':
     '{title} hat in Unterlagen schon Werte anderer Art; geben Sie der neuen Angabe ein eigenes Kennzeichen.',

@@ -15,6 +15,7 @@ export const criteria = {
   'criteria.bracketClosesNothing': 'This bracket closes nothing.',
   'criteria.bracketOpenedNotClosed': 'A bracket that was opened is not closed.',
   'criteria.canOnlyStandAt': 'A * can only stand at the end of a pattern.',
+  'criteria.checkNeverPasses': '“{pattern}” never passes the check that was chosen: it asks for other letters, digits or lengths.',
   'criteria.comes': 'Expected {what}.',
   'criteria.comesDateSuchAs': 'Expected a date, such as 2019-05-01, 1 May 2019, May 2019 or 2019.',
   'criteria.comesNumber': 'Expected a number.',
@@ -41,7 +42,7 @@ export const criteria = {
   'criteria.sayWordsWordsGaps': 'Say “has words” and the words, or “has gaps”.',
   'criteria.signLikeness': '{percent} % of a sample of {n, plural, one {one word} other {# words}}',
   'criteria.signPattern':
-    '{n, plural, one {“{pattern}”} other {# different “{pattern}”}}{check, select, luhn { with a valid check digit} mod97 { that is a valid account number} other {}}',
+    '{n, plural, one {“{pattern}”} other {# different “{pattern}”}}{check, select, luhn { with a valid check digit} mod97 { that is a valid account number} mod97of10 { with check digits by MOD 97-10} mod11 { with a check digit by weights modulo 11} mod11of2 { with a check digit by MOD 11-2} mod11of10 { with a check digit by MOD 11,10} verhoeff { with a check digit by Verhoeff} other {}}',
   'criteria.signWord': 'the word {word}',
   'criteria.signWords': '{n, plural, one {one} other {#}} of {words}',
   'criteria.thereMoreWords': 'There are more than {most} words.',

@@ -112,6 +112,17 @@ export const records = {
   'records.thereAlready': 'It is already there.',
   'records.thereDetectorAlready': 'There is already a detector “{title}”.',
   'records.tooLarge': 'This file is larger than 2 GB, the most that is taken in one piece.',
+  'records.unread.damaged': '{whole, plural, =1 {Damaged, or not what it says it is.} other {{part}: damaged, or not what it says it is.}}',
+  'records.unread.deep': '{whole, plural, =1 {Lies deeper than is opened.} other {{part}: lies deeper than is opened.}}',
+  'records.unread.kind':
+    '{whole, plural, =1 {Nothing here reads files of this kind.} other {{part}: nothing here reads files of this kind.}}',
+  'records.unread.large': '{whole, plural, =1 {Larger than is opened.} other {{part}: larger than is opened.}}',
+  'records.unread.locked': '{whole, plural, =1 {Locked with a password.} other {{part}: locked with a password.}}',
+  'records.unread.long':
+    '{whole, plural, =1 {Longer than is read: only its beginning was.} other {{part}: longer than is read, only its beginning was.}}',
+  'records.unread.many': '{whole, plural, =1 {More parts than are opened.} other {{part}: more parts than are opened.}}',
+  'records.unread.picture': '{whole, plural, =1 {A picture: its words are not read.} other {{part}: a picture, its words are not read.}}',
+  'records.unread.scan': '{whole, plural, =1 {A scan: there is no text in it.} other {{part}: a scan, there is no text in it.}}',
   'records.usualNumbersTaken': 'The numbers of the usual numbering are taken by others. A keeper can change its pattern.',
   'records.valuesAnotherKindRecords': '{title} already has values of another kind in records; give the new fact a code of its own.',
   'records.wrongInput': 'The position in “after” is not one that a page gave.',

@@ -53,6 +53,7 @@ const page: Page = {
   withdrawnReason: null,
   approvals: [],
   objectionList: [],
+  notDue: 0,
   items: [
     {
       recordId: 'r1',
@@ -180,6 +181,13 @@ describe('a batch', () => {
     );
     expect(document.querySelector('.p-drawer')!.textContent).toContain('The last day to object has passed.');
     expect(document.querySelector<HTMLTextAreaElement>('#batch-text')!.value).toBe('Still in dispute');
+  });
+
+  it('says at once which records are no longer due', async () => {
+    const reason = 'It is no longer due under the rule in force.';
+    const stage = await show({ notDue: 1, items: [{ ...page.items[0]!, reason }] });
+    expect(stage.text()).toContain('One record is no longer due under the rules in force and would stay.');
+    expect(stage.text()).toContain(reason);
   });
 
   it('confirms by hand with date, method and witness', async () => {

@@ -12,6 +12,7 @@ import { Sheet } from '../kit/sheet';
 import { TextField } from '../kit/textField';
 import { NumberField } from '../kit/numberField';
 import { LongTextField } from '../kit/longTextField';
+import { DetectorTrial } from './detectorTrial';
 
 type Kind = Sign['kind'];
 
@@ -24,12 +25,17 @@ const checkNames: Record<Check, string> = {
   none: $localize`nothing more`,
   luhn: $localize`check digit (Luhn)`,
   mod97: $localize`account number (MOD 97)`,
+  mod97of10: $localize`check digits (MOD 97-10)`,
+  mod11: $localize`check digit (weights, modulo 11)`,
+  mod11of2: $localize`check digit (MOD 11-2)`,
+  mod11of10: $localize`check digit (MOD 11,10)`,
+  verhoeff: $localize`check digit (Verhoeff)`,
 };
 
 /** Makes or changes a detector, and tries it on a text while it is being put together. */
 @Component({
   selector: 'kc-detector-sheet',
-  imports: [LongTextField, NumberField, TextField, Button, Choice, FormsModule, InputText, ProblemNotice, Sheet],
+  imports: [LongTextField, NumberField, TextField, Button, Choice, DetectorTrial, FormsModule, InputText, ProblemNotice, Sheet],
   templateUrl: './detectorSheet.html',
   styleUrl: './detectorSheet.css',
   changeDetection: ChangeDetectionStrategy.OnPush,

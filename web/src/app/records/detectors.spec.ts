@@ -85,6 +85,44 @@ describe('detectors', () => {
     expect(request.request.body).toEqual(jasmine.objectContaining({ revision: 4, retired: true, signs: line.signs }));
   });
 
+  it('are tried on records: those named, and some by lot', async () => {
+    const stage = await show();
+    await stage.press('Change Payment cards');
+    await stage.type('#detector-numbers', 'A/1, A/2');
+    await stage.press('Try it on records');
+    const row = { id: 'r', number: 'A/1', title: 'Bill', met: true, found: [1, 0], unread: [] };
+    const asked = await stage.answer('/api/setup/detectors/try', {
+      chosen: [row, { ...row, id: 's', number: 'A/2', met: false, unread: ['A scan: there is no text in it.'] }],
+      some: [row, { ...row, id: 't', number: 'A/3' }],
+      looked: 50,
+      of: 1000,
+    });
+    expect(asked.request.body).toEqual({ signs: line.signs, numbers: ['A/1', 'A/2'], some: 50 });
+    expect(said(stage)).toContain('2 of 50 records chosen at random match: of all 1,000, about 40.');
+    expect([...stage.sheet.querySelectorAll('li')].map((li) => li.textContent!.replace(/\s+/g, ' ').trim())).toEqual([
+      'A/1 Billmatches',
+      'A/2 Billdoes not matchA scan: there is no text in it.',
+      'A/3 Billmatches',
+    ]);
+    // Of other signs nothing is known yet.
+    await stage.type('#sign-pattern-0', '####');
+    expect(said(stage)).not.toContain('chosen at random match');
+  });
+
+  it('say what they could not read', async () => {
+    const stage = await Stage.show(DetectorsPage, {});
+    await stage.answer('/api/setup/detectors', { detectors: [line], waiting: 0, unread: 3 });
+    expect(stage.text()).toContain('3 records could not be read whole.');
+    stage.host.querySelector<HTMLElement>('summary')!.click();
+    await stage.settle();
+    await stage.answer('/api/setup/detectors/unread', {
+      records: [{ id: 'r', number: 'A/1', title: 'Photo', unread: ['A picture: its words are not read.'] }],
+      total: 3,
+    });
+    expect(stage.text()).toContain('A picture: its words are not read.');
+    expect(stage.text()).toContain('The newest 1 of 3.');
+  });
+
   it('are changed by keepers only', async () => {
     const stage = await show({}, { rights: ['discover', 'audit'] });
     expect(() => stage.button('New detector')).toThrow();

@@ -13,6 +13,7 @@ import { ProblemNotice } from '../kit/notice';
 import { CountPipe, DayPipe } from '../kit/words';
 import { DetectorSheet } from './detectorSheet';
 import { SetupNav } from './setupNav';
+import { UnreadRecords } from './unreadRecords';
 
 /** How often the count of what is still to be looked at is asked for, while there is some. */
 const againAfterMs = 2000;
@@ -20,7 +21,7 @@ const againAfterMs = 2000;
 /** Detectors: what is looked for in the text of records, and how much was found. */
 @Component({
   selector: 'kc-detectors',
-  imports: [Button, CountPipe, DayPipe, DetectorSheet, ProblemNotice, RouterLink, SetupNav, Tooltip],
+  imports: [Button, CountPipe, DayPipe, DetectorSheet, ProblemNotice, RouterLink, SetupNav, Tooltip, UnreadRecords],
   template: `
     <div class="page">
       <div class="page-head">
@@ -109,6 +110,20 @@ const againAfterMs = 2000;
           </table>
         }
       }
+      @if ((page.value()?.unread ?? 0) > 0) {
+        <details class="panel unread" [open]="showsUnread()" (toggle)="showsUnread.set(unread.open)" #unread>
+          <summary>
+            <b class="madder" i18n>{page.value()!.unread, plural,
+              =1 {One record could not be read whole.}
+              other {{{ page.value()!.unread | count }} records could not be read whole.}
+            }</b>
+            <span class="quiet" i18n>What was not read was not scanned.</span>
+          </summary>
+          @if (showsUnread()) {
+            <kc-unread-records />
+          }
+        </details>
+      }
       <kc-detector-sheet [(open)]="open" [detector]="changing()" (kept)="page.reload()" />
     </div>
   `,
@@ -119,6 +134,13 @@ const againAfterMs = 2000;
     td p {
       margin: 0;
     }
+    .unread {
+      margin-top: 16px;
+      padding: 10px 14px;
+    }
+    summary {
+      cursor: pointer;
+    }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
@@ -127,6 +149,7 @@ export class DetectorsPage {
   protected readonly session = inject(Session);
   protected readonly page = loaded(() => this.api.call(setup.detectors));
   protected readonly open = signal(false);
+  protected readonly showsUnread = signal(false);
   protected readonly changing = signal<DetectorLine | null>(null);
 
   constructor() {
