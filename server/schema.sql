@@ -189,6 +189,10 @@ begin
   insert into rule_use select rule_version_id, access_set_id, sum(n) from taken group by 1, 2 having sum(n) <> 0;
 end $$;
 
+CREATE FUNCTION public.fold_value(value text) RETURNS text
+    LANGUAGE sql IMMUTABLE PARALLEL SAFE
+    RETURN lower(btrim(regexp_replace(NORMALIZE(value, NFC), '[\s\u00a0\u1680\u2000-\u200a\u202f\u205f\u3000]+'::text, ' '::text, 'g'::text)));
+
 CREATE FUNCTION public.forget_detected() RETURNS trigger
     LANGUAGE plpgsql
     AS $$
@@ -2654,6 +2658,9 @@ GRANT ALL ON FUNCTION public.fold_rack() TO cellar_app;
 
 REVOKE ALL ON FUNCTION public.fold_rule_use() FROM PUBLIC;
 GRANT ALL ON FUNCTION public.fold_rule_use() TO cellar_app;
+
+REVOKE ALL ON FUNCTION public.fold_value(value text) FROM PUBLIC;
+GRANT ALL ON FUNCTION public.fold_value(value text) TO cellar_app;
 
 REVOKE ALL ON FUNCTION public.forget_detected() FROM PUBLIC;
 

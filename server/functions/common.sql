@@ -33,3 +33,7 @@ create or replace trigger place_epoch after update of stand_alone, ancestors, co
   for each statement execute function bump_epoch('access');
 create or replace trigger access_set_epoch after insert on access_set
   for each statement execute function bump_epoch('access');
+
+-- A value as it is compared where no two records may have the same: without case, and with one space for many of any width.
+create or replace function fold_value(value text) returns text language sql immutable parallel safe
+  return lower(btrim(regexp_replace(normalize(value, NFC), '[\s\u00a0\u1680\u2000-\u200a\u202f\u205f\u3000]+', ' ', 'g')));

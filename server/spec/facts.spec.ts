@@ -190,10 +190,31 @@ describe('record types and facts', () => {
     const change = (facts: FactDefinition[]) =>
       keeper.call(setup.changeType, { params: { code: 'twice' }, body: { version: 1, title: 'T', facts: facts as never, dryRun: false } });
     await expectAsync(change([fact('no', 'text', { unique: true })])).toBeRejectedWithError(/No cannot become unique: 2 records have 2\./);
+    // A trial says the same before anything is published.
+    const tried = keeper.call(setup.changeType, {
+      params: { code: 'twice' },
+      body: { version: 1, title: 'T', facts: [fact('no', 'text', { unique: true })] as never, dryRun: true },
+    });
+    await expectAsync(tried).toBeRejectedWithError(/No cannot become unique: 2 records have 2\./);
     const { records: list } = await keeper.call(records.list, { query: { recordType: 'twice', limit: 10 } });
     await edit(list[2]!.id, { no: '3' });
+    const trial = await keeper.call(setup.changeType, {
+      params: { code: 'twice' },
+      body: { version: 1, title: 'T', facts: [fact('no', 'text', { unique: true })] as never, dryRun: true },
+    });
+    expect([trial.version, trial.jobId]).toEqual([1, null]);
+    expect((await file('twice', { no: '1' })).outcome).toBe('done');
+    const { records: again } = await keeper.call(records.list, { query: { recordType: 'twice', limit: 10 } });
+    await edit(again[0]!.id === list[2]!.id ? again[1]!.id : again.at(-1)!.id, { no: '4' });
     await change([fact('no', 'text', { unique: true })]);
-    expect((await file('twice', { no: '1' })).outcome).toBe('refused');
+    expect((await file('twice', { no: '2' })).outcome).toBe('refused');
+    // Case and spaces make no other value, and neither does the way an accent is written.
+    expect((await file('twice', { no: 'Quay  Ä 7' })).outcome).toBe('done');
+    for (const no of ['quay ä 7', ' QUAY A\u0308  7 ', 'Quay\u00a0Ä 7'])
+      expect((await file('twice', { no })).outcome)
+        .withContext(no)
+        .toBe('refused');
+    expect((await file('twice', { no: 'Quay A 7' })).outcome).toBe('done');
   });
 
   it('are the keepers’ of the whole repository; a retired type takes nothing more', async () => {
@@ -268,8 +289,20 @@ describe('record types and facts', () => {
       await keeper.call(setup.placeTakes, { params: { id: world.ids.A01 }, body: { revision, takes } });
       await makeType('other', fact('x', 'text'));
       expect((await file('other', {})).why).toBe('A-01 does not take this record type. A keeper decides what it takes.');
-      expect((await file('note', { topic: 'x' }, { name: 'paper.docx' })).why).toBe('A-01 takes only txt, pdf; this is docx.');
+      // What counts is the content, whatever it is called.
       const editor = world.as('editor');
+      const fileAs = async (name: string, bytes: Buffer | string) => {
+        const arrivalId = await editor.upload(name, bytes);
+        const one = { arrivalId, title: name, recordType: 'note', placeId: world.ids.A01, createdOn: today, facts: { topic: 'x' } };
+        return (await editor.call(receiving.file, { body: { filings: [one] } })).results[0]!;
+      };
+      const png = Buffer.from('89504e470d0a1a0a0000000d49484452', 'hex');
+      expect((await fileAs('paper.png', png)).why).toBe('A-01 takes only txt, pdf; this is png.');
+      expect((await fileAs('paper.txt', png)).why).toBe(
+        'A-01 takes only txt, pdf; this file is called .txt, and its content is something else.',
+      );
+      expect((await fileAs('paper.pdf', 'no PDF at all')).outcome).toBe('done');
+      expect((await fileAs('scan', Buffer.from('%PDF-1.7\n'))).outcome).toBe('done');
       const large = await editor.upload('large.txt', 'x'.repeat(200));
       const filing = { arrivalId: large, title: 'L', recordType: 'note', placeId: world.ids.A01, createdOn: today, facts: { topic: 'x' } };
       const { previews } = await editor.call(receiving.preview, { body: { filings: [filing] } });

@@ -289,8 +289,9 @@ for (const { name, contentsIn, mendsItself } of places) {
         ).rows[0];
       await eventually(async () => (await object()) === undefined, 30_000);
       await expectAsync(readFile(await objectFile(theirs.id, theirs.version!))).toBeRejected();
-      // The lock of what stays was renewed meanwhile, more than once.
-      expect(await contentOf(kept)).toEqual(jasmine.objectContaining({ version: mine.version, locked: true }));
+      // The lock of what stays was renewed meanwhile, more than once; a busy machine may be a moment late.
+      await eventually(async () => (await contentOf(kept)).locked);
+      expect((await contentOf(kept)).version).toBe(mine.version);
     });
 
     it('wait while the store does not answer: nothing is half done, and nothing is held to be damaged', async () => {

@@ -106,8 +106,13 @@ describe('changes of the plan', () => {
     ['opens today', { openedOn: today }, null, null],
     ['opens tomorrow', { openedOn: '2026-09-15' }, 'notYet', 'P opens on 15 Sep 2026.'],
     ['closes tomorrow', { closedOn: '2026-09-15' }, null, null],
-    ['closes today', { closedOn: today }, 'closed', 'P was closed on 14 Sep 2026.'],
-    ['closed long ago', { closedOn: '2020-01-01' }, 'closed', 'P was closed on 1 Jan 2020.'],
+    ['closes today', { closedOn: today }, 'closed', 'P was closed on 14 Sep 2026: nothing more comes in unless it is opened again.'],
+    [
+      'closed long ago',
+      { closedOn: '2020-01-01' },
+      'closed',
+      'P was closed on 1 Jan 2020: nothing more comes in unless it is opened again.',
+    ],
     ['retired', { retiredOn: '2021-01-01' }, 'retired', 'P was retired on 1 Jan 2021.'],
     ['closed, then retired', { closedOn: '2020-01-01', retiredOn: '2021-01-01' }, 'retired', 'P was retired on 1 Jan 2021.'],
   ];

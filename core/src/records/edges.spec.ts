@@ -223,7 +223,12 @@ describe('what a place takes', () => {
     name: 'Here',
     takes: { types: null, formats: null, largest: null, ...more },
   });
-  const file = (fileName: string | null, size = 1) => ({ recordType: 'note', fileName, size });
+  const file = (fileName: string | null, size = 1, endings = fileName === null ? [] : [fileName.split('.').at(-1)!.toLowerCase()]) => ({
+    recordType: 'note',
+    fileName,
+    endings: fileName?.includes('.') ? endings : [],
+    size,
+  });
   it('endings without regard to capitals', () => {
     const pdf = [takes({ formats: ['pdf'] })];
     expect([takesRefusal(pdf, file('a.PDF')), takesRefusal(pdf, file('a.b.pdf')), takesRefusal(pdf, file(null))]).toEqual([
@@ -232,6 +237,11 @@ describe('what a place takes', () => {
       null,
     ]);
     expect(takesRefusal(pdf, file('a.pdf.exe'))).toBe('Here takes only pdf; this is exe.');
+    // What counts is the content.
+    expect(takesRefusal(pdf, file('a.pdf', 1, ['exe']))).toBe(
+      'Here takes only pdf; this file is called .pdf, and its content is something else.',
+    );
+    expect(takesRefusal(pdf, file('a.scan', 1, ['pdf']))).toBeNull();
     expect(takesRefusal(pdf, file('pdf'))).toBe('Here takes only pdf; this file has no ending.');
     expect(takesRefusal(pdf, file('a.'))).toBe('Here takes only pdf; this file has no ending.');
   });

@@ -245,7 +245,7 @@ describe('a pattern', () => {
 describe('what a place takes', () => {
   const anything: Takes = { types: null, formats: null, largest: null };
   const at = (name: string, takes: Partial<Takes>) => ({ name, takes: { ...anything, ...takes } });
-  const file = { recordType: 'lease', fileName: 'Lease.PDF', size: 2_000_000 };
+  const file = { recordType: 'lease', fileName: 'Lease.PDF', endings: ['pdf'], size: 2_000_000 };
   const rows: [string, ReturnType<typeof at>[], Partial<typeof file> | { fileName: null }, string][] = [
     ['anything where nobody says', [at('B-04', {}), at('BER-01', {})], {}, ''],
     ['its types', [at('BER-01', { types: ['lease'] })], {}, ''],
@@ -260,7 +260,7 @@ describe('what a place takes', () => {
     [
       'a file without an ending',
       [at('BER-01', { formats: ['pdf', 'docx'] })],
-      { fileName: 'Lease' },
+      { fileName: 'Lease', endings: [] },
       'BER-01 takes only pdf, docx; this file has no ending.',
     ],
     ['a file that is too large', [at('BER-01', { largest: 1_500_000 })], {}, 'BER-01 takes files of at most 1.5 MB; this one has 2.0 MB.'],

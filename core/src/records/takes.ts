@@ -3,7 +3,7 @@ import { message, type Message } from '@key-cellar/words';
 export interface Takes {
   /** Codes of record types. */
   readonly types: readonly string[] | null;
-  /** File name endings without the dot, in small letters. */
+  /** Formats by their usual endings without the dot, in small letters; what counts is the content. */
   readonly formats: readonly string[] | null;
   /** Largest file in bytes. */
   readonly largest: number | null;
@@ -13,6 +13,8 @@ export interface Takes {
 export interface Filed {
   readonly recordType: string;
   readonly fileName: string | null;
+  /** Endings that files of its content have, without the dot, in small letters. */
+  readonly endings: readonly string[];
   readonly size: number;
 }
 
@@ -28,7 +30,9 @@ export function takesRefusal(around: readonly { readonly name: string; readonly 
   if (filed.fileName === null) return null;
   const saysFormats = around.find((p) => p.takes.formats !== null);
   const ending = /\.([^.]+)$/.exec(filed.fileName)?.[1]?.toLowerCase() ?? '';
-  if (saysFormats && !saysFormats.takes.formats!.includes(ending)) {
+  if (saysFormats && !filed.endings.some((one) => saysFormats.takes.formats!.includes(one))) {
+    const formats = { list: saysFormats.takes.formats! };
+    if (saysFormats.takes.formats!.includes(ending)) return message('records.contentIsOther', { name: saysFormats.name, formats, ending });
     return ending === ''
       ? message('records.takesOnlyNoEnding', { name: saysFormats.name, formats: { list: saysFormats.takes.formats! } })
       : message('records.takesOnly', { name: saysFormats.name, formats: { list: saysFormats.takes.formats! }, ending });

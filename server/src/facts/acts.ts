@@ -42,15 +42,16 @@ export const factActs = {
     name: 'changed a record type',
     on: { repository: atRepository('dispose', keepers), type: one(typeKind, ({ params }) => params.code, 'dispose', { who: keepers }) },
     repeat: 'refused',
+    tries: ({ body }) => body.dryRun,
     job: { kind: 'gaps', beyond: gapsInOneTransaction },
     async perform({ services, params: { code }, body, person, on: { type: seen } }, work) {
       await requireNextFacts(services.pool, seen, body.facts);
       const effect = await effectOf(services, code, seen.facts, body.facts);
-      if (body.dryRun) return { effect, version: seen.version, jobId: null };
       return work(async (uow) => {
         const type = (await store.lockType(uow, code))!;
         if (type.version !== body.version) throw changedMeanwhile();
-        return { effect, ...(await publishVersion(services, uow, type, { ...body, by: person.id, at: uow.at })) };
+        const published = await publishVersion(services, uow, type, { ...body, by: person.id, at: uow.at });
+        return body.dryRun ? { effect, version: seen.version, jobId: null } : { effect, ...published };
       });
     },
   }),

@@ -80,13 +80,13 @@ export async function claimValues(
   await run(
     db,
     'fact.claim',
-    'insert into fact_value (record_type, fact, value, record_id) select $1, fact, value, $2 from unnest($3::text[], $4::text[]) as v (fact, value) on conflict do nothing',
+    'insert into fact_value (record_type, fact, value, record_id) select $1, fact, fold_value(value), $2 from unnest($3::text[], $4::text[]) as v (fact, value) on conflict do nothing',
     [recordType, recordId, facts, texts],
   );
   return rows(
     db,
     'fact.claimed',
-    `select f.fact, f.value, r.number, r.access_set_id from fact_value f join unnest($3::text[], $4::text[]) as v (fact, value) on f.fact = v.fact and f.value = v.value
+    `select f.fact, v.value, r.number, r.access_set_id from fact_value f join unnest($3::text[], $4::text[]) as v (fact, value) on f.fact = v.fact and f.value = fold_value(v.value)
      join record r on r.id = f.record_id
      where f.record_type = $1 and f.record_id <> $2`,
     [recordType, recordId, facts, texts],
@@ -99,14 +99,15 @@ export async function claimAll(db: Db, recordType: string, fact: string): Promis
   const twice = await row<{ value: string; n: number }>(
     db,
     'fact.twice',
-    `select facts->>$2 as value, count(*)::int as n from record where record_type = $1 and jsonb_exists(facts, $2) group by 1 having count(*) > 1 order by 2 desc, 1 limit 1`,
+    `select min(facts->>$2) as value, count(*)::int as n from record where record_type = $1 and jsonb_exists(facts, $2)
+     group by fold_value(facts->>$2) having count(*) > 1 order by 2 desc, 1 limit 1`,
     [recordType, fact],
   );
   if (twice) return twice;
   await run(
     db,
     'fact.claimAll',
-    `insert into fact_value (record_type, fact, value, record_id) select record_type, $2, facts->>$2, id from record where record_type = $1 and jsonb_exists(facts, $2)`,
+    `insert into fact_value (record_type, fact, value, record_id) select record_type, $2, fold_value(facts->>$2), id from record where record_type = $1 and jsonb_exists(facts, $2)`,
     [recordType, fact],
   );
   return undefined;

@@ -50,4 +50,19 @@ describe('what an error is told as', () => {
     expect(tellProblem(log, new Away('archive-away', message('problem.that'), null), 'it').status).toBe(503);
     expect(lines.length).toBe(1);
   });
+  const met: [string, string | undefined, string][] = [
+    ['the value that met', 'Key (code)=(BER-01) already exists.', 'There is one with “BER-01” already.'],
+    [
+      'none of our ids',
+      'Key (parent_id, code)=(01a22867-5189-7cd4-b6c9-782adb597198, B-07) already exists.',
+      'There is one with “B-07” already.',
+    ],
+    ['nothing where there is none', undefined, 'Something with this name, code or number already exists. Choose another.'],
+  ];
+  for (const [what, detail, sentence] of met) {
+    it(`what exists already names ${what}`, () => {
+      const problem = tellProblem(kept().log, Object.assign(raised('23505'), { detail }), 'it');
+      expect([problem.status, problem.code, problem.message]).toEqual([409, 'exists-already', sentence]);
+    });
+  }
 });

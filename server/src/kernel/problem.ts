@@ -69,6 +69,12 @@ export function wrongField(pointer: string, sentence: Message): Problem {
   return new Problem(422, 'wrong-input', sentence, [{ pointer, sentence }]);
 }
 
+/** What was to be written and met something there (“Key (code)=(BER-01) already exists.”), as far as it means anything to people. */
+function valuesThatMet(error: Error): string {
+  const values = /=\((.*)\) already exists/.exec((error as { detail?: string }).detail ?? '')?.[1]?.split(', ') ?? [];
+  return values.filter((value) => value !== '' && !/^[0-9a-f]{8}-[0-9a-f-]{27}$/.test(value)).join(', ');
+}
+
 /** The problem that a database error means for the person; null when it means nothing to them. */
 function problemOfDatabase(error: Error): Problem | null {
   if (databaseAway(error)) {
@@ -95,8 +101,14 @@ function problemOfDatabase(error: Error): Problem | null {
     // A row that it points at is not there.
     case '23503':
       return new Problem(422, 'not-storable', message('problem.namesWhatIsNotThere'), undefined, error);
-    case '23505':
-      return new Problem(409, 'exists-already', message('problem.existsAlready'));
+    case '23505': {
+      const met = valuesThatMet(error);
+      return new Problem(
+        409,
+        'exists-already',
+        met === '' ? message('problem.existsAlready') : message('problem.existsAlreadyWith', { met }),
+      );
+    }
     default:
       return null;
   }

@@ -5,7 +5,16 @@ import * as z from 'zod';
 import { actsFor, notFound, one, perhaps, Problem, somewhere, wrongField, type UnitOfWork } from '../kernel/index.js';
 import { openScopes } from '../criteria/index.js';
 import { placeKind, placesByIds, takesAround } from '../plan/index.js';
-import { addVersion, containerById, dropUnusedContent, recordKind, setNewestVersion, standingOf, type Services } from '../records/index.js';
+import {
+  addVersion,
+  containerById,
+  dropUnusedContent,
+  recordKind,
+  setNewestVersion,
+  standingOf,
+  takenAs,
+  type Services,
+} from '../records/index.js';
 import { loadRuleBook, recompute } from '../schedule/index.js';
 import { addFiled, checkFiling, requireTaken, settle } from './filing.js';
 import { willBeHeld } from './held.js';
@@ -34,7 +43,7 @@ export const fileOne = act(oneFiling, {
   async write(uow, { on: { place, arrival }, body, person, access, services }) {
     const checked = await checkFiling(uow, person, access, place, body);
     await take(uow, arrival);
-    requireTaken(checked, { fileName: arrival.file_name, size: arrival.size });
+    requireTaken(checked, arrival);
     const filed = await addFiled(services, uow, person, access, checked, body, {
       medium: 'electronic',
       containerId: null,
@@ -111,7 +120,7 @@ export const receivingActs = {
     repeat: 'another',
     async write(uow, { on: { place }, body, person, access, services }) {
       const checked = await checkFiling(uow, person, access, place, body);
-      requireTaken(checked, { fileName: null, size: 0 });
+      requireTaken(checked, null);
       const container = await containerById(uow, body.containerId);
       if (!container) throw wrongField('/containerId', message('receiving.thereNoSuchContainer'));
       const filed = await addFiled(services, uow, person, access, checked, body, {
@@ -161,7 +170,7 @@ export const receivingActs = {
     async write(uow, { on: { record, arrival }, body, person }) {
       if (record.medium === 'physical') throw new Problem(409, 'physical', message('receiving.physical'));
       const around = takesAround(await placesByIds(uow, record.places), record.places);
-      const refusal = takesRefusal(around, { recordType: record.record_type, fileName: arrival.file_name, size: arrival.size });
+      const refusal = takesRefusal(around, { recordType: record.record_type, ...takenAs(arrival), size: arrival.size });
       if (refusal) throw new Problem(409, 'not-taken', refusal);
       await take(uow, arrival);
       const no = record.version_no + 1;

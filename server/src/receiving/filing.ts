@@ -5,7 +5,7 @@ import { uuidv7 } from 'uuidv7';
 import { checkFacts, claimUnique, recordType, recordWords, type CheckedFacts, type TypeRow, settleReferences } from '../facts/index.js';
 import { wrongField, type Db, type Entered, type PersonAccess, type SignedIn, type UnitOfWork } from '../kernel/index.js';
 import { placesByIds, shutAround, takesAround, type PlaceRow } from '../plan/index.js';
-import { addRecord, declareRecords, giveNumber, type NewRecord, type Services } from '../records/index.js';
+import { addRecord, declareRecords, giveNumber, takenAs, type NewRecord, type Services } from '../records/index.js';
 import { recompute } from '../schedule/index.js';
 
 export interface CheckedFiling extends CheckedFacts {
@@ -16,10 +16,13 @@ export interface CheckedFiling extends CheckedFacts {
   readonly type: TypeRow;
 }
 
-/** Throws when the place does not take what is filed. */
-export function requireTaken(checked: CheckedFiling, filed: { fileName: string | null; size: number }): void {
+/** Throws when the place does not take what is filed; null: an item on a shelf. */
+export function requireTaken(
+  checked: CheckedFiling,
+  file: { readonly file_name: string; readonly media_type: string; readonly size: number } | null,
+): void {
   const around = takesAround(checked.chain, checked.place.ancestors);
-  const refusal = takesRefusal(around, { recordType: checked.type.code, ...filed });
+  const refusal = takesRefusal(around, { recordType: checked.type.code, ...takenAs(file), size: file?.size ?? 0 });
   if (refusal) throw wrongField('/placeId', refusal);
 }
 

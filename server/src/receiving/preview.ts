@@ -25,7 +25,7 @@ export async function preview(
       if (!hasRight(access.on(place.access_set_id).all, 'deposit')) throw notAllowed('deposit');
       checked = await checkFiling(services.pool, person, access, place, filing);
       const arrival = await arrivalFor(services, person, filing.arrivalId);
-      requireTaken(checked, { fileName: arrival.file_name, size: arrival.size });
+      requireTaken(checked, arrival);
     } catch (error) {
       if (!(error instanceof Problem)) throw error;
       problems.push(error.said);

@@ -27,6 +27,7 @@ export { numberingActs, requireApart, requireSoundNumbering } from './numberingA
 export { addNumbering, numberingById, writeNumbering } from './numberingStore.js';
 export { drawing, measuring, pageDrawer, readingPages, type Extent, type Named } from './pages.js';
 export { recordReads, recordSetupReads } from './reads.js';
+export { takenAs } from './mediaType.js';
 export { moveRecords } from './moveAct.js';
 export { splitSeries } from './splitAct.js';
 export { declareOnClosing, recordActs, standingOf } from './recordActs.js';

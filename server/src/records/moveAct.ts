@@ -9,6 +9,7 @@ import { actsFor, many, one, wrongField, type Entered } from '../kernel/index.js
 import { placeKind, placesByIds, putRecordsIn, shutAround, takesAround } from '../plan/index.js';
 import { datesWords, judge, judgeLocked, loadRuleBook, recompute, withNames } from '../schedule/index.js';
 import { recordKind } from './kinds.js';
+import { takenAs } from './mediaType.js';
 import { standingOf as standing } from './recordActs.js';
 import type { Services } from './services.js';
 import * as store from './store.js';
@@ -36,9 +37,9 @@ export const moveRecords = act(records.move, {
     const series = chain.find((p) => p.kind === 'series')!;
     const takes = takesAround(chain, place.ancestors);
     const book = await loadRuleBook(uow);
-    const [now, fileNames, from] = await Promise.all([
+    const [now, files, from] = await Promise.all([
       judgeLocked(uow, ids, book, person.today, true),
-      store.newestFileNames(uow, ids),
+      store.newestFiles(uow, ids),
       placesByIds(uow, [...new Set(locked.flatMap((r) => [r.place_id, r.series_id]))]),
     ]);
     const there = { place_id: place.id, series_id: series.id, places: place.ancestors };
@@ -63,7 +64,7 @@ export const moveRecords = act(records.move, {
       if (r.place_id === place.id) return { ...dates, outcome: 'skipped', why: message('records.thereAlready') };
       if (r.state === 'declared' && r.series_id !== series.id)
         return { ...dates, outcome: 'refused', why: message('records.declaredRecordNeverLeaves') };
-      const notTaken = takesRefusal(takes, { recordType: r.record_type, fileName: fileNames.get(r.id) ?? null, size: r.size });
+      const notTaken = takesRefusal(takes, { recordType: r.record_type, ...takenAs(files.get(r.id) ?? null), size: r.size });
       if (notTaken) return { ...dates, outcome: 'refused', why: notTaken };
       if (dates.shortens && !hasRight(access.on(r.access_set_id).all, 'dispose'))
         return { ...dates, outcome: 'refused', why: message('records.shortensRetentionKeeperCan') };

@@ -31,7 +31,7 @@ import * as store from './splitStore.js';
 const { act } = actsFor<Services>();
 const keepers = message('plan.keepersSplit');
 
-type Call = Given<typeof records.splitSeries, Services, { readonly place: never }>;
+type Call = Pick<Given<typeof records.splitSeries, Services, unknown>, 'body' | 'access' | 'person' | 'trial'>;
 
 /**
  * Splits a series. Each part gets a new series that is arranged as the old one is (rules, access, marking, jurisdictions, numbering, what it takes, what
@@ -57,7 +57,7 @@ export const splitSeries = act(records.splitSeries, {
     if (shut) throw new Problem(409, 'place-shut', shut);
     if (!trial && !body.reason) throw wrongField('/reason', message('plan.splitNeedsReason'));
     const reason = body.reason ?? '-';
-    const split = await new Splitting(uow, given as unknown as Call, place, parent, reason).split();
+    const split = await new Splitting(uow, given, place, parent, reason).split();
     const series = split.parts.map((part) => part.place.id);
     if (trial) {
       const dates = await shiftWithin(uow, { placeIds: [place.id, ...series] }, access, mostDated);
@@ -186,8 +186,8 @@ class Splitting {
     whole: Set<string>,
   ): Promise<store.SplitRecordRow[]> {
     const { uow } = this;
-    const moved = steps.filter((s) => s.what === 'moves').map((s) => s.folderId);
-    const staying = await store.stayingInFolders(uow, moved);
+    const to = new Map(steps.flatMap((s) => (s.what === 'moves' ? [[s.folderId, this.parts[s.part]!.place.code] as const] : [])));
+    const staying = await store.stayingInFolders(uow, [...to.keys()]);
     if (staying.some((r) => r.frozen)) throw new Problem(409, 'frozen-inside', message('plan.frozenInside', { code: this.series.code }));
     for (const step of steps) {
       const folder = (await placeById(uow, step.folderId))!;
@@ -212,16 +212,13 @@ class Splitting {
         note: this.reason,
       });
     }
-    // What lies in a folder that moved went with it.
-    for (const id of parentOf.keys()) {
-      for (let at: string | undefined = id; at !== undefined; at = parentOf.get(at)) if (moved.includes(at)) whole.add(id);
-    }
-    const to = new Map(steps.flatMap((s) => (s.what === 'moves' ? [[s.folderId, this.parts[s.part]!.place.code] as const] : [])));
-    const toOf = (placeId: string): string => {
-      for (let at: string | undefined = placeId; at !== undefined; at = parentOf.get(at)) if (to.has(at)) return to.get(at)!;
-      return '';
+    /** Where what lies in a folder went with one that moved; undefined where none did. */
+    const toOf = (placeId: string): string | undefined => {
+      for (let at: string | undefined = placeId; at !== undefined; at = parentOf.get(at)) if (to.has(at)) return to.get(at);
+      return undefined;
     };
-    for (const row of staying) this.enterMoved(row, toOf(row.place_id));
+    for (const id of parentOf.keys()) if (toOf(id) !== undefined) whole.add(id);
+    for (const row of staying) this.enterMoved(row, toOf(row.place_id)!);
     return staying;
   }
 

@@ -404,14 +404,14 @@ export async function writeFacts(
 }
 
 /** The name of the newest file of each record that has one. */
-export async function newestFileNames(db: Db, ids: readonly string[]): Promise<ReadonlyMap<string, string>> {
-  const found = await rows<{ id: string; file_name: string }>(
+export async function newestFiles(db: Db, ids: readonly string[]): Promise<ReadonlyMap<string, { file_name: string; media_type: string }>> {
+  const found = await rows<{ id: string; file_name: string; media_type: string }>(
     db,
     'record.fileNames',
-    'select r.id, v.file_name from record r join version v on v.record_id = r.id and v.no = r.version_no where r.id = any ($1::uuid[])',
+    'select r.id, v.file_name, v.media_type from record r join version v on v.record_id = r.id and v.no = r.version_no where r.id = any ($1::uuid[])',
     [ids],
   );
-  return new Map(found.map((f) => [f.id, f.file_name]));
+  return new Map(found.map((f) => [f.id, f]));
 }
 
 /** Declares records; which parts freeze follows from the place each is in. */

@@ -18,7 +18,7 @@ export const plan: Record<keyof typeof english, string> = {
   'plan.cannotBeInside':
     '{kind, select, function {Eine Funktion} activity {Eine Aktivität} series {Eine Serie} other {Eine Akte}} kann nicht in {parent, select, repository {dem Repositorium} function {einer Funktion} activity {einer Aktivität} series {einer Serie} other {einer Akte}} liegen.',
   'plan.cannotRetire': 'Das Repositorium selbst lässt sich nicht stilllegen.',
-  'plan.closedOn': '{code} wurde am {on} geschlossen.',
+  'plan.closedOn': '{code} wurde am {on} geschlossen: Es kommt nichts mehr hinein, solange sie nicht wieder geöffnet wird.',
   'plan.closingOn': 'Sie schließt am {on}.',
   'plan.codeAnotherPlace': '{code} ist das Kennzeichen einer anderen Stelle.',
   'plan.codeGivenBefore':

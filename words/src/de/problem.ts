@@ -14,6 +14,7 @@ export const problem: Record<keyof typeof english, string> = {
     'Diese Unterlage ist festgeschrieben und kann nicht geändert werden. Ein Verwalter darf die Festschreibung mit Begründung aufheben.',
   'problem.diskFull': 'Die Platte der Datenbank ist voll, es wurde nichts gespeichert. Sagen Sie dem Serverbetrieb Bescheid.',
   'problem.existsAlready': 'Etwas mit diesem Namen, Kennzeichen oder dieser Nummer gibt es schon. Wählen Sie etwas anderes.',
+  'problem.existsAlreadyWith': 'Etwas mit „{met}“ gibt es schon.',
   'problem.heldByDatabase':
     'Eine Sperre umfasst diese Unterlage, also bleibt sie, wie sie ist. Die Rechtsabteilung kann die Sperre aufheben.',
   'problem.it': 'Das',

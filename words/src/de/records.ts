@@ -15,6 +15,7 @@ export const records: Record<keyof typeof english, string> = {
   'records.codeWhichTaken': 'hat das Kennzeichen „{code}“, das schon vergeben ist',
   'records.contentDamaged':
     'Derselbe Inhalt ist hier schon gespeichert, und die gespeicherte Kopie ist beschädigt. Diese Datei wurde nicht aufgenommen: Behalten Sie sie, und sagen Sie dem Serverbetrieb, dass sie den Schaden beheben kann.',
+  'records.contentIsOther': '{name} nimmt nur {formats}; diese Datei heißt .{ending}, und ihr Inhalt ist etwas anderes.',
   'records.contentNotServed':
     '{damage} Er wurde nicht ausgeliefert. Sagen Sie dem Serverbetrieb Bescheid: Die Bytes lassen sich aus einer Sicherung zurückholen, oder indem dieselbe Datei noch einmal gebracht wird.',
   'records.countRunsInto':

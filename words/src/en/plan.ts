@@ -16,7 +16,7 @@ export const plan = {
   'plan.cannotBeInside':
     '{kind, select, function {A function} activity {An activity} series {A series} other {A folder}} cannot be inside {parent, select, repository {the repository} function {a function} activity {an activity} series {a series} other {a folder}}.',
   'plan.cannotRetire': 'The repository itself cannot be retired.',
-  'plan.closedOn': '{code} was closed on {on}.',
+  'plan.closedOn': '{code} was closed on {on}: nothing more comes in unless it is opened again.',
   'plan.closingOn': 'It closes on {on}.',
   'plan.codeAnotherPlace': '{code} is the code of another place.',
   'plan.codeGivenBefore':

@@ -9,6 +9,7 @@ export const problem = {
   'problem.declaredByDatabase': 'This record is declared and cannot change. A keeper may revoke the declaration with a reason.',
   'problem.diskFull': 'The disk of the database is full, so nothing was stored. Tell whoever runs the server.',
   'problem.existsAlready': 'Something with this name, code or number already exists. Choose another.',
+  'problem.existsAlreadyWith': 'There is one with “{met}” already.',
   'problem.heldByDatabase': 'A hold covers this record, so it stays as it is. Counsel can release the hold.',
   'problem.it': 'It',
   'problem.jobCancelled': 'Cancelled; what was done stays done.',

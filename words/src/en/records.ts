@@ -13,6 +13,7 @@ export const records = {
   'records.codeWhichTaken': 'has the code “{code}”, which is taken',
   'records.contentDamaged':
     'The same content is already stored here, and its stored copy is damaged. This file was not taken in: keep it, and tell whoever runs the server that it can mend the damage.',
+  'records.contentIsOther': '{name} takes only {formats}; this file is called .{ending}, and its content is something else.',
   'records.contentNotServed':
     '{damage} It was not served. Tell whoever runs the server: the bytes can be brought back from a backup, or by bringing the same file again.',
   'records.countRunsInto': 'The count runs into {field}: two numbers could read alike. Put a sign between them, such as a hyphen.',

@@ -14,8 +14,7 @@ import { byWords } from '../kit/words';
 import { TextField } from '../kit/textField';
 import { NumberField } from '../kit/numberField';
 import { FactFields, FactWordsPipe, RecordsService, type FactValues } from '../records/index';
-
-const megabyte = 1_000_000;
+import { bytesOf, formatsIn, megabyte } from './formats';
 
 /** What a place gives on to what is filed in it, and what it takes at all. */
 @Component({
@@ -108,13 +107,9 @@ export class PlaceGiving {
 
   protected save(): void {
     const { id, revision } = this.place();
-    const formats = this.formats()
-      .toLowerCase()
-      .split(/[\s,;]+/)
-      .map((f) => f.replace(/^\./, ''))
-      .filter(Boolean);
-    const [types, size] = [[...this.takenTypes()], this.largest()];
-    const anything = types.length === 0 && formats.length === 0 && !size;
+    const types = this.takenTypes().length > 0 ? [...this.takenTypes()] : null;
+    const [formats, largest] = [formatsIn(this.formats()), bytesOf(this.largest())];
+    const anything = types === null && formats === null && largest === null;
     const call: Observable<unknown> =
       this.task() === 'facts'
         ? this.api.call(setup.placeFacts, { params: { id }, body: { revision, facts: this.values() } })
@@ -122,13 +117,7 @@ export class PlaceGiving {
             params: { id },
             body: {
               revision,
-              takes: anything
-                ? null
-                : {
-                    types: types.length > 0 ? types : null,
-                    formats: formats.length > 0 ? formats : null,
-                    largest: size ? Math.round(size * megabyte) : null,
-                  },
+              takes: anything ? null : { types, formats, largest },
             },
           });
     this.busy.set(true);

@@ -10,9 +10,9 @@ import { NumberField } from '../kit/numberField';
 import { TextField } from '../kit/textField';
 import { LongTextField } from '../kit/longTextField';
 import { FactFields, type FactValues } from '../records/index';
+import { bytesOf, formatsIn, megabyte } from './formats';
 import { StencilParts, type StencilFolderBody } from './stencilsService';
 
-const megabyte = 1_000_000;
 const forRole = 'role ';
 
 /** What a stencil says of one folder. */
@@ -74,15 +74,10 @@ export class StencilFolderForm {
     this.grant(at, { principalId: isRole ? null : value, role: isRole ? value.slice(forRole.length) : null });
   }
   protected setFormats(text: string): void {
-    const formats = text
-      .toLowerCase()
-      .split(/[\s,;]+/)
-      .map((format) => format.replace(/^\./, ''))
-      .filter(Boolean);
-    this.change({ formats: formats.length > 0 ? formats : null });
+    this.change({ formats: formatsIn(text) });
   }
   protected setSize(size: number | null): void {
-    this.change({ largest: size ? Math.round(size * megabyte) : null });
+    this.change({ largest: bytesOf(size) });
   }
 
   protected grant(at: number, changes: Partial<StencilFolderBody['grants'][number]>): void {
