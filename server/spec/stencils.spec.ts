@@ -573,6 +573,8 @@ describe('stencils', () => {
     expect(saysOf(await name({ owner: 'approver' }, false))).toEqual(saysOf(tried));
     expect([await sees('outsider'), await sees('approver')]).toEqual([404, 200]);
     expect((await name({ owner: 'approver' }, false)).outcome).toBe('skipped');
+    // Whoever may grant outermost has no say in a folder inside that stands alone.
+    expect(await statusOf(name({ owner: 'steward' }, false, world.as('steward')))).toBe(403);
     // Only who may grant, on the outermost folder of a use, and nobody who is not here.
     expect(await statusOf(name({ owner: 'editor' }, false, world.as('editor')))).toBe(403);
     await expectAsync(name({ owner: 'nobody' }, false)).toBeRejectedWithError(/nobody here is called/);
@@ -594,6 +596,30 @@ describe('stencils', () => {
     expect((await place(root)).stencil!.roles.map((r) => r.name)).toEqual(['Person approver', null]);
     await name({ owner: 'approver', helper: 'outsider' }, false);
     expect([await sees('outsider'), await sees('approver')]).toEqual([200, 200]);
+  });
+
+  it('bring nothing to a use of which a folder inside is beyond the person', async () => {
+    const id = await make({ asks: [], roles: [], root: folder('root', { code: 'C-{nn}', inside: [folder('private')] }) });
+    const [one, two] = (await apply(id, [none, none])).map((r) => r.placeId!);
+    // One of them stands alone by now.
+    const alone = await inside(one!, 'PRIVATE');
+    const { rows } = await world.pool.query<{ id: number }>(
+      'insert into access_set (anchor_place, marking_level, marking_caveats) values ($1, 0, $2) returning id',
+      [alone, []],
+    );
+    await world.pool.query('update place set stand_alone = true, access_set_id = $2 where id = $1', [alone, rows[0]!.id]);
+    await change(id, {
+      asks: [],
+      roles: [],
+      root: folder('root', { code: 'C-{nn}', note: 'New', inside: [folder('private', { note: 'New' })] }),
+    });
+    const { results } = await world.as('steward').call(stencils.bring, { params: { id }, body: { dryRun: false } });
+    expect(results.map((r) => [r.placeId, r.outcome, r.changes.length])).toEqual([
+      [one!, 'refused', 0],
+      [two!, 'done', 2],
+    ]);
+    expect(results[0]!.why).not.toContain('PRIVATE');
+    expect([(await place(one!)).note, (await place(two!)).note]).toEqual(['', 'New']);
   });
 
   it('show two versions side by side', async () => {

@@ -2013,6 +2013,14 @@ export const guards = [
   ],
   [
     'exchange',
+    'a version of a stencil is brought only where all of the use is within one’s rights',
+    source('plan/stencilBringing.ts'),
+    'if (!(await mayDoTo(uow, placeKind, place, right, person, access)))',
+    'if (false as boolean)',
+    ['stencils'],
+  ],
+  [
+    'exchange',
     'a stencil makes nothing in a closed place',
     source('plan/stencilMaking.ts'),
     "if (shut) throw new Problem(409, 'folder-closed', shut);",

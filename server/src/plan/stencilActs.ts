@@ -237,6 +237,7 @@ export const stencilActs = {
         place.id,
         { definition, said },
         { definition, said: { ...said, roles } },
+        ['grant'],
       );
       return {
         answer: {
@@ -285,7 +286,10 @@ export const stencilActs = {
         await placeStore.lockPlace(using.uow, place.id);
         const made = (await stencils.stencilOfPlace(using.uow, place.id))!;
         const said = stencils.saidOf(made);
-        return bringTo(using, place.id, { definition: versions.get(made.version)!, said }, { definition: stencil.definition, said });
+        const before = versions.get(made.version)!;
+        // What an earlier version set is taken away by the same rights.
+        const rights = [...new Set([...rightsFor(before), ...rightsFor(stencil.definition)])];
+        return bringTo(using, place.id, { definition: before, said }, { definition: stencil.definition, said }, rights);
       });
       return { results: [...lines, ...refusedLines(left)] };
     },

@@ -11,10 +11,12 @@ import {
   type StencilDefinition,
   type StencilFolder,
 } from '@key-cellar/core/plan';
+import type { Right } from '@key-cellar/core/access';
 import { message, type Message } from '@key-cellar/words';
 import { checkFacts } from '../facts/index.js';
-import { Problem } from '../kernel/index.js';
+import { mayDoTo, Problem } from '../kernel/index.js';
 import { factsOfAllTypes, seriesOf, standingOf } from './changes.js';
+import { placeKind } from './kinds.js';
 import { shutAround } from './places.js';
 import { counts, makeFolder, rolesOf, setState, type Bringing, type Using } from './stencilMaking.js';
 import { partNames, partWords, type PartNames } from './stencilWords.js';
@@ -34,19 +36,38 @@ const dating: ReadonlySet<BroughtPart> = new Set(['rules', 'jurisdictions', 'fac
 
 /**
  * Brings a folder that was made from a stencil, with those inside, from one version and what the use said to another, and touches
- * nothing that people added or changed. What cannot be brought stays, and is told with its reason.
+ * nothing that people added or changed. What cannot be brought stays, and is told with its reason. Asks the rights on every folder of the use:
+ * one inside may stand alone, and what is outermost says nothing of it.
  */
-export async function bringTo(using: Using, rootId: string, from: Spoken, to: Spoken): Promise<Bringing> {
+export async function bringTo(using: Using, rootId: string, from: Spoken, to: Spoken, rights: readonly Right[]): Promise<Bringing> {
   await codeStore.lockPlan(using.uow);
   const all = await stencils.foldersUnder(using.uow, rootId);
-  await placeStore.lockPlaces(
+  const locked = await placeStore.lockPlaces(
     using.uow,
     all.map((f) => f.id),
+  );
+  await requireRights(
+    using,
+    locked.filter((p) => all.some((f) => f.id === p.id && f.stencil_id === using.stencil.id)),
+    rights,
   );
   await codeStore.lockCodes(using.uow);
   const roles = [...Object.values(from.said.roles), ...Object.values(to.said.roles)];
   const names = await partNames(using.uow, using.access, [from.definition, to.definition], roles);
   return new Bringer(using, names, all, from, to).bring();
+}
+
+async function requireRights(
+  { uow, person, access }: Using,
+  places: readonly placeStore.PlaceRow[],
+  rights: readonly Right[],
+): Promise<void> {
+  for (const place of places) {
+    for (const right of rights) {
+      if (!(await mayDoTo(uow, placeKind, place, right, person, access)))
+        throw new Problem(403, 'not-allowed', message('plan.useBeyondYou'));
+    }
+  }
 }
 
 class Bringer {

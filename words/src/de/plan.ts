@@ -129,6 +129,7 @@ export const plan: Record<keyof typeof english, string> = {
   'plan.thereNoRecordType': 'Eine Unterlagenart „{unknown}“ gibt es nicht.',
   'plan.thereStencilAlready': 'Eine Schablone „{title}“ gibt es schon.',
   'plan.twoFolders': '{name} hat zwei Akten {twice}.',
+  'plan.useBeyondYou': 'Manches davon dürfen Sie nicht ändern. Ein Verwalter kann es.',
   'plan.value.asAround': 'wie darum herum',
   'plan.value.fact': '{fact}: {values}',
   'plan.value.fromAround': 'reicht hinein',

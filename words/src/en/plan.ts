@@ -125,6 +125,7 @@ export const plan = {
   'plan.thereNoRecordType': 'There is no record type “{unknown}”.',
   'plan.thereStencilAlready': 'There is already a stencil “{title}”.',
   'plan.twoFolders': '{name} has two folders {twice}.',
+  'plan.useBeyondYou': 'Some of it is beyond what you may change. A keeper can.',
   'plan.value.asAround': 'as around it',
   'plan.value.fact': '{fact}: {values}',
   'plan.value.fromAround': 'reaches in',

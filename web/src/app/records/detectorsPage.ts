@@ -117,7 +117,7 @@ const againAfterMs = 2000;
               =1 {One record could not be read whole.}
               other {{{ page.value()!.unread | count }} records could not be read whole.}
             }</b>
-            <span class="quiet" i18n>What was not read was not scanned.</span>
+            &ngsp;<span class="quiet" i18n>What was not read was not scanned.</span>
           </summary>
           @if (showsUnread()) {
             <kc-unread-records />
