@@ -17,6 +17,10 @@ describe('packages', () => {
   let other: Running & { port: number };
   let target: Client;
 
+  /** Packed before anything is asked: it takes seconds, in which the server takes nobody to be there and hangs up. */
+  let bomb: Buffer;
+  beforeAll(() => (bomb = packed({}, (files) => (files['x'] = new Uint8Array(70 * 1024 * 1024)))));
+
   const source = () => world.as('keeper');
   const bring = (client: Client, bytes: Buffer, conflicts: ConflictWay = 'refuse', dryRun = false): Promise<PackageOutcome> =>
     client.call(exchange.importPackage, { body: { data: bytes.toString('base64'), conflicts, dryRun } });
@@ -385,7 +389,6 @@ describe('packages', () => {
     expect(await refusal(packed(items, (files) => (files['manifest.json'] = deep)))).toBe(
       'This is no package: manifest.json nests deeper than anything in a package does.',
     );
-    const bomb = packed({}, (files) => (files['x'] = new Uint8Array(70 * 1024 * 1024)));
     expect(await refusal(bomb)).toBe('This is no package: It unpacks to more than 64 MB.');
   });
 
