@@ -22,6 +22,7 @@ import {
   type UnitOfWork,
 } from '../kernel/index.js';
 import { factsOfAllTypes, freeCode, requireNotBefore } from './changes.js';
+import { lockPlan } from './codeStore.js';
 import { placeKind, stencilKind } from './kinds.js';
 import { shutAround } from './places.js';
 import { bringTo, putInto } from './stencilBringing.js';
@@ -224,6 +225,8 @@ export const stencilActs = {
     on: { place: one(placeKind, ({ params }) => params.id, 'grant') },
     repeat: 'same',
     tries: ({ body }) => body.dryRun,
+    // The plan before its places, as whoever moves one does: else two could wait for each other in a circle.
+    first: lockPlan,
     async write(uow, { services, person, access, on: { place }, body }) {
       const made = await stencils.stencilOfPlace(uow, place.id);
       if (!made?.root) throw new Problem(409, 'no-use', message('plan.noUse', { code: place.code }));
@@ -283,6 +286,7 @@ export const stencilActs = {
       const versions = new Map((await stencils.stencilVersions(services.pool, stencil.id)).map((v) => [v.version, v.definition]));
       const lines = await bringEach(given, carry, stencil, places, async (using, place) => {
         // As it is under the lock: somebody may have brought it meanwhile.
+        await lockPlan(using.uow);
         await placeStore.lockPlace(using.uow, place.id);
         const made = (await stencils.stencilOfPlace(using.uow, place.id))!;
         const said = stencils.saidOf(made);

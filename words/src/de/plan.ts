@@ -44,7 +44,7 @@ export const plan: Record<keyof typeof english, string> = {
   'plan.folderWouldHaveNo': 'Die Akte hätte keinen Titel.',
   'plan.foldersSeriesFolder': 'Akten liegen in einer Serie oder Akte; {code} ist {kind}.',
   'plan.fromAStencil': '{code} wurde schon aus einer Schablone gemacht.',
-  'plan.frozenInside': 'Eine Sperre hält Unterlagen in {code}, wie und wo sie sind.',
+  'plan.frozenInside': 'Eine Sperre hält Unterlagen in {code}, wie und wo sie sind. Die Rechtsabteilung kann sie aufheben.',
   'plan.grantEndsBefore': '{name} gibt Zugriff, der endet, bevor er beginnt.',
   'plan.grantToNobody': '{name} gibt Zugriff weder einer Person oder Gruppe noch einer Rolle der Schablone.',
   'plan.hasEvents':

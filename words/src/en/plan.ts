@@ -41,7 +41,7 @@ export const plan = {
   'plan.folderWouldHaveNo': 'The folder would have no title.',
   'plan.foldersSeriesFolder': 'Folders are in a series or a folder; {code} is {kind}.',
   'plan.fromAStencil': '{code} was already made from a stencil.',
-  'plan.frozenInside': 'A hold keeps records in {code} as they are, and where they are.',
+  'plan.frozenInside': 'A hold keeps records in {code} as they are, and where they are. Counsel can release the hold.',
   'plan.grantEndsBefore': '{name} gives access that ends before it begins.',
   'plan.grantToNobody': '{name} gives access to neither a person or group nor a role of the stencil.',
   'plan.hasEvents':
