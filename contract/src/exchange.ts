@@ -1,4 +1,5 @@
 import { profiles } from '@key-cellar/core/access';
+import { referenceKinds } from '@key-cellar/core/exchange';
 import { placeKinds } from '@key-cellar/core/plan';
 import { countScopes } from '@key-cellar/core/records';
 import * as z from 'zod';
@@ -6,7 +7,21 @@ import { criteria } from './criteria.js';
 import { factDefinition, facts } from './records.js';
 import { ruleDefinition } from './schedule.js';
 import { entityKinds, sign, takes } from './setup.js';
-import { conflictWay, dateShift, dateText, get, id, largestTable, post, sentence, withTable } from './shared.js';
+import {
+  accessShift,
+  conflictWay,
+  dateShift,
+  dateText,
+  get,
+  id,
+  largestTable,
+  post,
+  sentence,
+  tableFormat,
+  tableInput,
+  tableOutcome,
+  withTable,
+} from './shared.js';
 import { definition, readyTitle } from './stencils.js';
 import { line, prose, text } from './text.js';
 
@@ -17,7 +32,7 @@ import { line, prose, text } from './text.js';
 
 /** How a package says what something points at: a login, the name of a group, party or object, a rule's code, a place's path … */
 export const reference = z.strictObject({
-  refers: z.enum(['person', 'group', 'party', 'object', 'rule', 'numbering', 'detector', 'stencil', 'place', 'record']),
+  refers: z.enum(referenceKinds),
   to: z.string(),
 });
 export type Reference = z.infer<typeof reference>;
@@ -172,6 +187,9 @@ export type SectionName = keyof typeof packageSections;
 export const sectionNames = Object.keys(packageSections) as SectionName[];
 export type ItemOf<N extends SectionName> = z.infer<(typeof packageSections)[N]>;
 
+/** Kinds that are a table each; places have one of their own. */
+export const tableSection = z.enum(sectionNames).exclude(['places']);
+
 export const packageFormat = 'key-cellar-package';
 export const packageVersion = 1;
 export const packageManifest = z.object({
@@ -197,6 +215,10 @@ const packageOutcome = z.object({
   /** Fields that were changed here and there. */
   conflicts: z.array(packageLine),
   errors: z.array(packageLine),
+  /** What nothing speaks against, and somebody should know. */
+  warnings: z.array(packageLine),
+  /** Of a trial: whose access changes. */
+  access: accessShift.nullable(),
   dates: dateShift.nullable(),
   recomputed: z.number().int(),
 });
@@ -214,6 +236,20 @@ export const exchange = {
         dryRun: z.boolean().default(true),
       }),
       response: packageOutcome,
+    },
+    withTable,
+  ),
+  exportTable: get('/tables/{section}', 'Everything of one kind that is arranged, as a table', {
+    params: z.object({ section: tableSection }),
+    query: z.object({ format: tableFormat }),
+  }),
+  importTable: post(
+    '/tables/{section}',
+    'Take in a table of one kind of things; tried first with dryRun',
+    {
+      params: z.object({ section: tableSection }),
+      body: tableInput.extend({ conflicts: conflictWay }),
+      response: tableOutcome,
     },
     withTable,
   ),

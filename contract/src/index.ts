@@ -4,6 +4,7 @@ export {
   conflictWays,
   problem,
   sentence,
+  type AccessShift,
   type ConflictWay,
   type DateShift,
   type OutcomeLine,
@@ -28,6 +29,7 @@ export {
   type PackageManifest,
   type PackageOutcome,
   type Reference,
+  tableSection,
   type SectionName,
 } from './exchange.js';
 export { identity, type Me, type Message } from './identity.js';

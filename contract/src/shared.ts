@@ -112,6 +112,10 @@ export const dateShift = z.object({
 });
 export type DateShift = z.infer<typeof dateShift>;
 
+/** Who gains and who loses which rights on how much, the most of it first; of very many the first, and `people` says how many lines there are. */
+export const accessShift = z.object({ gains: z.array(sentence), loses: z.array(sentence), people: z.number().int() });
+export type AccessShift = z.infer<typeof accessShift>;
+
 /** What both sides changed: nothing is taken in, ours stays, or theirs counts. */
 export const conflictWays = ['refuse', 'keep', 'take'] as const;
 export type ConflictWay = (typeof conflictWays)[number];
@@ -121,11 +125,15 @@ export const conflictWay = z.enum(conflictWays).default('refuse');
 export const tableOutcome = z.object({
   rows: z.number().int(),
   changes: z.array(z.object({ row: z.number().int(), what: z.string(), sentence })),
+  /** What nothing speaks against, and somebody should know. */
+  warnings: z.array(z.object({ row: z.number().int(), sentence })),
   errors: z.array(z.object({ row: z.number().int(), column: z.string(), sentence })),
   /** How many of the errors are what was changed here and in the table. */
   conflicts: z.number().int(),
   /** Of a trial: how due dates move. */
   dates: dateShift.nullable(),
+  /** Of a trial: whose access changes. */
+  access: accessShift.nullable(),
   recomputed: z.number().int(),
   readAs: encodingGuessed,
 });

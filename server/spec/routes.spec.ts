@@ -186,6 +186,11 @@ describe('every route that changes something', () => {
       world.as('keeper').call(contract.exchange.importPackage, {
         body: { data: packed({ eventTypes: [{ name: 'walked' }] }).toString('base64'), conflicts: 'refuse', dryRun: false },
       }),
+    'exchange.importTable': () =>
+      world.as('keeper').call(contract.exchange.importTable, {
+        params: { section: 'eventTypes' },
+        body: { format: 'csv', data: Buffer.from('name\nwalked through\n').toString('base64'), conflicts: 'refuse', dryRun: false },
+      }),
     'plan.importPlan': () =>
       world.as('keeper').call(contract.plan.importPlan, {
         body: {

@@ -55,6 +55,9 @@ describe('plans and schedules as tables', () => {
   chapter('show only what may be discovered', async () => {
     const lines = JSON.parse((await fetchBytes('/api/plan/export?format=json', 'editor')).bytes.toString()) as Line[];
     expect(lines.map((l) => l['code'])).toEqual(['A', 'A-01', 'A-02']);
+    // Who may do what is for those who may say so, and so is the repository itself.
+    expect(lines.every((l) => !('grants' in l) && !('facts' in l) && !('marking' in l))).toBeTrue();
+    expect((await exported('plan'))[0]).toEqual(jasmine.objectContaining({ kind: 'repository', marking: 'level: 0 | caveats: []' }));
   });
 
   chapter(
@@ -97,8 +100,8 @@ describe('plans and schedules as tables', () => {
       const wrong = await loadPlan(csv(broken));
       expect(errorsOf(wrong).slice(0, 6)).toEqual([
         '2 code: “F 1!” may have capital letters, digits, hyphens, dots and slashes, at most 40',
-        '3 title: is missing',
         '3 inside: there is no place F1',
+        '3 title: is missing',
         '4 inside: there is no place F99-1',
         '5 kind: “box” is none of function, activity, series, folder',
         '6 rules: there is no published rule R-NONE',
@@ -486,7 +489,8 @@ describe('plans and schedules as tables', () => {
     expect(tried.dates).toEqual({ of: 3, looked: 3, earlier: 0, later: 0, first: 3, none: 0 });
     expect(await due()).toEqual([null, null, null]);
     const done = await loadPlan(table);
-    expect({ ...done, dates: tried.dates }).toEqual(tried);
+    expect({ ...done, dates: tried.dates, access: tried.access }).toEqual(tried);
+    expect(tried.access).toEqual({ gains: [], loses: [], people: 0 });
     expect((await due()).every((on) => on !== null)).toBeTrue();
     // A folder with a declared record does not leave its series by a table, either.
     await world.as('keeper').call(plan.makePlace, { body: { parentId: series, kind: 'folder', code: 'DEC', title: 'Declared' } });
@@ -563,5 +567,102 @@ describe('plans and schedules as tables', () => {
     expect(pdf.subarray(0, 5).toString()).toBe('%PDF-');
     const { rows } = await world.pool.query<{ n: number }>(`select count(*)::int as n from ledger_entry where act = 'exported the plan'`);
     expect(rows[0]!.n).toBeGreaterThan(3);
+  });
+
+  chapter('say whose access they change, and on how much, before they do', async () => {
+    const reader = () => statusOf(world.as('reader').call(records.dossier, { params: { id: filed[0]!.id } }));
+    const { id: series } = (await world.as('keeper').call(plan.placesByCode, { query: { code: 'B-01' } })).places[0]!;
+    const filed = await Promise.all([1, 2].map(() => world.file('steward', { place: series })));
+    const given = await changedLines(
+      (all) => (lineOf(all, 'B-01')['grants'] = 'principal: person reader | profile: borrower | reason: asks | from: 2020-01-01'),
+    );
+    expect(await reader()).toBe(404);
+    const tried = await loadPlan(given, true, 'json');
+    expect(errorsOf(tried)).toEqual([]);
+    expect(tried.access).toEqual({
+      gains: ['Person reader: discover, read, copy out, on 2 records and one place'],
+      loses: [],
+      people: 1,
+    });
+    expect(await reader()).toBe(404);
+    expect((await loadPlan(given, false, 'json')).access).toBeNull();
+    expect(await reader()).toBe(200);
+    const taken = await changedLines((all) => (lineOf(all, 'B-01')['grants'] = ''));
+    expect((await loadPlan(taken, true, 'json')).access!.loses).toEqual([
+      'Person reader: discover, read, copy out, on 2 records and one place',
+    ]);
+    await loadPlan(taken, false, 'json');
+    expect(await reader()).toBe(404);
+    const wrong = await changedLines((all) => {
+      Object.assign(lineOf(all, 'B-01'), { grants: 'reader', marking: 'high', 'stand alone': 'perhaps', facts: 'x', 'made from': '{' });
+    });
+    const cell = 'cannot be read as what this column holds; the export of a table shows how it is written';
+    expect(errorsOf(await loadPlan(wrong, true, 'json')).map((e) => e.replace(/^\d+ /, ''))).toEqual(
+      ['facts', 'stand alone', 'marking', 'grants', 'made from'].map((column) => `${column}: ${cell}`),
+    );
+    // A marking shuts out whoever is not cleared for it; a change among what one may not discover is told to nobody.
+    const marked = await changedLines((all) => (lineOf(all, 'B-01')['marking'] = 'level: 2 | caveats: []'));
+    expect((await loadPlan(marked, true, 'json')).access!.loses.length).toBeGreaterThan(1);
+    await loadPlan(marked, false, 'json');
+    await asOwner(world.database, (client) => client.query(`update principal set clearance_level = 2 where login = 'reader'`));
+    const around = await changedLines(
+      (all) => (lineOf(all, 'B')['grants'] += '\nprincipal: person reader | profile: reader | reason: asks'),
+    );
+    expect((await loadPlan(around, true, 'json')).access!.gains).toEqual(['Person reader: discover, read, on 2 records and one place']);
+    await asOwner(world.database, (client) => client.query(`update principal set clearance_level = 1 where login = 'reader'`));
+  });
+
+  chapter('say the criteria of a sample by names, and know them again', async () => {
+    await loadRules(
+      csv([
+        {
+          code: 'R-SAMPLE',
+          title: 'A sample',
+          authority: 'Board 2026',
+          clock: 'created',
+          steps: 'destroy P7Y, 1 approval',
+          sample: 'those where under A-02',
+        },
+      ]),
+    );
+    const lines = await exported('schedule');
+    const line = lines.find((l) => l['code'] === 'R-SAMPLE')!;
+    expect(line['sample']).toBe('those where under A-02');
+    expect(JSON.stringify(lines)).not.toMatch(/[0-9a-f]{8}-[0-9a-f]{4}-7/);
+    expect((await loadRules(json(lines), false, 'json')).changes).toEqual([]);
+    const other = await loadRules(json([{ ...line, sample: 'those where under A-01' }]), true, 'json');
+    expect(other.changes.map((c) => c.what)).toEqual(['draft']);
+    expect(errorsOf(await loadRules(json([{ ...line, sample: 'those where under Nowhere' }]), true, 'json')).length).toBe(1);
+  });
+
+  chapter('warn when a code was that of another place', async () => {
+    const tried = await loadPlan(await changedLines((all) => (lineOf(all, 'T-1')['code'] = 'DAY-1')), true, 'json');
+    expect(tried.errors).toEqual([]);
+    expect(tried.warnings).toEqual([
+      {
+        row: jasmine.any(Number) as unknown as number,
+        sentence: jasmine.stringMatching(
+          /^DAY-1: DAY-1 was the code of DAY-\d+ .* until 14 Sep 2026; what refers to it by that code will lead to both$/,
+        ) as unknown as string,
+      },
+    ]);
+    expect((await loadPlan(csv([{ code: 'DAY-77', kind: 'series', inside: 'DAY', title: 'Anew' }]), true)).warnings).toEqual([]);
+  });
+
+  chapter('are separated by whatever their first line is, whatever stands in their cells', async () => {
+    for (const [code, separator] of [
+      ['SEP-1', ','],
+      ['SEP-2', ';'],
+      ['SEP-3', '\t'],
+      ['SEP-4', '|'],
+    ] as const) {
+      const note = `a; b | c, d; e | f, g`;
+      const text = [
+        ['code', 'kind', 'inside', 'title', 'belongs here'],
+        [code, 'function', '', 'Separated', `"${note}"`],
+      ].map((line) => line.join(separator));
+      expect(errorsOf(await loadPlan(base64(text.join('\n'))))).toEqual([]);
+      expect(lineOf(await exported('plan'), code)['belongs here']).toBe(note);
+    }
   });
 });

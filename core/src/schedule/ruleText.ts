@@ -1,7 +1,7 @@
 import { message, type Message } from '@key-cellar/words';
 import { formatPeriod, period, readPeriod } from '../calendar/index.js';
 import type { Cutoff } from './cutoff.js';
-import type { Criteria } from '../criteria/index.js';
+import { clausesOf, parseCriteria, printCriteria, type AskedCriteria, type Criteria, type Vocabulary } from '../criteria/index.js';
 import type { Sample } from './sample.js';
 import {
   bases,
@@ -106,7 +106,7 @@ const clockForms = [
   ...['fact …', 'first fact …', 'folder closed', 'event …', 'first event …', 'unreferenced by …', 'earliest of …', 'latest of …', 'never'],
 ];
 const cutoffForms = ['none', 'month', 'quarter', 'half-year', 'calendar year', 'fiscal year from 4-1', 'named year …'];
-const sampleForms = ['every 20 by number', '1 in 20', 'those where {…}'];
+const sampleForms = ['every 20 by number', '1 in 20', 'those where …'];
 
 function parseSimple(words: string): Read<SimpleTrigger> {
   const lower = words.toLowerCase();
@@ -179,7 +179,7 @@ export function parseBasis(text: string): Read<Basis | undefined> {
 }
 
 /** A sample in a table: `every 20 by number`, `1 in 20`, `those where` and criteria as JSON; empty where there is none. */
-export function printSample(sample: Sample | undefined): string {
+export function printSample(sample: Sample | undefined, vocabulary: Vocabulary): string {
   switch (sample?.kind) {
     case undefined:
       return '';
@@ -188,25 +188,25 @@ export function printSample(sample: Sample | undefined): string {
     case 'share':
       return `1 in ${sample.n}`;
     case 'criteria':
-      return `those where ${JSON.stringify(sample.criteria)}`;
+      return `those where ${printCriteria(sample.criteria, vocabulary)}`;
   }
 }
 
-/** Reads a sample; criteria are read as JSON, and are for whoever asks to check. */
-export function parseSample(text: string): Read<Sample | undefined> {
+const isFixed = (asked: AskedCriteria): asked is Criteria => clausesOf(asked).every(({ op }) => op !== 'within' && op !== 'factWithin');
+
+/** Reads a sample. Dates against today say another thing every day, and choose nothing. */
+export function parseSample(text: string, vocabulary: Vocabulary): Read<Sample | undefined> {
   const words = tidy(text);
   if (words === '') return { ok: true, value: undefined };
   const counted = /^(?:(every) (\d{1,5})(?:st|nd|rd|th)? by number|1 in (\d{1,5}))$/i.exec(words);
   if (counted) return { ok: true, value: { kind: counted[1] ? 'everyNth' : 'share', n: Number(counted[2] ?? counted[3]) } };
-  const where = /^those where (\{.+\})$/i.exec(text.trim());
-  if (where) {
-    try {
-      return { ok: true, value: { kind: 'criteria', criteria: JSON.parse(where[1]!) as Criteria } };
-    } catch {
-      return wrong(message('schedule.text.criteriaNoJson'));
-    }
-  }
-  return wrong(message('schedule.text.noSample', { forms: { any: sampleForms } }));
+  const where = /^those where\s+(.+)$/is.exec(text.trim());
+  if (!where) return wrong(message('schedule.text.noSample', { forms: { any: sampleForms } }));
+  const parsed = parseCriteria(where[1]!, vocabulary);
+  if (!parsed.ok) return wrong(parsed.error.sentence);
+  return isFixed(parsed.criteria)
+    ? { ok: true, value: { kind: 'criteria', criteria: parsed.criteria } }
+    : wrong(message('schedule.text.sampleToday'));
 }
 
 /**

@@ -1,3 +1,4 @@
+import { emptyVocabulary, type Vocabulary } from '../criteria/index.js';
 import { speaking } from '@key-cellar/words/testing';
 import { describeSample as describeSampleSaid, isSampled, parseSample as parseSampleSaid, printSample, type Sample } from './index.js';
 
@@ -6,6 +7,10 @@ const describeSample = speaking(describeSampleSaid);
 
 const everyNth = (n: number): Sample => ({ kind: 'everyNth', n });
 const share = (n: number): Sample => ({ kind: 'share', n });
+const vocabulary: Vocabulary = {
+  ...emptyVocabulary,
+  facts: [{ code: 'finding', title: 'Finding', kind: 'choice', choices: ['safe', 'unsafe'] }],
+};
 const byCriteria: Sample = { kind: 'criteria', criteria: { op: 'fact', fact: 'finding', value: 'unsafe' } };
 const of = (sample: Sample, number: string, id = 'x', matches = false): boolean => isSampled(sample, { id, number }, matches);
 
@@ -50,14 +55,19 @@ describe('a sample', () => {
 
   it('goes through a table', () => {
     for (const sample of [everyNth(20), share(7), byCriteria, undefined]) {
-      expect(parseSample(printSample(sample))).toEqual({ ok: true, value: sample });
+      expect(parseSample(printSample(sample, vocabulary), vocabulary)).toEqual({ ok: true, value: sample });
     }
-    expect(parseSample(' Every 21st  by Number ')).toEqual({ ok: true, value: everyNth(21) });
-    for (const text of ['some', '1 of 20', 'every 20', 'those where finding is unsafe', '1 in many'])
-      expect(parseSample(text)).toEqual({
+    expect(printSample(byCriteria, vocabulary)).toBe('those where Finding is unsafe');
+    expect(parseSample(' Every 21st  by Number ', vocabulary)).toEqual({ ok: true, value: everyNth(21) });
+    for (const text of ['some', '1 of 20', 'every 20', 'those where', '1 in many'])
+      expect(parseSample(text, vocabulary)).toEqual({
         ok: false,
-        sentence: 'This is no sample. Possible are every 20 by number, 1 in 20 or those where {…}.',
+        sentence: 'This is no sample. Possible are every 20 by number, 1 in 20 or those where ….',
       });
-    expect(parseSample('those where {"op":}')).toEqual({ ok: false, sentence: 'The criteria are not JSON.' });
+    expect(parseSample('those where created in the last 3 months', vocabulary)).toEqual({
+      ok: false,
+      sentence: 'Dates against today choose other records every day. Give a date instead.',
+    });
+    expect(parseSample('those where xyzzy is 3', vocabulary).ok).toBeFalse();
   });
 });

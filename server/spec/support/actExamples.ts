@@ -23,6 +23,10 @@ export const examples: Record<string, (t: Things, c: Common, world: ActWorld) =>
   'exchange.importPackage': () => ({
     body: { data: packed({ eventTypes: [{ name: 'brought' }] }).toString('base64'), conflicts: 'refuse', dryRun: false },
   }),
+  'exchange.importTable': () => ({
+    params: { section: 'eventTypes' },
+    body: { format: 'csv', data: Buffer.from('name\nlisted\n').toString('base64'), conflicts: 'refuse', dryRun: false },
+  }),
   'plan.closeFolder': (t) => ({ params: { id: t.place }, body: { on: today } }),
   'plan.recordEvent': (t) => ({ params: { id: t.place }, body: { type: 'y', on: today } }),
   'plan.setRule': (t, c) => ({ params: { id: t.place }, body: { ruleId: c.rule } }),

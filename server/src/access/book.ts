@@ -23,7 +23,7 @@ interface AccessSet {
 }
 
 /** Everything that effective access depends on, as it stood at one epoch. */
-class Snapshot {
+export class Snapshot {
   private readonly people = new Map<string, PersonAccess>();
 
   constructor(
@@ -93,12 +93,13 @@ function toGrant(g: Awaited<ReturnType<typeof store.grants>>[number]): Grant {
   };
 }
 
-async function loadSnapshot(pool: pg.Pool): Promise<Snapshot> {
+/** Loads what effective access depends on, as whoever asks sees it now. */
+export async function loadSnapshot(db: Db): Promise<Snapshot> {
   const [sets, anchors, grants, members] = await Promise.all([
-    store.accessSets(pool),
-    store.anchorPlaces(pool),
-    store.grants(pool),
-    store.memberships(pool),
+    store.accessSets(db),
+    store.anchorPlaces(db),
+    store.grants(db),
+    store.memberships(db),
   ]);
   const grantsAt = new Map<string, Grant[]>();
   for (const g of grants) {

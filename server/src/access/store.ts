@@ -140,6 +140,18 @@ export function people(db: Db) {
   );
 }
 
+/** The access set of each place, and of the records right in it: how many have which. */
+export async function reached(db: Db) {
+  const places = await rows<{ id: string; access_set_id: number }>(db, 'access.placeSets', 'select id, access_set_id from place', []);
+  const records = await rows<{ place_id: string; access_set_id: number; n: number }>(
+    db,
+    'access.recordSets',
+    `select place_id, access_set_id, count(*)::int as n from record where state <> 'disposed' group by place_id, access_set_id`,
+    [],
+  );
+  return { places, records };
+}
+
 export function anchorOfPlace(db: Db, placeId: string) {
   return row<{ anchor_place: string; code: string; title: string; access_set_id: number }>(
     db,

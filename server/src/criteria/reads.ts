@@ -1,7 +1,7 @@
 import type { criteriaEndpoints } from '@key-cellar/contract';
 import { hasRight } from '@key-cellar/core/access';
 import type { Vocabulary } from '@key-cellar/core/criteria';
-import { mayAtRepository, type ReadsOf, type Services, type SignedIn } from '../kernel/index.js';
+import { mayAtRepository, type Db, type PersonAccess, type ReadsOf, type Services } from '../kernel/index.js';
 import { mayNameDetectors } from './namable.js';
 import * as store from './store.js';
 
@@ -9,9 +9,7 @@ import * as store from './store.js';
 const mostNamed = 5000;
 
 /** What criteria of a person may speak of: places they may discover, and holds for those who may hold all that these cover. */
-async function vocabularyOf(services: Services, person: SignedIn): Promise<Vocabulary> {
-  const { pool } = services;
-  const access = await services.access.of(person);
+export async function vocabularyOf(pool: Db, access: PersonAccess): Promise<Vocabulary> {
   const [types, places, people, entities, holds, detectors] = await Promise.all([
     store.types(pool),
     store.places(pool, access.sets('discover')),
@@ -37,7 +35,10 @@ async function vocabularyOf(services: Services, person: SignedIn): Promise<Vocab
 
 export const criteriaReads: ReadsOf<typeof criteriaEndpoints, Services> = {
   vocabulary: async ({ services, person }) => {
-    const { recordTypes, facts, places, people, parties, objects, holds, detectors } = await vocabularyOf(services, person);
+    const { recordTypes, facts, places, people, parties, objects, holds, detectors } = await vocabularyOf(
+      services.pool,
+      await services.access.of(person),
+    );
     const names = (list: Vocabulary['places']) => list.map(({ id, name, also }) => ({ id, name, ...(also ? { also: [...also] } : {}) }));
     return {
       recordTypes: names(recordTypes),

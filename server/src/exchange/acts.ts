@@ -1,12 +1,15 @@
 import { exchange, plan } from '@key-cellar/contract';
 import { message } from '@key-cellar/words';
-import { actsFor, atRepository, Download, entering, requireAtRepository, type ReadsOf } from '../kernel/index.js';
+import { actsFor, atRepository, Download, entering, requireAtRepository, type PersonAccess, type ReadsOf } from '../kernel/index.js';
 import type { Services } from '../records/index.js';
+import { exportTable, importTable } from './sectionTable.js';
 import { exportPlan, importPlan } from './planTable.js';
 import { exportPackage, importPackage, packageSchema } from './package.js';
 
 const { actInParts } = actsFor<Services>();
 const keepers = message('exchange.whoCan');
+/** Who brings everything also says who may do what. */
+const ofEverything = { repository: atRepository('dispose', keepers), access: atRepository('grant', keepers) };
 /** What bringing places may enter. */
 const bringingPlaces = [
   'made a function',
@@ -21,13 +24,51 @@ const bringingPlaces = [
   'retired a place',
   'brought a place back',
   'declared',
+  'granted',
+  'took a grant back',
+] as const;
+
+/** What bringing anything may enter. */
+const bringingAnything = [
+  'added a jurisdiction',
+  'moved a jurisdiction',
+  'set the working days of a jurisdiction',
+  'added a type of event',
+  'listed the ends of a named year',
+  'added a person',
+  'changed a person',
+  'added a group',
+  'changed a group',
+  'made a record type',
+  'changed a record type',
+  'retired a record type',
+  'took a record type up again',
+  'made a numbering',
+  'changed a numbering',
+  'made a detector',
+  'changed a detector',
+  'retired a detector',
+  'added a party',
+  'changed a party',
+  'added a business object',
+  'changed a business object',
+  'began a rule',
+  'saved a rule draft',
+  'dropped a rule draft',
+  'published a rule',
+  'withdrew a rule version',
+  'set a rule by criteria',
+  'made a stencil',
+  'changed a stencil',
+  'described a stencil',
+  ...bringingPlaces,
 ] as const;
 
 export const planTableActs = {
   importPlan: actInParts(plan.importPlan, {
     name: 'took in a plan',
     also: bringingPlaces,
-    on: { repository: atRepository('dispose', message('plan.keepersWholeRepositoryTake')) },
+    on: ofEverything,
     repeat: 'same',
     tries: ({ body }) => body.dryRun,
     job: { kind: 'recompute', beyond: 2000 },
@@ -44,52 +85,30 @@ export const planTableActs = {
 export const exchangeActs = {
   importPackage: actInParts(exchange.importPackage, {
     name: 'took in a package',
-    also: [
-      'added a jurisdiction',
-      'moved a jurisdiction',
-      'set the working days of a jurisdiction',
-      'added a type of event',
-      'listed the ends of a named year',
-      'added a person',
-      'changed a person',
-      'added a group',
-      'changed a group',
-      'made a record type',
-      'changed a record type',
-      'retired a record type',
-      'took a record type up again',
-      'made a numbering',
-      'changed a numbering',
-      'made a detector',
-      'changed a detector',
-      'retired a detector',
-      'added a party',
-      'changed a party',
-      'added a business object',
-      'changed a business object',
-      'began a rule',
-      'saved a rule draft',
-      'dropped a rule draft',
-      'published a rule',
-      'withdrew a rule version',
-      'set a rule by criteria',
-      'made a stencil',
-      'changed a stencil',
-      'described a stencil',
-      ...bringingPlaces,
-      'granted',
-      'took a grant back',
-    ],
-    on: {
-      repository: atRepository('dispose', keepers),
-      access: atRepository('grant', keepers),
-    },
+    also: bringingAnything,
+    on: ofEverything,
     repeat: 'same',
     tries: ({ body }) => body.dryRun,
     job: { kind: 'recompute', beyond: 2000 },
     perform: ({ services, person, access, body }, work) =>
       importPackage(services, person, access, work, {
         bytes: Buffer.from(body.data, 'base64'),
+        conflicts: body.conflicts,
+        dryRun: body.dryRun,
+      }),
+  }),
+  importTable: actInParts(exchange.importTable, {
+    name: 'took in a table',
+    also: bringingAnything,
+    on: ofEverything,
+    repeat: 'same',
+    tries: ({ body }) => body.dryRun,
+    job: { kind: 'recompute', beyond: 2000 },
+    perform: ({ services, person, access, params, body }, work) =>
+      importTable(services, person, access, work, {
+        section: params.section,
+        bytes: Buffer.from(body.data, 'base64'),
+        format: body.format,
         conflicts: body.conflicts,
         dryRun: body.dryRun,
       }),
@@ -103,10 +122,17 @@ export const planTableReads: Pick<ReadsOf<typeof plan, Services>, 'exportPlan'> 
   ),
 };
 
+/** What is arranged leaves with those who may bring it. */
+const requireKeeper = ({ pool }: Services, access: PersonAccess): Promise<void> => requireAtRepository(pool, access, 'dispose');
+
 export const exchangeReads: ReadsOf<typeof exchange, Services> = {
   exportPackage: entering(['exported a package'], async ({ services, person, access }) => {
-    await requireAtRepository(services.pool, await access(), 'dispose');
+    await requireKeeper(services, await access());
     return new Download(await exportPackage(services, person));
+  }),
+  exportTable: entering(['exported a table'], async ({ services, person, access, params, query }) => {
+    await requireKeeper(services, await access());
+    return new Download(await exportTable(services, person, params.section, query.format));
   }),
   packageSchema: () => ({ files: packageSchema() }),
 };

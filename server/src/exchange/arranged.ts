@@ -52,6 +52,8 @@ const needsSetUp = (b: Bringing, section: 'people' | 'groups', change: Pick<Chan
 
 export const people: Section<'people'> = {
   name: 'people',
+  key: ['login'],
+  table: 'principal',
   nameOf: (item) => textOf(item, 'login').toLowerCase(),
   reference: (item) => ({ refers: 'person', to: textOf(item, 'login').toLowerCase() }),
   identity: ['login'],
@@ -78,6 +80,8 @@ export const people: Section<'people'> = {
 
 export const groups: Section<'groups'> = {
   name: 'groups',
+  key: ['name'],
+  table: 'principal',
   nameOf: (item) => textOf(item, 'name').toLowerCase(),
   reference: (item) => ({ refers: 'group', to: textOf(item, 'name') }),
   identity: ['name'],
@@ -107,6 +111,9 @@ export const groups: Section<'groups'> = {
 
 export const recordTypes: Section<'recordTypes'> = {
   name: 'recordTypes',
+  key: ['code'],
+  table: 'record_type',
+  rowsOf: 'versions',
   nameOf: (item) => textOf(item, 'code'),
   reference: () => null,
   histories: ['versions'],
@@ -164,6 +171,8 @@ export const recordTypes: Section<'recordTypes'> = {
 
 export const numberings: Section<'numberings'> = {
   name: 'numberings',
+  key: ['title'],
+  table: 'numbering',
   nameOf: (item) => textOf(item, 'title').toLowerCase(),
   reference: (item) => ({ refers: 'numbering', to: textOf(item, 'title') }),
   identity: ['title'],
@@ -183,6 +192,8 @@ export const numberings: Section<'numberings'> = {
 
 export const detectors: Section<'detectors'> = {
   name: 'detectors',
+  key: ['title'],
+  table: 'detector',
   nameOf: (item) => textOf(item, 'title').toLowerCase(),
   reference: (item) => ({ refers: 'detector', to: textOf(item, 'title') }),
   identity: ['title'],
@@ -211,6 +222,8 @@ export const detectors: Section<'detectors'> = {
 
 export const entities: Section<'entities'> = {
   name: 'entities',
+  key: ['kind', 'name'],
+  table: 'entity',
   nameOf: (item) => `${textOf(item, 'kind')} ${textOf(item, 'name').toLowerCase()}`,
   reference: (item) => ({ refers: item['kind'] === 'object' ? 'object' : 'party', to: textOf(item, 'name') }),
   all: async (db) => (await store.entities(db)).map(({ id, ...item }) => ({ id, item })),
@@ -230,6 +243,9 @@ export const entities: Section<'entities'> = {
 
 export const rules: Section<'rules'> = {
   name: 'rules',
+  key: ['code'],
+  table: 'rule',
+  rowsOf: 'versions',
   nameOf: (item) => textOf(item, 'code'),
   reference: (item) => ({ refers: 'rule', to: textOf(item, 'code') }),
   histories: ['versions', 'withdrawals'],
@@ -325,6 +341,9 @@ export const rules: Section<'rules'> = {
 
 export const stencils: Section<'stencils'> = {
   name: 'stencils',
+  key: ['title'],
+  table: 'stencil',
+  rowsOf: 'versions',
   nameOf: (item) => textOf(item, 'title').toLowerCase(),
   reference: (item) => ({ refers: 'stencil', to: textOf(item, 'title') }),
   identity: ['title'],

@@ -39,6 +39,12 @@ export interface Change<I> {
 /** A kind of things in a package: what there is, and how one is brought. */
 export interface Section<N extends SectionName> {
   readonly name: N;
+  /** Fields that its name is made of: a table that lacks one says nothing. */
+  readonly key: readonly string[];
+  /** Where its things are kept: what is merged must still be so when it is written. Places are locked one by one. */
+  readonly table: store.LockedTable | null;
+  /** The list that has a row for each of its things in a table. */
+  readonly rowsOf?: string;
   /** What tells an item apart from all others of its kind, wherever it is. */
   nameOf(item: Wire): string;
   /** How others point at it; null: nothing does by an id. */
@@ -88,6 +94,8 @@ export interface Bringing {
   readonly changes: ChangeLine[];
   readonly conflicts: Line[];
   readonly errors: Line[];
+  /** What nothing speaks against, and somebody should know. */
+  readonly warnings: Line[];
   /** What has to be dated anew. */
   readonly touched: { all: boolean; readonly places: Set<string> };
   /** Whether the person has a right on the whole repository. */
@@ -120,18 +128,41 @@ function words(value: unknown): Value {
   if (typeof value === 'string') return message('exchange.quoted', { text: cut(value) });
   if (typeof value === 'boolean') return message(value ? 'exchange.yes' : 'exchange.no');
   if (typeof value === 'number') return String(value);
-  if (Array.isArray(value)) {
-    const names = value.map((one) => (typeof one === 'string' ? one : (one as { to?: unknown }).to));
-    return names.length <= mostNamed && names.every((one) => typeof one === 'string')
-      ? { list: names }
-      : message('exchange.several', { n: names.length });
-  }
+  if (Array.isArray(value))
+    return value.length <= mostNamed ? { list: value.map(inShort) } : message('exchange.several', { n: value.length });
   const { to } = value as { to?: unknown };
-  return typeof to === 'string' ? (to === '' ? message('shared.nothing') : to) : cut(JSON.stringify(value));
+  return typeof to === 'string' ? (to === '' ? message('shared.nothing') : to) : inShort(value);
 }
 
-const fieldWords = (field: Value, before: unknown, after: unknown): Message =>
-  message('exchange.field', { field, before: words(before), after: words(after) });
+/** Something in a list: its name, or the short parts that it has. */
+function inShort(value: unknown): string {
+  if (typeof value !== 'object' || value === null) return cut(String(value));
+  const { to } = value as { to?: unknown };
+  if (typeof to === 'string') return to;
+  const parts = Object.values(value).filter(
+    (part) => part !== null && (typeof part !== 'object' || 'to' in part) && typeof part !== 'boolean',
+  );
+  return cut(parts.length > 0 ? parts.map(inShort).join(' · ') : JSON.stringify(value));
+}
+
+/** What became of a field. Of a list that stays in part, what came to it and what went. */
+function fieldWords(field: Value, before: unknown, after: unknown): Message {
+  if (Array.isArray(before) && Array.isArray(after)) {
+    const [had, has] = [new Set(before.map(canonicalJson)), new Set(after.map(canonicalJson))];
+    const added = after.filter((one) => !had.has(canonicalJson(one)));
+    const removed = before.filter((one) => !has.has(canonicalJson(one)));
+    const stays = added.length < after.length;
+    if (stays && added.length + removed.length > 0)
+      return message('exchange.listChanges', {
+        field,
+        added: words(added),
+        nAdded: added.length,
+        removed: words(removed),
+        nRemoved: removed.length,
+      });
+  }
+  return message('exchange.field', { field, before: words(before), after: words(after) });
+}
 
 /** Throws what went wrong here, and gives the reason of everything else. */
 const reasonOf = (error: unknown): Message => {
@@ -257,6 +288,7 @@ function mergeOne<N extends SectionName>(b: Bringing, section: Section<N>, met: 
  */
 export async function bring<N extends SectionName>(b: Bringing, section: Section<N>, incoming: readonly Incoming[]): Promise<void> {
   if (incoming.length === 0) return;
+  if (section.table !== null) await store.lockRows(b.uow, section.table);
   const now = await outgoing(b.uow, section, b.names);
   const here: Here = {
     byName: new Map(now.map((one) => [section.nameOf(one.wire), one])),

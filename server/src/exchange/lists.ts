@@ -19,6 +19,8 @@ const named = <T extends { name: string }>(all: readonly T[]): { id: string; ite
 
 export const jurisdictions: Section<'jurisdictions'> = {
   name: 'jurisdictions',
+  key: ['name'],
+  table: 'jurisdiction',
   nameOf: byName,
   reference: () => null,
   all: async (db) => named(await store.jurisdictions(db)),
@@ -63,6 +65,8 @@ export const jurisdictions: Section<'jurisdictions'> = {
 
 export const eventTypes: Section<'eventTypes'> = {
   name: 'eventTypes',
+  key: ['name'],
+  table: 'event_type',
   nameOf: (item) => byName(item).toLowerCase(),
   reference: () => null,
   identity: ['name'],
@@ -79,6 +83,8 @@ export const eventTypes: Section<'eventTypes'> = {
 
 export const namedYears: Section<'namedYears'> = {
   name: 'namedYears',
+  key: ['name'],
+  table: 'named_year',
   nameOf: byName,
   reference: () => null,
   all: async (db) => named(await store.namedYears(db)),
@@ -100,6 +106,9 @@ export const namedYears: Section<'namedYears'> = {
 /** All of them are one thing: what counts is the order in which they are asked. */
 export const criteriaRules: Section<'criteriaRules'> = {
   name: 'criteriaRules',
+  key: ['name'],
+  table: 'criteria_rule',
+  rowsOf: 'rules',
   nameOf: byName,
   reference: () => null,
   blank: () => ({ name: 'order', rules: [] }),

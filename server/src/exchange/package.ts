@@ -3,6 +3,7 @@ import { message } from '@key-cellar/words';
 import * as z from 'zod';
 import { inReadSnapshot, rootSet, withUnitOfWork, type PersonAccess, type Several, type SignedIn } from '../kernel/index.js';
 import type { Services } from '../records/index.js';
+import { accessShift, accessStanding, type AccessStanding } from '../access/index.js';
 import { countKnownWithin, mostDated, recomputeWithin, shiftWithin, type Reach } from '../schedule/index.js';
 import { GivenUp, Problem, type UnitOfWork } from '../kernel/index.js';
 import { takenOrTold } from '../tables/index.js';
@@ -53,6 +54,7 @@ export async function beginning(
     changes: [],
     conflicts: [],
     errors: [],
+    warnings: [],
     touched: { all: false, places: new Set() },
     ...rightsIn(access, root),
     label: (field) => message(`exchange.part.${field as 'title'}`),
@@ -71,6 +73,10 @@ export async function dated(b: Bringing, trial: boolean, because: string) {
   await recomputeWithin(services, uow, reach, because);
   return { dates: null, recomputed };
 }
+
+/** Whose access changed since; null where that was not looked at. */
+export const shiftSince = async ({ uow, person }: Bringing, before: AccessStanding | null) =>
+  before && accessShift(before, await accessStanding(uow, person.today), person.id);
 
 /**
  * Takes in a package, section by section in the order in which they depend on each other, in one transaction. With an error, or a
@@ -91,6 +97,7 @@ export async function importPackage(
     work,
     (outcome) => outcome.errors.length + outcome.conflicts.length > 0,
     async (uow) => {
+      const before = input.dryRun ? await accessStanding(uow, person.today) : null;
       const b = await beginning(uow, services, person, access, input.conflicts);
       await bringAll(b, items);
       const clean = b.errors.length === 0 && b.conflicts.length === 0;
@@ -108,6 +115,8 @@ export async function importPackage(
         changes: b.changes.map((c) => ({ ...toLine(c), what: c.what })),
         conflicts: b.conflicts.map(toLine),
         errors: b.errors.map(toLine),
+        warnings: b.warnings.map(toLine),
+        access: clean ? await shiftSince(b, before) : null,
         dates,
         recomputed,
       };

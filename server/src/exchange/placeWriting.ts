@@ -1,5 +1,5 @@
 import type { ItemOf } from '@key-cellar/contract';
-import { profile, profileWords } from '@key-cellar/core/access';
+import { hasRight, profile, profileWords } from '@key-cellar/core/access';
 import { codePattern, kindsInside, kindWords, moveRefusal, refusesInside, shutOn, type PlaceStanding } from '@key-cellar/core/plan';
 import { canonicalJson } from '@key-cellar/core/ledger';
 import { factProblems, filledFacts } from '@key-cellar/core/records';
@@ -11,6 +11,7 @@ import {
   anchorOf,
   dropFormerCode,
   factsOfAllTypes,
+  formerHoldersOf,
   keepFormerCode,
   lockPlaces,
   lockPlan,
@@ -71,6 +72,7 @@ class PlaceWriting {
     }
     this.anchors = new Map((await placeStore.setAnchors(uow)).map((s) => [s.id, s.anchor_place]));
     await this.check();
+    await this.warnOfFormer();
     const added = this.changes.filter((c) => c.before === null);
     const inOrder = this.outsideIn(added);
     // With anything wrong nothing is kept; what would be written could only fail for reasons that are told already.
@@ -238,6 +240,24 @@ class PlaceWriting {
     if (!recoded && !moved) return;
     const holder = this.codes.get(codeKey(after.kind, after.inside, after.code));
     if (holder !== undefined && holder !== id) this.bad(change, 'code', message('plan.codeAnotherPlace', { code: after.code }));
+  }
+
+  /** Codes that are given, and were another place’s before: what refers to that place by the code still leads there. */
+  private async warnOfFormer(): Promise<void> {
+    const given = this.changes.filter((c) => c.after.inside !== null && c.taken.includes('code'));
+    const holders = await formerHoldersOf(this.b.uow, [...new Set(given.map((c) => c.after.code))]);
+    for (const { id, after, name, row } of given) {
+      const isFolder = after.kind === 'folder';
+      const holder = holders.find(
+        (h) => h.held === after.code && h.id !== id && (h.kind === 'folder') === isFolder && (!isFolder || h.around === after.inside),
+      );
+      if (!holder) continue;
+      const { code } = after;
+      const sentence = hasRight(this.b.access.on(holder.access_set_id).all, 'discover')
+        ? message('exchange.codeBefore', { code, place: `${holder.code} ${holder.title}`, until: { day: holder.until } })
+        : message('exchange.codeBeforeElsewhere', { code });
+      this.b.warnings.push({ section: 'places', name, row, field: 'code', sentence });
+    }
   }
 
   private anchorOf(place: PlaceRow): string {

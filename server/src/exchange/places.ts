@@ -56,6 +56,8 @@ const blankTexts = { note: '', notHere: '', message: '' };
 
 export const places: Section<'places'> = {
   name: 'places',
+  key: ['code', 'kind', 'inside'],
+  table: null,
   nameOf: (item) => String(item['path']),
   reference: (item) => ({ refers: 'place', to: String(item['path']) }),
   identity: ['path'],

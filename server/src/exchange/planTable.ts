@@ -5,20 +5,22 @@ import { codePattern, placeKinds, type PlaceKind } from '@key-cellar/core/plan';
 import { isId } from '@key-cellar/core/records';
 import { message, type Message } from '@key-cellar/words';
 import type { Speaker } from '@key-cellar/words/speaker';
-import { GivenUp, Problem, withUnitOfWork, type PersonAccess, type Several, type SignedIn } from '../kernel/index.js';
+import { GivenUp, Problem, rootSet, withUnitOfWork, type PersonAccess, type Several, type SignedIn } from '../kernel/index.js';
 import { printedPlan, type PlanFile } from '../plan/index.js';
 import type { Services } from '../records/index.js';
-import { columnsOf, readTable, takenOrTold, writeTable, type TableFormat, type TableRow } from '../tables/index.js';
-import { bring, fingerprint, outgoing, type Bringing, type Incoming, type Line as BringingLine, type Wire } from './bringing.js';
+import { columnsOf, readTable, writeTable, type TableFormat, type TableRow } from '../tables/index.js';
+import { outgoing, rightsIn, type Bringing, type Incoming, type Wire } from './bringing.js';
+import { commonOf, fieldColumns, stateOf, written, type Column } from './columns.js';
 import { Names, pathUnder, step } from './names.js';
-import { beginning, dated } from './package.js';
 import { places } from './places.js';
+import { bringRows, rootOf, saidIn, type Brought } from './sectionTable.js';
 import { calledConcept, placesOf } from './skos.js';
 import { readingSkos, skosFormats, type SkosFormat } from './skosReading.js';
 import { skosOf } from './skosWriting.js';
 import * as store from './store.js';
 
-const columns = columnsOf(
+/** Columns that are written as planners write them. */
+const plain = columnsOf(
   'code',
   'kind',
   'inside',
@@ -33,14 +35,10 @@ const columns = columnsOf(
   'closed on',
   'retired on',
   'former codes',
-  'id',
-  'state',
 );
-type Column = (typeof columns)[number];
-type Line = Record<Column, string>;
+type PlainColumn = (typeof plain)[number];
 
-/** What a table says of a place, in the order of the fingerprints in its column *state*. */
-const fields: readonly (readonly [field: string, column: Column])[] = [
+const plainFields: readonly (readonly [field: string, column: PlainColumn])[] = [
   ['code', 'code'],
   ['kind', 'kind'],
   ['inside', 'inside'],
@@ -56,14 +54,19 @@ const fields: readonly (readonly [field: string, column: Column])[] = [
   ['retiredOn', 'retired on'],
   ['formerCodes', 'former codes'],
 ];
-const columnOf = new Map(fields);
-const fieldOf = new Map<string, string>(fields.map(([field, column]) => [column, field]));
-const label = (field: string): string => columnOf.get(field) ?? field;
+const fieldOf = new Map<string, string>(plainFields.map(([field, column]) => [column, field]));
+
+/** Everything else that there is to say of a place: for those who may arrange all of it. */
+const keepers = fieldColumns('places').filter(({ field }) => field !== 'path' && !plainFields.some(([one]) => one === field));
+const byColumn = new Map<string, Column>(keepers.map((c) => [c.column, c]));
+
+/** In the order of the fingerprints in the column *state*. */
+const fields: readonly string[] = [...plainFields.map(([field]) => field), ...keepers.map((c) => c.field)];
+const labels = new Map<string, string>([...plainFields, ...keepers.map((c) => [c.field, c.column] as const)]);
 
 const nameIn = (reference: unknown): string => (reference as { to: string } | null)?.to ?? '';
-const stateVersion = 'v1';
 
-function lineOf(id: string, wire: Wire): Line {
+function plainLine(wire: Wire): Record<PlainColumn, string> {
   const former = wire['formerCodes'] as { code: string; until: string }[];
   const text = (field: string): string => (wire[field] as string | null) ?? '';
   return {
@@ -81,8 +84,6 @@ function lineOf(id: string, wire: Wire): Line {
     'closed on': text('closedOn'),
     'retired on': text('retiredOn'),
     'former codes': former.map(({ code, until }) => `${code} until ${until}`).join('; '),
-    id,
-    state: [stateVersion, ...fields.map(([field]) => fingerprint(wire[field]))].join('.'),
   };
 }
 
@@ -97,7 +98,7 @@ export async function exportPlan(
     format === 'pdf'
       ? await printedPlan(services, person, speaker)
       : format === 'skos'
-        ? { bytes: skosOf(person.repository, await shownTo(services, person)), type: 'application/ld+json', name: 'plan.jsonld' }
+        ? { bytes: skosOf(person.repository, (await shownTo(services, person)).places), type: 'application/ld+json', name: 'plan.jsonld' }
         : { ...(await planTable(services, person, format)), name: `plan.${format}` };
   const subject = { kind: 'plan', id: null, name: person.repository };
   await withUnitOfWork(services.pool, person, (uow) => uow.enter({ act: 'exported the plan', subject, after: { format } }), 'none');
@@ -105,25 +106,46 @@ export async function exportPlan(
 }
 
 /** The places of the plan that a person may discover. */
-async function shownTo(services: Services, person: SignedIn): Promise<{ id: string; wire: Wire }[]> {
+async function shownTo(services: Services, person: SignedIn): Promise<{ root: string; places: { id: string; wire: Wire }[] }> {
   const access = await services.access.of(person);
+  const names = await Names.load(services.pool);
   const [all, shown] = await Promise.all([
-    outgoing(services.pool, places, await Names.load(services.pool)),
+    outgoing(services.pool, places, names),
     store.placesInSets(services.pool, access.sets('discover')),
   ]);
   const may = new Set(shown.map((p) => p.id));
-  return all.filter(({ id }) => may.has(id));
+  return { root: rootOf(names), places: all.filter(({ id }) => may.has(id)) };
 }
 
-/** The same as a table that can come in again. */
+/** The same as a table that can come in again. Facts, grants and markings, and the repository itself, are in it for those who arrange all of it. */
 async function planTable(services: Services, person: SignedIn, format: TableFormat): Promise<{ bytes: Buffer; type: string }> {
-  const all = await shownTo(services, person);
+  const [{ root, places: all }, access, set] = [
+    await shownTo(services, person),
+    await services.access.of(person),
+    await rootSet(services.pool),
+  ];
+  const whole = arranges(rightsIn(access, set));
+  const more = whole ? keepers : [];
   return writeTable(
-    columns,
-    all.flatMap(({ id, wire }) => (wire['kind'] === 'repository' ? [] : [lineOf(id, wire)])),
+    [...plain, ...more.map((c) => c.column), 'id', 'state'],
+    all.flatMap(({ id, wire }) =>
+      wire['kind'] === 'repository' && !whole
+        ? []
+        : [
+            {
+              ...plainLine(wire),
+              ...Object.fromEntries(more.map((c) => [c.column, written(wire, c)])),
+              id,
+              state: stateOf(root, wire, whole ? fields : fields.slice(0, plain.length)),
+            },
+          ],
+    ),
     format,
   );
 }
+
+/** Whether somebody may arrange all of the repository, and say who may do what in it. */
+const arranges = ({ may }: Pick<Bringing, 'may'>): boolean => may('dispose') && may('grant');
 
 const listed = (text: string): string[] => [
   ...new Set(
@@ -134,14 +156,7 @@ const listed = (text: string): string[] => [
   ),
 ];
 
-/** What was common when the table left, if it says so. */
-function commonOf(state: string): Common {
-  const [version, ...prints] = state.split('.');
-  if (version !== stateVersion || prints.length !== fields.length) return 'theirs';
-  return { known: Object.fromEntries(fields.map(([field], i) => [field, prints[i]!])) };
-}
-
-type Wrong = (row: number, column: Column, sentence: Message) => void;
+type Wrong = (row: number, column: string, sentence: Message) => void;
 const limits = { title: 300, 'belongs here': 4000, 'not here': 4000, message: 1000 } as const;
 const isKind = (kind: string): kind is Exclude<PlaceKind, 'repository'> =>
   kind !== 'repository' && (placeKinds as readonly string[]).includes(kind);
@@ -172,29 +187,44 @@ interface Reading {
   /** Codes of published rules, and names of jurisdictions. */
   readonly rules: ReadonlySet<string>;
   readonly jurisdictions: ReadonlySet<string>;
+  /** What was common when a row left. */
+  common(state: string): Common;
   readonly wrong: Wrong;
   /** Whether anything was wrong so far. */
   found(): boolean;
 }
 
 /** What a row says, or null where it cannot be told which place is meant. */
-function readRow({ row, values }: TableRow, { given, ways, written, rules, jurisdictions, wrong }: Reading): Incoming | null {
-  const bad = (column: Column, sentence: Message): void => wrong(row, column, sentence);
-  const text = (column: Column): string => values[column] ?? '';
+function readRow({ row, values }: TableRow, reading: Reading): Incoming | null {
+  const { ways, written, wrong } = reading;
+  const bad = (column: PlainColumn | 'id', sentence: Message): void => wrong(row, column, sentence);
+  const text = (column: PlainColumn | 'id'): string => values[column] ?? '';
   const [code, kind, inside] = [text('code').toUpperCase(), text('kind').toLowerCase(), text('inside').toUpperCase()];
+  if (kind === 'repository' && inside === '')
+    return readWhole({ row, values }, reading, { path: '', code: text('code'), kind, inside: null });
   if (!codePattern.test(code)) bad('code', code ? message('plan.table.code', { code }) : message('tables.missing'));
   if (!isKind(kind)) bad('kind', message('plan.table.kind', { kind: text('kind') }));
-  if (!text('title')) bad('title', message('tables.missing'));
-  for (const [column, most] of Object.entries(limits) as [Column, number][])
-    if (text(column).length > most) bad(column, message('tables.tooLong', { most }));
   const around = ways.find(inside);
   if (kind === 'folder' && inside === '') bad('inside', message('plan.table.folderInside'));
   // What is in the table, and wrong, is told there.
   else if (around === undefined && !written.has(inside)) bad('inside', message('tables.noPlace', { place: inside }));
+  const known = codePattern.test(code) && isKind(kind) && around !== undefined;
+  const which = known ? { path: pathUnder(kind, code, around), code, kind, inside: { refers: 'place', to: around } } : {};
+  const read = readWhole({ row, values }, reading, which);
+  return known ? read : null;
+}
+
+/** What a row says besides which place it is of. */
+function readWhole({ row, values }: TableRow, { given, rules, jurisdictions, common, wrong }: Reading, which: Wire): Incoming {
+  const bad = (column: PlainColumn | 'id', sentence: Message): void => wrong(row, column, sentence);
+  const text = (column: PlainColumn | 'id'): string => values[column] ?? '';
+  if (!text('title')) bad('title', message('tables.missing'));
+  for (const [column, most] of Object.entries(limits) as [PlainColumn, number][])
+    if (text(column).length > most) bad(column, message('tables.tooLong', { most }));
   for (const rule of listed(text('rules'))) if (!rules.has(rule)) bad('rules', message('plan.table.noRule', { rule }));
   for (const name of listed(text('jurisdictions')))
     if (!jurisdictions.has(name)) bad('jurisdictions', message('tables.noJurisdiction', { name }));
-  const day = (column: Column): string | null => {
+  const day = (column: PlainColumn): string | null => {
     const written = text(column);
     if (written === '') return null;
     if (parseCivilDate(written) === null) bad(column, message('input.date'));
@@ -210,12 +240,8 @@ function readRow({ row, values }: TableRow, { given, ways, written, rules, juris
   });
   const id = text('id');
   if (id !== '' && !isId(id)) bad('id', message('plan.table.noId'));
-  if (!codePattern.test(code) || !isKind(kind) || around === undefined) return null;
   const said: Record<string, unknown> = {
-    path: pathUnder(kind, code, around),
-    code,
-    kind,
-    inside: { refers: 'place', to: around },
+    ...which,
     title: text('title'),
     note: text('belongs here'),
     notHere: text('not here'),
@@ -229,17 +255,17 @@ function readRow({ row, values }: TableRow, { given, ways, written, rules, juris
     closedOn: day('closed on'),
     retiredOn: day('retired on'),
     formerCodes: former,
+    ...saidIn({ row, values }, keepers, given, (at, { column }, sentence) => wrong(at, column, sentence)),
   };
   // Columns that the table lacks say nothing, and no place was opened on no day.
-  for (const [field, column] of fields) if (!given.has(column)) delete said[field];
+  for (const [field, column] of plainFields) if (!given.has(column)) delete said[field];
   if (said['openedOn'] === null) delete said['openedOn'];
-  const common = given.has('state') ? commonOf(text('state')) : 'theirs';
-  return { row, wire: said, common: () => common, id: id === '' ? undefined : id };
+  return { row, wire: said, common: () => (given.has('state') ? common(values['state'] ?? '') : 'theirs'), id: id === '' ? undefined : id };
 }
 
 /** Rows with the way to each place: one may be inside of another that stands later. */
 function readRows(rows: readonly TableRow[], { ways, wrong, ...known }: Omit<Reading, 'written'>): Incoming[] {
-  let waiting = [...rows];
+  let waiting = rows.filter(({ values }) => (values['kind'] ?? '').toLowerCase() !== 'repository');
   const written = new Set<string>();
   const named = (row: TableRow): { kind: string; code: string; inside: string } => ({
     kind: (row.values['kind'] ?? '').toLowerCase(),
@@ -267,19 +293,14 @@ function readRows(rows: readonly TableRow[], { ways, wrong, ...known }: Omit<Rea
   return read.filter((one) => one !== null);
 }
 
-/** What somebody brings: rows of a table, or concepts of a scheme, read but not yet looked at. */
-interface Brought {
-  readonly rows: number;
-  readonly readAs: string | null;
-  /** Items to bring; what is wrong with them is told to the bringing. */
-  incoming(b: Bringing): Promise<Incoming[]>;
-}
-
 const schemes: readonly string[] = skosFormats;
 const isScheme = (format: string): format is SkosFormat => schemes.includes(format);
 
 async function tableOf(services: Services, bytes: Buffer, format: TableFormat): Promise<Brought> {
-  const table = await readTable(services, bytes, format, { required: ['code', 'kind', 'inside', 'title'], known: columns });
+  const table = await readTable(services, bytes, format, {
+    required: ['code', 'kind', 'inside', 'title'],
+    known: [...plain, ...byColumn.keys(), 'id', 'state'],
+  });
   return {
     rows: table.rows.length,
     readAs: table.encoding,
@@ -290,7 +311,14 @@ async function tableOf(services: Services, bytes: Buffer, format: TableFormat): 
         rules: new Set((await store.publishedRules(b.uow)).map((r) => r.code)),
         jurisdictions: new Set((await store.jurisdictions(b.uow)).map((j) => j.name)),
         wrong: (row, column, sentence) =>
-          void b.errors.push({ section: 'places', name: '', row, field: fieldOf.get(column) ?? column, sentence }),
+          void b.errors.push({
+            section: 'places',
+            name: '',
+            row,
+            field: fieldOf.get(column) ?? byColumn.get(column)?.field ?? column,
+            sentence,
+          }),
+        common: (state) => commonOf(state, rootOf(b.names), fields),
         found: () => b.errors.length > 0,
       }),
   };
@@ -329,44 +357,19 @@ export async function importPlan(
 ): Promise<Told<TableOutcome>> {
   const { bytes, format } = input;
   const brought = isScheme(format) ? await schemeOf(services, bytes, format) : await tableOf(services, bytes, format);
-  return takenOrTold(
-    work,
-    (outcome) => outcome.errors.length > 0,
-    async (uow) => {
-      const b = { ...(await beginning(uow, services, person, access, input.conflicts)), label };
-      const incoming = await brought.incoming(b);
-      // What is wrong with a cell itself is told once.
-      const unread = new Set(b.errors.map((line) => `${line.row} ${line.field}`));
-      const first = b.errors.length;
-      await bring(b, places, incoming);
-      const errorsFound = b.errors.filter((line, i) => i < first || !unread.has(`${line.row} ${line.field}`));
-      const told = (line: BringingLine, sentence: Message) => ({ row: line.row ?? 0, column: label(line.field ?? 'code'), sentence });
-      const errors = [
-        ...errorsFound.map((line) => told(line, line.sentence)),
-        ...b.conflicts.map((line) => told(line, message('exchange.conflict', { what: line.sentence }))),
-      ];
-      const { dates, recomputed } = errors.length === 0 ? await dated(b, input.dryRun, 'the plan') : { dates: null, recomputed: 0 };
-      const done = b.changes.filter((c) => c.what !== 'kept').length;
-      if (done > 0) {
-        uow.enter({
-          act: 'took in a plan',
-          subject: { kind: 'plan', id: null, name: person.repository },
-          after: { rows: brought.rows, changes: done },
-        });
-      }
-      return {
-        rows: brought.rows,
-        changes: b.changes.map(({ row, name, what, sentence }) => ({
-          row: row ?? 0,
-          what,
-          sentence: message('exchange.named', { name, what: sentence }),
-        })),
-        errors: errors.sort((a, c) => a.row - c.row),
-        conflicts: b.conflicts.length,
-        dates,
-        recomputed,
-        readAs: brought.readAs,
-      };
-    },
-  );
+  return bringRows(services, person, access, work, {
+    section: 'places',
+    brought,
+    conflicts: input.conflicts,
+    dryRun: input.dryRun,
+    label: (field) => labels.get(field) ?? field,
+    key: 'code',
+    because: 'the plan',
+    enter: (b, changes) =>
+      b.uow.enter({
+        act: 'took in a plan',
+        subject: { kind: 'plan', id: null, name: person.repository },
+        after: { rows: brought.rows, changes },
+      }),
+  });
 }

@@ -20,6 +20,28 @@ export function named(db: Db) {
   );
 }
 
+/** Tables whose rows a section is made of, with what tells them apart. */
+const keys = {
+  jurisdiction: 'name',
+  event_type: 'name',
+  named_year: 'name',
+  principal: 'id',
+  record_type: 'code',
+  numbering: 'id',
+  detector: 'id',
+  entity: 'id',
+  rule: 'id',
+  stencil: 'id',
+  criteria_rule: 'id',
+} as const;
+export type LockedTable = keyof typeof keys;
+
+/** Waits for whoever is changing rows of a table, and keeps them as they are until the end of the transaction. */
+export async function lockRows(db: Db, table: LockedTable): Promise<void> {
+  const key = keys[table];
+  await run(db, `exchange.lock.${table}`, `select ${key} from ${table} order by ${key} for no key update`, []);
+}
+
 /** Places from the outside inwards, as far as a path needs to know. */
 export function wayParts(db: Db) {
   return rows<{ id: string; kind: string; code: string; parent_id: string | null }>(

@@ -78,6 +78,26 @@ export function formerHolders(
   );
 }
 
+/** Places that had one of these codes before, and have another now; whoever had it last comes first. */
+export function formerHoldersOf(db: Db, codes: readonly string[]) {
+  return rows<{
+    held: string;
+    around: string;
+    id: string;
+    kind: string;
+    code: string;
+    title: string;
+    until: string;
+    access_set_id: number;
+  }>(
+    db,
+    'place.formerHoldersOf',
+    `select f.code as held, f.parent_id as around, p.id, p.kind, p.code, p.title, f.until, p.access_set_id
+     from former_code f join place p on p.id = f.place_id where f.code = any ($1) order by f.until desc, p.code`,
+    [codes],
+  );
+}
+
 /** Places with a code now or before, those that have it now and stand first. A folder is named with its way too, as it is or was. */
 export function placesWithCode(db: Db, code: string, sets: readonly number[]) {
   return rows<{ id: string; code: string; title: string; former: boolean }>(

@@ -1,5 +1,5 @@
 export { factsOfAllTypes, freeCode, requireMovableRecords, requireNotBefore, requireRevision, standingOf } from './changes.js';
-export { dropFormerCode, keepFormerCode, lockPlan } from './codeStore.js';
+export { dropFormerCode, formerHoldersOf, keepFormerCode, lockPlan } from './codeStore.js';
 export { makeFirstKeeper } from './founding.js';
 export { madeActs, placeKind } from './kinds.js';
 export { placeActs } from './placeActs.js';

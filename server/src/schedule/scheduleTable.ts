@@ -17,7 +17,9 @@ import {
 } from '@key-cellar/core/schedule';
 import { uuidv7 } from 'uuidv7';
 import { message, type Message } from '@key-cellar/words';
-import { type PersonAccess, type Several, type SignedIn, type UnitOfWork, withUnitOfWork } from '../kernel/index.js';
+import { emptyVocabulary, type Vocabulary } from '@key-cellar/core/criteria';
+import { vocabularyOf } from '../criteria/index.js';
+import { type Db, type PersonAccess, type Several, type SignedIn, type UnitOfWork, withUnitOfWork } from '../kernel/index.js';
 import type { Services } from './services.js';
 import { columnsOf, readTable, takenOrTold, type TableFormat, type TableRow, writeTable } from '../tables/index.js';
 import { mostDated, recomputeTelling, shiftWithin } from './recomputing.js';
@@ -51,7 +53,7 @@ const overWords = { all: 'all records', laterClocks: 'later clocks' } as const;
 type Published = Pick<ruleStore.PublishedRow, 'version' | 'in_force_from' | 'takes_over' | 'reason'>;
 
 /** A version as a line, or a draft: that is in force from no day. */
-function lineOf(code: string, definition: RuleDefinition, published: Published | null): Record<Column, string> {
+function lineOf(code: string, definition: RuleDefinition, published: Published | null, vocabulary: Vocabulary): Record<Column, string> {
   return {
     code,
     title: definition.title,
@@ -62,13 +64,19 @@ function lineOf(code: string, definition: RuleDefinition, published: Published |
     cutoff: printCutoff(definition.cutoff),
     'stopped by': printSuspension(definition.suspension),
     basis: printBasis(definition.basis),
-    sample: printSample(definition.sample),
+    sample: printSample(definition.sample, vocabulary),
     steps: printSteps(definition.steps),
     'in force from': published?.in_force_from ?? '',
     'takes over': overWords[published?.takes_over ?? 'all'],
     version: published ? String(published.version) : '',
     withdrawn: published?.reason ?? '',
   };
+}
+
+/** What criteria in a table speak of: places by their ways, which are the same wherever the plan is. */
+async function namesInTables(db: Db, access: PersonAccess): Promise<Vocabulary> {
+  const vocabulary = await vocabularyOf(db, access);
+  return { ...vocabulary, places: vocabulary.places.map(({ id, name, also }) => ({ id, name: also?.[0] ?? name, also: [name] })) };
 }
 
 /** All rules as a table: every version that was ever published in its order, and then the draft. Exporting is an act. */
@@ -79,9 +87,11 @@ export async function exportSchedule(
 ): Promise<{ bytes: Buffer; type: string; name: string }> {
   const [rules, versions] = await Promise.all([ruleStore.rules(services.pool), ruleStore.everyVersion(services.pool)]);
   const published = byRule(versions);
+  const samples = [...versions.map((v) => v.definition), ...rules.flatMap((r) => r.draft ?? [])].some((d) => d.sample?.kind === 'criteria');
+  const vocabulary = samples ? await namesInTables(services.pool, await services.access.of(person)) : emptyVocabulary;
   const lines = rules.flatMap((rule) => [
-    ...(published.get(rule.id) ?? []).map((v) => lineOf(rule.code, v.definition, v)),
-    ...(rule.draft ? [lineOf(rule.code, rule.draft, null)] : []),
+    ...(published.get(rule.id) ?? []).map((v) => lineOf(rule.code, v.definition, v, vocabulary)),
+    ...(rule.draft ? [lineOf(rule.code, rule.draft, null, vocabulary)] : []),
   ]);
   await withUnitOfWork(
     services.pool,
@@ -131,9 +141,17 @@ const fieldColumns: Readonly<Record<string, Column>> = {
 
 function readRow(
   { row, values }: TableRow,
-  jurisdictions: ReadonlySet<string>,
-  groups: readonly string[],
-  wrong: (row: number, column: Column, sentence: Message) => void,
+  {
+    jurisdictions,
+    groups,
+    vocabulary,
+    wrong,
+  }: {
+    readonly jurisdictions: ReadonlySet<string>;
+    readonly groups: readonly string[];
+    readonly vocabulary: Vocabulary;
+    readonly wrong: (row: number, column: Column, sentence: Message) => void;
+  },
 ): Wanted | null {
   let right = true;
   const bad = (column: Column, sentence: Message): void => {
@@ -153,7 +171,7 @@ function readRow(
   const cutoff = read('cutoff', parseCutoff);
   const suspension = read('stopped by', parseSuspension);
   const basis = read('basis', parseBasis);
-  const sample = read('sample', parseSample);
+  const sample = read('sample', (sample) => parseSample(sample, vocabulary));
   const steps = read('steps', parseSteps);
   const names = text('jurisdictions')
     .split(/[;,]/)
@@ -201,11 +219,6 @@ function readRow(
     : null;
 }
 
-/** Whether two definitions say the same: in their printed form, so that the order of their members makes no difference. */
-function same(a: RuleDefinition | null | undefined, b: RuleDefinition): boolean {
-  return !!a && JSON.stringify(lineOf('', a, null)) === JSON.stringify(lineOf('', b, null));
-}
-
 /** Versions of one rule in their order, those without a number as they stand, and its draft. */
 interface OfRule {
   readonly versions: readonly Wanted[];
@@ -233,9 +246,6 @@ function ofRules(rows: readonly Wanted[], wrong: (row: number, column: Column, s
   return rules;
 }
 
-const sameVersion = (known: ruleStore.PublishedRow | undefined, w: Wanted): boolean =>
-  known !== undefined && same(known.definition, w.definition) && known.in_force_from === w.inForceFrom && known.takes_over === w.takesOver;
-
 /**
  * Takes rules from a table. A version that the table numbers must be as it is here, or be the next; one with a day in force and without a
  * number is published where it differs from the newest, and one without a day becomes the draft. Rules that are not in it stay. With any
@@ -255,10 +265,12 @@ export async function importSchedule(
     work,
     (outcome) => outcome.errors.length > 0,
     async (uow) => {
-      const taking = await Taking.begin(uow);
+      const byCriteria = table.rows.some(({ values }) => /where/i.test(values['sample'] ?? ''));
+      const vocabulary = byCriteria ? await namesInTables(uow, access) : emptyVocabulary;
+      const taking = await Taking.begin(uow, vocabulary);
       const names = new Set((await ruleStore.jurisdictions(uow)).map((j) => j.name));
       const groups = await ruleStore.groupNames(uow);
-      const read = table.rows.flatMap((row) => readRow(row, names, groups, taking.wrong) ?? []);
+      const read = table.rows.flatMap((row) => readRow(row, { jurisdictions: names, groups, vocabulary, wrong: taking.wrong }) ?? []);
       for (const [code, rule] of ofRules(read, taking.wrong)) taking.take(code, rule);
       const { errors, changes, touched } = taking;
       if (errors.length === 0) await taking.write();
@@ -271,6 +283,8 @@ export async function importSchedule(
         changes: errors.length > 0 ? [] : changes,
         errors: errors.sort((a, b) => a.row - b.row),
         conflicts: 0,
+        warnings: [],
+        access: null,
         dates,
         recomputed,
         readAs: table.encoding,
@@ -287,7 +301,18 @@ class Taking {
   readonly touched: string[] = [];
   private readonly writes: (() => Promise<unknown>)[] = [];
 
+  /** Whether two definitions say the same: in their printed form, so that the order of their members makes no difference. */
+  private readonly same = (a: RuleDefinition | null | undefined, b: RuleDefinition): boolean =>
+    !!a && JSON.stringify(lineOf('', a, null, this.vocabulary)) === JSON.stringify(lineOf('', b, null, this.vocabulary));
+
+  private readonly sameVersion = (known: ruleStore.PublishedRow | undefined, w: Wanted): boolean =>
+    known !== undefined &&
+    this.same(known.definition, w.definition) &&
+    known.in_force_from === w.inForceFrom &&
+    known.takes_over === w.takesOver;
+
   private constructor(
+    private readonly vocabulary: Vocabulary,
     private readonly uow: UnitOfWork,
     private readonly rules: ReadonlyMap<string, ruleStore.RuleRow>,
     private readonly published: ReadonlyMap<string, readonly ruleStore.PublishedRow[]>,
@@ -295,9 +320,16 @@ class Taking {
     private readonly namedYears: string[],
   ) {}
 
-  static async begin(uow: UnitOfWork): Promise<Taking> {
+  static async begin(uow: UnitOfWork, vocabulary: Vocabulary): Promise<Taking> {
     const [rules, versions, known] = [await ruleStore.rules(uow), await ruleStore.everyVersion(uow), await readLists(uow)];
-    return new Taking(uow, new Map(rules.map((r) => [r.code, r])), byRule(versions), [...known.eventTypes], [...known.namedYears]);
+    return new Taking(
+      vocabulary,
+      uow,
+      new Map(rules.map((r) => [r.code, r])),
+      byRule(versions),
+      [...known.eventTypes],
+      [...known.namedYears],
+    );
   }
 
   readonly wrong = (row: number, column: string, sentence: Message): void => void this.errors.push({ row, column, sentence });
@@ -319,7 +351,7 @@ class Taking {
     const added: Wanted[] = [];
     let newest: { readonly definition: RuleDefinition; readonly is: (w: Wanted) => boolean } | null = null;
     const standing = known.filter((v) => v.withdrawn_at === null).at(-1);
-    if (standing) newest = { definition: standing.definition, is: (w) => sameVersion(standing, w) };
+    if (standing) newest = { definition: standing.definition, is: (w) => this.sameVersion(standing, w) };
     for (const w of versions) {
       const number = w.version ?? known.length + added.length + 1;
       if (w.version !== null && w.version <= known.length) {
@@ -332,10 +364,15 @@ class Taking {
         continue;
       }
       added.push(w);
-      newest = { definition: w.definition, is: (other) => same(w.definition, other.definition) && w.inForceFrom === other.inForceFrom };
+      newest = {
+        definition: w.definition,
+        is: (other) => this.same(w.definition, other.definition) && w.inForceFrom === other.inForceFrom,
+      };
     }
     const newDraft =
-      draft && !same(rule?.draft, draft.definition) && !(draft && standing && same(standing.definition, draft.definition)) ? draft : null;
+      draft && !this.same(rule?.draft, draft.definition) && !(draft && standing && this.same(standing.definition, draft.definition))
+        ? draft
+        : null;
     if (added.length === 0 && !newDraft) return;
     if (!rule) this.writes.push(() => ruleStore.addRule(this.uow, { id, code, draft: newDraft?.definition ?? null }));
     if (newDraft) this.takeDraft(newDraft, rule, subject);
@@ -347,7 +384,7 @@ class Taking {
 
   /** A version that was published stays as it is; that it was withdrawn may be news. */
   private compare(known: ruleStore.PublishedRow, w: Wanted, subject: { kind: string; id: string; name: string }): void {
-    if (!sameVersion(known, w)) {
+    if (!this.sameVersion(known, w)) {
       this.wrong(w.row, 'version', message('schedule.table.fixed', { code: w.code, version: String(known.version) }));
       return;
     }

@@ -95,13 +95,21 @@ async function checkSheet(bytes: Buffer): Promise<void> {
   });
 }
 
+const separators = [',', ';', '\t', '|'] as const;
+
+/** What separates the cells: whatever cuts the first line into the most. Below it they may be full of any of them. */
+function separatorOf(text: string): string {
+  const columns = (delimiter: string): number => Papa.parse<string[]>(text, { delimiter, preview: 1 }).data[0]?.length ?? 0;
+  return separators.reduce<string>((best, one) => (columns(one) > columns(best) ? one : best), separators[0]);
+}
+
 /** Runs in a thread that can be ended. Throws a problem that says what is wrong with the file. */
 export async function cellsOf({ bytes: given, format }: { readonly bytes: Uint8Array; readonly format: TableFormat }): Promise<Cells> {
   const bytes = Buffer.from(given.buffer, given.byteOffset, given.byteLength);
   switch (format) {
     case 'csv': {
       const { text, encoding } = decodedText(bytes);
-      const parsed = Papa.parse<string[]>(text, { skipEmptyLines: false });
+      const parsed = Papa.parse<string[]>(text, { delimiter: separatorOf(text), skipEmptyLines: false });
       const [broken] = parsed.errors.filter((e) => e.type === 'Quotes');
       if (broken) throw wrongFile(message('tables.rowQuotationMarkNot', { row: String((broken.row ?? 0) + 1) }));
       return { cells: parsed.data.map((line) => line.map(asWritten)), encoding };

@@ -138,7 +138,7 @@ export const routes: Routes = [
       },
       {
         path: 'setup/packages',
-        title: 'Packages · Key Cellar',
+        title: 'Packages and tables · Key Cellar',
         loadComponent: () => import('./exchange/packagesPage').then((m) => m.PackagesPage),
       },
       {

@@ -14,6 +14,7 @@ export const can: Record<keyof typeof english, string> = {
   'can.does.docket.reject': 'Einen Posten ablehnen',
   'can.does.docket.withdraw': 'Einen Posten zurückziehen',
   'can.does.exchange.importPackage': 'Ein Paket einlesen',
+  'can.does.exchange.importTable': 'Eine Tabelle von etwas Eingerichtetem einlesen',
   'can.does.fixity.schedule': 'Festlegen, wie oft und wie schnell Inhalte geprüft werden',
   'can.does.holds.acknowledge': 'Die Mitteilung einer Sperre als Verwahrer zur Kenntnis nehmen',
   'can.does.holds.addRecords': 'Unterlagen einer offenen Sperre hinzufügen',

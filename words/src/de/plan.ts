@@ -56,7 +56,6 @@ export const plan: Record<keyof typeof english, string> = {
   'plan.isOpen': 'Sie ist offen.',
   'plan.keepersMakeStencils': 'Schablonen legen Verwalter an.',
   'plan.keepersSplit': 'Verwalter der Serie und dessen, was darum herum liegt, teilen sie.',
-  'plan.keepersWholeRepositoryTake': 'Pläne lesen Verwalter des ganzen Repositoriums ein.',
   'plan.keyAnotherFolder': '{name} hat den Schlüssel einer anderen Akte.',
   'plan.liesDeeperFolders': '{name} liegt tiefer als {deepest} Akten.',
   'plan.liesInsideCodeCounted': '{name} liegt weiter innen, sein Kennzeichen wird daher nicht gezählt: Schreiben Sie es aus.',

@@ -12,6 +12,7 @@ export const can = {
   'can.does.docket.reject': 'Refuse a batch',
   'can.does.docket.withdraw': 'Withdraw a batch',
   'can.does.exchange.importPackage': 'Import a package',
+  'can.does.exchange.importTable': 'Import a table of anything that is arranged',
   'can.does.fixity.schedule': 'Set how often and how fast content is checked',
   'can.does.holds.acknowledge': 'Acknowledge the notice of a hold as its custodian',
   'can.does.holds.addRecords': 'Add records to an open hold',

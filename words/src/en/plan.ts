@@ -53,7 +53,6 @@ export const plan = {
   'plan.isOpen': 'It is open.',
   'plan.keepersMakeStencils': 'Keepers make stencils.',
   'plan.keepersSplit': 'Keepers of the series and of what is around it split it.',
-  'plan.keepersWholeRepositoryTake': 'Keepers of the whole repository import plans.',
   'plan.keyAnotherFolder': '{name} has the key of another folder.',
   'plan.liesDeeperFolders': '{name} lies deeper than {deepest} folders.',
   'plan.liesInsideCodeCounted': '{name} lies inside, so nothing counts its code: write it out.',

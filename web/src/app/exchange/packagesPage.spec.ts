@@ -1,9 +1,18 @@
 import { TestBed } from '@angular/core/testing';
-import type { PackageOutcome } from '@key-cellar/contract';
+import { sectionNames, type PackageOutcome } from '@key-cellar/contract';
 import { Stage, testingProviders } from '../kit/testing';
 import { grouped, PackagesPage } from './packagesPage';
 
-const outcome: PackageOutcome = { items: 3, changes: [], conflicts: [], errors: [], dates: null, recomputed: 0 };
+const outcome: PackageOutcome = {
+  items: 3,
+  changes: [],
+  conflicts: [],
+  errors: [],
+  warnings: [],
+  access: null,
+  dates: null,
+  recomputed: 0,
+};
 const line = { section: 'places' as const, name: 'A-01', sentence: 'title: “Old” → “New”' };
 
 describe('packages', () => {
@@ -74,5 +83,28 @@ describe('packages', () => {
       ['Rules', 1, 0],
       ['Places, their rules and access', 200, 250],
     ]);
+  });
+
+  it('have a table for each kind, that comes in where it belongs', async () => {
+    const stage = await Stage.show(PackagesPage);
+    const rows = [...stage.host.querySelectorAll('.tables tr')].map((row) => row.querySelector('td')!.textContent!.trim());
+    expect(rows.length).toBe(sectionNames.length);
+    for (const [kind, address] of [
+      ['People', '/api/tables/people'],
+      ['Places, their rules and access', '/api/plan/import'],
+    ] as const) {
+      await stage.press(`Import a table: ${kind}`);
+      const field = document.querySelector<HTMLInputElement>('.p-drawer input[type="file"]')!;
+      const files = new DataTransfer();
+      files.items.add(new File(['a'], 'table.csv'));
+      field.files = files.files;
+      field.dispatchEvent(new Event('change'));
+      await stage.settle();
+      const told = { ...outcome, rows: 1, conflicts: 0, readAs: null, changes: [{ row: 2, what: 'new', sentence: 'x' }] };
+      expect((await stage.answer(address, told)).request.body).toEqual({ format: 'csv', data: btoa('a'), dryRun: true });
+      await stage.press('Apply one change', stage.sheet);
+      await stage.answer(address, { ...told, recomputed: 2 });
+      expect(words(stage)).toContain(`${kind}: one change. Records dated anew: 2.`);
+    }
   });
 });

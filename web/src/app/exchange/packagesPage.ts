@@ -1,11 +1,22 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
-import { exchange, type ConflictWay, type PackageOutcome, type Problem, type SectionName } from '@key-cellar/contract';
+import {
+  exchange,
+  plan,
+  type ConflictWay,
+  type PackageOutcome,
+  type Problem,
+  type SectionName,
+  type TableOutcome,
+} from '@key-cellar/contract';
 import { Button } from 'primeng/button';
+import { AccessShiftWords } from '../kit/accessShift';
 import { Api, toProblem } from '../kit/api';
 import { Choice } from '../kit/choice';
 import { DateShiftWords } from '../kit/dateShift';
+import { ExportMenu } from '../kit/exportMenu';
 import { base64Of } from '../kit/files';
 import { ProblemNotice } from '../kit/notice';
+import { TableImport } from '../kit/tableImport';
 import { CountPipe, countWords } from '../kit/words';
 import { SetupNav } from '../records/index';
 
@@ -30,6 +41,15 @@ const sectionWords: Readonly<Record<SectionName, string>> = {
   criteriaRules: $localize`Rules by criteria`,
 };
 
+/** Each kind as a table of its own, in the order in which they depend on each other. */
+const tables = (Object.keys(sectionWords) as SectionName[]).map((section) => ({
+  section,
+  name: sectionWords[section],
+  address: section === 'places' ? '/api/plan/export' : `/api/tables/${section}`,
+  heading: $localize`Import a table: ${sectionWords[section]}:kind:`,
+}));
+type Table = (typeof tables)[number];
+
 const mostListed = 200;
 
 /** Lines by the file that they are of, in the order of the package; of very many the first. */
@@ -46,7 +66,7 @@ export function grouped<L extends Line>(lines: readonly L[]): { section: string;
 /** All that is arranged, as one file: out of this repository, and in from another, tried before anything changes. */
 @Component({
   selector: 'kc-packages',
-  imports: [Button, Choice, CountPipe, DateShiftWords, ProblemNotice, SetupNav],
+  imports: [AccessShiftWords, Button, Choice, CountPipe, DateShiftWords, ExportMenu, ProblemNotice, SetupNav, TableImport],
   templateUrl: './packagesPage.html',
   styles: `
     .bring {
@@ -73,6 +93,16 @@ export function grouped<L extends Line>(lines: readonly L[]): { section: string;
       width: 100%;
       overflow-wrap: anywhere;
     }
+    .tables td {
+      padding: 3px 12px 3px 0;
+      vertical-align: middle;
+    }
+    .tables td:first-child {
+      min-width: 17rem;
+    }
+    h2#tables {
+      margin-top: 32px;
+    }
     kc-choice {
       display: block;
       max-width: 26rem;
@@ -96,6 +126,14 @@ export class PackagesPage {
   protected readonly outcome = signal<PackageOutcome | null>(null);
   /** What was taken in last, in a sentence. */
   protected readonly done = signal<PackageOutcome | null>(null);
+  protected readonly tables = tables;
+  protected readonly importPlan = plan.importPlan;
+  protected readonly importTable = exchange.importTable;
+  /** The kind of which a table is brought. */
+  protected readonly bringing = signal<Table | null>(null);
+  protected readonly importing = signal(false);
+  /** What a table brought, in a sentence. */
+  protected readonly told = signal('');
   protected readonly lists = computed(() => {
     const o = this.outcome();
     if (!o) return [];
@@ -103,6 +141,7 @@ export class PackagesPage {
     const as = (what: ChangeLine['what']): Worded[] => o.changes.filter((c) => c.what === what).map(named);
     return [
       { heading: $localize`What is wrong`, groups: grouped(o.errors.map(named)) },
+      { heading: $localize`To know`, groups: grouped(o.warnings.map(named)) },
       { heading: $localize`Changed on both sides: here → in the package`, groups: grouped(o.conflicts.map(named)) },
       { heading: $localize`Changes`, groups: grouped(as('changed')) },
       { heading: $localize`New`, groups: grouped(o.changes.filter((c) => c.what === 'new').map((c) => ({ ...c, words: c.name }))) },
@@ -132,6 +171,18 @@ export class PackagesPage {
       this.data.set(data);
       this.bring(true);
     });
+  }
+
+  protected openTable(table: Table): void {
+    this.bringing.set(table);
+    this.importing.set(true);
+  }
+
+  protected imported(outcome: TableOutcome): void {
+    const { name } = this.bringing()!;
+    const changes = outcome.changes.length;
+    const said = changes === 1 ? $localize`one change` : $localize`${countWords(changes)}:count: changes`;
+    this.told.set($localize`${name}:kind:: ${said}:changes:. Records dated anew: ${countWords(outcome.recomputed)}:count:.`);
   }
 
   protected decide(way: ConflictWay | null): void {

@@ -16,7 +16,17 @@ const names: Readonly<Record<string, string>> = {
   selector: 'kc-export-menu',
   imports: [Button, Menu],
   template: `
-    <p-button severity="secondary" [outlined]="true" label="Export …" i18n-label ariaHasPopup="menu" (onClick)="menu.toggle($event)" />
+    <p-button
+      severity="secondary"
+      [size]="name() === '' ? undefined : 'small'"
+      [outlined]="name() === ''"
+      [text]="name() !== ''"
+      label="Export …"
+      i18n-label
+      [ariaLabel]="label()"
+      ariaHasPopup="menu"
+      (onClick)="menu.toggle($event)"
+    />
     <p-menu #menu [model]="items()" [popup]="true" appendTo="body" ariaLabel="Export as" i18n-ariaLabel />
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -24,6 +34,9 @@ const names: Readonly<Record<string, string>> = {
 export class ExportMenu {
   /** Address that takes `?format=`. */
   readonly address = input.required<string>();
+  /** What of several is saved; empty: what the page is about. */
+  readonly name = input('');
+  protected readonly label = computed(() => (this.name() === '' ? undefined : $localize`Export a table: ${this.name()}:kind:`));
   readonly formats = input<readonly string[]>(['csv', 'xlsx', 'json']);
   protected readonly items = computed<MenuItem[]>(() =>
     this.formats().map((format) => ({ label: names[format] ?? format, url: `${this.address()}?format=${format}`, target: '_blank' })),

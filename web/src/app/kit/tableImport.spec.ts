@@ -25,8 +25,10 @@ describe('taking in a table', () => {
       rows: 2,
       changes: [],
       errors: [{ row: 3, column: 'code', sentence: 'is missing' }],
+      warnings: [],
       conflicts: 0,
       dates: null,
+      access: null,
       recomputed: 0,
       readAs: 'Windows-1252',
     });
@@ -46,8 +48,10 @@ describe('taking in a table', () => {
       rows: 1,
       changes: [{ row: 2, what: 'new', sentence: 'A is made inside ALL' }],
       errors: [],
+      warnings: [],
       conflicts: 0,
       dates: null,
+      access: null,
       recomputed: 0,
       readAs: null,
     };
@@ -62,7 +66,17 @@ describe('taking in a table', () => {
   it('asks what becomes of what was changed here and in the table, and says how due dates move', async () => {
     const stage = await show();
     await choose(stage, 'plan.csv', 'code,kind\n');
-    const outcome = { rows: 1, changes: [], errors: [], conflicts: 0, dates: null, recomputed: 0, readAs: null };
+    const outcome = {
+      rows: 1,
+      changes: [],
+      warnings: [],
+      errors: [],
+      conflicts: 0,
+      dates: null,
+      access: null,
+      recomputed: 0,
+      readAs: null,
+    };
     const error = { row: 2, column: 'title', sentence: 'changed here meanwhile' };
     await stage.answer('/api/plan/import', { ...outcome, errors: [error], conflicts: 1 });
     await stage.choose('conflicts', 'becomes as in the table');
@@ -70,9 +84,13 @@ describe('taking in a table', () => {
       ...outcome,
       changes: [{ row: 2, what: 'changed', sentence: 'A: title' }],
       dates: { of: 9, looked: 4, earlier: 1, later: 0, first: 2, none: 0 },
+      warnings: [{ row: 7, sentence: 'A-01 was the code of another place' }],
+      access: { gains: ['Lune Abara: read, on 3 records'], loses: ['Kofi: read, on one place'], people: 5 },
     });
     expect(request.request.body).toEqual(jasmine.objectContaining({ conflicts: 'take', dryRun: true }));
     expect(words(stage)).toContain('Due dates move: 1 earlier, 2 get a first date.The first 4 of 9 records were looked at.');
+    expect(words(stage)).toContain('Gain accessLune Abara: read, on 3 recordsLose accessKofi: read, on one placeand 3 more');
+    expect(words(stage)).toContain('Row 7: A-01 was the code of another place');
   });
 
   it('keeps what was chosen when the file is no table', async () => {

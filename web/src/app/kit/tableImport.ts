@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, model, output, signal } from '@angular/core';
 import type { ConflictWay, Endpoint, Problem, TableOutcome } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
+import { AccessShiftWords } from './accessShift';
 import { Api, toProblem } from './api';
 import { Choice } from './choice';
 import { DateShiftWords } from './dateShift';
@@ -17,7 +18,7 @@ type Ending = keyof typeof formats;
 /** Takes in a table: says first what it would change and what is wrong in it, by row and column. */
 @Component({
   selector: 'kc-table-import',
-  imports: [Button, Choice, CountPipe, DateShiftWords, ProblemNotice, Sheet],
+  imports: [AccessShiftWords, Button, Choice, CountPipe, DateShiftWords, ProblemNotice, Sheet],
   template: `
     <kc-sheet [(open)]="open" [heading]="heading()" [width]="680">
       <div class="form">
@@ -49,6 +50,12 @@ type Ending = keyof typeof formats;
             }
           </p>
           <kc-date-shift [shift]="o.dates" />
+          <kc-access-shift [shift]="o.access" />
+          @for (line of o.warnings; track $index) {
+            <p>
+              <b i18n>Row {{ line.row }}:</b> {{ line.sentence }}
+            </p>
+          }
           @if (o.conflicts > 0 || conflicts() !== 'refuse') {
             <kc-choice
               field="conflicts"
@@ -122,6 +129,8 @@ export class TableImport {
   readonly open = model.required<boolean>();
   readonly heading = input.required<string>();
   readonly endpoint = input.required<Endpoint>();
+  /** What its address names. */
+  readonly params = input<Readonly<Record<string, string>> | null>(null);
   /** Endings of what else than tables is taken. */
   readonly also = input<readonly Ending[]>([]);
   readonly done = output<TableOutcome>();
@@ -164,7 +173,9 @@ export class TableImport {
     this.busy.set(true);
     this.problem.set(null);
     const way = this.conflicts() === 'refuse' ? {} : { conflicts: this.conflicts() };
-    const call = this.api.call(this.endpoint(), { body: { format: this.format(), data: this.data(), dryRun, ...way } as never });
+    const params = this.params();
+    const body = { format: this.format(), data: this.data(), dryRun, ...way };
+    const call = this.api.call(this.endpoint(), { ...(params ? { params } : {}), body } as never);
     call.subscribe({
       next: (answer) => {
         const outcome = answer as TableOutcome;

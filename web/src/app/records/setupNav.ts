@@ -9,7 +9,7 @@ const views = [
   { path: '/setup/numbering', name: $localize`Numbering` },
 ];
 const acts = { path: '/setup/acts', name: $localize`Who can do what` };
-const packages = { path: '/setup/packages', name: $localize`Packages` };
+const packages = { path: '/setup/packages', name: $localize`Packages and tables` };
 const detectors = { path: '/setup/detectors', name: $localize`Detectors` };
 
 /** How the repository is arranged. */
