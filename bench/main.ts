@@ -324,6 +324,7 @@ function configOf(url: string) {
     metricsToken: null,
     objects: null,
     contentsIn: 'database' as const,
+    scanLanguages: 'eng',
     standInsDir: '',
     hosts: [],
     proxies: [],

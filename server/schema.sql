@@ -1487,6 +1487,11 @@ CREATE TABLE public.rack_total (
     declared integer NOT NULL
 );
 
+CREATE TABLE public.recognised (
+    content_id uuid NOT NULL,
+    words bytea NOT NULL
+);
+
 CREATE TABLE public.record (
     id uuid NOT NULL,
     number text NOT NULL,
@@ -1931,6 +1936,9 @@ ALTER TABLE ONLY public.rack_cell
 
 ALTER TABLE ONLY public.rack_total
     ADD CONSTRAINT rack_total_pkey PRIMARY KEY (series_id, vintage);
+
+ALTER TABLE ONLY public.recognised
+    ADD CONSTRAINT recognised_pkey PRIMARY KEY (content_id);
 
 ALTER TABLE ONLY public.record
     ADD CONSTRAINT record_pkey PRIMARY KEY (id);
@@ -2523,6 +2531,9 @@ ALTER TABLE ONLY public.place_rule
 ALTER TABLE ONLY public.place
     ADD CONSTRAINT place_stencil_id_fkey FOREIGN KEY (stencil_id) REFERENCES public.stencil(id);
 
+ALTER TABLE ONLY public.recognised
+    ADD CONSTRAINT recognised_content_id_fkey FOREIGN KEY (content_id) REFERENCES public.content(id) ON DELETE CASCADE;
+
 ALTER TABLE ONLY public.record
     ADD CONSTRAINT record_access_set_id_fkey FOREIGN KEY (access_set_id) REFERENCES public.access_set(id);
 
@@ -2925,6 +2936,8 @@ GRANT SELECT ON TABLE public.rack_delta TO cellar_app;
 GRANT SELECT ON TABLE public.rack_now TO cellar_app;
 
 GRANT SELECT ON TABLE public.rack_total TO cellar_app;
+
+GRANT SELECT,INSERT,UPDATE ON TABLE public.recognised TO cellar_app;
 
 GRANT SELECT,INSERT ON TABLE public.record TO cellar_app;
 GRANT SELECT ON TABLE public.record TO cellar_criteria;

@@ -259,6 +259,7 @@ export const findingKinds = [
   'capConflict',
   'workdaysUnknown',
   'namedYearEnds',
+  'contentUnread',
 ] as const;
 const finding = z.object({
   kind: z.enum(findingKinds),

@@ -1,6 +1,7 @@
 import * as z from 'zod';
 import { facts } from './records.js';
 import {
+  dateShift,
   dateText,
   encodingGuessed,
   get,
@@ -160,6 +161,8 @@ const broughtLine = z.object({
   kept: z.array(sentence),
   /** Rules that come to folders of it or leave them, for the effect on due dates. */
   rules: z.array(z.object({ placeId: id, ruleId: id, set: z.boolean() })),
+  /** Of a trial: how due dates move, whatever of it moves them. */
+  dates: dateShift.nullable(),
   outcome: z.enum(['done', 'refused', 'skipped']),
   why: sentence,
 });

@@ -5,6 +5,8 @@ import { compileDetector, passesCheck, type Sign } from '@key-cellar/core/criter
 import { packTar } from 'modern-tar';
 import pino from 'pino';
 import { ZipFile } from 'yazl';
+import { recogniser } from '../src/records/recogniser.js';
+import { wordsIn } from '../src/records/texts.js';
 import { unreadWords, wordsOfDocument } from '../src/records/documentText.js';
 import { pageDrawer, type PageDrawer } from '../src/records/pages.js';
 import { inEnglish } from '../src/kernel/index.js';
@@ -113,6 +115,37 @@ const formats: Readonly<Record<string, { latin?: boolean; make(text: string): Pr
   },
 };
 
+const log = pino({ level: 'silent' });
+const recognising = recogniser('eng', log);
+let pages: PageDrawer;
+
+/** A page with a text as a scanner sees it: a picture. */
+async function scanOf(text: string): Promise<Buffer> {
+  const bytes = await pdf(text);
+  const sha256 = createHash('sha256').update(bytes).digest();
+  return Buffer.from(await pages.scan({ sha256, mediaType: 'application/pdf', load: () => Promise.resolve(bytes) }, 1));
+}
+/** Scanned pages in a document, behind pages that have text. */
+async function scannedPdf(text: string, before: string | null): Promise<Buffer> {
+  const document = await PDFDocument.load(await pdf(before ?? ''));
+  if (before === null) document.removePage(0);
+  const picture = await document.embedPng(await scanOf(text));
+  document.addPage([595, 842]).drawImage(picture, { x: 0, y: 0, width: 595, height: 842 });
+  return Buffer.from(await document.save());
+}
+const scans: typeof formats = {
+  'a scan (PDF)': { latin: true, make: async (text) => ({ bytes: await scannedPdf(text, null), mediaType: 'application/pdf' }) },
+  'a scan behind a letter (PDF)': {
+    latin: true,
+    make: async (text) => ({ bytes: await scannedPdf(text, 'A letter of one page, with an enclosure.'), mediaType: 'application/pdf' }),
+  },
+  'a picture (PNG)': { latin: true, make: async (text) => ({ bytes: await scanOf(text), mediaType: 'image/png' }) },
+  'mail with a picture': {
+    latin: true,
+    make: async (text) => ({ bytes: Buffer.from(mailWith('scan.png', 'image/png', await scanOf(text))), mediaType: 'message/rfc822' }),
+  },
+};
+
 const cards: Sign = { kind: 'pattern', pattern: '#### #### #### ####', check: 'luhn', atLeast: 1 };
 const accounts: Sign = { kind: 'pattern', pattern: '@@## *', check: 'mod97', atLeast: 1 };
 
@@ -159,19 +192,30 @@ const misses: readonly ((next: (below: number) => number) => string)[] = [
 ];
 
 describe('detectors on made samples', () => {
-  let pages: PageDrawer;
-  beforeAll(() => (pages = pageDrawer(pino({ level: 'silent' }))));
+  beforeAll(() => (pages = pageDrawer(log)));
   afterAll(() => pages.stop());
 
-  const pdfText = (bytes: Uint8Array): Promise<string> => {
-    const whole = Buffer.from(bytes);
-    const sha256 = createHash('sha256').update(whole).digest();
-    return pages.text({ sha256, mediaType: 'application/pdf', load: () => Promise.resolve(whole) });
+  /** Reads as the server does, with nothing kept. */
+  const read = (bytes: Buffer, mediaType: string): ReturnType<typeof wordsIn> => {
+    const services = {
+      pages,
+      recogniser: recognising,
+      reading: { run: (_: unknown, given: Parameters<typeof wordsOfDocument>[0]) => wordsOfDocument(given) },
+      contents: {
+        async *readWhole() {
+          yield bytes;
+        },
+        async *read(_db: unknown, _id: string, from: number, to: number) {
+          yield bytes.subarray(from, to);
+        },
+        recognised: () => Promise.resolve(null),
+        keepRecognised: () => Promise.resolve(),
+      },
+    };
+    const sha256 = createHash('sha256').update(bytes).digest();
+    return wordsIn(services as never, { content_id: 'x', sha256, size: bytes.length, media_type: mediaType });
   };
-  const wordsOf = async (bytes: Buffer, mediaType: string): Promise<string> => {
-    const { text, pdfs } = await wordsOfDocument({ bytes, mediaType });
-    return [text, ...(await Promise.all(pdfs.map((p) => pdfText(p.bytes))))].join('\n\n');
-  };
+  const wordsOf = async (bytes: Buffer, mediaType: string): Promise<string> => (await read(bytes, mediaType)).text;
 
   it('miss none in any format, and take hardly anything else', async () => {
     const next = lot(20_261_129);
@@ -179,10 +223,11 @@ describe('detectors on made samples', () => {
     const table: string[] = [];
     let samples = 0;
     const all = { hit: 0, missed: 0, wrong: 0 };
-    for (const [name, { latin = false, make }] of Object.entries(formats)) {
+    for (const [name, { latin = false, make }] of Object.entries({ ...formats, ...scans })) {
+      const samplesHere = name in scans ? 8 : 30;
       const here = { hit: 0, missed: 0, wrong: 0 };
       const usable = writings.filter((w) => w.latin || !latin);
-      for (let i = 0; i < 30; i++) {
+      for (let i = 0; i < samplesHere; i++) {
         const real = i % 2 === 0;
         const number = i % 4 < 2 ? cardNumber(next) : accountNumber(next);
         const said = real ? usable[Math.floor(i / 2) % usable.length]!.write(number) : misses[Math.floor(i / 2) % misses.length]!(next);
@@ -203,7 +248,7 @@ describe('detectors on made samples', () => {
     }
     const precision = all.hit / (all.hit + all.wrong);
     process.stdout.write(
-      `\n${samples} samples, ${Object.keys(formats).length} formats\n${table.join('\n')}\nall: precision ${precision.toFixed(3)}\n`,
+      `\n${samples} samples, ${Object.keys({ ...formats, ...scans }).length} formats\n${table.join('\n')}\nall: precision ${precision.toFixed(3)}\n`,
     );
     expect(samples).toBeGreaterThanOrEqual(300);
     expect(precision).toBeGreaterThan(0.98);
@@ -217,8 +262,8 @@ describe('detectors on made samples', () => {
     const empty = await PDFDocument.create();
     empty.addPage([100, 100]);
     const cases: [string, Buffer, string, string[]][] = [
-      ['mail', Buffer.from(letter), 'message/rfc822', ['photo.png: a picture, its words are not read.']],
-      ['a picture', png, 'image/png', ['A picture: its words are not read.']],
+      ['mail', Buffer.from(letter), 'message/rfc822', ['photo.png: a picture, no words were recognized in it.']],
+      ['a picture', png, 'image/png', ['A picture: no words were recognized in it.']],
       [
         'a program',
         Buffer.from([0x7f, 0x45, 0x4c, 0x46, 0, 1, 2, 3, 0xff, 0xfe]),
@@ -238,7 +283,7 @@ describe('detectors on made samples', () => {
       ['more than it says', gzipSync(Buffer.alloc(70_000_000)), 'application/gzip', ['Larger than is opened.']],
     ];
     for (const [name, bytes, mediaType, expected] of cases) {
-      const { unread } = await wordsOfDocument({ bytes, mediaType });
+      const { unread } = await read(bytes, mediaType);
       expect(unread.map((u) => inEnglish(unreadWords(u))))
         .withContext(name)
         .toEqual(expected);

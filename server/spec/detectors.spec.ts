@@ -1,9 +1,22 @@
 import { said } from '@key-cellar/words/testing';
 import { PDFDocument, StandardFonts } from '@cantoo/pdf-lib';
-import { criteriaEndpoints, holds, ledger, plan, receiving, records, schedule, setup, type DetectorLine } from '@key-cellar/contract';
+import {
+  criteriaEndpoints,
+  holds,
+  ledger,
+  plan,
+  receiving,
+  records,
+  reports,
+  schedule,
+  setup,
+  type DetectorLine,
+} from '@key-cellar/contract';
+import { createHash } from 'node:crypto';
 import { ZipFile } from 'yazl';
 import { programActor } from '../src/index.js';
 import { takeOff } from '../src/records/detectorStore.js';
+import { wordsIn } from '../src/records/texts.js';
 import { lookForSigns, runNotes } from '../src/records/index.js';
 import { chapters } from './support/chapters.js';
 import { asOwner } from './support/database.js';
@@ -125,8 +138,8 @@ describe('detectors', () => {
     expect((await keeper().call(setup.detectors)).unread).toBe(told.total);
     const of = (id: string) => told.records.find((r) => r.id === id)?.unread;
     expect([of(picture), of(scanned), of(mail)]).toEqual([
-      ['A picture: its words are not read.'],
-      ['A scan: there is no text in it.'],
+      ['A picture: no words were recognized in it.'],
+      ['A scan: no words were recognized in it.'],
       undefined,
     ]);
     expect(await statusOf(world.as('reader').call(setup.unread))).toBe(403);
@@ -140,6 +153,71 @@ describe('detectors', () => {
     const less = await keeper().call(setup.unread);
     expect([less.total, less.records.some((r) => r.id === picture)]).toEqual([told.total - 1, false]);
     await world.pool.query('update record set access_set_id = $2 where id = $1', [picture, rows[0]!.access_set_id]);
+  });
+
+  chapter('find what stands in scans, which are recognised once, and sealed under the key of the content', async () => {
+    const page = await pdf(`Charged to ${card}, as agreed.`);
+    const named = { sha256: createHash('sha256').update(page).digest(), mediaType: 'application/pdf', load: () => Promise.resolve(page) };
+    const paper = await PDFDocument.create();
+    const picture = await paper.embedPng(await world.services.pages.scan(named, 2));
+    paper.addPage([595, 842]).drawImage(picture, { x: 0, y: 0, width: 595, height: 842 });
+    const scanned = await fileBytes('paper.pdf', Buffer.from(await paper.save()));
+    expect(await found(scanned)).toEqual(['Payment cards']);
+    expect((await keeper().call(setup.unread)).records.some((r) => r.id === scanned)).toBeFalse();
+    const kept = () =>
+      world.pool.query<{ words: Buffer }>(
+        'select w.words from recognised w join version v on v.content_id = w.content_id where v.record_id = $1',
+        [scanned],
+      );
+    const { rows } = await kept();
+    expect(rows.length).toBe(1);
+    expect(rows[0]!.words.toString('latin1')).not.toMatch(/Charged|4111/);
+    // Whoever reads it again takes the words that were kept.
+    const { rows: contents } = await world.pool.query<{ content_id: string; sha256: Buffer; size: number; media_type: string }>(
+      'select v.content_id, c.sha256, c.size, v.media_type from version v join content c on c.id = v.content_id where v.record_id = $1',
+      [scanned],
+    );
+    const asked = spyOn(world.services.recogniser, 'words').and.callThrough();
+    const read = (until?: number) => wordsIn(world.services, contents[0]!, until);
+    expect((await read()).text).toContain('Charged to');
+    expect(asked).not.toHaveBeenCalled();
+    // Under another key they are not what was kept, and are recognised again.
+    await world.pool.query('update recognised set words = $1', [Buffer.alloc(rows[0]!.words.length, 1)]);
+    expect((await read()).text).toContain('Charged to');
+    expect(asked).toHaveBeenCalledTimes(1);
+    expect((await read()).text).toContain('Charged to');
+    expect(asked).toHaveBeenCalledTimes(1);
+    // Without the program, or for whoever cannot wait, it is told as what it is, and is for another time.
+    const unread = [{ part: null, why: 'scan' as const }];
+    await asOwner(world.database, (client) => client.query('delete from recognised'));
+    asked.and.resolveTo(null);
+    expect((await read()).unread).toEqual(unread);
+    asked.and.callThrough();
+    expect((await read(Date.now() - 1)).unread).toEqual(unread);
+    expect((await kept()).rows.length).toBe(0);
+    expect((await read()).unread).toEqual([]);
+    expect((await kept()).rows.length).toBe(1);
+  });
+
+  chapter('what they could not read is a line on Today, and a finding where rules ask for what they find', async () => {
+    const { total } = await keeper().call(setup.unread);
+    const line = (await keeper().call(reports.today)).lines.find((l) => l.key === 'unread')!;
+    expect([line.sentence, line.link]).toEqual([`Detectors could not read the content of ${total} records`, '/setup/detectors']);
+    expect((await world.as('reader').call(reports.today)).lines.some((l) => l.key === 'unread')).toBeFalse();
+    const finding = async () => (await keeper().call(schedule.check)).findings.filter((f) => f.kind === 'contentUnread');
+    expect(await finding()).toEqual([]);
+    const rule = await world.rule('R-CARDS', world.ids.B01);
+    const { id } = await keeper().call(schedule.addCriteriaRule, {
+      body: { ruleId: rule, note: '', criteria: { op: 'detected', detectorId: ids['cards']!, name: 'Payment cards' } },
+    });
+    expect((await finding()).map((f) => [f.link, f.records, f.sentence])).toEqual([
+      [
+        '/setup/detectors',
+        total,
+        `Detectors could not read the content of ${total} records, and R-CARDS uses what they find: matches may be missing.`,
+      ],
+    ]);
+    await keeper().call(schedule.dropCriteriaRule, { params: { id } });
   });
 
   chapter('are tried on records before all are looked at, and only on what one may read', async () => {

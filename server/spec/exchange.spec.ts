@@ -296,13 +296,15 @@ describe('packages', () => {
     const wrong = async (kind: Kind, list: Record<string, string>[]): Promise<string[]> =>
       (await bringTable(target, kind, 'json', lines(list), 'take', true)).errors.map((e) => `${e.row} ${e.column}: ${e.sentence}`);
     for (const login of ['editor', 'steward', 'auditor'] as const)
-      expect((await world.as(login).fetch('/api/tables/people?format=csv')).status).withContext(login).toBe(403);
+      expect((await world.as(login).fetch('/api/tables/people?format=csv')).status)
+        .withContext(login)
+        .toBe(403);
     expect(await statusOf(bringTable(target, 'people', 'json', lines([{ name: 'Nobody' }])))).toBe(422);
     expect(await statusOf(bringTable(target, 'people', 'json', lines([{ login: 'a', nam: 'b' }])))).toBe(422);
     expect(await wrong('people', [{ login: 'new', name: 'New', email: '', clearance: 'level: 12 | caveats: []', active: 'yes' }])).toEqual([
       jasmine.stringMatching(/^2 clearance: clearance\/level: /) as unknown as string,
     ]);
-    const cell = 'cannot be read as what this column holds; the export of a table shows how it is written';
+    const cell = 'cannot be read; an export shows how this column is written';
     expect(await wrong('groups', [{ name: 'G', active: 'maybe', members: 'Staff' }])).toEqual([`2 active: ${cell}`, `2 members: ${cell}`]);
     expect(await wrong('groups', [{ name: 'G', active: 'yes', members: 'person nobody' }])).toEqual([
       '2 members: there is no person nobody',
@@ -311,7 +313,7 @@ describe('packages', () => {
     const lease = types.filter((line) => line['code'] === 'lease');
     expect(lease.map((line) => line['title'])).toEqual(['Lease', 'Lease']);
     expect(await wrong('recordTypes', [lease[0]!, { ...lease[1]!, 'retired on': '2026-01-01' }])).toEqual([
-      '3 retired on: says something else than row 2, which is of the same thing',
+      '3 retired on: differs from row 2, which is about the same item',
     ]);
     // A row more is a version more; one that was published stays as it is.
     const more = await bringTable(target, 'recordTypes', 'json', lines([...lease, { ...lease[1]!, title: 'Leases' }]), 'take', true);

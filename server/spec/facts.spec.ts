@@ -301,6 +301,9 @@ describe('record types and facts', () => {
       expect((await fileAs('paper.txt', png)).why).toBe(
         'A-01 takes only txt, pdf; this file is called .txt, and its content is something else.',
       );
+      expect((await fileAs('blob.pdf', Buffer.from([0, 1, 2, 3]))).why).toBe(
+        'A-01 takes only txt, pdf; this file is called .pdf, and its content is something else.',
+      );
       expect((await fileAs('paper.pdf', 'no PDF at all')).outcome).toBe('done');
       expect((await fileAs('scan', Buffer.from('%PDF-1.7\n'))).outcome).toBe('done');
       const large = await editor.upload('large.txt', 'x'.repeat(200));

@@ -221,7 +221,7 @@ describe('contents', () => {
       await executeAndWait(world, batchId);
       const { certificate } = await world.as('keeper').call(docket.batch, { params: { id: batchId } });
       const pdf = Buffer.from(await (await world.as('keeper').fetch(`/api/certificates/${certificate!.id}`)).arrayBuffer());
-      const text = await world.services.pages.text({
+      const { text } = await world.services.pages.text({
         sha256: createHash('sha256').update(pdf).digest(),
         mediaType: 'application/pdf',
         load: () => Promise.resolve(pdf),

@@ -162,7 +162,7 @@ describe('the language of an answer', () => {
       const answer = await world.as('keeper').fetch('/api/plan/export?format=pdf', { headers: { 'accept-language': language } });
       const bytes = Buffer.from(await answer.arrayBuffer());
       const sha256 = createHash('sha256').update(bytes).digest();
-      return world.services.pages.text({ sha256, mediaType: 'application/pdf', load: () => Promise.resolve(bytes) });
+      return (await world.services.pages.text({ sha256, mediaType: 'application/pdf', load: () => Promise.resolve(bytes) })).text;
     };
     expect(await printed('de')).toMatch(/Aktenplan\s+Stand vom [\s\S]*Seite 1 von 1/);
     expect(await printed('en')).toMatch(/File plan\s+As it stood on [\s\S]*page 1 of 1/);

@@ -227,7 +227,7 @@ describe('stencils', () => {
         [],
       ],
     ]);
-    const told = (lines: readonly BroughtLine[]) => lines.map(({ why: _why, ...line }) => line);
+    const told = (lines: readonly BroughtLine[]) => lines.map(({ why: _why, dates: _dates, ...line }) => line);
     expect(told(await bring(false))).toEqual(told(tried));
     const [nowA, nowB] = [await place(a!), await place(b!)];
     expect([nowA.title, nowA.note, nowA.takes?.types, nowA.stencil?.version]).toEqual([
@@ -257,7 +257,12 @@ describe('stencils', () => {
     await world.file('editor', { place: inside });
     await change(id, staffFile({ types: null }, [health()]));
     const bring = (dryRun: boolean) => keeper.call(stencils.bring, { params: { id }, body: { dryRun } }).then((r) => r.results);
-    const sets = (await bring(true)).flatMap((r) => r.rules);
+    const tried = await bring(true);
+    const sets = tried.flatMap((r) => r.rules);
+    expect(tried.map((r) => r.dates)).toEqual([
+      { of: 1, looked: 1, earlier: 0, later: 0, first: 1, none: 0 },
+      { of: 0, looked: 0, earlier: 0, later: 0, first: 0, none: 0 },
+    ]);
     expect(sets.length).toBe(2);
     expect(sets).toContain({ placeId: inside, ruleId: rule, set: true });
     const response = await keeper.fetch('/api/schedule/effect', {
@@ -267,12 +272,30 @@ describe('stencils', () => {
     const last = (await response.text()).trim().split('\n').at(-1)!;
     const { effect } = JSON.parse(last) as { effect: EffectPage };
     expect([effect.changed, effect.shift.first]).toEqual([1, 1]);
-    await bring(false);
+    expect((await bring(false)).map((r) => r.dates)).toEqual([null, null]);
     const { records: found } = await keeper.call(records.list, { query: { under: inside } });
     expect(found.map((r) => r.dueOn)).toEqual(effect.most.map((m) => m.after));
     // And off again.
     await change(id, staffFile({ types: null }, [health({ rules: [] })]));
-    expect((await bring(true)).flatMap((r) => r.rules).map((r) => r.set)).toEqual([false, false]);
+    const off = await bring(true);
+    expect(off.flatMap((r) => r.rules).map((r) => r.set)).toEqual([false, false]);
+    expect(off.map((r) => r.dates!.none)).toEqual([1, 0]);
+    // Dates follow from more than rules: from jurisdictions, too.
+    await keeper.call(schedule.makeJurisdiction, { body: { name: 'Elsewhere', partOf: null } });
+    const there = await world.rule(
+      'R-6',
+      world.ids.B01,
+      ruleDefinition({
+        jurisdictions: ['Elsewhere'],
+        steps: [{ kind: 'destroy', after: 'P6Y', from: 'clockStart', approvals: 1, noticeDays: 0 }],
+      }),
+    );
+    await change(id, staffFile({ types: null }, [health({ rules: [there] })]));
+    await bring(false);
+    await change(id, staffFile({ types: null }, [health({ rules: [there], jurisdictions: ['Elsewhere'] })]));
+    const moved = await bring(true);
+    expect(moved.flatMap((r) => r.rules)).toEqual([]);
+    expect(moved.map((r) => r.dates!.first)).toEqual([1, 0]);
   });
 
   it('take folders away again only when nothing is in them, and give access back to what is around', async () => {

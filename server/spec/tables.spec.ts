@@ -580,7 +580,7 @@ describe('plans and schedules as tables', () => {
     const tried = await loadPlan(given, true, 'json');
     expect(errorsOf(tried)).toEqual([]);
     expect(tried.access).toEqual({
-      gains: ['Person reader: discover, read, copy out, on 2 records and one place'],
+      gains: ['Person reader: discover, read, copy out on 2 records and one place'],
       loses: [],
       people: 1,
     });
@@ -589,14 +589,14 @@ describe('plans and schedules as tables', () => {
     expect(await reader()).toBe(200);
     const taken = await changedLines((all) => (lineOf(all, 'B-01')['grants'] = ''));
     expect((await loadPlan(taken, true, 'json')).access!.loses).toEqual([
-      'Person reader: discover, read, copy out, on 2 records and one place',
+      'Person reader: discover, read, copy out on 2 records and one place',
     ]);
     await loadPlan(taken, false, 'json');
     expect(await reader()).toBe(404);
     const wrong = await changedLines((all) => {
       Object.assign(lineOf(all, 'B-01'), { grants: 'reader', marking: 'high', 'stand alone': 'perhaps', facts: 'x', 'made from': '{' });
     });
-    const cell = 'cannot be read as what this column holds; the export of a table shows how it is written';
+    const cell = 'cannot be read; an export shows how this column is written';
     expect(errorsOf(await loadPlan(wrong, true, 'json')).map((e) => e.replace(/^\d+ /, ''))).toEqual(
       ['facts', 'stand alone', 'marking', 'grants', 'made from'].map((column) => `${column}: ${cell}`),
     );
@@ -608,7 +608,7 @@ describe('plans and schedules as tables', () => {
     const around = await changedLines(
       (all) => (lineOf(all, 'B')['grants'] += '\nprincipal: person reader | profile: reader | reason: asks'),
     );
-    expect((await loadPlan(around, true, 'json')).access!.gains).toEqual(['Person reader: discover, read, on 2 records and one place']);
+    expect((await loadPlan(around, true, 'json')).access!.gains).toEqual(['Person reader: discover, read on 2 records and one place']);
     await asOwner(world.database, (client) => client.query(`update principal set clearance_level = 1 where login = 'reader'`));
   });
 
@@ -642,7 +642,7 @@ describe('plans and schedules as tables', () => {
       {
         row: jasmine.any(Number) as unknown as number,
         sentence: jasmine.stringMatching(
-          /^DAY-1: DAY-1 was the code of DAY-\d+ .* until 14 Sep 2026; what refers to it by that code will lead to both$/,
+          /^DAY-1: DAY-1 was the code of DAY-\d+ .* until 14 Sep 2026; references to it will lead to both$/,
         ) as unknown as string,
       },
     ]);

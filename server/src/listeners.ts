@@ -1,7 +1,7 @@
 import type { Services } from './docket/index.js';
-import type { Listeners } from './kernel/index.js';
+import type { Answerers, Listeners } from './kernel/index.js';
 import { declareOnClosing, numberingById, requireApart } from './records/index.js';
-import { recomputeWithin } from './schedule/index.js';
+import { mostDated, recomputeWithin, shiftWithin } from './schedule/index.js';
 
 /** Who listens to what a lower area tells, in the same transaction: all of it stands here. */
 export function listenersOver(services: () => Services): Listeners {
@@ -14,3 +14,8 @@ export function listenersOver(services: () => Services): Listeners {
     folderClosed: [(uow, { placeId }) => declareOnClosing(uow, placeId)],
   };
 }
+
+/** Who answers what a lower area asks: all of it stands here, too. */
+export const answerers: Answerers = {
+  dateShift: (uow, { placeIds, access }) => shiftWithin(uow, { placeIds }, access, mostDated),
+};

@@ -6,7 +6,7 @@ import { createCanvas } from '@napi-rs/canvas';
 import * as pdfjs from 'pdfjs-dist/legacy/build/pdf.mjs';
 import sharp from 'sharp';
 import { answering, answerTasks } from './kernel/index.js';
-import { drawing, measuring, readingPages, type Extent, type Named } from './records/index.js';
+import { drawing, measuring, readingPages, type Extent, type Named, type PageWords } from './records/index.js';
 
 /** Open documents are kept for the pages that follow. */
 const mostOpen = 4;
@@ -43,16 +43,32 @@ async function documentOf(key: string, bytes: Uint8Array | undefined): Promise<p
   return opening;
 }
 
-async function textOf(document: pdfjs.PDFDocumentProxy, most: number): Promise<string> {
+const pictures: ReadonlySet<number> = new Set([
+  pdfjs.OPS.paintImageXObject,
+  pdfjs.OPS.paintInlineImageXObject,
+  pdfjs.OPS.paintImageMaskXObject,
+  pdfjs.OPS.constructPath,
+]);
+
+/** Whether there is a picture on a page, or something drawn: words may be in it. */
+const showsSomething = async (page: pdfjs.PDFPageProxy): Promise<boolean> =>
+  (await page.getOperatorList()).fnArray.some((operation) => pictures.has(operation));
+
+/** A page with fewer letters may be a scan with a stamp on it. */
+const fewLetters = 20;
+
+async function textOf(document: pdfjs.PDFDocumentProxy, most: number): Promise<PageWords> {
   let text = '';
+  const bare: number[] = [];
   for (let no = 1; no <= document.numPages && text.length < most; no++) {
     const page = await document.getPage(no);
     const { items } = await page.getTextContent();
-    for (const item of items) if ('str' in item) text += item.str + (item.hasEOL ? '\n' : '');
-    text += '\n\n';
+    const own = items.map((item) => ('str' in item ? item.str + (item.hasEOL ? '\n' : '') : '')).join('');
+    if (own.replace(/\s/g, '').length < fewLetters && (await showsSomething(page))) bare.push(no);
+    text += `${own}\n\n`;
     page.cleanup();
   }
-  return text.slice(0, most);
+  return { text: text.slice(0, most), bare };
 }
 
 const opened = (bytes: Uint8Array, page?: number) =>
@@ -89,7 +105,7 @@ async function draw({ key, mediaType, bytes, no, width }: Named & { no: number; 
   return canvas.encode('png');
 }
 
-async function words({ key, bytes, most }: Named & { most: number }): Promise<string | null> {
+async function words({ key, bytes, most }: Named & { most: number }): Promise<PageWords | null> {
   const document = await documentOf(key, bytes);
   return document && textOf(document, most);
 }

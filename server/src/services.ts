@@ -5,8 +5,8 @@ import type { Services } from './docket/index.js';
 import { eventsOver, openJobs, openPool, programActor, tasksIn, type Config, type ObjectsConfig } from './kernel/index.js';
 import { readSettings } from './identity/index.js';
 import type { Outside, Sealer } from './ledger/index.js';
-import { listenersOver } from './listeners.js';
-import { contentKeys, openContents, openObjects, pageDrawer, setApart } from './records/index.js';
+import { answerers, listenersOver } from './listeners.js';
+import { contentKeys, openContents, openObjects, pageDrawer, recogniser, setApart } from './records/index.js';
 import { effectThreads, ruleBooks } from './schedule/index.js';
 
 export type { Services };
@@ -53,12 +53,16 @@ export async function openServices(
     access: accessBooks(pool),
     rules: ruleBooks(countPool),
     jobs: await openJobs(config.appUrl, pool, log),
-    events: eventsOver(listenersOver(() => services)),
+    events: eventsOver(
+      listenersOver(() => services),
+      answerers,
+    ),
     archive: { url: config.archiveUrl, key: config.archiveKey },
     sealer: given.sealer(pool),
     outside: outsideOf(config),
     effects: effectThreads(),
     pages: pageDrawer(log),
+    recogniser: recogniser(config.scanLanguages, log),
     objects,
     contents: openContents({
       keys: contentKeys(pool, config.keysDir),

@@ -50,6 +50,7 @@ export async function ensureInstalled({ browser = false } = {}) {
   // Programs that are not ours, by which the tests check what we write.
   if (browser && !existsSync('/usr/bin/xmllint')) missing.push('libxml2-utils');
   if (browser && !existsSync('/usr/bin/qpdf')) missing.push('qpdf');
+  if (!existsSync('/usr/bin/tesseract')) missing.push('tesseract-ocr');
   if (missing.length > 0) await installFromDebian(missing);
   if (!postgresBin()) throw new Stop('PostgreSQL was installed but its programs are not in /usr/lib/postgresql.');
 

@@ -17,6 +17,7 @@ function sound(changes: Partial<ScheduleUnderCheck> = {}): ScheduleUnderCheck {
     placeRules: [{ placeId: 'fin-01', ruleId: 'a' }],
     pairRules: [],
     criteriaRules: [],
+    unread: 0,
     types: [{ code: 'invoice', title: 'Service invoice', facts: [{ code: 'expires', kind: 'date' }] }],
     jurisdictions: [],
     unscheduled: [],
@@ -192,7 +193,7 @@ describe('the check of the schedule', () => {
     ],
     [
       'criteria that nothing matches',
-      { criteriaRules: [{ id: 'c', ruleId: 'a', words: 'vessel is Quill', matches: 0 }] },
+      { criteriaRules: [{ id: 'c', ruleId: 'a', words: 'vessel is Quill', matches: 0, detects: false }] },
       ['criteriaNeverReached, criteria c, 0: Nothing matches “vessel is Quill”, by which rule R-A is set.'],
     ],
     ['a function needs no rule of its own', { places: [{ id: 'fin', kind: 'function', code: 'FIN', path: ['fin'] }], placeRules: [] }, []],
@@ -246,7 +247,7 @@ describe('the check of the schedule', () => {
       {
         rules: [...sound().rules, { id: 'b', version: rule('R-B'), governs: 0 }],
         pairRules: how === 'pairRules' ? [{ recordType: 'invoice', seriesId: 'fin-01', ruleId: 'b' }] : [],
-        criteriaRules: how === 'criteriaRules' ? [{ id: 'c', ruleId: 'b', words: 'type is Note', matches: 1 }] : [],
+        criteriaRules: how === 'criteriaRules' ? [{ id: 'c', ruleId: 'b', words: 'type is Note', matches: 1, detects: false }] : [],
       },
       ['ruleNeverUsed, rule b, 0: Rule R-B is set, but governs no record: nothing is filed there, or other rules come first.'],
     ]),
@@ -354,10 +355,31 @@ describe('the check of the schedule', () => {
     ],
     [
       'criteria whose rule is not in force',
-      { criteriaRules: [{ id: 'c', ruleId: 'later', words: 'type is Note', matches: 0 }] },
+      { criteriaRules: [{ id: 'c', ruleId: 'later', words: 'type is Note', matches: 0, detects: false }] },
       ['criteriaNeverReached, criteria c, 0: Nothing matches “type is Note”, by which rule ? is set.'],
     ],
-    ['criteria that one record matches', { criteriaRules: [{ id: 'c', ruleId: 'a', words: 'type is Note', matches: 1 }] }, []],
+    [
+      'content that nothing asks about',
+      { unread: 3, criteriaRules: [{ id: 'c', ruleId: 'a', words: 'type is Note', matches: 1, detects: false }] },
+      [],
+    ],
+    [
+      'content that could all be read',
+      { unread: 0, criteriaRules: [{ id: 'c', ruleId: 'a', words: 'matches detector Pay', matches: 1, detects: true }] },
+      [],
+    ],
+    [
+      'content that could not be read, where a rule asks what is in it',
+      { unread: 3, criteriaRules: [{ id: 'c', ruleId: 'a', words: 'matches detector Pay', matches: 1, detects: true }] },
+      [
+        'contentUnread, detectors , 3: Detectors could not read the content of 3 records, and R-A uses what they find: matches may be missing.',
+      ],
+    ],
+    [
+      'criteria that one record matches',
+      { criteriaRules: [{ id: 'c', ruleId: 'a', words: 'type is Note', matches: 1, detects: false }] },
+      [],
+    ],
   ];
   for (const [name, changes, expected] of table) {
     it(name, () => {

@@ -1,7 +1,7 @@
 import { capConflict, namedYearEnds, workdaysUnknown } from './checkClocks.js';
 import { disagreement, nearerKeepsShorter } from './checkConflicts.js';
 import { jurisdictionWithoutRule, seriesWithoutRule, typeWithoutRule } from './checkGaps.js';
-import { criteriaNeverReached, factTypeLacks, ruleNeverDue, ruleNeverUsed } from './checkRules.js';
+import { contentUnread, criteriaNeverReached, factTypeLacks, ruleNeverDue, ruleNeverUsed } from './checkRules.js';
 import type { ScheduleCheck, ScheduleFinding, ScheduleUnderCheck } from './finding.js';
 
 const checks: readonly ScheduleCheck[] = [
@@ -17,6 +17,7 @@ const checks: readonly ScheduleCheck[] = [
   capConflict,
   workdaysUnknown,
   namedYearEnds,
+  contentUnread,
 ];
 
 /** Everything that is not right with a schedule (the check of the schedule), in the order of the kinds. */

@@ -60,3 +60,15 @@ export const criteriaNeverReached: ScheduleCheck = (s) =>
     const sentence = message('schedule.criteriaNeverReached', { criteria: words, rule: code });
     return [{ kind: 'criteriaNeverReached', sentence, mend: { at: 'criteria', id }, records: 0 }];
   });
+
+/** Content that detectors could not read, where rules ask what they found in it. */
+export const contentUnread: ScheduleCheck = (s) => {
+  const asking = s.criteriaRules.filter((c) => c.detects).map((c) => s.rules.find((r) => r.id === c.ruleId)?.version.code ?? c.words);
+  if (s.unread === 0 || asking.length === 0) return [];
+  const sentence = message('schedule.contentUnread', {
+    n: s.unread,
+    rules: { all: [...new Set(asking)].sort() },
+    rulesN: new Set(asking).size,
+  });
+  return [{ kind: 'contentUnread', sentence, mend: { at: 'detectors', id: '' }, records: s.unread }];
+};

@@ -14,13 +14,14 @@ export type FindingKind =
   | 'criteriaNeverReached'
   | 'capConflict'
   | 'workdaysUnknown'
-  | 'namedYearEnds';
+  | 'namedYearEnds'
+  | 'contentUnread';
 
 /** Something that is not right with a schedule, and the thing whose change mends it. */
 export interface ScheduleFinding {
   readonly kind: FindingKind;
   readonly sentence: Message;
-  readonly mend: { readonly at: 'place' | 'rule' | 'criteria' | 'jurisdiction' | 'records'; readonly id: string };
+  readonly mend: { readonly at: 'place' | 'rule' | 'criteria' | 'jurisdiction' | 'records' | 'detectors'; readonly id: string };
   /** Records that it concerns; null where that is not a matter of records. */
   readonly records: number | null;
 }
@@ -38,7 +39,16 @@ export interface ScheduleUnderCheck {
   }[];
   readonly placeRules: readonly { readonly placeId: string; readonly ruleId: string }[];
   readonly pairRules: readonly { readonly recordType: string; readonly seriesId: string; readonly ruleId: string }[];
-  readonly criteriaRules: readonly { readonly id: string; readonly ruleId: string; readonly words: string; readonly matches: number }[];
+  readonly criteriaRules: readonly {
+    readonly id: string;
+    readonly ruleId: string;
+    readonly words: string;
+    readonly matches: number;
+    /** Whether it asks what detectors found. */
+    readonly detects: boolean;
+  }[];
+  /** Records whose content detectors could not read. */
+  readonly unread: number;
   readonly types: readonly {
     readonly code: string;
     readonly title: string;

@@ -48,6 +48,7 @@ export function configFor(database: string): Config {
     metricsToken: null,
     objects: null,
     contentsIn: 'database',
+    scanLanguages: 'eng',
     standInsDir: join(tmpdir(), `stand-ins-${database}`),
   };
 }

@@ -1,4 +1,4 @@
 export { boundCriteria, storedCriteria } from './compile.js';
 export { mayNameDetectors, requireNamable } from './namable.js';
 export { criteriaReads, vocabularyOf } from './reads.js';
-export { openScopes } from './store.js';
+export { openScopes, recordsUnread } from './store.js';

@@ -1,6 +1,6 @@
 import type { Criteria } from '@key-cellar/core/criteria';
 import type { FactDefinition } from '@key-cellar/core/records';
-import { type Db, rows } from '../kernel/index.js';
+import { type Db, row, rows } from '../kernel/index.js';
 
 export function types(db: Db) {
   return rows<{ code: string; title: string; facts: FactDefinition[] }>(
@@ -64,4 +64,15 @@ export function detectors(db: Db) {
     'vocabulary.detectors',
     'select id, title from detector where retired_on is null order by lower(title)',
   );
+}
+
+/** Records whose content detectors could not read. */
+export async function recordsUnread(db: Db, sets: readonly number[]): Promise<number> {
+  const found = await row<{ n: number }>(
+    db,
+    'criteria.unread',
+    `select count(*)::int as n from unread u join record r on r.id = u.record_id where r.state <> 'disposed' and r.access_set_id = any ($1::int[])`,
+    [sets],
+  );
+  return found!.n;
 }

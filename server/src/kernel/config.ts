@@ -59,6 +59,8 @@ export interface Config {
   readonly contentsIn: 'database' | 'objects';
   /** What /metrics asks for; null for no such page. */
   readonly metricsToken: string | null;
+  /** Languages in which words are recognised in scans, by the names that tesseract has for them. */
+  readonly scanLanguages: string;
   /** Where the stand-ins keep what is theirs. */
   readonly standInsDir: string;
 }
@@ -98,6 +100,14 @@ function positive(env: NodeJS.ProcessEnv, name: string, usual: number): number {
   const number = given === undefined || given === '' ? usual : Number(given);
   if (!(number > 0) || !Number.isFinite(number)) throw new ConfigWrong(`${name} is “${given}”, and is to be a number above 0.`);
   return number;
+}
+
+/** Languages as tesseract names them, `eng+deu`. Throws {@link ConfigWrong} for anything else. */
+function languagesIn(env: NodeJS.ProcessEnv): string {
+  const said = env['SCAN_LANGUAGES'] || 'eng';
+  if (!/^[A-Za-z_]{3,20}(\+[A-Za-z_]{3,20}){0,9}$/.test(said))
+    throw new ConfigWrong(`SCAN_LANGUAGES is “${said}”, and is to be names of languages such as eng+deu.`);
+  return said;
 }
 
 /** What stands in a file that is named. Throws {@link ConfigWrong} when it cannot be read. */
@@ -177,6 +187,7 @@ export function readConfig(env: NodeJS.ProcessEnv = process.env): Config {
     objects: objectsIn(env),
     contentsIn: contentsIn(env),
     metricsToken: env['METRICS_TOKEN'] ?? null,
+    scanLanguages: languagesIn(env),
     standInsDir: env['STANDINS_DIR'] ?? join(dataDir, 'stand-ins'),
   };
 }

@@ -1,3 +1,5 @@
+import type { DateShift } from '@key-cellar/contract';
+import type { PersonAccess } from './authority.js';
 import type { UnitOfWork } from './unitOfWork.js';
 
 /**
@@ -12,6 +14,16 @@ interface Happenings {
   folderClosed: { readonly placeId: string };
 }
 
+/** What a lower area asks of a higher one, in the same transaction; who answers stands in `listeners.ts`. */
+interface Questions {
+  /** How due dates move by what this transaction did to places; for a trial, which keeps nothing. */
+  dateShift: { readonly asks: { readonly placeIds: readonly string[]; readonly access: PersonAccess }; readonly answer: DateShift };
+}
+
+type QuestionName = keyof Questions;
+type Answerer<N extends QuestionName> = (uow: UnitOfWork, asked: Questions[N]['asks']) => Promise<Questions[N]['answer']>;
+export type Answerers = { readonly [N in QuestionName]: Answerer<N> };
+
 type HappeningName = keyof Happenings;
 type Listener<N extends HappeningName> = (uow: UnitOfWork, told: Happenings[N]) => Promise<void>;
 export type Listeners = { readonly [N in HappeningName]: readonly Listener<N>[] };
@@ -19,10 +31,12 @@ export type Listeners = { readonly [N in HappeningName]: readonly Listener<N>[] 
 /** Tells whoever listens, one after another in the order of the list. */
 export interface Events {
   tell<N extends HappeningName>(uow: UnitOfWork, name: N, told: Happenings[N]): Promise<void>;
+  ask<N extends QuestionName>(uow: UnitOfWork, name: N, asked: Questions[N]['asks']): Promise<Questions[N]['answer']>;
 }
 
-export function eventsOver(listeners: Listeners): Events {
+export function eventsOver(listeners: Listeners, answerers: Answerers): Events {
   return {
+    ask: (uow, name, asked) => answerers[name](uow, asked as never),
     async tell(uow, name, told) {
       for (const listen of listeners[name]) await listen(uow, told as never);
     },

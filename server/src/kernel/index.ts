@@ -13,7 +13,7 @@ export {
 } from './authority.js';
 export { appUrlFor, ConfigWrong, readConfig, type Config, type ObjectsConfig } from './config.js';
 export { databaseAway, dynamicRows, openPool, row, rows, run, type Db } from './connect.js';
-export { eventsOver, type Listeners } from './events.js';
+export { eventsOver, type Answerers, type Listeners } from './events.js';
 export { guardedRecords, ping, rootSet, type GuardRow } from './guardStore.js';
 export { addJob, endsJob, JobWaits, openJobs, type JobContext } from './jobs.js';
 export { cancelJob, jobById, jobsByState, jobsToCancel, type CancellableJob, type JobRow } from './jobStore.js';

@@ -76,17 +76,17 @@ async function bringEach(
   const lineOf = (place: placeStore.PlaceRow) => ({ placeId: place.id, name: `${place.code} ${place.title}` });
   return carryEach<placeStore.PlaceRow, Told<BroughtLine>>(carry, { trial, log: services.log }, places, {
     part: async (uow, place) => {
-      const brought = await bring({ uow, services, person, access, stencil }, place);
+      const brought = await bring({ uow, services, person, access, stencil, trial }, place);
       const line = { ...lineOf(place), ...brought };
       if (brought.changes.length === 0 && brought.kept.length === 0) return { ...line, outcome: 'skipped', why: message('plan.already') };
       return { ...line, outcome: 'done', why: message(trial ? 'plan.wouldBrought' : 'plan.brought') };
     },
-    refused: (place, { said }) => ({ ...lineOf(place), changes: [], kept: [], rules: [], outcome: 'refused', why: said }),
+    refused: (place, { said }) => ({ ...lineOf(place), changes: [], kept: [], rules: [], dates: null, outcome: 'refused', why: said }),
   });
 }
 
 const refusedLines = (left: readonly Told<OutcomeLine>[]): Told<BroughtLine>[] =>
-  left.map(({ id, name, why }) => ({ placeId: id, name, changes: [], kept: [], rules: [], outcome: 'refused', why }));
+  left.map(({ id, name, why }) => ({ placeId: id, name, changes: [], kept: [], rules: [], dates: null, outcome: 'refused', why }));
 
 export const stencilActs = {
   make: act(contract.make, {
@@ -158,7 +158,7 @@ export const stencilActs = {
       const uses = (await withIds(pool, definitions, body.uses)).map((use, i) => ({ ...use, line: i + 1 }));
       const results = await carryEach<(typeof uses)[number], Told<UseLine>>(carry, { trial, log: services.log }, uses, {
         part: async (uow, { line, ...use }) => {
-          const using = { uow, services, person, access, stencil };
+          const using = { uow, services, person, access, stencil, trial };
           const worked = await work(using, definitions, use);
           const now = (await placeStore.lockPlace(uow, parent.id))!;
           // Written out or counted, it is a code only under the lock.
@@ -227,7 +227,7 @@ export const stencilActs = {
     tries: ({ body }) => body.dryRun,
     // The plan before its places, as whoever moves one does: else two could wait for each other in a circle.
     first: lockPlan,
-    async write(uow, { services, person, access, on: { place }, body }) {
+    async write(uow, { services, person, access, on: { place }, body, trial }) {
       const made = await stencils.stencilOfPlace(uow, place.id);
       if (!made?.root) throw new Problem(409, 'no-use', message('plan.noUse', { code: place.code }));
       const { definition, version } = made;
@@ -236,7 +236,7 @@ export const stencilActs = {
       const roles = await rolesOf(uow, definition, body.roles);
       const changed = canonicalJson(roles) !== canonicalJson(said.roles);
       const brought = await bringTo(
-        { uow, services, person, access, stencil },
+        { uow, services, person, access, stencil, trial },
         place.id,
         { definition, said },
         { definition, said: { ...said, roles } },

@@ -71,7 +71,7 @@ async function requireRights(
 }
 
 class Bringer {
-  private readonly told: Bringing = { changes: [], kept: [], rules: [] };
+  private readonly told: Bringing = { changes: [], kept: [], rules: [], dates: null };
   /** Folders that the use has, by the key of what they were made from. */
   private readonly byKey: Map<string, stencils.MadeFolderRow>;
   private readonly was: ReturnType<typeof foldersWithParent>;
@@ -94,14 +94,16 @@ class Bringer {
   }
 
   async bring(): Promise<Bringing> {
-    const { uow, services, stencil } = this.using;
+    const { uow, services, access, stencil, trial } = this.using;
     const { root } = this.to.definition;
     if (!this.byKey.has(root.key)) this.keep(message('plan.bring.takenAway', { code: fillCode(root.code, this.to.said.words) }));
     else await this.walk(root);
     for (const place of [...this.byKey.values()].sort((a, b) => b.ancestors.length - a.ancestors.length)) await this.takeAway(place);
     for (const { id, stencil_key: key } of this.byKey.values())
       await stencils.markMade(uow, id, { stencilId: stencil.id, version: stencil.version, key: key!, said: this.to.said });
-    if (this.dated.size > 0) await services.events.tell(uow, 'placesChanged', { placeIds: [...this.dated], because: stencil.title });
+    const placeIds = [...this.dated];
+    if (placeIds.length > 0 && trial) this.told.dates = await services.events.ask(uow, 'dateShift', { placeIds, access });
+    else if (placeIds.length > 0) await services.events.tell(uow, 'placesChanged', { placeIds, because: stencil.title });
     return this.told;
   }
 

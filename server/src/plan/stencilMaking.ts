@@ -33,6 +33,7 @@ export interface Using {
   readonly person: SignedIn;
   readonly access: PersonAccess;
   readonly stencil: stencils.StencilRow;
+  readonly trial: boolean;
 }
 
 /** Facts of uses with names turned into ids, where they are names of what facts can point at. */
@@ -258,7 +259,7 @@ export async function setState(
 }
 
 /** What was brought to one use, for its line. */
-export type Bringing = Pick<Told<BroughtLine>, 'changes' | 'kept' | 'rules'>;
+export type Bringing = Pick<Told<BroughtLine>, 'changes' | 'kept' | 'rules' | 'dates'>;
 
 /** Whether the code of a folder counts, so that what it says is no code yet. */
 export const counts = (folder: StencilFolder): boolean => isCodePattern(folder.code);

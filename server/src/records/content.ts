@@ -1,8 +1,9 @@
-import { createCipheriv, createDecipheriv, createHash } from 'node:crypto';
+import { createCipheriv, createDecipheriv, createHash, hkdfSync, randomBytes } from 'node:crypto';
 import { uuidv7 } from 'uuidv7';
 import { message } from '@key-cellar/words';
 import { Away, Problem, type Db, type UnitOfWork } from '../kernel/index.js';
 import type { ContentKey, ContentKeys } from './contentKeys.js';
+import type { Recognised } from './documentText.js';
 import { detectMediaType } from './mediaType.js';
 import * as store from './contentStore.js';
 import * as objectStore from './objectStore.js';
@@ -60,6 +61,20 @@ function unseal(key: Buffer, seq: number, stored: Buffer): Buffer | null {
   } catch {
     return null;
   }
+}
+
+const saltBytes = 16;
+/** The key of what was recognised in a content: another each time that it is written (RFC 5869). */
+const wordsKey = (key: Buffer, salt: Buffer): Buffer => Buffer.from(hkdfSync('sha256', key, salt, 'recognised words', 32));
+
+function sealWords(key: Buffer, words: Recognised): Buffer {
+  const salt = randomBytes(saltBytes);
+  return Buffer.concat([salt, seal({ slot: 0, key: wordsKey(key, salt) }, 0, Buffer.from(JSON.stringify(words)))]);
+}
+
+function openWords(key: Buffer, stored: Buffer): Recognised | null {
+  const bytes = unseal(wordsKey(key, stored.subarray(0, saltBytes)), 0, stored.subarray(saltBytes));
+  return bytes && (JSON.parse(bytes.toString()) as Recognised);
 }
 
 /** Cuts a stream into pieces of exactly `pieceSize` bytes, the last one shorter. What came in one small piece is not copied. */
@@ -122,6 +137,10 @@ export interface Contents {
    * at the latest, when they are not what was stored.
    */
   stored(db: Db, id: string, where: 'itself' | 'copy'): AsyncGenerator<Buffer>;
+  /** What was recognised in a content; null for nothing yet, or under another key than it has now. */
+  recognised(id: string): Promise<Recognised | null>;
+  /** Keeps that for as long as the content’s key. A content that has none keeps nothing. */
+  keepRecognised(id: string, words: Recognised): Promise<void>;
   /** Throws KeyUnusable when what opens all keys is missing, or when others may read it. */
   keysUsable(): Promise<void>;
   /** Destroys keys for good. */
@@ -431,6 +450,16 @@ export function openContents({ keys, objects, contentsIn, pool, found }: Content
     encrypt,
     seal: sealed,
     mend,
+    async recognised(id) {
+      const kept = await store.recognised(pool, id);
+      const key = !kept || kept.key_slot === null ? null : await keys.of(kept.key_slot);
+      return kept && key ? openWords(key, kept.words) : null;
+    },
+    async keepRecognised(id, words) {
+      const slot = await store.keySlot(pool, id);
+      const key = slot === null ? null : await keys.of(slot);
+      if (key) await store.keepRecognised(pool, id, sealWords(key, words));
+    },
     keysUsable: () => keys.usable(),
     destroyKeys: (slots) => keys.destroy(slots),
     async close() {

@@ -187,6 +187,31 @@ export async function setKey(db: Db, id: string, slot: number): Promise<void> {
   await run(db, 'content.setKey', 'update content set key_slot = $2 where id = $1', [id, slot]);
 }
 
+/** What was recognised in a content, as it is sealed, with where the content’s key is. */
+export function recognised(db: Db, id: string) {
+  return row<{ words: Buffer; key_slot: number | null }>(
+    db,
+    'content.recognised',
+    'select w.words, c.key_slot from recognised w join content c on c.id = w.content_id where c.id = $1',
+    [id],
+  );
+}
+
+export async function keySlot(db: Db, id: string): Promise<number | null> {
+  return (await row<{ key_slot: number | null }>(db, 'content.slot', 'select key_slot from content where id = $1', [id]))?.key_slot ?? null;
+}
+
+/** Nothing where the content has gone meanwhile. */
+export async function keepRecognised(db: Db, id: string, words: Buffer): Promise<void> {
+  await run(
+    db,
+    'content.keepRecognised',
+    `insert into recognised (content_id, words) select id, $2 from content where id = $1
+     on conflict (content_id) do update set words = excluded.words`,
+    [id, words],
+  );
+}
+
 /** Contents that came in before contents were encrypted, by id, above one. */
 export function plainContents(db: Db, after: string | null, limit: number) {
   return rows<{ id: string; sha256: Buffer; size: number }>(

@@ -144,6 +144,16 @@ export function claimNotes(db: Db, limit: number, minutes: number) {
   );
 }
 
+/** Leaves notes that were claimed to whoever asks next. */
+export async function giveBack(db: Db, notes: readonly { id: string; stamp: number }[]): Promise<void> {
+  await run(
+    db,
+    'detection.giveBack',
+    `update detection_due d set claimed_until = null from unnest($1::uuid[], $2::bigint[]) as n (id, stamp) where d.record_id = n.id and d.stamp = n.stamp`,
+    [notes.map((n) => n.id), notes.map((n) => n.stamp)],
+  );
+}
+
 /** Takes notes off the list; those that were made anew since stay, and are not among what is given back. */
 export async function takeOff(db: Db, notes: readonly { id: string; stamp: number }[]): Promise<Set<string>> {
   const taken = await rows<{ id: string }>(
@@ -203,16 +213,6 @@ export function unread(db: Db, sets: readonly number[], limit: number) {
      where r.state <> 'disposed' and r.access_set_id = any ($1::int[]) order by u.since desc, r.id limit $2`,
     [sets, limit],
   );
-}
-
-export async function unreadCount(db: Db, sets: readonly number[]): Promise<number> {
-  const found = await row<{ n: number }>(
-    db,
-    'unread.count',
-    `select count(*)::int as n from unread u join record r on r.id = u.record_id where r.state <> 'disposed' and r.access_set_id = any ($1::int[])`,
-    [sets],
-  );
-  return found!.n;
 }
 
 const toTry = `select r.id, r.number, r.title, r.state, r.facts, v.content_id, c.sha256, c.size, v.media_type from record r

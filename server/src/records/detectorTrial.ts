@@ -9,6 +9,9 @@ import { unreadWords } from './documentText.js';
 import type { Services } from './services.js';
 import { tryingSigns } from './texts.js';
 
+/** Somebody waits for a trial: scans that nobody looked at yet are left out of it after so long. */
+const recognisingMs = 20_000;
+
 type Tried = Told<DetectorTrial>['chosen'][number];
 
 /**
@@ -28,8 +31,9 @@ export async function tryDetector(
     some === 0 ? [] : store.someToTry(services.pool, sets, some),
     store.keptIn(services.pool, sets),
   ]);
+  const until = Date.now() + recognisingMs;
   const look = async (row: (typeof chosen)[number]): Promise<Tried> => {
-    const { text, unread } = await textOf(services, row);
+    const { text, unread } = await textOf(services, row, until);
     const { met, found } = await services.reading.run(tryingSigns, { text, signs });
     return { id: row.id, number: row.number, title: row.title, met, found: [...found], unread: unread.map(unreadWords) };
   };

@@ -16,7 +16,7 @@ import {
   type PersonAccess,
   type UnitOfWork,
 } from '../kernel/index.js';
-import { mayNameDetectors } from '../criteria/index.js';
+import { mayNameDetectors, recordsUnread } from '../criteria/index.js';
 import { recompute } from '../schedule/index.js';
 import type { Services } from './services.js';
 import * as store from './detectorStore.js';
@@ -43,7 +43,7 @@ export async function listDetectors(
     store.detectors(services.pool),
     store.foundBy(services.pool, sets),
     store.notedCount(services.pool),
-    store.unreadCount(services.pool, sets),
+    recordsUnread(services.pool, sets),
   ]);
   const n = new Map(counts.map((c) => [c.id, c.n]));
   const line = ({ id, title, note, signs, revision, retired_on }: store.DetectorRow): DetectorLine => ({
@@ -64,7 +64,7 @@ const mostUnread = 500;
 export async function listUnread(services: Services, access: PersonAccess): Promise<Told<UnreadRecords>> {
   if (!mayNameDetectors(access)) throw notAllowed('audit', message('records.detectorsThoseWhoKeep'));
   const sets = access.sets('discover');
-  const [rows, total] = await Promise.all([store.unread(services.pool, sets, mostUnread), store.unreadCount(services.pool, sets)]);
+  const [rows, total] = await Promise.all([store.unread(services.pool, sets, mostUnread), recordsUnread(services.pool, sets)]);
   return { records: rows.map(({ id, number, title, parts }) => ({ id, number, title, unread: parts.map(unreadWords) })), total };
 }
 
@@ -127,10 +127,11 @@ interface Looked {
   readonly unread: readonly Unread[];
 }
 
-/** All that is looked at in a record. What stands apart stays apart: no pattern goes over the end of one text. */
+/** All that is looked at in a record; scans that nobody looked at yet until `until`, where it is given. What stands apart stays apart: no pattern goes over the end of one text. */
 export async function textOf(
   services: Services,
   row: store.LookedRow,
+  until?: number,
 ): Promise<{ text: string; failed: string | null; unread: readonly Unread[] }> {
   const facts = Object.values(row.facts).flatMap((v) =>
     valuesOf(v)
@@ -142,7 +143,7 @@ export async function textOf(
   const unreadable = (failed: string) => ({ text: own, failed, unread: [{ part: null, why: 'damaged' as const }] });
   try {
     const content = { content_id: row.content_id, sha256: row.sha256!, size: row.size!, media_type: row.media_type! };
-    const { text, unread } = await wordsIn(services, content);
+    const { text, unread } = await wordsIn(services, content, until);
     const damaged = unread.some((u) => u.part === null && u.why === 'damaged');
     return { text: `${own}\n\n${text}`, failed: damaged ? inEnglish(message('records.notRead')) : null, unread };
   } catch (error) {
@@ -164,7 +165,10 @@ export async function lookForSigns(services: Services, actor: Actor): Promise<nu
   const all = await store.detectors(services.pool);
   const active = all.filter((d) => d.retired_on === null).map(({ id, signs }) => ({ id, signs: signs as readonly Sign[] }));
   const looked: Looked[] = [];
+  const until = Date.now() + (claimMinutes * 60_000) / 2;
   for (const row of noted) {
+    // Scans take their time: what is left is taken by whoever asks next.
+    if (Date.now() > until) break;
     if (row.state === 'disposed' || active.length === 0) {
       looked.push({ row, detected: [], failed: null, unread: [] });
       continue;
@@ -188,11 +192,15 @@ export async function lookForSigns(services: Services, actor: Actor): Promise<nu
       (
         await store.detectedIn(
           uow,
-          noted.map((n) => n.id),
+          looked.map(({ row }) => row.id),
         )
       ).map((r) => [r.id, r.detected]),
     );
-    const taken = await store.takeOff(uow, noted);
+    const taken = await store.takeOff(
+      uow,
+      looked.map(({ row }) => row),
+    );
+    await store.giveBack(uow, noted.slice(looked.length));
     const current = looked.filter(({ row }) => before.has(row.id) && taken.has(row.id));
     const sorted = (ids: readonly string[]): string => [...ids].sort().join();
     const changed = current.flatMap(({ row, detected }) =>
@@ -220,5 +228,5 @@ export async function lookForSigns(services: Services, actor: Actor): Promise<nu
       actor.today,
     );
   });
-  return noted.length;
+  return looked.length;
 }

@@ -9,8 +9,8 @@ import { decodedText } from '../tables/index.js';
 import { detectMediaType } from './mediaType.js';
 import { isOffice, officeText } from './officeText.js';
 
-/** Why something has no words here: a picture or scan, locked, of a kind that nothing here reads, damaged, or more than is read. */
-type UnreadReason = 'picture' | 'scan' | 'locked' | 'kind' | 'damaged' | 'large' | 'long' | 'deep' | 'many';
+/** Why something has no words here: none were recognised in a picture or scan, or it has more pages than are, locked, of a kind that nothing here reads, damaged, or more than is read. */
+export type UnreadReason = 'picture' | 'scan' | 'pages' | 'locked' | 'kind' | 'damaged' | 'large' | 'long' | 'deep' | 'many';
 
 /** A part of a content that was not read: where it lies (`mail.eml › scan.png`), null for the whole. */
 export interface Unread {
@@ -18,11 +18,17 @@ export interface Unread {
   readonly why: UnreadReason;
 }
 
-/** What a document says, what in it was not read, and the PDF documents in it, which another thread reads. */
+/** What was recognised in pictures and scans, and what has no words all the same. */
+export interface Recognised {
+  readonly text: string;
+  readonly unread: readonly Unread[];
+}
+
+/** What a document says, what in it was not read, and the PDF documents and pictures in it, which another thread draws and reads. */
 export interface DocumentWords {
   readonly text: string;
   readonly unread: readonly Unread[];
-  readonly pdfs: readonly { readonly part: string; readonly bytes: Uint8Array }[];
+  readonly drawn: readonly { readonly part: string; readonly bytes: Uint8Array; readonly mediaType: string }[];
 }
 
 /** Why a part was not read, in words. */
@@ -41,6 +47,10 @@ const zips = ['application/zip', 'application/x-zip-compressed'];
 const texts = ['application/json', 'application/xml', 'application/x-ndjson', 'application/rtf', 'image/svg+xml'];
 const markups = ['text/html', 'application/xml', 'application/xhtml+xml', 'image/svg+xml', 'text/xml'];
 const isText = (mediaType: string): boolean => mediaType.startsWith('text/') || texts.includes(mediaType);
+
+/** Whether words in it are recognised in a picture of it, or read by whoever can draw it. */
+export const isDrawn = (mediaType: string): boolean =>
+  mediaType === 'application/pdf' || (mediaType.startsWith('image/') && !isText(mediaType));
 
 /** Whether the reader opens contents of a media type at all. */
 export const isContainer = (mediaType: string): boolean =>
@@ -78,14 +88,14 @@ function withoutControls(text: string): string {
 class Reader {
   private readonly words: string[] = [];
   private readonly unread: Unread[] = [];
-  private readonly pdfs: { part: string; bytes: Uint8Array }[] = [];
+  private readonly drawn: { part: string; bytes: Uint8Array; mediaType: string }[] = [];
   private unpacked = 0;
   private parts = 0;
   private letters = 0;
 
   async read(bytes: Buffer, mediaType: string): Promise<DocumentWords> {
     await this.part(bytes, mediaType, []);
-    return { text: this.words.join('\n\n'), unread: this.unread, pdfs: this.pdfs };
+    return { text: this.words.join('\n\n'), unread: this.unread, drawn: this.drawn };
   }
 
   private add(text: string, way: readonly string[]): void {
@@ -101,14 +111,13 @@ class Reader {
 
   private async part(bytes: Buffer, mediaType: string, way: readonly string[]): Promise<void> {
     try {
-      if (mediaType === 'application/pdf') this.pdfs.push({ part: way.join(' › '), bytes });
+      if (isDrawn(mediaType)) this.drawn.push({ part: way.join(' › '), bytes, mediaType });
       else if (isOffice(mediaType)) this.add(await officeText(bytes, mediaType, mostBytes), way);
       else if (mediaType === 'message/rfc822') await this.mail(bytes, way);
       else if (zips.includes(mediaType)) await this.zip(bytes, way);
       else if (mediaType === 'application/gzip') await this.gzip(bytes, way);
       else if (mediaType === 'application/x-tar') await this.tar(bytes, way);
       else if (isText(mediaType)) this.text(bytes, mediaType, way);
-      else if (mediaType.startsWith('image/')) this.miss(way, 'picture');
       else if (decodedText(bytes.subarray(0, 4096)).wide) this.text(bytes, 'text/plain', way);
       else this.miss(way, 'kind');
     } catch (error) {

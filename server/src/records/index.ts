@@ -25,7 +25,8 @@ export {
 export { giveNumber } from './numbering.js';
 export { numberingActs, requireApart, requireSoundNumbering } from './numberingActs.js';
 export { addNumbering, numberingById, writeNumbering } from './numberingStore.js';
-export { drawing, measuring, pageDrawer, readingPages, type Extent, type Named } from './pages.js';
+export { drawing, measuring, pageDrawer, readingPages, type Extent, type Named, type PageWords } from './pages.js';
+export { recogniser } from './recogniser.js';
 export { recordReads, recordSetupReads } from './reads.js';
 export { takenAs } from './mediaType.js';
 export { moveRecords } from './moveAct.js';

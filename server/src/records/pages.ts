@@ -14,8 +14,14 @@ const patienceMs = 20_000;
 export const measuring = task<Named, Extent | null>('measure', { patienceMs });
 /** A page (from 1), so many pixels wide at most, as PNG. */
 export const drawing = task<Named & { readonly no: number; readonly width: number }, Uint8Array | null>('draw', { patienceMs });
+/** What the pages of a document say. */
+export interface PageWords {
+  readonly text: string;
+  /** Numbers of pages that say next to nothing and show something: they may be scans. */
+  readonly bare: readonly number[];
+}
 /** The words of all pages, `most` letters of them. */
-export const readingPages = task<Named & { readonly most: number }, string | null>('pageWords', { patienceMs });
+export const readingPages = task<Named & { readonly most: number }, PageWords | null>('pageWords', { patienceMs });
 
 /** A content to be shown, and how to get its bytes when they are needed. */
 export interface Showable {
@@ -36,13 +42,17 @@ export interface PageDrawer {
   extent(content: Showable): Promise<Extent>;
   /** A page (from 1) as PNG. */
   picture(content: Showable, no: number): Promise<Uint8Array>;
+  /** A page as large as its words can be recognised. */
+  scan(content: Showable, no: number): Promise<Uint8Array>;
   /** The words of a PDF document, page after page; no more than a detector looks at. */
-  text(content: Showable): Promise<string>;
+  text(content: Showable): Promise<PageWords>;
   stop(): Promise<void>;
 }
 
 /** As wide as the page on screen, at two pixels a point. */
 const pictureWidth = 1440;
+/** An A4 page at 300 dots an inch. */
+const scanWidth = 2480;
 
 const notDrawn = (): Problem => new Problem(422, 'not-drawn', message('records.notDrawn'));
 
@@ -62,6 +72,7 @@ export function pageDrawer(log: Logger): PageDrawer {
   return {
     extent: (content) => asking(content, (named) => thread.run(measuring, named), notDrawn),
     picture: (content, no) => asking(content, (named) => thread.run(drawing, { ...named, no, width: pictureWidth }), notDrawn),
+    scan: (content, no) => asking(content, (named) => thread.run(drawing, { ...named, no, width: scanWidth }), notDrawn),
     text: (content) =>
       asking(
         content,

@@ -1,9 +1,9 @@
 import { message } from '@key-cellar/words';
-import { createHash } from 'node:crypto';
 import { compileDetector, type Sign } from '@key-cellar/core/criteria';
 import { Problem, task } from '../kernel/index.js';
 import type { Services } from './services.js';
-import { isContainer, mostBytes, type DocumentWords, type Unread } from './documentText.js';
+import { isContainer, isDrawn, mostBytes, type DocumentWords, type Unread } from './documentText.js';
+import { notRecognised, recognise, scanIn, type Patience, type Scan } from './scans.js';
 import { readWhole, type StoredRow } from './view.js';
 
 /** A larger document is not opened for its text. */
@@ -45,22 +45,46 @@ export interface ContentWords {
   readonly unread: readonly Unread[];
 }
 
+/** What recognising the words of one content may take; it is done once. */
+const recognisingMs = 240_000;
+
 /**
  * The words in a content, and in what lies in it: of text its beginning, of pages and drawings without their tags, of PDF and office documents,
- * mail and archives what they say. Tells what has no words here. Throws a Problem when a document cannot be read or its stored copy is damaged.
+ * mail and archives what they say, of pictures and scanned pages what is recognised in them: once, in minutes, or for somebody who waits for it
+ * `until` (ms since 1970) at most. Tells what has no words here. Throws a Problem when a document cannot be read or its stored copy is damaged.
  */
-export async function wordsIn(services: Services, content: StoredRow): Promise<ContentWords> {
+export async function wordsIn(services: Services, content: StoredRow, until?: number): Promise<ContentWords> {
+  const { texts, unread, scans } = await ownWords(services, content);
+  if (scans.length === 0) return { text: texts.join('\n\n'), unread };
+  const patience: Patience = until === undefined ? { until: Date.now() + recognisingMs, then: 'leaveOut' } : { until, then: 'later' };
+  const kept = await services.contents.recognised(content.content_id);
+  const found = kept ?? (await recognise(services, scans, patience));
+  if (found && !kept) await services.contents.keepRecognised(content.content_id, found);
+  const { text, unread: missed } = found ?? notRecognised(scans);
+  return { text: [...texts, text].join('\n\n'), unread: [...unread, ...missed] };
+}
+
+interface OwnWords {
+  readonly texts: readonly string[];
+  readonly unread: readonly Unread[];
+  readonly scans: readonly Scan[];
+}
+
+/** What a content says itself, and what in it has to be recognised. */
+async function ownWords(services: Services, content: StoredRow): Promise<OwnWords> {
   const { media_type: mediaType, size } = content;
-  const whole = (why: Unread['why']): ContentWords => ({ text: '', unread: [{ part: null, why }] });
-  if (mediaType === 'application/pdf') {
-    if (size > largestDocument) return whole('large');
-    const text = await services.pages.text({ sha256: content.sha256, mediaType, load: () => readWhole(services, content) });
-    return { text, unread: text.trim() === '' ? [{ part: null, why: 'scan' }] : [] };
-  }
-  const opened = isContainer(mediaType);
-  if (opened && size > largestDocument) return whole('large');
-  if (mediaType.startsWith('image/') && mediaType !== 'image/svg+xml') return whole('picture');
+  const whole = (why: Unread['why']): OwnWords => ({ texts: [], unread: [{ part: null, why }], scans: [] });
   if (/^(audio|video|font)\//.test(mediaType)) return whole('kind');
+  const opened = isContainer(mediaType) || isDrawn(mediaType);
+  if (opened && size > largestDocument) return whole('large');
+  if (isDrawn(mediaType)) {
+    const drawn: Scan = {
+      part: null,
+      content: { sha256: content.sha256, mediaType, load: () => readWhole(services, content) },
+      pages: null,
+    };
+    return { unread: [], ...(await wordsDrawn(services, drawn)) };
+  }
   // One byte more than is read tells that there is more.
   const bytes = opened || size <= mostBytes ? await readWhole(services, content) : await beginning(services, content, mostBytes + 1);
   const read = await services.reading.run(readingWords, { bytes, mediaType }).catch((error: unknown) => {
@@ -68,14 +92,22 @@ export async function wordsIn(services: Services, content: StoredRow): Promise<C
   });
   const texts = [read.text];
   const unread = [...read.unread];
-  for (const pdf of read.pdfs) {
-    const inner = Buffer.from(pdf.bytes);
-    const named = { sha256: createHash('sha256').update(inner).digest(), mediaType: 'application/pdf', load: () => Promise.resolve(inner) };
-    const text = await services.pages.text(named).catch(() => null);
-    if (text === null || text.trim() === '') unread.push({ part: pdf.part, why: text === null ? 'damaged' : 'scan' });
-    else texts.push(text);
+  const scans: Scan[] = [];
+  for (const { part, bytes: inner, mediaType: kind } of read.drawn) {
+    const found = await wordsDrawn(services, scanIn(part, Buffer.from(inner), kind, null)).catch(() => null);
+    if (found === null) unread.push({ part, why: 'damaged' });
+    texts.push(...(found?.texts ?? []));
+    scans.push(...(found?.scans ?? []));
   }
-  return { text: texts.join('\n\n'), unread };
+  return { texts, unread, scans };
+}
+
+/** Of a PDF document its text, and its pages that have none; of a picture nothing but itself. */
+async function wordsDrawn(services: Services, scan: Scan): Promise<Pick<OwnWords, 'texts' | 'scans'>> {
+  if (scan.content.mediaType !== 'application/pdf') return { texts: [], scans: [scan] };
+  const { text, bare } = await services.pages.text(scan.content);
+  if (bare.length > 0) return { texts: [text], scans: [{ ...scan, pages: bare }] };
+  return { texts: [text], scans: text.trim() === '' ? [scan] : [] };
 }
 
 async function beginning(services: Services, content: StoredRow, most: number): Promise<Buffer> {

@@ -2,6 +2,7 @@ import type { HorizonBar, Needs, RecordSeen, TodayLine, Told } from '@key-cellar
 import { hasRight } from '@key-cellar/core/access';
 import { civilDate, dateInZone, formatCivilDate } from '@key-cellar/core/calendar';
 import { message, type Message } from '@key-cellar/words';
+import { recordsUnread } from '../criteria/index.js';
 import { countTasks, dueGroups, listBatches, vintageWords } from '../docket/index.js';
 import { openNotices, unacknowledgedFor } from '../holds/index.js';
 import { lastVerification } from '../ledger/index.js';
@@ -44,7 +45,7 @@ async function todayFor(services: Services, person: SignedIn): Promise<Told<Toda
   const { pool } = services;
   const access = await services.access.of(person);
   const may = (right: 'dispose' | 'hold' | 'deposit'): boolean => hasRight(access.anywhere, right);
-  const [trouble, verification, batches, groups, notices, late, arrivals, gaps, asked] = await Promise.all([
+  const [trouble, verification, batches, groups, notices, late, arrivals, gaps, asked, unread] = await Promise.all([
     troublesFor(services, access),
     verificationFor(services, person, access),
     listBatches(services, person),
@@ -54,6 +55,7 @@ async function todayFor(services: Services, person: SignedIn): Promise<Told<Toda
     may('deposit') ? countArrivals(services, person) : 0,
     may('dispose') ? store.unscheduledCount(pool, access.sets('dispose')) : { records: 0, series: 0 },
     countTasks(services, person),
+    may('dispose') ? recordsUnread(pool, access.sets('dispose')) : 0,
   ]);
   const lines: Told<TodayLine>[] = [];
   for (const b of batches) {
@@ -183,6 +185,17 @@ async function todayFor(services: Services, person: SignedIn): Promise<Told<Toda
       detail: message('reports.keptWithoutEndUntil'),
       act: message('reports.act.seeWhich'),
       link: '/find?show=unscheduled',
+    });
+  }
+  if (unread > 0) {
+    lines.push({
+      key: 'unread',
+      when: 'later',
+      mark: 'gap',
+      sentence: message('reports.unread', { n: unread }),
+      detail: message('reports.whyUnread'),
+      act: message('reports.act.seeWhich'),
+      link: '/setup/detectors',
     });
   }
   if (verification) {

@@ -1,7 +1,9 @@
 import type { Finding, Told } from '@key-cellar/contract';
 import { civilDate } from '@key-cellar/core/calendar';
+import { clausesOf } from '@key-cellar/core/criteria';
 import { byForce, checkSchedule, type ScheduleFinding, type ScheduleUnderCheck } from '@key-cellar/core/schedule';
 import { type SignedIn, visibleSql } from '../kernel/index.js';
+import { mayNameDetectors, recordsUnread } from '../criteria/index.js';
 import type { Services } from './services.js';
 import * as levels from './levelsStore.js';
 import * as checkStore from './checkStore.js';
@@ -17,6 +19,8 @@ function linkOf({ mend, kind }: ScheduleFinding): string {
       return '/schedule/criteria';
     case 'jurisdiction':
       return '/schedule/jurisdictions';
+    case 'detectors':
+      return '/setup/detectors';
     case 'records':
       return kind === 'typeWithoutRule' ? `/find?show=unscheduled&type=${encodeURIComponent(mend.id)}` : '/find';
   }
@@ -28,7 +32,7 @@ export async function checkOfSchedule(services: Services, person: SignedIn): Pro
   const access = await services.access.of(person);
   const sets = access.sets('discover');
   const today = civilDate(person.today);
-  const [book, rules, places, types, uses, unscheduled, waiting, conflicts] = await Promise.all([
+  const [book, rules, places, types, uses, unscheduled, waiting, conflicts, unread] = await Promise.all([
     services.rules.current(pool),
     ruleStore.rules(pool),
     checkStore.placesUnderCheck(pool, sets),
@@ -37,6 +41,7 @@ export async function checkOfSchedule(services: Services, person: SignedIn): Pro
     checkStore.unscheduledByType(pool, sets),
     checkStore.waitingByType(pool, sets),
     checkStore.conflicts(pool, sets),
+    mayNameDetectors(access) ? recordsUnread(pool, sets) : 0,
   ]);
   const used = new Map(uses.map((u) => [u.rule_id, u.n]));
   const matched = await Promise.all(
@@ -53,11 +58,16 @@ export async function checkOfSchedule(services: Services, person: SignedIn): Pro
     places: places.map((p) => ({ id: p.id, kind: p.kind, code: p.code, path: p.ancestors })),
     placeRules: book.data.placeRules,
     pairRules: book.data.pairRules,
-    criteriaRules: book.criteriaRules.map((c, i) => ({ ...c, matches: matched[i]! })),
+    criteriaRules: book.criteriaRules.map((c, i) => ({
+      ...c,
+      matches: matched[i]!,
+      detects: clausesOf(c.criteria).some(({ op }) => op === 'detected'),
+    })),
     types,
     jurisdictions: book.data.jurisdictions,
     calendars: Object.keys(book.data.calendars),
     today: person.today,
+    unread,
     conflicts: conflicts.flatMap((c) => {
       const capId = ruleOfVersion.get(c.conflict_with);
       const ruleId = c.rule_version_id === null ? null : (ruleOfVersion.get(c.rule_version_id) ?? null);

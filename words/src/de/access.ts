@@ -35,5 +35,5 @@ export const access: Record<keyof typeof english, string> = {
   'access.right.setUp': 'einrichten',
   'access.whoWithRights': '{name} ({rights})',
   'access.whoWithRightsOn':
-    '{name}: {rights}, bei {records, plural, =0 {} one {einer Unterlage und } other {# Unterlagen und }}{places, plural, one {einer Stelle} other {# Stellen}}',
+    '{name}: {rights} bei {records, plural, =0 {} one {einer Unterlage und } other {# Unterlagen und }}{places, plural, one {einer Stelle} other {# Stellen}}',
 };

@@ -1,15 +1,13 @@
 import type { exchange as en } from '../en/exchange.js';
 
 export const exchange: Readonly<Record<keyof typeof en, string>> = {
-  'exchange.cell': 'ist nicht als das lesbar, was in dieser Spalte steht; der Export einer Tabelle zeigt, wie es geschrieben wird',
+  'exchange.cell': 'ist nicht lesbar; ein Export zeigt, wie diese Spalte geschrieben wird',
   'exchange.changed': '{changes}',
-  'exchange.codeBefore':
-    '{code} war bis {until} das Kennzeichen von {place}; was mit diesem Kennzeichen darauf verweist, führt dann zu beiden',
-  'exchange.codeBeforeElsewhere':
-    '{code} war früher das Kennzeichen einer anderen Stelle; was damit auf sie verweist, führt dann zu beiden',
+  'exchange.codeBefore': '{code} war bis {until} das Kennzeichen von {place}; Verweise darauf führen dann zu beiden',
+  'exchange.codeBeforeElsewhere': '{code} war früher das Kennzeichen einer anderen Stelle; Verweise darauf führen dann zu beiden',
   'exchange.conflict': 'inzwischen hier geändert und auch in der Tabelle: {what}',
   'exchange.damagedFile': '{file} entspricht nicht dem Inhaltsverzeichnis.',
-  'exchange.differs': 'sagt etwas anderes als Zeile {row}, die zu derselben Sache gehört',
+  'exchange.differs': 'weicht von Zeile {row} ab, die dieselbe Sache betrifft',
   'exchange.field': '{field}: {before} → {after}',
   'exchange.grantEnds': 'eine Freigabe endet vor ihrem Beginn',
   'exchange.grantsMore': 'ändert, wer {profile} ist: mehr Rechte, als Sie selbst haben; das kann einlesen, wer einrichtet',

@@ -127,9 +127,12 @@ export const records: Record<keyof typeof english, string> = {
   'records.unread.long':
     '{whole, plural, =1 {Länger, als gelesen wird: nur der Anfang wurde gelesen.} other {{part}: länger, als gelesen wird, nur der Anfang wurde gelesen.}}',
   'records.unread.many': '{whole, plural, =1 {Mehr Teile, als geöffnet werden.} other {{part}: mehr Teile, als geöffnet werden.}}',
+  'records.unread.pages':
+    '{whole, plural, =1 {Mehr gescannte Seiten, als gelesen werden.} other {{part}: mehr gescannte Seiten, als gelesen werden.}}',
   'records.unread.picture':
-    '{whole, plural, =1 {Ein Bild: Seine Wörter werden nicht gelesen.} other {{part}: ein Bild, seine Wörter werden nicht gelesen.}}',
-  'records.unread.scan': '{whole, plural, =1 {Ein Scan: Darin ist kein Text.} other {{part}: ein Scan, darin ist kein Text.}}',
+    '{whole, plural, =1 {Ein Bild: Darin wurden keine Wörter erkannt.} other {{part}: ein Bild, darin wurden keine Wörter erkannt.}}',
+  'records.unread.scan':
+    '{whole, plural, =1 {Ein Scan: Darin wurden keine Wörter erkannt.} other {{part}: ein Scan, darin wurden keine Wörter erkannt.}}',
   'records.usualNumbersTaken': 'Die Nummern der üblichen Nummerierung sind vergeben. Ein Verwalter kann das Muster ändern.',
   'records.valuesAnotherKindRecords':
     '{title} hat in Unterlagen schon Werte anderer Art; geben Sie der neuen Angabe ein eigenes Kennzeichen.',

@@ -40,11 +40,13 @@ export const reports: Record<keyof typeof english, string> = {
     'Regeln fragen Sie, ob {n, plural, one {eine Unterlage noch gebraucht wird} other {# Unterlagen noch gebraucht werden}}',
   'reports.sent': 'gesandt am {on}',
   'reports.since': 'seit {since}',
+  'reports.unread': 'Den Inhalt von {n, plural, one {einer Unterlage} other {# Unterlagen}} konnten Detektoren nicht lesen',
   'reports.verifiedLast': 'zuletzt am {on}',
   'reports.verifyLedger': 'Das Journal sollte geprüft werden',
   'reports.waitForHand':
     '{n, plural, one {Ein physisches Stück wartet} other {# physische Stücke warten}} darauf, von Hand {action, select, destroy {vernichtet} other {übergeben}} zu werden',
   'reports.waitForReview': '{n, plural, one {Eine Unterlage wartet} other {# Unterlagen warten}} auf Ihre Prüfung',
   'reports.whoeverRunsServerFinds': 'den Grund findet der Serverbetrieb im Protokoll',
+  'reports.whyUnread': 'Die Liste nennt den Grund: Scans ohne Text, verschlüsselte oder beschädigte Dateien …',
   'reports.youCustodianHaveNot': 'Sie sind Verwahrer von „{matter}“ und haben die Mitteilung nicht bestätigt',
 };

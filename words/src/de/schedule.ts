@@ -27,6 +27,8 @@ export const schedule: Record<keyof typeof english, string> = {
     '{n, plural, one {Eine Unterlage muss} other {# Unterlagen müssen}} nach {rule} ({by}) länger aufbewahrt werden, als {cap} ({authority}) erlaubt.',
   'schedule.circle': 'Eine Stelle lässt sich nicht in sich selbst verschieben.',
   'schedule.clockStands': 'Ihre Frist ruht seit {since}, bis zum Ereignis „{event}“.',
+  'schedule.contentUnread':
+    'Den Inhalt von {n, plural, one {einer Unterlage} other {# Unterlagen}} konnten Detektoren nicht lesen, und {rules} {rulesN, plural, one {stützt} other {stützen}} sich auf deren Funde: Treffer fehlen womöglich.',
   'schedule.criteriaNeverReached': 'Auf „{criteria}“, womit Regel {rule} gesetzt ist, trifft nichts zu.',
   'schedule.criteriaNo': 'Kriterien Nr. {no}',
   'schedule.cutoff.calendarYear': 'ab Jahresende',

@@ -33,5 +33,5 @@ export const access = {
   'access.right.setUp': 'set up',
   'access.whoWithRights': '{name} ({rights})',
   'access.whoWithRightsOn':
-    '{name}: {rights}, on {records, plural, =0 {} one {one record and } other {# records and }}{places, plural, one {one place} other {# places}}',
+    '{name}: {rights} on {records, plural, =0 {} one {one record and } other {# records and }}{places, plural, one {one place} other {# places}}',
 } as const;

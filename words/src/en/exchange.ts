@@ -1,12 +1,12 @@
 /** What packages and tables bring. */
 export const exchange = {
-  'exchange.cell': 'cannot be read as what this column holds; the export of a table shows how it is written',
+  'exchange.cell': 'cannot be read; an export shows how this column is written',
   'exchange.changed': '{changes}',
-  'exchange.codeBefore': '{code} was the code of {place} until {until}; what refers to it by that code will lead to both',
-  'exchange.codeBeforeElsewhere': '{code} was the code of another place before; what refers to that place by it will lead to both',
+  'exchange.codeBefore': '{code} was the code of {place} until {until}; references to it will lead to both',
+  'exchange.codeBeforeElsewhere': '{code} was the code of another place before; references to it will lead to both',
   'exchange.conflict': 'changed here meanwhile, and in the table: {what}',
   'exchange.damagedFile': '{file} is not as the manifest says.',
-  'exchange.differs': 'says something else than row {row}, which is of the same thing',
+  'exchange.differs': 'differs from row {row}, which is about the same item',
   'exchange.field': '{field}: {before} → {after}',
   'exchange.grantEnds': 'a grant ends before it begins',
   'exchange.grantsMore': 'changes who is {profile}, which is more than you are; whoever sets up can bring it',

@@ -122,8 +122,12 @@ export const records = {
   'records.unread.long':
     '{whole, plural, =1 {Longer than is read: only its beginning was.} other {{part}: longer than is read, only its beginning was.}}',
   'records.unread.many': '{whole, plural, =1 {More parts than are opened.} other {{part}: more parts than are opened.}}',
-  'records.unread.picture': '{whole, plural, =1 {A picture: its words are not read.} other {{part}: a picture, its words are not read.}}',
-  'records.unread.scan': '{whole, plural, =1 {A scan: there is no text in it.} other {{part}: a scan, there is no text in it.}}',
+  'records.unread.pages':
+    '{whole, plural, =1 {More scanned pages than are looked at.} other {{part}: more scanned pages than are looked at.}}',
+  'records.unread.picture':
+    '{whole, plural, =1 {A picture: no words were recognized in it.} other {{part}: a picture, no words were recognized in it.}}',
+  'records.unread.scan':
+    '{whole, plural, =1 {A scan: no words were recognized in it.} other {{part}: a scan, no words were recognized in it.}}',
   'records.usualNumbersTaken': 'The numbers of the usual numbering are taken by others. A keeper can change its pattern.',
   'records.valuesAnotherKindRecords': '{title} already has values of another kind in records; give the new fact a code of its own.',
   'records.wrongInput': 'The position in “after” is not one that a page gave.',

@@ -36,11 +36,13 @@ export const reports = {
   'reports.rulesAsk': 'Rules ask you whether {n, plural, one {one record is} other {# records are}} still needed',
   'reports.sent': 'sent {on}',
   'reports.since': 'since {since}',
+  'reports.unread': 'Detectors could not read the content of {n, plural, one {one record} other {# records}}',
   'reports.verifiedLast': 'last done on {on}',
   'reports.verifyLedger': 'The ledger should be verified',
   'reports.waitForHand':
     '{n, plural, one {One physical item waits} other {# physical items wait}} to be {action, select, destroy {destroyed} other {handed over}} by hand',
   'reports.waitForReview': '{n, plural, one {One record waits} other {# records wait}} for your review',
   'reports.whoeverRunsServerFinds': 'whoever runs the server finds why in its log',
+  'reports.whyUnread': 'The list says why: scans without text, encrypted or damaged files …',
   'reports.youCustodianHaveNot': 'You are a custodian of “{matter}” and have not acknowledged its notice',
 } as const;

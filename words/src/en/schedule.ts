@@ -24,6 +24,8 @@ export const schedule = {
     '{n, plural, one {One record} other {# records}} must be kept under {rule} ({by}) longer than {cap} ({authority}) allows.',
   'schedule.circle': 'A place cannot be moved into itself.',
   'schedule.clockStands': 'Its clock has been stopped since {since}, until event “{event}”.',
+  'schedule.contentUnread':
+    'Detectors could not read the content of {n, plural, one {one record} other {# records}}, and {rules} {rulesN, plural, one {uses} other {use}} what they find: matches may be missing.',
   'schedule.criteriaNeverReached': 'Nothing matches “{criteria}”, by which rule {rule} is set.',
   'schedule.criteriaNo': 'criteria no. {no}',
   'schedule.cutoff.calendarYear': 'rolled to end of year',

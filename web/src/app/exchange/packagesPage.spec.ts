@@ -104,7 +104,7 @@ describe('packages', () => {
       expect((await stage.answer(address, told)).request.body).toEqual({ format: 'csv', data: btoa('a'), dryRun: true });
       await stage.press('Apply one change', stage.sheet);
       await stage.answer(address, { ...told, recomputed: 2 });
-      expect(words(stage)).toContain(`${kind}: one change. Records dated anew: 2.`);
+      expect(words(stage)).toContain(`${kind}: one change. Records recalculated: 2.`);
     }
   });
 });

@@ -141,7 +141,7 @@ export class PackagesPage {
     const as = (what: ChangeLine['what']): Worded[] => o.changes.filter((c) => c.what === what).map(named);
     return [
       { heading: $localize`What is wrong`, groups: grouped(o.errors.map(named)) },
-      { heading: $localize`To know`, groups: grouped(o.warnings.map(named)) },
+      { heading: $localize`Warnings`, groups: grouped(o.warnings.map(named)) },
       { heading: $localize`Changed on both sides: here → in the package`, groups: grouped(o.conflicts.map(named)) },
       { heading: $localize`Changes`, groups: grouped(as('changed')) },
       { heading: $localize`New`, groups: grouped(o.changes.filter((c) => c.what === 'new').map((c) => ({ ...c, words: c.name }))) },
@@ -182,7 +182,7 @@ export class PackagesPage {
     const { name } = this.bringing()!;
     const changes = outcome.changes.length;
     const said = changes === 1 ? $localize`one change` : $localize`${countWords(changes)}:count: changes`;
-    this.told.set($localize`${name}:kind:: ${said}:changes:. Records dated anew: ${countWords(outcome.recomputed)}:count:.`);
+    this.told.set($localize`${name}:kind:: ${said}:changes:. Records recalculated: ${countWords(outcome.recomputed)}:count:.`);
   }
 
   protected decide(way: ConflictWay | null): void {

@@ -1,13 +1,14 @@
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
 import { RouterLink } from '@angular/router';
-import type { BroughtLine, ScheduleChange } from '@key-cellar/contract';
+import type { BroughtLine, DateShift, ScheduleChange } from '@key-cellar/contract';
+import { DateShiftWords } from '../kit/dateShift';
 import { EffectView } from '../schedule/index';
 import { PartChanges } from './partChanges';
 
 /** What a stencil changes in folders that are there, and what stays because people changed it. */
 @Component({
   selector: 'kc-brought-list',
-  imports: [EffectView, PartChanges, RouterLink],
+  imports: [DateShiftWords, EffectView, PartChanges, RouterLink],
   template: `
     <p role="status">
       @if (done()) {
@@ -36,10 +37,13 @@ import { PartChanges } from './partChanges';
         </li>
       }
     </ul>
-    @if (ruleChange(); as change) {
+    @if (dates(); as shift) {
       <section aria-label="What it does to due dates" i18n-aria-label>
         <h3 i18n>What it does to due dates</h3>
-        <kc-effect [change]="change" />
+        <kc-date-shift [shift]="shift" />
+        @if (ruleChange(); as change) {
+          <kc-effect [change]="change" />
+        }
       </section>
     }
   `,
@@ -76,6 +80,13 @@ export class BroughtList {
   protected readonly ruleChange = computed<ScheduleChange | null>(() => {
     const sets = this.lines().flatMap((l) => l.rules);
     return this.done() || sets.length === 0 ? null : { kind: 'setRules', sets };
+  });
+  /** How due dates move in all folders; nothing where none follows from what changes. */
+  protected readonly dates = computed<DateShift | null>(() => {
+    const all = this.lines().flatMap((line) => line.dates ?? []);
+    if (this.done() || all.length === 0) return null;
+    const sum = (part: keyof DateShift): number => all.reduce((n, one) => n + one[part], 0);
+    return { of: sum('of'), looked: sum('looked'), earlier: sum('earlier'), later: sum('later'), first: sum('first'), none: sum('none') };
   });
   protected readonly counts = computed(() => ({
     done: this.lines().filter((l) => l.outcome === 'done').length,

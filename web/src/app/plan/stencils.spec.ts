@@ -221,6 +221,7 @@ describe('a stencil', () => {
       changes: [{ code: 'P-41', what: 'note', before: 'none', after: 'New' }],
       kept: ['P-41: title, changed here'],
       rules: [{ placeId: 'p', ruleId: 'r', set: true }],
+      dates: { of: 3, looked: 3, earlier: 1, later: 0, first: 2, none: 0 },
       outcome: 'done',
       why: 'would be brought',
     };
@@ -258,7 +259,16 @@ describe('a stencil', () => {
 describe('what was brought', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
   it('counts what was refused apart', async () => {
-    const line = { placeId: 'p', name: 'P-41', changes: [], kept: [], rules: [], outcome: 'refused', why: 'You may not grant here.' };
+    const line = {
+      placeId: 'p',
+      name: 'P-41',
+      changes: [],
+      kept: [],
+      rules: [],
+      dates: null,
+      outcome: 'refused',
+      why: 'You may not grant here.',
+    };
     const stage = await Stage.show(BroughtList, { lines: [line, { ...line, placeId: 'q', outcome: 'done' }], done: true });
     expect(stage.text()).toContain('1 updated, 1 refused.');
     expect(stage.text()).toContain('You may not grant here.');

@@ -24,6 +24,7 @@ const heads: Record<Finding['kind'], string> = {
   capConflict: $localize`Laws that contradict each other`,
   workdaysUnknown: $localize`Working days without a calendar`,
   namedYearEnds: $localize`Named years without an end ahead`,
+  contentUnread: $localize`Content that detectors cannot read`,
 };
 
 /** What is not right with the schedule; each line leads to where it is mended. */
