@@ -226,7 +226,7 @@ begin
   end if;
   if not exists (
     with recursive mine (id) as (
-      select new.principal_id union select m.group_id from membership m join mine on m.member_id = mine.id)
+      select new.principal_id union select m.group_id from in_group m join mine on m.member_id = mine.id)
     select from grant_ g join mine on mine.id = g.principal_id
     where g.profile in ('keeper', 'counsel', 'approver')
       and repository_date(repository_now()) between coalesce(g.from_on, '-infinity') and coalesce(g.until_on, 'infinity')
@@ -235,7 +235,7 @@ begin
   end if;
   if new.decision = 'approve' and b.approver_groups <> '{}' and not exists (
     with recursive mine (id) as (
-      select m.group_id from membership m where m.member_id = new.principal_id union select m.group_id from membership m join mine on m.member_id = mine.id)
+      select m.group_id from in_group m where m.member_id = new.principal_id union select m.group_id from in_group m join mine on m.member_id = mine.id)
     select from principal p join mine on mine.id = p.id where p.name = any (b.approver_groups)
   ) then
     raise exception 'The rule wants others to approve batch %', b.number using errcode = 'KC004';
@@ -1199,6 +1199,42 @@ CREATE TABLE public.hold_cover (
     CONSTRAINT hold_cover_check CHECK (((released_at IS NULL) = (release_reason IS NULL)))
 );
 
+CREATE TABLE public.membership (
+    member_id uuid NOT NULL,
+    group_id uuid NOT NULL
+);
+
+CREATE TABLE public.principal (
+    id uuid NOT NULL,
+    kind text NOT NULL,
+    name text NOT NULL COLLATE public.by_words,
+    login text,
+    password_hash text,
+    email text,
+    clearance_level smallint DEFAULT 0 NOT NULL,
+    clearance_caveats text[] DEFAULT '{}'::text[] NOT NULL,
+    active boolean DEFAULT true NOT NULL,
+    language text,
+    revision integer DEFAULT 1 NOT NULL,
+    CONSTRAINT principal_check CHECK (((kind = 'person'::text) OR (password_hash IS NULL))),
+    CONSTRAINT principal_kind_check CHECK ((kind = ANY (ARRAY['person'::text, 'group'::text, 'service'::text]))),
+    CONSTRAINT principal_language_check CHECK ((language ~ '^[a-z]{2}$'::text))
+);
+
+CREATE VIEW public.in_group AS
+ SELECT m.member_id,
+    m.group_id
+   FROM (public.membership m
+     JOIN public.principal g ON (((g.id = m.group_id) AND g.active)));
+
+CREATE TABLE public.invitation (
+    token_hash bytea NOT NULL,
+    principal_id uuid NOT NULL,
+    made_by uuid,
+    made_at timestamp with time zone DEFAULT now() NOT NULL,
+    until timestamp with time zone NOT NULL
+);
+
 CREATE TABLE public.job_progress (
     id uuid NOT NULL,
     kind text NOT NULL,
@@ -1274,11 +1310,6 @@ CREATE TABLE public.matter (
     opened_on date NOT NULL,
     closed_on date,
     CONSTRAINT matter_kind_check CHECK ((kind = ANY (ARRAY['case'::text, 'audit'::text, 'inquiry'::text])))
-);
-
-CREATE TABLE public.membership (
-    member_id uuid NOT NULL,
-    group_id uuid NOT NULL
 );
 
 CREATE TABLE public.message (
@@ -1395,22 +1426,6 @@ CREATE TABLE public.place (
 CREATE TABLE public.place_rule (
     place_id uuid NOT NULL,
     rule_id uuid NOT NULL
-);
-
-CREATE TABLE public.principal (
-    id uuid NOT NULL,
-    kind text NOT NULL,
-    name text NOT NULL COLLATE public.by_words,
-    login text,
-    password_hash text,
-    email text,
-    clearance_level smallint DEFAULT 0 NOT NULL,
-    clearance_caveats text[] DEFAULT '{}'::text[] NOT NULL,
-    active boolean DEFAULT true NOT NULL,
-    language text,
-    CONSTRAINT principal_check CHECK (((kind = 'person'::text) OR (password_hash IS NULL))),
-    CONSTRAINT principal_kind_check CHECK ((kind = ANY (ARRAY['person'::text, 'group'::text, 'service'::text]))),
-    CONSTRAINT principal_language_check CHECK ((language ~ '^[a-z]{2}$'::text))
 );
 
 CREATE TABLE public.rack_cell (
@@ -1865,6 +1880,12 @@ ALTER TABLE ONLY public.hold_cover
 ALTER TABLE ONLY public.hold
     ADD CONSTRAINT hold_pkey PRIMARY KEY (id);
 
+ALTER TABLE ONLY public.invitation
+    ADD CONSTRAINT invitation_pkey PRIMARY KEY (token_hash);
+
+ALTER TABLE ONLY public.invitation
+    ADD CONSTRAINT invitation_principal_id_key UNIQUE (principal_id);
+
 ALTER TABLE ONLY public.job_progress
     ADD CONSTRAINT job_progress_pkey PRIMARY KEY (id);
 
@@ -2104,6 +2125,8 @@ CREATE INDEX place_parent ON public.place USING btree (parent_id, "position", co
 CREATE INDEX place_rule_rule ON public.place_rule USING btree (rule_id);
 
 CREATE INDEX place_stencil ON public.place USING btree (stencil_id) WHERE (stencil_id IS NOT NULL);
+
+CREATE UNIQUE INDEX principal_group_name ON public.principal USING btree (lower(name)) WHERE (kind = 'group'::text);
 
 CREATE INDEX rack_cell_set ON public.rack_cell USING btree (access_set_id);
 
@@ -2476,6 +2499,12 @@ ALTER TABLE ONLY public.hold
 
 ALTER TABLE ONLY public.hold
     ADD CONSTRAINT hold_released_by_fkey FOREIGN KEY (released_by) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.invitation
+    ADD CONSTRAINT invitation_made_by_fkey FOREIGN KEY (made_by) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.invitation
+    ADD CONSTRAINT invitation_principal_id_fkey FOREIGN KEY (principal_id) REFERENCES public.principal(id);
 
 ALTER TABLE ONLY public.job_progress
     ADD CONSTRAINT job_progress_started_by_fkey FOREIGN KEY (started_by) REFERENCES public.principal(id);
@@ -2873,6 +2902,14 @@ GRANT UPDATE(release_reason) ON TABLE public.hold TO cellar_app;
 GRANT SELECT ON TABLE public.hold_cover TO cellar_app;
 GRANT SELECT ON TABLE public.hold_cover TO cellar_criteria;
 
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.membership TO cellar_app;
+
+GRANT SELECT,INSERT,UPDATE ON TABLE public.principal TO cellar_app;
+
+GRANT SELECT ON TABLE public.in_group TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE ON TABLE public.invitation TO cellar_app;
+
 GRANT SELECT,INSERT,UPDATE ON TABLE public.job_progress TO cellar_app;
 
 GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.jurisdiction TO cellar_app;
@@ -2901,8 +2938,6 @@ GRANT SELECT,INSERT,UPDATE ON TABLE public.ledger_tile TO cellar_app;
 
 GRANT SELECT,INSERT,UPDATE ON TABLE public.matter TO cellar_app;
 
-GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.membership TO cellar_app;
-
 GRANT SELECT,INSERT,UPDATE ON TABLE public.message TO cellar_app;
 
 GRANT SELECT ON TABLE public.migration TO cellar_app;
@@ -2926,8 +2961,6 @@ GRANT SELECT ON TABLE public.past TO cellar_app;
 GRANT SELECT,INSERT,UPDATE ON TABLE public.place TO cellar_app;
 
 GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.place_rule TO cellar_app;
-
-GRANT SELECT,INSERT,UPDATE ON TABLE public.principal TO cellar_app;
 
 GRANT SELECT ON TABLE public.rack_cell TO cellar_app;
 

@@ -1,6 +1,7 @@
 import { rights } from '@key-cellar/core/access';
 import { languages } from '@key-cellar/words';
 import * as z from 'zod';
+import { password } from './people.js';
 import { dateText, get, id, idParam, personRef, post } from './shared.js';
 import { text, line } from './text.js';
 
@@ -33,8 +34,6 @@ const message = z.object({
   ask: z.object({ kind: z.enum(['askOwner', 'review']), ids: z.array(id) }).nullable(),
 });
 export type Message = z.infer<typeof message>;
-
-const password = text(200).min(12, 'input.password');
 
 export const identity = {
   entrance: get(

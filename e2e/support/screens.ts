@@ -20,6 +20,7 @@ export async function paths(databaseUrl: string): Promise<Record<string, string>
     detectors: '/setup/detectors',
     'who can do what': '/setup/acts',
     packages: '/setup/packages',
+    people: '/setup/people',
     parties: '/setup/parties',
     party: `/setup/about/${await one(`select id from entity where kind = 'party' order by name limit 1`)}`,
     series: `/plan/${await one(`select id from place where code = 'BER-01'`)}`,

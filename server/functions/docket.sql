@@ -117,7 +117,7 @@ begin
   end if;
   if not exists (
     with recursive mine (id) as (
-      select new.principal_id union select m.group_id from membership m join mine on m.member_id = mine.id)
+      select new.principal_id union select m.group_id from in_group m join mine on m.member_id = mine.id)
     select from grant_ g join mine on mine.id = g.principal_id
     where g.profile in ('keeper', 'counsel', 'approver')
       and repository_date(repository_now()) between coalesce(g.from_on, '-infinity') and coalesce(g.until_on, 'infinity')
@@ -126,7 +126,7 @@ begin
   end if;
   if new.decision = 'approve' and b.approver_groups <> '{}' and not exists (
     with recursive mine (id) as (
-      select m.group_id from membership m where m.member_id = new.principal_id union select m.group_id from membership m join mine on m.member_id = mine.id)
+      select m.group_id from in_group m where m.member_id = new.principal_id union select m.group_id from in_group m join mine on m.member_id = mine.id)
     select from principal p join mine on mine.id = p.id where p.name = any (b.approver_groups)
   ) then
     raise exception 'The rule wants others to approve batch %', b.number using errcode = 'KC004';

@@ -1,28 +1,27 @@
+import { asOwner } from './support/database.js';
 import { bareFolder } from '@key-cellar/core/plan';
 import type { StencilBody } from '@key-cellar/contract';
 import * as contract from '@key-cellar/contract';
 import { uuidv7 } from 'uuidv7';
 import { bound, namesOfAll } from '../src/http/table.js';
 import { packed } from './support/packages.js';
-import {
-  approvedBatch,
-  type Client,
-  makeWorld,
-  password,
-  ruleDefinition,
-  statusOf,
-  today,
-  type World,
-  revisionOf,
-} from './support/world.js';
+import { approvedBatch, Client, makeWorld, password, ruleDefinition, statusOf, today, type World, revisionOf } from './support/world.js';
 
 const endpoints = bound();
 const mutating = endpoints.filter(({ endpoint }) => endpoint.changes);
+
+const newPassword = 'a good long one, indeed';
 
 describe('every route that changes something', () => {
   let world: World;
   beforeAll(async () => {
     world = await makeWorld();
+    await asOwner(world.database, (client) =>
+      client.query(
+        `insert into grant_ (id, principal_id, place_id, profile, reason) values (gen_random_uuid(), $1, $2, 'administrator', 'sets up')`,
+        [world.ids.keeper, world.ids.root],
+      ),
+    );
   });
   afterAll(() => world.stop());
 
@@ -51,6 +50,29 @@ describe('every route that changes something', () => {
             recordIds: ids,
             custodianIds: [world.ids.reader],
           },
+        })
+      ).id,
+    person: async () => {
+      const login = `walk-${uuidv7()}`;
+      const body = { name: 'Walker', login, email: null, clearance: { level: 0, caveats: [] }, groupIds: [], invite: true };
+      return { login, ...(await world.as('keeper').call(contract.people.make, { body })) };
+    },
+    /** Somebody who chose a password by a link. */
+    accepted: async () => {
+      const { invitation } = await scene.person();
+      const response = await new Client(world.base, '').fetch('/api/invitation/accept', {
+        method: 'POST',
+        body: JSON.stringify({ token: invitation!.token, password: newPassword }),
+        headers: { 'content-type': 'application/json' },
+      });
+      return new Client(world.base, response.headers.get('set-cookie')!.split(';')[0]!);
+    },
+    group: async () => (await world.as('keeper').call(contract.people.makeGroup, { body: { name: `G ${uuidv7()}`, memberIds: [] } })).id,
+    grant: async () =>
+      (
+        await world.as('keeper').call(contract.people.giveGrant, {
+          params: { id: world.ids.A01 },
+          body: { principalId: await scene.group(), profile: 'reader', reason: 'asks', dryRun: false },
         })
       ).id,
     folder: async () =>
@@ -186,6 +208,46 @@ describe('every route that changes something', () => {
       world.as('keeper').call(contract.exchange.importPackage, {
         body: { data: packed({ eventTypes: [{ name: 'walked' }] }).toString('base64'), conflicts: 'refuse', dryRun: false },
       }),
+    'people.make': () => scene.person(),
+    'people.change': async () => {
+      const { id, login } = await scene.person();
+      const body = { name: 'Another', login, email: null, clearance: { level: 0, caveats: [] }, groupIds: [], revision: 1 };
+      await world.as('keeper').call(contract.people.change, { params: { id }, body });
+    },
+    'people.invite': async () => world.as('keeper').call(contract.people.invite, { params: { id: (await scene.person()).id } }),
+    'people.letGo': async () =>
+      world
+        .as('keeper')
+        .call(contract.people.letGo, { params: { id: (await scene.person()).id }, body: { reason: 'leaves', heirId: null } }),
+    'people.bringBack': async () => {
+      const { id } = await scene.person();
+      await world.as('keeper').call(contract.people.letGo, { params: { id }, body: { reason: 'leaves', heirId: null } });
+      await world.as('keeper').call(contract.people.bringBack, { params: { id } });
+    },
+    'people.endSessions': async () => {
+      const { id, invitation } = await scene.person();
+      await new Client(world.base, '').call(contract.people.accept, { body: { token: invitation!.token, password: newPassword } });
+      await world.as('keeper').call(contract.people.endSessions, { params: { id } });
+    },
+    'people.makeGroup': () => scene.group(),
+    'people.changeGroup': async () => {
+      const id = await scene.group();
+      const body = { name: `${id} renamed`, active: false, memberIds: [], revision: 1 };
+      await world.as('keeper').call(contract.people.changeGroup, { params: { id }, body });
+    },
+    'people.accept': () => scene.accepted(),
+    'people.changePassword': async () =>
+      (await scene.accepted()).call(contract.people.changePassword, { body: { old: newPassword, password: `${newPassword}, again` } }),
+    'people.giveGrant': () => scene.grant(),
+    'people.changeGrant': async () =>
+      world.as('keeper').call(contract.people.changeGrant, {
+        params: { id: await scene.grant() },
+        body: { profile: 'borrower', reason: 'takes copies', dryRun: false },
+      }),
+    'people.endGrant': async () =>
+      world
+        .as('keeper')
+        .call(contract.people.endGrant, { params: { id: await scene.grant() }, body: { reason: 'no longer', dryRun: false } }),
     'exchange.importTable': () =>
       world.as('keeper').call(contract.exchange.importTable, {
         params: { section: 'eventTypes' },

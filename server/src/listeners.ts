@@ -1,6 +1,7 @@
 import type { Services } from './docket/index.js';
 import type { Answerers, Listeners } from './kernel/index.js';
-import { declareOnClosing, numberingById, requireApart } from './records/index.js';
+import { handOverGrants, somebodySetsUp } from './access/index.js';
+import { declareOnClosing, handOverRecords, numberingById, requireApart } from './records/index.js';
 import { mostDated, recomputeWithin, shiftWithin } from './schedule/index.js';
 
 /** Who listens to what a lower area tells, in the same transaction: all of it stands here. */
@@ -16,6 +17,13 @@ export function listenersOver(services: () => Services): Listeners {
 }
 
 /** Who answers what a lower area asks: all of it stands here, too. */
-export const answerers: Answerers = {
-  dateShift: (uow, { placeIds, access }) => shiftWithin(uow, { placeIds }, access, mostDated),
-};
+export function answerersOver(services: () => Services): Answerers {
+  return {
+    dateShift: (uow, { placeIds, access }) => shiftWithin(uow, { placeIds }, access, mostDated),
+    somebodySetsUp: (uow) => somebodySetsUp(uow, uow.actor.today),
+    handOver: async (uow, leaving) => ({
+      grants: await handOverGrants(uow, leaving),
+      records: await handOverRecords(uow, services(), leaving),
+    }),
+  };
+}

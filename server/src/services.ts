@@ -5,7 +5,7 @@ import type { Services } from './docket/index.js';
 import { eventsOver, openJobs, openPool, programActor, tasksIn, type Config, type ObjectsConfig } from './kernel/index.js';
 import { readSettings } from './identity/index.js';
 import type { Outside, Sealer } from './ledger/index.js';
-import { answerers, listenersOver } from './listeners.js';
+import { answerersOver, listenersOver } from './listeners.js';
 import { contentKeys, openContents, openObjects, pageDrawer, recogniser, setApart } from './records/index.js';
 import { effectThreads, ruleBooks } from './schedule/index.js';
 
@@ -55,7 +55,7 @@ export async function openServices(
     jobs: await openJobs(config.appUrl, pool, log),
     events: eventsOver(
       listenersOver(() => services),
-      answerers,
+      answerersOver(() => services),
     ),
     archive: { url: config.archiveUrl, key: config.archiveKey },
     sealer: given.sealer(pool),

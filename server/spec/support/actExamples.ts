@@ -27,6 +27,25 @@ export const examples: Record<string, (t: Things, c: Common, world: ActWorld) =>
     params: { section: 'eventTypes' },
     body: { format: 'csv', data: Buffer.from('name\nlisted\n').toString('base64'), conflicts: 'refuse', dryRun: false },
   }),
+  'people.make': () => ({
+    body: { name: 'New', login: 'new.one', email: null, clearance: { level: 0, caveats: [] }, groupIds: [], invite: true },
+  }),
+  'people.change': (_, c) => ({
+    params: { id: c.person },
+    body: { name: 'Renamed', login: 'else', email: null, clearance: { level: 0, caveats: [] }, groupIds: [], revision: 1 },
+  }),
+  'people.invite': (_, c) => ({ params: { id: c.person } }),
+  'people.letGo': (_, c) => ({ params: { id: c.person }, body: { reason: 'leaves', heirId: null } }),
+  'people.bringBack': (_, c) => ({ params: { id: c.person } }),
+  'people.endSessions': (_, c) => ({ params: { id: c.person } }),
+  'people.makeGroup': () => ({ body: { name: 'New group', memberIds: [] } }),
+  'people.changeGroup': (_, c) => ({ params: { id: c.group }, body: { name: 'Renamed', active: true, memberIds: [], revision: 1 } }),
+  'people.giveGrant': (t, c) => ({
+    params: { id: t.place },
+    body: { principalId: c.group, profile: 'reader', reason: 'asks', dryRun: false },
+  }),
+  'people.changeGrant': (t) => ({ params: { id: t.grant }, body: { profile: 'reader', reason: 'asks again', dryRun: false } }),
+  'people.endGrant': (t) => ({ params: { id: t.grant }, body: { reason: 'no longer', dryRun: false } }),
   'plan.closeFolder': (t) => ({ params: { id: t.place }, body: { on: today } }),
   'plan.recordEvent': (t) => ({ params: { id: t.place }, body: { type: 'y', on: today } }),
   'plan.setRule': (t, c) => ({ params: { id: t.place }, body: { ruleId: c.rule } }),
@@ -166,4 +185,6 @@ export const free: readonly string[] = [
   'identity.endOtherSessions',
   'identity.setLanguage',
   'steps.answerLetter',
+  'people.accept',
+  'people.changePassword',
 ];

@@ -66,6 +66,8 @@ export interface Things {
   readonly recordEvent: string;
   readonly entity: string;
   readonly due: string;
+  /** Of a group that nobody is in. */
+  readonly grant: string;
 }
 
 /** What belongs to no place. */
@@ -85,6 +87,8 @@ export interface Common {
   readonly job: string;
   readonly matter: string;
   readonly box: string;
+  readonly person: string;
+  readonly group: string;
 }
 
 export interface Asker {
@@ -125,7 +129,8 @@ export async function makeActWorld(): Promise<ActWorld> {
     ),
     { name: 'keeper whose grant ended', id: uuidv7(), profile: 'keeper', on: 'repository' as const, inForce: false, clearance: 1 },
   ];
-  const maker = uuidv7();
+  const [maker, group, person] = [uuidv7(), uuidv7(), uuidv7()];
+  const grants = {} as Record<Spot, string>;
   const folders = Object.fromEntries(spots.map((s) => [s, { id: uuidv7(), other: uuidv7() }])) as Record<
     Spot,
     { id: string; other: string }
@@ -161,6 +166,10 @@ export async function makeActWorld(): Promise<ActWorld> {
     }
     const reason = 'test';
     for (const profile of ['keeper', 'administrator']) await placeGrant(uow, { principalId: maker, placeId: ids.root, profile, reason });
+    await addPrincipal(uow, { id: group, kind: 'group', name: 'Empty' });
+    await addPrincipal(uow, { id: person, kind: 'person', name: 'Somebody Else', login: 'else' });
+    for (const spot of spots)
+      grants[spot] = await placeGrant(uow, { principalId: group, placeId: folders[spot].id, profile: 'reader', reason: 'nobody is in it' });
     for (const p of people) {
       if (p.profile === null) continue;
       // Of one folder: with all that is made inside, so that acts on two places have both.
@@ -310,6 +319,7 @@ export async function makeActWorld(): Promise<ActWorld> {
       recordEvent,
       entity,
       due,
+      grant: grants[spot],
     };
   };
   /** A hold, a batch with an objection, and a party, each on records of two places. */
@@ -376,6 +386,8 @@ export async function makeActWorld(): Promise<ActWorld> {
     job,
     matter,
     box: ids.box,
+    person,
+    group,
   };
   for (const name of [common.jurisdiction, common.worked]) await does(levelActs.makeJurisdiction, { body: { name, partOf: null } });
   await does(listActs.setCalendar, { body: { name: common.worked, weekend: [7], holidays: [], dryRun: false } });

@@ -1,4 +1,4 @@
 export { accessBooks, whoseAccessChanges } from './book.js';
 export { accessShift, accessStanding, type AccessStanding } from './change.js';
-export { placeGrant } from './grants.js';
-export { getOrMakeSet, reanchor } from './store.js';
+export { handOverGrants, placeGrant, settleAnchor, somebodySetsUp, takeGrantBack } from './grants.js';
+export { getOrMakeSet, grantsAround, grantsById, grantsOf, lockGrants, reanchor, writeGrant, type GrantRow } from './store.js';

@@ -31,7 +31,7 @@ export function grants(db: Db) {
 }
 
 export function memberships(db: Db) {
-  return rows<{ member_id: string; group_id: string }>(db, 'access.memberships', 'select member_id, group_id from membership');
+  return rows<{ member_id: string; group_id: string }>(db, 'access.memberships', 'select member_id, group_id from in_group');
 }
 
 export interface SetKey {
@@ -163,4 +163,83 @@ export function anchorOfPlace(db: Db, placeId: string) {
 
 export async function accessEpoch(db: Db): Promise<number> {
   return (await row<{ value: number }>(db, 'access.epoch', `select value from epoch where name = 'access'`))!.value;
+}
+
+/** Where the access of a place hangs, and where it would hang by what is set on it. */
+export function hanging(db: Db, placeId: string) {
+  return row<{ parent_id: string | null; own: boolean; anchor_place: string; parent_anchor: string | null }>(
+    db,
+    'access.hanging',
+    `select p.parent_id, p.stand_alone or exists (select from grant_ g where g.place_id = p.id) as own, s.anchor_place,
+            (select t.anchor_place from place q join access_set t on t.id = q.access_set_id where q.id = p.parent_id) as parent_anchor
+     from place p join access_set s on s.id = p.access_set_id where p.id = $1`,
+    [placeId],
+  );
+}
+
+export interface GrantRow extends Record<string, unknown> {
+  id: string;
+  principal_id: string;
+  principal_name: string;
+  principal_kind: 'person' | 'group' | 'service';
+  principal_active: boolean;
+  place_id: string;
+  place_kind: 'repository' | 'function' | 'activity' | 'series' | 'folder';
+  place_code: string;
+  place_title: string;
+  access_set_id: number;
+  profile: string;
+  from_on: string | null;
+  until_on: string | null;
+  reason: string;
+  made_by: string | null;
+  made_at: Date;
+  stencil: string | null;
+}
+
+const grantLines = `select g.id, g.principal_id, p.name as principal_name, p.kind as principal_kind, p.active as principal_active, g.place_id,
+  l.kind as place_kind, l.code as place_code, l.title as place_title, l.access_set_id, g.profile, g.from_on, g.until_on, g.reason,
+  (select m.name from principal m where m.id = g.made_by) as made_by, g.made_at, (select t.title from stencil t where t.id = g.by_stencil) as stencil
+  from grant_ g join principal p on p.id = g.principal_id join place l on l.id = g.place_id`;
+
+/** Grants on a place and on those around it, from the repository inwards. */
+export function grantsAround(db: Db, placeId: string) {
+  return rows<GrantRow>(
+    db,
+    'grant.around',
+    `${grantLines} where g.place_id = any ((select ancestors from place where id = $1)::uuid[]) order by cardinality(l.ancestors), p.name, g.id`,
+    [placeId],
+  );
+}
+
+/** Grants of a principal itself, not of groups that it is in. */
+export function grantsOf(db: Db, principalId: string) {
+  return rows<GrantRow>(db, 'grant.of', `${grantLines} where g.principal_id = $1 order by l.code, g.id`, [principalId]);
+}
+
+export function grantsById(db: Db, ids: readonly string[]) {
+  return rows<GrantRow>(db, 'grant.byId', `${grantLines} where g.id = any ($1::uuid[]) order by g.id`, [ids]);
+}
+
+/** The same with the grants locked. */
+export async function lockGrants(db: Db, ids: readonly string[]): Promise<GrantRow[]> {
+  await run(db, 'grant.lock', 'select from grant_ where id = any ($1::uuid[]) order by id for update', [ids]);
+  return grantsById(db, ids);
+}
+
+export async function writeGrant(
+  db: Db,
+  g: { id: string; profile: string; from: string | null; until: string | null; reason: string },
+): Promise<void> {
+  await run(db, 'grant.write', 'update grant_ set profile = $2, from_on = $3, until_on = $4, reason = $5 where id = $1', [
+    g.id,
+    g.profile,
+    g.from,
+    g.until,
+    g.reason,
+  ]);
+}
+
+export async function dropGrant(db: Db, id: string): Promise<void> {
+  await run(db, 'grant.drop', 'delete from grant_ where id = $1', [id]);
 }

@@ -15,8 +15,8 @@ export async function groupsOf(db: Db, personId: string): Promise<string[]> {
     db,
     'approval.groups',
     `with recursive mine as (
-       select group_id from membership where member_id = $1
-       union select m.group_id from membership m join mine on m.member_id = mine.group_id)
+       select group_id from in_group where member_id = $1
+       union select m.group_id from in_group m join mine on m.member_id = mine.group_id)
      select p.name from mine join principal p on p.id = mine.group_id`,
     [personId],
   );

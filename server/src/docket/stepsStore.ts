@@ -295,7 +295,7 @@ export function groupsOf(db: Db, personIds: readonly string[]) {
     db,
     'steps.groupsOf',
     `select o.member_id as person_id, o.group_id, array_agg(p.id) as members
-     from membership o join membership m on m.group_id = o.group_id join principal p on p.id = m.member_id and p.kind = 'person' and p.active
+     from in_group o join in_group m on m.group_id = o.group_id join principal p on p.id = m.member_id and p.kind = 'person' and p.active
      where o.member_id = any ($1::uuid[]) group by o.member_id, o.group_id order by count(*), o.group_id`,
     [personIds],
   );

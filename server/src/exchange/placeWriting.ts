@@ -4,7 +4,7 @@ import { codePattern, kindsInside, kindWords, moveRefusal, refusesInside, shutOn
 import { canonicalJson } from '@key-cellar/core/ledger';
 import { factProblems, filledFacts } from '@key-cellar/core/records';
 import { message, type Message } from '@key-cellar/words';
-import { getOrMakeSet, placeGrant, reanchor } from '../access/index.js';
+import { getOrMakeSet, placeGrant, settleAnchor } from '../access/index.js';
 import { recordTypes } from '../facts/index.js';
 import {
   addRule,
@@ -431,12 +431,7 @@ class PlaceWriting {
       for (const grant of after.grants.filter((g) => !had.has(key(g)))) await this.grant(id, grant);
     }
     if (taken.includes('standAlone')) await placeStore.standAlone(uow, id, after.standAlone);
-    if (after.inside !== null && (taken.includes('grants') || taken.includes('standAlone'))) {
-      const own = after.standAlone || (await placeStore.grantsOn(uow, id)).length > 0;
-      const now = await anchorOf(uow, id);
-      const wanted = own ? id : await anchorOf(uow, after.inside);
-      if (now !== wanted) await reanchor(uow, id, now, wanted);
-    }
+    if (taken.includes('grants') || taken.includes('standAlone')) await settleAnchor(uow, id);
     if (taken.includes('marking')) {
       const { level, caveats } = after.marking;
       const set = await getOrMakeSet(uow, { anchorPlace: await anchorOf(uow, id), recordId: null, level, caveats });

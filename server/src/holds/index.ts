@@ -1,4 +1,4 @@
 export { holdActs } from './acts.js';
 export { holdReads } from './reads.js';
 export { holdsAsKnown, unacknowledgedFor } from './reads.js';
-export { openNotices } from './store.js';
+export { custodianOf, openNotices } from './store.js';

@@ -295,3 +295,14 @@ export function holdsOn(db: Db, recordId: string, personId: string) {
     [recordId, personId],
   );
 }
+
+/** Open holds of which somebody is a custodian. */
+export async function custodianOf(db: Db, personId: string): Promise<number> {
+  const found = await row<{ n: number }>(
+    db,
+    'custodian.count',
+    'select count(*)::int as n from custodian c join hold h on h.id = c.hold_id where c.principal_id = $1 and h.released_at is null',
+    [personId],
+  );
+  return found!.n;
+}

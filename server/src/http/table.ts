@@ -16,10 +16,10 @@ import {
 import { exchangeActs, exchangeReads, planTableActs, planTableReads } from '../exchange/index.js';
 import { factActs, setupReads, typeReads } from '../facts/index.js';
 import { holdActs, holdReads } from '../holds/index.js';
-import { identityActs, identityReads } from '../identity/index.js';
+import { identityActs, identityReads, peopleActs, peopleReads } from '../identity/index.js';
 import { namesOf, requireAtRepository, type ActOf, type AnyAct, type Read } from '../kernel/index.js';
 import { actWords, ledgerActs, ledgerReads } from '../ledger/index.js';
-import { makeFirstKeeper, placeActs, planReads, stencilActs, stencilReads } from '../plan/index.js';
+import { grantActs, grantReads, makeFirstKeeper, placeActs, planReads, stencilActs, stencilReads } from '../plan/index.js';
 import { receivingActs, receivingReads } from '../receiving/index.js';
 import {
   detectorActs,
@@ -33,7 +33,7 @@ import {
   recordSetupReads,
   tending,
 } from '../records/index.js';
-import { dossierReads, personReads, reportReads } from '../reports/index.js';
+import { dossierReads, personPage, personReads, reportReads } from '../reports/index.js';
 import { eventActs, levelActs, listActs, override, ruleActs, scheduleReads } from '../schedule/index.js';
 import { whoCan } from './whoCan.js';
 
@@ -54,6 +54,7 @@ const areas = {
   fixity: contract.fixity,
   reports: contract.reports,
   access: contract.access,
+  people: contract.people,
   exchange: contract.exchange,
 } as const;
 type Areas = typeof areas;
@@ -124,6 +125,7 @@ const table: { readonly [A in keyof Areas]: { readonly [K in keyof Areas[A]]: An
   reports: reportReads,
   access: { acts: () => ({ acts: whoCan(acts()) }) },
   exchange: { ...exchangeReads, ...exchangeActs },
+  people: { ...peopleReads, ...personPage, ...grantReads, ...peopleActs, ...grantActs },
 };
 
 function pick<T, K extends keyof T>(from: T, keys: readonly K[]): Pick<T, K> {

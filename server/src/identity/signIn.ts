@@ -1,6 +1,4 @@
 import { message } from '@key-cellar/words';
-import { createHash, randomBytes } from 'node:crypto';
-import { hash, verify } from '@node-rs/argon2';
 import { identity } from '@key-cellar/contract';
 import {
   actsFor,
@@ -9,12 +7,13 @@ import {
   Problem,
   programActor,
   SessionChange,
-  turns,
   withUnitOfWork,
   type Kind,
+  type UnitOfWork,
   type Services,
   notSignedIn,
 } from '../kernel/index.js';
+import { isRight, newToken, tokenHash } from './passwords.js';
 import { readSettings } from './settingStore.js';
 import * as store from './store.js';
 
@@ -28,25 +27,17 @@ const mostTries = { here: 5, login: 25, address: 60 };
 /** What a browser says of itself is kept so far. */
 const longestAgent = 300;
 
-// argon2id with the parameters of RFC 9106 §4, second recommended option, halved in memory for small machines.
-const argon = { memoryCost: 32 * 1024, timeCost: 3, parallelism: 1 };
-// Verified against when the login is unknown, so that both answers take the same time.
-const nobody = hash('nobody has this password', argon);
-
-// Each takes 32 MB and most of a second on a small machine: strangers share two of them.
-const atHashing = turns({ atOnce: 2, waiting: 40 }, message('identity.tooManyPeopleSigning'));
-
-export function hashPassword(password: string): Promise<string> {
-  return atHashing('', () => hash(password, argon));
-}
-
-const isRight = async (passwordHash: string | null | undefined, password: string): Promise<boolean> => {
-  const against = passwordHash ?? (await nobody);
-  return atHashing('', () => verify(against, password).catch(() => false));
-};
-
-function tokenHash(token: string): Buffer {
-  return createHash('sha256').update(token).digest();
+/** Begins a session of a person who proved to be who they say, and enters it. */
+export async function beginSession(
+  uow: UnitOfWork,
+  person: { readonly id: string; readonly name: string },
+  from: { readonly address: string; readonly agent: string },
+): Promise<SessionChange> {
+  const token = newToken();
+  const session = { tokenHash: tokenHash(token), principalId: person.id, hours: sessionHours, address: from.address };
+  await store.addSession(uow, { ...session, agent: from.agent.slice(0, longestAgent) });
+  uow.enter({ act: 'signed in', subject: { kind: 'person', id: person.id, name: person.name } });
+  return new SessionChange({ token, maxAgeSeconds: sessionHours * 3600 });
 }
 
 const messageKind: Kind<store.LockedMessage> = {
@@ -103,19 +94,15 @@ export const identityActs = {
         await withUnitOfWork(pool, somebody, (uow) => uow.enter({ act: 'sign-in failed', subject }), 'none');
         throw new Problem(401, 'wrong-sign-in', message('identity.wrongSignIn'));
       }
-      const token = randomBytes(32).toString('base64url');
-      await withUnitOfWork(
+      return withUnitOfWork(
         pool,
         { id: principal.id, name: principal.name, from: address, today },
         async (uow) => {
           await store.noteSignedIn(uow, principal.id, body.login, address);
-          const session = { tokenHash: tokenHash(token), principalId: principal.id, hours: sessionHours, address };
-          await store.addSession(uow, { ...session, agent: agent.slice(0, longestAgent) });
-          uow.enter({ act: 'signed in', subject: { kind: 'person', id: principal.id, name: principal.name } });
+          return beginSession(uow, principal, { address, agent });
         },
         'none',
       );
-      return new SessionChange({ token, maxAgeSeconds: sessionHours * 3600 });
     },
   }),
 

@@ -172,9 +172,13 @@ export async function noteTry(db: Db, login: string, address: string): Promise<v
   await run(db, 'signIn.try', 'insert into sign_in_try (login, address) values (lower($1), $2)', [login, address]);
 }
 
+export async function forgetTries(db: Db, login: string, address: string): Promise<void> {
+  await run(db, 'signIn.forget', 'delete from sign_in_try where login = lower($1) and address = $2', [login, address]);
+}
+
 /** It was the right person: what was tried here is forgotten, and the address is known. */
 export async function noteSignedIn(db: Db, principalId: string, login: string, address: string): Promise<void> {
-  await run(db, 'signIn.forget', 'delete from sign_in_try where login = lower($1) and address = $2', [login, address]);
+  await forgetTries(db, login, address);
   await run(
     db,
     'signIn.know',

@@ -18,6 +18,17 @@ interface Happenings {
 interface Questions {
   /** How due dates move by what this transaction did to places; for a trial, which keeps nothing. */
   dateShift: { readonly asks: { readonly placeIds: readonly string[]; readonly access: PersonAccess }; readonly answer: DateShift };
+  /** Whether anybody who can sign in may set up the repository after what this transaction did. */
+  somebodySetsUp: { readonly asks: object; readonly answer: boolean };
+  /** Hands over what somebody who leaves has: what they own, and grants if asked; gives how much went over. */
+  handOver: {
+    readonly asks: {
+      readonly from: { readonly id: string; readonly name: string };
+      readonly to: { readonly id: string; readonly name: string } | null;
+      readonly grantsToo: boolean;
+    };
+    readonly answer: { readonly records: number; readonly grants: number };
+  };
 }
 
 type QuestionName = keyof Questions;

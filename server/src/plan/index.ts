@@ -1,3 +1,4 @@
+export { grantActs, grantReads, grantsOfPerson } from './grantActs.js';
 export { factsOfAllTypes, freeCode, requireMovableRecords, requireNotBefore, requireRevision, standingOf } from './changes.js';
 export { dropFormerCode, formerHoldersOf, keepFormerCode, lockPlan } from './codeStore.js';
 export { makeFirstKeeper } from './founding.js';

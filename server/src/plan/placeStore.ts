@@ -186,3 +186,10 @@ export async function addRepository(db: Db, p: { id: string; title: string; acce
     `insert into record_type (code, title, facts) values ('document', 'Document', '[]') on conflict do nothing`,
   );
 }
+
+/** Whether there is such a person or group, and not let go. */
+export async function principalInUse(db: Db, id: string): Promise<boolean> {
+  return (
+    (await row(db, 'place.principalInUse', `select from principal where id = $1 and active and kind <> 'service'`, [id])) !== undefined
+  );
+}

@@ -16,7 +16,7 @@ import {
 import { isId, pointsElsewhere, valuesOf, type FactDefinition, type Facts, type FactValue } from '@key-cellar/core/records';
 import { uuidv7 } from 'uuidv7';
 import { message } from '@key-cellar/words';
-import { getOrMakeSet, placeGrant, reanchor } from '../access/index.js';
+import { getOrMakeSet, placeGrant, settleAnchor } from '../access/index.js';
 import { checkFacts } from '../facts/index.js';
 import { Problem, wrongField, type Db, type PersonAccess, type Services, type SignedIn, type UnitOfWork } from '../kernel/index.js';
 import * as codeStore from './codeStore.js';
@@ -241,11 +241,7 @@ export async function setState(
   }
   if (parts.includes('grants') || parts.includes('standAlone')) {
     // With grants of its own, or standing alone, access comes from the folder itself; otherwise from around it.
-    const place = (await placeStore.placeById(uow, placeId))!;
-    const own = after.standAlone || (await stencils.grantsLeft(uow, placeId)) > 0;
-    const now = (await stencils.anchorOf(uow, placeId))!.anchor_place;
-    const wanted = own ? placeId : (await stencils.anchorOf(uow, place.parent_id!))!.anchor_place;
-    if (now !== wanted) await reanchor(uow, placeId, now, wanted);
+    await settleAnchor(uow, placeId);
   }
   if (parts.includes('marking')) {
     const anchor = (await stencils.anchorOf(uow, placeId))!.anchor_place;

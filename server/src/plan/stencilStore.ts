@@ -276,10 +276,6 @@ export async function dropGrant(db: Db, placeId: string, stencilId: string, g: P
   );
 }
 
-export async function grantsLeft(db: Db, placeId: string): Promise<number> {
-  return (await row<{ n: number }>(db, 'stencil.grantsLeft', 'select count(*)::int as n from grant_ where place_id = $1', [placeId]))!.n;
-}
-
 export async function isEmpty(db: Db, placeId: string): Promise<boolean> {
   const found = await row<{ n: number }>(
     db,

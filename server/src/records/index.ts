@@ -26,6 +26,7 @@ export { giveNumber } from './numbering.js';
 export { numberingActs, requireApart, requireSoundNumbering } from './numberingActs.js';
 export { addNumbering, numberingById, writeNumbering } from './numberingStore.js';
 export { drawing, measuring, pageDrawer, readingPages, type Extent, type Named, type PageWords } from './pages.js';
+export { handOverRecords, ownedBy } from './owners.js';
 export { recogniser } from './recogniser.js';
 export { recordReads, recordSetupReads } from './reads.js';
 export { takenAs } from './mediaType.js';

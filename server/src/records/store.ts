@@ -488,3 +488,24 @@ export async function saidLately(
   );
   return found!.lately;
 }
+
+export async function ownedCount(db: Db, personId: string): Promise<number> {
+  const found = await row<{ n: number }>(
+    db,
+    'record.owned',
+    `select count(*)::int as n from record where owner_id = $1 and state <> 'disposed'`,
+    [personId],
+  );
+  return found!.n;
+}
+
+/** Gives some of the records that one person owns to another, or to nobody. */
+export function takeOwned(db: Db, { from, to, limit }: { readonly from: string; readonly to: string | null; readonly limit: number }) {
+  return rows<{ id: string; number: string; title: string }>(
+    db,
+    'record.takeOwned',
+    `with mine as (select id from record where owner_id = $1 and state <> 'disposed' order by id limit $3 for no key update)
+     update record r set owner_id = $2 from mine where r.id = mine.id returning r.id, r.number, r.title`,
+    [from, to, limit],
+  );
+}

@@ -1,2 +1,3 @@
+export { personPage } from './person.js';
 export { dossierReads, personReads, reportReads } from './reads.js';
 export { sendHeadLetters } from './headLetter.js';

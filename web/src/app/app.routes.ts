@@ -13,6 +13,7 @@ const signedIn: CanActivateFn = (_route, state) => {
 
 export const routes: Routes = [
   { path: 'sign-in', title: 'Sign in · Key Cellar', loadComponent: () => import('./identity/signIn').then((m) => m.SignIn) },
+  { path: 'welcome', title: 'Welcome · Key Cellar', loadComponent: () => import('./identity/welcome').then((m) => m.Welcome) },
   {
     path: 'answers/:token',
     title: 'Still needed? · Key Cellar',
@@ -140,6 +141,16 @@ export const routes: Routes = [
         path: 'setup/packages',
         title: 'Packages and tables · Key Cellar',
         loadComponent: () => import('./exchange/packagesPage').then((m) => m.PackagesPage),
+      },
+      {
+        path: 'setup/people',
+        title: 'People and groups · Key Cellar',
+        loadComponent: () => import('./people/peoplePage').then((m) => m.PeoplePage),
+      },
+      {
+        path: 'setup/people/:id',
+        title: 'Person · Key Cellar',
+        loadComponent: () => import('./people/personPage').then((m) => m.PersonPage),
       },
       {
         path: 'setup/acts',

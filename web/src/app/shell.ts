@@ -10,6 +10,7 @@ import { Popover } from 'primeng/popover';
 import { Tooltip } from 'primeng/tooltip';
 import { Needs } from './identity/needs';
 import { Session } from './identity/session';
+import { PasswordSheet } from './identity/passwordSheet';
 import { SessionsSheet } from './identity/sessionsSheet';
 import { DateField } from './kit/dateField';
 import { AskBar } from './kit/askBar';
@@ -58,6 +59,7 @@ const areas: readonly Area[] = [
     RouterLink,
     RouterLinkActive,
     RouterOutlet,
+    PasswordSheet,
     SessionsSheet,
     Sheet,
     Tooltip,
@@ -104,6 +106,7 @@ export class Shell {
 
   protected readonly keysOpen = signal(false);
   protected readonly sessionsOpen = signal(false);
+  protected readonly passwordOpen = signal(false);
   protected readonly clockOpen = signal(false);
   protected readonly clockTo = signal('');
   protected readonly clockBusy = signal(false);

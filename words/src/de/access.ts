@@ -5,6 +5,7 @@ export const access: Record<keyof typeof english, string> = {
   'access.clearanceTooLow': 'Die Ermächtigung reicht nicht für {words}.',
   'access.markingLevel': 'Einstufung {level}',
   'access.mayThrough': 'Darf {rights}, als {through}.',
+  'access.moreThanYou': '{profile} ist mehr, als Sie hier dürfen. Das kann ein Administrator.',
   'access.noGrant': 'Keine geltende Zuweisung reicht bis zu dieser Stelle.',
   'access.profile.administrator': 'Administrator',
   'access.profile.approver': 'Genehmiger',

@@ -3,6 +3,7 @@ export const access = {
   'access.clearanceTooLow': 'The clearance does not reach {words}.',
   'access.markingLevel': 'marking level {level}',
   'access.mayThrough': 'May {rights} through {through}.',
+  'access.moreThanYou': '{profile} is more than you may do here. An administrator can.',
   'access.noGrant': 'No grant in force reaches this place.',
   'access.profile.administrator': 'Administrator',
   'access.profile.approver': 'Approver',

@@ -9,11 +9,12 @@ import { Api, toProblem } from '../kit/api';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { TextField } from '../kit/textField';
+import { Door } from './door';
 import { Session } from './session';
 
 @Component({
   selector: 'kc-sign-in',
-  imports: [TextField, FormsModule, Button, InputText, ProblemNotice],
+  imports: [Door, TextField, FormsModule, Button, InputText, ProblemNotice],
   templateUrl: './signIn.html',
   styleUrl: './signIn.css',
   changeDetection: ChangeDetectionStrategy.OnPush,

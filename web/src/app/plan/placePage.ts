@@ -25,6 +25,7 @@ import { Api, toProblem } from '../kit/api';
 import { Keys } from '../kit/keys';
 import { loaded } from '../kit/loaded';
 import { Mark } from '../kit/mark';
+import { PlaceGrants } from '../people/index';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
 import { CountPipe, DayPipe } from '../kit/words';
@@ -61,6 +62,7 @@ type Task = 'close' | 'rule' | 'unset' | 'jurisdictions' | 'numbering' | null;
     Menu,
     PlaceChanges,
     PlaceGiving,
+    PlaceGrants,
     PlaceRoles,
     PlaceSheet,
     SplitSheet,
@@ -120,6 +122,10 @@ export class PlacePage {
       : $localize`All ${n}:n: places`;
   });
   protected readonly youAre = computed(() => this.page.value()?.profiles.join(', ') ?? '');
+  /** Those who may give access here, or look after who has it, see who has. */
+  protected readonly mayGrant = computed(() =>
+    (this.page.value()?.rights ?? []).some((r) => r === 'grant' || r === 'audit' || r === 'dispose'),
+  );
   protected readonly mayKeep = computed(() => this.page.value()?.rights.includes('dispose') ?? false);
   /** Changes of the place itself: folders by those who may move what is in them, the plan by keepers. */
   protected readonly mayChange = computed(() => {

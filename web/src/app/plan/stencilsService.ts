@@ -1,12 +1,12 @@
 import { computed, inject, Injectable } from '@angular/core';
 import { toSignal } from '@angular/core/rxjs-interop';
 import { identity, plan, records, schedule, type StencilBody } from '@key-cellar/contract';
-import { profiles } from '@key-cellar/core/access';
 import { bareFolder } from '@key-cellar/core/plan';
 import { factsOfTypes } from '@key-cellar/core/records';
 import { catchError, of } from 'rxjs';
 import { Api } from '../kit/api';
 import { filingPlaces } from '../kit/filingPlaces';
+import { profileOptions } from '../kit/profiles';
 import { byWords } from '../kit/words';
 import { RecordsService } from '../records/index';
 
@@ -48,7 +48,7 @@ export class StencilParts {
   readonly principalOptions = computed(() => this.people().people.map((p) => ({ value: p.id, name: p.name })));
   readonly numberingOptions = computed(() => this.numberings().numberings.map((n) => ({ value: n.id, name: `${n.title} (${n.pattern})` })));
   readonly jurisdictionOptions = computed(() => this.jurisdictions().jurisdictions.map(({ name }) => ({ value: name, name })));
-  readonly profileOptions = profiles.map((p) => ({ value: p.code, name: p.title }));
+  readonly profileOptions = profileOptions;
   readonly ruleOptions = computed(() =>
     this.rules()
       .rules.filter((r) => r.version !== null)

@@ -10,6 +10,7 @@ const views = [
 ];
 const acts = { path: '/setup/acts', name: $localize`Who can do what` };
 const packages = { path: '/setup/packages', name: $localize`Packages and tables` };
+const people = { path: '/setup/people', name: $localize`People and groups` };
 const detectors = { path: '/setup/detectors', name: $localize`Detectors` };
 
 /** How the repository is arranged. */
@@ -25,6 +26,7 @@ export class SetupNav {
   protected readonly views = computed(() => [
     ...views,
     ...((['dispose', 'hold', 'audit'] as const).some((right) => this.session.may(right)) ? [detectors] : []),
+    ...(this.session.may('setUp') ? [people] : []),
     ...(this.session.may('dispose') ? [packages] : []),
     acts,
   ]);

@@ -1,0 +1,147 @@
+import { profiles } from '@key-cellar/core/access';
+import { placeKinds } from '@key-cellar/core/plan';
+import * as z from 'zod';
+import { accessShift, ask, dateText, get, id, idParam, personRef, post, put, revision } from './shared.js';
+import { line, reason, text } from './text.js';
+
+const clearance = z.object({ level: z.number().int().min(0).max(9), caveats: z.array(line(40)).max(20) });
+const email = line(200)
+  .regex(/^[^\s@]+@[^\s@]+$/, 'input.email')
+  .nullable();
+const login = line(60).regex(/^\S+$/, 'input.noSpaces');
+/** Twelve letters at least; what else is asked of a password is the server’s to say. */
+export const password = text(200).min(12, 'input.password');
+
+/** A link that works once, until a day; whoever has it chooses the person’s password. */
+const invitation = z.object({ token: z.string(), until: z.string() });
+export type Invitation = z.infer<typeof invitation>;
+
+const person = z.object({
+  id,
+  name: z.string(),
+  login: z.string(),
+  email: z.string().nullable(),
+  clearance,
+  active: z.boolean(),
+  groups: z.array(personRef),
+  /** Whether they have a password; without one nobody can sign in as them. */
+  hasPassword: z.boolean(),
+  /** Until when a link that they were given works; null for none. */
+  invitedUntil: z.string().nullable(),
+  lastSeen: z.string().nullable(),
+  revision,
+});
+export type PersonLine = z.infer<typeof person>;
+
+const group = z.object({
+  id,
+  name: z.string(),
+  active: z.boolean(),
+  members: z.array(personRef.extend({ kind: z.enum(['person', 'group', 'service']) })),
+  revision,
+});
+export type GroupLine = z.infer<typeof group>;
+
+const days = { from: dateText.nullable().default(null), until: dateText.nullable().default(null) };
+const grant = z.object({
+  id,
+  principal: personRef.extend({ kind: z.enum(['person', 'group', 'service']), active: z.boolean() }),
+  place: z.object({ id, kind: z.enum(placeKinds), code: z.string(), title: z.string() }),
+  profile: z.string(),
+  from: dateText.nullable(),
+  until: dateText.nullable(),
+  reason: z.string(),
+  madeBy: z.string().nullable(),
+  madeOn: dateText,
+  /** The stencil that placed it; null: a person did. */
+  stencil: z.string().nullable(),
+});
+export type GrantLine = z.infer<typeof grant>;
+
+const details = { name: line(200), login, email, clearance, groupIds: z.array(id).max(200) };
+
+export const people = {
+  list: get('/setup/people', 'People and groups, as they are arranged', {
+    response: z.object({ people: z.array(person), groups: z.array(group) }),
+  }),
+  person: get('/setup/people/{id}', 'One person: what they were given, where they are signed in, and what stays when they leave', {
+    params: idParam,
+    response: person.extend({
+      grants: z.array(grant),
+      sessions: z.array(z.object({ id, since: z.string(), lastSeen: z.string(), from: z.string(), agent: z.string() })),
+      /** Records that they own, and holds of which they are a custodian. */
+      owns: z.number().int(),
+      custodianOf: z.number().int(),
+    }),
+  }),
+  make: post('/setup/people', 'Add a person; with a link to begin with, if asked for', {
+    body: z.object({ ...details, invite: z.boolean().default(true) }),
+    response: z.object({ id, invitation: invitation.nullable() }),
+  }),
+  change: put('/setup/people/{id}', 'Change a person', {
+    params: idParam,
+    body: z.object({ ...details, revision }),
+    response: z.object({ revision }),
+  }),
+  invite: post('/setup/people/{id}/invite', 'Give a person a link to choose a password; links of before end', {
+    params: idParam,
+    response: invitation,
+  }),
+  letGo: post('/setup/people/{id}/let-go', 'Let a person go: they sign in no more, and what was theirs goes to somebody else', {
+    params: idParam,
+    body: z.object({ reason, heirId: id.nullable(), grantsToo: z.boolean().default(false) }),
+    response: z.object({ sessions: z.number().int(), records: z.number().int(), grants: z.number().int() }),
+  }),
+  bringBack: post('/setup/people/{id}/bring-back', 'Bring back a person who was let go; their grants have ended', { params: idParam }),
+  endSessions: post('/setup/people/{id}/end-sessions', 'End all sessions of a person', {
+    params: idParam,
+    response: z.object({ ended: z.number().int() }),
+  }),
+  makeGroup: post('/setup/groups', 'Make a group', {
+    body: z.object({ name: line(80), memberIds: z.array(id).max(5000) }),
+    response: z.object({ id }),
+  }),
+  changeGroup: put('/setup/groups/{id}', 'Change a group and who is in it; groups may be in groups', {
+    params: idParam,
+    body: z.object({ name: line(80), active: z.boolean(), memberIds: z.array(id).max(5000), revision }),
+    response: z.object({ revision }),
+  }),
+  invitation: ask(
+    '/invitation',
+    'For whom a link to choose a password is, while it works',
+    {
+      body: z.object({ token: line(200) }),
+      response: z.object({ repository: z.string(), name: z.string(), login: z.string() }),
+    },
+    { who: 'public' },
+  ),
+  accept: post(
+    '/invitation/accept',
+    'Choose a password by a link, and sign in',
+    { body: z.object({ token: line(200), password }) },
+    { who: 'public' },
+  ),
+  changePassword: post('/me/password', 'Change one’s own password; all other sessions end', {
+    body: z.object({ old: text(500), password }),
+    response: z.object({ ended: z.number().int() }),
+  }),
+  grantsOn: get('/places/{id}/grants', 'Who was given what on a place, and on the places around it', {
+    params: idParam,
+    response: z.object({ grants: z.array(grant), mayGrant: z.boolean() }),
+  }),
+  giveGrant: post('/places/{id}/grants', 'Give somebody a profile on a place; tried first with dryRun', {
+    params: idParam,
+    body: z.object({ principalId: id, profile: z.enum(profiles.map((p) => p.code)), ...days, reason, dryRun: z.boolean().default(true) }),
+    response: z.object({ id, access: accessShift.nullable() }),
+  }),
+  changeGrant: put('/grants/{id}', 'Change what somebody was given; tried first with dryRun', {
+    params: idParam,
+    body: z.object({ profile: z.enum(profiles.map((p) => p.code)), ...days, reason, dryRun: z.boolean().default(true) }),
+    response: z.object({ access: accessShift.nullable() }),
+  }),
+  endGrant: post('/grants/{id}/end', 'Take back what somebody was given; tried first with dryRun', {
+    params: idParam,
+    body: z.object({ reason, dryRun: z.boolean().default(true) }),
+    response: z.object({ access: accessShift.nullable() }),
+  }),
+};

@@ -1,0 +1,107 @@
+import { choose, expect, signedIn, test } from './support/app.js';
+
+test.use({ repository: 'own demo' });
+
+const password = 'correct staple, twice';
+
+test('somebody joins by a link, is given access to a place with its effect seen first, and leaves with what was theirs handed over', async ({
+  browser,
+  app,
+}) => {
+  const ines = await signedIn(browser, app, 'ines');
+  let link = '';
+
+  await test.step('a person is added, with a link to begin with', async () => {
+    await ines.goto('/setup/people');
+    await expect(ines.getByRole('heading', { name: 'People · 16' })).toBeVisible();
+    await ines.keyboard.press('n');
+    await ines.getByLabel('Name', { exact: true }).fill('Wren Calloway');
+    await ines.getByLabel('Login').fill('ines');
+    await ines.getByRole('dialog').getByRole('button', { name: 'Add', exact: true }).click();
+    await expect(ines.getByText('Someone signs in as ines already.').first()).toBeVisible();
+    await ines.getByLabel('Login').fill('wren');
+    await ines.getByRole('dialog').getByRole('button', { name: 'Add', exact: true }).click();
+    await expect(ines.getByRole('heading', { name: 'Wren Calloway' })).toBeVisible();
+    link = await ines.getByLabel('Link').inputValue();
+    // It is shown once.
+    await ines.reload();
+    await expect(ines.getByRole('heading', { name: 'Wren Calloway' })).toBeVisible();
+    await expect(ines.getByLabel('Link')).toHaveCount(0);
+  });
+
+  const context = await browser.newContext({ baseURL: app.url });
+  const wren = await context.newPage();
+
+  await test.step('whoever opens it chooses the password, once', async () => {
+    await wren.goto(link);
+    await expect(wren.getByRole('heading', { name: 'Welcome, Wren Calloway' })).toBeVisible();
+    await wren.getByLabel('New password').fill('calloway at the harbour');
+    await wren.keyboard.press('Enter');
+    await expect(wren.getByText('must not contain a name')).toBeVisible();
+    await wren.getByLabel('New password').fill(password);
+    await wren.keyboard.press('Enter');
+    await expect(wren).toHaveURL(/\/today$/);
+    await wren.goto(link);
+    await expect(wren.getByRole('heading', { name: 'This link does not work any more' })).toBeVisible();
+  });
+
+  await test.step('access is given, and counts at once in the session that is open', async () => {
+    const found = await ines.request.get('/api/places-by-code?code=BER-01');
+    const { places } = (await found.json()) as { places: { id: string }[] };
+    const place = `/plan/${places[0]!.id}`;
+    await wren.goto(place);
+    await expect(wren.getByRole('heading', { name: /BER-01/ })).toHaveCount(0);
+    await ines.goto(place);
+    await ines.getByText('Arrangement').click();
+    await ines.getByRole('button', { name: 'give access' }).click();
+    await choose(ines, 'Person or group', 'Wren Calloway');
+    await choose(ines, 'As', 'Editor');
+    await ines.getByLabel('Reason').fill('keeps the leases');
+    await ines.getByRole('button', { name: 'See the effect' }).click();
+    await expect(ines.getByText(/Wren Calloway: .* on 110 records and 19 places/)).toBeVisible();
+    await ines.getByRole('button', { name: 'Give access', exact: true }).click();
+    await expect(ines.getByRole('row', { name: /Wren Calloway Editor here/ })).toBeVisible();
+    await wren.goto(place);
+    await expect(wren.getByRole('heading', { name: /BER-01/ })).toBeVisible();
+  });
+
+  await test.step('a group is made, and who is in it changes what they may do', async () => {
+    await ines.goto('/setup/people');
+    await ines.getByRole('button', { name: 'Add a group' }).click();
+    await ines.getByLabel('Name', { exact: true }).fill('Lease desk');
+    await ines.getByRole('dialog').getByRole('button', { name: 'Add a group' }).click();
+    await expect(ines.getByRole('button', { name: 'Lease desk' })).toBeVisible();
+    await ines.getByRole('link', { name: 'Wren Calloway' }).click();
+    await ines.locator('kc-choices').click();
+    await ines.getByRole('option', { name: 'Lease desk' }).click();
+    await ines.keyboard.press('Escape');
+    await ines.getByRole('button', { name: 'Save' }).click();
+    await expect(ines.getByText('Saved.')).toBeVisible();
+  });
+
+  await test.step('their own password is theirs to change', async () => {
+    await wren.getByRole('button', { name: /Wren Calloway/ }).click();
+    await wren.getByRole('button', { name: 'Change your password' }).click();
+    await wren.getByLabel('Password until now').fill('not this one');
+    await wren.getByLabel('New password').fill('another staple, thrice');
+    await wren.getByRole('button', { name: 'Change it' }).click();
+    await expect(wren.getByText('is not your password')).toBeVisible();
+    await wren.getByLabel('Password until now').fill(password);
+    await wren.getByRole('button', { name: 'Change it' }).click();
+    await expect(wren.getByText('Your password is changed.')).toBeVisible();
+  });
+
+  await test.step('they leave: signed out, and what was theirs goes to somebody', async () => {
+    await ines.reload();
+    await ines.getByRole('button', { name: 'Let go …' }).click();
+    await choose(ines, 'What they own goes to', 'Lune Abara');
+    await ines.getByText('and their grant as well').click();
+    await ines.getByLabel('Reason').fill('moves to the museum');
+    await ines.getByRole('dialog').getByRole('button', { name: 'Let go', exact: true }).click();
+    await expect(ines.getByText(/^Let go\. Sessions ended: 1; .* grants handed over: 1\.$/)).toBeVisible();
+    await wren.goto('/today');
+    await expect(wren).toHaveURL(/sign-in/);
+    await ines.getByRole('button', { name: 'Bring back' }).click();
+    await expect(ines.getByText('Brought back, without access.')).toBeVisible();
+  });
+});

@@ -1,0 +1,51 @@
+import type { GroupLine, PersonLine, people } from '@key-cellar/contract';
+import { message } from '@key-cellar/words';
+import { notFound, requireAtRepository, type ReadsOf, type Services } from '../kernel/index.js';
+import { readSettings } from './settingStore.js';
+import * as arranged from './peopleStore.js';
+import { tokenHash } from './passwords.js';
+
+/** A person as whoever sets up sees them. */
+export const personLine = (p: arranged.PersonRow, groups: readonly arranged.MemberRow[]): PersonLine => ({
+  id: p.id,
+  name: p.name,
+  login: p.login,
+  email: p.email,
+  clearance: { level: p.clearance_level, caveats: p.clearance_caveats },
+  active: p.active,
+  groups: groups.filter((m) => m.id === p.id).map((m) => ({ id: m.group_id, name: m.group_name })),
+  hasPassword: p.has_password,
+  invitedUntil: p.invited_until?.toISOString() ?? null,
+  lastSeen: p.last_seen?.toISOString() ?? null,
+  revision: p.revision,
+});
+
+export const peopleReads: Pick<ReadsOf<typeof people, Services>, 'list' | 'invitation'> = {
+  list: async ({ services: { pool }, access }) => {
+    await requireAtRepository(pool, await access(), 'setUp', message('identity.whoSetsUp'));
+    const [found, groups, members] = await Promise.all([
+      arranged.arrangedPeople(pool),
+      arranged.arrangedGroups(pool),
+      arranged.members(pool),
+    ]);
+    const byMember = new Map<string, arranged.MemberRow[]>();
+    const byGroup = new Map<string, arranged.MemberRow[]>();
+    for (const m of members) {
+      byMember.set(m.id, [...(byMember.get(m.id) ?? []), m]);
+      byGroup.set(m.group_id, [...(byGroup.get(m.group_id) ?? []), m]);
+    }
+    return {
+      people: found.map((p) => personLine(p, byMember.get(p.id) ?? [])),
+      groups: groups.map((g): GroupLine => ({
+        ...g,
+        members: (byGroup.get(g.id) ?? []).map(({ id, name, kind }) => ({ id, name, kind })),
+      })),
+    };
+  },
+  invitation: async ({ services: { pool }, body }) => {
+    const found = await arranged.invitation(pool, tokenHash(body.token));
+    if (!found) throw notFound(message('thing.link'));
+    const { repository } = await readSettings(pool);
+    return { repository, name: found.name, login: found.login };
+  },
+};

@@ -1,0 +1,160 @@
+import { people, type GrantLine } from '@key-cellar/contract';
+import { hasRight, profile, profileWords, type RightSet } from '@key-cellar/core/access';
+import { dateInZone, formatCivilDate } from '@key-cellar/core/calendar';
+import { message } from '@key-cellar/words';
+import {
+  accessShift,
+  accessStanding,
+  grantsAround,
+  grantsById,
+  grantsOf,
+  lockGrants,
+  placeGrant,
+  somebodySetsUp,
+  takeGrantBack,
+  writeGrant,
+  type GrantRow,
+} from '../access/index.js';
+import {
+  actsFor,
+  mayAtRepository,
+  notAllowed,
+  one,
+  Problem,
+  requireRight,
+  wrongField,
+  type Db,
+  type Kind,
+  type PersonAccess,
+  type ReadsOf,
+  type Services,
+  type SignedIn,
+  type UnitOfWork,
+} from '../kernel/index.js';
+import { placeKind } from './kinds.js';
+import { placeById, principalInUse } from './placeStore.js';
+
+const { act } = actsFor<Services>();
+
+const grantKind: Kind<GrantRow> = {
+  word: 'grant',
+  what: message('thing.grant'),
+  see: ['discover'],
+  find: (db, ids, lock) => (lock ? lockGrants(db, ids) : grantsById(db, ids)),
+  id: (grant) => grant.id,
+  subject: (grant) => ({ kind: 'place', id: grant.place_id, name: `${grant.place_code} ${grant.place_title}` }),
+  sets: (grant) => [grant.access_set_id],
+};
+
+/** Nobody gives, or takes, more than they have there themselves; who sets up the repository may. */
+async function requireWithin(uow: UnitOfWork, access: PersonAccess, setId: number, named: string): Promise<void> {
+  const rights: RightSet = profile(named).rights;
+  if ((rights & ~access.on(setId).all) !== 0 && !(await mayAtRepository(uow, access, 'setUp')))
+    throw new Problem(403, 'not-allowed', message('access.moreThanYou', { profile: profileWords(named) }));
+}
+
+function requireDays({ from, until }: { readonly from: string | null; readonly until: string | null }): void {
+  if (from !== null && until !== null && until < from) throw wrongField('/until', message('exchange.grantEnds'));
+}
+
+/** Does something about access, and tells whose it changes when it is only tried. Refuses to leave nobody who could set up. */
+async function withShift<T>(
+  uow: UnitOfWork,
+  { person, trial }: { readonly person: SignedIn; readonly trial: boolean },
+  work: () => Promise<T>,
+): Promise<{ readonly done: T; readonly access: ReturnType<typeof accessShift> | null }> {
+  const before = trial ? await accessStanding(uow, person.today) : null;
+  const done = await work();
+  if (!(await somebodySetsUp(uow, person.today))) throw new Problem(409, 'last-administrator', message('identity.lastAdministrator'));
+  return { done, access: before && accessShift(before, await accessStanding(uow, person.today), person.id) };
+}
+
+const daysOf = ({ from, until }: { readonly from: string | null; readonly until: string | null }) => ({
+  ...(from === null ? {} : { from }),
+  ...(until === null ? {} : { until }),
+});
+
+export const grantActs = {
+  giveGrant: act(people.giveGrant, {
+    name: 'granted',
+    on: { place: one(placeKind, ({ params }) => params.id, 'grant') },
+    repeat: 'another',
+    tries: ({ body }) => body.dryRun,
+    async write(uow, { person, access, trial, on: { place }, body }) {
+      requireDays(body);
+      await requireWithin(uow, access, place.access_set_id, body.profile);
+      if (!(await principalInUse(uow, body.principalId))) throw wrongField('/principalId', message('identity.noMember'));
+      const { done: id, access: shift } = await withShift(uow, { person, trial }, () =>
+        placeGrant(uow, {
+          principalId: body.principalId,
+          placeId: place.id,
+          profile: body.profile,
+          ...daysOf(body),
+          reason: body.reason,
+        }),
+      );
+      return { answer: { id, access: shift }, entry: null };
+    },
+  }),
+
+  changeGrant: act(people.changeGrant, {
+    name: 'changed a grant',
+    on: { grant: one(grantKind, ({ params }) => params.id, 'grant') },
+    repeat: 'same',
+    tries: ({ body }) => body.dryRun,
+    async write(uow, { person, access, trial, on: { grant }, body }) {
+      requireDays(body);
+      await requireWithin(uow, access, grant.access_set_id, grant.profile);
+      await requireWithin(uow, access, grant.access_set_id, body.profile);
+      const { from, until, reason } = body;
+      const was = { profile: grant.profile, from: grant.from_on, until: grant.until_on };
+      const is = { profile: body.profile, from, until };
+      const { access: shift } = await withShift(uow, { person, trial }, () => writeGrant(uow, { id: grant.id, ...is, reason }));
+      const same = JSON.stringify(was) === JSON.stringify(is) && grant.reason === reason;
+      const principal = grant.principal_id;
+      return {
+        answer: { access: shift },
+        entry: same ? null : { before: { principal, ...was }, after: { principal, ...is }, note: reason },
+      };
+    },
+  }),
+
+  endGrant: act(people.endGrant, {
+    name: 'took a grant back',
+    on: { grant: one(grantKind, ({ params }) => params.id, 'grant') },
+    repeat: 'refused',
+    tries: ({ body }) => body.dryRun,
+    async write(uow, { person, access, trial, on: { grant }, body }) {
+      await requireWithin(uow, access, grant.access_set_id, grant.profile);
+      const { access: shift } = await withShift(uow, { person, trial }, () => takeGrantBack(uow, grant, body.reason));
+      return { answer: { access: shift }, entry: null };
+    },
+  }),
+};
+
+const grantLine = (g: GrantRow): GrantLine => ({
+  id: g.id,
+  principal: { id: g.principal_id, name: g.principal_name, kind: g.principal_kind, active: g.principal_active },
+  place: { id: g.place_id, kind: g.place_kind, code: g.place_code, title: g.place_title },
+  profile: g.profile,
+  from: g.from_on,
+  until: g.until_on,
+  reason: g.reason,
+  madeBy: g.made_by,
+  madeOn: formatCivilDate(dateInZone(g.made_at.getTime(), 'UTC')),
+  stencil: g.stencil,
+});
+
+/** What a person was given themselves, of what may be known: places that `access` does not discover are left out. */
+export const grantsOfPerson = async (db: Db, access: PersonAccess, personId: string): Promise<GrantLine[]> =>
+  (await grantsOf(db, personId)).filter((g) => hasRight(access.on(g.access_set_id).all, 'discover')).map(grantLine);
+
+export const grantReads: Pick<ReadsOf<typeof people, Services>, 'grantsOn'> = {
+  grantsOn: async ({ services: { pool }, access, person, params }) => {
+    const known = await access();
+    const place = requireRight(known, person, await placeById(pool, params.id), 'discover', message('thing.place'));
+    const may = (right: 'grant' | 'audit' | 'dispose'): boolean => hasRight(known.on(place.access_set_id).all, right);
+    if (!may('grant') && !may('audit') && !may('dispose')) throw notAllowed('grant');
+    return { grants: (await grantsAround(pool, place.id)).map(grantLine), mayGrant: may('grant') };
+  },
+};

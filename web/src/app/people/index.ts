@@ -1,0 +1,1 @@
+export { PlaceGrants } from './placeGrants';

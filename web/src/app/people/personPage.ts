@@ -1,0 +1,150 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, linkedSignal, signal, untracked } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { Router, RouterLink } from '@angular/router';
+import { people, type Invitation, type Problem } from '@key-cellar/contract';
+import { profileTitle } from '../kit/profiles';
+import { Button } from 'primeng/button';
+import type { Observable } from 'rxjs';
+import { Session } from '../identity/index';
+import { Api, toProblem } from '../kit/api';
+import { Choice } from '../kit/choice';
+import { loaded } from '../kit/loaded';
+import { LongTextField } from '../kit/longTextField';
+import { ProblemNotice } from '../kit/notice';
+import { Sheet } from '../kit/sheet';
+import { CountPipe, DayPipe, InstantPipe, countWords } from '../kit/words';
+import { SetupNav } from '../records/index';
+import { InvitationLink } from './invitationLink';
+import { bodyOf, draftOf, emptyDraft, PersonFields } from './personFields';
+
+/** One person: who they are, what they were given, where they are signed in, and their leaving. */
+@Component({
+  selector: 'kc-person',
+  imports: [
+    Button,
+    Choice,
+    CountPipe,
+    DayPipe,
+    FormsModule,
+    InstantPipe,
+    InvitationLink,
+    LongTextField,
+    PersonFields,
+    ProblemNotice,
+    RouterLink,
+    SetupNav,
+    Sheet,
+  ],
+  templateUrl: './personPage.html',
+  styles: `
+    .columns {
+      display: grid;
+      grid-template-columns: minmax(0, 1fr) minmax(0, 1.3fr);
+      gap: 32px;
+      align-items: start;
+    }
+    @media (max-width: 900px) {
+      .columns {
+        grid-template-columns: minmax(0, 1fr);
+      }
+    }
+    section + section {
+      margin-top: 24px;
+    }
+    h2 {
+      margin: 0 0 8px;
+    }
+    .check {
+      display: flex;
+      gap: 8px;
+      align-items: center;
+    }
+  `,
+  changeDetection: ChangeDetectionStrategy.OnPush,
+})
+export class PersonPage {
+  private readonly api = inject(Api);
+  private readonly session = inject(Session);
+  readonly id = input.required<string>();
+  protected readonly page = loaded(() => this.api.call(people.person, { params: { id: this.id() } }));
+  protected readonly all = loaded(() => this.api.call(people.list));
+  protected readonly draft = linkedSignal(() => {
+    const p = this.page.value();
+    return p ? draftOf(p) : emptyDraft;
+  });
+  protected readonly changed = computed(() => {
+    const p = this.page.value();
+    return p !== undefined && JSON.stringify(bodyOf(this.draft())) !== JSON.stringify(bodyOf(draftOf(p)));
+  });
+  protected readonly invitation = signal<Invitation | null>(
+    (inject(Router).currentNavigation()?.extras.state as { invitation?: Invitation | null } | undefined)?.invitation ?? null,
+  );
+  protected readonly leaving = signal(false);
+  protected readonly reason = signal('');
+  protected readonly heirId = signal<string | null>(null);
+  protected readonly grantsToo = signal(false);
+  protected readonly busy = signal(false);
+  protected readonly problem = signal<Problem | null>(null);
+  protected readonly done = signal('');
+  protected readonly isSelf = computed(() => this.session.me()?.id === this.id());
+  protected readonly heirs = computed(() =>
+    (this.all.value()?.people ?? []).flatMap((p) => (p.active && p.id !== this.id() ? [{ value: p.id, name: p.name }] : [])),
+  );
+  protected readonly profileTitle = profileTitle;
+
+  constructor() {
+    effect(() => {
+      this.id();
+      untracked(() => this.done.set(''));
+    });
+  }
+
+  private run<T>(call: Observable<T>, then: (answer: T) => void): void {
+    this.busy.set(true);
+    this.problem.set(null);
+    call.subscribe({
+      next: (answer) => {
+        this.busy.set(false);
+        then(answer);
+        this.page.reload();
+      },
+      error: (error: unknown) => {
+        this.busy.set(false);
+        this.problem.set(toProblem(error));
+      },
+    });
+  }
+
+  protected save(): void {
+    const { revision } = this.page.value()!;
+    this.run(this.api.call(people.change, { params: { id: this.id() }, body: { ...bodyOf(this.draft()), revision } }), () =>
+      this.done.set($localize`Saved.`),
+    );
+  }
+
+  protected invite(): void {
+    this.run(this.api.call(people.invite, { params: { id: this.id() } }), (invitation) => this.invitation.set(invitation));
+  }
+
+  protected endSessions(): void {
+    this.run(this.api.call(people.endSessions, { params: { id: this.id() } }), ({ ended }) =>
+      this.done.set(ended === 1 ? $localize`One session ended.` : $localize`${countWords(ended)}:count: sessions ended.`),
+    );
+  }
+
+  protected bringBack(): void {
+    this.run(this.api.call(people.bringBack, { params: { id: this.id() } }), () => this.done.set($localize`Brought back, without access.`));
+  }
+
+  protected letGo(): void {
+    const body = { reason: this.reason(), heirId: this.heirId(), grantsToo: this.grantsToo() && this.heirId() !== null };
+    this.run(this.api.call(people.letGo, { params: { id: this.id() }, body }), ({ sessions, records, grants }) => {
+      this.leaving.set(false);
+      this.invitation.set(null);
+      const [s, r, g] = [sessions, records, grants].map(countWords);
+      this.done.set(
+        $localize`Let go. Sessions ended: ${s}:sessions:; records handed over: ${r}:records:; grants handed over: ${g}:grants:.`,
+      );
+    });
+  }
+}
