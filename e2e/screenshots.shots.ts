@@ -54,7 +54,7 @@ test('one picture of each main view', async ({ browser, app }) => {
     ['hold', `/holds/${await one(`select id from hold where name = 'Ottoline inquiry'`)}`],
     ['docket', '/docket'],
     ['batch', `/docket/${await one(`select id from batch where number = 'D-2026-003'`)}`],
-    ['acts', '/setup/acts'],
+    ['people', '/setup/people'],
     ['proof', '/proof'],
   ];
   // Until the demo’s contents are copied, Today says that the object store is behind.

@@ -86,7 +86,7 @@ export {
   type TreeHead,
   type VerifyLine,
 } from './ledger.js';
-export { reports, type HorizonBar, type RecordSeen, type Needs, type Suggestion, type TodayLine } from './reports.js';
+export { type FirstStep, reports, type HorizonBar, type RecordSeen, type Needs, type Suggestion, type TodayLine } from './reports.js';
 export { stepAnswers, steps, type LetterTask, type StepAnswer, type StepTask, type SweepLine } from './steps.js';
 export {
   entityKinds,

@@ -139,6 +139,15 @@ export const people = {
     body: z.object({ profile: z.enum(profiles.map((p) => p.code)), ...days, reason, dryRun: z.boolean().default(true) }),
     response: z.object({ access: accessShift.nullable() }),
   }),
+  setStandAlone: put(
+    '/places/{id}/stand-alone',
+    'Let a place stand alone, so that what is given farther out does not reach in, or open it again; tried first with dryRun',
+    {
+      params: idParam,
+      body: z.object({ revision, standAlone: z.boolean(), reason, dryRun: z.boolean().default(true) }),
+      response: z.object({ revision, access: accessShift.nullable() }),
+    },
+  ),
   endGrant: post('/grants/{id}/end', 'Take back what somebody was given; tried first with dryRun', {
     params: idParam,
     body: z.object({ reason, dryRun: z.boolean().default(true) }),

@@ -24,6 +24,14 @@ const todayLine = z.object({
 });
 export type TodayLine = z.infer<typeof todayLine>;
 
+const firstStep = z.object({
+  key: z.enum(['people', 'plan', 'types', 'schedule', 'decide', 'file']),
+  done: z.boolean(),
+  sentence,
+  link: z.string(),
+});
+export type FirstStep = z.infer<typeof firstStep>;
+
 const recordSeen = z.object({
   id,
   number: z.string(),
@@ -59,6 +67,8 @@ export const reports = {
       sentIn: z.array(recordSeen),
       /** What an auditor looks at: the newest acts that undo a protection, dispose of records or change a rule; null for all others. */
       watch: z.array(ledgerEntry).nullable(),
+      /** What leads from an empty repository to a running one, for whoever sets it up; null once all of it is done. */
+      firstSteps: z.array(firstStep).nullable(),
       nextLarge: z.object({ on: dateText, count: z.number().int() }).nullable(),
     }),
   }),

@@ -1,4 +1,4 @@
-import { docket, identity, ledger, people, plan, records, setup, type Invitation } from '@key-cellar/contract';
+import { docket, identity, ledger, people, plan, records, reports, setup, type Invitation } from '@key-cellar/contract';
 import { chapters } from './support/chapters.js';
 import { asOwner, configFor, dropDatabase, freshDatabase } from './support/database.js';
 import { Client, makeWorld, password, problemOf, statusOf, type World } from './support/world.js';
@@ -200,6 +200,37 @@ describe('people and groups', () => {
     expect(await statusOf(end('keeper', given.id, false))).toBe(404);
   });
 
+  chapter('places stand alone, or do not, with a trial of whose access that changes', async () => {
+    const { id: record } = await world.file('editor');
+    const reads = () => statusOf(world.as('steward').call(records.dossier, { params: { id: record } }));
+    const set = async (standAlone: boolean, dryRun: boolean, login: 'keeper' | 'editor' = 'keeper') => {
+      const { revision } = await admin().call(plan.place, { params: { id: world.ids.A01 } });
+      return world.as(login).call(people.setStandAlone, {
+        params: { id: world.ids.A01 },
+        body: { revision, standAlone, reason: 'set apart', dryRun },
+      });
+    };
+    expect(await reads()).toBe(200);
+    const tried = await set(true, true);
+    expect(tried.access!.loses.join()).toContain('Person steward: discover, read, copy out');
+    expect(await reads()).toBe(200);
+    expect(await statusOf(set(true, false, 'editor'))).toBe(403);
+    await set(true, false);
+    expect(await reads()).toBe(404);
+    // Keepers and auditors reach in all the same.
+    expect(await statusOf(admin().call(records.dossier, { params: { id: record } }))).toBe(200);
+    expect((await admin().call(plan.place, { params: { id: world.ids.A01 } })).standAlone).toBeTrue();
+    expect((await set(false, true)).access!.gains.join()).toContain('Person steward: discover, read, copy out');
+    await set(false, false);
+    expect(await reads()).toBe(200);
+    const { revision } = await admin().call(plan.place, { params: { id: world.ids.root } });
+    const body = { revision, standAlone: true, reason: 'set apart', dryRun: false };
+    expect(await statusOf(admin().call(people.setStandAlone, { params: { id: world.ids.root }, body }))).toBe(409);
+    expect(await statusOf(admin().call(people.setStandAlone, { params: { id: world.ids.A01 }, body: { ...body, revision: 77 } }))).toBe(
+      412,
+    );
+  });
+
   chapter('leave the repository to somebody who can set it up', async () => {
     const { grants } = await page(world.ids.keeper);
     const administrator = grants.find((g) => g.profile === 'administrator')!;
@@ -303,6 +334,8 @@ describe('an empty repository', () => {
     };
     await new Client(base, '').call(identity.makeFirstKeeper, { body: { repository: 'Empty', name: 'Ada Moor', login: 'ada', password } });
     const ada = await begin('/api/session', { login: 'ada', password });
+    const steps = async (who: Client) => (await who.call(reports.today)).firstSteps?.map((s) => `${s.key} ${s.done}`);
+    expect(await steps(ada)).toEqual(['people false', 'plan false', 'types false', 'schedule false', 'decide false', 'file false']);
     const { places } = await ada.call(plan.outline, { query: { folders: true } });
     const root = places[0]!.id;
     const { id: group } = await ada.call(people.makeGroup, { body: { name: 'Approvers', memberIds: [] } });
@@ -315,6 +348,9 @@ describe('an empty repository', () => {
     });
     const bo = await begin('/api/invitation/accept', { token: invitation!.token, password: better });
     expect((await bo.call(identity.me)).rights).toContain('approve');
+    // Whoever sets up is led; nobody else is.
+    expect(await steps(ada)).toEqual(['people true', 'plan false', 'types false', 'schedule false', 'decide true', 'file false']);
+    expect(await steps(bo)).toBeUndefined();
     expect(await statusOf(bo.call(docket.batches))).toBe(200);
     expect(await statusOf(bo.call(setup.makeType, { body: { code: 'x', title: 'X', facts: [] } }))).toBe(403);
   });

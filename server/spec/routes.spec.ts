@@ -244,6 +244,11 @@ describe('every route that changes something', () => {
         params: { id: await scene.grant() },
         body: { profile: 'borrower', reason: 'takes copies', dryRun: false },
       }),
+    'people.setStandAlone': async () =>
+      world.as('keeper').call(contract.people.setStandAlone, {
+        params: { id: await scene.folder() },
+        body: { revision: 1, standAlone: true, reason: 'set apart', dryRun: false },
+      }),
     'people.endGrant': async () =>
       world
         .as('keeper')

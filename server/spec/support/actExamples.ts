@@ -45,6 +45,10 @@ export const examples: Record<string, (t: Things, c: Common, world: ActWorld) =>
     body: { principalId: c.group, profile: 'reader', reason: 'asks', dryRun: false },
   }),
   'people.changeGrant': (t) => ({ params: { id: t.grant }, body: { profile: 'reader', reason: 'asks again', dryRun: false } }),
+  'people.setStandAlone': (t) => ({
+    params: { id: t.place },
+    body: { revision: 1, standAlone: true, reason: 'set apart', dryRun: false },
+  }),
   'people.endGrant': (t) => ({ params: { id: t.grant }, body: { reason: 'no longer', dryRun: false } }),
   'plan.closeFolder': (t) => ({ params: { id: t.place }, body: { on: today } }),
   'plan.recordEvent': (t) => ({ params: { id: t.place }, body: { type: 'y', on: today } }),

@@ -163,7 +163,3 @@ export function grantsOn(db: Db, placeId: string) {
 export async function dropGrant(db: Db, id: string): Promise<void> {
   await run(db, 'exchange.dropGrant', 'delete from grant_ where id = $1', [id]);
 }
-
-export async function standAlone(db: Db, id: string, alone: boolean): Promise<void> {
-  await run(db, 'exchange.standAlone', 'update place set stand_alone = $2, revision = revision + 1 where id = $1', [id, alone]);
-}

@@ -24,6 +24,7 @@ import {
   requireMovableRecords,
   setMarking,
   standingOf,
+  writeStandAlone,
   type PlaceRow,
 } from '../plan/index.js';
 import { numberingById, requireApart } from '../records/index.js';
@@ -430,7 +431,7 @@ class PlaceWriting {
       }
       for (const grant of after.grants.filter((g) => !had.has(key(g)))) await this.grant(id, grant);
     }
-    if (taken.includes('standAlone')) await placeStore.standAlone(uow, id, after.standAlone);
+    if (taken.includes('standAlone')) await writeStandAlone(uow, id, after.standAlone);
     if (taken.includes('grants') || taken.includes('standAlone')) await settleAnchor(uow, id);
     if (taken.includes('marking')) {
       const { level, caveats } = after.marking;

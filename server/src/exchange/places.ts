@@ -38,9 +38,20 @@ const toItem = (p: store.ExchangedPlace, path: string): Item => ({
 /** All places from the repository inwards, each before what is in it, in the order of the plan. */
 function inOrder(all: readonly store.ExchangedPlace[]): store.ExchangedPlace[] {
   const children = new Map<string | null, store.ExchangedPlace[]>();
-  for (const p of all) children.set(p.parent_id, [...(children.get(p.parent_id) ?? []), p]);
-  const walk = (parent: string | null): store.ExchangedPlace[] => (children.get(parent) ?? []).flatMap((p) => [p, ...walk(p.id)]);
-  return walk(null);
+  for (const p of all) {
+    const beside = children.get(p.parent_id);
+    if (beside) beside.push(p);
+    else children.set(p.parent_id, [p]);
+  }
+  const sorted: store.ExchangedPlace[] = [];
+  const walk = (parent: string | null): void => {
+    for (const p of children.get(parent) ?? []) {
+      sorted.push(p);
+      walk(p.id);
+    }
+  };
+  walk(null);
+  return sorted;
 }
 
 const codesIn = (list: unknown): string[] => (Array.isArray(list) ? list.map((former) => String((former as { code?: unknown }).code)) : []);

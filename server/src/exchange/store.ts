@@ -112,7 +112,7 @@ export async function writePerson(db: Db, p: ItemOf<'people'> & { id: string }):
   await run(
     db,
     'exchange.writePerson',
-    'update principal set name = $2, email = $3, clearance_level = $4, clearance_caveats = $5, active = $6 where id = $1',
+    'update principal set name = $2, email = $3, clearance_level = $4, clearance_caveats = $5, active = $6, revision = revision + 1 where id = $1',
     [p.id, p.name, p.email, p.clearance.level, p.clearance.caveats, p.active],
   );
 }
@@ -126,7 +126,7 @@ export async function addGroup(db: Db, g: { id: string; name: string; active: bo
 }
 
 export async function writeGroup(db: Db, g: { id: string; active: boolean }): Promise<void> {
-  await run(db, 'exchange.writeGroup', 'update principal set active = $2 where id = $1', [g.id, g.active]);
+  await run(db, 'exchange.writeGroup', 'update principal set active = $2, revision = revision + 1 where id = $1', [g.id, g.active]);
 }
 
 export async function writeMembers(db: Db, groupId: string, members: readonly string[]): Promise<void> {

@@ -10,6 +10,7 @@ import {
   grantsOf,
   lockGrants,
   placeGrant,
+  settleAnchor,
   somebodySetsUp,
   takeGrantBack,
   writeGrant,
@@ -31,8 +32,10 @@ import {
   type SignedIn,
   type UnitOfWork,
 } from '../kernel/index.js';
+import { requireRevision } from './changes.js';
+import { lockPlan } from './codeStore.js';
 import { placeKind } from './kinds.js';
-import { placeById, principalInUse } from './placeStore.js';
+import { placeById, principalInUse, writeStandAlone } from './placeStore.js';
 
 const { act } = actsFor<Services>();
 
@@ -115,6 +118,33 @@ export const grantActs = {
       return {
         answer: { access: shift },
         entry: same ? null : { before: { principal, ...was }, after: { principal, ...is }, note: reason },
+      };
+    },
+  }),
+
+  setStandAlone: act(people.setStandAlone, {
+    name: ['let a place stand alone', 'opened a place to what is around it'],
+    on: { place: one(placeKind, ({ params }) => params.id, 'grant') },
+    repeat: 'refused',
+    tries: ({ body }) => body.dryRun,
+    // The plan before its places, as whoever moves one does.
+    first: lockPlan,
+    async write(uow, { person, trial, on: { place }, body }) {
+      if (place.kind === 'repository') throw new Problem(409, 'the-repository', message('plan.repositoryStandsAlone'));
+      requireRevision(place, body.revision);
+      const { standAlone } = body;
+      const { access: shift } = await withShift(uow, { person, trial }, async () => {
+        await writeStandAlone(uow, place.id, standAlone);
+        await settleAnchor(uow, place.id);
+      });
+      return {
+        answer: { revision: place.revision + 1, access: shift },
+        entry: {
+          act: standAlone ? 'let a place stand alone' : 'opened a place to what is around it',
+          before: { standAlone: place.stand_alone },
+          after: { standAlone },
+          note: body.reason,
+        },
       };
     },
   }),

@@ -20,6 +20,7 @@ export {
   placesByIds,
   removeRule,
   seriesUnder,
+  writeStandAlone,
   type PlaceRow,
 } from './placeStore.js';
 export { foldRack } from './rackStore.js';

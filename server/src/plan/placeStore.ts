@@ -193,3 +193,7 @@ export async function principalInUse(db: Db, id: string): Promise<boolean> {
     (await row(db, 'place.principalInUse', `select from principal where id = $1 and active and kind <> 'service'`, [id])) !== undefined
   );
 }
+
+export async function writeStandAlone(db: Db, id: string, alone: boolean): Promise<void> {
+  await run(db, 'place.standAlone', 'update place set stand_alone = $2, revision = revision + 1 where id = $1', [id, alone]);
+}

@@ -139,3 +139,20 @@ export async function tellHead(db: Db, today: string, size: number): Promise<boo
   );
   return touched > 0;
 }
+
+/** How far a repository is arranged: who can sign in, what there is to file in, and which rules count anywhere. */
+export async function arranged(db: Db) {
+  const found = await row<{ people: number; series: number; types: number; rules: number; filed: boolean; root: string | null }>(
+    db,
+    'today.arranged',
+    `select (select count(*) from (select from principal where kind = 'person' and active and password_hash is not null limit 2) p)::int as people,
+            (select count(*) from (select from place where kind = 'series' limit 1) s)::int as series,
+            (select count(*) from (select from record_type where retired_on is null limit 2) t)::int as types,
+            (select count(*) from (
+               (select rule_id from place_rule limit 1) union all (select rule_id from pair_rule limit 1) union all (select rule_id from criteria_rule limit 1)) r)::int as rules,
+            exists (select from record limit 1) as filed,
+            (select id from place where parent_id is null) as root`,
+    [],
+  );
+  return found!;
+}

@@ -11,6 +11,7 @@ import { countArrivals } from '../receiving/index.js';
 import { fixityTroubles } from '../records/index.js';
 import type { Services } from '../docket/index.js';
 import * as store from './store.js';
+import { firstSteps } from './firstSteps.js';
 import { isAuditor, watchedActs } from './watched.js';
 
 const horizonMonths = 24;
@@ -266,15 +267,17 @@ export async function todayPage(services: Services, person: SignedIn) {
       horizon: null,
       nextLarge: null,
       watch: null,
+      firstSteps: null,
       recent: recent.map(toSeen),
       sentIn: sentIn.map(toSeen),
     };
   }
-  const [lines, bars, large, watch] = await Promise.all([
+  const [lines, bars, large, watch, steps] = await Promise.all([
     todayFor(services, person),
     store.horizon(pool, sets, person.today, horizonMonths),
     store.nextLarge(pool, sets, person.today),
     isAuditor(pool, access).then((auditor) => (auditor ? watchedActs(pool) : null)),
+    firstSteps(services, person, access),
   ]);
   const byMonth = new Map(bars.map((b) => [b.month, b]));
   return {
@@ -284,6 +287,7 @@ export async function todayPage(services: Services, person: SignedIn) {
     nextLarge: large ? { on: large.due_on, count: large.n } : null,
     recent: [],
     sentIn: [],
+    firstSteps: steps,
     watch,
   };
 }

@@ -99,6 +99,7 @@ export const plan: Record<keyof typeof english, string> = {
   'plan.repositoryItselfCannotMerged': 'Das Repositorium selbst lässt sich nicht zusammenlegen.',
   'plan.repositoryItselfCannotMoved': 'Das Repositorium selbst lässt sich nicht verschieben.',
   'plan.repositoryKeepsCode': 'Das Repositorium behält sein Kennzeichen.',
+  'plan.repositoryStandsAlone': 'Um das Repositorium herum ist nichts, von dem es abstehen könnte.',
   'plan.retired': 'Die Schablone „{title}“ ist stillgelegt. Ein Verwalter kann sie wieder aufnehmen.',
   'plan.retiredOn': '{code} wurde am {on} stillgelegt.',
   'plan.roleMissing': '{role} fehlt: Eine Person oder Gruppe angeben.',

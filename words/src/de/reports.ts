@@ -40,6 +40,13 @@ export const reports: Record<keyof typeof english, string> = {
     'Regeln fragen Sie, ob {n, plural, one {eine Unterlage noch gebraucht wird} other {# Unterlagen noch gebraucht werden}}',
   'reports.sent': 'gesandt am {on}',
   'reports.since': 'seit {since}',
+  'reports.step.decide':
+    'Geben Sie einer zweiten Person das Profil Genehmiger oder Verwalter: Wer einen Posten vorschlägt, kann ihn nicht genehmigen',
+  'reports.step.file': 'Legen Sie die erste Unterlage ab',
+  'reports.step.people': 'Legen Sie die Personen an, die hier arbeiten; mindestens zwei müssen sich anmelden können',
+  'reports.step.plan': 'Bauen Sie den Aktenplan auf, bis zu einer Serie, in der abgelegt wird',
+  'reports.step.schedule': 'Veröffentlichen Sie eine Regel und setzen Sie sie auf eine Serie',
+  'reports.step.types': 'Sagen Sie, welche Unterlagenarten es gibt und welche Angaben jede braucht',
   'reports.unread': 'Den Inhalt von {n, plural, one {einer Unterlage} other {# Unterlagen}} konnten Detektoren nicht lesen',
   'reports.verifiedLast': 'zuletzt am {on}',
   'reports.verifyLedger': 'Das Journal sollte geprüft werden',

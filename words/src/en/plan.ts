@@ -95,6 +95,7 @@ export const plan = {
   'plan.repositoryItselfCannotMerged': 'The repository itself cannot be merged.',
   'plan.repositoryItselfCannotMoved': 'The repository itself cannot be moved.',
   'plan.repositoryKeepsCode': 'The repository keeps its code.',
+  'plan.repositoryStandsAlone': 'There is nothing around the repository that it could stand apart from.',
   'plan.retired': 'The stencil “{title}” was retired. A keeper can take it up again.',
   'plan.retiredOn': '{code} was retired on {on}.',
   'plan.roleMissing': '{role} is missing: name a person or group.',

@@ -2,6 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, ou
 import { RouterLink } from '@angular/router';
 import { identity, people, type AccessShift, type GrantLine, type PlacePage, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
+import type { Observable } from 'rxjs';
 import { AccessShiftWords } from '../kit/accessShift';
 import { Api, toProblem } from '../kit/api';
 import { Choice } from '../kit/choice';
@@ -13,7 +14,7 @@ import { profileOptions, profileTitle } from '../kit/profiles';
 import { Sheet } from '../kit/sheet';
 import { DayPipe } from '../kit/words';
 
-type Task = { readonly kind: 'give' } | { readonly kind: 'change' | 'end'; readonly grant: GrantLine };
+type Task = { readonly kind: 'give' } | { readonly kind: 'alone' } | { readonly kind: 'change' | 'end'; readonly grant: GrantLine };
 
 /** Who was given what on a place, and on those around it; for those who may give it. What is done is tried first. */
 @Component({
@@ -24,6 +25,9 @@ type Task = { readonly kind: 'give' } | { readonly kind: 'change' | 'end'; reado
       <h2 i18n>Access</h2>
       @if (page.value()?.mayGrant) {
         <button type="button" (click)="start({ kind: 'give' })" i18n>give access</button>
+        @if (place().kind !== 'repository') {
+          <button type="button" (click)="start({ kind: 'alone' })">{{ place().standAlone ? labels.open : labels.apart }}</button>
+        }
       }
     </div>
     <kc-problem [problem]="page.problem()" />
@@ -98,12 +102,14 @@ type Task = { readonly kind: 'give' } | { readonly kind: 'change' | 'end'; reado
               [value]="principalId()"
               (valueChange)="principalId.set($event); forget()"
             />
+          } @else if (t.kind === 'alone') {
+            <p class="quiet">{{ place().standAlone ? labels.openSays : labels.apartSays }}</p>
           } @else {
             <p>
               <b>{{ t.grant.principal.name }}</b> · {{ profileTitle(t.grant.profile) }}
             </p>
           }
-          @if (t.kind !== 'end') {
+          @if (t.kind === 'give' || t.kind === 'change') {
             <kc-choice
               field="grant-profile"
               label="As"
@@ -198,6 +204,12 @@ export class PlaceGrants {
     give: $localize`Give access`,
     save: $localize`Save`,
     end: $localize`End access`,
+    apart: $localize`let it stand alone`,
+    open: $localize`no longer stand alone`,
+    apartSays: $localize`What is given on places around it no longer reaches in, except for keepers and auditors. What is given here stays.`,
+    openSays: $localize`What is given on places around it reaches in again.`,
+    setApart: $localize`Let it stand alone`,
+    setOpen: $localize`Open it again`,
   };
   private readonly api = inject(Api);
   readonly place = input.required<PlacePage>();
@@ -231,12 +243,15 @@ export class PlaceGrants {
         return $localize`Change access to ${place}:place:`;
       case 'end':
         return $localize`End access to ${place}:place:`;
+      case 'alone':
+        return $localize`Access to ${place}:place:`;
       default:
         return $localize`Give access to ${place}:place:`;
     }
   });
   protected readonly sendLabel = computed(() => {
     const kind = this.task()?.kind;
+    if (kind === 'alone') return this.place().standAlone ? this.labels.setOpen : this.labels.setApart;
     return kind === 'end' ? this.labels.end : kind === 'change' ? this.labels.save : this.labels.give;
   });
 
@@ -259,7 +274,7 @@ export class PlaceGrants {
   }
 
   protected start(task: Task): void {
-    const grant = task.kind === 'give' ? null : task.grant;
+    const grant = 'grant' in task ? task.grant : null;
     this.principalId.set(null);
     this.profile.set((grant?.profile ?? 'reader') as never);
     this.from.set(grant?.from ?? null);
@@ -275,15 +290,23 @@ export class PlaceGrants {
     const [reason, days] = [this.reason().trim(), { from: this.from(), until: this.until() }];
     this.busy.set(true);
     this.problem.set(null);
-    const call =
-      task.kind === 'give'
-        ? this.api.call(people.giveGrant, {
+    const call: Observable<{ access: AccessShift | null }> =
+      task.kind === 'alone'
+        ? this.api.call(people.setStandAlone, {
             params: { id: this.place().id },
-            body: { principalId: this.principalId()!, profile: this.profile(), ...days, reason, dryRun },
+            body: { revision: this.place().revision, standAlone: !this.place().standAlone, reason, dryRun },
           })
-        : task.kind === 'change'
-          ? this.api.call(people.changeGrant, { params: { id: task.grant.id }, body: { profile: this.profile(), ...days, reason, dryRun } })
-          : this.api.call(people.endGrant, { params: { id: task.grant.id }, body: { reason, dryRun } });
+        : task.kind === 'give'
+          ? this.api.call(people.giveGrant, {
+              params: { id: this.place().id },
+              body: { principalId: this.principalId()!, profile: this.profile(), ...days, reason, dryRun },
+            })
+          : task.kind === 'change'
+            ? this.api.call(people.changeGrant, {
+                params: { id: task.grant.id },
+                body: { profile: this.profile(), ...days, reason, dryRun },
+              })
+            : this.api.call(people.endGrant, { params: { id: task.grant.id }, body: { reason, dryRun } });
     call.subscribe({
       next: ({ access }) => {
         this.busy.set(false);

@@ -24,7 +24,7 @@ describe('today', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
   const show = async (lines: TodayLine[], nextLarge: { on: string; count: number } | null = null): Promise<Stage<Today>> => {
     const stage = await Stage.show(Today);
-    await stage.answer('/api/today', { name: 'Ines Okafor-Lind', lines, horizon, nextLarge, watch: null });
+    await stage.answer('/api/today', { name: 'Ines Okafor-Lind', lines, horizon, nextLarge, firstSteps: null, watch: null });
     return stage;
   };
 
@@ -32,6 +32,20 @@ describe('today', () => {
     const text = (await show([])).text();
     expect(text).toContain('Good day, Ines');
     expect(text).toContain('Nothing needs you today.');
+  });
+
+  it('leads whoever sets up an empty repository, step by step', async () => {
+    const stage = await Stage.show(Today);
+    const firstSteps = [
+      { key: 'people', done: true, sentence: 'Add people', link: '/setup/people' },
+      { key: 'plan', done: false, sentence: 'Build the plan', link: '/plan?view=outline' },
+    ];
+    await stage.answer('/api/today', { name: 'Ada', lines: [], horizon, nextLarge: null, firstSteps, watch: null });
+    expect(stage.text()).toContain('Begin with the first steps.');
+    expect(stage.text()).toContain('First steps · 1 of 2 done');
+    const links = [...stage.host.querySelectorAll<HTMLAnchorElement>('kc-first-steps li a')];
+    expect(links.map((a) => a.getAttribute('href'))).toEqual(['/setup/people', '/plan?view=outline']);
+    expect(stage.host.querySelectorAll('li.done').length).toBe(1);
   });
 
   it('puts what is late first, under its own heading, with its act', async () => {
@@ -56,7 +70,7 @@ describe('today', () => {
       { ...entry, ...about, act: 'revoked a declaration', words: 'revoked a declaration', note: 'by mistake' },
       { ...entry, seq: 8, act: 'granted', words: 'granted', subjectKind: 'setting', subjectId: null, subject: 'Reader', note: null },
     ];
-    await stage.answer('/api/today', { name: 'Odile', lines: [], horizon, nextLarge: null, watch });
+    await stage.answer('/api/today', { name: 'Odile', lines: [], horizon, nextLarge: null, firstSteps: null, watch });
     expect(stage.text()).toContain('revoked a declaration by Ines Okafor-Lind');
     expect(stage.text()).toContain('by mistake');
     expect([...stage.host.querySelectorAll<HTMLAnchorElement>('.watch a')].map((a) => a.getAttribute('href'))).toEqual(['/records/r1']);
@@ -64,7 +78,7 @@ describe('today', () => {
 
   it('says to an auditor that there is nothing to look at yet', async () => {
     const stage = await Stage.show(Today);
-    await stage.answer('/api/today', { name: 'Odile', lines: [], horizon, nextLarge: null, watch: [] });
+    await stage.answer('/api/today', { name: 'Odile', lines: [], horizon, nextLarge: null, firstSteps: null, watch: [] });
     expect(stage.text()).toContain('Nobody has revoked, overridden, released or disposed of anything yet.');
   });
 

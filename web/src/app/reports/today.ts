@@ -11,6 +11,7 @@ import { Mark } from '../kit/mark';
 import { ProblemNotice } from '../kit/notice';
 import { linkOfEntry } from '../kit/trail';
 import { CountPipe, DayPipe, InstantPipe } from '../kit/words';
+import { FirstSteps } from './firstSteps';
 import { Seen } from './seen';
 
 const names: Record<TodayLine['when'], string> = {
@@ -23,7 +24,7 @@ const names: Record<TodayLine['when'], string> = {
 /** What needs me now: sentences with their act, by deadline, and the horizon of two years. */
 @Component({
   selector: 'kc-today',
-  imports: [Button, CountPipe, DayPipe, Horizon, InstantPipe, Mark, ProblemNotice, RouterLink, Seen],
+  imports: [Button, CountPipe, DayPipe, FirstSteps, Horizon, InstantPipe, Mark, ProblemNotice, RouterLink, Seen],
   templateUrl: './today.html',
   styleUrl: './today.css',
   changeDetection: ChangeDetectionStrategy.OnPush,

@@ -1,0 +1,35 @@
+import type { FirstStep, Told } from '@key-cellar/contract';
+import { hasRight } from '@key-cellar/core/access';
+import { message } from '@key-cellar/words';
+import type { Services } from '../docket/index.js';
+import { mayAtRepository, rootSet, type PersonAccess, type SignedIn } from '../kernel/index.js';
+import * as store from './store.js';
+
+/** A batch needs one who proposes and another who approves. */
+const deciding = 2;
+
+/**
+ * What leads from an empty repository to one in which something can lawfully be disposed of, each with whether it is done and where it is done;
+ * for whoever sets it up, until all of it is. Null for everybody else, and from then on.
+ */
+export async function firstSteps(services: Services, person: SignedIn, access: PersonAccess): Promise<Told<FirstStep>[] | null> {
+  const { pool } = services;
+  if (!(await mayAtRepository(pool, access, 'setUp'))) return null;
+  const [arranged, everyone, root] = await Promise.all([store.arranged(pool), services.access.everyone(person.today), rootSet(pool)]);
+  const approving = root === null ? 0 : everyone.filter((p) => hasRight(p.access.on(root).all, 'approve')).length;
+  const step = (key: FirstStep['key'], done: boolean, link: string): Told<FirstStep> => ({
+    key,
+    done,
+    sentence: message(`reports.step.${key}`),
+    link,
+  });
+  const steps = [
+    step('people', arranged.people >= deciding, '/setup/people'),
+    step('plan', arranged.series > 0, '/plan?view=outline'),
+    step('types', arranged.types > 1, '/setup'),
+    step('schedule', arranged.rules > 0, '/schedule'),
+    step('decide', approving >= deciding, arranged.root === null ? '/plan' : `/plan/${arranged.root}`),
+    step('file', arranged.filed, '/receiving'),
+  ];
+  return steps.every((one) => one.done) ? null : steps;
+}
