@@ -190,6 +190,11 @@ describe('detectors', () => {
     // Without the program, or for whoever cannot wait, it is told as what it is, and is for another time.
     const unread = [{ part: null, why: 'scan' as const }];
     await asOwner(world.database, (client) => client.query('delete from recognised'));
+    asked.and.rejectWith(new Error('it broke down'));
+    expect((await read()).unread).toEqual(unread);
+    expect((await kept()).rows.length)
+      .withContext('what failed is for another time')
+      .toBe(0);
     asked.and.resolveTo(null);
     expect((await read()).unread).toEqual(unread);
     asked.and.callThrough();

@@ -234,6 +234,12 @@ describe('people and groups', () => {
   chapter('leave the repository to somebody who can set it up', async () => {
     const { grants } = await page(world.ids.keeper);
     const administrator = grants.find((g) => g.profile === 'administrator')!;
+    // Whoever has no password yet is nobody who could.
+    const { id: invited } = await admin().call(people.make, { body: { ...details('later'), invite: true } });
+    await admin().call(people.giveGrant, {
+      params: { id: world.ids.root },
+      body: { principalId: invited, profile: 'administrator', reason: 'from next week', dryRun: false },
+    });
     expect(
       await problemOf(admin().call(people.endGrant, { params: { id: administrator.id }, body: { reason: 'no longer', dryRun: false } })),
     ).toContain('nobody could set up');
@@ -275,7 +281,9 @@ describe('people and groups', () => {
     await asOwner(world.database, (client) =>
       client.query('update record set owner_id = $1 where id = any ($2::uuid[])', [world.ids.editor, [record, declared]]),
     );
+    await admin().call(people.makeGroup, { body: { name: 'Left behind', memberIds: [world.ids.editor] } });
     const before = await page(world.ids.editor);
+    expect(before.groups.map((g) => g.name)).toContain('Left behind');
     expect(before.owns).toBeGreaterThanOrEqual(2);
     expect(before.grants.map((g) => [g.place.code, g.profile])).toEqual([['A', 'editor']]);
     const letGo = (heirId: string | null) =>
@@ -302,6 +310,7 @@ describe('people and groups', () => {
     // Brought back, they are who they were, with nothing that they had.
     await admin().call(people.bringBack, { params: { id: world.ids.editor } });
     expect(await statusOf(editor.call(identity.me))).toBe(401);
+    expect((await page(world.ids.editor)).groups).toEqual([]);
     const again = await accept(await admin().call(people.invite, { params: { id: world.ids.editor } }));
     expect(await statusOf(again.call(plan.place, { params: { id: world.ids.A01 } }))).toBe(404);
     expect(await admin().call(people.endSessions, { params: { id: world.ids.editor } })).toEqual({ ended: 1 });

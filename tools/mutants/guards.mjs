@@ -2260,6 +2260,15 @@ export const guards = [
     "'select member_id, group_id from membership'",
     ['people'],
   ],
+  ['identities', 'whoever has no password cannot set up', source('access/grants.ts'), 'p.signs_in &&', '', ['people']],
+  [
+    'identities',
+    'whoever leaves leaves their groups',
+    source('identity/peopleActs.ts'),
+    'await arranged.writeGroupsOf(uow, person.id, []);',
+    nothing,
+    ['people'],
+  ],
   [
     'identities',
     'a group is never in itself',

@@ -142,7 +142,14 @@ export async function makeActWorld(): Promise<ActWorld> {
     marked: { series: ids.A02, seriesCode: 'A-02', chain: [ids.root, ids.A, ids.A02] },
   };
   await withUnitOfWork(pool, programActor('test', today), async (uow) => {
-    await addPrincipal(uow, { id: maker, kind: 'person', name: 'Maker', login: 'maker', clearanceLevel: 9 });
+    await addPrincipal(uow, {
+      id: maker,
+      kind: 'person',
+      name: 'Maker',
+      passwordHash: 'one that nobody knows',
+      login: 'maker',
+      clearanceLevel: 9,
+    });
     for (const p of people) {
       await addPrincipal(uow, { id: p.id, kind: 'person', name: p.name, login: p.id, clearanceLevel: p.clearance });
       await addSession(uow, { tokenHash: randomBytes(32), principalId: p.id, hours: 1, address: 'test', agent: 'test' });

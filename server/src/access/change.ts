@@ -15,10 +15,14 @@ export interface AccessStanding {
   readonly marks: ReadonlyMap<number, string>;
 }
 
-/** How access stands now, in the transaction of whoever asks. */
-export async function accessStanding(db: Db, today: string): Promise<AccessStanding> {
+/** How access stands now, in the transaction of whoever asks; on everything, or on what lies `within` a place. */
+export async function accessStanding(db: Db, today: string, within: string | null = null): Promise<AccessStanding> {
   const snapshot = await loadSnapshot(db);
-  const [people, sets, { places, records }] = [await store.people(db), await store.accessSets(db), await store.reached(db)];
+  const [people, sets, { places, records }] = [
+    await store.people(db),
+    await store.accessSets(db),
+    await (within === null ? store.reached(db) : store.reachedIn(db, within)),
+  ];
   const byPlace = new Map<string, { set: number; n: number }[]>();
   for (const { place_id, access_set_id: set, n } of records) byPlace.set(place_id, [...(byPlace.get(place_id) ?? []), { set, n }]);
   return {

@@ -92,7 +92,12 @@ export async function handOverGrants(
 export async function somebodySetsUp(db: Db, today: string): Promise<boolean> {
   const [root, snapshot, people] = [await rootSet(db), await loadSnapshot(db), await store.people(db)];
   if (root === null) return true;
-  return people.some((p) =>
-    hasRight(snapshot.of({ id: p.id, today, clearance: { level: p.clearance_level, caveats: p.clearance_caveats } }).on(root).all, 'setUp'),
+  return people.some(
+    (p) =>
+      p.signs_in &&
+      hasRight(
+        snapshot.of({ id: p.id, today, clearance: { level: p.clearance_level, caveats: p.clearance_caveats } }).on(root).all,
+        'setUp',
+      ),
   );
 }

@@ -133,11 +133,28 @@ export function chainsOf(db: Db, ids: readonly string[]) {
 }
 
 export function people(db: Db) {
-  return rows<{ id: string; name: string; clearance_level: number; clearance_caveats: string[] }>(
+  return rows<{ id: string; name: string; clearance_level: number; clearance_caveats: string[]; signs_in: boolean }>(
     db,
     'access.people',
-    `select id, name, clearance_level, clearance_caveats from principal where kind = 'person' and active order by name`,
+    `select id, name, clearance_level, clearance_caveats, password_hash is not null as signs_in from principal where kind = 'person' and active order by name`,
   );
+}
+
+/** The same of a place and what lies in it. */
+export async function reachedIn(db: Db, placeId: string) {
+  const places = await rows<{ id: string; access_set_id: number }>(
+    db,
+    'access.placeSetsIn',
+    'select id, access_set_id from place where ancestors @> array[$1::uuid]',
+    [placeId],
+  );
+  const records = await rows<{ place_id: string; access_set_id: number; n: number }>(
+    db,
+    'access.recordSetsIn',
+    `select place_id, access_set_id, count(*)::int as n from record where places @> array[$1::uuid] and state <> 'disposed' group by place_id, access_set_id`,
+    [placeId],
+  );
+  return { places, records };
 }
 
 /** The access set of each place, and of the records right in it: how many have which. */

@@ -160,6 +160,8 @@ export const peopleActs = {
         to: heir ? { id: heir.id, name: heir.name } : null,
         grantsToo: body.grantsToo,
       });
+      const groups = (await arranged.members(uow)).filter((m) => m.id === person.id).map((m) => m.group_name);
+      await arranged.writeGroupsOf(uow, person.id, []);
       await arranged.setActive(uow, person.id, false);
       await arranged.setPassword(uow, person.id, null);
       await arranged.dropInvitations(uow, person.id);
@@ -167,7 +169,7 @@ export const peopleActs = {
       await requireSound(uow, services);
       return {
         answer: { sessions, ...handed },
-        entry: { before: { active: true }, after: { active: false, to: heir?.name ?? null, ...handed }, note: body.reason },
+        entry: { before: { active: true, groups }, after: { active: false, to: heir?.name ?? null, ...handed }, note: body.reason },
       };
     },
   }),

@@ -63,13 +63,13 @@ function requireDays({ from, until }: { readonly from: string | null; readonly u
 /** Does something about access, and tells whose it changes when it is only tried. Refuses to leave nobody who could set up. */
 async function withShift<T>(
   uow: UnitOfWork,
-  { person, trial }: { readonly person: SignedIn; readonly trial: boolean },
+  { person, trial, placeId }: { readonly person: SignedIn; readonly trial: boolean; readonly placeId: string },
   work: () => Promise<T>,
 ): Promise<{ readonly done: T; readonly access: ReturnType<typeof accessShift> | null }> {
-  const before = trial ? await accessStanding(uow, person.today) : null;
+  const before = trial ? await accessStanding(uow, person.today, placeId) : null;
   const done = await work();
   if (!(await somebodySetsUp(uow, person.today))) throw new Problem(409, 'last-administrator', message('identity.lastAdministrator'));
-  return { done, access: before && accessShift(before, await accessStanding(uow, person.today), person.id) };
+  return { done, access: before && accessShift(before, await accessStanding(uow, person.today, placeId), person.id) };
 }
 
 const daysOf = ({ from, until }: { readonly from: string | null; readonly until: string | null }) => ({
@@ -87,7 +87,7 @@ export const grantActs = {
       requireDays(body);
       await requireWithin(uow, access, place.access_set_id, body.profile);
       if (!(await principalInUse(uow, body.principalId))) throw wrongField('/principalId', message('identity.noMember'));
-      const { done: id, access: shift } = await withShift(uow, { person, trial }, () =>
+      const { done: id, access: shift } = await withShift(uow, { person, trial, placeId: place.id }, () =>
         placeGrant(uow, {
           principalId: body.principalId,
           placeId: place.id,
@@ -112,7 +112,9 @@ export const grantActs = {
       const { from, until, reason } = body;
       const was = { profile: grant.profile, from: grant.from_on, until: grant.until_on };
       const is = { profile: body.profile, from, until };
-      const { access: shift } = await withShift(uow, { person, trial }, () => writeGrant(uow, { id: grant.id, ...is, reason }));
+      const { access: shift } = await withShift(uow, { person, trial, placeId: grant.place_id }, () =>
+        writeGrant(uow, { id: grant.id, ...is, reason }),
+      );
       const same = JSON.stringify(was) === JSON.stringify(is) && grant.reason === reason;
       const principal = grant.principal_id;
       return {
@@ -133,7 +135,7 @@ export const grantActs = {
       if (place.kind === 'repository') throw new Problem(409, 'the-repository', message('plan.repositoryStandsAlone'));
       requireRevision(place, body.revision);
       const { standAlone } = body;
-      const { access: shift } = await withShift(uow, { person, trial }, async () => {
+      const { access: shift } = await withShift(uow, { person, trial, placeId: place.id }, async () => {
         await writeStandAlone(uow, place.id, standAlone);
         await settleAnchor(uow, place.id);
       });
@@ -156,13 +158,15 @@ export const grantActs = {
     tries: ({ body }) => body.dryRun,
     async write(uow, { person, access, trial, on: { grant }, body }) {
       await requireWithin(uow, access, grant.access_set_id, grant.profile);
-      const { access: shift } = await withShift(uow, { person, trial }, () => takeGrantBack(uow, grant, body.reason));
+      const { access: shift } = await withShift(uow, { person, trial, placeId: grant.place_id }, () =>
+        takeGrantBack(uow, grant, body.reason),
+      );
       return { answer: { access: shift }, entry: null };
     },
   }),
 };
 
-const grantLine = (g: GrantRow): GrantLine => ({
+const grantLine = (g: GrantRow, timeZone: string): GrantLine => ({
   id: g.id,
   principal: { id: g.principal_id, name: g.principal_name, kind: g.principal_kind, active: g.principal_active },
   place: { id: g.place_id, kind: g.place_kind, code: g.place_code, title: g.place_title },
@@ -171,13 +175,13 @@ const grantLine = (g: GrantRow): GrantLine => ({
   until: g.until_on,
   reason: g.reason,
   madeBy: g.made_by,
-  madeOn: formatCivilDate(dateInZone(g.made_at.getTime(), 'UTC')),
+  madeOn: formatCivilDate(dateInZone(g.made_at.getTime(), timeZone)),
   stencil: g.stencil,
 });
 
 /** What a person was given themselves, of what may be known: places that `access` does not discover are left out. */
-export const grantsOfPerson = async (db: Db, access: PersonAccess, personId: string): Promise<GrantLine[]> =>
-  (await grantsOf(db, personId)).filter((g) => hasRight(access.on(g.access_set_id).all, 'discover')).map(grantLine);
+export const grantsOfPerson = async (db: Db, access: PersonAccess, personId: string, timeZone: string): Promise<GrantLine[]> =>
+  (await grantsOf(db, personId)).filter((g) => hasRight(access.on(g.access_set_id).all, 'discover')).map((g) => grantLine(g, timeZone));
 
 export const grantReads: Pick<ReadsOf<typeof people, Services>, 'grantsOn'> = {
   grantsOn: async ({ services: { pool }, access, person, params }) => {
@@ -185,6 +189,6 @@ export const grantReads: Pick<ReadsOf<typeof people, Services>, 'grantsOn'> = {
     const place = requireRight(known, person, await placeById(pool, params.id), 'discover', message('thing.place'));
     const may = (right: 'grant' | 'audit' | 'dispose'): boolean => hasRight(known.on(place.access_set_id).all, right);
     if (!may('grant') && !may('audit') && !may('dispose')) throw notAllowed('grant');
-    return { grants: (await grantsAround(pool, place.id)).map(grantLine), mayGrant: may('grant') };
+    return { grants: (await grantsAround(pool, place.id)).map((g) => grantLine(g, person.timeZone)), mayGrant: may('grant') };
   },
 };

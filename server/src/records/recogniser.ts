@@ -50,8 +50,8 @@ export function recogniser(languages: string, log: Logger): Recogniser {
   return {
     async words(png) {
       if (!(await (installed ??= look()))) return null;
-      const mine = before.then(() => output(['stdin', 'stdout', '-l', languages, '--psm', '3'], png).catch(() => ''));
-      before = mine;
+      const mine = before.then(() => output(['stdin', 'stdout', '-l', languages, '--psm', '3'], png));
+      before = mine.catch(() => undefined);
       // Where it leaves a line free it guesses at the layout: a number may go on behind that.
       return (await mine).replace(/\n\s*\n/g, '\n');
     },

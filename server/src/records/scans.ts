@@ -1,4 +1,5 @@
 import { createHash } from 'node:crypto';
+import { databaseAway } from '../kernel/index.js';
 import type { Recognised, Unread, UnreadReason } from './documentText.js';
 import type { Showable } from './pages.js';
 import type { Services } from './services.js';
@@ -38,11 +39,18 @@ export interface Patience {
   readonly then: 'leaveOut' | 'later';
 }
 
-/** Recognises the words in scans; null where it is for another time, or where nothing is installed that could. */
-export async function recognise(services: Services, scans: readonly Scan[], patience: Patience): Promise<Recognised | null> {
+/**
+ * Recognises the words in scans; null where it is for another time, or where nothing is installed that could. Not `complete`: something could not
+ * be drawn or looked at, which may be different another time.
+ */
+export async function recognise(
+  services: Services,
+  scans: readonly Scan[],
+  patience: Patience,
+): Promise<(Recognised & { readonly complete: boolean }) | null> {
   const texts: string[] = [];
   const unread: Unread[] = [];
-  let left = mostPages;
+  let [left, complete] = [mostPages, true];
   for (const scan of scans) {
     const { part, content } = scan;
     const miss = (why: UnreadReason): void => void unread.push({ part, why });
@@ -64,9 +72,11 @@ export async function recognise(services: Services, scans: readonly Scan[], pati
       else if (!found) miss(whyOf(scan));
       left = Math.max(0, left - wanted.length);
     } catch (error) {
-      if (error instanceof DamagedContent) throw error;
+      if (error instanceof DamagedContent || databaseAway(error)) throw error;
+      services.log.warn({ err: error, part }, 'a scan could not be recognised');
+      complete = false;
       miss(whyOf(scan));
     }
   }
-  return { text: texts.join('\n\n'), unread };
+  return { text: texts.join('\n\n'), unread, complete };
 }

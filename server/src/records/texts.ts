@@ -58,9 +58,9 @@ export async function wordsIn(services: Services, content: StoredRow, until?: nu
   if (scans.length === 0) return { text: texts.join('\n\n'), unread };
   const patience: Patience = until === undefined ? { until: Date.now() + recognisingMs, then: 'leaveOut' } : { until, then: 'later' };
   const kept = await services.contents.recognised(content.content_id);
-  const found = kept ?? (await recognise(services, scans, patience));
-  if (found && !kept) await services.contents.keepRecognised(content.content_id, found);
-  const { text, unread: missed } = found ?? notRecognised(scans);
+  const found = kept ? null : await recognise(services, scans, patience);
+  if (found?.complete) await services.contents.keepRecognised(content.content_id, { text: found.text, unread: found.unread });
+  const { text, unread: missed } = kept ?? found ?? notRecognised(scans);
   return { text: [...texts, text].join('\n\n'), unread: [...unread, ...missed] };
 }
 

@@ -9,14 +9,14 @@ import { ownedBy } from '../records/index.js';
 
 /** A person with what areas above know of them. */
 export const personPage: Pick<ReadsOf<typeof people, Services>, 'person'> = {
-  person: async ({ services: { pool, config }, access, params }) => {
+  person: async ({ services: { pool, config }, person, access, params }) => {
     const known = await access();
     await requireAtRepository(pool, known, 'setUp', message('identity.whoSetsUp'));
     const found = await personById(pool, params.id);
     if (!found) throw notFound(message('thing.person'));
     const [groups, grants, sessions, owns, custodian] = await Promise.all([
       members(pool),
-      grantsOfPerson(pool, known, found.id),
+      grantsOfPerson(pool, known, found.id, person.timeZone),
       sessionsOf(pool, found.id, config.idleMinutes),
       ownedBy(pool, found.id),
       custodianOf(pool, found.id),

@@ -58,6 +58,7 @@ export class InvitationLink {
   }
 
   protected copy(): void {
-    void navigator.clipboard.writeText(this.address()).then(() => this.copied.set(true));
+    // Without TLS a browser has no clipboard for pages: the field can be copied from by hand.
+    void navigator.clipboard?.writeText(this.address()).then(() => this.copied.set(true));
   }
 }
