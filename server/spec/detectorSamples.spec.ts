@@ -199,6 +199,7 @@ describe('detectors on made samples', () => {
   const read = (bytes: Buffer, mediaType: string): ReturnType<typeof wordsIn> => {
     const services = {
       pages,
+      log,
       recogniser: recognising,
       reading: { run: (_: unknown, given: Parameters<typeof wordsOfDocument>[0]) => wordsOfDocument(given) },
       contents: {
