@@ -157,7 +157,7 @@ test('the same work with the keyboard only', async ({ browser, app }) => {
   });
 
   await test.step('verify the ledger', async () => {
-    await keyboard.press('9');
+    await keyboard.press('8');
     await page.waitForURL('**/proof');
     await tabTo(page, '.page-head p-button:last-of-type button');
     await keyboard.press('Enter');

@@ -7,7 +7,7 @@ CREATE FUNCTION public.as_it_was(p_of text, p_on date, p_keys text[] DEFAULT NUL
     SET search_path TO 'public'
     AS $_$
 begin
-  if p_of not in ('place', 'place_rule', 'pair_rule', 'criteria_rule', 'jurisdiction', 'named_year') then
+  if p_of not in ('place', 'place_rule', 'pair_rule', 'criteria_rule', 'jurisdiction', 'named_year', 'grant_', 'membership', 'principal') then
     raise exception 'Of % no past is kept', p_of;
   end if;
   return query execute format(
@@ -20,7 +20,7 @@ begin
      select to_jsonb(t) from %1$I t
      where ($2 is null or %2$s = any ($2)) and not exists (select from later where key = %2$s)',
     -- Of places there may be many: their key is read without the rest of the row.
-    p_of, case p_of when 'place' then 't.id::text' else format('past_key(%L, to_jsonb(t))', p_of) end)
+    p_of, case when p_of in ('place', 'grant_', 'principal') then 't.id::text' else format('past_key(%L, to_jsonb(t))', p_of) end)
     using p_on, p_keys;
 end $_$;
 
@@ -639,6 +639,16 @@ begin
   return null;
 end $$;
 
+CREATE FUNCTION public.keep_past_of_principal() RETURNS trigger
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+begin
+  insert into past (of, key, until, was) values ('principal', new.id::text, repository_now(), case when tg_op = 'INSERT' then null else jsonb_build_object(
+    'id', old.id, 'kind', old.kind, 'name', old.name, 'active', old.active, 'clearance_level', old.clearance_level, 'clearance_caveats', old.clearance_caveats) end);
+  return null;
+end $$;
+
 CREATE FUNCTION public.keep_past_of_record() RETURNS trigger
     LANGUAGE plpgsql SECURITY DEFINER
     SET search_path TO 'public'
@@ -759,6 +769,7 @@ CREATE FUNCTION public.past_key(p_of text, p_row jsonb) RETURNS text
     when 'pair_rule' then concat_ws(' ', p_row->>'record_type', p_row->>'series_id', p_row->>'rule_id')
     when 'jurisdiction' then p_row->>'name'
     when 'named_year' then p_row->>'name'
+    when 'membership' then concat_ws(' ', p_row->>'member_id', p_row->>'group_id')
     else p_row->>'id'
   end
 $$;
@@ -1148,7 +1159,7 @@ CREATE TABLE public.grant_ (
     until_on date,
     reason text NOT NULL,
     made_by uuid,
-    made_at timestamp with time zone DEFAULT now() NOT NULL,
+    made_at timestamp with time zone DEFAULT public.repository_now() NOT NULL,
     by_stencil uuid,
     CONSTRAINT grant__check CHECK (((place_id IS NULL) <> (record_id IS NULL))),
     CONSTRAINT grant__check1 CHECK (((until_on IS NULL) OR (from_on IS NULL) OR (until_on >= from_on)))
@@ -2262,6 +2273,8 @@ CREATE TRIGGER criteria_rule_past AFTER INSERT OR DELETE OR UPDATE ON public.cri
 
 CREATE TRIGGER grant_epoch AFTER INSERT OR DELETE OR UPDATE ON public.grant_ FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('access');
 
+CREATE TRIGGER grant_past AFTER INSERT OR DELETE OR UPDATE ON public.grant_ FOR EACH ROW EXECUTE FUNCTION public.keep_past();
+
 CREATE TRIGGER head_stamp_fixed BEFORE DELETE OR UPDATE ON public.head_stamp FOR EACH ROW EXECUTE FUNCTION public.refuse_change('a time stamp never changes');
 
 CREATE TRIGGER head_witness_fixed BEFORE DELETE OR UPDATE ON public.head_witness FOR EACH ROW EXECUTE FUNCTION public.refuse_change('a cosignature never changes');
@@ -2285,6 +2298,8 @@ CREATE TRIGGER ledger_tile_guard BEFORE INSERT OR UPDATE ON public.ledger_tile F
 CREATE TRIGGER ledger_tile_kept BEFORE TRUNCATE ON public.ledger_tile FOR EACH STATEMENT EXECUTE FUNCTION public.refuse_change('the ledger only grows');
 
 CREATE TRIGGER membership_epoch AFTER INSERT OR DELETE OR UPDATE ON public.membership FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('access');
+
+CREATE TRIGGER membership_past AFTER INSERT OR DELETE OR UPDATE ON public.membership FOR EACH ROW EXECUTE FUNCTION public.keep_past();
 
 CREATE TRIGGER named_year_epoch AFTER INSERT OR DELETE OR UPDATE ON public.named_year FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('schedule');
 
@@ -2310,13 +2325,17 @@ CREATE TRIGGER past_kept BEFORE TRUNCATE ON public.past FOR EACH STATEMENT EXECU
 
 CREATE TRIGGER place_epoch AFTER UPDATE OF stand_alone, ancestors, code, title ON public.place FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('access');
 
-CREATE TRIGGER place_past AFTER UPDATE OF kind, code, title, parent_id, ancestors, closed_on, jurisdictions ON public.place FOR EACH ROW EXECUTE FUNCTION public.keep_past();
+CREATE TRIGGER place_past AFTER UPDATE OF kind, code, title, parent_id, ancestors, closed_on, jurisdictions, stand_alone, marking_level, marking_caveats ON public.place FOR EACH ROW EXECUTE FUNCTION public.keep_past();
 
 CREATE TRIGGER place_rule_epoch AFTER INSERT OR DELETE ON public.place_rule FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('schedule');
 
 CREATE TRIGGER place_rule_past AFTER INSERT OR DELETE OR UPDATE ON public.place_rule FOR EACH ROW EXECUTE FUNCTION public.keep_past();
 
 CREATE TRIGGER principal_epoch AFTER INSERT OR DELETE OR UPDATE ON public.principal FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('access');
+
+CREATE TRIGGER principal_made_past AFTER INSERT ON public.principal FOR EACH ROW EXECUTE FUNCTION public.keep_past_of_principal();
+
+CREATE TRIGGER principal_past AFTER UPDATE OF name, active, clearance_level, clearance_caveats ON public.principal FOR EACH ROW WHEN (((((old.name IS DISTINCT FROM new.name) OR (old.active IS DISTINCT FROM new.active)) OR (old.clearance_level IS DISTINCT FROM new.clearance_level)) OR (old.clearance_caveats IS DISTINCT FROM new.clearance_caveats))) EXECUTE FUNCTION public.keep_past_of_principal();
 
 CREATE TRIGGER record_cover_inserted AFTER INSERT ON public.record REFERENCING NEW TABLE AS written FOR EACH STATEMENT EXECUTE FUNCTION public.cover_what_matches();
 
@@ -2750,6 +2769,8 @@ REVOKE ALL ON FUNCTION public.guard_version() FROM PUBLIC;
 REVOKE ALL ON FUNCTION public.guard_withdrawal() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.keep_past() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.keep_past_of_principal() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.keep_past_of_record() FROM PUBLIC;
 

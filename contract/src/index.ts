@@ -15,7 +15,19 @@ export {
   type Told,
   type ToldOf,
 } from './shared.js';
-export { access, type WhoCan } from './access.js';
+export {
+  access,
+  accessFindingKinds,
+  type AccessFinding,
+  type AccessFindingKind,
+  type AccessMark,
+  type AccessSide,
+  type MatrixRow,
+  type ReachLine,
+  type RightLine,
+  type WeighedGrantLine,
+  type WhoCan,
+} from './access.js';
 export {
   exchange,
   packageFormat,

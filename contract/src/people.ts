@@ -1,7 +1,7 @@
 import { profiles } from '@key-cellar/core/access';
 import { placeKinds } from '@key-cellar/core/plan';
 import * as z from 'zod';
-import { accessShift, ask, dateText, get, id, idParam, personRef, post, put, revision } from './shared.js';
+import { accessShift, ask, dateText, get, id, idParam, outcomes, personRef, post, put, revision } from './shared.js';
 import { line, reason, text } from './text.js';
 
 const clearance = z.object({ level: z.number().int().min(0).max(9), caveats: z.array(line(40)).max(20) });
@@ -138,6 +138,10 @@ export const people = {
     params: idParam,
     body: z.object({ profile: z.enum(profiles.map((p) => p.code)), ...days, reason, dryRun: z.boolean().default(true) }),
     response: z.object({ access: accessShift.nullable() }),
+  }),
+  limitGrants: post('/grants/limit', 'Take back many grants at once, or give all of them a last day; tried first with dryRun', {
+    body: z.object({ ids: z.array(id).min(1).max(1000), until: dateText.nullable(), reason, dryRun: z.boolean().default(true) }),
+    response: outcomes.extend({ access: accessShift.nullable() }),
   }),
   setStandAlone: put(
     '/places/{id}/stand-alone',

@@ -62,7 +62,7 @@ export async function loadDemo(config: Config, progress: (line: string) => void)
     await setClock(services, begin);
     const partial = await withUnitOfWork(services.pool, programActor('demo', begin), async (uow) => {
       await writeSetting(uow, 'repository', { name: 'Marrowick Harbour Authority', timeZone });
-      await writeSetting(uow, 'pastFrom', { on: begin });
+      for (const past of ['pastFrom', 'accessPastFrom']) await writeSetting(uow, past, { on: begin });
       // The loader sweeps itself, each time on the day of the story.
       await writeSetting(uow, 'swept', { on: demoToday });
       await writeSetting(

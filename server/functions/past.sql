@@ -1,4 +1,4 @@
--- What decides about dates is kept as it was before it changed.
+-- What decides about dates and about access is kept as it was before it changed.
 -- Re-creatable: run after the migrations whenever this file changed.
 
 -- The columns that tell rows of a table apart.
@@ -8,6 +8,7 @@ create or replace function past_key(p_of text, p_row jsonb) returns text languag
     when 'pair_rule' then concat_ws(' ', p_row->>'record_type', p_row->>'series_id', p_row->>'rule_id')
     when 'jurisdiction' then p_row->>'name'
     when 'named_year' then p_row->>'name'
+    when 'membership' then concat_ws(' ', p_row->>'member_id', p_row->>'group_id')
     else p_row->>'id'
   end
 $$;
@@ -40,11 +41,19 @@ begin
   return null;
 end $$;
 
+-- Of a person or group only what access asks of them.
+create or replace function keep_past_of_principal() returns trigger language plpgsql security definer set search_path = public as $$
+begin
+  insert into past (of, key, until, was) values ('principal', new.id::text, repository_now(), case when tg_op = 'INSERT' then null else jsonb_build_object(
+    'id', old.id, 'kind', old.kind, 'name', old.name, 'active', old.active, 'clearance_level', old.clearance_level, 'clearance_caveats', old.clearance_caveats) end);
+  return null;
+end $$;
+
 -- The rows of a table as they were at the end of a day; those of some keys only, where keys are given.
 create or replace function as_it_was(p_of text, p_on date, p_keys text[] default null) returns setof jsonb
   language plpgsql stable security definer set search_path = public as $$
 begin
-  if p_of not in ('place', 'place_rule', 'pair_rule', 'criteria_rule', 'jurisdiction', 'named_year') then
+  if p_of not in ('place', 'place_rule', 'pair_rule', 'criteria_rule', 'jurisdiction', 'named_year', 'grant_', 'membership', 'principal') then
     raise exception 'Of % no past is kept', p_of;
   end if;
   return query execute format(
@@ -57,18 +66,24 @@ begin
      select to_jsonb(t) from %1$I t
      where ($2 is null or %2$s = any ($2)) and not exists (select from later where key = %2$s)',
     -- Of places there may be many: their key is read without the rest of the row.
-    p_of, case p_of when 'place' then 't.id::text' else format('past_key(%L, to_jsonb(t))', p_of) end)
+    p_of, case when p_of in ('place', 'grant_', 'principal') then 't.id::text' else format('past_key(%L, to_jsonb(t))', p_of) end)
     using p_on, p_keys;
 end $$;
 
 create or replace trigger place_past
-  after update of kind, code, title, parent_id, ancestors, closed_on, jurisdictions on place
+  after update of kind, code, title, parent_id, ancestors, closed_on, jurisdictions, stand_alone, marking_level, marking_caveats on place
   for each row execute function keep_past();
 create or replace trigger place_rule_past after insert or update or delete on place_rule for each row execute function keep_past();
 create or replace trigger pair_rule_past after insert or update or delete on pair_rule for each row execute function keep_past();
 create or replace trigger criteria_rule_past after insert or update or delete on criteria_rule for each row execute function keep_past();
 create or replace trigger jurisdiction_past after insert or update or delete on jurisdiction for each row execute function keep_past();
 create or replace trigger named_year_past after insert or update or delete on named_year for each row execute function keep_past();
+create or replace trigger grant_past after insert or update or delete on grant_ for each row execute function keep_past();
+create or replace trigger membership_past after insert or update or delete on membership for each row execute function keep_past();
+create or replace trigger principal_made_past after insert on principal for each row execute function keep_past_of_principal();
+create or replace trigger principal_past after update of name, active, clearance_level, clearance_caveats on principal
+  for each row when ((old.name, old.active, old.clearance_level, old.clearance_caveats) is distinct from
+    (new.name, new.active, new.clearance_level, new.clearance_caveats)) execute function keep_past_of_principal();
 create or replace trigger record_past
   after update of title, record_type, place_id, series_id, owner_id, created_on, received_on, modified_on, declared_on, superseded_on, facts, gaps, override,
     jurisdictions, refers, detected on record

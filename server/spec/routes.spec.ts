@@ -244,6 +244,10 @@ describe('every route that changes something', () => {
         params: { id: await scene.grant() },
         body: { profile: 'borrower', reason: 'takes copies', dryRun: false },
       }),
+    'people.limitGrants': async () =>
+      world.as('keeper').call(contract.people.limitGrants, {
+        body: { ids: [await scene.grant()], until: '2031-12-31', reason: 'not for ever', dryRun: false },
+      }),
     'people.setStandAlone': async () =>
       world.as('keeper').call(contract.people.setStandAlone, {
         params: { id: await scene.folder() },

@@ -1,3 +1,4 @@
+export { changeOf, extentOf, sourcesOf, type Change, type Extent } from './compare.js';
 export {
   describeRights,
   hasRight,

@@ -1,4 +1,4 @@
-import { override, rows, factActs, stencilActs, numberingActs, detectorActs } from '@key-cellar/server';
+import { override, rows, row, factActs, grantActs, stencilActs, numberingActs, detectorActs } from '@key-cellar/server';
 import type { GroupCode } from '../people.js';
 import { detectors } from '../detectors.js';
 import { recordTypes } from '../plan.js';
@@ -109,5 +109,33 @@ export async function arrange(loaded: Loaded): Promise<void> {
   await on(loaded, '2026-08-31', async (person) => {
     const ines = await person('ines');
     for (const detector of detectors) await perform(loaded, ines, detectorActs.makeDetector, { body: detector });
+  });
+}
+
+/** Who stood in for whom in late summer, and until when. */
+export async function standIn(loaded: Loaded): Promise<void> {
+  const { services, personId, placeId } = loaded;
+  await on(loaded, '2026-08-31', async (person) => {
+    const ines = await person('ines');
+    const give = (login: string, place: string, profile: 'borrower' | 'editor', until: string | null, reason: string) =>
+      perform(loaded, ines, grantActs.giveGrant, {
+        params: { id: placeId.get(place)! },
+        body: { principalId: personId.get(login)!, profile, from: null, until, reason, dryRun: false },
+      });
+    await give('kofi', 'DRG', 'editor', '2026-10-09', 'Stands in for Petra Solheim while she is away.');
+    await give('mirela', 'SAF', 'borrower', null, 'Looks into the training of the pilots after the near misses.');
+    await give('petra', 'BER', 'borrower', null, 'Checks the mooring plans of the new quay.');
+  });
+  await on(loaded, '2026-09-08', async (person) => {
+    const grant = await row<{ id: string }>(
+      services.pool,
+      'demo.mirelasGrant',
+      'select id from grant_ where principal_id = $1 and place_id = $2',
+      [personId.get('mirela'), placeId.get('SAF')],
+    );
+    await perform(loaded, await person('ines'), grantActs.endGrant, {
+      params: { id: grant!.id },
+      body: { reason: 'The report on the training is done.', dryRun: false },
+    });
   });
 }

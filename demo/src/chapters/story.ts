@@ -15,7 +15,7 @@ import {
 } from '@key-cellar/server';
 import { demoToday } from '../records.js';
 import { setClock, as, perform, on, type Loaded } from './scene.js';
-import { arrange } from './arrangements.js';
+import { arrange, standIn } from './arrangements.js';
 
 const ottoline: Criteria = {
   op: 'and',
@@ -179,6 +179,7 @@ export async function addActs(loaded: Loaded): Promise<void> {
     await approve(loaded, await person('tomas'), invoices, 'Checked against the ledger of 2015.');
     await proposeSeries(loaded, 'ines', '2026-09-02', 'SAF-03', true);
   });
+  await standIn(loaded);
   await on(loaded, '2026-09-11', async (person) => {
     await findDue(services, await person('tomas'));
     await proposeSeries(loaded, 'tomas', '2026-09-11', 'HAR-02', false);

@@ -45,6 +45,7 @@ export const examples: Record<string, (t: Things, c: Common, world: ActWorld) =>
     body: { principalId: c.group, profile: 'reader', reason: 'asks', dryRun: false },
   }),
   'people.changeGrant': (t) => ({ params: { id: t.grant }, body: { profile: 'reader', reason: 'asks again', dryRun: false } }),
+  'people.limitGrants': (t) => ({ body: { ids: [t.grant], until: '2031-12-31', reason: 'not for ever', dryRun: false } }),
   'people.setStandAlone': (t) => ({
     params: { id: t.place },
     body: { revision: 1, standAlone: true, reason: 'set apart', dryRun: false },

@@ -148,7 +148,7 @@ async function seed(pool: pg.Pool): Promise<{ ids: World['ids']; cookies: Record
   const passwordHash = await hash;
   await withUnitOfWork(pool, programActor('test', today), async (uow) => {
     await writeSetting(uow, 'repository', { name: 'Test', timeZone: 'UTC' });
-    await writeSetting(uow, 'pastFrom', { on: today });
+    for (const past of ['pastFrom', 'accessPastFrom']) await writeSetting(uow, past, { on: today });
     // Specs say themselves when to sweep.
     await writeSetting(uow, 'swept', { on: '2999-12-31' });
     await addPrincipal(uow, { id: ids.staff, kind: 'group', name: 'Staff' });
@@ -214,11 +214,12 @@ export async function makeWorld(changes: Partial<Config> = {}): Promise<World> {
   const database = await freshDatabase();
   const running = await startServer({ ...configFor(database), ...changes });
   const { services } = running;
+  const setToday = (date: string): Promise<void> => setClock(services.pool, date);
+  // What the repository remembers of earlier days begins on this one.
+  await setToday(today);
   const { ids, cookies } = await seed(services.pool);
   const base = `http://127.0.0.1:${running.port}`;
   const as = (login: Login): Client => new Client(base, cookies[login]);
-  const setToday = (date: string): Promise<void> => setClock(services.pool, date);
-  await setToday(today);
   return {
     database,
     running,

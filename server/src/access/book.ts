@@ -4,9 +4,11 @@ import {
   describeRights,
   principalsOf,
   type AccessPlace,
+  type EffectiveAccess,
   type Grant,
   type Marking,
   type Memberships,
+  type Person as AccessPerson,
   type Right,
   type RightSet,
 } from '@key-cellar/core/access';
@@ -40,6 +42,21 @@ export class Snapshot {
       this.people.set(key, access);
     }
     return access;
+  }
+
+  /** All groups that a person or group is in, and itself. */
+  principalsOf(id: string): ReadonlySet<string> {
+    return principalsOf(id, this.memberships);
+  }
+
+  markingOf(setId: number): Marking {
+    return this.accessSets.get(setId)!.marking;
+  }
+
+  /** What grants come to on one set for somebody who is these principals. */
+  weigh(who: AccessPerson, setId: number, today: string): EffectiveAccess {
+    const set = this.accessSets.get(setId)!;
+    return effectiveAccess(who, set.chain, set.marking, civilDate(today));
   }
 
   private compute(person: Accessor): PersonAccess {

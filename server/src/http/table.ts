@@ -1,6 +1,7 @@
 import { message } from '@key-cellar/words';
 import * as contract from '@key-cellar/contract';
 import type { Endpoint } from '@key-cellar/contract';
+import { accessReads } from '../access/index.js';
 import { criteriaReads } from '../criteria/index.js';
 import {
   batchActs,
@@ -123,7 +124,7 @@ const table: { readonly [A in keyof Areas]: { readonly [K in keyof Areas[A]]: An
   },
   fixity: { ...fixityReads, ...fixityActs },
   reports: reportReads,
-  access: { acts: () => ({ acts: whoCan(acts()) }) },
+  access: { ...accessReads, acts: () => ({ acts: whoCan(acts()) }) },
   exchange: { ...exchangeReads, ...exchangeActs },
   people: { ...peopleReads, ...personPage, ...grantReads, ...peopleActs, ...grantActs },
 };

@@ -26,7 +26,7 @@ export const makeFirstKeeper = freeAct(identity.makeFirstKeeper, {
       if (await anybodyExists(uow)) throw notAgain();
       const timeZone = Intl.DateTimeFormat().resolvedOptions().timeZone || 'UTC';
       await writeSetting(uow, 'repository', { name: body.repository, timeZone });
-      await writeSetting(uow, 'pastFrom', { on: settings.today });
+      for (const past of ['pastFrom', 'accessPastFrom']) await writeSetting(uow, past, { on: settings.today });
       const [keeperId, placeId] = [uuidv7(), uuidv7()];
       await addPrincipal(uow, { id: keeperId, kind: 'person', name: body.name, login: body.login, passwordHash, clearanceLevel: 9 });
       const setId = await getOrMakeSet(uow, { anchorPlace: placeId, recordId: null, level: 0, caveats: [] });

@@ -1,7 +1,7 @@
-import { people, type GrantLine } from '@key-cellar/contract';
+import { people, type GrantLine, type OutcomeLine, type Told } from '@key-cellar/contract';
 import { hasRight, profile, profileWords, type RightSet } from '@key-cellar/core/access';
 import { dateInZone, formatCivilDate } from '@key-cellar/core/calendar';
-import { message } from '@key-cellar/words';
+import { message, type Message } from '@key-cellar/words';
 import {
   accessShift,
   accessStanding,
@@ -18,6 +18,7 @@ import {
 } from '../access/index.js';
 import {
   actsFor,
+  many,
   mayAtRepository,
   notAllowed,
   one,
@@ -25,6 +26,7 @@ import {
   requireRight,
   wrongField,
   type Db,
+  type Entered,
   type Kind,
   type PersonAccess,
   type ReadsOf,
@@ -49,21 +51,29 @@ const grantKind: Kind<GrantRow> = {
   sets: (grant) => [grant.access_set_id],
 };
 
-/** Nobody gives, or takes, more than they have there themselves; who sets up the repository may. */
-async function requireWithin(uow: UnitOfWork, access: PersonAccess, setId: number, named: string): Promise<void> {
+/** Nobody gives, or takes, more than they have there themselves; who sets up the repository may. Null where nothing speaks against it. */
+async function beyond(uow: UnitOfWork, access: PersonAccess, setId: number, named: string): Promise<Message | null> {
   const rights: RightSet = profile(named).rights;
-  if ((rights & ~access.on(setId).all) !== 0 && !(await mayAtRepository(uow, access, 'setUp')))
-    throw new Problem(403, 'not-allowed', message('access.moreThanYou', { profile: profileWords(named) }));
+  const within = (rights & ~access.on(setId).all) === 0 || (await mayAtRepository(uow, access, 'setUp'));
+  return within ? null : message('access.moreThanYou', { profile: profileWords(named) });
+}
+
+async function requireWithin(uow: UnitOfWork, access: PersonAccess, setId: number, named: string): Promise<void> {
+  const sentence = await beyond(uow, access, setId, named);
+  if (sentence) throw new Problem(403, 'not-allowed', sentence);
 }
 
 function requireDays({ from, until }: { readonly from: string | null; readonly until: string | null }): void {
   if (from !== null && until !== null && until < from) throw wrongField('/until', message('exchange.grantEnds'));
 }
 
-/** Does something about access, and tells whose it changes when it is only tried. Refuses to leave nobody who could set up. */
+const whyNotUntil = (grant: GrantRow, until: string | null): Message | null =>
+  until !== null && grant.from_on !== null && until < grant.from_on ? message('exchange.grantEnds') : null;
+
+/** Does something about access, and tells whose it changes, in a place or everywhere, when it is only tried. Refuses to leave nobody who could set up. */
 async function withShift<T>(
   uow: UnitOfWork,
-  { person, trial, placeId }: { readonly person: SignedIn; readonly trial: boolean; readonly placeId: string },
+  { person, trial, placeId }: { readonly person: SignedIn; readonly trial: boolean; readonly placeId: string | null },
   work: () => Promise<T>,
 ): Promise<{ readonly done: T; readonly access: ReturnType<typeof accessShift> | null }> {
   const before = trial ? await accessStanding(uow, person.today, placeId) : null;
@@ -121,6 +131,41 @@ export const grantActs = {
         answer: { access: shift },
         entry: same ? null : { before: { principal, ...was }, after: { principal, ...is }, note: reason },
       };
+    },
+  }),
+
+  limitGrants: act(people.limitGrants, {
+    name: ['took a grant back', 'changed a grant'],
+    on: { grants: many(grantKind, ({ body }) => body.ids, 'grant') },
+    repeat: 'same',
+    tries: ({ body }) => body.dryRun,
+    async write(uow, { person, access, trial, on: { grants }, left, body: { until, reason } }) {
+      const results: Told<OutcomeLine>[] = [];
+      const entries: Entered[] = [];
+      const { access: shift } = await withShift(uow, { person, trial, placeId: null }, async () => {
+        for (const grant of grants) {
+          const line = { id: grant.id, name: `${grant.principal_name} · ${grant.place_code} ${grant.place_title}` };
+          const against = (await beyond(uow, access, grant.access_set_id, grant.profile)) ?? whyNotUntil(grant, until);
+          if (against) {
+            results.push({ ...line, outcome: 'refused', why: against });
+          } else if (until === null) {
+            await takeGrantBack(uow, grant, reason);
+            results.push({ ...line, outcome: 'done', why: message('access.grantEnded') });
+          } else if (grant.until_on === until) {
+            results.push({ ...line, outcome: 'skipped', why: message('access.grantEndsThen') });
+          } else {
+            const { id, profile: as, from_on: from } = grant;
+            await writeGrant(uow, { id, profile: as, from, until, reason });
+            results.push({ ...line, outcome: 'done', why: message('access.grantUntil', { until: { day: until } }) });
+            const same = { principal: grant.principal_id, profile: as, from };
+            entries.push({
+              ...{ act: 'changed a grant', subject: grantKind.subject(grant), note: reason },
+              ...{ before: { ...same, until: grant.until_on }, after: { ...same, until } },
+            });
+          }
+        }
+      });
+      return { answer: { results: [...results, ...left], access: shift }, entry: entries.length === 0 ? null : entries };
     },
   }),
 

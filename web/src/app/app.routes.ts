@@ -171,6 +171,27 @@ export const routes: Routes = [
       },
       { path: 'docket', title: 'Docket · Key Cellar', loadComponent: () => import('./docket/docketPage').then((m) => m.DocketPage) },
       { path: 'docket/:id', title: 'Batch · Key Cellar', loadComponent: () => import('./docket/batchPage').then((m) => m.BatchPage) },
+      { path: 'access', title: 'Access · Key Cellar', loadComponent: () => import('./access/matrixPage').then((m) => m.MatrixPage) },
+      {
+        path: 'access/compare',
+        title: 'Access side by side · Key Cellar',
+        loadComponent: () => import('./access/comparePage').then((m) => m.ComparePage),
+      },
+      {
+        path: 'access/reach',
+        title: 'Who can reach it · Key Cellar',
+        loadComponent: () => import('./access/reachPage').then((m) => m.ReachPage),
+      },
+      {
+        path: 'access/look',
+        title: 'Access to look at · Key Cellar',
+        loadComponent: () => import('./access/findingsPage').then((m) => m.FindingsPage),
+      },
+      {
+        path: 'access/people/:id',
+        title: 'What someone can reach · Key Cellar',
+        loadComponent: () => import('./access/personReachPage').then((m) => m.PersonReachPage),
+      },
       { path: 'proof', title: 'Proof · Key Cellar', loadComponent: () => import('./ledger/proofPage').then((m) => m.ProofPage) },
       {
         path: 'messages',

@@ -39,7 +39,8 @@ const areas: readonly Area[] = [
   { key: '5', path: '/schedule', name: $localize`Schedule` },
   { key: '6', path: '/holds', name: $localize`Holds`, needs: 'holds', right: ['hold', 'audit'] },
   { key: '7', path: '/docket', name: $localize`Docket`, needs: 'docket', right: ['dispose', 'approve', 'audit'] },
-  { key: '9', path: '/proof', name: $localize`Proof`, right: ['audit'] },
+  { key: '8', path: '/proof', name: $localize`Proof`, right: ['audit'] },
+  { key: '9', path: '/access', name: $localize`Access`, right: ['grant', 'audit'] },
   { key: '0', path: '/setup', name: $localize`Setup`, right: ['edit', 'dispose'] },
 ];
 

@@ -44,6 +44,7 @@ export const can: Record<keyof typeof english, string> = {
   'can.does.people.giveGrant': 'Jemandem Zugang zu einer Stelle geben',
   'can.does.people.invite': 'Einer Person einen Link zum Wählen eines Passworts geben',
   'can.does.people.letGo': 'Eine Person ausscheiden und übergeben, was ihr gehörte',
+  'can.does.people.limitGrants': 'Viele Freigaben zurücknehmen oder ihnen einen letzten Tag geben',
   'can.does.people.make': 'Eine Person anlegen',
   'can.does.people.makeGroup': 'Eine Gruppe anlegen',
   'can.does.people.setStandAlone': 'Eine Stelle für sich stellen oder wieder öffnen',

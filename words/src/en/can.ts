@@ -42,6 +42,7 @@ export const can = {
   'can.does.people.giveGrant': 'Give someone access to a place',
   'can.does.people.invite': 'Give a person a link to choose a password',
   'can.does.people.letGo': 'Let a person go and hand over what was theirs',
+  'can.does.people.limitGrants': 'Take back many grants, or give them a last day',
   'can.does.people.make': 'Add a person',
   'can.does.people.makeGroup': 'Make a group',
   'can.does.people.setStandAlone': 'Let a place stand alone, or open it again',

@@ -13,7 +13,7 @@ export interface View {
   template: `
     <nav [attr.aria-label]="label()">
       @for (view of views(); track view.path) {
-        <a [routerLink]="view.path" routerLinkActive="on" ariaCurrentWhenActive="page" [routerLinkActiveOptions]="{ exact: true }">{{
+        <a [routerLink]="view.path" routerLinkActive="on" ariaCurrentWhenActive="page" [routerLinkActiveOptions]="samePath">{{
           view.name
         }}</a>
       }
@@ -45,6 +45,8 @@ export interface View {
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class Views {
+  /** What is asked of a view does not make it another one. */
+  protected readonly samePath = { paths: 'exact', queryParams: 'ignored', matrixParams: 'ignored', fragment: 'ignored' } as const;
   readonly label = input.required<string>();
   readonly views = input.required<readonly View[]>();
 }

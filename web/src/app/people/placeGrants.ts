@@ -28,6 +28,7 @@ type Task = { readonly kind: 'give' } | { readonly kind: 'alone' } | { readonly 
         @if (place().kind !== 'repository') {
           <button type="button" (click)="start({ kind: 'alone' })">{{ place().standAlone ? labels.open : labels.apart }}</button>
         }
+        <a routerLink="/access/reach" [queryParams]="{ place: place().id }" i18n>who can reach it</a>
       }
     </div>
     <kc-problem [problem]="page.problem()" />
@@ -168,6 +169,7 @@ type Task = { readonly kind: 'give' } | { readonly kind: 'alone' } | { readonly 
       font-size: 14px;
     }
     .head button,
+    .head a,
     td.do button {
       font: inherit;
       font-size: 12.5px;

@@ -6,6 +6,7 @@ import { Button } from 'primeng/button';
 import { Tab, TabList, TabPanel, TabPanels, Tabs } from 'primeng/tabs';
 import { Tooltip } from 'primeng/tooltip';
 import { filter, map, switchMap, take } from 'rxjs';
+import { ReachedBy } from '../access/index';
 import { RecordSteps } from '../docket/index';
 import { Session } from '../identity/index';
 import { DateField } from '../kit/dateField';
@@ -52,6 +53,7 @@ export function lifeOfDossier(d: Dossier): Life {
 @Component({
   selector: 'kc-dossier',
   imports: [
+    ReachedBy,
     TextField,
     DateField,
     ActOnMany,

@@ -1,0 +1,279 @@
+import type { access, AccessFinding, AccessFindingKind, AccessSide, Told } from '@key-cellar/contract';
+import {
+  changeOf,
+  describeRights,
+  explainAccess,
+  extentOf,
+  hasRight,
+  profile,
+  profileWords,
+  rights,
+  sourcesOf,
+  type EffectiveAccess,
+  type GrantStatus,
+  type RightSet,
+} from '@key-cellar/core/access';
+import { civilDate, dateInZone, formatCivilDate } from '@key-cellar/core/calendar';
+import { message, type Code, type Message } from '@key-cellar/words';
+import {
+  mayAtRepository,
+  mayOn,
+  notAllowed,
+  notFound,
+  Problem,
+  type Db,
+  type PersonAccess,
+  type ReadsOf,
+  type Services,
+  type SignedIn,
+} from '../kernel/index.js';
+import * as area from './areaStore.js';
+import { loadSnapshot, type Snapshot } from './book.js';
+import { matrixOf } from './matrix.js';
+import { pictureOf, type Picture, type Spot } from './picture.js';
+import { placeSpot, recordSpot } from './pictureStore.js';
+import * as store from './store.js';
+
+const mostFindings = 500;
+/** A grant that ends within so many days is about to. */
+const soon = 30;
+/** A grant that was not used for so many days since it was made is looked at. */
+const idle = 90;
+
+/** Sets on which somebody may look into the access of others: who gives it there, or audits. */
+const lookedInto = (known: PersonAccess): number[] =>
+  [...new Set([...known.sets('grant'), ...known.sets('audit')])].filter((set) => hasRight(known.on(set).all, 'discover'));
+
+function requireAnywhere(known: PersonAccess): number[] {
+  const sets = lookedInto(known);
+  if (sets.length === 0) throw notAllowed('grant');
+  return sets;
+}
+
+/** Throws 404 for what may not be known of, and 403 where somebody may neither give access nor audit, unless they ask about themselves. */
+async function requireSpot(
+  db: Db,
+  known: PersonAccess,
+  asker: SignedIn,
+  { placeId, recordId }: { readonly placeId?: string | undefined; readonly recordId?: string | undefined },
+  about: string | null,
+): Promise<Spot> {
+  if ((placeId === undefined) === (recordId === undefined)) throw new Problem(400, 'one-of-two', message('access.placeOrRecord'));
+  const [found, what] =
+    recordId !== undefined
+      ? [await recordSpot(db, recordId), message('thing.record')]
+      : [await placeSpot(db, placeId!), message('thing.place')];
+  if (!found || !mayOn(known, asker, found, 'discover')) throw notFound(what);
+  if (about !== asker.id && !mayOn(known, asker, found, 'grant') && !mayOn(known, asker, found, 'audit')) throw notAllowed('grant');
+  return recordId !== undefined ? { recordId } : { placeId: placeId! };
+}
+
+/** What a place is called in a list. */
+const placeRef = ({ id, kind, code, title }: area.NamedPlace) => ({ id, kind, code, title });
+const said = (set: RightSet): Message => message('access.rights', { rights: describeRights(set) });
+
+const statusWords = (status: GrantStatus, to: string | null): Message =>
+  to !== null && status === 'counts'
+    ? message('access.countsThrough', { group: to })
+    : message(`access.status.${statusCodes[status]}` as Code);
+const statusCodes: Readonly<Record<GrantStatus, string>> = {
+  counts: 'counts',
+  'superseded by a nearer place': 'nearer',
+  'stopped by a place that stands alone': 'alone',
+  'not begun': 'notBegun',
+  ended: 'ended',
+};
+
+/** Through what somebody has it: “Editor on PIL, through pilots”. */
+function throughWords(
+  nameOf: (principalId: string) => string | undefined,
+  personId: string,
+  weighed: EffectiveAccess['weighed'],
+): Message[] {
+  return weighed
+    .filter((w) => w.status === 'counts')
+    .map(({ grant, place }) => {
+      const with_ = { profile: profileWords(grant.profile), place };
+      return grant.principalId === personId
+        ? message('access.profileOn', with_)
+        : message('access.profileThrough', { ...with_, group: nameOf(grant.principalId) ?? '' });
+    });
+}
+
+const namesIn =
+  (picture: Picture) =>
+  (id: string): string | undefined =>
+    picture.people.get(id)?.name;
+
+function sideOf(picture: Picture, personId: string, timeZone: string): Told<AccessSide> {
+  const person = picture.people.get(personId);
+  const effective = picture.of(personId);
+  return {
+    person: { id: personId, name: person?.name ?? '', active: person?.active ?? false },
+    where: picture.where,
+    on: picture.on,
+    why: person?.active ? explainAccess(effective) : message('access.notThere'),
+    grants: effective.weighed.map(({ grant, place, status }) => {
+      const { reason, place_id: placeId, from_on: from, until_on: until, made_at: madeAt } = picture.grants.get(grant.id)!;
+      const to = picture.people.get(grant.principalId)!;
+      const counts = status === 'counts' && effective.ceilings.length === 0;
+      const status_ = statusWords(status, to.id === personId ? null : to.name);
+      const made = formatCivilDate(dateInZone(Date.parse(madeAt), timeZone));
+      return {
+        ...{ grantId: grant.id, to: { id: to.id, name: to.name }, profile: grant.profile, place, placeId, counts },
+        ...{ status: status_, from, until, reason, madeOn: made },
+      };
+    }),
+    ceilings: [...effective.ceilings],
+  };
+}
+
+/** What is found about one grant. */
+function grantFindings(
+  g: area.PlacedGrant,
+  { snapshot, today, unused }: { readonly snapshot: Snapshot; readonly today: string; readonly unused: ReadonlySet<string> },
+): AccessFindingKind[] {
+  if (g.until_on !== null && g.until_on < today) return ['ended'];
+  const found: AccessFindingKind[] = [];
+  if (g.until_on !== null && g.until_on <= formatCivilDate(civilDate(today) + soon)) found.push('endsSoon');
+  if (g.principal_kind === 'group' && g.members === 0) found.push('emptyGroup');
+  if (g.principal_kind !== 'person') return found;
+  if (g.until_on === null && g.kind !== 'repository') found.push('never');
+  if (unused.has(g.id)) found.push('unused');
+  const groups = new Set(snapshot.principalsOf(g.principal_id));
+  groups.delete(g.principal_id);
+  const byGroups = snapshot.weigh(
+    { id: g.principal_id, principals: groups, clearance: snapshot.markingOf(g.access_set_id) },
+    g.access_set_id,
+    today,
+  );
+  const given = profile(g.profile);
+  if (given.ownOnly) return found;
+  if ((given.rights & ~byGroups.all) === 0) found.push('asGroup');
+  else if (byGroups.all !== 0 && (byGroups.all & ~given.rights) === 0) found.push('moreThanGroup');
+  return found;
+}
+
+export const accessReads: Pick<ReadsOf<typeof access, Services>, 'matrix' | 'compare' | 'reach' | 'reachOf' | 'findings'> = {
+  matrix: async ({ services: { pool }, person, access: known, query }) =>
+    matrixOf(pool, { ...query, sets: requireAnywhere(await known()), today: person.today }),
+
+  compare: async ({ services: { pool }, person, access: known, body }) => {
+    const access = await known();
+    const pictures: { picture: Picture; personId: string }[] = [];
+    for (const spot of body.spots) {
+      const where = await requireSpot(pool, access, person, spot, spot.personId);
+      const picture = await pictureOf(pool, where, spot.on ?? person.today, person.today);
+      if (!(await area.principal(pool, spot.personId))) throw notFound(message('thing.person'));
+      pictures.push({ picture, personId: spot.personId });
+    }
+    const effective = pictures.map(({ picture, personId }) => picture.of(personId));
+    return {
+      sides: pictures.map(({ picture, personId }) => sideOf(picture, personId, person.timeZone)),
+      rights: rights.map((right) => ({
+        right,
+        words: message(`access.right.${right}`),
+        has: effective.map((one) => extentOf(one, right)),
+        through: effective.map((one, i) => throughWords(namesIn(pictures[i]!.picture), pictures[i]!.personId, sourcesOf(one, right))),
+      })),
+    };
+  },
+
+  reach: async ({ services: { pool }, person, access: known, query }) => {
+    const where = await requireSpot(pool, await known(), person, query, null);
+    const now = await pictureOf(pool, where, person.today, person.today);
+    const then = query.since === undefined ? null : await pictureOf(pool, where, query.since, person.today);
+    const lines = [...now.people.values()]
+      .filter((p) => p.kind === 'person')
+      .map((p) => {
+        const [is, was] = [now.of(p.id), then?.of(p.id)];
+        const change = was ? changeOf(was.own, is.own) : ('same' as const);
+        const counting = is.ceilings.length > 0 ? [] : is.weighed;
+        return {
+          shown: is.own !== 0 || change !== 'same',
+          line: {
+            person: { id: p.id, name: p.name },
+            rights: said(is.own),
+            through: throughWords(namesIn(now), p.id, counting),
+            was: was && change !== 'same' ? said(was.own) : null,
+            change,
+          },
+        };
+      });
+    const people = lines.filter((l) => l.shown).map((l) => l.line);
+    people.sort((a, b) => Number(a.change === 'same') - Number(b.change === 'same') || (a.person.name < b.person.name ? -1 : 1));
+    return { where: now.where, people, others: lines.length - people.length };
+  },
+
+  reachOf: async ({ services: { pool }, person, access: known, params }) => {
+    const access = await known();
+    const sets = params.id === person.id ? [...access.sets('discover')] : requireAnywhere(access);
+    const about = await area.principal(pool, params.id);
+    if (about?.kind !== 'person') throw notFound(message('thing.person'));
+    const snapshot = await loadSnapshot(pool);
+    const who = {
+      id: about.id,
+      principals: about.active ? snapshot.principalsOf(about.id) : new Set<string>(),
+      clearance: { level: about.clearance_level, caveats: about.clearance_caveats },
+    };
+    const names = new Map((await area.groups(pool)).map((g) => [g.id, g.name]));
+    const counted = await area.recordsInSets(pool, sets);
+    const byPlace = new Map<string, { rights: RightSet; through: Map<string, Message>; records: number }>();
+    for (const { id, anchor_place: place, n } of counted) {
+      const weighed = snapshot.weigh(who, id, person.today);
+      if (weighed.own === 0) continue;
+      const line = byPlace.get(place) ?? { rights: 0, through: new Map(), records: 0 };
+      line.rights |= weighed.own;
+      for (const words of throughWords((id_) => names.get(id_), about.id, weighed.weighed)) line.through.set(JSON.stringify(words), words);
+      if (hasRight(weighed.all, 'discover')) line.records += n;
+      byPlace.set(place, line);
+    }
+    const places = (await area.placesById(pool, [...byPlace.keys()])).map((p) => {
+      const line = byPlace.get(p.id)!;
+      return { ...placeRef(p), rights: said(line.rights), through: [...line.through.values()], records: line.records };
+    });
+    const { id, name, active } = about;
+    return { person: { id, name, active }, places, records: places.reduce((sum, p) => sum + p.records, 0) };
+  },
+
+  findings: async ({ services: { pool }, person, access: known }) => {
+    const access = await known();
+    const sets = requireAnywhere(access);
+    const [snapshot, grants] = [await loadSnapshot(pool), await area.grantsIn(pool, sets)];
+    const since = formatCivilDate(civilDate(person.today) - idle);
+    const old = grants.filter(
+      (g) => g.principal_kind === 'person' && g.made_on <= since && (g.until_on === null || g.until_on >= person.today),
+    );
+    const unused = await area.unusedOf(
+      pool,
+      old.map((g) => g.id),
+    );
+    const findings: Told<AccessFinding>[] = grants.flatMap((g) =>
+      grantFindings(g, { snapshot, today: person.today, unused }).map((kind) => ({
+        kind,
+        sentence: message(`access.found.${kind}` as Code, {
+          name: g.principal_name,
+          profile: profileWords(g.profile),
+          place: `${g.code} ${g.title}`.trim(),
+          until: { day: g.until_on ?? person.today },
+          since: { day: g.made_on },
+        }),
+        grantId: g.id,
+        place: { id: g.place_id, kind: g.kind, code: g.code, title: g.title },
+        personId: g.principal_kind === 'person' ? g.principal_id : null,
+      })),
+    );
+    for (const p of await area.aloneIn(pool, sets)) {
+      const sentence = message('access.found.standsAlone', { place: `${p.code} ${p.title}`.trim() });
+      findings.push({ kind: 'standsAlone', sentence, grantId: null, place: placeRef(p), personId: null });
+    }
+    if (await mayAtRepository(pool, access, 'setUp')) {
+      for (const p of await store.people(pool)) {
+        if (p.signs_in) continue;
+        const sentence = message('access.found.noPassword', { name: p.name });
+        findings.push({ kind: 'noPassword', sentence, grantId: null, place: null, personId: p.id });
+      }
+    }
+    return { findings: findings.slice(0, mostFindings) };
+  },
+};

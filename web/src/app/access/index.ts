@@ -1,0 +1,1 @@
+export { ReachedBy } from './reachedBy';
