@@ -1783,6 +1783,41 @@ CREATE TABLE public.version (
     media_type text NOT NULL
 );
 
+CREATE TABLE public.visitor_pass (
+    id uuid NOT NULL,
+    token_hash bytea NOT NULL,
+    visitor text NOT NULL,
+    reason text NOT NULL,
+    made_by uuid NOT NULL,
+    made_at timestamp with time zone DEFAULT public.repository_now() NOT NULL,
+    until date NOT NULL,
+    passphrase_hash text,
+    openings integer,
+    opened integer DEFAULT 0 NOT NULL,
+    last_opened_at timestamp with time zone,
+    copy_out boolean NOT NULL,
+    place_id uuid,
+    revoked_at timestamp with time zone,
+    revoked_by uuid,
+    revoke_reason text,
+    CONSTRAINT visitor_pass_a_year CHECK ((until <= (public.repository_date(made_at) + 366))),
+    CONSTRAINT visitor_pass_openings CHECK ((opened <= openings)),
+    CONSTRAINT visitor_pass_openings_check CHECK ((openings > 0))
+);
+
+CREATE TABLE public.visitor_pass_record (
+    pass_id uuid NOT NULL,
+    record_id uuid NOT NULL
+);
+
+CREATE TABLE public.visitor_session (
+    token_hash bytea NOT NULL,
+    pass_id uuid NOT NULL,
+    opened_at timestamp with time zone DEFAULT now() NOT NULL,
+    last_seen_at timestamp with time zone DEFAULT now() NOT NULL,
+    address text NOT NULL
+);
+
 ALTER TABLE ONLY public.access_set
     ADD CONSTRAINT access_set_anchor_place_record_id_marking_level_marking_cav_key UNIQUE NULLS NOT DISTINCT (anchor_place, record_id, marking_level, marking_caveats);
 
@@ -2041,6 +2076,18 @@ ALTER TABLE ONLY public.unread
 ALTER TABLE ONLY public.version
     ADD CONSTRAINT version_pkey PRIMARY KEY (record_id, no);
 
+ALTER TABLE ONLY public.visitor_pass
+    ADD CONSTRAINT visitor_pass_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.visitor_pass_record
+    ADD CONSTRAINT visitor_pass_record_pkey PRIMARY KEY (pass_id, record_id);
+
+ALTER TABLE ONLY public.visitor_pass
+    ADD CONSTRAINT visitor_pass_token_hash_key UNIQUE (token_hash);
+
+ALTER TABLE ONLY public.visitor_session
+    ADD CONSTRAINT visitor_session_pkey PRIMARY KEY (token_hash);
+
 CREATE INDEX arrival_by ON public.arrival USING btree (deposited_by, arrived_at);
 
 CREATE INDEX arrival_content ON public.arrival USING btree (content_id);
@@ -2232,6 +2279,12 @@ CREATE INDEX step_task_unsent ON public.step_task USING btree (id) WHERE (to_sen
 CREATE INDEX transfer_bag ON public.transfer USING btree (bag_id) WHERE (bag_id IS NOT NULL);
 
 CREATE INDEX version_content ON public.version USING btree (content_id);
+
+CREATE INDEX visitor_pass_maker ON public.visitor_pass USING btree (made_by);
+
+CREATE INDEX visitor_pass_record_record ON public.visitor_pass_record USING btree (record_id);
+
+CREATE INDEX visitor_session_pass ON public.visitor_session USING btree (pass_id);
 
 CREATE TRIGGER access_set_epoch AFTER INSERT ON public.access_set FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('access');
 
@@ -2683,6 +2736,24 @@ ALTER TABLE ONLY public.version
 
 ALTER TABLE ONLY public.version
     ADD CONSTRAINT version_record_id_fkey FOREIGN KEY (record_id) REFERENCES public.record(id);
+
+ALTER TABLE ONLY public.visitor_pass
+    ADD CONSTRAINT visitor_pass_made_by_fkey FOREIGN KEY (made_by) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.visitor_pass
+    ADD CONSTRAINT visitor_pass_place_id_fkey FOREIGN KEY (place_id) REFERENCES public.place(id);
+
+ALTER TABLE ONLY public.visitor_pass_record
+    ADD CONSTRAINT visitor_pass_record_pass_id_fkey FOREIGN KEY (pass_id) REFERENCES public.visitor_pass(id);
+
+ALTER TABLE ONLY public.visitor_pass_record
+    ADD CONSTRAINT visitor_pass_record_record_id_fkey FOREIGN KEY (record_id) REFERENCES public.record(id);
+
+ALTER TABLE ONLY public.visitor_pass
+    ADD CONSTRAINT visitor_pass_revoked_by_fkey FOREIGN KEY (revoked_by) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.visitor_session
+    ADD CONSTRAINT visitor_session_pass_id_fkey FOREIGN KEY (pass_id) REFERENCES public.visitor_pass(id);
 
 GRANT USAGE ON SCHEMA public TO cellar_app;
 GRANT USAGE ON SCHEMA public TO cellar_schema;
@@ -3148,3 +3219,19 @@ GRANT SELECT,INSERT ON TABLE public.tree_head TO cellar_app;
 GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.unread TO cellar_app;
 
 GRANT SELECT,INSERT ON TABLE public.version TO cellar_app;
+
+GRANT SELECT,INSERT ON TABLE public.visitor_pass TO cellar_app;
+
+GRANT UPDATE(opened) ON TABLE public.visitor_pass TO cellar_app;
+
+GRANT UPDATE(last_opened_at) ON TABLE public.visitor_pass TO cellar_app;
+
+GRANT UPDATE(revoked_at) ON TABLE public.visitor_pass TO cellar_app;
+
+GRANT UPDATE(revoked_by) ON TABLE public.visitor_pass TO cellar_app;
+
+GRANT UPDATE(revoke_reason) ON TABLE public.visitor_pass TO cellar_app;
+
+GRANT SELECT,INSERT ON TABLE public.visitor_pass_record TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.visitor_session TO cellar_app;

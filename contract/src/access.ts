@@ -1,6 +1,7 @@
 import { placeKinds } from '@key-cellar/core/plan';
 import * as z from 'zod';
 import { ask, dateText, get, id, idParam, personRef, sentence } from './shared.js';
+import { line } from './text.js';
 
 const whoCan = z.object({
   /** As the server names it, such as `holds.release`. */
@@ -118,9 +119,9 @@ export const access = {
       /** All places; else those whose access differs from that of the place around them. */
       all: z.stringbool().default(false),
       /** Words of the code or title of a place. */
-      place: z.string().max(200).default(''),
+      place: line(200).optional(),
       /** Words of the name of a person or group. */
-      name: z.string().max(200).default(''),
+      name: line(200).optional(),
       from: z.coerce.number().int().min(0).default(0),
     }),
     response: z.object({

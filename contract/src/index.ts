@@ -45,6 +45,7 @@ export {
   type SectionName,
 } from './exchange.js';
 export { identity, type Me, type Message } from './identity.js';
+export { passes, type PassLine, type ShownRecord } from './passes.js';
 export { people, type GrantLine, type GroupLine, type Invitation, type PersonLine } from './people.js';
 export { plan, type OutlineLine, type PlaceLine, type PlacePage, type PlanEffect, type RackCell, type RackCounts } from './plan.js';
 export {

@@ -17,7 +17,7 @@ describe('the area of access', () => {
       body: { principalId, profile: profile as never, reason: 'as agreed', from: null, until: null, dryRun: false, ...more },
     });
   const matrix = (login: Login, query: Partial<{ by: 'person' | 'group'; all: boolean; place: string; name: string; from: number }> = {}) =>
-    world.as(login).call(access.matrix, { query: { by: 'person', all: true, place: '', name: '', from: 0, ...query } });
+    world.as(login).call(access.matrix, { query: { by: 'person', all: true, from: 0, ...query } });
   const compare = (login: Login, ...spots: { personId: string; placeId?: string; recordId?: string; on?: string | null }[]) =>
     world.as(login).call(access.compare, { body: { spots: spots.map((s) => ({ on: null, ...s })) } });
 

@@ -192,7 +192,7 @@ const misses: readonly ((next: (below: number) => number) => string)[] = [
 ];
 
 describe('detectors on made samples', () => {
-  beforeAll(() => (pages = pageDrawer(log)));
+  beforeAll(() => (pages = pageDrawer(log, 'server/assets')));
   afterAll(() => pages.stop());
 
   /** Reads as the server does, with nothing kept. */

@@ -78,8 +78,14 @@ describe('what a person may not discover', () => {
   });
 
   it('reading never gives copying out', async () => {
-    expect((await world.as('reader').fetch(`/api/records/${open.id}/preview`)).status).toBe(200);
-    expect((await world.as('reader').fetch(`/api/records/${open.id}/content`)).status).toBe(403);
+    // Text that is text can be copied: who may only read sees a picture of it.
+    const page = await world.as('reader').fetch(`/api/records/${open.id}/pages/1`);
+    expect([page.status, page.headers.get('content-type')]).toEqual([200, 'image/png']);
+    for (const path of ['preview', 'content'])
+      expect((await world.as('reader').fetch(`/api/records/${open.id}/${path}`)).status)
+        .withContext(path)
+        .toBe(403);
+    expect((await world.as('editor').fetch(`/api/records/${open.id}/preview`)).status).toBe(200);
     expect((await world.as('editor').fetch(`/api/records/${open.id}/content`)).status).toBe(200);
   });
 

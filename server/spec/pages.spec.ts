@@ -53,6 +53,30 @@ describe('reading on screen', () => {
     expect(createHash('sha256').update(copy).digest('hex')).toBe(createHash('sha256').update(bytes).digest('hex'));
   });
 
+  it('draws text on sheets for those who may not copy it, every line of it', async () => {
+    const lines = Array.from({ length: 120 }, (_, i) => `Line ${i + 1} ${i === 60 ? 'very '.repeat(60) : ''}`);
+    const id = await filed('log.txt', lines.join('\r\n'));
+    // 53 lines on a sheet; the long one takes several.
+    expect(await extent(id)).toEqual({ pages: 3, width: 595, height: 842 });
+    const ink = async (no: number): Promise<number> => {
+      const { data } = await (await pictureOf(id, no)).greyscale().raw().toBuffer({ resolveWithObject: true });
+      return data.filter((value) => value < 128).length;
+    };
+    expect(await ink(1)).toBeGreaterThan(2000);
+    expect(await ink(3))
+      .withContext('the last sheet is not full')
+      .toBeLessThan(await ink(1));
+    expect((await page(id, 4)).status).toBe(422);
+    expect((await world.as('reader').fetch(`/api/records/${id}/preview`)).status).toBe(403);
+    // One word without a space, an empty text, and letters that are in no alphabet.
+    for (const text of ['x'.repeat(100_000), '', '\uFFFD\u{1F600}\t|']) {
+      const odd = await filed(`odd ${text.length}.txt`, text === '' ? ' ' : text);
+      expect((await pictureOf(odd, 1)) !== null)
+        .withContext(text.slice(0, 5))
+        .toBeTrue();
+    }
+  });
+
   it('is one act in the ledger, however many pages are turned', async () => {
     const id = await filed('turned.pdf', await pdfOf(4));
     await extent(id);
@@ -95,7 +119,7 @@ describe('reading on screen', () => {
       '<svg xmlns="http://www.w3.org/2000/svg" width="50" height="40"><script>alert(1)</script><rect width="50" height="40"/></svg>';
     const drawing = await filed('drawing.svg', svg);
     expect((await (await pictureOf(drawing, 1)).metadata()).format).toBe('png');
-    expect((await world.as('reader').fetch(`/api/records/${drawing}/preview`)).status).toBe(409);
+    expect((await world.as('editor').fetch(`/api/records/${drawing}/preview`)).status).toBe(409);
   });
 
   it('of what may not be discovered, and of what does not exist, has the same answer', async () => {

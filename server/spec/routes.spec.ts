@@ -58,6 +58,18 @@ describe('every route that changes something', () => {
       return { login, ...(await world.as('keeper').call(contract.people.make, { body })) };
     },
     /** Somebody who chose a password by a link. */
+    pass: async () =>
+      world.as('keeper').call(contract.passes.make, {
+        body: { visitor: 'A guest', reason: 'asked for it', recordIds: [(await world.file('editor')).id], openings: 3 } as never,
+      }),
+    visitor: async () => {
+      const { token } = await scene.pass();
+      return new Client(world.base, '').fetch('/api/pass/open', {
+        method: 'POST',
+        headers: { 'content-type': 'application/json' },
+        body: JSON.stringify({ token }),
+      });
+    },
     accepted: async () => {
       const { invitation } = await scene.person();
       const response = await new Client(world.base, '').fetch('/api/invitation/accept', {
@@ -244,6 +256,10 @@ describe('every route that changes something', () => {
         params: { id: await scene.grant() },
         body: { profile: 'borrower', reason: 'takes copies', dryRun: false },
       }),
+    'passes.make': () => scene.pass(),
+    'passes.open': async () => scene.visitor(),
+    'passes.revoke': async () =>
+      world.as('keeper').call(contract.passes.revoke, { params: { id: (await scene.pass()).id }, body: { reason: 'not needed' } }),
     'people.limitGrants': async () =>
       world.as('keeper').call(contract.people.limitGrants, {
         body: { ids: [await scene.grant()], until: '2031-12-31', reason: 'not for ever', dryRun: false },

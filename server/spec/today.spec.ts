@@ -158,7 +158,7 @@ describe('today', () => {
   it('shows those who dispose of nothing what they read and sent in, as long as they may see it', async () => {
     const own = await world.file('depositor', { title: 'Sent in' });
     const other = await world.file('editor', { title: 'Read by a reader' });
-    await (await world.as('reader').fetch(`/api/records/${other.id}/preview`)).arrayBuffer();
+    await (await world.as('reader').fetch(`/api/records/${other.id}/pages/1`)).arrayBuffer();
     const seen = async (login: Login, what: 'recent' | 'sentIn') => (await world.as(login).call(reports.today))[what].map((r) => r.title);
     expect(await seen('depositor', 'sentIn')).toEqual(['Sent in']);
     expect(await seen('depositor', 'recent')).toEqual(['Sent in']);

@@ -24,6 +24,7 @@ export {
   type UnitOfWork,
 } from './kernel/index.js';
 export { sealOnce, verifyLedger } from './ledger/index.js';
+export { passActs } from './passes/index.js';
 export { grantActs, placeActs, rack as rackOfPlan, stencilActs } from './plan/index.js';
 export { fileOne, receive, receivingActs } from './receiving/index.js';
 export { countObjects, detectorActs, listRecords, lookForSigns, numberingActs, recordActs, tendObjects } from './records/index.js';

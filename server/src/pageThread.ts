@@ -2,10 +2,13 @@
 // thread that can be ended in the middle of one; it sees nothing but the bytes it is given.
 import { createRequire } from 'node:module';
 import { dirname, join } from 'node:path';
-import { createCanvas } from '@napi-rs/canvas';
+import { createCanvas, GlobalFonts, loadImage, type Canvas, type SKRSContext2D } from '@napi-rs/canvas';
 import * as pdfjs from 'pdfjs-dist/legacy/build/pdf.mjs';
 import sharp from 'sharp';
+import { readAs } from '@key-cellar/core/records';
+import { longestText } from '@key-cellar/core/criteria';
 import { answering, answerTasks } from './kernel/index.js';
+import { decodedText } from './tables/index.js';
 import { drawing, measuring, readingPages, type Extent, type Named, type PageWords } from './records/index.js';
 
 /** Open documents are kept for the pages that follow. */
@@ -74,7 +77,96 @@ async function textOf(document: pdfjs.PDFDocumentProxy, most: number): Promise<P
 const opened = (bytes: Uint8Array, page?: number) =>
   sharp(bytes, { limitInputPixels: mostPixelsOpened, ...(page === undefined ? {} : { page }) }).timeout({ seconds: decodingSeconds });
 
-async function measure({ key, mediaType, bytes }: Named): Promise<Extent | null> {
+/** A4 in points, as text is laid out on it. */
+const sheet = { width: 595, height: 842, margin: 48, line: 14, size: 10 } as const;
+const linesOnSheet = Math.floor((sheet.height - 2 * sheet.margin) / sheet.line);
+const face = 'Key Cellar';
+
+function withFace(fontsDir: string): string {
+  if (!GlobalFonts.has(face)) GlobalFonts.registerFromPath(join(fontsDir, 'AtkinsonHyperlegibleNext-Regular.ttf'), face);
+  return face;
+}
+
+const laidOut = new Map<string, readonly string[]>();
+
+/** A line of text in lines that fit on a sheet: broken between words, and inside of one that is longer than a line. */
+function* fitted(context: SKRSContext2D, line: string): Generator<string> {
+  const most = sheet.width - 2 * sheet.margin;
+  let now = '';
+  for (const word of line.replaceAll('\t', '    ').match(/\s*\S{1,80}/g) ?? ['']) {
+    if (now !== '' && context.measureText(now + word).width > most) {
+      yield now;
+      now = word.trimStart();
+    } else now += word;
+    while (context.measureText(now).width > most && now.length > 1) {
+      let end = now.length - 1;
+      while (end > 1 && context.measureText(now.slice(0, end)).width > most) end = Math.floor(end * 0.9);
+      yield now.slice(0, end);
+      now = now.slice(end);
+    }
+  }
+  yield now;
+}
+
+/** Text in lines as they stand on its sheets. */
+function linesOf({ key, bytes, fontsDir }: Named): readonly string[] | null {
+  const known = laidOut.get(key);
+  if (known) return known;
+  if (!bytes) return null;
+  const context = createCanvas(1, 1).getContext('2d');
+  context.font = `${sheet.size}px ${withFace(fontsDir)}`;
+  const lines: string[] = [];
+  for (const line of decodedText(Buffer.from(bytes))
+    .text.slice(0, longestText)
+    .split(/\r\n|[\n\r\f]/))
+    lines.push(...fitted(context, line));
+  for (const oldest of [...laidOut.keys()].slice(0, Math.max(0, laidOut.size - mostOpen + 1))) laidOut.delete(oldest);
+  laidOut.set(key, lines);
+  return lines;
+}
+
+const sheetsOf = (lines: readonly string[]): number => Math.max(1, Math.ceil(lines.length / linesOnSheet));
+
+function drawText(lines: readonly string[], no: number, width: number, fontsDir: string): Canvas {
+  if (no > sheetsOf(lines)) throw new RangeError(`There is no page ${no}`);
+  const scale = width / sheet.width;
+  const canvas = createCanvas(width, Math.ceil(sheet.height * scale));
+  const context = canvas.getContext('2d');
+  context.fillStyle = '#ffffff';
+  context.fillRect(0, 0, canvas.width, canvas.height);
+  context.scale(scale, scale);
+  context.fillStyle = '#14201b';
+  context.font = `${sheet.size}px ${withFace(fontsDir)}`;
+  lines
+    .slice((no - 1) * linesOnSheet, no * linesOnSheet)
+    .forEach((line, i) => context.fillText(line, sheet.margin, sheet.margin + (i + 1) * sheet.line - 4));
+  return canvas;
+}
+
+/** The picture of a page with a mark all over it, slanted, so that no part of it goes without. */
+async function marked(picture: Uint8Array, mark: string, fontsDir: string): Promise<Uint8Array> {
+  const page = await loadImage(picture);
+  const canvas = createCanvas(page.width, page.height);
+  const context = canvas.getContext('2d');
+  context.drawImage(page, 0, 0);
+  const size = Math.max(12, Math.round(page.width / 48));
+  context.font = `${size}px ${withFace(fontsDir)}`;
+  const [step, wide] = [size * 7, context.measureText(mark).width + size * 4];
+  const reach = Math.hypot(page.width, page.height);
+  context.translate(page.width / 2, page.height / 2);
+  context.rotate(-Math.PI / 7);
+  context.fillStyle = 'rgba(93, 42, 99, 0.22)';
+  for (let y = -reach; y < reach; y += step)
+    for (let x = -reach - ((y / step) % 2) * (wide / 2); x < reach; x += wide) context.fillText(mark, x, y);
+  return canvas.encode('png');
+}
+
+async function measure(named: Named): Promise<Extent | null> {
+  const { key, mediaType, bytes } = named;
+  if (readAs(mediaType) === 'text') {
+    const lines = linesOf(named);
+    return lines && { pages: sheetsOf(lines), width: sheet.width, height: sheet.height };
+  }
   if (mediaType !== pdf) {
     if (!bytes) return null;
     const { pages = 1, width, height } = await opened(bytes).metadata();
@@ -87,7 +179,14 @@ async function measure({ key, mediaType, bytes }: Named): Promise<Extent | null>
   return { pages: document.numPages, width, height };
 }
 
-async function draw({ key, mediaType, bytes, no, width }: Named & { no: number; width: number }): Promise<Uint8Array | null> {
+type Wanted = Named & { readonly no: number; readonly width: number };
+
+async function drawn(wanted: Wanted): Promise<Uint8Array | null> {
+  const { key, mediaType, bytes, no, width, fontsDir } = wanted;
+  if (readAs(mediaType) === 'text') {
+    const lines = linesOf(wanted);
+    return lines && drawText(lines, no, width, fontsDir).encode('png');
+  }
   if (mediaType !== pdf) {
     if (!bytes) return null;
     const picture = opened(bytes, mediaType === 'image/tiff' ? no - 1 : undefined);
@@ -103,6 +202,11 @@ async function draw({ key, mediaType, bytes, no, width }: Named & { no: number; 
   await page.render({ canvas: canvas as never, canvasContext: canvas.getContext('2d') as never, viewport }).promise;
   page.cleanup();
   return canvas.encode('png');
+}
+
+async function draw({ mark, ...wanted }: Wanted & { readonly mark: string | null }): Promise<Uint8Array | null> {
+  const picture = await drawn(wanted);
+  return picture && mark !== null ? marked(picture, mark, wanted.fontsDir) : picture;
 }
 
 async function words({ key, bytes, most }: Named & { most: number }): Promise<PageWords | null> {

@@ -61,7 +61,7 @@ export async function openServices(
     sealer: given.sealer(pool),
     outside: outsideOf(config),
     effects: effectThreads(),
-    pages: pageDrawer(log),
+    pages: pageDrawer(log, config.fontsDir),
     recogniser: recogniser(config.scanLanguages, log),
     objects,
     contents: openContents({

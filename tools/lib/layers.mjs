@@ -8,7 +8,7 @@ export const layers = [
   ['plan'],
   ['schedule'],
   ['records'],
-  ['receiving', 'holds', 'exchange'],
+  ['receiving', 'passes', 'holds', 'exchange'],
   ['docket'],
   ['reports'],
   ['http'],

@@ -1,4 +1,4 @@
-import { override, rows, row, factActs, grantActs, stencilActs, numberingActs, detectorActs } from '@key-cellar/server';
+import { override, rows, row, factActs, grantActs, stencilActs, numberingActs, detectorActs, passActs } from '@key-cellar/server';
 import type { GroupCode } from '../people.js';
 import { detectors } from '../detectors.js';
 import { recordTypes } from '../plan.js';
@@ -112,7 +112,7 @@ export async function arrange(loaded: Loaded): Promise<void> {
   });
 }
 
-/** Who stood in for whom in late summer, and until when. */
+/** Who stood in for whom in late summer, and until when; and who was let in as a visitor. */
 export async function standIn(loaded: Loaded): Promise<void> {
   const { services, personId, placeId } = loaded;
   await on(loaded, '2026-08-31', async (person) => {
@@ -136,6 +136,21 @@ export async function standIn(loaded: Loaded): Promise<void> {
     await perform(loaded, await person('ines'), grantActs.endGrant, {
       params: { id: grant!.id },
       body: { reason: 'The report on the training is done.', dryRun: false },
+    });
+    const openly = { passphrase: null, openings: null, copyOut: false, recordIds: [] };
+    await perform(loaded, await person('ines'), passActs.make, {
+      body: {
+        ...openly,
+        ...{ visitor: 'Ragnhild Moe', reason: 'The hydrographer of the Compact compares the gauges.', until: '2026-12-01' },
+        placeId: placeId.get('ENV-01')!,
+      },
+    });
+    await perform(loaded, await person('lune'), passActs.make, {
+      body: {
+        ...openly,
+        ...{ visitor: 'Captain Idris Falk', reason: 'Was aboard, and is asked what he saw.', until: null, openings: 3 },
+        placeId: placeId.get('PIL-03')!,
+      },
     });
   });
 }

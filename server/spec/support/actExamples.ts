@@ -51,6 +51,8 @@ export const examples: Record<string, (t: Things, c: Common, world: ActWorld) =>
     body: { revision: 1, standAlone: true, reason: 'set apart', dryRun: false },
   }),
   'people.endGrant': (t) => ({ params: { id: t.grant }, body: { reason: 'no longer', dryRun: false } }),
+  'passes.make': (t) => ({ body: { visitor: 'A guest', reason: 'asked for it', recordIds: [t.record] } }),
+  'passes.revoke': (t) => ({ params: { id: t.pass }, body: { reason: 'not needed any more' } }),
   'plan.closeFolder': (t) => ({ params: { id: t.place }, body: { on: today } }),
   'plan.recordEvent': (t) => ({ params: { id: t.place }, body: { type: 'y', on: today } }),
   'plan.setRule': (t, c) => ({ params: { id: t.place }, body: { ruleId: c.rule } }),
@@ -192,4 +194,5 @@ export const free: readonly string[] = [
   'steps.answerLetter',
   'people.accept',
   'people.changePassword',
+  'passes.open',
 ];

@@ -35,6 +35,7 @@ export const standing: Readonly<Record<string, Partial<Record<State, string>>>> 
     never,
     stub,
   ),
+  'passes.make': always('done', stub),
   'holds.placeHold': always('covered', 'gone before the hold'),
   'holds.addRecords': in_('covered', 'already covered', 'covered', 'covered', 'covered', 'gone before the hold'),
   'holds.letOut': in_(other, 'Let out.', other, other, other, other),

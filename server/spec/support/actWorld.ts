@@ -29,6 +29,7 @@ import {
   type Services,
   type SignedIn,
 } from '../../src/index.js';
+import { passActs } from '../../src/passes/index.js';
 import { addSession } from '../../src/identity/store.js';
 import { asOwner, pastTheGuards } from './database.js';
 import { makeWorld, ruleDefinition, today, type World } from './world.js';
@@ -68,6 +69,8 @@ export interface Things {
   readonly due: string;
   /** Of a group that nobody is in. */
   readonly grant: string;
+  /** To the record. */
+  readonly pass: string;
 }
 
 /** What belongs to no place. */
@@ -304,7 +307,11 @@ export async function makeActWorld(): Promise<ActWorld> {
     });
     const event = (await does(eventActs.recordEvent, { params: { id: place }, body: { type: 'x', on: today, note: '' } })).id;
     const recordEvent = (await does(eventActs.addRecordEvent, { params: { id: record }, body: { type: 'x', on: today, note: '' } })).id;
+    const openly = { until: null, passphrase: null, openings: null, copyOut: false };
+    const guest = { visitor: 'A guest', reason: 'asked for it', recordIds: [kept], placeId: null };
+    const pass = (await does(passActs.make, { body: { ...guest, ...openly } })).id;
     return {
+      pass,
       place,
       other,
       series,

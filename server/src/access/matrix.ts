@@ -11,8 +11,8 @@ const rowsAtOnce = 100;
 interface Wanted {
   readonly by: 'person' | 'group';
   readonly all: boolean;
-  readonly place: string;
-  readonly name: string;
+  readonly place?: string | undefined;
+  readonly name?: string | undefined;
   readonly from: number;
   /** Sets of the places that may be looked at. */
   readonly sets: readonly number[];
@@ -60,7 +60,10 @@ async function columnsOf(db: Db, by: Wanted['by']) {
 }
 
 /** Places × people, or groups: which profiles count where. A hundred places at once. */
-export async function matrixOf(db: Db, { by, all, place, name, from, sets, today }: Wanted): Promise<ToldOf<(typeof access)['matrix']>> {
+export async function matrixOf(
+  db: Db,
+  { by, all, place = '', name = '', from, sets, today }: Wanted,
+): Promise<ToldOf<(typeof access)['matrix']>> {
   const snapshot = await loadSnapshot(db);
   const places = await area.matrixPlaces(db, { sets, all, words: place.trim(), from, limit: rowsAtOnce });
   const wanted = name.trim().toLowerCase();

@@ -12,7 +12,7 @@ import { speakerFor } from './language.js';
 import type { Bound } from './table.js';
 import { tellingOf, type Telling } from './telling.js';
 
-export const sessionCookie = 'cellar_session';
+export const sessionCookies = { person: 'cellar_session', visitor: 'cellar_visitor' } as const;
 
 function parse<S extends z.ZodType>(schema: S, value: unknown, where: 'query' | 'body'): z.output<S> {
   const result = schema.safeParse(value);
@@ -43,10 +43,10 @@ function secure(context: HttpContext): boolean {
 }
 
 /** A session begins or ends: its token travels as a cookie that no script can read. */
-function changeSession(context: HttpContext, { begins }: SessionChange): Response {
-  if (begins === null) deleteCookie(context, sessionCookie, { path: '/' });
+function changeSession(context: HttpContext, { begins, of }: SessionChange): Response {
+  if (begins === null) deleteCookie(context, sessionCookies[of], { path: '/' });
   else {
-    setCookie(context, sessionCookie, begins.token, {
+    setCookie(context, sessionCookies[of], begins.token, {
       httpOnly: true,
       sameSite: 'Strict',
       path: '/',
@@ -90,7 +90,8 @@ async function answerRead(services: Services, read: Read<Endpoint, Services>, co
   // Public endpoints are those whose reading asks for no person.
   const person = context.get('person')!;
   const asked = input as { params: never; query: never; body: never };
-  return read({ ...asked, services, person, speaker: speakerFor(context), access: () => services.access.of(person) });
+  const visitor = context.get('visitor');
+  return read({ ...asked, services, person, visitor, speaker: speakerFor(context), access: () => services.access.of(person) });
 }
 
 async function answerAct(services: Services, act: AnyAct<Services>, context: HttpContext, input: Asked): Promise<unknown> {

@@ -1,11 +1,11 @@
 import type { HttpBindings } from '@hono/node-server';
 import type { Context, Hono } from 'hono';
-import type { SignedIn } from '../kernel/index.js';
+import type { SignedIn, Visiting } from '../kernel/index.js';
 
-/** What every handler finds of a request: who asks, from where, and the nonce of its page. */
+/** What every handler finds of a request: who asks, which pass is open, from where, and the nonce of its page. */
 export interface HttpEnv {
   Bindings: HttpBindings;
-  Variables: { person: SignedIn | null; address: string; nonce: string };
+  Variables: { person: SignedIn | null; visitor: Visiting; address: string; nonce: string };
 }
 export type HttpContext = Context<HttpEnv>;
 export type HttpApp = Hono<HttpEnv>;

@@ -1,6 +1,7 @@
 import { message } from '@key-cellar/words';
-import { notFound, withUnitOfWork, wrongField, type SignedIn } from '../kernel/index.js';
+import { notFound, Problem, withUnitOfWork, wrongField, type SignedIn } from '../kernel/index.js';
 import { batchPage, certificateById, type Services } from '../docket/index.js';
+import { requireVisitor, visitorLeaving } from '../passes/index.js';
 import { arrivalLeaving } from '../receiving/index.js';
 import { leave, type Leaving, pictureOf, sandboxPolicy, textOf, versionLeaving } from '../records/index.js';
 import { sessionByHash } from '../identity/index.js';
@@ -43,9 +44,13 @@ async function begun(bytes: AsyncGenerator<Buffer>, whole: boolean): Promise<Asy
   })();
 }
 
-/** A copy of a version: its bytes, whole or in part, for those who may take one away. */
-async function serveCopy(services: Services, context: HttpContext): Promise<Response> {
-  const { person, leaving } = await namedVersion(services, context, 'copyOut');
+/** A copy of a version: its bytes, whole or in part, to somebody who may take one away. */
+async function serveCopy(
+  services: Services,
+  context: HttpContext,
+  person: Parameters<typeof leave>[1],
+  leaving: Leaving & { readonly content: Leaving['content'] & { readonly file_name: string } },
+): Promise<Response> {
   const { content: version } = leaving;
   const range = rangeOf(context.req.header('range'), version.size);
   const { from, to } = range ?? { from: 0, to: version.size };
@@ -74,6 +79,14 @@ async function namedArrival(services: Services, context: HttpContext) {
   const id = z.uuid().safeParse(context.req.param('id'));
   if (!id.success) throw notFound(message('thing.arrival'));
   return { person, leaving: await arrivalLeaving(services, person, id.data) };
+}
+
+/** What a visitor’s pass shows of a record. */
+async function namedVisit(services: Services, context: HttpContext) {
+  const visitor = await requireVisitor(services, context.get('visitor'));
+  const id = z.uuid().safeParse(context.req.param('id'));
+  if (!id.success) throw notFound(message('thing.record'));
+  return { visitor, leaving: await visitorLeaving(services, visitor, id.data) };
 }
 
 async function serveCertificate(services: Services, context: HttpContext): Promise<Response> {
@@ -124,19 +137,36 @@ async function followJob(services: Services, context: HttpContext): Promise<Resp
 
 /** What is answered as bytes or as a stream, and so stands beside the endpoints of the contract. Nothing here changes anything but when a content was last used. */
 export function fileRoutes(app: HttpApp, services: Services): void {
-  const shown = (path: string, named: (context: HttpContext) => Promise<{ person: SignedIn; leaving: Leaving }>): void => {
+  const shown = (
+    path: string,
+    named: (context: HttpContext, right: 'read' | 'copyOut') => Promise<{ person: SignedIn; leaving: Leaving }>,
+  ): void => {
     app.get(`${path}/pages/:no`, async (context) => {
-      const { person, leaving } = await named(context);
+      const { person, leaving } = await named(context, 'read');
       return leave(services, person, leaving, 'read content', () => pictureOf(services, leaving.content, context.req.param('no')));
     });
+    // Text that is text can be copied: who may only read sees pictures of it.
     app.get(`${path}/preview`, async (context) => {
-      const { person, leaving } = await named(context);
+      const { person, leaving } = await named(context, 'copyOut');
       return leave(services, person, leaving, 'read content', () => textOf(services, leaving.content));
     });
   };
-  shown('/records/:id', (context) => namedVersion(services, context, 'read'));
+  shown('/records/:id', (context, right) => namedVersion(services, context, right));
   shown('/arrivals/:id', (context) => namedArrival(services, context));
-  app.get('/records/:id/content', (context) => serveCopy(services, context));
+  app.get('/records/:id/content', async (context) => {
+    const { person, leaving } = await namedVersion(services, context, 'copyOut');
+    return serveCopy(services, context, person, leaving);
+  });
+  app.get('/pass/records/:id/pages/:no', async (context) => {
+    const { visitor, leaving } = await namedVisit(services, context);
+    const give = () => pictureOf(services, leaving.content, context.req.param('no'), visitor.mark);
+    return leave(services, visitor.actor, leaving, 'read content', give);
+  });
+  app.get('/pass/records/:id/content', async (context) => {
+    const { visitor, leaving } = await namedVisit(services, context);
+    if (!visitor.pass.copy_out) throw new Problem(403, 'not-allowed', message('passes.readOnly'));
+    return serveCopy(services, context, visitor.actor, leaving);
+  });
   app.get('/certificates/:id', (context) => serveCertificate(services, context));
   app.get('/jobs/:id/events', (context) => followJob(services, context));
 }

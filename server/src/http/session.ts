@@ -8,7 +8,7 @@ import { isLanguage } from '@key-cellar/words';
 import { readSettings, sessionByHash, touchSession } from '../identity/index.js';
 import { Problem, type Config } from '../kernel/index.js';
 import type { Services } from '../docket/index.js';
-import { sessionCookie } from './bind.js';
+import { sessionCookies } from './bind.js';
 import type { HttpContext, HttpEnv } from './context.js';
 
 /** Where a request is from: what a proxy that is trusted was asked by, else whoever connected. */
@@ -42,7 +42,9 @@ export function identify(services: Services): MiddlewareHandler<HttpEnv> {
     const address = addressOf(context, services.config.proxies);
     context.set('address', address);
     context.set('person', null);
-    const token = getCookie(context, sessionCookie);
+    const pass = getCookie(context, sessionCookies.visitor);
+    context.set('visitor', { address, sessionHash: pass === undefined ? null : createHash('sha256').update(pass).digest() });
+    const token = getCookie(context, sessionCookies.person);
     if (token) {
       const sessionHash = createHash('sha256').update(token).digest();
       const found = await sessionByHash(services.pool, sessionHash, services.config.idleMinutes);

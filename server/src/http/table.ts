@@ -20,6 +20,7 @@ import { holdActs, holdReads } from '../holds/index.js';
 import { identityActs, identityReads, peopleActs, peopleReads } from '../identity/index.js';
 import { namesOf, requireAtRepository, type ActOf, type AnyAct, type Read } from '../kernel/index.js';
 import { actWords, ledgerActs, ledgerReads } from '../ledger/index.js';
+import { passActs, passReads } from '../passes/index.js';
 import { grantActs, grantReads, makeFirstKeeper, placeActs, planReads, stencilActs, stencilReads } from '../plan/index.js';
 import { receivingActs, receivingReads } from '../receiving/index.js';
 import {
@@ -56,6 +57,7 @@ const areas = {
   reports: contract.reports,
   access: contract.access,
   people: contract.people,
+  passes: contract.passes,
   exchange: contract.exchange,
 } as const;
 type Areas = typeof areas;
@@ -126,6 +128,7 @@ const table: { readonly [A in keyof Areas]: { readonly [K in keyof Areas[A]]: An
   reports: reportReads,
   access: { ...accessReads, acts: () => ({ acts: whoCan(acts()) }) },
   exchange: { ...exchangeReads, ...exchangeActs },
+  passes: { ...passReads, ...passActs },
   people: { ...peopleReads, ...personPage, ...grantReads, ...peopleActs, ...grantActs },
 };
 

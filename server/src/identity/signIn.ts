@@ -1,3 +1,4 @@
+import type { Pool } from 'pg';
 import { message } from '@key-cellar/words';
 import { identity } from '@key-cellar/contract';
 import {
@@ -26,6 +27,30 @@ const sessionHours = 12;
 const mostTries = { here: 5, login: 25, address: 60 };
 /** What a browser says of itself is kept so far. */
 const longestAgent = 300;
+
+/**
+ * Counts a try of something secret before it is looked at, so that tries at once are not more than tries in a row. Throws 429 after too many,
+ * from the address or of what is tried.
+ */
+export async function countTry(
+  pool: Pool,
+  of: string,
+  { address, today }: { readonly address: string; readonly today: string },
+): Promise<void> {
+  await withUnitOfWork(
+    pool,
+    { ...programActor(address, today), name: 'somebody' },
+    async (uow) => {
+      await store.lockTries(uow, of, address);
+      const tries = await store.recentTries(uow, of, address);
+      if (tries.here >= mostTries.here || tries.address >= mostTries.address || (!tries.known && tries.login >= mostTries.login)) {
+        throw new Problem(429, 'too-many-tries', message('identity.tooManyTries'));
+      }
+      await store.noteTry(uow, of, address);
+    },
+    'none',
+  );
+}
 
 /** Begins a session of a person who proved to be who they say, and enters it. */
 export async function beginSession(
@@ -72,25 +97,12 @@ export const identityActs = {
     repeat: 'another',
     async free({ services: { pool }, body, address, agent }) {
       const { today } = await readSettings(pool);
-      const somebody = { ...programActor(address, today), name: 'somebody' };
-      // Counted before the password is looked at, so that tries at once are not more than tries in a row.
-      await withUnitOfWork(
-        pool,
-        somebody,
-        async (uow) => {
-          await store.lockTries(uow, body.login, address);
-          const tries = await store.recentTries(uow, body.login, address);
-          if (tries.here >= mostTries.here || tries.address >= mostTries.address || (!tries.known && tries.login >= mostTries.login)) {
-            throw new Problem(429, 'too-many-tries', message('identity.tooManyTries'));
-          }
-          await store.noteTry(uow, body.login, address);
-        },
-        'none',
-      );
+      await countTry(pool, body.login, { address, today });
       const principal = await store.principalByLogin(pool, body.login);
       const right = await isRight(principal?.password_hash, body.password);
       if (!principal || !principal.active || !right) {
         const subject = { kind: 'person', id: principal?.id ?? null, name: principal?.login ?? 'unknown login' };
+        const somebody = { ...programActor(address, today), name: 'somebody' };
         await withUnitOfWork(pool, somebody, (uow) => uow.enter({ act: 'sign-in failed', subject }), 'none');
         throw new Problem(401, 'wrong-sign-in', message('identity.wrongSignIn'));
       }

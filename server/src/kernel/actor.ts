@@ -25,6 +25,12 @@ export interface SignedIn extends Actor {
   readonly language: Language | null;
 }
 
+/** From where somebody asks, and what the cookie of a visitor’s session hashes to; who they are is not known yet. */
+export interface Visiting {
+  readonly address: string;
+  readonly sessionHash: Buffer | null;
+}
+
 /** The program itself, for sweeps and jobs. */
 export function programActor(part: string, today: string): Actor {
   return { id: null, name: 'Key Cellar', from: part, today };

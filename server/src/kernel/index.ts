@@ -1,4 +1,4 @@
-export { programActor, type Actor, type SignedIn } from './actor.js';
+export { programActor, type Actor, type SignedIn, type Visiting } from './actor.js';
 export {
   mayAtRepository,
   mayOn,

@@ -1,7 +1,7 @@
 import type { AskingOf, Endpoint, ToldOf } from '@key-cellar/contract';
 import type { Speaker } from '@key-cellar/words/speaker';
 import type { Input } from './act.js';
-import type { SignedIn } from './actor.js';
+import type { SignedIn, Visiting } from './actor.js';
 import type { PersonAccess } from './authority.js';
 
 /** A file to be saved, under a name of ours. */
@@ -22,6 +22,8 @@ interface Asked<E extends Endpoint, S> extends Input<E> {
   readonly services: S;
   /** Only public endpoints may be asked without a person. */
   readonly person: SignedIn;
+  /** Of public endpoints: which visitor’s pass may be open. */
+  readonly visitor: Visiting;
   /** Who speaks to them: for what leaves as a document. */
   readonly speaker: Speaker;
   /** The person’s access; of a public endpoint there is none to ask for. */

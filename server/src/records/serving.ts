@@ -1,5 +1,5 @@
 import { message } from '@key-cellar/words';
-import { notFound, programActor, requireRight, withUnitOfWork, type Act, type SignedIn } from '../kernel/index.js';
+import { notFound, programActor, requireRight, withUnitOfWork, type Act, type Actor, type SignedIn } from '../kernel/index.js';
 import { recompute } from '../schedule/index.js';
 import { recordKind } from './kinds.js';
 import type { Services } from './services.js';
@@ -8,6 +8,9 @@ import type { StoredRow } from './view.js';
 
 /** What goes on within this time about the same content is one reading, or one copy fetched in parts. */
 const oneActMinutes = 10;
+
+/** Who reads: a person, or a visitor by their pass. */
+type Reader = Actor & { readonly id: string };
 
 /** A content as it may leave to somebody: what it is of, and what the ledger says then. */
 export interface Leaving {
@@ -40,7 +43,7 @@ export async function versionLeaving(
  */
 export async function leave<T>(
   services: Services,
-  person: SignedIn,
+  person: Reader,
   { subject, content, about }: Leaving,
   act: 'read content' | 'took a copy',
   give: () => Promise<T>,

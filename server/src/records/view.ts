@@ -24,7 +24,9 @@ export const readWhole = (services: Services, content: StoredRow): Promise<Buffe
   buffer(services.contents.readWhole(services.pool, { ...content, id: content.content_id }));
 
 function showable(services: Services, content: StoredRow): Showable {
-  if (readAs(content.media_type) !== 'pages') throw notFound(message('thing.pictureContent'));
+  const as = readAs(content.media_type);
+  if (as === 'nothing') throw notFound(message('thing.pictureContent'));
+  if (as === 'text' && content.size > longestText) throw new Problem(409, 'long-text', message('records.longText'));
   return { sha256: content.sha256, mediaType: content.media_type, load: () => readWhole(services, content) };
 }
 
@@ -33,15 +35,15 @@ export function extentOf(services: Services, content: StoredRow): Promise<Extent
   return services.pages.extent(showable(services, content));
 }
 
-/** The picture of a page, by its number in the address. */
-export async function pictureOf(services: Services, content: StoredRow, page: string | undefined): Promise<Response> {
+/** The picture of a page, by its number in the address; with a mark all over it, if asked for. */
+export async function pictureOf(services: Services, content: StoredRow, page: string | undefined, mark?: string): Promise<Response> {
   const no = z.coerce.number().int().min(1).max(100_000).safeParse(page);
   if (!no.success) throw notFound(message('thing.page'));
-  const png = await services.pages.picture(showable(services, content), no.data);
+  const png = await services.pages.picture(showable(services, content), no.data, mark);
   return new Response(new Uint8Array(png), { headers: { 'content-type': 'image/png', 'x-content-type-options': 'nosniff' } });
 }
 
-/** Text is read as text; of everything else only pictures go to those who may not take a copy. */
+/** Text as text, for those who may take a copy; everybody else sees pictures of it. */
 export async function textOf(services: Services, content: StoredRow): Promise<Response> {
   if (readAs(content.media_type) !== 'text') {
     throw new Problem(409, 'no-text', message('records.noText'));

@@ -14,6 +14,7 @@ const signedIn: CanActivateFn = (_route, state) => {
 export const routes: Routes = [
   { path: 'sign-in', title: 'Sign in · Key Cellar', loadComponent: () => import('./identity/signIn').then((m) => m.SignIn) },
   { path: 'welcome', title: 'Welcome · Key Cellar', loadComponent: () => import('./identity/welcome').then((m) => m.Welcome) },
+  { path: 'pass', title: 'Visit · Key Cellar', loadComponent: () => import('./passes/visitorPage').then((m) => m.VisitorPage) },
   {
     path: 'answers/:token',
     title: 'Still needed? · Key Cellar',
@@ -186,6 +187,11 @@ export const routes: Routes = [
         path: 'access/look',
         title: 'Access to look at · Key Cellar',
         loadComponent: () => import('./access/findingsPage').then((m) => m.FindingsPage),
+      },
+      {
+        path: 'access/passes',
+        title: 'Visitor passes · Key Cellar',
+        loadComponent: () => import('./passes/passesPage').then((m) => m.PassesPage),
       },
       {
         path: 'access/people/:id',

@@ -11,6 +11,7 @@ import { http } from './http.js';
 import { identity } from './identity.js';
 import { input } from './input.js';
 import { ledger } from './ledger.js';
+import { passes } from './passes.js';
 import { plan } from './plan.js';
 import { print } from './print.js';
 import { problem } from './problem.js';
@@ -36,6 +37,7 @@ export const de: Catalogue = {
   ...identity,
   ...input,
   ...ledger,
+  ...passes,
   ...plan,
   ...print,
   ...problem,

@@ -37,6 +37,7 @@ export const input: Record<keyof typeof english, string> = {
   'input.oneWorkday': 'muss mindestens einen Arbeitstag in der Woche lassen',
   'input.otherEvent': 'muss ein anderes Ereignis sein als das anhaltende',
   'input.otherwise': 'ist nicht, wie es sein muss',
+  'input.passphrase': 'muss mindestens 8 Zeichen haben',
   'input.password': 'muss mindestens 12 Zeichen haben',
   'input.period': 'muss eine Dauer wie P7Y oder P18M sein',
   'input.person': 'muss eine Person nennen',

@@ -19,6 +19,7 @@ export const thing: Record<keyof typeof english, string> = {
   'thing.numbering': 'Diese Nummerierung',
   'thing.objection': 'Diesen Einspruch',
   'thing.page': 'Diese Seite',
+  'thing.pass': 'Dieser Ausweis',
   'thing.person': 'Diese Person',
   'thing.pictureContent': 'Ein Bild dieses Inhalts',
   'thing.place': 'Diese Stelle',

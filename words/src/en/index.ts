@@ -10,6 +10,7 @@ import { http } from './http.js';
 import { identity } from './identity.js';
 import { input } from './input.js';
 import { ledger } from './ledger.js';
+import { passes } from './passes.js';
 import { plan } from './plan.js';
 import { print } from './print.js';
 import { problem } from './problem.js';
@@ -35,6 +36,7 @@ export const en = {
   ...identity,
   ...input,
   ...ledger,
+  ...passes,
   ...plan,
   ...print,
   ...problem,

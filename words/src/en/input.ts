@@ -35,6 +35,7 @@ export const input = {
   'input.oneWorkday': 'must leave at least one day of the week to work',
   'input.otherEvent': 'must be another event than the one that stops it',
   'input.otherwise': 'is not as it must be',
+  'input.passphrase': 'must have at least 8 characters',
   'input.password': 'must have at least 12 characters',
   'input.period': 'must be a period such as P7Y or P18M',
   'input.person': 'must name a person',

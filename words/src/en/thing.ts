@@ -17,6 +17,7 @@ export const thing = {
   'thing.numbering': 'This numbering',
   'thing.objection': 'This objection',
   'thing.page': 'This page',
+  'thing.pass': 'This pass',
   'thing.person': 'This person',
   'thing.pictureContent': 'A picture of this content',
   'thing.place': 'This place',

@@ -13,6 +13,7 @@ export class AccessNav {
     { path: '/access', name: $localize`Places and people` },
     { path: '/access/compare', name: $localize`Why, and side by side` },
     { path: '/access/reach', name: $localize`Who can reach it` },
+    { path: '/access/passes', name: $localize`Visitor passes` },
     { path: '/access/look', name: $localize`To look at` },
   ];
 }

@@ -1,1 +1,2 @@
+export { AccessNav } from './accessNav';
 export { ReachedBy } from './reachedBy';

@@ -1,1 +1,2 @@
+export { Door } from './door';
 export { Session } from './session';

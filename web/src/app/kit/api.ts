@@ -91,7 +91,8 @@ export class Api {
 
   private fail(error: unknown): Observable<never> {
     const problem = toProblem(error);
-    if (problem.status === 401 && !this.router.url.startsWith('/sign-in')) {
+    // A visitor has no session to sign in to again: what happened to their pass is said on their page.
+    if (problem.status === 401 && !['/sign-in', '/pass'].some((page) => location.pathname.startsWith(page))) {
       void this.router.navigate(['/sign-in'], { queryParams: { back: this.router.url } });
     }
     return throwError(() => new ApiProblem(problem));

@@ -114,7 +114,7 @@ describe('people and groups', () => {
   });
 
   it('access is given only after its effect was seen, and what was seen does not hold for anything else', async () => {
-    const place = { id: 'p', code: 'A-01', title: 'Letters', standAlone: false } as never;
+    const place = { id: 'p', code: 'A-01', title: 'Letters', standAlone: false, rights: ['grant'] } as never;
     const stage = await Stage.show(PlaceGrants, { place });
     await stage.answer('/api/places/p/grants', {
       grants: [

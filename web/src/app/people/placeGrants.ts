@@ -12,6 +12,7 @@ import { LongTextField } from '../kit/longTextField';
 import { ProblemNotice } from '../kit/notice';
 import { profileOptions, profileTitle } from '../kit/profiles';
 import { Sheet } from '../kit/sheet';
+import { PassSheet } from '../passes/index';
 import { DayPipe } from '../kit/words';
 
 type Task = { readonly kind: 'give' } | { readonly kind: 'alone' } | { readonly kind: 'change' | 'end'; readonly grant: GrantLine };
@@ -19,7 +20,7 @@ type Task = { readonly kind: 'give' } | { readonly kind: 'alone' } | { readonly 
 /** Who was given what on a place, and on those around it; for those who may give it. What is done is tried first. */
 @Component({
   selector: 'kc-place-grants',
-  imports: [AccessShiftWords, Button, Choice, DateField, DayPipe, LongTextField, ProblemNotice, RouterLink, Sheet],
+  imports: [AccessShiftWords, Button, Choice, DateField, LongTextField, PassSheet, ProblemNotice, RouterLink, Sheet],
   template: `
     <div class="head">
       <h2 i18n>Access</h2>
@@ -27,6 +28,9 @@ type Task = { readonly kind: 'give' } | { readonly kind: 'alone' } | { readonly 
         <button type="button" (click)="start({ kind: 'give' })" i18n>give access</button>
         @if (place().kind !== 'repository') {
           <button type="button" (click)="start({ kind: 'alone' })">{{ place().standAlone ? labels.open : labels.apart }}</button>
+        }
+        @if (place().rights.includes('link') && (place().kind === 'folder' || place().kind === 'series')) {
+          <button type="button" (click)="passing.set(true)" i18n>visitor pass</button>
         }
         <a routerLink="/access/reach" [queryParams]="{ place: place().id }" i18n>who can reach it</a>
       }
@@ -91,6 +95,7 @@ type Task = { readonly kind: 'give' } | { readonly kind: 'alone' } | { readonly 
         </table>
       }
     }
+    <kc-pass-sheet [(open)]="passing" [placeId]="place().id" [placeName]="place().code + ' ' + place().title" />
     <kc-sheet [open]="task() !== null" (openChange)="$event || task.set(null)" [heading]="heading()">
       @if (task(); as t) {
         <form class="form" (submit)="$event.preventDefault(); send(shift() === null)">
@@ -226,6 +231,7 @@ export class PlaceGrants {
   protected readonly profiles = profileOptions;
   protected readonly profileTitle = profileTitle;
   protected readonly task = signal<Task | null>(null);
+  protected readonly passing = signal(false);
   protected readonly principalId = signal<string | null>(null);
   protected readonly profile = signal<(typeof profileOptions)[number]['value']>('reader');
   protected readonly from = signal<string | null>(null);

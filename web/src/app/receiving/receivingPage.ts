@@ -93,7 +93,7 @@ export class ReceivingPage {
     () => {
       const [one, ...others] = this.chosen();
       if (this.filing() !== 'arrivals' || !one || others.length > 0) return null;
-      return { kind: 'arrival', id: one.id, fileName: one.fileName, mediaType: one.mediaType, size: one.size };
+      return { kind: 'arrival', id: one.id, fileName: one.fileName, mediaType: one.mediaType, size: one.size, asText: true };
     },
     { equal: (a, b) => a?.id === b?.id },
   );

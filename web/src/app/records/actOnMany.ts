@@ -12,6 +12,7 @@ import { ResultList, type ResultLine } from '../kit/resultList';
 import { Sheet } from '../kit/sheet';
 import { CountPipe } from '../kit/words';
 import { LongTextField } from '../kit/longTextField';
+import { PassSheet } from '../passes/index';
 import { OverrideSheet } from '../schedule/index';
 import { MoveSheet } from './moveSheet';
 import { RecordsService } from './recordsService';
@@ -19,7 +20,20 @@ import { RecordsService } from './recordsService';
 /** What can be done with marked records, and what came of it, line by line. */
 @Component({
   selector: 'kc-act-on-many',
-  imports: [LongTextField, Button, CountPipe, FormsModule, HoldSheet, MoveSheet, OverrideSheet, ProblemNotice, ResultList, Sheet, Tooltip],
+  imports: [
+    LongTextField,
+    Button,
+    CountPipe,
+    FormsModule,
+    HoldSheet,
+    MoveSheet,
+    OverrideSheet,
+    PassSheet,
+    ProblemNotice,
+    ResultList,
+    Sheet,
+    Tooltip,
+  ],
   template: `
     @if (ids().size > 0) {
       <div
@@ -90,6 +104,16 @@ import { RecordsService } from './recordsService';
             (onClick)="moveOpen.set(true)"
           />
         }
+        @if (session.may('link') && state() !== 'disposed') {
+          <p-button
+            [size]="single() ? undefined : 'small'"
+            severity="secondary"
+            [outlined]="true"
+            label="Visitor pass"
+            i18n-label
+            (onClick)="passOpen.set(true)"
+          />
+        }
         @if (!single()) {
           <p-button size="small" severity="secondary" [text]="true" label="Unmark" i18n-label (onClick)="cleared.emit()" />
         }
@@ -127,6 +151,7 @@ import { RecordsService } from './recordsService';
     </kc-sheet>
     <kc-override-sheet [(open)]="handOpen" [ids]="idList()" (acted)="acted.emit()" />
     <kc-move-sheet [(open)]="moveOpen" [ids]="idList()" (acted)="acted.emit()" />
+    <kc-pass-sheet [(open)]="passOpen" [recordIds]="idList()" />
     <kc-hold-sheet [(open)]="holdOpen" [recordIds]="idList()" (placed)="acted.emit()" />
   `,
   styles: `
@@ -166,6 +191,7 @@ export class ActOnMany {
   protected readonly act = signal<'declare' | 'revoke'>('declare');
   protected readonly sheetOpen = signal(false);
   protected readonly holdOpen = signal(false);
+  protected readonly passOpen = signal(false);
   protected readonly handOpen = signal(false);
   protected readonly moveOpen = signal(false);
   protected readonly busy = signal(false);

@@ -112,11 +112,20 @@ describe('the dossier', () => {
   });
 
   it('shows number, state, life, content and why', async () => {
-    const stage = await show();
+    const stage = await show({ rights: ['discover', 'read', 'copyOut'] });
     expect(stage.text()).toContain('PIL-03/2019/0047');
     expect(stage.text()).toContain('Kept until 31 Dec 2029, then destroyed.');
     expect(stage.host.querySelector('pre')!.textContent).toBe('hello');
     expect(stage.host.querySelector('kc-lifeline svg')!.getAttribute('aria-label')).toContain('destroy 1 Jan 2030');
+  });
+
+  it('shows text as pictures to those who may not take a copy', async () => {
+    const stage = await Stage.show(DossierPage, { id: 'r' });
+    await stage.answer('/api/records/r', dossier);
+    await stage.answer('/api/records/r/pages', { pages: 1, width: 595, height: 842 });
+    expect(stage.host.querySelector('pre')).toBeNull();
+    expect(stage.host.querySelector('kc-preview img')!.getAttribute('src')).toContain('/api/records/r/pages/1');
+    stage.http.expectNone((r) => r.url.includes('/preview'));
   });
 
   it('saves facts at the revision it was opened at, and shows what is wrong beside the field', async () => {

@@ -111,7 +111,10 @@ export class DossierPage {
   protected readonly shown = computed<Shown | null>(
     () => {
       const v = this.version();
-      return v ? { kind: 'record', id: this.id(), version: v.no, fileName: v.fileName, mediaType: v.mediaType, size: v.size } : null;
+      const asText = this.page.value()?.rights.includes('copyOut') ?? false;
+      return v
+        ? { kind: 'record', id: this.id(), version: v.no, fileName: v.fileName, mediaType: v.mediaType, size: v.size, asText }
+        : null;
     },
     { equal: (a, b) => a?.id === b?.id && a?.version === b?.version },
   );

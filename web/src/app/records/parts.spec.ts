@@ -128,6 +128,7 @@ describe('content on screen', () => {
     fileName: 'a file',
     mediaType,
     size: 1000,
+    asText: true,
     ...changes,
   });
   const show = (of: Shown): Promise<Stage<Preview>> => Stage.show(Preview, { of });
@@ -185,7 +186,14 @@ describe('content on screen', () => {
   });
 
   it('is looked at before it is filed as well', async () => {
-    const stage = await show({ kind: 'arrival', id: id(4), fileName: 'scan_0041.pdf', mediaType: 'application/pdf', size: 10 });
+    const stage = await show({
+      kind: 'arrival',
+      id: id(4),
+      fileName: 'scan_0041.pdf',
+      mediaType: 'application/pdf',
+      size: 10,
+      asText: true,
+    });
     await stage.answer(`/api/arrivals/${id(4)}/pages`, { pages: 1, width: 300, height: 400 });
     expect(stage.host.querySelector('img')!.getAttribute('src')).toBe(`/api/arrivals/${id(4)}/pages/1`);
   });

@@ -14,6 +14,8 @@ export interface Shown {
   readonly fileName: string;
   readonly mediaType: string;
   readonly size: number;
+  /** Whether text is shown as text; else, as for those who may not take a copy, as pictures of it. */
+  readonly asText: boolean;
 }
 
 const longestText = 2_000_000;
@@ -21,7 +23,7 @@ const mostPages = 200;
 
 /**
  * The content of one version on screen, without the file itself: its pages as pictures, drawn when they are scrolled to,
- * or its text; other types say so.
+ * or its text for those who may take a copy; other types say so.
  */
 @Component({
   selector: 'kc-preview',
@@ -108,7 +110,10 @@ export class Preview {
   private readonly api = inject(Api);
   /** A version of a record, or something that arrived. */
   readonly of = input.required<Shown>();
-  protected readonly shownAs = computed(() => readAs(this.of().mediaType));
+  protected readonly shownAs = computed(() => {
+    const as = readAs(this.of().mediaType);
+    return as === 'text' && !this.of().asText ? 'pages' : as;
+  });
   protected readonly extent = signal<ResponseOf<typeof records.pages> | null>(null);
   protected readonly numbers = computed(() => Array.from({ length: Math.min(this.extent()?.pages ?? 0, mostPages) }, (_, i) => i + 1));
   protected readonly text = signal<string | null>(null);

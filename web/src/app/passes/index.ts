@@ -1,0 +1,1 @@
+export { PassSheet } from './passSheet';
