@@ -325,6 +325,8 @@ function configOf(url: string) {
     objects: null,
     contentsIn: 'database' as const,
     scanLanguages: 'eng',
+    mail: null,
+    publicUrl: 'http://127.0.0.1',
     standInsDir: '',
     hosts: [],
     proxies: [],

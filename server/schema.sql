@@ -1095,6 +1095,11 @@ CREATE TABLE public.detector (
     CONSTRAINT detector_title_check CHECK ((title <> ''::text))
 );
 
+CREATE TABLE public.digest_due (
+    message_id uuid NOT NULL,
+    principal_id uuid NOT NULL
+);
+
 CREATE TABLE public.entity (
     id uuid NOT NULL,
     kind text NOT NULL,
@@ -1227,6 +1232,7 @@ CREATE TABLE public.principal (
     active boolean DEFAULT true NOT NULL,
     language text,
     revision integer DEFAULT 1 NOT NULL,
+    second_factor boolean DEFAULT false NOT NULL,
     CONSTRAINT principal_check CHECK (((kind = 'person'::text) OR (password_hash IS NULL))),
     CONSTRAINT principal_kind_check CHECK ((kind = ANY (ARRAY['person'::text, 'group'::text, 'service'::text]))),
     CONSTRAINT principal_language_check CHECK ((language ~ '^[a-z]{2}$'::text))
@@ -1310,6 +1316,32 @@ CREATE TABLE public.ledger_tile (
     entries bigint[],
     first_seq bigint,
     last_seq bigint
+);
+
+CREATE TABLE public.mail (
+    id uuid NOT NULL,
+    to_id uuid NOT NULL,
+    address text NOT NULL,
+    kind text NOT NULL,
+    message_id uuid,
+    subject text NOT NULL,
+    body text,
+    html text,
+    state text DEFAULT 'waiting'::text NOT NULL,
+    tries integer DEFAULT 0 NOT NULL,
+    queued_at timestamp with time zone DEFAULT now() NOT NULL,
+    next_at timestamp with time zone DEFAULT now() NOT NULL,
+    claimed_at timestamp with time zone,
+    ended_at timestamp with time zone,
+    problem text,
+    CONSTRAINT mail_state_check CHECK ((state = ANY (ARRAY['waiting'::text, 'sending'::text, 'sent'::text, 'refused'::text, 'uncertain'::text])))
+);
+
+CREATE TABLE public.mail_choice (
+    principal_id uuid NOT NULL,
+    kind text NOT NULL,
+    how text NOT NULL,
+    CONSTRAINT mail_choice_how_check CHECK ((how = ANY (ARRAY['now'::text, 'daily'::text, 'never'::text])))
 );
 
 CREATE TABLE public.matter (
@@ -1610,6 +1642,11 @@ CREATE TABLE public.record_type_version (
     published_at timestamp with time zone DEFAULT now() NOT NULL
 );
 
+CREATE TABLE public.recovery_code (
+    principal_id uuid NOT NULL,
+    code_hash bytea NOT NULL
+);
+
 CREATE TABLE public.reorganisation (
     id uuid NOT NULL,
     xact xid8 DEFAULT pg_current_xact_id() NOT NULL,
@@ -1665,6 +1702,14 @@ CREATE TABLE public.seal_state (
     next_floor bigint DEFAULT 0 NOT NULL,
     next_floor_at xid8 DEFAULT '0'::xid8 NOT NULL,
     CONSTRAINT seal_state_one_check CHECK (one)
+);
+
+CREATE TABLE public.second_factor (
+    principal_id uuid NOT NULL,
+    secret bytea NOT NULL,
+    made_at timestamp with time zone DEFAULT now() NOT NULL,
+    confirmed_at timestamp with time zone,
+    last_step bigint DEFAULT 0 NOT NULL
 );
 
 CREATE TABLE public.session (
@@ -1893,6 +1938,9 @@ ALTER TABLE ONLY public.detection_due
 ALTER TABLE ONLY public.detector
     ADD CONSTRAINT detector_pkey PRIMARY KEY (id);
 
+ALTER TABLE ONLY public.digest_due
+    ADD CONSTRAINT digest_due_pkey PRIMARY KEY (message_id);
+
 ALTER TABLE ONLY public.entity
     ADD CONSTRAINT entity_pkey PRIMARY KEY (id);
 
@@ -1949,6 +1997,12 @@ ALTER TABLE ONLY public.ledger_entry
 
 ALTER TABLE ONLY public.ledger_tile
     ADD CONSTRAINT ledger_tile_pkey PRIMARY KEY (level, idx);
+
+ALTER TABLE ONLY public.mail_choice
+    ADD CONSTRAINT mail_choice_pkey PRIMARY KEY (principal_id, kind);
+
+ALTER TABLE ONLY public.mail
+    ADD CONSTRAINT mail_pkey PRIMARY KEY (id);
 
 ALTER TABLE ONLY public.matter
     ADD CONSTRAINT matter_code_key UNIQUE (code);
@@ -2019,6 +2073,9 @@ ALTER TABLE ONLY public.record_type
 ALTER TABLE ONLY public.record_type_version
     ADD CONSTRAINT record_type_version_pkey PRIMARY KEY (code, version);
 
+ALTER TABLE ONLY public.recovery_code
+    ADD CONSTRAINT recovery_code_pkey PRIMARY KEY (principal_id, code_hash);
+
 ALTER TABLE ONLY public.reorganisation
     ADD CONSTRAINT reorganisation_pkey PRIMARY KEY (id);
 
@@ -2039,6 +2096,9 @@ ALTER TABLE ONLY public.rule_withdrawal
 
 ALTER TABLE ONLY public.seal_state
     ADD CONSTRAINT seal_state_pkey PRIMARY KEY (one);
+
+ALTER TABLE ONLY public.second_factor
+    ADD CONSTRAINT second_factor_pkey PRIMARY KEY (principal_id);
 
 ALTER TABLE ONLY public.session
     ADD CONSTRAINT session_id_key UNIQUE (id);
@@ -2160,6 +2220,12 @@ CREATE INDEX ledger_tile_last ON public.ledger_tile USING btree (last_seq) WHERE
 
 CREATE INDEX ledger_tile_span ON public.ledger_tile USING gist (int8range(first_seq, last_seq, '[]'::text)) WHERE (level = 0);
 
+CREATE INDEX mail_message ON public.mail USING btree (message_id) WHERE (message_id IS NOT NULL);
+
+CREATE INDEX mail_queued ON public.mail USING btree (queued_at DESC);
+
+CREATE INDEX mail_waiting ON public.mail USING btree (next_at) WHERE (state = ANY (ARRAY['waiting'::text, 'sending'::text]));
+
 CREATE INDEX message_to ON public.message USING btree (to_id, sent_at DESC);
 
 CREATE INDEX objection_batch ON public.objection USING btree (batch_id);
@@ -2183,6 +2249,8 @@ CREATE INDEX place_parent ON public.place USING btree (parent_id, "position", co
 CREATE INDEX place_rule_rule ON public.place_rule USING btree (rule_id);
 
 CREATE INDEX place_stencil ON public.place USING btree (stencil_id) WHERE (stencil_id IS NOT NULL);
+
+CREATE INDEX principal_asks ON public.principal USING btree (id) WHERE second_factor;
 
 CREATE UNIQUE INDEX principal_group_name ON public.principal USING btree (lower(name)) WHERE (kind = 'group'::text);
 
@@ -2503,6 +2571,12 @@ ALTER TABLE ONLY public.custodian
 ALTER TABLE ONLY public.custodian
     ADD CONSTRAINT custodian_principal_id_fkey FOREIGN KEY (principal_id) REFERENCES public.principal(id);
 
+ALTER TABLE ONLY public.digest_due
+    ADD CONSTRAINT digest_due_message_id_fkey FOREIGN KEY (message_id) REFERENCES public.message(id);
+
+ALTER TABLE ONLY public.digest_due
+    ADD CONSTRAINT digest_due_principal_id_fkey FOREIGN KEY (principal_id) REFERENCES public.principal(id);
+
 ALTER TABLE ONLY public.event
     ADD CONSTRAINT event_corrects_fkey FOREIGN KEY (corrects) REFERENCES public.event(id);
 
@@ -2586,6 +2660,15 @@ ALTER TABLE ONLY public.jurisdiction
 
 ALTER TABLE ONLY public.known_address
     ADD CONSTRAINT known_address_principal_id_fkey FOREIGN KEY (principal_id) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.mail_choice
+    ADD CONSTRAINT mail_choice_principal_id_fkey FOREIGN KEY (principal_id) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.mail
+    ADD CONSTRAINT mail_message_id_fkey FOREIGN KEY (message_id) REFERENCES public.message(id);
+
+ALTER TABLE ONLY public.mail
+    ADD CONSTRAINT mail_to_id_fkey FOREIGN KEY (to_id) REFERENCES public.principal(id);
 
 ALTER TABLE ONLY public.membership
     ADD CONSTRAINT membership_group_id_fkey FOREIGN KEY (group_id) REFERENCES public.principal(id);
@@ -2674,6 +2757,9 @@ ALTER TABLE ONLY public.record_type_version
 ALTER TABLE ONLY public.record_type_version
     ADD CONSTRAINT record_type_version_published_by_fkey FOREIGN KEY (published_by) REFERENCES public.principal(id);
 
+ALTER TABLE ONLY public.recovery_code
+    ADD CONSTRAINT recovery_code_principal_id_fkey FOREIGN KEY (principal_id) REFERENCES public.principal(id);
+
 ALTER TABLE ONLY public.reorganisation
     ADD CONSTRAINT reorganisation_made_by_fkey FOREIGN KEY (made_by) REFERENCES public.principal(id);
 
@@ -2691,6 +2777,9 @@ ALTER TABLE ONLY public.rule_withdrawal
 
 ALTER TABLE ONLY public.rule_withdrawal
     ADD CONSTRAINT rule_withdrawal_withdrawn_by_fkey FOREIGN KEY (withdrawn_by) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.second_factor
+    ADD CONSTRAINT second_factor_principal_id_fkey FOREIGN KEY (principal_id) REFERENCES public.principal(id);
 
 ALTER TABLE ONLY public.session
     ADD CONSTRAINT session_principal_id_fkey FOREIGN KEY (principal_id) REFERENCES public.principal(id);
@@ -2963,6 +3052,8 @@ GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.detection_due TO cellar_app;
 
 GRANT SELECT,INSERT,UPDATE ON TABLE public.detector TO cellar_app;
 
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.digest_due TO cellar_app;
+
 GRANT SELECT,INSERT,UPDATE ON TABLE public.entity TO cellar_app;
 
 GRANT SELECT ON TABLE public.epoch TO cellar_app;
@@ -3027,6 +3118,10 @@ GRANT INSERT(subject_id) ON TABLE public.ledger_entry TO cellar_app;
 GRANT INSERT(body) ON TABLE public.ledger_entry TO cellar_app;
 
 GRANT SELECT,INSERT,UPDATE ON TABLE public.ledger_tile TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.mail TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.mail_choice TO cellar_app;
 
 GRANT SELECT,INSERT,UPDATE ON TABLE public.matter TO cellar_app;
 
@@ -3171,6 +3266,8 @@ GRANT SELECT,INSERT,UPDATE ON TABLE public.record_type TO cellar_app;
 
 GRANT SELECT,INSERT ON TABLE public.record_type_version TO cellar_app;
 
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.recovery_code TO cellar_app;
+
 GRANT SELECT ON TABLE public.reorganisation TO cellar_app;
 
 GRANT INSERT(id) ON TABLE public.reorganisation TO cellar_app;
@@ -3190,6 +3287,8 @@ GRANT SELECT,INSERT ON TABLE public.rule_withdrawal TO cellar_app;
 GRANT SELECT ON TABLE public.schema_fingerprint TO cellar_app;
 
 GRANT SELECT,INSERT,UPDATE ON TABLE public.seal_state TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.second_factor TO cellar_app;
 
 GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.session TO cellar_app;
 

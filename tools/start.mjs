@@ -37,8 +37,9 @@ await run(async () => {
   await ensureInstalled();
   await Promise.all([buildWeb(), buildServer()]);
   const own = process.env.DATABASE_URL ? null : cluster('cluster');
-  // On a database of our own, contents have a second copy in a stand-in.
-  const env = own ? { OBJECTS_URL: process.env.OBJECTS_URL ?? 'stand-in' } : {};
+  // On a database of our own, contents have a second copy in a stand-in, and mail goes to one.
+  const { OBJECTS_URL = 'stand-in', SMTP_URL = 'stand-in' } = process.env;
+  const env = own ? { OBJECTS_URL, SMTP_URL } : {};
   let stopping = false;
   const stop = async () => {
     if (own && !stopping) {

@@ -96,6 +96,7 @@ export const accessFindingKinds = [
   'moreThanGroup',
   'standsAlone',
   'noPassword',
+  'noSecondFactor',
   'emptyGroup',
 ] as const;
 export type AccessFindingKind = (typeof accessFindingKinds)[number];

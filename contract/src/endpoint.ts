@@ -20,6 +20,8 @@ export interface Endpoint<
   readonly sends: 'json' | 'bytes';
   /** `public` routes need no session. */
   readonly who: 'public' | 'signedIn';
+  /** Whether somebody who is signed in may come here before they have set up a second factor that is asked of them. */
+  readonly early: boolean;
   /** How many bytes its body may have. */
   readonly most: number;
   readonly params: P;

@@ -12,8 +12,8 @@ const login = line(60).regex(/^\S+$/, 'input.noSpaces');
 /** Twelve letters at least; what else is asked of a password is the server’s to say. */
 export const password = text(200).min(12, 'input.password');
 
-/** A link that works once, until a day; whoever has it chooses the person’s password. */
-const invitation = z.object({ token: z.string(), until: z.string() });
+/** A link that works once, until a day; whoever has it chooses the person’s password. Where it went by mail only its receiver knows it. */
+const invitation = z.object({ token: z.string().nullable(), until: z.string() });
 export type Invitation = z.infer<typeof invitation>;
 
 const person = z.object({
@@ -24,6 +24,8 @@ const person = z.object({
   clearance,
   active: z.boolean(),
   groups: z.array(personRef),
+  /** Whether they have a second factor. */
+  secondFactor: z.boolean(),
   /** Whether they have a password; without one nobody can sign in as them. */
   hasPassword: z.boolean(),
   /** Until when a link that they were given works; null for none. */
@@ -38,6 +40,8 @@ const group = z.object({
   name: z.string(),
   active: z.boolean(),
   members: z.array(personRef.extend({ kind: z.enum(['person', 'group', 'service']) })),
+  /** Whether it asks its members for a second factor. */
+  secondFactor: z.boolean(),
   revision,
 });
 export type GroupLine = z.infer<typeof group>;
@@ -58,6 +62,22 @@ const grant = z.object({
 });
 export type GrantLine = z.infer<typeof grant>;
 
+const mailLine = z.object({
+  id,
+  to: personRef,
+  address: z.string(),
+  kind: z.string(),
+  subject: z.string(),
+  state: z.enum(['waiting', 'sending', 'sent', 'refused', 'uncertain']),
+  tries: z.number().int(),
+  at: z.string(),
+  /** What the other side said. */
+  problem: z.string().nullable(),
+  /** Whether it can be sent again. */
+  again: z.boolean(),
+});
+export type MailLine = z.infer<typeof mailLine>;
+
 const details = { name: line(200), login, email, clearance, groupIds: z.array(id).max(200) };
 
 export const people = {
@@ -75,7 +95,7 @@ export const people = {
     }),
   }),
   make: post('/setup/people', 'Add a person; with a link to begin with, if asked for', {
-    body: z.object({ ...details, invite: z.boolean().default(true) }),
+    body: z.object({ ...details, invite: z.boolean().default(true), byMail: z.boolean().default(false) }),
     response: z.object({ id, invitation: invitation.nullable() }),
   }),
   change: put('/setup/people/{id}', 'Change a person', {
@@ -85,6 +105,7 @@ export const people = {
   }),
   invite: post('/setup/people/{id}/invite', 'Give a person a link to choose a password; links of before end', {
     params: idParam,
+    body: z.object({ byMail: z.boolean().default(false) }),
     response: invitation,
   }),
   letGo: post('/setup/people/{id}/let-go', 'Let a person go: they sign in no more, and what was theirs goes to somebody else', {
@@ -98,12 +119,18 @@ export const people = {
     response: z.object({ ended: z.number().int() }),
   }),
   makeGroup: post('/setup/groups', 'Make a group', {
-    body: z.object({ name: line(80), memberIds: z.array(id).max(5000) }),
+    body: z.object({ name: line(80), memberIds: z.array(id).max(5000), secondFactor: z.boolean().optional() }),
     response: z.object({ id }),
   }),
   changeGroup: put('/setup/groups/{id}', 'Change a group and who is in it; groups may be in groups', {
     params: idParam,
-    body: z.object({ name: line(80), active: z.boolean(), memberIds: z.array(id).max(5000), revision }),
+    body: z.object({
+      name: line(80),
+      active: z.boolean(),
+      memberIds: z.array(id).max(5000),
+      secondFactor: z.boolean().optional(),
+      revision,
+    }),
     response: z.object({ revision }),
   }),
   invitation: ask(
@@ -125,6 +152,17 @@ export const people = {
     body: z.object({ old: text(500), password }),
     response: z.object({ ended: z.number().int() }),
   }),
+  resetSecond: post('/setup/people/{id}/second-factor/reset', 'Reset the second factor of somebody who lost it; their sessions end', {
+    params: idParam,
+    body: z.object({ reason }),
+  }),
+  mail: get('/setup/mail', 'Mail: whether it leaves, and what became of it; what did not arrive first', {
+    response: z.object({ on: z.boolean(), from: z.string().nullable(), server: z.string().nullable(), mails: z.array(mailLine) }),
+  }),
+  mailAgain: post('/setup/mail/{id}/again', 'Send a mail again that was refused, or of which nobody knows whether it arrived', {
+    params: idParam,
+  }),
+  mailTest: post('/setup/mail/test', 'Send oneself a mail, to see that mail leaves', {}),
   grantsOn: get('/places/{id}/grants', 'Who was given what on a place, and on the places around it', {
     params: idParam,
     response: z.object({ grants: z.array(grant), mayGrant: z.boolean() }),

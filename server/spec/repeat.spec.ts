@@ -25,6 +25,7 @@ const refusedAtOnce = [
   'docket.announce',
   'docket.confirm',
   'holds.acknowledge',
+  'people.mailTest',
   'identity.endSession',
   'identity.readMessage',
   'schedule.cancelJob',

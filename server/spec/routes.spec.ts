@@ -1,3 +1,5 @@
+import { Secret, TOTP } from 'otpauth';
+import { writeMailSetting } from '../src/mail/index.js';
 import { asOwner } from './support/database.js';
 import { bareFolder } from '@key-cellar/core/plan';
 import type { StencilBody } from '@key-cellar/contract';
@@ -58,6 +60,26 @@ describe('every route that changes something', () => {
       return { login, ...(await world.as('keeper').call(contract.people.make, { body })) };
     },
     /** Somebody who chose a password by a link. */
+    factor: async (upTo: 'begun' | 'set up') => {
+      const client = await scene.accepted();
+      const { secret } = await client.call(contract.identity.beginSecond, { body: { password: newPassword } });
+      if (upTo === 'begun') return { client, code: '' };
+      const totp = new TOTP({ secret: Secret.fromBase32(secret) });
+      const { codes } = await client.call(contract.identity.confirmSecond, { body: { code: totp.generate() } });
+      return { client, code: codes[0]! };
+    },
+    mailLeaves: async () => {
+      await writeMailSetting(world.pool, { on: true, publicUrl: 'https://cellar.test' });
+      await world.pool.query(`update principal set email = 'keeper@test.example' where id = $1`, [world.ids.keeper]);
+    },
+    refusedMail: async () => {
+      const id = uuidv7();
+      await world.pool.query(
+        `insert into mail (id, to_id, address, kind, subject, body, html, state) values ($1, $2, 'a@b.example', 'test', 'S', 'B', 'B', 'refused')`,
+        [id, world.ids.keeper],
+      );
+      return id;
+    },
     pass: async () =>
       world.as('keeper').call(contract.passes.make, {
         body: { visitor: 'A guest', reason: 'asked for it', recordIds: [(await world.file('editor')).id], openings: 3 } as never,
@@ -74,7 +96,7 @@ describe('every route that changes something', () => {
       const { invitation } = await scene.person();
       const response = await new Client(world.base, '').fetch('/api/invitation/accept', {
         method: 'POST',
-        body: JSON.stringify({ token: invitation!.token, password: newPassword }),
+        body: JSON.stringify({ token: invitation!.token!, password: newPassword }),
         headers: { 'content-type': 'application/json' },
       });
       return new Client(world.base, response.headers.get('set-cookie')!.split(';')[0]!);
@@ -238,7 +260,7 @@ describe('every route that changes something', () => {
     },
     'people.endSessions': async () => {
       const { id, invitation } = await scene.person();
-      await new Client(world.base, '').call(contract.people.accept, { body: { token: invitation!.token, password: newPassword } });
+      await new Client(world.base, '').call(contract.people.accept, { body: { token: invitation!.token!, password: newPassword } });
       await world.as('keeper').call(contract.people.endSessions, { params: { id } });
     },
     'people.makeGroup': () => scene.group(),
@@ -256,6 +278,31 @@ describe('every route that changes something', () => {
         params: { id: await scene.grant() },
         body: { profile: 'borrower', reason: 'takes copies', dryRun: false },
       }),
+    'identity.beginSecond': () => scene.factor('begun'),
+    'identity.confirmSecond': () => scene.factor('set up'),
+    'identity.newCodes': async () => {
+      const { client, code } = await scene.factor('set up');
+      await client.call(contract.identity.newCodes, { body: { password: newPassword, code } });
+    },
+    'identity.endSecond': async () => {
+      const { client, code } = await scene.factor('set up');
+      await client.call(contract.identity.endSecond, { body: { password: newPassword, code } });
+    },
+    'people.resetSecond': async () => {
+      const { client } = await scene.factor('set up');
+      const { id } = await client.call(contract.identity.me);
+      await world.as('keeper').call(contract.people.resetSecond, { params: { id }, body: { reason: 'lost it' } });
+    },
+    'people.mailAgain': async () => world.as('keeper').call(contract.people.mailAgain, { params: { id: await scene.refusedMail() } }),
+    'people.mailTest': async () => {
+      await scene.mailLeaves();
+      return world.as('keeper').call(contract.people.mailTest);
+    },
+    'identity.chooseMail': () => world.as('keeper').call(contract.identity.chooseMail, { body: { kind: 'notice', how: 'daily' } }),
+    'identity.forgot': async () => {
+      await scene.mailLeaves();
+      return new Client(world.base, '').call(contract.identity.forgot, { body: { login: 'keeper' } });
+    },
     'passes.make': () => scene.pass(),
     'passes.open': async () => scene.visitor(),
     'passes.revoke': async () =>

@@ -65,6 +65,8 @@ describe('a start that cannot succeed ends with a sentence', () => {
     ],
     ['an outside service that signs with nothing', { WITNESS_URL: 'http://witness' }, 'WITNESS_KEY does not say whose signatures count'],
     ['an object store without a bucket', { OBJECTS_URL: 'http://objects' }, 'OBJECTS_BUCKET or OBJECTS_CREDENTIALS is not'],
+    ['mail to nowhere', { SMTP_URL: 'mail.example.org' }, 'is to be an address such as smtp://'],
+    ['mail in nobody’s name', { SMTP_URL: 'smtp://mail.example.org' }, 'MAIL_FROM does not say'],
     ['contents in no object store', { CONTENTS_IN: 'objects' }, 'OBJECTS_URL does not say where they are'],
     ['contents nowhere', { CONTENTS_IN: 'the cloud' }, 'is to be “database” or “objects”'],
   ];

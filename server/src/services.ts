@@ -2,7 +2,7 @@ import type pg from 'pg';
 import type { Logger } from 'pino';
 import { accessBooks } from './access/index.js';
 import type { Services } from './docket/index.js';
-import { eventsOver, openJobs, openPool, programActor, tasksIn, type Config, type ObjectsConfig } from './kernel/index.js';
+import { eventsOver, openJobs, openPool, programActor, tasksIn, type Config, type MailConfig, type ObjectsConfig } from './kernel/index.js';
 import { readSettings } from './identity/index.js';
 import type { Outside, Sealer } from './ledger/index.js';
 import { answerersOver, listenersOver } from './listeners.js';
@@ -12,8 +12,13 @@ import { effectThreads, ruleBooks } from './schedule/index.js';
 export type { Services };
 
 /** A configuration in which every outside service has an address, be it a stand-in's. */
-export type Reachable = Config &
-  Outside & { readonly archiveUrl: string; readonly archiveKey: string; readonly objects: ObjectsConfig | null };
+export type Reachable = Omit<Config, 'mail'> &
+  Outside & {
+    readonly mail: MailConfig | null;
+    readonly archiveUrl: string;
+    readonly archiveKey: string;
+    readonly objects: ObjectsConfig | null;
+  };
 
 /** Only what the ledger needs of it: it goes to threads as well. */
 export const outsideOf = ({

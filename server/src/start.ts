@@ -1,10 +1,11 @@
 import { join } from 'node:path';
 import type { Worker } from 'node:worker_threads';
 import { pino, type Logger } from 'pino';
-import { type Config, listen, programActor, startThread, stopListening } from './kernel/index.js';
+import { type Config, type MailConfig, listen, programActor, startThread, stopListening } from './kernel/index.js';
 import { sweepDaily } from './docket/index.js';
 import { makeApp } from './http/app.js';
-import { forgetEnded, readSettings } from './identity/index.js';
+import { enterRefused, forgetEnded, readSettings, sendDigests } from './identity/index.js';
+import { openMailer, writeMailSetting } from './mail/index.js';
 import { openSealer } from './ledger/index.js';
 import { foldRack } from './plan/index.js';
 import { knowsObjects, reconcileDaily } from './records/index.js';
@@ -13,6 +14,7 @@ import { foldRuleUse } from './schedule/index.js';
 import { closeConnections, openServices, outsideOf, type Reachable, type Services } from './services.js';
 import { startArchive } from './standins/archive.js';
 import type { StandIn } from './standins/listen.js';
+import { startMailServer } from './standins/mailServer.js';
 import { startObjects } from './standins/objects.js';
 import { startTimeAuthority } from './standins/timeAuthority.js';
 import { startWitness } from './standins/witness.js';
@@ -60,6 +62,8 @@ function startJobThread(config: Reachable, log: Logger): { stop(): Promise<void>
   };
 }
 
+const standInMail = (url: string): MailConfig => ({ url, user: null, password: null, from: 'Key Cellar <key-cellar@stand-in.example>' });
+
 /** Starts a stand-in for each outside service that has no address of its own. */
 async function withStandIns(given: Config): Promise<{ config: Reachable; stopStandIns(): Promise<void> }> {
   const started: StandIn[] = [];
@@ -72,6 +76,7 @@ async function withStandIns(given: Config): Promise<{ config: Reachable; stopSta
   const time = given.timeAuthorityUrl === null ? await begun(startTimeAuthority(folder('time-office'))) : null;
   const objects = given.objects === 'stand-in' ? (await begun(startObjects(folder('objects')))).reached : given.objects;
   const witness = given.witnessUrl === null ? await begun(startWitness(folder('witness'))) : null;
+  const mail = given.mail === 'stand-in' ? standInMail((await begun(startMailServer(folder('mail')))).url) : given.mail;
   return {
     config: {
       ...given,
@@ -82,12 +87,17 @@ async function withStandIns(given: Config): Promise<{ config: Reachable; stopSta
       witnessUrl: witness?.url ?? given.witnessUrl!,
       witnessKey: witness?.key ?? given.witnessKey ?? '',
       objects,
+      mail,
     },
     async stopStandIns() {
       await Promise.all(started.map((standIn) => standIn.stop()));
     },
   };
 }
+
+/** Under what name mails of this repository are told apart (RFC 5322 §3.6.4). */
+const domainOf = ({ ledgerName, publicUrl }: Reachable): string =>
+  `${ledgerName.replace(/[^A-Za-z0-9-]/g, '-')}.${new URL(publicUrl).hostname}`;
 
 /** Everything but the listener: services over one database, with background work going. */
 export async function startServices(given: Config, log: Logger = pino({ level: given.logLevel })): Promise<Running> {
@@ -100,6 +110,8 @@ export async function startServices(given: Config, log: Logger = pino({ level: g
   if (!services.objects && (await knowsObjects(pool)))
     log.error('contents or their copies lie in an object store, and OBJECTS_URL does not say where: they are not read, checked or removed');
   const jobThread = startJobThread(config, log);
+  await writeMailSetting(pool, { on: config.mail !== null, publicUrl: config.publicUrl });
+  const mailer = config.mail && openMailer(pool, log, { config: config.mail, domain: domainOf(config), refused: enterRefused(services) });
 
   // The first sweep is at the start: what came due while nobody was here is found at once.
   const daily = (): void => {
@@ -108,6 +120,7 @@ export async function startServices(given: Config, log: Logger = pino({ level: g
         await sweepDaily(services, programActor('sweep', today));
         await sendHeadLetters(services, programActor('ledger', today));
         await reconcileDaily(services, { today });
+        await sendDigests(services, today);
       })
       .catch((error: unknown) => log.warn({ err: error }, 'the work of the day failed; it is tried again'));
   };
@@ -126,6 +139,7 @@ export async function startServices(given: Config, log: Logger = pino({ level: g
       services.stopping = true;
       clearInterval(housekeeping);
       clearInterval(dayWatch);
+      await mailer?.stop();
       await Promise.all([jobThread.stop(), services.jobs.stop(), services.pages.stop(), services.reading.stop(), services.effects.stop()]);
       // A last seal, so that what was done before the stop is provable from the first moment of the next start.
       await services.sealer.sealNow().catch((error: unknown) => log.warn({ err: error }, 'last seal failed'));

@@ -1,7 +1,7 @@
 /** The server’s areas from the bottom up: each may use those below it, and none beside or above. */
 export const layers = [
   ['kernel'],
-  ['ledger', 'criteria', 'print', 'tables', 'standins'],
+  ['ledger', 'criteria', 'print', 'tables', 'standins', 'mail'],
   ['identity'],
   ['access'],
   ['facts'],

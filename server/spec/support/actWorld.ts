@@ -92,6 +92,8 @@ export interface Common {
   readonly box: string;
   readonly person: string;
   readonly group: string;
+  /** One that was refused. */
+  readonly mail: string;
 }
 
 export interface Asker {
@@ -381,6 +383,12 @@ export async function makeActWorld(): Promise<ActWorld> {
   await pool.query(`insert into job_progress (id, kind, subject, data, state) values ($1, 'recompute', 'x', '{"reach":{}}', 'cancelled')`, [
     job,
   ]);
+  await pool.query(`insert into second_factor (principal_id, secret, confirmed_at) values ($1, '\\x00', now())`, [person]);
+  const mail = uuidv7();
+  await pool.query(
+    `insert into mail (id, to_id, address, kind, subject, body, html, state) values ($1, $2, 'a@b.example', 'test', 'S', 'B', 'B', 'refused')`,
+    [mail, person],
+  );
   const common: Common = {
     rule,
     announced,
@@ -402,6 +410,7 @@ export async function makeActWorld(): Promise<ActWorld> {
     box: ids.box,
     person,
     group,
+    mail,
   };
   for (const name of [common.jurisdiction, common.worked]) await does(levelActs.makeJurisdiction, { body: { name, partOf: null } });
   await does(listActs.setCalendar, { body: { name: common.worked, weekend: [7], holidays: [], dryRun: false } });

@@ -48,6 +48,8 @@ export function configFor(database: string): Config {
     metricsToken: null,
     objects: null,
     contentsIn: 'database',
+    mail: null,
+    publicUrl: 'http://cellar.test',
     scanLanguages: 'eng',
     standInsDir: join(tmpdir(), `stand-ins-${database}`),
   };

@@ -13,6 +13,7 @@ export async function inStillness(database: string, work: (services: Services) =
       timeAuthorityCertificates: '',
       witnessUrl: '',
       objects: null,
+      mail: null,
       witnessKey: '',
     },
     pino({ level: 'silent' }),

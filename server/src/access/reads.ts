@@ -269,9 +269,13 @@ export const accessReads: Pick<ReadsOf<typeof access, Services>, 'matrix' | 'com
     }
     if (await mayAtRepository(pool, access, 'setUp')) {
       for (const p of await store.people(pool)) {
-        if (p.signs_in) continue;
-        const sentence = message('access.found.noPassword', { name: p.name });
-        findings.push({ kind: 'noPassword', sentence, grantId: null, place: null, personId: p.id });
+        const kind = !p.signs_in ? 'noPassword' : !p.second_factor ? 'noSecondFactor' : null;
+        if (kind === null) continue;
+        const sentence =
+          kind === 'noPassword'
+            ? message('access.found.noPassword', { name: p.name })
+            : message('access.found.noSecondFactor', { name: p.name });
+        findings.push({ kind, sentence, grantId: null, place: null, personId: p.id });
       }
     }
     return { findings: findings.slice(0, mostFindings) };

@@ -133,10 +133,19 @@ export function chainsOf(db: Db, ids: readonly string[]) {
 }
 
 export function people(db: Db) {
-  return rows<{ id: string; name: string; clearance_level: number; clearance_caveats: string[]; signs_in: boolean }>(
+  return rows<{
+    id: string;
+    name: string;
+    clearance_level: number;
+    clearance_caveats: string[];
+    signs_in: boolean;
+    second_factor: boolean;
+  }>(
     db,
     'access.people',
-    `select id, name, clearance_level, clearance_caveats, password_hash is not null as signs_in from principal where kind = 'person' and active order by name`,
+    `select id, name, clearance_level, clearance_caveats, password_hash is not null as signs_in,
+            exists (select from second_factor f where f.principal_id = principal.id and f.confirmed_at is not null) as second_factor
+     from principal where kind = 'person' and active order by name`,
   );
 }
 

@@ -31,10 +31,11 @@ function parse<S extends z.ZodType>(schema: S, value: unknown, where: 'query' | 
   );
 }
 
-/** Throws 401 unless somebody is signed in. */
-export function requirePerson(context: HttpContext): SignedIn {
+/** Throws 401 unless somebody is signed in, and 403 while they still have to set up a second factor; that itself is done `early`. */
+export function requirePerson(context: HttpContext, early = false): SignedIn {
   const person = context.get('person');
   if (!person) throw notSignedIn();
+  if (context.get('early') && !early) throw new Problem(403, 'second-factor-needed', message('identity.secondNeeded'));
   return person;
 }
 
@@ -100,7 +101,7 @@ async function answerAct(services: Services, act: AnyAct<Services>, context: Htt
     const call = { ...input, services, person, address, agent };
     return act.definition.free(call as never);
   }
-  return carryOut(services, requirePerson(context), act, input as never);
+  return carryOut(services, requirePerson(context, act.endpoint.early), act, input as never);
 }
 
 /** Binds one row of the table: parses what was sent, finds out who asks, and answers. */
@@ -108,7 +109,7 @@ export function bind(app: HttpApp, services: Services, { endpoint, answer }: Bou
   const telling = tellingOf(endpoint.response) ?? ((value) => value);
   const honoPath = endpoint.path.replace(/\{(\w+)\}/g, ':$1');
   app.on(endpoint.method.toUpperCase(), honoPath, async (context) => {
-    if (endpoint.who === 'signedIn') requirePerson(context);
+    if (endpoint.who === 'signedIn') requirePerson(context, endpoint.early);
     // An id that is not even an id names nothing: the same answer as for one that does not exist.
     const params = endpoint.params.safeParse(context.req.param());
     if (!params.success) throw new Problem(404, 'not-found', message('problem.notFound', { what: message('problem.that') }));

@@ -42,6 +42,7 @@ export function identify(services: Services): MiddlewareHandler<HttpEnv> {
     const address = addressOf(context, services.config.proxies);
     context.set('address', address);
     context.set('person', null);
+    context.set('early', false);
     const pass = getCookie(context, sessionCookies.visitor);
     context.set('visitor', { address, sessionHash: pass === undefined ? null : createHash('sha256').update(pass).digest() });
     const token = getCookie(context, sessionCookies.person);
@@ -51,6 +52,7 @@ export function identify(services: Services): MiddlewareHandler<HttpEnv> {
       if (found) {
         const settings = await readSettings(services.pool);
         if (found.stale) await touchSession(services.pool, sessionHash);
+        context.set('early', found.factor_missing);
         context.set('person', {
           id: found.id,
           name: found.name,

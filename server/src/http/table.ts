@@ -17,7 +17,16 @@ import {
 import { exchangeActs, exchangeReads, planTableActs, planTableReads } from '../exchange/index.js';
 import { factActs, setupReads, typeReads } from '../facts/index.js';
 import { holdActs, holdReads } from '../holds/index.js';
-import { identityActs, identityReads, peopleActs, peopleReads } from '../identity/index.js';
+import {
+  identityActs,
+  identityReads,
+  mailActs,
+  mailReads,
+  secondFactorActs,
+  secondFactorReads,
+  peopleActs,
+  peopleReads,
+} from '../identity/index.js';
 import { namesOf, requireAtRepository, type ActOf, type AnyAct, type Read } from '../kernel/index.js';
 import { actWords, ledgerActs, ledgerReads } from '../ledger/index.js';
 import { passActs, passReads } from '../passes/index.js';
@@ -69,7 +78,17 @@ type AnswerTo<E> = E extends Endpoint ? (E extends { readonly changes: true } ? 
 
 /** Every endpoint of the contract with what answers it. One that is missing, or a change that is no act, does not compile. */
 const table: { readonly [A in keyof Areas]: { readonly [K in keyof Areas[A]]: AnswerTo<Areas[A][K]> } } = {
-  identity: { ...identityReads, ...personReads, ...identityActs, makeFirstKeeper, moveClock: sweepActs.moveClock },
+  identity: {
+    ...identityReads,
+    ...personReads,
+    mailChoices: mailReads.mailChoices,
+    ...identityActs,
+    ...pick(mailActs, ['chooseMail', 'forgot']),
+    ...secondFactorReads,
+    ...pick(secondFactorActs, ['beginSecond', 'confirmSecond', 'newCodes', 'endSecond']),
+    makeFirstKeeper,
+    moveClock: sweepActs.moveClock,
+  },
   plan: {
     ...planReads,
     ...pick(placeActs, ['makePlace', 'editPlace', 'movePlace', 'mergePlace', 'closeFolder', 'reopenFolder', 'retirePlace']),
@@ -129,7 +148,16 @@ const table: { readonly [A in keyof Areas]: { readonly [K in keyof Areas[A]]: An
   access: { ...accessReads, acts: () => ({ acts: whoCan(acts()) }) },
   exchange: { ...exchangeReads, ...exchangeActs },
   passes: { ...passReads, ...passActs },
-  people: { ...peopleReads, ...personPage, ...grantReads, ...peopleActs, ...grantActs },
+  people: {
+    ...peopleReads,
+    mail: mailReads.mail,
+    ...pick(mailActs, ['mailAgain', 'mailTest']),
+    resetSecond: secondFactorActs.resetSecond,
+    ...personPage,
+    ...grantReads,
+    ...peopleActs,
+    ...grantActs,
+  },
 };
 
 function pick<T, K extends keyof T>(from: T, keys: readonly K[]): Pick<T, K> {
@@ -174,6 +202,7 @@ export const ofTheProgram: readonly string[] = [
   'counted gaps',
   'found signs',
   'could not look into',
+  'a mail was refused',
 ];
 
 /** What acts were called before: ledgers keep the names. */

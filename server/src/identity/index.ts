@@ -1,4 +1,8 @@
+export { enterRefused, sendDigests } from './mailing.js';
 export { send, speakerOfPerson, type Letter } from './messageStore.js';
+export { mailActs, mailReads } from './mailActs.js';
+export { factorAsked } from './secondFactorStore.js';
+export { secondFactorActs, secondFactorReads } from './secondFactorActs.js';
 export { identityReads } from './reads.js';
 export { readSettings, writeSetting, type Settings } from './settingStore.js';
 export { hashPassword, isRight, newToken, tokenHash } from './passwords.js';

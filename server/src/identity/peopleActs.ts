@@ -11,12 +11,15 @@ import {
   ofRepository,
   one,
   Problem,
+  SessionChange,
   withUnitOfWork,
   wrongField,
   type Services,
   type UnitOfWork,
 } from '../kernel/index.js';
+import { mailTo } from '../mail/index.js';
 import { hashPassword, isRight, newToken, requireGoodPassword, tokenHash } from './passwords.js';
+import { factorOf } from './secondFactorStore.js';
 import { readSettings } from './settingStore.js';
 import { beginSession } from './signIn.js';
 import * as store from './store.js';
@@ -47,16 +50,25 @@ const ownSession = 'an open session';
 /** How long a link works. */
 const invitedDays = 7;
 
-/** A link that works once; only what it hashes to is kept. */
-async function invite(uow: UnitOfWork, principalId: string): Promise<Invitation> {
+/** A link that works once; only what it hashes to is kept. Sent by mail, only its receiver gets to know it. */
+async function invite(uow: UnitOfWork, principalId: string, byMail: boolean): Promise<Invitation> {
   const token = newToken();
   const until = await arranged.writeInvitation(uow, {
     tokenHash: tokenHash(token),
     principalId,
     madeBy: uow.actor.id,
-    days: invitedDays,
+    hours: invitedDays * 24,
   });
-  return { token, until: until.toISOString() };
+  if (!byMail) return { token, until: until.toISOString() };
+  const { repository } = await readSettings(uow);
+  const mailed = await mailTo(uow, principalId, {
+    kind: 'invitation',
+    subject: message('mail.invited', { repository }),
+    body: message('mail.invitedBody', { by: uow.actor.name, repository, days: invitedDays }),
+    link: `/welcome#${token}`,
+  });
+  if (!mailed) throw wrongField('/byMail', message('identity.noMailTo'));
+  return { token: null, until: until.toISOString() };
 }
 
 async function requireFreeLogin(uow: UnitOfWork, login: string, but: string | null): Promise<void> {
@@ -107,7 +119,7 @@ export const peopleActs = {
       });
       await arranged.writeGroupsOf(uow, id, body.groupIds);
       const subject = { kind: 'person', id, name };
-      const invitation = body.invite ? await invite(uow, id) : null;
+      const invitation = body.invite ? await invite(uow, id, body.byMail) : null;
       if (invitation) uow.enter({ act: 'invited a person', subject, after: { until: invitation.until } });
       return { answer: { id, invitation }, entry: { subject, after: { name, login, email, clearance, groups: body.groupIds } } };
     },
@@ -137,9 +149,9 @@ export const peopleActs = {
     name: 'invited a person',
     on: { ...settingUp, person: one(personKind, ({ params }) => params.id, noRight) },
     repeat: 'another',
-    async write(uow, { on: { person } }) {
+    async write(uow, { on: { person }, body }) {
       if (!person.active) throw new Problem(409, 'let-go', message('identity.wasLetGo', { name: person.name }));
-      const invitation = await invite(uow, person.id);
+      const invitation = await invite(uow, person.id, body.byMail);
       return { answer: invitation, entry: { after: { until: invitation.until } } };
     },
   }),
@@ -202,13 +214,14 @@ export const peopleActs = {
     repeat: 'refused',
     first: arranged.lockMemberships,
     async write(uow, { services, body }) {
-      const { name, memberIds } = body;
+      const { name, memberIds, secondFactor = false } = body;
       const id = uuidv7();
       await requireGroup(uow, { id, name, memberIds });
       await store.addPrincipal(uow, { id, kind: 'group', name });
+      if (secondFactor) await arranged.writeGroup(uow, { id, name, active: true, secondFactor });
       await arranged.writeMembers(uow, id, memberIds);
       await requireSound(uow, services);
-      return { answer: { id }, entry: { subject: { kind: 'group', id, name }, after: { name, members: memberIds } } };
+      return { answer: { id }, entry: { subject: { kind: 'group', id, name }, after: { name, members: memberIds, secondFactor } } };
     },
   }),
 
@@ -219,18 +232,18 @@ export const peopleActs = {
     first: arranged.lockMemberships,
     async write(uow, { services, on: { group: before }, body }) {
       if (before.revision !== body.revision) throw changedMeanwhile();
-      const { name, active, memberIds } = body;
+      const { name, active, memberIds, secondFactor = before.second_factor } = body;
       await requireGroup(uow, { id: before.id, name, memberIds });
       const was = (await arranged.members(uow)).filter((m) => m.group_id === before.id).map((m) => m.id);
-      await arranged.writeGroup(uow, { id: before.id, name, active });
+      await arranged.writeGroup(uow, { id: before.id, name, active, secondFactor });
       await arranged.writeMembers(uow, before.id, memberIds);
       await requireSound(uow, services);
       return {
         answer: { revision: before.revision + 1 },
         entry: {
           subject: { kind: 'group', id: before.id, name },
-          before: { name: before.name, active: before.active, members: was },
-          after: { name, active, members: memberIds },
+          before: { name: before.name, active: before.active, members: was, secondFactor: before.second_factor },
+          after: { name, active, members: memberIds, secondFactor },
         },
       };
     },
@@ -260,6 +273,8 @@ export const peopleActs = {
           // Whoever was signed in with the password of before is not any more.
           await arranged.endSessionsOf(uow, who.id);
           uow.enter({ act: 'chose a password', subject: { kind: 'person', ...who } });
+          // A link does not stand for a second factor: whoever has one signs in with it.
+          if ((await factorOf(uow, who.id))?.confirmed) return new SessionChange(null);
           await store.noteSignedIn(uow, who.id, found.login, address);
           return beginSession(uow, who, { address, agent });
         },

@@ -14,6 +14,7 @@ export const personLine = (p: arranged.PersonRow, groups: readonly arranged.Memb
   clearance: { level: p.clearance_level, caveats: p.clearance_caveats },
   active: p.active,
   groups: groups.filter((m) => m.id === p.id).map((m) => ({ id: m.group_id, name: m.group_name })),
+  secondFactor: p.second_factor,
   hasPassword: p.has_password,
   invitedUntil: p.invited_until?.toISOString() ?? null,
   lastSeen: p.last_seen?.toISOString() ?? null,
@@ -36,8 +37,9 @@ export const peopleReads: Pick<ReadsOf<typeof people, Services>, 'list' | 'invit
     }
     return {
       people: found.map((p) => personLine(p, byMember.get(p.id) ?? [])),
-      groups: groups.map((g): GroupLine => ({
+      groups: groups.map(({ second_factor: secondFactor, ...g }): GroupLine => ({
         ...g,
+        secondFactor,
         members: (byGroup.get(g.id) ?? []).map(({ id, name, kind }) => ({ id, name, kind })),
       })),
     };

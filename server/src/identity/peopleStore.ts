@@ -12,10 +12,12 @@ export interface PersonRow extends Record<string, unknown> {
   has_password: boolean;
   invited_until: Date | null;
   last_seen: Date | null;
+  second_factor: boolean;
 }
 
 const personColumns = `p.id, p.name, p.login, p.email, p.clearance_level, p.clearance_caveats, p.active, p.revision,
-  p.password_hash is not null as has_password, (select i.until from invitation i where i.principal_id = p.id and i.until > now()) as invited_until,
+  p.password_hash is not null as has_password,
+  exists (select from second_factor f where f.principal_id = p.id and f.confirmed_at is not null) as second_factor, (select i.until from invitation i where i.principal_id = p.id and i.until > now()) as invited_until,
   (select max(s.last_seen_at) from session s where s.principal_id = p.id) as last_seen`;
 
 /** All people that can sign in, or could; those who were let go stand behind. */
@@ -42,6 +44,7 @@ export interface GroupRow extends Record<string, unknown> {
   id: string;
   name: string;
   active: boolean;
+  second_factor: boolean;
   revision: number;
 }
 
@@ -49,20 +52,25 @@ export function arrangedGroups(db: Db) {
   return rows<GroupRow>(
     db,
     'groups.all',
-    `select id, name, active, revision from principal where kind = 'group' order by active desc, name, id`,
+    `select id, name, active, second_factor, revision from principal where kind = 'group' order by active desc, name, id`,
     [],
   );
 }
 
 export function groupById(db: Db, id: string) {
-  return row<GroupRow>(db, 'groups.one', `select id, name, active, revision from principal where id = $1 and kind = 'group'`, [id]);
+  return row<GroupRow>(
+    db,
+    'groups.one',
+    `select id, name, active, second_factor, revision from principal where id = $1 and kind = 'group'`,
+    [id],
+  );
 }
 
 export function lockGroup(db: Db, id: string) {
   return row<GroupRow>(
     db,
     'groups.lock',
-    `select id, name, active, revision from principal where id = $1 and kind = 'group' for no key update`,
+    `select id, name, active, second_factor, revision from principal where id = $1 and kind = 'group' for no key update`,
     [id],
   );
 }
@@ -136,11 +144,12 @@ export async function groupNameTaken(db: Db, name: string, but: string | null): 
   return found !== undefined;
 }
 
-export async function writeGroup(db: Db, g: { id: string; name: string; active: boolean }): Promise<void> {
-  await run(db, 'groups.write', 'update principal set name = $2, active = $3, revision = revision + 1 where id = $1', [
+export async function writeGroup(db: Db, g: { id: string; name: string; active: boolean; secondFactor: boolean }): Promise<void> {
+  await run(db, 'groups.write', 'update principal set name = $2, active = $3, second_factor = $4, revision = revision + 1 where id = $1', [
     g.id,
     g.name,
     g.active,
+    g.secondFactor,
   ]);
 }
 
@@ -198,14 +207,14 @@ export async function principalsOfKind(db: Db, ids: readonly string[], kinds: re
 /** A link for a person; those of before work no more. */
 export async function writeInvitation(
   db: Db,
-  i: { tokenHash: Buffer; principalId: string; madeBy: string | null; days: number },
+  i: { tokenHash: Buffer; principalId: string; madeBy: string | null; hours: number },
 ): Promise<Date> {
   await dropInvitations(db, i.principalId);
   const made = await row<{ until: Date }>(
     db,
     'invitation.write',
-    `insert into invitation (token_hash, principal_id, made_by, until) values ($1, $2, $3, now() + make_interval(days => $4)) returning until`,
-    [i.tokenHash, i.principalId, i.madeBy, i.days],
+    `insert into invitation (token_hash, principal_id, made_by, until) values ($1, $2, $3, now() + make_interval(hours => $4)) returning until`,
+    [i.tokenHash, i.principalId, i.madeBy, i.hours],
   );
   return made!.until;
 }

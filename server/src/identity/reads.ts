@@ -1,5 +1,6 @@
 import { type identity } from '@key-cellar/contract';
 import type { ReadsOf, Services } from '../kernel/index.js';
+import { mailSetting } from '../mail/index.js';
 import { demoAccounts, readSettings } from './settingStore.js';
 import * as store from './store.js';
 
@@ -10,6 +11,7 @@ export const identityReads: Pick<ReadsOf<typeof identity, Services>, 'entrance' 
     return {
       repository: settings.repository,
       needsFirstKeeper: !(await store.anybodyExists(pool)),
+      mail: (await mailSetting(pool)).on,
       demoAccounts: settings.demo ? await demoAccounts(pool) : [],
     };
   },

@@ -30,6 +30,11 @@ export async function readSettings(db: Db, now: number = Date.now()): Promise<Se
   };
 }
 
+/** A setting, which nobody else changes until the transaction ends; null where it was never set. */
+export async function lockSetting<T>(db: Db, name: string): Promise<T | null> {
+  return (await row<{ value: T }>(db, 'setting.lock', 'select value from setting where name = $1 for update', [name]))?.value ?? null;
+}
+
 export async function writeSetting(db: Db, name: string, value: unknown): Promise<void> {
   await run(
     db,

@@ -15,6 +15,8 @@ import {
   notSignedIn,
 } from '../kernel/index.js';
 import { isRight, newToken, tokenHash } from './passwords.js';
+import { takeAnyCode } from './secondFactor.js';
+import { factorOf } from './secondFactorStore.js';
 import { readSettings } from './settingStore.js';
 import * as store from './store.js';
 
@@ -91,27 +93,44 @@ export const identityActs = {
   /** Gives a fresh session token. 401 for wrong input, 429 after too many tries. */
   signIn: freeAct(identity.signIn, {
     name: 'signed in',
-    also: ['sign-in failed'],
+    also: ['sign-in failed', 'used a recovery code'],
     because: 'it finds out who somebody is',
     gate: 'none',
     repeat: 'another',
-    async free({ services: { pool }, body, address, agent }) {
+    async free({ services: { pool, config }, body, address, agent }) {
       const { today } = await readSettings(pool);
       await countTry(pool, body.login, { address, today });
       const principal = await store.principalByLogin(pool, body.login);
       const right = await isRight(principal?.password_hash, body.password);
-      if (!principal || !principal.active || !right) {
+      const failed = async (problem: Problem): Promise<never> => {
         const subject = { kind: 'person', id: principal?.id ?? null, name: principal?.login ?? 'unknown login' };
         const somebody = { ...programActor(address, today), name: 'somebody' };
         await withUnitOfWork(pool, somebody, (uow) => uow.enter({ act: 'sign-in failed', subject }), 'none');
-        throw new Problem(401, 'wrong-sign-in', message('identity.wrongSignIn'));
+        throw problem;
+      };
+      if (!principal || !principal.active || !right) return failed(new Problem(401, 'wrong-sign-in', message('identity.wrongSignIn')));
+      const who = { id: principal.id, name: principal.name, from: address, today };
+      if ((await factorOf(pool, principal.id))?.confirmed) {
+        if (body.code === null) throw new Problem(401, 'code-needed', message('identity.codeNeeded'));
+        const { code } = body;
+        const by = await withUnitOfWork(
+          pool,
+          who,
+          async (uow) => {
+            const taken = await takeAnyCode(uow, config.keysDir, who.id, code);
+            if (taken === 'recovery') uow.enter({ act: 'used a recovery code', subject: { kind: 'person', id: who.id, name: who.name } });
+            return taken;
+          },
+          'none',
+        );
+        if (!by) return failed(new Problem(401, 'wrong-code', message('identity.wrongCode')));
       }
       return withUnitOfWork(
         pool,
-        { id: principal.id, name: principal.name, from: address, today },
+        who,
         async (uow) => {
-          await store.noteSignedIn(uow, principal.id, body.login, address);
-          return beginSession(uow, principal, { address, agent });
+          await store.noteSignedIn(uow, who.id, body.login, address);
+          return beginSession(uow, who, { address, agent });
         },
         'none',
       );

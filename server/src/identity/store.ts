@@ -1,4 +1,5 @@
 import { type Db, row, rows, run } from '../kernel/index.js';
+import { missingSql } from './secondFactorStore.js';
 
 export interface PrincipalRow extends Record<string, unknown> {
   id: string;
@@ -97,6 +98,8 @@ export interface SessionRow extends Record<string, unknown> {
   clearance_caveats: string[];
   access_epoch: number;
   stale: boolean;
+  /** Whether a second factor is asked of them that they have not set up. */
+  factor_missing: boolean;
 }
 
 /** Whose session it is, while it lasts: it ends at its time, when nobody used it for so many minutes, or when it is ended. */
@@ -106,7 +109,7 @@ export function sessionByHash(db: Db, tokenHash: Buffer, idleMinutes: number): P
     'session.byHash',
     `select p.id, p.name, p.login, p.language, p.clearance_level, p.clearance_caveats,
             (select value from epoch where name = 'access') as access_epoch,
-            s.last_seen_at < now() - interval '1 minute' as stale
+            s.last_seen_at < now() - interval '1 minute' as stale, ${missingSql('p.id')} as factor_missing
      from session s join principal p on p.id = s.principal_id
      where s.token_hash = $1 and s.expires_at > now() and s.last_seen_at > now() - make_interval(mins => $2) and p.active`,
     [tokenHash, idleMinutes],

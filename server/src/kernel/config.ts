@@ -17,6 +17,15 @@ export interface ObjectsConfig {
   readonly lockDays: number;
 }
 
+/** Where mail leaves to (SMTP), and in whose name. */
+export interface MailConfig {
+  /** `smtp://host:port`, with STARTTLS unless it is loopback, or `smtps://host:port`. */
+  readonly url: string;
+  readonly user: string | null;
+  readonly password: string | null;
+  readonly from: string;
+}
+
 export interface Config {
   /** URL of a role that may create tables and roles; used for migrations only. */
   readonly ownerUrl: string;
@@ -59,6 +68,10 @@ export interface Config {
   readonly contentsIn: 'database' | 'objects';
   /** What /metrics asks for; null for no such page. */
   readonly metricsToken: string | null;
+  /** Where mail leaves to; null: none does. `stand-in` for a simulation on loopback. */
+  readonly mail: MailConfig | 'stand-in' | null;
+  /** Under which address people reach the application, for links in mails; without a slash at its end. */
+  readonly publicUrl: string;
   /** Languages in which words are recognised in scans, by the names that tesseract has for them. */
   readonly scanLanguages: string;
   /** Where the stand-ins keep what is theirs. */
@@ -145,6 +158,24 @@ function objectsIn(env: NodeJS.ProcessEnv): Config['objects'] {
   return { url, region, bucket, accessKeyId, secretAccessKey, lockDays: positive(env, 'OBJECTS_LOCK_DAYS', 180) };
 }
 
+/** Mail leaves in somebody’s name, with a password from a file that says `user:password`. Throws when something of it is missing. */
+function mailIn(env: NodeJS.ProcessEnv): Config['mail'] {
+  const url = env['SMTP_URL'];
+  if (url === undefined || url === '') return null;
+  if (url === 'stand-in') return url;
+  const { MAIL_FROM: from, SMTP_CREDENTIALS: credentials } = env;
+  if (!URL.canParse(url) || !['smtp:', 'smtps:'].includes(new URL(url).protocol))
+    throw new ConfigWrong(`SMTP_URL is “${url}”, and is to be an address such as smtp://mail.example.org:587.`);
+  if (!from) throw new ConfigWrong('SMTP_URL is set, and MAIL_FROM does not say in whose name mail leaves.');
+  const said = fileNamed(env, 'SMTP_CREDENTIALS');
+  if (credentials && (statSync(credentials).mode & 0o077) !== 0)
+    throw new ConfigWrong(`Others may read ${credentials}: it is for the server alone (chmod 600).`);
+  const [, user = null, password = null] = /^([^:]+):(.+)$/.exec((said ?? '').trim()) ?? [];
+  if (said !== null && user === null)
+    throw new ConfigWrong(`${credentials ?? ''} is to say a user and a password, with a colon between them.`);
+  return { url, user, password, from };
+}
+
 function contentsIn(env: NodeJS.ProcessEnv): Config['contentsIn'] {
   const where = env['CONTENTS_IN'] ?? 'database';
   if (where !== 'database' && where !== 'objects')
@@ -187,6 +218,8 @@ export function readConfig(env: NodeJS.ProcessEnv = process.env): Config {
     objects: objectsIn(env),
     contentsIn: contentsIn(env),
     metricsToken: env['METRICS_TOKEN'] ?? null,
+    mail: mailIn(env),
+    publicUrl: (env['PUBLIC_URL'] ?? `http://${env['HOST'] ?? '127.0.0.1'}:${env['PORT'] ?? '4180'}`).replace(/\/+$/, ''),
     scanLanguages: languagesIn(env),
     standInsDir: env['STANDINS_DIR'] ?? join(dataDir, 'stand-ins'),
   };

@@ -1,7 +1,8 @@
 import type { identity, records, reports } from '@key-cellar/contract';
+import { mailsOfMessages } from '../mail/index.js';
 import { listRights } from '@key-cellar/core/access';
 import { openOfLetters, type Services } from '../docket/index.js';
-import { messagesFor, unreadCount } from '../identity/index.js';
+import { factorAsked, messagesFor, unreadCount } from '../identity/index.js';
 import type { ReadsOf } from '../kernel/index.js';
 import { ledgerSize } from '../ledger/index.js';
 import { ask } from './ask.js';
@@ -21,12 +22,23 @@ export const dossierReads: Pick<ReadsOf<typeof records, Services>, 'dossier'> = 
 /** Who is signed in, and their letters with the questions in them that are still open. */
 export const personReads: Pick<ReadsOf<typeof identity, Services>, 'me' | 'messages'> = {
   me: async ({ services: { pool }, person, access }) => {
-    const [{ anywhere }, unread, size] = await Promise.all([access(), unreadCount(pool, person.id), ledgerSize(pool)]);
+    const [{ anywhere }, unread, size, { missing }] = await Promise.all([
+      access(),
+      unreadCount(pool, person.id),
+      ledgerSize(pool),
+      factorAsked(pool, person.id),
+    ]);
     const { id, name, login, repository, timeZone, today, demo, language } = person;
-    return { id, name, login, rights: listRights(anywhere), repository, timeZone, today, demo, unread, ledgerSize: size, language };
+    const who = { id, name, login, rights: listRights(anywhere), repository, timeZone, today, demo, unread, language };
+    return { ...who, ledgerSize: size, secondFactorNeeded: missing };
   },
   messages: async ({ services: { pool }, person }) => {
-    const [found, open] = await Promise.all([messagesFor(pool, person.id), openOfLetters(pool, person.id)]);
+    const [found, open, mails] = await Promise.all([
+      messagesFor(pool, person.id),
+      openOfLetters(pool, person.id),
+      mailsOfMessages(pool, person.id),
+    ]);
+    const mailed = new Map(mails.map((m) => [m.message_id, { address: m.address, state: m.state, at: m.ended_at?.toISOString() ?? null }]));
     const asked = new Map(open.map(({ message_id, kind, ids }) => [message_id, { kind, ids }]));
     const messages = found.map((m) => ({
       id: m.id,
@@ -36,6 +48,7 @@ export const personReads: Pick<ReadsOf<typeof identity, Services>, 'me' | 'messa
       link: m.link,
       sentAt: m.sent_at.toISOString(),
       readAt: m.read_at?.toISOString() ?? null,
+      mail: mailed.get(m.id) ?? null,
       ask: asked.get(m.id) ?? null,
     }));
     return { messages };

@@ -8,12 +8,22 @@ const signedIn: CanActivateFn = (_route, state) => {
   const router = inject(Router);
   return inject(Session)
     .ensure()
-    .pipe(map((me) => (me ? true : router.createUrlTree(['/sign-in'], { queryParams: { back: state.url } }))));
+    .pipe(
+      map((me) => {
+        if (!me) return router.createUrlTree(['/sign-in'], { queryParams: { back: state.url } });
+        return me.secondFactorNeeded ? router.createUrlTree(['/second-factor']) : true;
+      }),
+    );
 };
 
 export const routes: Routes = [
   { path: 'sign-in', title: 'Sign in · Key Cellar', loadComponent: () => import('./identity/signIn').then((m) => m.SignIn) },
   { path: 'welcome', title: 'Welcome · Key Cellar', loadComponent: () => import('./identity/welcome').then((m) => m.Welcome) },
+  {
+    path: 'second-factor',
+    title: 'Second factor · Key Cellar',
+    loadComponent: () => import('./identity/secondFactorPage').then((m) => m.SecondFactorPage),
+  },
   { path: 'pass', title: 'Visit · Key Cellar', loadComponent: () => import('./passes/visitorPage').then((m) => m.VisitorPage) },
   {
     path: 'answers/:token',
@@ -153,6 +163,7 @@ export const routes: Routes = [
         title: 'Person · Key Cellar',
         loadComponent: () => import('./people/personPage').then((m) => m.PersonPage),
       },
+      { path: 'setup/mail', title: 'Mail · Key Cellar', loadComponent: () => import('./people/mailPage').then((m) => m.MailPage) },
       {
         path: 'setup/acts',
         title: 'Who can do what · Key Cellar',

@@ -11,6 +11,7 @@ import { Tooltip } from 'primeng/tooltip';
 import { Needs } from './identity/needs';
 import { Session } from './identity/session';
 import { PasswordSheet } from './identity/passwordSheet';
+import { SecondFactorSteps } from './identity/secondFactorSteps';
 import { SessionsSheet } from './identity/sessionsSheet';
 import { DateField } from './kit/dateField';
 import { AskBar } from './kit/askBar';
@@ -61,6 +62,7 @@ const areas: readonly Area[] = [
     RouterLinkActive,
     RouterOutlet,
     PasswordSheet,
+    SecondFactorSteps,
     SessionsSheet,
     Sheet,
     Tooltip,
@@ -108,6 +110,7 @@ export class Shell {
   protected readonly keysOpen = signal(false);
   protected readonly sessionsOpen = signal(false);
   protected readonly passwordOpen = signal(false);
+  protected readonly factorOpen = signal(false);
   protected readonly clockOpen = signal(false);
   protected readonly clockTo = signal('');
   protected readonly clockBusy = signal(false);

@@ -12,6 +12,7 @@ export const access: Record<keyof typeof english, string> = {
   'access.found.moreThanGroup': '{name}, {profile} auf {place}: mehr als die Gruppen geben',
   'access.found.never': '{name}, {profile} auf {place}, ohne Ende',
   'access.found.noPassword': '{name} hat kein Passwort und kann sich nicht anmelden',
+  'access.found.noSecondFactor': '{name} meldet sich nur mit einem Passwort an',
   'access.found.standsAlone': '{place} steht für sich',
   'access.found.unused': '{name}, {profile} auf {place}: seit {since} nichts dort getan',
   'access.grantEnded': 'beendet',

@@ -11,6 +11,7 @@ import { http } from './http.js';
 import { identity } from './identity.js';
 import { input } from './input.js';
 import { ledger } from './ledger.js';
+import { mail } from './mail.js';
 import { passes } from './passes.js';
 import { plan } from './plan.js';
 import { print } from './print.js';
@@ -37,6 +38,7 @@ export const de: Catalogue = {
   ...identity,
   ...input,
   ...ledger,
+  ...mail,
   ...passes,
   ...plan,
   ...print,

@@ -13,6 +13,7 @@ export const thing: Record<keyof typeof english, string> = {
   'thing.hold': 'Diese Sperre',
   'thing.jurisdiction': 'Diesen Rechtsraum',
   'thing.link': 'Diesen Link',
+  'thing.mail': 'Diese Mail',
   'thing.matter': 'Dieses Verfahren',
   'thing.message': 'Diese Nachricht',
   'thing.namedYear': 'Dieses benannte Jahr',

@@ -10,6 +10,7 @@ export const access = {
   'access.found.moreThanGroup': '{name}, {profile} on {place}: more than their groups give',
   'access.found.never': '{name}, {profile} on {place}, without an end',
   'access.found.noPassword': '{name} has no password and cannot sign in',
+  'access.found.noSecondFactor': '{name} signs in with a password alone',
   'access.found.standsAlone': '{place} stands alone',
   'access.found.unused': '{name}, {profile} on {place}: nothing done there since {since}',
   'access.grantEnded': 'ended',

@@ -10,6 +10,7 @@ import { http } from './http.js';
 import { identity } from './identity.js';
 import { input } from './input.js';
 import { ledger } from './ledger.js';
+import { mail } from './mail.js';
 import { passes } from './passes.js';
 import { plan } from './plan.js';
 import { print } from './print.js';
@@ -36,6 +37,7 @@ export const en = {
   ...identity,
   ...input,
   ...ledger,
+  ...mail,
   ...passes,
   ...plan,
   ...print,

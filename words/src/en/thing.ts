@@ -11,6 +11,7 @@ export const thing = {
   'thing.hold': 'This hold',
   'thing.jurisdiction': 'This jurisdiction',
   'thing.link': 'This link',
+  'thing.mail': 'This mail',
   'thing.matter': 'This matter',
   'thing.message': 'This message',
   'thing.namedYear': 'This named year',

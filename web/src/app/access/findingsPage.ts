@@ -38,6 +38,7 @@ const titles: Readonly<Record<AccessFindingKind, { readonly title: string; reado
   moreThanGroup: { title: $localize`More than their groups give`, mend: $localize`Check that it is meant.` },
   standsAlone: { title: $localize`Places that stand alone`, mend: $localize`What is given around them does not reach in.` },
   noPassword: { title: $localize`People without a password`, mend: $localize`Invite them, or let them go.` },
+  noSecondFactor: { title: $localize`People without a second factor`, mend: $localize`Let a group that they are in ask for it.` },
   emptyGroup: { title: $localize`Given to a group that nobody is in`, mend: $localize`Put people into it, or end it.` },
 };
 
@@ -93,7 +94,15 @@ const titles: Readonly<Record<AccessFindingKind, { readonly title: string; reado
                     <a [routerLink]="['/plan', place.id]" i18n>place</a>
                   }
                   @if (line.personId; as person) {
-                    <a [routerLink]="line.kind === 'noPassword' ? ['/setup/people', person] : ['/access/people', person]" i18n>person</a>
+                    <a
+                      [routerLink]="
+                        line.kind === 'noPassword' || line.kind === 'noSecondFactor'
+                          ? ['/setup/people', person]
+                          : ['/access/people', person]
+                      "
+                      i18n
+                      >person</a
+                    >
                   }
                 </span>
               </li>

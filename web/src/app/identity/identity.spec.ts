@@ -22,7 +22,7 @@ describe('the entrance', () => {
     await enter(stage);
     await stage.press('Sign in');
     const request = await stage.answer('/api/session', {});
-    expect(request.request.body).toEqual({ login: 'ines', password: 'a long enough password' });
+    expect(request.request.body).toEqual({ login: 'ines', password: 'a long enough password', code: null });
     expect(TestBed.inject(Router).navigateByUrl).toHaveBeenCalledWith('/docket/7');
   });
 

@@ -1,2 +1,3 @@
 export { Door } from './door';
+export { mailStates } from './mailWords';
 export { Session } from './session';

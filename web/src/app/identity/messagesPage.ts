@@ -7,18 +7,30 @@ import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { answersTo } from '../kit/stepAnswers';
 import { InstantPipe } from '../kit/words';
+import { MailSheet } from './mailSheet';
+import { mailStates } from './mailWords';
 import { Session } from './session';
 
-/** The mail stand-in: what would have gone out by mail to this person. */
+/** What Key Cellar wrote to a person, with what became of it by mail. */
 @Component({
   selector: 'kc-messages',
-  imports: [Button, RouterLink, InstantPipe, ProblemNotice],
+  imports: [Button, MailSheet, RouterLink, InstantPipe, ProblemNotice],
   template: `
     <div class="page">
       <div class="page-head">
         <div>
           <h1 i18n>Messages</h1>
-          <p class="lede" i18n>What Key Cellar would have sent you by mail. In this demo it stays here.</p>
+          <p class="lede" i18n>What Key Cellar has to tell you or to ask you.</p>
+        </div>
+        <div class="acts">
+          <p-button
+            severity="secondary"
+            [outlined]="true"
+            label="What comes by mail"
+            i18n-label
+            ariaHasPopup="dialog"
+            (onClick)="choosing.set(true)"
+          />
         </div>
       </div>
       <kc-problem [problem]="problem() ?? messages.problem()" />
@@ -29,7 +41,12 @@ import { Session } from './session';
         @for (m of found.messages; track m.id) {
           <article class="panel" [class.unread]="!m.readAt">
             <h2>{{ m.subject }}</h2>
-            <p class="quiet small">{{ m.sentAt | instant }}</p>
+            <p class="quiet small">
+              {{ m.sentAt | instant }}
+              @if (m.mail; as mail) {
+                · <ng-container i18n>by mail to {{ mail.address }}: {{ mailStates[mail.state] }}</ng-container>
+              }
+            </p>
             <p class="body">{{ m.body }}</p>
             <p class="acts">
               @if (m.ask; as ask) {
@@ -57,6 +74,9 @@ import { Session } from './session';
         }
       }
     </div>
+    @if (choosing()) {
+      <kc-mail-sheet [(open)]="choosing" />
+    }
   `,
   styles: `
     article {
@@ -104,6 +124,8 @@ export class MessagesPage {
   private readonly session = inject(Session);
   protected readonly messages = loaded(() => this.api.call(identity.messages));
 
+  protected readonly mailStates = mailStates;
+  protected readonly choosing = signal(false);
   protected readonly busy = signal(false);
   protected readonly problem = signal<Problem | null>(null);
   protected readonly said = signal('');

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, inject, input, signal } from '@angular/core';
+import { afterNextRender, ChangeDetectionStrategy, Component, inject, Injector, input, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
 import { identity, type Problem } from '@key-cellar/contract';
@@ -37,16 +37,22 @@ export class SignIn {
   protected readonly repository = signal('');
   protected readonly problem = signal<Problem | null>(null);
   protected readonly busy = signal(false);
+  protected readonly asked = signal(false);
+  /** Whether the person has a second factor, which is known once the password was right. */
+  protected readonly codeAsked = signal(false);
+  protected readonly code = signal('');
+  private readonly injector = inject(Injector);
 
   protected submit(): void {
     const credentials = { login: this.login(), password: this.password() };
+    const withCode = { ...credentials, code: this.codeAsked() ? this.code().trim() : null };
     this.busy.set(true);
     this.problem.set(null);
     const first = this.entrance.value()?.needsFirstKeeper
       ? this.api
           .call(identity.makeFirstKeeper, { body: { ...credentials, name: this.name(), repository: this.repository() } })
           .pipe(concatMap(() => this.api.call(identity.signIn, { body: credentials })))
-      : this.api.call(identity.signIn, { body: credentials });
+      : this.api.call(identity.signIn, { body: withCode });
     first.subscribe({
       next: () => {
         this.session.forget();
@@ -55,8 +61,34 @@ export class SignIn {
         void this.router.navigateByUrl(back?.startsWith('/') && !back.startsWith('//') ? back : '/today');
       },
       error: (error: unknown) => {
-        this.problem.set(toProblem(error));
+        const problem = toProblem(error);
         this.busy.set(false);
+        // The password was right: only the code is asked for besides.
+        if (problem.type.endsWith(':code-needed') && !this.codeAsked()) {
+          this.codeAsked.set(true);
+          afterNextRender(() => document.getElementById('code')?.focus(), { injector: this.injector });
+        } else this.problem.set(problem);
+      },
+    });
+  }
+
+  /** Whoever asks learns nothing: the answer is the same for everybody. */
+  protected forgot(): void {
+    if (this.login().trim() === '') {
+      document.getElementById('login')?.focus();
+      this.problem.set({ type: '', title: '', status: 0, detail: $localize`Type your login first.` });
+      return;
+    }
+    this.busy.set(true);
+    this.problem.set(null);
+    this.api.call(identity.forgot, { body: { login: this.login().trim() } }).subscribe({
+      next: () => {
+        this.busy.set(false);
+        this.asked.set(true);
+      },
+      error: (error: unknown) => {
+        this.busy.set(false);
+        this.problem.set(toProblem(error));
       },
     });
   }

@@ -91,8 +91,8 @@ export class Api {
 
   private fail(error: unknown): Observable<never> {
     const problem = toProblem(error);
-    // A visitor has no session to sign in to again: what happened to their pass is said on their page.
-    if (problem.status === 401 && !['/sign-in', '/pass'].some((page) => location.pathname.startsWith(page))) {
+    // Whoever is asked for a code, or visits by a pass, is told so where they are.
+    if (problem.status === 401 && problem.type.endsWith('not-signed-in') && !this.router.url.startsWith('/sign-in')) {
       void this.router.navigate(['/sign-in'], { queryParams: { back: this.router.url } });
     }
     return throwError(() => new ApiProblem(problem));

@@ -34,6 +34,7 @@ export const me: Me = {
   unread: 0,
   ledgerSize: 1,
   language: null,
+  secondFactorNeeded: false,
 };
 
 export class Stage<T> {

@@ -43,6 +43,10 @@ import { TextField } from '../kit/textField';
             <span i18n>In use: its members have what it is given</span>
           </label>
         }
+        <label class="check">
+          <input type="checkbox" name="secondFactor" [ngModel]="secondFactor()" (ngModelChange)="secondFactor.set($event)" />
+          <span i18n>Its members have to set up a second factor for signing in</span>
+        </label>
         <kc-problem [problem]="problem()" />
         <p-button type="submit" [disabled]="busy() || !name().trim()" [label]="group() ? labels.save : labels.add" />
       </form>
@@ -68,6 +72,7 @@ export class GroupSheet {
   readonly changed = output();
   protected readonly name = signal('');
   protected readonly active = signal(true);
+  protected readonly secondFactor = signal(false);
   protected readonly memberIds = signal<readonly string[]>([]);
   protected readonly busy = signal(false);
   protected readonly problem = signal<Problem | null>(null);
@@ -86,6 +91,7 @@ export class GroupSheet {
       untracked(() => {
         this.name.set(group?.name ?? '');
         this.active.set(group?.active ?? true);
+        this.secondFactor.set(group?.secondFactor ?? false);
         this.memberIds.set(group?.members.map((m) => m.id) ?? []);
         this.problem.set(null);
       });
@@ -94,7 +100,7 @@ export class GroupSheet {
 
   protected save(): void {
     const group = this.group();
-    const body = { name: this.name().trim(), memberIds: [...this.memberIds()] };
+    const body = { name: this.name().trim(), memberIds: [...this.memberIds()], secondFactor: this.secondFactor() };
     this.busy.set(true);
     this.problem.set(null);
     const call: Observable<unknown> = group

@@ -3,17 +3,23 @@ import type { Invitation } from '@key-cellar/contract';
 import { LinkOnce } from '../kit/linkOnce';
 import { InstantPipe } from '../kit/words';
 
-/** A link to choose a password, to be handed on. It is shown once. */
+/** A link to choose a password, to be handed on. It is shown once; one that went by mail is not shown at all. */
 @Component({
   selector: 'kc-invitation-link',
   imports: [InstantPipe, LinkOnce],
   template: `
-    <kc-link-once [address]="address()">
-      <ng-container i18n>
-        Hand this link to {{ name() }}. Whoever opens it chooses the password. It works once, until {{ invitation().until | instant }}, and
-        is shown only now.
-      </ng-container>
-    </kc-link-once>
+    @if (invitation().token === null) {
+      <p role="status" i18n>
+        A link to choose a password is on its way to {{ name() }}. It works once, until {{ invitation().until | instant }}.
+      </p>
+    } @else {
+      <kc-link-once [address]="address()">
+        <ng-container i18n>
+          Hand this link to {{ name() }}. Whoever opens it chooses the password. It works once, until {{ invitation().until | instant }},
+          and is shown only now.
+        </ng-container>
+      </kc-link-once>
+    }
   `,
   changeDetection: ChangeDetectionStrategy.OnPush,
 })

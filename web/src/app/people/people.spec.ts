@@ -14,6 +14,7 @@ const person = (name: string, more: Partial<PersonLine> = {}): PersonLine => ({
   clearance: { level: 0, caveats: [] },
   active: true,
   groups: [],
+  secondFactor: false,
   hasPassword: true,
   invitedUntil: null,
   lastSeen: null,
@@ -25,6 +26,7 @@ const group = (name: string, more: Partial<GroupLine> = {}): GroupLine => ({
   name,
   active: true,
   members: [],
+  secondFactor: false,
   revision: 1,
   ...more,
 });
@@ -76,7 +78,7 @@ describe('people and groups', () => {
     await stage.type('#group-name', 'Front desk');
     await stage.press('Save', stage.sheet);
     const { request } = await stage.answer('/api/setup/groups/Desk', { revision: 5 });
-    expect(request.body).toEqual({ name: 'Front desk', active: true, memberIds: [], revision: 4 });
+    expect(request.body).toEqual({ name: 'Front desk', active: true, memberIds: [], secondFactor: false, revision: 4 });
   });
 
   it('what is typed of a person goes out as it is meant', () => {

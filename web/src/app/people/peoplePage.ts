@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import { people, type GroupLine, type PersonLine, type Problem } from '@key-cellar/contract';
+import { identity, people, type GroupLine, type PersonLine, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Tooltip } from 'primeng/tooltip';
@@ -151,6 +151,12 @@ const saysOf = (said: string, typed: string): boolean =>
               <input type="checkbox" name="invite" [ngModel]="invite()" (ngModelChange)="invite.set($event)" />
               <span i18n>Make a link by which they choose their password</span>
             </label>
+            @if (invite() && mail.value()?.on && draft().email.trim()) {
+              <label class="check">
+                <input type="checkbox" name="byMail" [ngModel]="byMail()" (ngModelChange)="byMail.set($event)" />
+                <span i18n>Send it to them by mail</span>
+              </label>
+            }
             <kc-problem [problem]="problem()" />
             <p-button type="submit" [disabled]="busy() || !ready()" label="Add" i18n-label />
           </form>
@@ -205,6 +211,8 @@ export class PeoplePage {
   protected readonly adding = signal(false);
   protected readonly draft = signal<Draft>(emptyDraft);
   protected readonly invite = signal(true);
+  protected readonly byMail = signal(true);
+  protected readonly mail = loaded(() => this.api.call(identity.mailChoices));
   protected readonly grouping = signal(false);
   protected readonly group = signal<GroupLine | null>(null);
   protected readonly busy = signal(false);
@@ -243,17 +251,25 @@ export class PeoplePage {
   protected make(): void {
     this.busy.set(true);
     this.problem.set(null);
-    this.api.call(people.make, { body: { ...bodyOf(this.draft()), invite: this.invite() } }).subscribe({
-      next: ({ id, invitation }) => {
-        this.busy.set(false);
-        this.adding.set(false);
-        // The link travels with the page that shows it, and nowhere else.
-        void this.router.navigate(['/setup/people', id], { state: { invitation } });
-      },
-      error: (error: unknown) => {
-        this.busy.set(false);
-        this.problem.set(toProblem(error));
-      },
-    });
+    this.api
+      .call(people.make, {
+        body: {
+          ...bodyOf(this.draft()),
+          invite: this.invite(),
+          byMail: this.byMail() && this.mail.value()?.on === true && this.draft().email.trim() !== '',
+        },
+      })
+      .subscribe({
+        next: ({ id, invitation }) => {
+          this.busy.set(false);
+          this.adding.set(false);
+          // The link travels with the page that shows it, and nowhere else.
+          void this.router.navigate(['/setup/people', id], { state: { invitation } });
+        },
+        error: (error: unknown) => {
+          this.busy.set(false);
+          this.problem.set(toProblem(error));
+        },
+      });
   }
 }

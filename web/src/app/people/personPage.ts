@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, linkedSignal, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import { people, type Invitation, type Problem } from '@key-cellar/contract';
+import { identity, people, type Invitation, type Problem } from '@key-cellar/contract';
 import { profileTitle } from '../kit/profiles';
 import { Button } from 'primeng/button';
 import type { Observable } from 'rxjs';
@@ -67,6 +67,7 @@ export class PersonPage {
   private readonly session = inject(Session);
   readonly id = input.required<string>();
   protected readonly page = loaded(() => this.api.call(people.person, { params: { id: this.id() } }));
+  protected readonly mail = loaded(() => this.api.call(identity.mailChoices));
   protected readonly all = loaded(() => this.api.call(people.list));
   protected readonly draft = linkedSignal(() => {
     const p = this.page.value();
@@ -80,6 +81,7 @@ export class PersonPage {
     (inject(Router).currentNavigation()?.extras.state as { invitation?: Invitation | null } | undefined)?.invitation ?? null,
   );
   protected readonly leaving = signal(false);
+  protected readonly resetting = signal(false);
   protected readonly reason = signal('');
   protected readonly heirId = signal<string | null>(null);
   protected readonly grantsToo = signal(false);
@@ -122,8 +124,18 @@ export class PersonPage {
     );
   }
 
-  protected invite(): void {
-    this.run(this.api.call(people.invite, { params: { id: this.id() } }), (invitation) => this.invitation.set(invitation));
+  protected invite(byMail: boolean): void {
+    this.run(this.api.call(people.invite, { params: { id: this.id() }, body: { byMail } }), (invitation) =>
+      this.invitation.set(invitation),
+    );
+  }
+
+  protected resetFactor(): void {
+    this.run(this.api.call(people.resetSecond, { params: { id: this.id() }, body: { reason: this.reason().trim() } }), () => {
+      this.resetting.set(false);
+      this.reason.set('');
+      this.done.set($localize`Reset. They sign in with the password alone until they set up another.`);
+    });
   }
 
   protected endSessions(): void {

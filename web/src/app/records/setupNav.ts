@@ -11,6 +11,7 @@ const views = [
 const acts = { path: '/setup/acts', name: $localize`Who can do what` };
 const packages = { path: '/setup/packages', name: $localize`Packages and tables` };
 const people = { path: '/setup/people', name: $localize`People and groups` };
+const mail = { path: '/setup/mail', name: $localize`Mail` };
 const detectors = { path: '/setup/detectors', name: $localize`Detectors` };
 
 /** How the repository is arranged. */
@@ -26,7 +27,7 @@ export class SetupNav {
   protected readonly views = computed(() => [
     ...views,
     ...((['dispose', 'hold', 'audit'] as const).some((right) => this.session.may(right)) ? [detectors] : []),
-    ...(this.session.may('setUp') ? [people] : []),
+    ...(this.session.may('setUp') ? [people, mail] : []),
     ...(this.session.may('dispose') ? [packages] : []),
     acts,
   ]);

@@ -1,0 +1,137 @@
+import { Secret, TOTP } from 'otpauth';
+import { choose, expect, password, signedIn, test } from './support/app.js';
+
+test.use({ repository: 'own demo' });
+
+test('access is looked into: why, side by side, on an earlier day, and many grants get a last day at once', async ({ browser, app }) => {
+  const ines = await signedIn(browser, app, 'ines');
+
+  await test.step('a cell says why, with the keyboard alone', async () => {
+    await ines.goto('/today');
+    await expect(ines.getByRole('link', { name: /^Today/ })).toBeVisible();
+    await expect(ines.getByRole('heading', { level: 1 })).toBeVisible();
+    await ines.keyboard.press('9');
+    await expect(ines.getByRole('heading', { name: 'Access', exact: true })).toBeVisible();
+    const kofi = ines.getByRole('gridcell', { name: 'Kofi Renner on DRG Dredging and works: Editor (given here), Reader' });
+    await kofi.focus();
+    await ines.keyboard.press('ArrowUp');
+    await expect(ines.getByRole('gridcell', { name: /^Kofi Renner on BER / })).toBeFocused();
+    await ines.keyboard.press('ArrowDown');
+    await ines.keyboard.press('Enter');
+    const why = ines.getByRole('dialog', { name: 'Why' });
+    await expect(why.getByText('given on 31 Aug 2026')).toBeVisible();
+    await expect(why.getByRole('row', { name: /deposit, annotate, edit/ })).toContainText('Editor on DRG');
+    await why.getByRole('button', { name: 'Side by side with …' }).click();
+  });
+
+  await test.step('and what was so before', async () => {
+    await expect(ines.getByRole('heading', { name: 'Why, and side by side' })).toBeVisible();
+    await ines.getByLabel('On', { exact: true }).last().fill('30 aug 2026');
+    await ines.keyboard.press('Tab');
+    const edited = ines.getByRole('row', { name: /edit/ }).first();
+    await expect(edited).toContainText('yes');
+    await expect(edited).toContainText('no');
+    await ines.goto('/access/reach');
+    await choose(ines, 'Place', 'SAF Safety and inquiries');
+    await ines.getByLabel('What changed since').fill('5 sep 2026');
+    await ines.keyboard.press('Tab');
+    await expect(ines.getByRole('row', { name: /Mirela Stone less than before/ })).toBeVisible();
+  });
+
+  await test.step('grants without an end get one, with the effect first', async () => {
+    await ines.goto('/access/look');
+    await ines.getByText('Sunniva Holt, Depositor on HAR Harbour operations, without an end').click();
+    await ines.getByText('Lune Abara, Steward on PIL Pilotage, without an end').click();
+    await expect(ines.getByText('2 grants marked.')).toBeVisible();
+    await ines.getByRole('button', { name: 'Give a last day …' }).click();
+    await ines.getByLabel('Until, that day included').fill('end of year');
+    await ines.getByLabel('Reason').fill('looked at once a year');
+    await ines.getByRole('button', { name: 'See the effect' }).click();
+    await expect(ines.getByText('Nobody gains or loses access.')).toBeVisible();
+    await ines.getByRole('button', { name: 'Give a last day', exact: true }).click();
+    await expect(ines.getByText('2 done')).toBeVisible();
+    await ines.getByRole('button', { name: 'Close', exact: true }).last().click();
+    await expect(ines.getByText('Lune Abara, Steward on PIL Pilotage, without an end')).toHaveCount(0);
+  });
+});
+
+test('a visitor is let in by a pass, sees what it is for and nothing else, and is shown out at once', async ({ browser, app }) => {
+  const ines = await signedIn(browser, app, 'ines');
+  const listed = await ines.request.get('/api/records?words=gauge');
+  const { records } = (await listed.json()) as { records: { id: string; mediaType: string | null }[] };
+  await ines.goto(`/records/${records.find((r) => r.mediaType !== null)!.id}`);
+  await ines.getByRole('button', { name: 'Visitor pass' }).click();
+  const sheet = ines.getByRole('dialog', { name: 'Visitor pass' });
+  await sheet.getByLabel('For', { exact: true }).fill('Ann Lee');
+  await sheet.getByLabel('Reason').fill('compares the gauges');
+  await sheet.getByLabel('Passphrase').fill('a grey heron');
+  await sheet.getByRole('button', { name: 'Make the pass' }).click();
+  const link = await sheet.getByLabel('Link').inputValue();
+
+  const visitor = await (await browser.newContext({ baseURL: app.url })).newPage();
+  await visitor.goto(link);
+  await expect(visitor.getByRole('heading', { name: 'Welcome, Ann Lee' })).toBeVisible();
+  await visitor.getByLabel('Passphrase').fill('a grey herring');
+  await visitor.getByRole('button', { name: 'Open' }).click();
+  await expect(visitor.getByText('That is not the passphrase.')).toBeVisible();
+  await visitor.getByLabel('Passphrase').fill('a grey heron');
+  await visitor.keyboard.press('Enter');
+  await expect(visitor.getByRole('img', { name: /^Page 1 of/ })).toBeVisible();
+  // A curious visitor tries other addresses.
+  for (const path of [
+    '/api/me',
+    '/api/records',
+    '/api/plan',
+    '/api/passes',
+    '/api/pass/records/00000000-0000-4000-8000-000000000000/pages/1',
+  ])
+    expect([401, 404], path).toContain((await visitor.request.get(path)).status());
+  await visitor.goto('/today');
+  await expect(visitor).toHaveURL(/sign-in/);
+  await visitor.goto('/pass');
+  await expect(visitor.getByRole('img', { name: /^Page 1 of/ })).toBeVisible();
+
+  await ines.goto('/access/passes');
+  const row = ines.getByRole('row', { name: /Ann Lee/ });
+  await expect(row).toContainText('with a passphrase');
+  await row.getByRole('button', { name: 'revoke' }).click();
+  await ines.getByLabel('Reason').fill('compared');
+  await ines.getByRole('button', { name: 'Revoke the pass' }).click();
+  await expect(row).toContainText('revoked');
+  await visitor.reload();
+  await expect(visitor.getByRole('heading', { name: 'This pass is not open' })).toBeVisible();
+});
+
+test('a group asks for a second factor; a member sets it up before anything else, and signs in with a code', async ({ browser, app }) => {
+  const ines = await signedIn(browser, app, 'ines');
+  const lune = await signedIn(browser, app, 'lune');
+  await ines.goto('/setup/people');
+  await ines.getByRole('button', { name: 'Pilotage', exact: true }).click();
+  await ines.getByText('Its members have to set up a second factor for signing in').click();
+  await ines.getByRole('dialog').getByRole('button', { name: 'Save' }).click();
+
+  await lune.goto('/find');
+  await expect(lune).toHaveURL(/second-factor/);
+  await lune.getByRole('button', { name: 'Set it up' }).click();
+  await lune.getByLabel('Your password').fill(password);
+  await lune.getByRole('button', { name: 'Continue' }).click();
+  const secret = (await lune.locator('code.secret').textContent())!.replaceAll(' ', '');
+  const totp = new TOTP({ secret: Secret.fromBase32(secret) });
+  await lune.getByRole('textbox', { name: 'Code' }).fill(totp.generate());
+  await lune.getByRole('button', { name: 'Use it from now on' }).click();
+  const recovery = (await lune.locator('.codes li').first().textContent())!;
+  await lune.getByRole('button', { name: 'I have them' }).click();
+  await expect(lune).toHaveURL(/today/);
+
+  await lune.getByRole('button', { name: 'Lune Abara' }).click();
+  await lune.getByRole('button', { name: 'Sign out' }).click();
+  await lune.getByLabel('Login').fill('lune');
+  await lune.getByLabel('Password').fill(password);
+  await lune.getByRole('button', { name: 'Sign in' }).click();
+  await lune.getByLabel('Code of your app').fill('000000');
+  await lune.keyboard.press('Enter');
+  await expect(lune.getByText('is not the code of this moment')).toBeVisible();
+  await lune.getByLabel('Code of your app').fill(recovery);
+  await lune.keyboard.press('Enter');
+  await expect(lune).toHaveURL(/today/);
+});

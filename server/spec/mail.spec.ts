@@ -1,0 +1,320 @@
+import { createServer, type Server, type Socket } from 'node:net';
+import { identity, people, reports } from '@key-cellar/contract';
+import PostalMime from 'postal-mime';
+import { SMTPServer } from 'smtp-server';
+import { message, told } from '@key-cellar/words';
+import { send, sendDigests } from '../src/identity/index.js';
+import { programActor, withUnitOfWork } from '../src/kernel/index.js';
+import { meaningOf, openMailer, writeMailSetting } from '../src/mail/index.js';
+import { asOwner } from './support/database.js';
+import { Client, makeWorld, problemOf, statusOf, today, type World } from './support/world.js';
+
+/** A mail as it came in, and for whom. */
+interface Arrived {
+  readonly to: string[];
+  readonly raw: Buffer;
+}
+
+describe('mail', () => {
+  let world: World;
+  let smtp: SMTPServer;
+  let url: string;
+  const arrived: Arrived[] = [];
+  /** What the server says of an address: nothing, or an error of SMTP. */
+  let says: (address: string) => { code: number; text: string } | null = () => null;
+  const refused: string[] = [];
+  const config = () => ({ url, user: null, password: null, from: 'Key Cellar <cellar@test.example>' });
+  const mailer = () =>
+    openMailer(world.pool, world.services.log, {
+      config: config(),
+      domain: 'cellar.test',
+      refused: (mail, problem) => Promise.resolve(void refused.push(`${mail.address}: ${problem}`)),
+    });
+  /** Sends what waits. */
+  const deliver = async (): Promise<void> => {
+    const one = mailer();
+    await one.sendNow();
+    await one.stop();
+  };
+  const admin = () => world.as('keeper');
+  const letters = (...to: { login: 'keeper' | 'editor' | 'reader'; kind?: string; text?: string }[]) =>
+    withUnitOfWork(world.pool, programActor('test', today), (uow) =>
+      send(
+        uow,
+        to.map(({ login, kind = 'notice', text = 'Something <b>came</b> up & needs you.' }) => ({
+          toId: world.ids[login],
+          kind,
+          subject: message('records.recordDisposed'),
+          body: told(text),
+          link: '/holds/1',
+        })),
+      ),
+    );
+  const parsed = () => Promise.all(arrived.map(async (one) => ({ ...(await PostalMime.parse(one.raw)), envelope: one.to })));
+  const states = async (): Promise<string[]> =>
+    (await world.pool.query<{ state: string }>('select state from mail order by queued_at, id')).rows.map((r) => r.state);
+
+  beforeAll(async () => {
+    world = await makeWorld();
+    smtp = new SMTPServer({
+      disabledCommands: ['AUTH', 'STARTTLS'],
+      logger: false,
+      onRcptTo({ address }, _session, done) {
+        const wrong = says(address);
+        done(wrong ? Object.assign(new Error(wrong.text), { responseCode: wrong.code }) : undefined);
+      },
+      onData(stream, session, done) {
+        const parts: Buffer[] = [];
+        stream.on('data', (part: Buffer) => parts.push(part));
+        stream.on('end', () => {
+          arrived.push({ to: session.envelope.rcptTo.map((r) => r.address), raw: Buffer.concat(parts) });
+          done();
+        });
+      },
+    });
+    await new Promise<void>((resolve) => smtp.listen(0, '127.0.0.1', resolve));
+    url = `smtp://127.0.0.1:${(smtp.server.address() as { port: number }).port}`;
+    await asOwner(world.database, async (client) => {
+      await client.query(
+        `update principal set email = login || '@test.example' where kind = 'person' and login in ('keeper', 'editor', 'reader', 'counsel')`,
+      );
+      await client.query(
+        `insert into grant_ (id, principal_id, place_id, profile, reason) values (gen_random_uuid(), $1, $2, 'administrator', 'first keeper')`,
+        [world.ids.keeper, world.ids.root],
+      );
+    });
+  });
+  afterAll(async () => {
+    await world.stop();
+    await new Promise<void>((resolve) => smtp.close(() => resolve()));
+  });
+  beforeEach(async () => {
+    arrived.length = 0;
+    refused.length = 0;
+    says = () => null;
+    await writeMailSetting(world.pool, { on: true, publicUrl: 'https://cellar.test.example' });
+    await asOwner(world.database, (client) => client.query('truncate mail, digest_due, mail_choice, sign_in_try'));
+  });
+
+  it('leaves with what a message says, once, as text and as HTML, in the language of whoever gets it', async () => {
+    await asOwner(world.database, (client) => client.query(`update principal set language = 'de' where id = $1`, [world.ids.reader]));
+    await letters({ login: 'editor' }, { login: 'reader' }, { login: 'keeper' });
+    expect(await states()).toEqual(['waiting', 'waiting', 'waiting']);
+    // Two servers look at once.
+    const [one, two] = [mailer(), mailer()];
+    await Promise.all([one.sendNow(), two.sendNow(), one.sendNow()]);
+    await Promise.all([one.stop(), two.stop()]);
+    expect(await states()).toEqual(['sent', 'sent', 'sent']);
+    const mails = await parsed();
+    expect(mails.map((m) => m.envelope.join()).sort()).toEqual(['editor@test.example', 'keeper@test.example', 'reader@test.example']);
+    const [toEditor, toReader] = ['editor', 'reader'].map((login) => mails.find((m) => m.envelope[0]!.startsWith(login))!);
+    expect([toEditor!.from!.address, toEditor!.to![0]!.name]).toEqual(['cellar@test.example', 'Person editor']);
+    expect(toEditor!.subject).toBe('This record was disposed of; only its stub remains.');
+    expect(toEditor!.text).toContain('Dear Person editor,');
+    expect(toEditor!.text).toContain('https://cellar.test.example/holds/1');
+    expect(toEditor!.html).toContain('&#60;b&#62;');
+    expect(toEditor!.html).not.toContain('<b>came</b>');
+    expect(toReader!.text).toContain('Guten Tag Person reader,');
+    expect(new Set(mails.map((m) => m.messageId)).size).toBe(3);
+    expect(toEditor!.headers.find((h) => h.key === 'auto-submitted')!.value).toBe('auto-generated');
+    // What was in it is gone; a second look sends nothing.
+    const { rows } = await world.pool.query('select 1 from mail where body is not null or html is not null');
+    expect(rows.length).toBe(0);
+    await deliver();
+    expect(arrived.length).toBe(3);
+    await asOwner(world.database, (client) => client.query(`update principal set language = null`));
+  });
+
+  it('is written nowhere when no mail leaves, for nobody without an address, and not for who was let go', async () => {
+    await writeMailSetting(world.pool, { on: false, publicUrl: '' });
+    await letters({ login: 'editor' });
+    expect(await states()).toEqual([]);
+    await writeMailSetting(world.pool, { on: true, publicUrl: 'https://cellar.test.example' });
+    await letters({ login: 'editor' });
+    await asOwner(world.database, (client) => client.query(`update principal set active = false where id = $1`, [world.ids.editor]));
+    await deliver();
+    expect(arrived.length).toBe(0);
+    await letters({ login: 'editor' });
+    expect(await states()).toEqual(['waiting']);
+    await asOwner(world.database, (client) => client.query(`update principal set active = true where id = $1`, [world.ids.editor]));
+  });
+
+  it('comes as people choose: at once, with the others of the day in one mail, or not at all', async () => {
+    const choose = (kind: 'notice' | 'question', how: 'now' | 'daily' | 'never') =>
+      world.as('editor').call(identity.chooseMail, { body: { kind, how } });
+    await choose('notice', 'daily');
+    await choose('question', 'never');
+    const chosen = await world.as('editor').call(identity.mailChoices);
+    expect([chosen.on, chosen.address]).toEqual([true, 'editor@test.example']);
+    expect(Object.fromEntries(chosen.kinds.map((k) => [k.kind, k.how]))).toEqual(
+      jasmine.objectContaining({ notice: 'daily', question: 'never', 'hold notice': 'now' }),
+    );
+    await letters(
+      { login: 'editor' },
+      { login: 'editor', text: 'And another.' },
+      { login: 'editor', kind: 'question' },
+      { login: 'keeper' },
+    );
+    await deliver();
+    expect(arrived.map((a) => a.to.join())).toEqual(['keeper@test.example']);
+    // Once on a day, whoever looks.
+    await asOwner(world.database, (client) => client.query(`delete from setting where name = 'digested'`));
+    await Promise.all([1, 2, 3].map(() => sendDigests(world.services, today)));
+    await deliver();
+    const digest = (await parsed()).filter((m) => m.envelope[0] === 'editor@test.example');
+    expect(digest.map((m) => m.subject)).toEqual(['2 messages from Test']);
+    expect(digest[0]!.text).toContain('And another.');
+    await sendDigests(world.services, '2026-09-15');
+    await deliver();
+    expect(arrived.length).toBe(2);
+    // It stands beside the message.
+    const { messages } = await world.as('keeper').call(identity.messages);
+    expect(messages[0]!.mail).toEqual(jasmine.objectContaining({ address: 'keeper@test.example', state: 'sent' }));
+  });
+
+  it('that is refused for good is told and not tried again, and for now is tried later', async () => {
+    says = (address) =>
+      address.startsWith('editor')
+        ? { code: 550, text: 'No such mailbox' }
+        : address.startsWith('reader')
+          ? { code: 451, text: 'Try again later' }
+          : null;
+    await letters({ login: 'editor' }, { login: 'reader' }, { login: 'keeper' });
+    await deliver();
+    expect((await states()).sort()).toEqual(['refused', 'sent', 'waiting']);
+    expect(refused).toEqual(['editor@test.example: 550 No such mailbox']);
+    await deliver();
+    expect(arrived.length).toBe(1);
+    const { mails } = await admin().call(people.mail);
+    expect(mails.map((m) => [m.to.name, m.state, m.again]).slice(0, 1)).toEqual([['Person editor', 'refused', true]]);
+    expect(mails[0]!.problem).toContain('No such mailbox');
+    // Its time has come; and after three days it is given up.
+    says = () => ({ code: 451, text: 'Try again later' });
+    await asOwner(world.database, (client) => client.query(`update mail set next_at = now() where state = 'waiting'`));
+    await deliver();
+    expect((await world.pool.query<{ tries: number }>(`select tries from mail where state = 'waiting'`)).rows[0]!.tries).toBe(2);
+    await asOwner(world.database, (client) =>
+      client.query(`update mail set next_at = now(), queued_at = now() - interval '73 hours' where state = 'waiting'`),
+    );
+    await deliver();
+    expect((await states()).filter((s) => s === 'refused').length).toBe(2);
+    // Sent again by whoever sets up, and by nobody else.
+    says = () => null;
+    for (const login of ['editor', 'deputy', 'auditor'] as const)
+      expect(await statusOf(world.as(login).call(people.mailAgain, { params: { id: mails[0]!.id } })))
+        .withContext(login)
+        .toBe(403);
+    await admin().call(people.mailAgain, { params: { id: mails[0]!.id } });
+    await deliver();
+    expect(arrived.some((a) => a.to[0] === 'editor@test.example')).toBeTrue();
+    expect(await statusOf(admin().call(people.mailAgain, { params: { id: mails[0]!.id } }))).toBe(409);
+  });
+
+  it('that may have arrived is never sent again by itself', async () => {
+    // Taken by a server that died.
+    await letters({ login: 'editor' });
+    await asOwner(world.database, (client) =>
+      client.query(`update mail set state = 'sending', tries = 1, claimed_at = now() - interval '11 minutes'`),
+    );
+    await deliver();
+    expect([await states(), arrived.length]).toEqual([['uncertain'], 0]);
+    // A connection that breaks after the data, before the answer.
+    const sockets = new Set<Socket>();
+    const breaking: Server = createServer((socket) => {
+      sockets.add(socket);
+      socket.on('error', () => undefined);
+      socket.write('220 breaking\r\n');
+      let data = false;
+      let text = '';
+      socket.on('data', (bytes) => {
+        const line = bytes.toString();
+        if (data) return void ((text += line).endsWith('\r\n.\r\n') && socket.destroy());
+        if (line.startsWith('DATA')) data = true;
+        socket.write(line.startsWith('DATA') ? '354 go on\r\n' : line.startsWith('EHLO') ? '250 breaking\r\n' : '250 ok\r\n');
+      });
+    });
+    await new Promise<void>((resolve) => breaking.listen(0, '127.0.0.1', resolve));
+    const working = url;
+    url = `smtp://127.0.0.1:${(breaking.address() as { port: number }).port}`;
+    await letters({ login: 'keeper' });
+    await deliver();
+    expect(await states()).toEqual(['uncertain', 'uncertain']);
+    // Nobody there at all: it cannot have arrived, and is tried again.
+    url = 'smtp://127.0.0.1:9';
+    await letters({ login: 'reader' });
+    await deliver();
+    expect(await states()).toEqual(['uncertain', 'uncertain', 'waiting']);
+    url = working;
+    await new Promise<void>((resolve) => {
+      for (const socket of sockets) socket.destroy();
+      breaking.close(() => resolve());
+    });
+  });
+
+  it('says what answers of a mail server mean', () => {
+    const of = (responseCode: number | undefined, command: string, begun = false) =>
+      Object.keys(
+        meaningOf(Object.assign(new Error('x'), { command, ...(responseCode === undefined ? {} : { responseCode }) }), begun) as object,
+      )[0];
+    expect([of(550, 'RCPT TO'), of(554, 'DATA'), of(552, 'MAIL FROM')]).toEqual(['refused', 'refused', 'refused']);
+    expect([of(451, 'RCPT TO'), of(421, 'CONN'), of(535, 'AUTH PLAIN'), of(undefined, 'CONN')]).toEqual(Array(4).fill('later'));
+    expect([of(undefined, 'CONN', true), of(550, 'DATA', true), of(451, 'DATA', true)]).toEqual(['uncertain', 'refused', 'later']);
+  });
+
+  it('invites, with a link that only its receiver gets to know', async () => {
+    const details = { name: 'New One', login: 'new.one', email: 'new@test.example', clearance: { level: 0, caveats: [] }, groupIds: [] };
+    const { id, invitation } = await admin().call(people.make, { body: { ...details, invite: true, byMail: true } });
+    expect(invitation!.token).toBeNull();
+    await deliver();
+    const [mail] = await parsed();
+    expect(mail!.text).toContain('Person keeper has added you to Test');
+    const token = /\/welcome#(\S+)/.exec(mail!.text!)![1]!;
+    expect((await new Client(world.base, '').call(people.invitation, { body: { token } })).login).toBe('new.one');
+    await asOwner(world.database, (client) => client.query(`update principal set email = null where id = $1`, [id]));
+    expect(await statusOf(admin().call(people.invite, { params: { id }, body: { byMail: true } }))).toBe(422);
+    // What could not be sent was not begun: the link of before works still.
+    expect(await statusOf(new Client(world.base, '').call(people.invitation, { body: { token } }))).toBe(200);
+  });
+
+  it('brings a link to choose another password, and tells whoever asks nothing', async () => {
+    const ask = async (login: string) => {
+      const response = await new Client(world.base, '').fetch('/api/forgot', {
+        method: 'POST',
+        body: JSON.stringify({ login }),
+        headers: { 'content-type': 'application/json' },
+      });
+      return `${response.status} ${await response.text()}`;
+    };
+    // A person with an address, one without, one who was never here: the same.
+    const answers = [await ask('counsel'), await ask('approver'), await ask('nobody')];
+    expect(new Set(answers).size).toBe(1);
+    await deliver();
+    const mails = await parsed();
+    expect(mails.map((m) => m.envelope.join())).toEqual(['counsel@test.example']);
+    const token = /\/welcome#(\S+)/.exec(mails[0]!.text!)![1]!;
+    expect(mails[0]!.text).toContain('127.0.0.1');
+    const accept = () => statusOf(new Client(world.base, '').call(people.accept, { body: { token, password: 'a new one, long enough' } }));
+    expect([await accept(), await accept()]).toEqual([200, 404]);
+    for (let i = 0; i < 5; i++) await ask('reader');
+    expect(await ask('reader')).toContain('429');
+    await writeMailSetting(world.pool, { on: false, publicUrl: '' });
+    expect(await ask('keeper')).toBe(answers[0]!);
+  });
+
+  it('is looked after by whoever sets up', async () => {
+    await admin().call(people.mailTest);
+    await deliver();
+    expect((await parsed()).map((m) => m.subject)).toEqual(['A mail from Test, to try it']);
+    for (const login of ['deputy', 'auditor', 'reader'] as const) {
+      expect(await statusOf(world.as(login).call(people.mail)))
+        .withContext(login)
+        .toBe(403);
+      expect(await statusOf(world.as(login).call(people.mailTest)))
+        .withContext(login)
+        .toBe(403);
+    }
+    await writeMailSetting(world.pool, { on: false, publicUrl: '' });
+    expect(await problemOf(admin().call(people.mailTest))).toContain('No mail leaves here');
+    expect(await statusOf(world.as('reader').call(reports.today))).toBe(200);
+  });
+});
