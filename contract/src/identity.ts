@@ -86,6 +86,7 @@ export const identity = {
     response: z.object({
       sessions: z.array(z.object({ id, since: z.string(), lastSeen: z.string(), from: z.string(), agent: z.string(), here: z.boolean() })),
       idleMinutes: z.number().int(),
+      hours: z.number().int(),
     }),
   }),
   endSession: post('/sessions/{id}/end', 'End one of the signed-in person’s sessions', { params: idParam }),

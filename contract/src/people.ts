@@ -62,6 +62,8 @@ const grant = z.object({
 });
 export type GrantLine = z.infer<typeof grant>;
 
+const sessionLimits = z.object({ idleMinutes: z.number().int().min(5).max(1440), hours: z.number().int().min(1).max(168) });
+
 const mailLine = z.object({
   id,
   to: personRef,
@@ -152,6 +154,8 @@ export const people = {
     body: z.object({ old: text(500), password }),
     response: z.object({ ended: z.number().int() }),
   }),
+  sessionLimits: get('/setup/session-limits', 'After how long sessions end: without use, and at the latest', { response: sessionLimits }),
+  limitSessions: put('/setup/session-limits', 'Say after how long sessions end, open ones as well', { body: sessionLimits }),
   resetSecond: post('/setup/people/{id}/second-factor/reset', 'Reset the second factor of somebody who lost it; their sessions end', {
     params: idParam,
     body: z.object({ reason }),

@@ -129,7 +129,7 @@ describe('clocks', () => {
     await world.setToday('2026-10-02');
     expect(await use('reader', 'content')).toBe(403);
     expect((await dossier(id)).dueOn).toBe('2027-09-14');
-    expect(await use('reader', 'preview')).toBe(200);
+    expect(await use('reader', 'pages/1')).toBe(200);
     await dueOn('2027-10-02');
   });
 

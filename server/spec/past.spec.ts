@@ -312,7 +312,7 @@ describe('a day of the past', () => {
       }
     }
     await expectAsync(world.pool.query(`insert into past (of, key, until) values ('record', 'x', now())`)).toBeRejected();
-    await expectAsync(world.pool.query(`select as_it_was('principal', '2026-01-01')`)).toBeRejectedWithError(/no past is kept/);
+    await expectAsync(world.pool.query(`select as_it_was('session', '2026-01-01')`)).toBeRejectedWithError(/no past is kept/);
     await asOwner(world.database, (client) =>
       client.query(`update record set state = 'disposed', disposed_on = '2026-09-14' where id = $1`, [key]),
     );

@@ -288,6 +288,7 @@ describe('every route that changes something', () => {
       const { client, code } = await scene.factor('set up');
       await client.call(contract.identity.endSecond, { body: { password: newPassword, code } });
     },
+    'people.limitSessions': () => world.as('keeper').call(contract.people.limitSessions, { body: { idleMinutes: 50, hours: 24 } }),
     'people.resetSecond': async () => {
       const { client } = await scene.factor('set up');
       const { id } = await client.call(contract.identity.me);

@@ -1,4 +1,5 @@
-import { identity, schedule } from '@key-cellar/contract';
+import { identity, people, schedule } from '@key-cellar/contract';
+import { asOwner } from './support/database.js';
 import { Client, makeWorld, password, statusOf, type Login, type World } from './support/world.js';
 
 describe('a session', () => {
@@ -43,6 +44,41 @@ describe('a session', () => {
       [world.ids.deputy],
     );
     expect(rows).toEqual([{ fresh: true }]);
+  });
+
+  it('ends as whoever sets up says, an open one as well', async () => {
+    await asOwner(world.database, (client) =>
+      client.query(
+        `insert into grant_ (id, principal_id, place_id, profile, reason) values (gen_random_uuid(), $1, $2, 'administrator', 'first keeper')`,
+        [world.ids.keeper, world.ids.root],
+      ),
+    );
+    const keeper = world.as('keeper');
+    const limit = (idleMinutes: number, hours: number) => keeper.call(people.limitSessions, { body: { idleMinutes, hours } });
+    expect(await keeper.call(people.sessionLimits)).toEqual({ idleMinutes: 60, hours: 12 });
+    for (const login of ['counsel', 'auditor'] as const)
+      expect(await statusOf(world.as(login).call(people.limitSessions, { body: { idleMinutes: 1440, hours: 168 } })))
+        .withContext(login)
+        .toBe(403);
+    for (const [idleMinutes, hours] of [
+      [4, 8],
+      [60, 0],
+      [60, 169],
+    ] as const)
+      expect(await statusOf(limit(idleMinutes, hours))).toBe(422);
+    const aged = (column: string, age: string) =>
+      world.pool.query(`update session set ${column} = now() - interval '${age}' where principal_id = $1`, [world.ids.counsel]);
+    await aged('last_seen_at', '21 minutes');
+    await limit(20, 8);
+    expect(await me('counsel')).toBe(401);
+    await limit(30, 8);
+    expect(await me('counsel')).toBe(200);
+    await aged('created_at', '9 hours');
+    expect(await me('counsel')).toBe(401);
+    await limit(30, 10);
+    expect(await me('counsel')).toBe(200);
+    expect((await world.as('counsel').call(identity.sessions)).hours).toBe(10);
+    await asOwner(world.database, (client) => client.query(`delete from setting where name = 'sessionLimits'`));
   });
 
   it('is seen by its owner with where it is from, and ended from another, alone or with all others', async () => {

@@ -51,6 +51,7 @@ export const examples: Record<string, (t: Things, c: Common, world: ActWorld) =>
     body: { revision: 1, standAlone: true, reason: 'set apart', dryRun: false },
   }),
   'people.endGrant': (t) => ({ params: { id: t.grant }, body: { reason: 'no longer', dryRun: false } }),
+  'people.limitSessions': () => ({ body: { idleMinutes: 45, hours: 10 } }),
   'people.resetSecond': (_, c) => ({ params: { id: c.person }, body: { reason: 'lost it' } }),
   'people.mailAgain': (_, c) => ({ params: { id: c.mail } }),
   'people.mailTest': () => ({}),

@@ -66,7 +66,12 @@ export async function membershipsOn(db: Db, on: string): Promise<{ member_id: st
 }
 
 export async function principalsOn(db: Db, on: string): Promise<PrincipalWas[]> {
-  const found = await rows<{ was: PrincipalWas }>(db, 'access.principalsOn', `select was from as_it_was('principal', $1) was`, [on]);
+  const found = await rows<{ was: PrincipalWas }>(
+    db,
+    'access.principalsOn',
+    `select was - '{login,password_hash,email}'::text[] as was from as_it_was('principal', $1) was`,
+    [on],
+  );
   return found.map((r) => r.was);
 }
 

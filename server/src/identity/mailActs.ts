@@ -1,3 +1,4 @@
+import { setTimeout } from 'node:timers/promises';
 import { identity, mailKinds, people, type MailLine } from '@key-cellar/contract';
 import { message } from '@key-cellar/words';
 import { chooseMail, lockMail, mailSetting, mailTo, receivers, recentMails, sendAgain, type MailRow } from '../mail/index.js';
@@ -26,6 +27,8 @@ const settingUp = { repository: atRepository('setUp', administrators) } as const
 const mostListed = 300;
 /** How long a link to choose another password works. */
 const resetHours = 2;
+/** So long an answer takes at least that is the same for everybody. */
+const leastMs = 300;
 
 const mailKind = ofRepository<MailRow>({
   word: 'mail',
@@ -99,10 +102,12 @@ export const mailActs = {
     gate: 'none',
     repeat: 'another',
     async free({ services: { pool }, body, address }) {
+      // Nor by how long it takes.
+      const least = setTimeout(leastMs);
       const { today, repository } = await readSettings(pool);
       await countTry(pool, `forgot ${body.login}`, { address, today });
       const found = await store.principalByLogin(pool, body.login);
-      if (!found?.active) return {};
+      if (!found?.active) return least.then(() => ({}));
       await withUnitOfWork(
         pool,
         { id: null, name: 'somebody', from: address, today },
@@ -120,7 +125,7 @@ export const mailActs = {
         },
         'none',
       );
-      return {};
+      return least.then(() => ({}));
     },
   }),
 };

@@ -20,7 +20,7 @@ import {
 import { mailTo } from '../mail/index.js';
 import { hashPassword, isRight, newToken, requireGoodPassword, tokenHash } from './passwords.js';
 import { factorOf } from './secondFactorStore.js';
-import { readSettings } from './settingStore.js';
+import { readSettings, sessionLimits, writeSetting } from './settingStore.js';
 import { beginSession } from './signIn.js';
 import * as store from './store.js';
 import * as arranged from './peopleStore.js';
@@ -205,6 +205,18 @@ export const peopleActs = {
     async write(uow, { on: { person } }) {
       const ended = await arranged.endSessionsOf(uow, person.id);
       return { answer: { ended }, entry: ended === 0 ? null : { before: { sessions: ended } } };
+    },
+  }),
+
+  limitSessions: act(people.limitSessions, {
+    name: 'said when sessions end',
+    on: settingUp,
+    repeat: 'same',
+    async write(uow, { services: { config }, body }) {
+      const before = await sessionLimits(uow, config.idleMinutes);
+      if (before.idleMinutes === body.idleMinutes && before.hours === body.hours) return { answer: {}, entry: null };
+      await writeSetting(uow, 'sessionLimits', body);
+      return { answer: {}, entry: { before, after: body } };
     },
   }),
 

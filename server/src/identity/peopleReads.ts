@@ -1,7 +1,7 @@
 import type { GroupLine, PersonLine, people } from '@key-cellar/contract';
 import { message } from '@key-cellar/words';
 import { notFound, requireAtRepository, type ReadsOf, type Services } from '../kernel/index.js';
-import { readSettings } from './settingStore.js';
+import { readSettings, sessionLimits } from './settingStore.js';
 import * as arranged from './peopleStore.js';
 import { tokenHash } from './passwords.js';
 
@@ -21,7 +21,7 @@ export const personLine = (p: arranged.PersonRow, groups: readonly arranged.Memb
   revision: p.revision,
 });
 
-export const peopleReads: Pick<ReadsOf<typeof people, Services>, 'list' | 'invitation'> = {
+export const peopleReads: Pick<ReadsOf<typeof people, Services>, 'list' | 'invitation' | 'sessionLimits'> = {
   list: async ({ services: { pool }, access }) => {
     await requireAtRepository(pool, await access(), 'setUp', message('identity.whoSetsUp'));
     const [found, groups, members] = await Promise.all([
@@ -43,6 +43,10 @@ export const peopleReads: Pick<ReadsOf<typeof people, Services>, 'list' | 'invit
         members: (byGroup.get(g.id) ?? []).map(({ id, name, kind }) => ({ id, name, kind })),
       })),
     };
+  },
+  sessionLimits: async ({ services: { pool, config }, access }) => {
+    await requireAtRepository(pool, await access(), 'setUp', message('identity.whoSetsUp'));
+    return sessionLimits(pool, config.idleMinutes);
   },
   invitation: async ({ services: { pool }, body }) => {
     const found = await arranged.invitation(pool, tokenHash(body.token));

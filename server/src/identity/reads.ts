@@ -1,7 +1,7 @@
 import { type identity } from '@key-cellar/contract';
 import type { ReadsOf, Services } from '../kernel/index.js';
 import { mailSetting } from '../mail/index.js';
-import { demoAccounts, readSettings } from './settingStore.js';
+import { demoAccounts, readSettings, sessionLimits } from './settingStore.js';
 import * as store from './store.js';
 
 /** What needs a person (`me`, `messages`) gathers from the areas above and is answered there. */
@@ -16,7 +16,7 @@ export const identityReads: Pick<ReadsOf<typeof identity, Services>, 'entrance' 
     };
   },
   sessions: async ({ services: { pool, config }, person }) => ({
-    idleMinutes: config.idleMinutes,
+    ...(await sessionLimits(pool, config.idleMinutes)),
     sessions: (await store.sessionsOf(pool, person.id, config.idleMinutes)).map((s) => ({
       id: s.id,
       since: s.created_at.toISOString(),

@@ -67,13 +67,17 @@ export async function confirmFactor(db: Db, principalId: string): Promise<void> 
   await run(db, 'factor.confirm', 'update second_factor set confirmed_at = now() where principal_id = $1', [principalId]);
 }
 
-export async function dropFactor(db: Db, principalId: string): Promise<boolean> {
+async function dropCodes(db: Db, principalId: string): Promise<void> {
   await run(db, 'factor.dropCodes', 'delete from recovery_code where principal_id = $1', [principalId]);
+}
+
+export async function dropFactor(db: Db, principalId: string): Promise<boolean> {
+  await dropCodes(db, principalId);
   return (await run(db, 'factor.drop', 'delete from second_factor where principal_id = $1', [principalId])) > 0;
 }
 
 export async function writeCodes(db: Db, principalId: string, hashes: readonly Buffer[]): Promise<void> {
-  await run(db, 'factor.dropCodes', 'delete from recovery_code where principal_id = $1', [principalId]);
+  await dropCodes(db, principalId);
   await run(db, 'factor.codes', 'insert into recovery_code (principal_id, code_hash) select $1, unnest($2::bytea[])', [
     principalId,
     hashes,

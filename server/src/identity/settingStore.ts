@@ -35,6 +35,16 @@ export async function lockSetting<T>(db: Db, name: string): Promise<T | null> {
   return (await row<{ value: T }>(db, 'setting.lock', 'select value from setting where name = $1 for update', [name]))?.value ?? null;
 }
 
+/** After how long sessions end, as the keeper set it; else after so many minutes without use, and twelve hours. */
+export async function sessionLimits(db: Db, usualMinutes: number): Promise<{ readonly idleMinutes: number; readonly hours: number }> {
+  const found = await row<{ value: { idleMinutes: number; hours: number } }>(
+    db,
+    'setting.sessionLimits',
+    `select value from setting where name = 'sessionLimits'`,
+  );
+  return found?.value ?? { idleMinutes: usualMinutes, hours: 12 };
+}
+
 export async function writeSetting(db: Db, name: string, value: unknown): Promise<void> {
   await run(
     db,

@@ -17,11 +17,10 @@ import {
 import { isRight, newToken, tokenHash } from './passwords.js';
 import { takeAnyCode } from './secondFactor.js';
 import { factorOf } from './secondFactorStore.js';
-import { readSettings } from './settingStore.js';
+import { readSettings, sessionLimits } from './settingStore.js';
 import * as store from './store.js';
 
 const { act, freeAct } = actsFor<Services>();
-const sessionHours = 12;
 /**
  * Wrong tries in a quarter of an hour. A stranger who tries a login uses up what strangers may: where its person has signed
  * in before, only what is tried there counts.
@@ -61,10 +60,11 @@ export async function beginSession(
   from: { readonly address: string; readonly agent: string },
 ): Promise<SessionChange> {
   const token = newToken();
-  const session = { tokenHash: tokenHash(token), principalId: person.id, hours: sessionHours, address: from.address };
+  const { hours } = await sessionLimits(uow, 0);
+  const session = { tokenHash: tokenHash(token), principalId: person.id, hours, address: from.address };
   await store.addSession(uow, { ...session, agent: from.agent.slice(0, longestAgent) });
   uow.enter({ act: 'signed in', subject: { kind: 'person', id: person.id, name: person.name } });
-  return new SessionChange({ token, maxAgeSeconds: sessionHours * 3600 });
+  return new SessionChange({ token, maxAgeSeconds: hours * 3600 });
 }
 
 const messageKind: Kind<store.LockedMessage> = {

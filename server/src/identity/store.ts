@@ -102,6 +102,11 @@ export interface SessionRow extends Record<string, unknown> {
   factor_missing: boolean;
 }
 
+/** SQL that is true of a session `s` that goes on: by what the keeper set, else after so many minutes without use, and after its own end. */
+const lasts = (usualMinutes: string): string => `s.expires_at > now()
+  and s.last_seen_at > now() - make_interval(mins => coalesce((select (value->>'idleMinutes')::int from setting where name = 'sessionLimits'), ${usualMinutes}))
+  and s.created_at > now() - make_interval(hours => coalesce((select (value->>'hours')::int from setting where name = 'sessionLimits'), 168))`;
+
 /** Whose session it is, while it lasts: it ends at its time, when nobody used it for so many minutes, or when it is ended. */
 export function sessionByHash(db: Db, tokenHash: Buffer, idleMinutes: number): Promise<SessionRow | undefined> {
   return row<SessionRow>(
@@ -111,7 +116,7 @@ export function sessionByHash(db: Db, tokenHash: Buffer, idleMinutes: number): P
             (select value from epoch where name = 'access') as access_epoch,
             s.last_seen_at < now() - interval '1 minute' as stale, ${missingSql('p.id')} as factor_missing
      from session s join principal p on p.id = s.principal_id
-     where s.token_hash = $1 and s.expires_at > now() and s.last_seen_at > now() - make_interval(mins => $2) and p.active`,
+     where s.token_hash = $1 and ${lasts('$2')} and p.active`,
     [tokenHash, idleMinutes],
   );
 }
@@ -134,8 +139,8 @@ export function sessionsOf(db: Db, principalId: string, idleMinutes: number): Pr
   return rows<OwnSession>(
     db,
     'session.of',
-    `select id, token_hash, created_at, last_seen_at, address, agent from session
-     where principal_id = $1 and expires_at > now() and last_seen_at > now() - make_interval(mins => $2) order by last_seen_at desc`,
+    `select id, token_hash, created_at, last_seen_at, address, agent from session s
+     where principal_id = $1 and ${lasts('$2')} order by last_seen_at desc`,
     [principalId, idleMinutes],
   );
 }

@@ -45,9 +45,17 @@ export async function lockPasses(db: Db, ids: readonly string[]): Promise<PassRo
   return passesById(db, ids);
 }
 
-/** All passes, the newest first; of very many the first. */
-export function allPasses(db: Db, most: number) {
-  return rows<PassRow>(db, 'pass.all', `${passes} order by v.made_at desc, v.id limit $1`, [most]);
+/** Passes that somebody made, and those to what stands in these access sets alone; the newest first, of very many the first. */
+export function passesFor(
+  db: Db,
+  { madeBy, sets, most }: { readonly madeBy: string; readonly sets: readonly number[]; readonly most: number },
+) {
+  return rows<PassRow>(
+    db,
+    'pass.for',
+    `select * from (${passes}) v where v.made_by = $1 or (cardinality(v.sets) > 0 and v.sets <@ $2::int[]) order by v.made_at desc, v.id limit $3`,
+    [madeBy, sets, most],
+  );
 }
 
 export function passByToken(db: Db, tokenHash: Buffer) {

@@ -148,6 +148,7 @@ export const act: Record<keyof typeof english, string> = {
   'act.revoked a declaration': 'Festschreibung aufgehoben',
   'act.revoked a visitor pass': 'Besuchsausweis zurückgezogen',
   'act.said how contents are checked': 'Prüfung der Inhalte geändert',
+  'act.said when sessions end': 'festgelegt, wann Sitzungen enden',
   'act.saved a rule draft': 'Regelentwurf gespeichert',
   'act.sealed the ledger': 'Journal versiegelt',
   'act.sent a letter': 'Brief gesendet',

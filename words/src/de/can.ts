@@ -54,6 +54,7 @@ export const can: Record<keyof typeof english, string> = {
   'can.does.people.invite': 'Einer Person einen Link zum Wählen eines Passworts geben',
   'can.does.people.letGo': 'Eine Person ausscheiden und übergeben, was ihr gehörte',
   'can.does.people.limitGrants': 'Viele Freigaben zurücknehmen oder ihnen einen letzten Tag geben',
+  'can.does.people.limitSessions': 'Festlegen, wann Sitzungen enden',
   'can.does.people.mailAgain': 'Eine Mail noch einmal senden',
   'can.does.people.mailTest': 'Sich selbst eine Mail senden',
   'can.does.people.make': 'Eine Person anlegen',

@@ -146,6 +146,7 @@ export const act = {
   'act.revoked a declaration': 'revoked a declaration',
   'act.revoked a visitor pass': 'revoked a visitor pass',
   'act.said how contents are checked': 'changed how content is checked',
+  'act.said when sessions end': 'said when sessions end',
   'act.saved a rule draft': 'saved a rule draft',
   'act.sealed the ledger': 'sealed the ledger',
   'act.sent a letter': 'sent a letter',

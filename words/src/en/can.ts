@@ -52,6 +52,7 @@ export const can = {
   'can.does.people.invite': 'Give a person a link to choose a password',
   'can.does.people.letGo': 'Let a person go and hand over what was theirs',
   'can.does.people.limitGrants': 'Take back many grants, or give them a last day',
+  'can.does.people.limitSessions': 'Say when sessions end',
   'can.does.people.mailAgain': 'Send a mail again',
   'can.does.people.mailTest': 'Send oneself a mail',
   'can.does.people.make': 'Add a person',

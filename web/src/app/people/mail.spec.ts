@@ -2,6 +2,7 @@ import { TestBed } from '@angular/core/testing';
 import type { MailLine } from '@key-cellar/contract';
 import { Stage, testingProviders } from '../kit/testing';
 import { MailPage } from './mailPage';
+import { SessionLimitsSheet } from './sessionLimitsSheet';
 
 const mail = (id: string, more: Partial<MailLine> = {}): MailLine => ({
   ...{ id, to: { id: 'p', name: 'Ada' }, address: 'ada@test.example', kind: 'notice', subject: `About ${id}`, state: 'sent', tries: 1 },
@@ -26,5 +27,18 @@ describe('mail', () => {
     await stage.press('Send yourself a mail');
     await stage.refuse('/api/setup/mail/test', 'No mail leaves here, or there is no address to send it to.', undefined, 409);
     expect(stage.text()).toContain('there is no address');
+  });
+});
+
+describe('when sessions end', () => {
+  it('is said for all of them', async () => {
+    TestBed.configureTestingModule({ providers: testingProviders });
+    const stage = await Stage.show(SessionLimitsSheet, { open: true });
+    await stage.answer('/api/setup/session-limits', { idleMinutes: 60, hours: 12 });
+    await stage.type('#idle-minutes', '20');
+    await stage.press('Save');
+    const asked = await stage.answer('/api/setup/session-limits', {});
+    expect(asked.request.body).toEqual({ idleMinutes: 20, hours: 12 });
+    expect(stage.fixture.componentInstance.open()).toBeFalse();
   });
 });

@@ -13,6 +13,7 @@ import { Sheet } from '../kit/sheet';
 import { CountPipe, InstantPipe } from '../kit/words';
 import { SetupNav } from '../records/index';
 import { GroupSheet } from './groupSheet';
+import { SessionLimitsSheet } from './sessionLimitsSheet';
 import { bodyOf, emptyDraft, PersonFields, type Draft } from './personFields';
 
 /** Whether every word that was typed begins a word of a name or login. */
@@ -35,6 +36,7 @@ const saysOf = (said: string, typed: string): boolean =>
     PersonFields,
     ProblemNotice,
     RouterLink,
+    SessionLimitsSheet,
     SetupNav,
     Sheet,
     Tooltip,
@@ -49,6 +51,14 @@ const saysOf = (said: string, typed: string): boolean =>
           </p>
         </div>
         <div class="acts">
+          <p-button
+            severity="secondary"
+            [text]="true"
+            label="When sessions end …"
+            i18n-label
+            ariaHasPopup="dialog"
+            (onClick)="limiting.set(true)"
+          />
           <p-button severity="secondary" [outlined]="true" label="Add a group" i18n-label (onClick)="openGroup(null)" />
           <p-button label="Add a person" i18n-label pTooltip="n" tooltipPosition="bottom" (onClick)="begin()" />
         </div>
@@ -161,6 +171,9 @@ const saysOf = (said: string, typed: string): boolean =>
             <p-button type="submit" [disabled]="busy() || !ready()" label="Add" i18n-label />
           </form>
         </kc-sheet>
+        @if (limiting()) {
+          <kc-session-limits [(open)]="limiting" />
+        }
         <kc-group-sheet [(open)]="grouping" [group]="group()" [people]="p.people" [groups]="p.groups" (changed)="page.reload()" />
       }
     </div>
@@ -210,6 +223,7 @@ export class PeoplePage {
   protected readonly groups = computed(() => (this.page.value()?.groups ?? []).filter((g) => saysOf(g.name, this.text())));
   protected readonly adding = signal(false);
   protected readonly draft = signal<Draft>(emptyDraft);
+  protected readonly limiting = signal(false);
   protected readonly invite = signal(true);
   protected readonly byMail = signal(true);
   protected readonly mail = loaded(() => this.api.call(identity.mailChoices));
