@@ -1,6 +1,6 @@
 import { expect, signedIn, test } from './support/app.js';
 
-test.use({ repository: 'own demo' });
+test.use({ repository: 'demo of detectors' });
 
 test('a detector is put together on a text, looks into all records, and leads to what it found', async ({ browser, app }) => {
   const ines = await signedIn(browser, app, 'ines');

@@ -1,6 +1,6 @@
 import { choose, expect, signedIn, test } from './support/app.js';
 
-test.use({ repository: 'own demo' });
+test.use({ repository: 'demo of ground' });
 
 test('a rule is changed with its effect seen first, and the second keeper who edits it is told', async ({ browser, app }) => {
   const ines = await signedIn(browser, app, 'ines');

@@ -1,6 +1,6 @@
 import { choose, expect, signedIn, test } from './support/app.js';
 
-test.use({ repository: 'own demo' });
+test.use({ repository: 'demo of identities' });
 
 const password = 'correct staple, twice';
 

@@ -58,7 +58,7 @@ const cutOff = (page: Page): Promise<string[]> =>
   );
 
 // Buttons are pressed to see what they open: what they do stays in a repository of its own.
-test.use({ repository: 'own demo' });
+test.use({ repository: 'demo of languages' });
 
 test('in a language longer by two fifths, from right to left, all is translated and nothing is cut off', async ({ browser, app }) => {
   const page = await signedIn(browser, app, 'ines');

@@ -1,6 +1,6 @@
 import { choose, expect, signedIn, test } from './support/app.js';
 
-test.use({ repository: 'own demo' });
+test.use({ repository: 'demo of stencils' });
 
 const given = ['Ada', 'Bram', 'Cleo', 'Dag', 'Elin', 'Finn', 'Gro', 'Hale'];
 const family = ['Quill', 'Ostler', 'Tarn', 'Wick', 'Moor'];

@@ -1,6 +1,6 @@
 import { expect, signedIn, test } from './support/app.js';
 
-test.use({ repository: 'own demo' });
+test.use({ repository: 'demo of steps' });
 
 test('an owner answers from the message, and from its link without signing in; a keeper sees what came of it', async ({ browser, app }) => {
   const lune = await signedIn(browser, app, 'lune');

@@ -1,7 +1,7 @@
 import { expect, moveClock, signedIn, test } from './support/app.js';
 
 // The clock moves far ahead here: so nobody else works in this repository.
-test.use({ repository: 'own demo' });
+test.use({ repository: 'demo of transfer' });
 
 test('records go to the archive, and only what its receipt covers is removed here', async ({ browser, app }) => {
   const ines = await signedIn(browser, app, 'ines');

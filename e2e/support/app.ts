@@ -47,8 +47,11 @@ const ended = (child: ChildProcess, signal: NodeJS.Signals): Promise<void> =>
     child.kill(signal);
   });
 
-/** Whose repository a file of journeys works in: the demo, shared by files of a worker; a demo of its own; or an empty one. */
-export type Repository = 'demo' | 'own demo' | 'empty';
+/**
+ * Whose repository a file of journeys works in: the demo, shared by the files of a worker that only look; a demo of its own, named after the
+ * file, since a worker goes on from one file to the next with what has the same name; or an empty one.
+ */
+export type Repository = 'demo' | `demo of ${string}` | 'empty';
 
 /** Serves a repository of its own for as long as it is used, and leaves nothing of it. */
 async function withRepository(repository: Repository, use: (app: App) => Promise<void>): Promise<void> {
