@@ -7,9 +7,9 @@ test('each person sees their own areas, and nothing that is not theirs', async (
     await page.context().close();
     return names;
   };
-  expect(await areas('ines')).toEqual(['Today', 'Receiving', 'Plan', 'Find', 'Schedule', 'Holds', 'Docket', 'Proof', 'Setup']);
+  expect(await areas('ines')).toEqual(['Today', 'Receiving', 'Plan', 'Find', 'Schedule', 'Holds', 'Docket', 'Proof', 'Access', 'Setup']);
   expect(await areas('ruben')).toEqual(['Today', 'Plan', 'Find', 'Schedule']);
-  expect(await areas('odile')).toEqual(['Today', 'Plan', 'Find', 'Schedule', 'Holds', 'Docket', 'Proof']);
+  expect(await areas('odile')).toEqual(['Today', 'Plan', 'Find', 'Schedule', 'Holds', 'Docket', 'Proof', 'Access']);
 });
 
 test('records join an open hold from Find, and leave it from its page', async ({ browser, app }) => {
