@@ -911,20 +911,21 @@ export const guards = [
   ['docket', '… and steps', source('docket/sweep.ts'), ' || !sets.includes(d.judged.row.access_set_id)', nothing, ['steps', 'holds']],
 
   // Who it is.
+  ['sessions', 'a session ends', source('identity/store.ts'), '=> `s.expires_at > now()\n  and', '=> `', ['sessions']],
   [
     'sessions',
-    'a session ends',
+    'a session that nobody uses ends, after what was set',
     source('identity/store.ts'),
-    'where s.token_hash = $1 and s.expires_at > now() and',
-    'where s.token_hash = $1 and',
+    "coalesce((select (value->>'idleMinutes')::int from setting where name = 'sessionLimits'), ${usualMinutes})",
+    '100000',
     ['sessions'],
   ],
   [
     'sessions',
-    'a session that nobody uses ends',
+    'a session ends at the latest when it was set to',
     source('identity/store.ts'),
-    'and s.last_seen_at > now() - make_interval(mins => $2) and p.active',
-    'and $2 > 0 and p.active',
+    "coalesce((select (value->>'hours')::int from setting where name = 'sessionLimits'), 168)",
+    '168',
     ['sessions'],
   ],
   [
@@ -951,7 +952,7 @@ export const guards = [
     '!job',
     ['sessions'],
   ],
-  ['sessions', 'who was let go has no session', source('identity/store.ts'), '(mins => $2) and p.active', '(mins => $2)', ['sessions']],
+  ['sessions', 'who was let go has no session', source('identity/store.ts'), "${lasts('$2')} and p.active", "${lasts('$2')}", ['sessions']],
   [
     'sessions',
     'who was let go cannot sign in',
