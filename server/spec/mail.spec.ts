@@ -210,6 +210,17 @@ describe('mail', () => {
     expect(await statusOf(admin().call(people.mailAgain, { params: { id: mails[0]!.id } }))).toBe(409);
   });
 
+  it('that was not begun waits when a server stops, and is not taken for one that may have arrived', async () => {
+    await letters({ login: 'editor' }, { login: 'reader' }, { login: 'keeper' });
+    const one = mailer();
+    const sending = one.sendNow();
+    await one.stop();
+    await sending;
+    expect(new Set(await states())).not.toContain('sending');
+    await deliver();
+    expect([arrived.length, await states()]).toEqual([3, ['sent', 'sent', 'sent']]);
+  });
+
   it('that may have arrived is never sent again by itself', async () => {
     // Taken by a server that died.
     await letters({ login: 'editor' });

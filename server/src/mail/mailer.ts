@@ -7,7 +7,6 @@ import type { MailConfig } from '../kernel/index.js';
 import * as store from './store.js';
 
 const lookEveryMs = 2000;
-const atOnce = 10;
 /** Minutes until a mail is tried again, time after time; the last counts from then on. */
 const pauses = [1, 5, 15, 60, 240];
 const giveUpAfterMs = 3 * 86_400_000;
@@ -60,6 +59,8 @@ async function connected({ url, user, password }: MailConfig): Promise<SMTPConne
     greetingTimeout: patienceMs,
     socketTimeout: patienceMs,
   });
+  // Whoever uses it listens for themselves; an error that comes while nobody does is met at the next use, and ends nothing.
+  connection.on('error', () => undefined);
   await new Promise<void>((resolve, reject) => {
     connection.once('error', reject);
     connection.connect((error) => (error ? reject(error) : resolve()));
@@ -119,8 +120,6 @@ export function openMailer(
   let under: Promise<void> | null = null;
   let connection: SMTPConnection | null = null;
   const hangUp = (): void => {
-    // What still comes of it concerns nobody any more.
-    connection?.on('error', () => undefined);
     connection?.quit();
     connection?.close();
     connection = null;
@@ -149,8 +148,12 @@ export function openMailer(
   const look = async (): Promise<void> => {
     if ((await store.giveUpClaimed(pool, claimedMinutes)) > 0)
       log.warn('mails were being sent when their server ended: they may have arrived');
-    for (let mails = await store.claimMails(pool, atOnce); mails.length > 0 && !stopping; mails = await store.claimMails(pool, atOnce))
-      for (const mail of mails) await end(mail, await leave(mail));
+    // One at a time: what is taken is sent, and whatever else waits is anybody’s.
+    while (!stopping) {
+      const mail = await store.claimMail(pool);
+      if (!mail) break;
+      await end(mail, await leave(mail));
+    }
     hangUp();
   };
   const sendNow = (): Promise<void> => {

@@ -69,20 +69,20 @@ export interface ClaimedMail extends Record<string, unknown> {
   queued_at: Date;
 }
 
-/** Takes mails that wait: whoever has them sends them. Those of people who were let go meanwhile are not. */
-export function claimMails(db: Db, most: number) {
-  return rows<ClaimedMail>(
+/** Takes a mail that waits: whoever has it sends it. Those of people who were let go meanwhile stay. */
+export function claimMail(db: Db) {
+  return row<ClaimedMail>(
     db,
     'mail.claim',
     `with taken as (
        update mail set state = 'sending', claimed_at = now(), tries = tries + 1
        where id in (
          select m.id from mail m join principal p on p.id = m.to_id and p.active
-         where m.state = 'waiting' and m.next_at <= now() order by m.next_at limit $1 for update of m skip locked)
+         where m.state = 'waiting' and m.next_at <= now() order by m.next_at limit 1 for update of m skip locked)
        returning *)
      select t.id, t.to_id, p.name as to_name, t.address, t.kind, t.subject, t.body, t.html, t.tries, t.queued_at
-     from taken t join principal p on p.id = t.to_id order by t.queued_at, t.id`,
-    [most],
+     from taken t join principal p on p.id = t.to_id`,
+    [],
   );
 }
 

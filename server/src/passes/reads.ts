@@ -22,10 +22,16 @@ export const passReads: ReadsOf<typeof passes, Services> = {
       services.pool,
       found.map((pass) => pass.id),
     );
+    const byPass = new Map<string, typeof targets>();
+    for (const t of targets) {
+      const others = byPass.get(t.pass_id);
+      if (others) others.push(t);
+      else byPass.set(t.pass_id, [t]);
+    }
     return {
       passes: found.map((pass): Told<PassLine> => {
         // What somebody may not know of any more is not told by a pass that they made once either.
-        const own = targets.filter((t) => t.pass_id === pass.id && hasRight(known.on(t.access_set_id).all, 'discover'));
+        const own = (byPass.get(pass.id) ?? []).filter((t) => hasRight(known.on(t.access_set_id).all, 'discover'));
         const place = own.find((t) => t.kind !== 'record');
         return {
           id: pass.id,
