@@ -15,7 +15,9 @@ import { deviceOf } from './device';
     <kc-sheet [(open)]="open" heading="Where you are signed in" i18n-heading>
       <kc-problem [problem]="problem()" />
       @if (found(); as list) {
-        <p class="sheet-note" i18n>A session ends {{ list.idleMinutes }} minutes after its last use, and {{ list.hours }} hours after it began.</p>
+        <p class="sheet-note" i18n>
+          A session ends {{ list.idleMinutes }} minutes after its last use, and {{ list.hours }} hours after it began.
+        </p>
         <ul>
           @for (one of list.sessions; track one.id) {
             <li>
