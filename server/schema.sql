@@ -7,7 +7,7 @@ CREATE FUNCTION public.as_it_was(p_of text, p_on date, p_keys text[] DEFAULT NUL
     SET search_path TO 'public'
     AS $_$
 begin
-  if p_of not in ('place', 'place_rule', 'pair_rule', 'criteria_rule', 'jurisdiction', 'named_year', 'grant_', 'membership', 'principal') then
+  if p_of not in ('place', 'place_rule', 'pair_rule', 'criteria_rule', 'jurisdiction', 'named_year', 'grant_', 'membership', 'principal', 'own_profile') then
     raise exception 'Of % no past is kept', p_of;
   end if;
   return query execute format(
@@ -228,7 +228,7 @@ begin
     with recursive mine (id) as (
       select new.principal_id union select m.group_id from in_group m join mine on m.member_id = mine.id)
     select from grant_ g join mine on mine.id = g.principal_id
-    where g.profile in ('keeper', 'counsel', 'approver')
+    where (g.profile in ('keeper', 'counsel', 'approver') or exists (select from own_profile o where o.code = g.profile and 'approve' = any (o.rights)))
       and repository_date(repository_now()) between coalesce(g.from_on, '-infinity') and coalesce(g.until_on, 'infinity')
   ) then
     raise exception 'Whoever decides on batch % has no right to', b.number using errcode = 'KC004';
@@ -386,6 +386,20 @@ begin
   return new;
 end $$;
 
+CREATE FUNCTION public.guard_everyone() RETURNS trigger
+    LANGUAGE plpgsql
+    AS $$
+begin
+  if tg_table_name = 'membership' then
+    if exists (select from principal where everyone and id in (new.member_id, new.group_id)) then
+      raise exception 'The group of everybody has no members of its own, and is in no group' using errcode = 'KC001';
+    end if;
+  elsif tg_op = 'DELETE' or not new.everyone or not new.active or new.kind <> 'group' then
+    raise exception 'The group of everybody stays' using errcode = 'KC001';
+  end if;
+  return coalesce(new, old);
+end $$;
+
 CREATE FUNCTION public.guard_hold() RETURNS trigger
     LANGUAGE plpgsql SECURITY DEFINER
     SET search_path TO 'public'
@@ -465,6 +479,10 @@ declare
 begin
   if new.id <> old.id then
     raise exception 'A record keeps its id' using errcode = 'KC001';
+  end if;
+  -- Who may know of a stub follows what is around it.
+  if old.state = 'disposed' and to_jsonb(new) - 'access_set_id' = to_jsonb(old) - 'access_set_id' then
+    return new;
   end if;
   if old.state = 'disposed' then
     raise exception 'Record % was disposed of; its stub never changes', old.number using errcode = 'KC001';
@@ -769,6 +787,7 @@ CREATE FUNCTION public.past_key(p_of text, p_row jsonb) RETURNS text
     when 'pair_rule' then concat_ws(' ', p_row->>'record_type', p_row->>'series_id', p_row->>'rule_id')
     when 'jurisdiction' then p_row->>'name'
     when 'named_year' then p_row->>'name'
+    when 'own_profile' then p_row->>'code'
     when 'membership' then concat_ws(' ', p_row->>'member_id', p_row->>'group_id')
     else p_row->>'id'
   end
@@ -1233,7 +1252,9 @@ CREATE TABLE public.principal (
     language text,
     revision integer DEFAULT 1 NOT NULL,
     second_factor boolean DEFAULT false NOT NULL,
+    everyone boolean DEFAULT false NOT NULL,
     CONSTRAINT principal_check CHECK (((kind = 'person'::text) OR (password_hash IS NULL))),
+    CONSTRAINT principal_check1 CHECK (((NOT everyone) OR (kind = 'group'::text))),
     CONSTRAINT principal_kind_check CHECK ((kind = ANY (ARRAY['person'::text, 'group'::text, 'service'::text]))),
     CONSTRAINT principal_language_check CHECK ((language ~ '^[a-z]{2}$'::text))
 );
@@ -1242,7 +1263,13 @@ CREATE VIEW public.in_group AS
  SELECT m.member_id,
     m.group_id
    FROM (public.membership m
-     JOIN public.principal g ON (((g.id = m.group_id) AND g.active)));
+     JOIN public.principal g ON (((g.id = m.group_id) AND g.active)))
+UNION ALL
+ SELECT p.id AS member_id,
+    e.id AS group_id
+   FROM public.principal p,
+    public.principal e
+  WHERE (e.everyone AND e.active AND (p.kind = 'person'::text) AND p.active);
 
 CREATE TABLE public.invitation (
     token_hash bytea NOT NULL,
@@ -1404,6 +1431,18 @@ CREATE TABLE public.objection (
     answered_at timestamp with time zone,
     answer text,
     CONSTRAINT objection_reason_check CHECK ((reason <> ''::text))
+);
+
+CREATE TABLE public.own_profile (
+    code text NOT NULL,
+    title text NOT NULL,
+    rights text[] NOT NULL,
+    own_only boolean DEFAULT false NOT NULL,
+    active boolean DEFAULT true NOT NULL,
+    revision integer DEFAULT 1 NOT NULL,
+    CONSTRAINT own_profile_code_check CHECK ((code ~ '^[a-z0-9][a-z0-9-]{0,39}$'::text)),
+    CONSTRAINT own_profile_rights_check CHECK ((rights <> '{}'::text[])),
+    CONSTRAINT own_profile_title_check CHECK ((title <> ''::text))
 );
 
 CREATE TABLE public.pair_rule (
@@ -2034,6 +2073,9 @@ ALTER TABLE ONLY public.numbering
 ALTER TABLE ONLY public.objection
     ADD CONSTRAINT objection_pkey PRIMARY KEY (id);
 
+ALTER TABLE ONLY public.own_profile
+    ADD CONSTRAINT own_profile_pkey PRIMARY KEY (code);
+
 ALTER TABLE ONLY public.pair_rule
     ADD CONSTRAINT pair_rule_pkey PRIMARY KEY (record_type, series_id, rule_id);
 
@@ -2230,6 +2272,8 @@ CREATE INDEX message_to ON public.message USING btree (to_id, sent_at DESC);
 
 CREATE INDEX objection_batch ON public.objection USING btree (batch_id);
 
+CREATE UNIQUE INDEX own_profile_title ON public.own_profile USING btree (lower(title));
+
 CREATE INDEX pair_rule_rule ON public.pair_rule USING btree (rule_id);
 
 CREATE INDEX pair_rule_series ON public.pair_rule USING btree (series_id);
@@ -2251,6 +2295,8 @@ CREATE INDEX place_rule_rule ON public.place_rule USING btree (rule_id);
 CREATE INDEX place_stencil ON public.place USING btree (stencil_id) WHERE (stencil_id IS NOT NULL);
 
 CREATE INDEX principal_asks ON public.principal USING btree (id) WHERE second_factor;
+
+CREATE UNIQUE INDEX principal_everyone ON public.principal USING btree (everyone) WHERE everyone;
 
 CREATE UNIQUE INDEX principal_group_name ON public.principal USING btree (lower(name)) WHERE (kind = 'group'::text);
 
@@ -2420,6 +2466,8 @@ CREATE TRIGGER ledger_tile_kept BEFORE TRUNCATE ON public.ledger_tile FOR EACH S
 
 CREATE TRIGGER membership_epoch AFTER INSERT OR DELETE OR UPDATE ON public.membership FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('access');
 
+CREATE TRIGGER membership_everyone BEFORE INSERT OR UPDATE ON public.membership FOR EACH ROW EXECUTE FUNCTION public.guard_everyone();
+
 CREATE TRIGGER membership_past AFTER INSERT OR DELETE OR UPDATE ON public.membership FOR EACH ROW EXECUTE FUNCTION public.keep_past();
 
 CREATE TRIGGER named_year_epoch AFTER INSERT OR DELETE OR UPDATE ON public.named_year FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('schedule');
@@ -2433,6 +2481,10 @@ CREATE TRIGGER objection_emptied BEFORE TRUNCATE ON public.objection FOR EACH ST
 CREATE TRIGGER objection_guard BEFORE UPDATE ON public.objection FOR EACH ROW EXECUTE FUNCTION public.guard_objection();
 
 CREATE TRIGGER objection_kept BEFORE DELETE ON public.objection FOR EACH ROW EXECUTE FUNCTION public.refuse_change('an objection stays');
+
+CREATE TRIGGER own_profile_epoch AFTER INSERT OR DELETE OR UPDATE ON public.own_profile FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('access');
+
+CREATE TRIGGER own_profile_past AFTER INSERT OR DELETE OR UPDATE ON public.own_profile FOR EACH ROW EXECUTE FUNCTION public.keep_past();
 
 CREATE TRIGGER pair_rule_epoch AFTER INSERT OR DELETE ON public.pair_rule FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('schedule');
 
@@ -2453,6 +2505,8 @@ CREATE TRIGGER place_rule_epoch AFTER INSERT OR DELETE ON public.place_rule FOR 
 CREATE TRIGGER place_rule_past AFTER INSERT OR DELETE OR UPDATE ON public.place_rule FOR EACH ROW EXECUTE FUNCTION public.keep_past();
 
 CREATE TRIGGER principal_epoch AFTER INSERT OR DELETE OR UPDATE ON public.principal FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('access');
+
+CREATE TRIGGER principal_everyone_stays BEFORE DELETE OR UPDATE ON public.principal FOR EACH ROW WHEN (old.everyone) EXECUTE FUNCTION public.guard_everyone();
 
 CREATE TRIGGER principal_made_past AFTER INSERT ON public.principal FOR EACH ROW EXECUTE FUNCTION public.keep_past_of_principal();
 
@@ -2900,6 +2954,8 @@ REVOKE ALL ON FUNCTION public.guard_content() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.guard_counter() FROM PUBLIC;
 
+REVOKE ALL ON FUNCTION public.guard_everyone() FROM PUBLIC;
+
 REVOKE ALL ON FUNCTION public.guard_hold() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.guard_object() FROM PUBLIC;
@@ -3140,6 +3196,8 @@ GRANT SELECT,INSERT ON TABLE public.objection TO cellar_app;
 GRANT UPDATE(answered_at) ON TABLE public.objection TO cellar_app;
 
 GRANT UPDATE(answer) ON TABLE public.objection TO cellar_app;
+
+GRANT SELECT,INSERT,UPDATE ON TABLE public.own_profile TO cellar_app;
 
 GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.pair_rule TO cellar_app;
 

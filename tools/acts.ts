@@ -1,13 +1,16 @@
 // npm run acts: writes docs/acts.md from the table of acts. With --check: refuses a page that is not what the table says.
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { profiles } from '../core/src/access/index.js';
+import { profilesWith } from '../core/src/access/index.js';
 import { acts, bound, ofTheProgram, type NamedAct } from '../server/src/http/table.js';
 import { carriersOf } from '../server/src/http/whoCan.js';
 import { namesOf, targetsOf, type AnyAct } from '../server/src/kernel/index.js';
 
 const page = join(import.meta.dirname, '..', 'docs', 'acts.md');
 const all = acts();
+const profiles = profilesWith([]);
+/** As documents name a profile: “Reader”. */
+const named = (code: string): string => code[0]!.toUpperCase() + code.slice(1);
 
 const inner = (act: AnyAct): AnyAct => ('each' in act.definition ? act.definition.each : act);
 
@@ -30,8 +33,8 @@ function row({ name, act }: NamedAct): string {
     .join(', ');
   const repeat = 'each' in definition ? '' : definition.repeat;
   const job = 'each' in definition || !definition.job ? '' : `${definition.job.kind} beyond ${definition.job.beyond}`;
-  const who = carriersOf(act).map((profile) => profile.title);
-  const by = targetsOf(act).because !== null || who.length === profiles.length ? 'everybody' : who.join(', ');
+  const who = carriersOf(act, profiles).map((profile) => named(profile.code));
+  const by = targetsOf(act).because !== null || who.length === profiles.size ? 'everybody' : who.join(', ');
   return `| ${name} | ${takes(act)} | ${by} | ${gate(act)} | ${repeat} | ${job} | ${told} |`;
 }
 

@@ -1,7 +1,9 @@
+import { rights } from '@key-cellar/core/access';
 import { placeKinds } from '@key-cellar/core/plan';
 import * as z from 'zod';
-import { ask, dateText, get, id, idParam, personRef, sentence } from './shared.js';
-import { line } from './text.js';
+import { grant, grantDays, profileCode } from './people.js';
+import { accessShift, ask, dateText, get, id, idParam, marking, outcomes, personRef, post, put, revision, sentence } from './shared.js';
+import { line, reason } from './text.js';
 
 const whoCan = z.object({
   /** As the server names it, such as `holds.release`. */
@@ -19,18 +21,37 @@ const placeRef = z.object({ id, kind: z.enum(placeKinds), code: z.string(), titl
 
 /** What a person or group has at a place: the profiles that count, those given right there first. */
 const accessMark = z.object({
-  profiles: z.array(z.object({ code: z.string(), here: z.boolean() })),
+  profiles: z.array(z.object({ code: z.string(), title: sentence, here: z.boolean() })),
   /** Whether a clearance that is too low takes all of it. */
   ceiling: z.boolean(),
 });
 export type AccessMark = z.infer<typeof accessMark>;
+
+const profileLine = z.object({
+  code: z.string(),
+  title: sentence,
+  /** Whether it is the repository’s own; those that ship do not change. */
+  own: z.boolean(),
+  rights: z.array(z.enum(rights)),
+  /** Whether discover, read and copyOut reach only what somebody deposited. */
+  ownOnly: z.boolean(),
+  /** One that is not in use is given to nobody any more. */
+  active: z.boolean(),
+  grants: z.number().int(),
+  /** Null of those that ship. */
+  revision: revision.nullable(),
+});
+export type ProfileLine = z.infer<typeof profileLine>;
+const newProfile = { title: line(60), rights: z.array(z.enum(rights)).min(1).max(rights.length), ownOnly: z.boolean().default(false) };
+
+const newMarking = { level: z.number().int().min(0).max(9), caveats: z.array(line(40)).max(20).readonly() };
 
 const matrixRow = placeRef.extend({
   depth: z.number().int(),
   /** Of a folder the code of what it is in; null of others. */
   inside: z.string().nullable(),
   standAlone: z.boolean(),
-  marking: z.object({ level: z.number().int(), caveats: z.array(z.string()) }),
+  marking,
   /** One number for each column: which of the marks. The first mark is nothing at all. */
   cells: z.array(z.number().int()),
 });
@@ -48,7 +69,7 @@ const weighedGrant = z.object({
   grantId: id,
   /** To whom it was given: the person, or the group that they are in. */
   to: personRef,
-  profile: z.string(),
+  profile: sentence,
   place: z.string(),
   placeId: id.nullable(),
   counts: z.boolean(),
@@ -152,5 +173,36 @@ export const access = {
   }),
   findings: get('/access/findings', 'What somebody should look at: grants that end, never end or were never used, and the like', {
     response: z.object({ findings: z.array(finding) }),
+  }),
+  profiles: get('/profiles', 'Profiles: those that ship, and those of the repository’s own', {
+    response: z.object({ profiles: z.array(profileLine) }),
+  }),
+  makeProfile: post('/profiles', 'Make a profile from single rights', {
+    body: z.object(newProfile),
+    response: z.object({ code: z.string() }),
+  }),
+  changeProfile: put('/profiles/{id}', 'Change a profile of the repository’s own, or put it out of use; tried first with dryRun', {
+    params: z.object({ id: line(40) }),
+    body: z.object({ ...newProfile, active: z.boolean(), revision, dryRun: z.boolean().default(true) }),
+    response: z.object({ revision, access: accessShift.nullable() }),
+  }),
+  markings: get('/access/markings', 'How one may mark: up to what one is cleared oneself', { response: marking }),
+  markPlace: put('/places/{id}/marking', 'Mark a place; what lies in it is marked at least so; tried first with dryRun', {
+    params: idParam,
+    body: z.object({ ...newMarking, revision, reason, dryRun: z.boolean().default(true) }),
+    response: z.object({ revision, access: accessShift.nullable() }),
+  }),
+  markRecords: post('/records/mark', 'Mark records; none less than the place that it lies in; tried first with dryRun', {
+    body: z.object({ recordIds: z.array(id).min(1).max(10_000), ...newMarking, reason, dryRun: z.boolean().default(true) }),
+    response: outcomes.extend({ access: accessShift.nullable() }),
+  }),
+  grantsOnRecord: get('/records/{id}/grants', 'Who was given what on a record, and on the places around it', {
+    params: idParam,
+    response: z.object({ grants: z.array(grant), marking, around: marking, mayGrant: z.boolean() }),
+  }),
+  giveOnRecord: post('/records/{id}/grants', 'Give somebody a profile on one record; tried first with dryRun', {
+    params: idParam,
+    body: z.object({ principalId: id, profile: profileCode, ...grantDays, reason, dryRun: z.boolean().default(true) }),
+    response: z.object({ id, access: accessShift.nullable() }),
   }),
 };

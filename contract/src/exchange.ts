@@ -1,4 +1,4 @@
-import { profiles } from '@key-cellar/core/access';
+import { rights } from '@key-cellar/core/access';
 import { referenceKinds } from '@key-cellar/core/exchange';
 import { placeKinds } from '@key-cellar/core/plan';
 import { countScopes } from '@key-cellar/core/records';
@@ -152,7 +152,7 @@ export const placeItem = z.strictObject({
     .array(
       z.strictObject({
         principal: id,
-        profile: z.enum(profiles.map((p) => p.code)),
+        profile: line(40),
         from: dateText.nullable(),
         until: dateText.nullable(),
         reason: prose(2000),
@@ -167,11 +167,21 @@ export const placeItem = z.strictObject({
     .nullable(),
 });
 
+/** A profile of the repository’s own. */
+const profile = z.strictObject({
+  code: line(40).regex(/^[a-z0-9][a-z0-9-]*$/, 'input.code'),
+  title: line(60),
+  rights: z.array(z.enum(rights)).min(1),
+  ownOnly: z.boolean(),
+  active: z.boolean(),
+});
+
 /** The files of a package, in the order in which they depend on each other; each is a list of these. */
 export const packageSections = {
   jurisdictions: jurisdiction,
   eventTypes: eventType,
   namedYears: namedYear,
+  profiles: profile,
   people: person,
   groups: group,
   recordTypes: recordType,

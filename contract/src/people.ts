@@ -1,7 +1,6 @@
-import { profiles } from '@key-cellar/core/access';
 import { placeKinds } from '@key-cellar/core/plan';
 import * as z from 'zod';
-import { accessShift, ask, dateText, get, id, idParam, outcomes, personRef, post, put, revision } from './shared.js';
+import { accessShift, ask, dateText, get, id, idParam, marking, outcomes, personRef, post, put, revision, sentence } from './shared.js';
 import { line, reason, text } from './text.js';
 
 const clearance = z.object({ level: z.number().int().min(0).max(9), caveats: z.array(line(40)).max(20) });
@@ -39,6 +38,8 @@ const group = z.object({
   id,
   name: z.string(),
   active: z.boolean(),
+  /** Whether it is the group of everybody who can sign in: its members stand nowhere. */
+  everyone: z.boolean(),
   members: z.array(personRef.extend({ kind: z.enum(['person', 'group', 'service']) })),
   /** Whether it asks its members for a second factor. */
   secondFactor: z.boolean(),
@@ -46,12 +47,18 @@ const group = z.object({
 });
 export type GroupLine = z.infer<typeof group>;
 
-const days = { from: dateText.nullable().default(null), until: dateText.nullable().default(null) };
-const grant = z.object({
+/** A profile that ships, or one of the repository’s own. */
+export const profileCode = line(40);
+export const grantDays = { from: dateText.nullable().default(null), until: dateText.nullable().default(null) };
+export const grant = z.object({
   id,
   principal: personRef.extend({ kind: z.enum(['person', 'group', 'service']), active: z.boolean() }),
+  /** The place that it is on, or in which the record lies that it is on. */
   place: z.object({ id, kind: z.enum(placeKinds), code: z.string(), title: z.string() }),
+  record: z.object({ id, number: z.string(), title: z.string() }).nullable(),
   profile: z.string(),
+  /** What the profile is called. */
+  as: sentence,
   from: dateText.nullable(),
   until: dateText.nullable(),
   reason: z.string(),
@@ -169,16 +176,16 @@ export const people = {
   mailTest: post('/setup/mail/test', 'Send oneself a mail, to see that mail leaves', {}),
   grantsOn: get('/places/{id}/grants', 'Who was given what on a place, and on the places around it', {
     params: idParam,
-    response: z.object({ grants: z.array(grant), mayGrant: z.boolean() }),
+    response: z.object({ grants: z.array(grant), marking, mayGrant: z.boolean() }),
   }),
   giveGrant: post('/places/{id}/grants', 'Give somebody a profile on a place; tried first with dryRun', {
     params: idParam,
-    body: z.object({ principalId: id, profile: z.enum(profiles.map((p) => p.code)), ...days, reason, dryRun: z.boolean().default(true) }),
+    body: z.object({ principalId: id, profile: profileCode, ...grantDays, reason, dryRun: z.boolean().default(true) }),
     response: z.object({ id, access: accessShift.nullable() }),
   }),
   changeGrant: put('/grants/{id}', 'Change what somebody was given; tried first with dryRun', {
     params: idParam,
-    body: z.object({ profile: z.enum(profiles.map((p) => p.code)), ...days, reason, dryRun: z.boolean().default(true) }),
+    body: z.object({ profile: profileCode, ...grantDays, reason, dryRun: z.boolean().default(true) }),
     response: z.object({ access: accessShift.nullable() }),
   }),
   limitGrants: post('/grants/limit', 'Take back many grants at once, or give all of them a last day; tried first with dryRun', {

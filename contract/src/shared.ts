@@ -117,6 +117,10 @@ export type DateShift = z.infer<typeof dateShift>;
 export const accessShift = z.object({ gains: z.array(sentence), loses: z.array(sentence), people: z.number().int() });
 export type AccessShift = z.infer<typeof accessShift>;
 
+/** How sensitive something is: a level, and caveats that are cleared one by one. */
+export const marking = z.object({ level: z.number().int(), caveats: z.array(z.string()).readonly() });
+export type MarkingLine = z.infer<typeof marking>;
+
 /** What both sides changed: nothing is taken in, ours stays, or theirs counts. */
 export const conflictWays = ['refuse', 'keep', 'take'] as const;
 export type ConflictWay = (typeof conflictWays)[number];

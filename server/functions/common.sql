@@ -31,6 +31,23 @@ create or replace trigger principal_epoch after insert or update or delete on pr
   for each statement execute function bump_epoch('access');
 create or replace trigger place_epoch after update of stand_alone, ancestors, code, title on place
   for each statement execute function bump_epoch('access');
+create or replace trigger own_profile_epoch after insert or update or delete on own_profile
+  for each statement execute function bump_epoch('access');
+-- Everybody is in it, and nothing else is: it has no members of its own, is in no group, and stays in use.
+create or replace function guard_everyone() returns trigger language plpgsql as $$
+begin
+  if tg_table_name = 'membership' then
+    if exists (select from principal where everyone and id in (new.member_id, new.group_id)) then
+      raise exception 'The group of everybody has no members of its own, and is in no group' using errcode = 'KC001';
+    end if;
+  elsif tg_op = 'DELETE' or not new.everyone or not new.active or new.kind <> 'group' then
+    raise exception 'The group of everybody stays' using errcode = 'KC001';
+  end if;
+  return coalesce(new, old);
+end $$;
+create or replace trigger membership_everyone before insert or update on membership for each row execute function guard_everyone();
+create or replace trigger principal_everyone_stays before update or delete on principal
+  for each row when (old.everyone) execute function guard_everyone();
 create or replace trigger access_set_epoch after insert on access_set
   for each statement execute function bump_epoch('access');
 

@@ -119,7 +119,7 @@ begin
     with recursive mine (id) as (
       select new.principal_id union select m.group_id from in_group m join mine on m.member_id = mine.id)
     select from grant_ g join mine on mine.id = g.principal_id
-    where g.profile in ('keeper', 'counsel', 'approver')
+    where (g.profile in ('keeper', 'counsel', 'approver') or exists (select from own_profile o where o.code = g.profile and 'approve' = any (o.rights)))
       and repository_date(repository_now()) between coalesce(g.from_on, '-infinity') and coalesce(g.until_on, 'infinity')
   ) then
     raise exception 'Whoever decides on batch % has no right to', b.number using errcode = 'KC004';

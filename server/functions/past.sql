@@ -8,6 +8,7 @@ create or replace function past_key(p_of text, p_row jsonb) returns text languag
     when 'pair_rule' then concat_ws(' ', p_row->>'record_type', p_row->>'series_id', p_row->>'rule_id')
     when 'jurisdiction' then p_row->>'name'
     when 'named_year' then p_row->>'name'
+    when 'own_profile' then p_row->>'code'
     when 'membership' then concat_ws(' ', p_row->>'member_id', p_row->>'group_id')
     else p_row->>'id'
   end
@@ -53,7 +54,7 @@ end $$;
 create or replace function as_it_was(p_of text, p_on date, p_keys text[] default null) returns setof jsonb
   language plpgsql stable security definer set search_path = public as $$
 begin
-  if p_of not in ('place', 'place_rule', 'pair_rule', 'criteria_rule', 'jurisdiction', 'named_year', 'grant_', 'membership', 'principal') then
+  if p_of not in ('place', 'place_rule', 'pair_rule', 'criteria_rule', 'jurisdiction', 'named_year', 'grant_', 'membership', 'principal', 'own_profile') then
     raise exception 'Of % no past is kept', p_of;
   end if;
   return query execute format(
@@ -80,6 +81,7 @@ create or replace trigger jurisdiction_past after insert or update or delete on 
 create or replace trigger named_year_past after insert or update or delete on named_year for each row execute function keep_past();
 create or replace trigger grant_past after insert or update or delete on grant_ for each row execute function keep_past();
 create or replace trigger membership_past after insert or update or delete on membership for each row execute function keep_past();
+create or replace trigger own_profile_past after insert or update or delete on own_profile for each row execute function keep_past();
 create or replace trigger principal_made_past after insert on principal for each row execute function keep_past_of_principal();
 create or replace trigger principal_past after update of name, active, clearance_level, clearance_caveats on principal
   for each row when ((old.name, old.active, old.clearance_level, old.clearance_caveats) is distinct from

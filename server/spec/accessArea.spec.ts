@@ -1,5 +1,5 @@
 import { access, people, plan } from '@key-cellar/contract';
-import { listRights, profiles } from '@key-cellar/core/access';
+import { listRights, shippedProfiles } from '@key-cellar/core/access';
 import * as fc from 'fast-check';
 import { chapters } from './support/chapters.js';
 import { asOwner } from './support/database.js';
@@ -65,13 +65,13 @@ describe('the area of access', () => {
     expect((await matrix('keeper', { place: 'b-0' })).rows.map((r) => r.code)).toEqual(['B-01']);
     expect((await matrix('keeper', { place: '%' })).rows).toEqual([]);
     expect((await matrix('keeper', { name: 'STEW' })).columns.map((c) => c.name)).toEqual(['Person steward']);
-    expect((await matrix('keeper', { by: 'group' })).columns.map((c) => c.name)).toEqual(['Staff']);
+    expect((await matrix('keeper', { by: 'group' })).columns.map((c) => c.name)).toEqual(['Everyone', 'Staff']);
   });
 
   chapter('says why, and what a marking takes', async () => {
     await give(world.ids.A, world.ids.staff, 'borrower');
     const [side] = (await compare('steward', { personId: world.ids.reader, placeId: world.ids.A01 })).sides;
-    expect(side!.grants.map((g) => [g.to.name, g.profile, g.counts, g.status])).toEqual([['Person reader', 'reader', true, 'counts']]);
+    expect(side!.grants.map((g) => [g.to.name, g.profile, g.counts, g.status])).toEqual([['Person reader', 'Reader', true, 'counts']]);
     const staff = await keeper().call(people.list);
     const group = staff.groups.find((g) => g.id === world.ids.staff)!;
     await keeper().call(people.changeGroup, {
@@ -175,7 +175,7 @@ describe('the area of access', () => {
         const { grants } = await keeper().call(people.grantsOn, { params: { id: place } });
         const here = grants.filter((g) => g.place.id === place && g.principal.id !== world.ids.keeper);
         const grant = here[which % Math.max(here.length, 1)];
-        const profile = profiles[which % profiles.length]!.code;
+        const profile = shippedProfiles[which % shippedProfiles.length]!.code;
         // A group that is not in use is given nothing.
         if (what <= 2)
           await statusOf(

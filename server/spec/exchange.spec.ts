@@ -1,7 +1,9 @@
 import {
+  access,
   exchange,
   type ConflictWay,
   identity,
+  people,
   type PackageOutcome,
   plan,
   records,
@@ -78,6 +80,13 @@ describe('packages', () => {
         `insert into grant_ (id, principal_id, place_id, profile, reason) values (gen_random_uuid(), $1, $2, 'administrator', 'first keeper')`,
         [ids.keeper, ids.root],
       );
+    });
+    const { code: profile } = await keeper.call(access.makeProfile, {
+      body: { title: 'Mover', rights: ['discover', 'read', 'move'], ownOnly: false },
+    });
+    await keeper.call(people.giveGrant, {
+      params: { id: ids.A02 },
+      body: { principalId: ids.staff, profile, from: null, until: null, reason: 'moves things', dryRun: false },
     });
     for (const [name, partOf] of [
       ['Sound', null],
@@ -341,6 +350,7 @@ describe('packages', () => {
       jurisdictions: 'jurisdiction',
       eventTypes: 'event_type',
       namedYears: 'named_year',
+      profiles: 'own_profile',
       people: 'principal',
       groups: 'principal',
       recordTypes: 'record_type',

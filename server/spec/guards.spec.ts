@@ -1,5 +1,5 @@
 import { holds, records } from '@key-cellar/contract';
-import { hasRight, profiles } from '@key-cellar/core/access';
+import { hasRight, shippedProfiles } from '@key-cellar/core/access';
 import { actOnBatch, batchStates, type BatchAct } from '@key-cellar/core/docket';
 import type pg from 'pg';
 import { asApplication, asOwner, pastTheGuards } from './support/database.js';
@@ -467,7 +467,7 @@ describe('straight in SQL, with the application’s role and as the owner', () =
       expect(await decide('approver')).toBe('KC004');
       await world.pool.query(`update session set expires_at = now() + interval '1 day' where principal_id = $1`, [world.ids.approver]);
       // Profiles that may approve are known to the database by name.
-      const may = profiles.filter((p) => hasRight(p.rights, 'approve')).map((p) => p.code);
+      const may = shippedProfiles.filter((p) => hasRight(p.rights, 'approve')).map((p) => p.code);
       expect(may.sort()).toEqual(['approver', 'counsel', 'keeper']);
       const grouped = await inState('notice');
       await pastTheGuards(world.database, (client) =>

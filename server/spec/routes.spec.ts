@@ -102,6 +102,12 @@ describe('every route that changes something', () => {
       return new Client(world.base, response.headers.get('set-cookie')!.split(';')[0]!);
     },
     group: async () => (await world.as('keeper').call(contract.people.makeGroup, { body: { name: `G ${uuidv7()}`, memberIds: [] } })).id,
+    profile: async () =>
+      (
+        await world
+          .as('keeper')
+          .call(contract.access.makeProfile, { body: { title: `P ${uuidv7()}`, rights: ['discover'], ownOnly: false } })
+      ).code,
     grant: async () =>
       (
         await world.as('keeper').call(contract.people.giveGrant, {
@@ -321,6 +327,26 @@ describe('every route that changes something', () => {
       world
         .as('keeper')
         .call(contract.people.endGrant, { params: { id: await scene.grant() }, body: { reason: 'no longer', dryRun: false } }),
+    'access.makeProfile': () => scene.profile(),
+    'access.changeProfile': async () =>
+      world.as('keeper').call(contract.access.changeProfile, {
+        params: { id: await scene.profile() },
+        body: { title: `P ${uuidv7()}`, rights: ['discover'], ownOnly: false, active: true, revision: 1, dryRun: false },
+      }),
+    'access.markPlace': async () =>
+      world.as('keeper').call(contract.access.markPlace, {
+        params: { id: await scene.folder() },
+        body: { level: 1, caveats: [], revision: 1, reason: 'set apart', dryRun: false },
+      }),
+    'access.markRecords': async () =>
+      world.as('keeper').call(contract.access.markRecords, {
+        body: { recordIds: [(await world.file('keeper')).id], level: 1, caveats: [], reason: 'set apart', dryRun: false },
+      }),
+    'access.giveOnRecord': async () =>
+      world.as('keeper').call(contract.access.giveOnRecord, {
+        params: { id: (await world.file('keeper')).id },
+        body: { principalId: world.ids.staff, profile: 'reader', reason: 'asks', dryRun: false },
+      }),
     'exchange.importTable': () =>
       world.as('keeper').call(contract.exchange.importTable, {
         params: { section: 'eventTypes' },

@@ -56,7 +56,7 @@ describe('a session', () => {
     const keeper = world.as('keeper');
     const limit = (idleMinutes: number, hours: number) => keeper.call(people.limitSessions, { body: { idleMinutes, hours } });
     expect(await keeper.call(people.sessionLimits)).toEqual({ idleMinutes: 60, hours: 12 });
-    for (const login of ['counsel', 'auditor'] as const)
+    for (const login of ['counsel', 'outsider'] as const)
       expect(await statusOf(world.as(login).call(people.limitSessions, { body: { idleMinutes: 1440, hours: 168 } })))
         .withContext(login)
         .toBe(403);

@@ -1,5 +1,5 @@
 /** What the demo, the benchmarks and the tests build on. */
-export { accessBooks, getOrMakeSet, placeGrant } from './access/index.js';
+export { accessBooks, getOrMakeSet, grantActs, placeGrant, profileActs } from './access/index.js';
 export { batchActs, dueGroups, findDue, openTasks, sweep, sweepActs, takeSteps, taskActs } from './docket/index.js';
 export { factActs, recordWords } from './facts/index.js';
 export { holdActs } from './holds/index.js';
@@ -25,9 +25,18 @@ export {
 } from './kernel/index.js';
 export { sealOnce, verifyLedger } from './ledger/index.js';
 export { passActs } from './passes/index.js';
-export { grantActs, placeActs, rack as rackOfPlan, stencilActs } from './plan/index.js';
+export { placeAccessActs, placeActs, rack as rackOfPlan, stencilActs } from './plan/index.js';
 export { fileOne, receive, receivingActs } from './receiving/index.js';
-export { countObjects, detectorActs, listRecords, lookForSigns, numberingActs, recordActs, tendObjects } from './records/index.js';
+export {
+  countObjects,
+  detectorActs,
+  listRecords,
+  lookForSigns,
+  numberingActs,
+  recordAccessActs,
+  recordActs,
+  tendObjects,
+} from './records/index.js';
 export {
   effectOfChange,
   eventActs,

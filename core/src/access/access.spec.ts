@@ -10,8 +10,12 @@ import {
   listRights,
   may,
   principalsOf,
-  profile,
-  profiles,
+  profileIn,
+  profileRefusal,
+  profilesWith,
+  shippedProfiles,
+  type Profile,
+  type Right,
   rightSet,
   type AccessPlace,
   type Grant,
@@ -19,6 +23,7 @@ import {
 } from './index.js';
 
 const explainAccess = speaking(explainAccessSaid);
+const profile = (code: string): Profile => profileIn(profilesWith([]), code);
 const profilesThatCount = speaking(profilesThatCountSaid);
 
 const today = 20_000;
@@ -26,7 +31,7 @@ let next = 0;
 const grant = (principalId: string, code: string, from: number | null = null, until: number | null = null): Grant => ({
   id: `g${next++}`,
   principalId,
-  profile: code,
+  profile: profile(code),
   from,
   until,
 });
@@ -48,6 +53,27 @@ describe('profiles', () => {
   it('give a keeper everything but setting up', () => {
     expect(listRights(profile('keeper').rights)).not.toContain('setUp');
     expect(listRights(profile('keeper').rights).length).toBe(15);
+  });
+  it('of a repository’s own are single rights that make sense together', () => {
+    const refusal = (rights: Right[], ownOnly = false): string => {
+      const message = profileRefusal({ rights: rightSet(...rights), ownOnly });
+      return message ? said(message) : 'none';
+    };
+    expect(refusal(['discover', 'read', 'move'])).toBe('none');
+    expect(refusal([])).toBe('A profile has at least one right.');
+    expect(refusal(['discover', 'copyOut'])).toBe('“copy out” is of no use without “read”.');
+    expect(refusal(['dispose'])).toBe('“dispose” is of no use without “discover”.');
+    expect(refusal(['setUp'])).toBe('none');
+    expect(refusal(['discover', 'read', 'deposit'], true)).toBe('none');
+    expect(refusal(['discover', 'read', 'edit'], true)).toBe('On own deposits alone there is only: discover, read, copy out, deposit.');
+    for (const p of shippedProfiles)
+      expect(refusal(listRights(p.rights), p.ownOnly))
+        .withContext(p.code)
+        .toBe('none');
+  });
+  it('of its own never stand in for one that ships', () => {
+    const own = { code: 'reader', title: 'All', rights: rightSet('audit'), ownOnly: false };
+    expect(profileIn(profilesWith([own]), 'reader')).toBe(profile('reader'));
   });
   it('refuse an unknown code', () => expect(() => profile('boss')).toThrowError(RangeError));
 });
@@ -114,7 +140,7 @@ describe('effective access', () => {
     const anyGrant = fc.record({
       id: fc.uuid(),
       principalId: fc.constantFrom('ada', 'pilots', 'staff', 'others'),
-      profile: fc.constantFrom(...profiles.map((p) => p.code)),
+      profile: fc.constantFrom(...shippedProfiles),
       from: fc.constantFrom(null, today - 1, today + 1),
       until: fc.constantFrom(null, today - 1, today + 1),
     });
@@ -176,7 +202,7 @@ describe('the profiles', () => {
     auditor: [`${may_} audit`, false],
     administrator: ['setUp', false],
   };
-  it('are these', () => expect(profiles.map((p): string => p.code).sort()).toEqual(Object.keys(table).sort()));
+  it('are these', () => expect(shippedProfiles.map((p) => p.code).sort()).toEqual(Object.keys(table).sort()));
   for (const [code, [words, ownOnly]] of Object.entries(table)) {
     it(`${code}: ${words}`, () => {
       expect(listRights(profile(code).rights).join(' ')).toBe(words);

@@ -1,5 +1,5 @@
 import type { EffectiveAccess, WeighedGrant } from './effective.js';
-import { hasRight, profile, type Right, type RightSet } from './rights.js';
+import { hasRight, type Right, type RightSet } from './rights.js';
 
 /** Whether somebody has a right: on everything, on what they deposited themselves, or not at all. */
 export type Extent = 'all' | 'own' | 'no';
@@ -13,7 +13,7 @@ export function extentOf(access: Pick<EffectiveAccess, 'all' | 'own'>, right: Ri
 /** The grants through which somebody has a right; none where a ceiling takes it. */
 export function sourcesOf(access: EffectiveAccess, right: Right): WeighedGrant[] {
   if (extentOf(access, right) === 'no') return [];
-  return access.weighed.filter((w) => w.status === 'counts' && hasRight(profile(w.grant.profile).rights, right));
+  return access.weighed.filter((w) => w.status === 'counts' && hasRight(w.grant.profile.rights, right));
 }
 
 export type Change = 'same' | 'more' | 'less' | 'other' | 'new' | 'gone';

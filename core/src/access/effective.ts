@@ -1,12 +1,13 @@
 import { message, type Message, type Value } from '@key-cellar/words';
 import type { EpochDay } from '../calendar/index.js';
-import { hasRight, describeRights, profile, profileWords, rightSet, type Right, type RightSet } from './rights.js';
+import { dominates, type Marking } from './marking.js';
+import { hasRight, describeRights, profileWords, rightSet, type Profile, type Right, type RightSet } from './rights.js';
 
 /** A grant: principal × place × profile, with its first and last day (both inclusive; null = open). */
 export interface Grant {
   readonly id: string;
   readonly principalId: string;
-  readonly profile: string;
+  readonly profile: Profile;
   readonly from: EpochDay | null;
   readonly until: EpochDay | null;
 }
@@ -17,12 +18,6 @@ export interface AccessPlace {
   readonly name: string;
   readonly standAlone: boolean;
   readonly grants: readonly Grant[];
-}
-
-/** How sensitive something is, or up to what a person may go. */
-export interface Marking {
-  readonly level: number;
-  readonly caveats: readonly string[];
 }
 
 /** A person with all principals that they are: themselves and every group above them. */
@@ -52,11 +47,6 @@ const none: RightSet = 0;
 /** Keepers and auditors reach into places that stand alone. */
 const reachesEverywhere = rightSet('audit');
 
-/** Whether a clearance is enough for a marking: level at least as high, caveats a superset. */
-export function dominates(clearance: Marking, marking: Marking): boolean {
-  return clearance.level >= marking.level && marking.caveats.every((caveat) => clearance.caveats.includes(caveat));
-}
-
 /**
  * Effective access of a person at the last place of a chain (repository first).
  * For each principal the nearest place with a grant in force counts; the person's rights are the union; then the
@@ -73,7 +63,7 @@ export function effectiveAccess(person: Person, chain: readonly AccessPlace[], m
     const settledHere = new Set<string>();
     for (const grant of place.grants) {
       if (!person.principals.has(grant.principalId)) continue;
-      const named = profile(grant.profile);
+      const named = grant.profile;
       let status: GrantStatus = 'counts';
       if (grant.from !== null && today < grant.from) status = 'not begun';
       else if (grant.until !== null && today > grant.until) status = 'ended';
@@ -106,7 +96,9 @@ export function may(access: Pick<EffectiveAccess, 'all' | 'own'>, right: Right, 
 /** Titles of the profiles that count at a place, each once; none where a ceiling takes everything. */
 export function profilesThatCount(access: EffectiveAccess): Message[] {
   if (access.ceilings.length > 0) return [];
-  return [...new Set(access.weighed.filter((w) => w.status === 'counts').map((w) => w.grant.profile))].map(profileWords);
+  return [...new Map(access.weighed.filter((w) => w.status === 'counts').map((w) => [w.grant.profile.code, w.grant.profile])).values()].map(
+    profileWords,
+  );
 }
 
 /** One sentence on what a person may do and through which grants. */

@@ -3,17 +3,19 @@ export {
   describeRights,
   hasRight,
   listRights,
-  profile,
-  profiles,
+  profileIn,
+  profileRefusal,
+  profilesWith,
   profileWords,
   rights,
   rightSet,
+  shippedProfiles,
   type Profile,
+  type Profiles,
   type Right,
   type RightSet,
 } from './rights.js';
 export {
-  dominates,
   effectiveAccess,
   explainAccess,
   profilesThatCount,
@@ -22,8 +24,8 @@ export {
   type EffectiveAccess,
   type Grant,
   type GrantStatus,
-  type Marking,
   type Person,
   type WeighedGrant,
 } from './effective.js';
+export { dominates, joined, markingInside, markingWords, sameMarking, type Marking } from './marking.js';
 export { closesCircle, principalsOf, type Memberships } from './groups.js';

@@ -1,4 +1,4 @@
-import { speaking } from '@key-cellar/words/testing';
+import { said, speaking } from '@key-cellar/words/testing';
 import * as fc from 'fast-check';
 import {
   dominates,
@@ -6,16 +6,30 @@ import {
   explainAccess as explainAccessSaid,
   hasRight,
   listRights,
-  profile,
-  profiles,
+  profileIn,
+  profilesWith,
+  profileWords,
   rights,
   rightSet,
+  shippedProfiles,
+  type Profile,
   type AccessPlace,
   type Grant,
   type Marking,
   type Person,
 } from './index.js';
 
+const profile = (code: string): Profile => profileIn(profilesWith([]), code);
+/** One that ships, or any set of rights. */
+const anyProfile: fc.Arbitrary<Profile> = fc.oneof(
+  fc.constantFrom(...shippedProfiles),
+  fc.record({
+    code: fc.constant('own'),
+    title: fc.constant('Own'),
+    rights: fc.subarray([...rights]).map((some) => rightSet(...some)),
+    ownOnly: fc.boolean(),
+  }),
+);
 const explainAccess = speaking(explainAccessSaid);
 
 const today = 20_000;
@@ -24,7 +38,7 @@ const anyDay = fc.constantFrom(null, today - 1, today, today + 1);
 const anyGrant: fc.Arbitrary<Grant> = fc.record({
   id: fc.uuid(),
   principalId: fc.constantFrom(...principals),
-  profile: fc.constantFrom(...profiles.map((p) => p.code)),
+  profile: anyProfile,
   from: anyDay,
   until: anyDay,
 });
@@ -62,12 +76,12 @@ function reference(person: Person, chain: readonly AccessPlace[], marking: Marki
           g.principalId === principal &&
           (g.from === null || g.from <= today) &&
           (g.until === null || g.until >= today) &&
-          (!walledBelow || hasRight(profile(g.profile).rights, 'audit')),
+          (!walledBelow || hasRight(g.profile.rights, 'audit')),
       );
       if (inForce.length > 0) counting = inForce;
     });
     for (const grant of counting) {
-      const { rights: given, ownOnly } = profile(grant.profile);
+      const { rights: given, ownOnly } = grant.profile;
       for (const right of listRights(given)) {
         own.add(right);
         if (!ownOnly || !['discover', 'read', 'copyOut'].includes(right)) all.add(right);
@@ -119,7 +133,7 @@ describe('effective access, against a slow reading of the rules', () => {
         const counting = access.weighed.filter((w) => w.status === 'counts');
         const words = explainAccess(access);
         if (counting.length === 0) expect(words).toBe('No grant in force reaches this place.');
-        else for (const { grant, place } of counting) expect(words).toContain(`${profile(grant.profile).title} on ${place}`);
+        else for (const { grant, place } of counting) expect(words).toContain(`${said(profileWords(grant.profile))} on ${place}`);
       }),
     );
   });

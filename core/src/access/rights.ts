@@ -1,4 +1,4 @@
-import { message, type Message, type Value } from '@key-cellar/words';
+import { message, type Code, type Message, type Value } from '@key-cellar/words';
 /** The verbs of Key Cellar (docs/semantics.md 9.1). Reading never implies copying out. */
 export const rights = [
   'discover',
@@ -42,13 +42,11 @@ export function describeRights(set: RightSet): Value {
   return { list: listRights(set).map((right) => message(`access.right.${right}`)) };
 }
 
-type ProfileCode =
-  'reader' | 'borrower' | 'depositor' | 'editor' | 'steward' | 'keeper' | 'counsel' | 'approver' | 'auditor' | 'administrator';
-
-/** A named set of rights. `ownOnly`: discover and read reach only what the person deposited. */
+/** A named set of rights. `ownOnly`: discover, read and copyOut reach only what the person deposited. */
 export interface Profile {
-  readonly code: ProfileCode;
-  readonly title: string;
+  readonly code: string;
+  /** Of a profile of the repository’s own what it is called; null of those that ship, which are called by their code in each language. */
+  readonly title: string | null;
   readonly rights: RightSet;
   readonly ownOnly: boolean;
 }
@@ -59,30 +57,65 @@ const editor = borrower | rightSet('deposit', 'annotate', 'edit');
 const steward = editor | rightSet('move', 'declare', 'link', 'grant');
 const keeper = rightSet(...rights) & ~rightSet('setUp');
 
-/** The profiles that ship with Key Cellar; Counsel, Approver and Auditor are custom ones of the same shape. */
-export const profiles: readonly Profile[] = [
-  { code: 'reader', title: 'Reader', rights: reader, ownOnly: false },
-  { code: 'borrower', title: 'Borrower', rights: borrower, ownOnly: false },
-  { code: 'depositor', title: 'Depositor', rights: rightSet('discover', 'read', 'deposit'), ownOnly: true },
-  { code: 'editor', title: 'Editor', rights: editor, ownOnly: false },
-  { code: 'steward', title: 'Steward', rights: steward, ownOnly: false },
-  { code: 'keeper', title: 'Keeper', rights: keeper, ownOnly: false },
-  { code: 'counsel', title: 'Counsel', rights: borrower | rightSet('hold', 'approve'), ownOnly: false },
-  { code: 'approver', title: 'Approver', rights: borrower | rightSet('approve'), ownOnly: false },
-  { code: 'auditor', title: 'Auditor', rights: reader | rightSet('audit'), ownOnly: false },
-  { code: 'administrator', title: 'Administrator', rights: rightSet('setUp'), ownOnly: false },
+const shippedProfile = (code: string, set: RightSet, ownOnly = false): Profile => ({ code, title: null, rights: set, ownOnly });
+
+/** The profiles that ship with Key Cellar. */
+export const shippedProfiles: readonly Profile[] = [
+  shippedProfile('reader', reader),
+  shippedProfile('borrower', borrower),
+  shippedProfile('depositor', rightSet('discover', 'read', 'deposit'), true),
+  shippedProfile('editor', editor),
+  shippedProfile('steward', steward),
+  shippedProfile('keeper', keeper),
+  shippedProfile('counsel', borrower | rightSet('hold', 'approve')),
+  shippedProfile('approver', borrower | rightSet('approve')),
+  shippedProfile('auditor', reader | rightSet('audit')),
+  shippedProfile('administrator', rightSet('setUp')),
 ];
 
-const byCode: ReadonlyMap<string, Profile> = new Map(profiles.map((profile) => [profile.code, profile]));
+/** All profiles of a repository, by their code. */
+export type Profiles = ReadonlyMap<string, Profile>;
+
+/** The profiles that ship, and a repository’s own; none of its own takes the code of one that ships. */
+export const profilesWith = (own: readonly Profile[]): Profiles => new Map([...own, ...shippedProfiles].map((p) => [p.code, p]));
 
 /** Finds a profile; throws RangeError for an unknown code. */
-export function profile(code: string): Profile {
-  const found = byCode.get(code);
+export function profileIn(profiles: Profiles, code: string): Profile {
+  const found = profiles.get(code);
   if (!found) throw new RangeError(`No such profile: ${code}`);
   return found;
 }
 
 /** The title of a profile, in the language of whoever reads it. */
-export function profileWords(code: string): Message {
-  return message(`access.profile.${profile(code).code}`);
+export const profileWords = ({ code, title }: Profile): Message =>
+  title === null ? message(`access.profile.${code}` as Code) : message('access.ownProfile', { title });
+
+/** Rights that mean something only together with another: who reads has to find it, who takes copies has to read. */
+const takesAlso: Readonly<Partial<Record<Right, Right>>> = {
+  read: 'discover',
+  copyOut: 'read',
+  annotate: 'discover',
+  edit: 'read',
+  move: 'discover',
+  declare: 'discover',
+  revoke: 'discover',
+  link: 'read',
+  grant: 'discover',
+  hold: 'discover',
+  dispose: 'discover',
+  approve: 'discover',
+  audit: 'discover',
+};
+/** Rights that can be had on one’s own deposits alone. */
+const ofDepositors = rightSet('discover', 'read', 'copyOut', 'deposit');
+
+/** Why a set of rights is no profile; null when it is one. Source: docs/semantics.md 9.1. */
+export function profileRefusal({ rights: set, ownOnly }: Pick<Profile, 'rights' | 'ownOnly'>): Message | null {
+  if (set === 0) return message('access.profileEmpty');
+  for (const right of listRights(set)) {
+    const also = takesAlso[right];
+    if (also && !hasRight(set, also))
+      return message('access.profileTakes', { right: message(`access.right.${right}`), also: message(`access.right.${also}`) });
+  }
+  return ownOnly && (set & ~ofDepositors) !== 0 ? message('access.profileOwnOnly', { rights: describeRights(ofDepositors) }) : null;
 }

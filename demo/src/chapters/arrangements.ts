@@ -1,4 +1,15 @@
-import { override, rows, row, factActs, grantActs, stencilActs, numberingActs, detectorActs, passActs } from '@key-cellar/server';
+import {
+  override,
+  rows,
+  row,
+  factActs,
+  grantActs,
+  placeAccessActs,
+  stencilActs,
+  numberingActs,
+  detectorActs,
+  passActs,
+} from '@key-cellar/server';
 import type { GroupCode } from '../people.js';
 import { detectors } from '../detectors.js';
 import { recordTypes } from '../plan.js';
@@ -118,7 +129,7 @@ export async function standIn(loaded: Loaded): Promise<void> {
   await on(loaded, '2026-08-31', async (person) => {
     const ines = await person('ines');
     const give = (login: string, place: string, profile: 'borrower' | 'editor', until: string | null, reason: string) =>
-      perform(loaded, ines, grantActs.giveGrant, {
+      perform(loaded, ines, placeAccessActs.giveGrant, {
         params: { id: placeId.get(place)! },
         body: { principalId: personId.get(login)!, profile, from: null, until, reason, dryRun: false },
       });

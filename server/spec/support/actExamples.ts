@@ -50,6 +50,20 @@ export const examples: Record<string, (t: Things, c: Common, world: ActWorld) =>
     params: { id: t.place },
     body: { revision: 1, standAlone: true, reason: 'set apart', dryRun: false },
   }),
+  'access.makeProfile': () => ({ body: { title: 'Mover', rights: ['discover', 'read', 'move'] } }),
+  'access.changeProfile': (_, c) => ({
+    params: { id: c.profile },
+    body: { title: 'Spare', rights: ['discover'], active: true, revision: 1, dryRun: false },
+  }),
+  'access.markPlace': (t) => ({
+    params: { id: t.place },
+    body: { level: 1, caveats: [], revision: 1, reason: 'set apart', dryRun: false },
+  }),
+  'access.markRecords': (t) => ({ body: { recordIds: [t.record], level: 1, caveats: [], reason: 'set apart', dryRun: false } }),
+  'access.giveOnRecord': (t, c) => ({
+    params: { id: t.record },
+    body: { principalId: c.group, profile: 'reader', reason: 'asks', dryRun: false },
+  }),
   'people.endGrant': (t) => ({ params: { id: t.grant }, body: { reason: 'no longer', dryRun: false } }),
   'people.limitSessions': () => ({ body: { idleMinutes: 45, hours: 10 } }),
   'people.resetSecond': (_, c) => ({ params: { id: c.person }, body: { reason: 'lost it' } }),

@@ -35,6 +35,8 @@ export const standing: Readonly<Record<string, Partial<Record<State, string>>>> 
     never,
     stub,
   ),
+  'access.markRecords': always('marking level 1', 'marking level 1'),
+  'access.giveOnRecord': always('done', 'done'),
   'passes.make': always('done', stub),
   'holds.placeHold': always('covered', 'gone before the hold'),
   'holds.addRecords': in_('covered', 'already covered', 'covered', 'covered', 'covered', 'gone before the hold'),

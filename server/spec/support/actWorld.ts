@@ -1,6 +1,6 @@
 import { randomBytes } from 'node:crypto';
 import { bareFolder } from '@key-cellar/core/plan';
-import { profiles, type Right, hasRight, profile } from '@key-cellar/core/access';
+import { hasRight, profileIn, profilesWith, shippedProfiles, type Right } from '@key-cellar/core/access';
 import type * as contract from '@key-cellar/contract';
 import { uuidv7 } from 'uuidv7';
 import {
@@ -15,6 +15,7 @@ import {
   levelActs,
   listActs,
   numberingActs,
+  profileActs,
   detectorActs,
   placeActs,
   placeGrant,
@@ -92,6 +93,8 @@ export interface Common {
   readonly box: string;
   readonly person: string;
   readonly group: string;
+  /** A profile of the repository’s own, which nobody has. */
+  readonly profile: string;
   /** One that was refused. */
   readonly mail: string;
 }
@@ -122,7 +125,7 @@ export async function makeActWorld(): Promise<ActWorld> {
   const { services, pool, ids } = world;
   const people: { name: string; id: string; profile: string | null; on: 'repository' | 'folder'; inForce: boolean; clearance: number }[] = [
     { name: 'nobody in particular', id: uuidv7(), profile: null, on: 'repository', inForce: true, clearance: 1 },
-    ...profiles.flatMap((p) =>
+    ...shippedProfiles.flatMap((p) =>
       (['repository', 'folder'] as const).map((on) => ({
         name: `${p.code} of ${on === 'folder' ? 'one folder' : 'all'}`,
         id: uuidv7(),
@@ -398,6 +401,7 @@ export async function makeActWorld(): Promise<ActWorld> {
     jurisdiction: 'Shore',
     worked: 'Working shore',
     namedYear: 'Board term',
+    profile: (await does(profileActs.makeProfile, { body: { title: 'Spare', rights: ['discover', 'read'], ownOnly: false } })).code,
     numbering: (await does(numberingActs.makeNumbering, { body: { title: 'N', pattern: '{year}-{nnn}', per: ['year'], gapless: true } }))
       .id,
     detector: (
@@ -443,7 +447,7 @@ export async function makeActWorld(): Promise<ActWorld> {
       if (!where) throw new Error(`No spot of this world has the access set ${setId}`);
       if (asker.profile === null || !asker.inForce || where.spot === 'marked') return false;
       if (asker.on === 'folder' && where.spot !== 'inside') return false;
-      const { rights, ownOnly } = profile(asker.profile);
+      const { rights, ownOnly } = profileIn(profilesWith([]), asker.profile);
       // Only what carries `audit` reaches into a place that stands alone.
       if (where.spot === 'hidden' && !hasRight(rights, 'audit')) return false;
       if (ownOnly && ['discover', 'read', 'copyOut'].includes(right)) return false;

@@ -115,7 +115,7 @@ export function grantsIn(db: Db, sets: readonly number[]) {
     db,
     'access.grantsIn',
     `select g.id, g.principal_id, w.name as principal_name, w.kind as principal_kind,
-            (select count(*)::int from membership m join principal x on x.id = m.member_id and x.active where m.group_id = w.id) as members,
+            (select count(*)::int from in_group m join principal x on x.id = m.member_id and x.active where m.group_id = w.id) as members,
             p.id as place_id, p.kind, p.code, p.title, p.access_set_id, g.profile, g.from_on, g.until_on, repository_date(g.made_at)::text as made_on
      from grant_ g join principal w on w.id = g.principal_id and w.active join place p on p.id = g.place_id
      where p.access_set_id = any ($1::int[]) order by p.code, w.name, g.id`,

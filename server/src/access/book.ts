@@ -2,6 +2,8 @@ import {
   effectiveAccess,
   hasRight,
   describeRights,
+  profileIn,
+  type Profiles,
   principalsOf,
   type AccessPlace,
   type EffectiveAccess,
@@ -16,6 +18,7 @@ import { civilDate } from '@key-cellar/core/calendar';
 import type pg from 'pg';
 import { message, type Message } from '@key-cellar/words';
 import type { Accessor, Authority, Db, PersonAccess, SetRights } from '../kernel/index.js';
+import { loadProfiles } from './profileStore.js';
 import * as store from './store.js';
 
 interface AccessSet {
@@ -100,11 +103,11 @@ export class Snapshot {
   }
 }
 
-function toGrant(g: Awaited<ReturnType<typeof store.grants>>[number]): Grant {
+function toGrant(g: Awaited<ReturnType<typeof store.grants>>[number], profiles: Profiles): Grant {
   return {
     id: g.id,
     principalId: g.principal_id,
-    profile: g.profile,
+    profile: profileIn(profiles, g.profile),
     from: g.from_on === null ? null : civilDate(g.from_on),
     until: g.until_on === null ? null : civilDate(g.until_on),
   };
@@ -112,16 +115,17 @@ function toGrant(g: Awaited<ReturnType<typeof store.grants>>[number]): Grant {
 
 /** Loads what effective access depends on, as whoever asks sees it now. */
 export async function loadSnapshot(db: Db): Promise<Snapshot> {
-  const [sets, anchors, grants, members] = await Promise.all([
+  const [sets, anchors, grants, members, profiles] = await Promise.all([
     store.accessSets(db),
     store.anchorPlaces(db),
     store.grants(db),
     store.memberships(db),
+    loadProfiles(db),
   ]);
   const grantsAt = new Map<string, Grant[]>();
   for (const g of grants) {
     const at = g.place_id ?? g.record_id!;
-    grantsAt.set(at, [...(grantsAt.get(at) ?? []), toGrant(g)]);
+    grantsAt.set(at, [...(grantsAt.get(at) ?? []), toGrant(g, profiles)]);
   }
   const places = new Map(anchors.map((a) => [a.id, a]));
   const chains = new Map<string, AccessPlace[]>();
@@ -143,7 +147,7 @@ export async function loadSnapshot(db: Db): Promise<Snapshot> {
   for (const set of sets) {
     const chain = [...(chains.get(set.anchor_place) ?? [])];
     if (set.record_id) {
-      chain.push({ id: set.record_id, name: 'the record itself', standAlone: false, grants: grantsAt.get(set.record_id) ?? [] });
+      chain.push({ id: set.record_id, name: set.record_name ?? '', standAlone: false, grants: grantsAt.get(set.record_id) ?? [] });
     }
     accessSets.set(set.id, { id: set.id, chain, marking: { level: set.marking_level, caveats: set.marking_caveats } });
   }
@@ -189,15 +193,16 @@ export async function whoseAccessChanges(
   today: string,
   moved: { placeId: string; newParentId: string },
 ): Promise<{ gains: Message[]; loses: Message[] }> {
-  const [places, grantRows, members, people] = await Promise.all([
+  const [places, grantRows, members, people, profiles] = await Promise.all([
     store.chainsOf(db, [moved.placeId, moved.newParentId]),
     store.grants(db),
     store.memberships(db),
     store.people(db),
+    loadProfiles(db),
   ]);
   const byId = new Map(places.map((p) => [p.id, p]));
   const grantsAt = new Map<string, Grant[]>();
-  for (const g of grantRows) if (g.place_id) grantsAt.set(g.place_id, [...(grantsAt.get(g.place_id) ?? []), toGrant(g)]);
+  for (const g of grantRows) if (g.place_id) grantsAt.set(g.place_id, [...(grantsAt.get(g.place_id) ?? []), toGrant(g, profiles)]);
   const memberships = new Map<string, string[]>();
   for (const m of members) memberships.set(m.member_id, [...(memberships.get(m.member_id) ?? []), m.group_id]);
   const chain = (ids: readonly string[]): AccessPlace[] =>

@@ -8,23 +8,27 @@ import * as store from './store.js';
 /** What everybody could do on what, at one moment. */
 export interface AccessStanding {
   readonly people: ReadonlyMap<string, { readonly name: string; readonly access: PersonAccess }>;
-  /** Access sets of places, and of records by their place, with how many there are. */
+  /** Access sets of places, and of records by their place (or each by itself), with how many there are. */
   readonly places: ReadonlyMap<string, number>;
   readonly records: ReadonlyMap<string, readonly { readonly set: number; readonly n: number }[]>;
   /** What tells a set from another of the same place: it is of one record, or has a marking of its own. */
   readonly marks: ReadonlyMap<number, string>;
 }
 
-/** How access stands now, in the transaction of whoever asks; on everything, or on what lies `within` a place. */
-export async function accessStanding(db: Db, today: string, within: string | null = null): Promise<AccessStanding> {
+/** On what access is looked at: everything, what lies in a place, or some records. */
+export type Scope = 'everything' | { readonly placeId: string } | { readonly recordIds: readonly string[] };
+
+async function reachedIn(db: Db, scope: Scope) {
+  if (scope === 'everything') return store.reached(db);
+  return 'placeId' in scope ? store.reachedIn(db, scope.placeId) : store.reachedOf(db, scope.recordIds);
+}
+
+/** How access stands now, in the transaction of whoever asks. */
+export async function accessStanding(db: Db, today: string, scope: Scope = 'everything'): Promise<AccessStanding> {
   const snapshot = await loadSnapshot(db);
-  const [people, sets, { places, records }] = [
-    await store.people(db),
-    await store.accessSets(db),
-    await (within === null ? store.reached(db) : store.reachedIn(db, within)),
-  ];
+  const [people, sets, { places, records }] = [await store.people(db), await store.accessSets(db), await reachedIn(db, scope)];
   const byPlace = new Map<string, { set: number; n: number }[]>();
-  for (const { place_id, access_set_id: set, n } of records) byPlace.set(place_id, [...(byPlace.get(place_id) ?? []), { set, n }]);
+  for (const { at, access_set_id: set, n } of records) byPlace.set(at, [...(byPlace.get(at) ?? []), { set, n }]);
   return {
     people: new Map(
       people.map(({ id, name, clearance_level: level, clearance_caveats: caveats }) => [
@@ -46,7 +50,7 @@ interface Moved {
 }
 
 /** How many places and records have another access set than before, or the same, by the two sets. */
-function movedSets(before: AccessStanding, after: AccessStanding): Moved[] {
+function movedSets(before: AccessStanding, after: AccessStanding, swapped: ReadonlyMap<number, number>): Moved[] {
   const moved = new Map<string, Moved>();
   const count = (was: number, is: number, places: number, records: number): void => {
     const at = `${was} ${is}`;
@@ -57,14 +61,17 @@ function movedSets(before: AccessStanding, after: AccessStanding): Moved[] {
   };
   for (const [place, was] of before.places) {
     const is = after.places.get(place);
-    if (is === undefined) continue;
-    count(was, is, 1, 0);
-    const now = after.records.get(place) ?? [];
-    for (const { set, n } of before.records.get(place) ?? []) {
+    if (is !== undefined) count(was, is, 1, 0);
+  }
+  for (const [at, sets] of before.records) {
+    const now = after.records.get(at) ?? [];
+    const around = after.places.get(at);
+    if (around === undefined && before.places.has(at)) continue;
+    for (const { set, n } of sets) {
       const mark = before.marks.get(set);
-      // What has lost its own marking, or got one, has the set of its place.
-      const then = now.find((one) => after.marks.get(one.set) === mark)?.set ?? is;
-      count(set, then, 0, n);
+      // What has lost its own marking, or got one, has the set of its place; a record by itself has the one that it has.
+      const is = swapped.get(set) ?? now.find((one) => after.marks.get(one.set) === mark)?.set ?? around ?? now[0]?.set;
+      if (is !== undefined) count(set, is, 0, n);
     }
   }
   return [...moved.values()];
@@ -74,12 +81,17 @@ const mostTold = 40;
 
 /**
  * Who gains or loses which rights between two moments, and on how many places and records that were there at both; of what `asker` may not
- * discover nothing is counted.
+ * discover nothing is counted. `swapped`: which set each became, where that is known.
  */
-export function accessShift(before: AccessStanding, after: AccessStanding, asker: string): Told<AccessShift> {
+export function accessShift(
+  before: AccessStanding,
+  after: AccessStanding,
+  asker: string,
+  swapped: ReadonlyMap<number, number> = new Map(),
+): Told<AccessShift> {
   const sees = (standing: AccessStanding, set: number): boolean =>
     hasRight(standing.people.get(asker)?.access.on(set).all ?? 0, 'discover');
-  const moved = movedSets(before, after).filter(({ was, is }) => sees(before, was) || sees(after, is));
+  const moved = movedSets(before, after, swapped).filter(({ was, is }) => sees(before, was) || sees(after, is));
   const told = { gains: new Map<string, Line>(), loses: new Map<string, Line>() };
   for (const id of new Set([...before.people.keys(), ...after.people.keys()])) {
     const [had, has] = [before.people.get(id), after.people.get(id)];

@@ -1,19 +1,25 @@
 import { message } from '@key-cellar/words';
-import { hasRight, profile } from '@key-cellar/core/access';
+import { hasRight } from '@key-cellar/core/access';
 import { uuidv7 } from 'uuidv7';
 import { notFound, rootSet, type Db, type UnitOfWork } from '../kernel/index.js';
 import { loadSnapshot } from './book.js';
 import * as store from './store.js';
 
-/** What somebody is given on a place; days are YYYY-MM-DD, both in force. */
-interface Given {
+/** A record as grants on it name it. */
+interface Named {
+  readonly id: string;
+  readonly number: string;
+  readonly title: string;
+}
+
+/** What somebody is given, on a place or on one record; days are YYYY-MM-DD, both in force. */
+type Given = {
   readonly principalId: string;
-  readonly placeId: string;
   readonly profile: string;
   readonly from?: string;
   readonly until?: string;
   readonly reason: string;
-}
+} & ({ readonly placeId: string } | { readonly record: Named });
 
 /**
  * Lets access of a place hang where it has to by what is set on it: on itself when it has grants or stands alone, else where that of the place
@@ -26,18 +32,39 @@ export async function settleAnchor(uow: UnitOfWork, placeId: string): Promise<vo
   if (place.anchor_place !== wanted) await store.reanchor(uow, placeId, place.anchor_place, wanted);
 }
 
-/** Makes a grant on a place. What lies below takes its access from there from now on. */
+/** Lets a record have an access set of its own while it has grants of its own; else it shares that of what is around it. */
+async function settleRecord(uow: UnitOfWork, recordId: string): Promise<void> {
+  const record = await store.recordHanging(uow, recordId);
+  if (!record) throw notFound(message('thing.record'));
+  const { anchor_place: anchorPlace, own, marking_level: level, marking_caveats: caveats } = record;
+  const set = await store.getOrMakeSet(uow, { anchorPlace, recordId: own ? recordId : null, level, caveats });
+  if (set !== record.access_set_id) await store.setRecordSet(uow, recordId, set);
+}
+
+const recordSubject = ({ id, number, title }: Named) => ({ kind: 'record', id, name: `${number} ${title}` });
+
+const recordOf = (g: store.GrantRow): Named | null =>
+  g.record_id === null ? null : { id: g.record_id, number: g.record_number!, title: g.record_title! };
+
+/** What the ledger says a grant is on. */
+export const grantSubject = (g: store.GrantRow): { readonly kind: string; readonly id: string; readonly name: string } => {
+  const record = recordOf(g);
+  return record ? recordSubject(record) : { kind: 'place', id: g.place_id, name: `${g.place_code} ${g.place_title}` };
+};
+
+/** Makes a grant. What lies below a place takes its access from there from now on. */
 export async function placeGrant(uow: UnitOfWork, grant: Given): Promise<string> {
-  const named = profile(grant.profile);
-  const place = await store.anchorOfPlace(uow, grant.placeId);
-  if (!place) throw notFound(message('thing.place'));
+  const record = 'record' in grant ? grant.record : null;
+  const place = 'placeId' in grant ? await store.anchorOfPlace(uow, grant.placeId) : undefined;
+  if (!record && !place) throw notFound(message('thing.place'));
   const id = uuidv7();
-  await store.addGrant(uow, { ...grant, id, madeBy: uow.actor.id });
-  await settleAnchor(uow, grant.placeId);
+  const [placeId, recordId] = [place?.id ?? null, record?.id ?? null];
+  await store.addGrant(uow, { ...grant, id, placeId, recordId, madeBy: uow.actor.id });
+  await (record ? settleRecord(uow, record.id) : settleAnchor(uow, place!.id));
   uow.enter({
     act: 'granted',
-    subject: { kind: 'place', id: grant.placeId, name: `${place.code} ${place.title}` },
-    after: { principal: grant.principalId, profile: named.code, from: grant.from ?? null, until: grant.until ?? null },
+    subject: record ? recordSubject(record) : { kind: 'place', id: placeId, name: `${place!.code} ${place!.title}` },
+    after: { principal: grant.principalId, profile: grant.profile, from: grant.from ?? null, until: grant.until ?? null },
     note: grant.reason,
   });
   return id;
@@ -46,10 +73,10 @@ export async function placeGrant(uow: UnitOfWork, grant: Given): Promise<string>
 /** Takes a grant back. What lies below takes its access from farther out where it was the last one there. */
 export async function takeGrantBack(uow: UnitOfWork, grant: store.GrantRow, reason: string): Promise<void> {
   await store.dropGrant(uow, grant.id);
-  await settleAnchor(uow, grant.place_id);
+  await (grant.record_id === null ? settleAnchor(uow, grant.place_id) : settleRecord(uow, grant.record_id));
   uow.enter({
     act: 'took a grant back',
-    subject: { kind: 'place', id: grant.place_id, name: `${grant.place_code} ${grant.place_title}` },
+    subject: grantSubject(grant),
     before: { principal: grant.principal_id, profile: grant.profile, from: grant.from_on, until: grant.until_on },
     note: reason,
   });
@@ -80,7 +107,9 @@ export async function handOverGrants(
         ...(grant.from_on === null ? {} : { from: grant.from_on }),
         ...(grant.until_on === null ? {} : { until: grant.until_on }),
       };
-      await placeGrant(uow, { principalId: to.id, placeId: grant.place_id, profile: grant.profile, ...days, reason });
+      const record = recordOf(grant);
+      const on = record ? { record } : { placeId: grant.place_id };
+      await placeGrant(uow, { principalId: to.id, profile: grant.profile, ...days, reason, ...on });
       handed++;
     }
     await takeGrantBack(uow, grant, reason);

@@ -1,5 +1,11 @@
 export { accessBooks, whoseAccessChanges } from './book.js';
 export { accessReads } from './reads.js';
 export { accessShift, accessStanding, type AccessStanding } from './change.js';
-export { handOverGrants, placeGrant, settleAnchor, somebodySetsUp, takeGrantBack } from './grants.js';
-export { getOrMakeSet, grantsAround, grantsById, grantsOf, lockGrants, reanchor, writeGrant, type GrantRow } from './store.js';
+export { profileActs, profileReads, requireSoundProfile } from './profileActs.js';
+export { everyoneId } from './pictureStore.js';
+export { loadProfiles, ownProfiles, writeProfile } from './profileStore.js';
+export { daysOf, grantLines, grantsOfPerson, requireDays, requirePrincipal, requireProfile, requireWithin, withShift } from './giving.js';
+export { grantActs } from './grantActs.js';
+export { handOverGrants, placeGrant, settleAnchor, somebodySetsUp } from './grants.js';
+export { liftInto, markPlace, remarkRecords, requireMarking } from './marking.js';
+export { getOrMakeSet, grantsAround, grantsAroundRecord, markingOfPlace, markingsAround, markingsOfRecords, reanchor } from './store.js';

@@ -1,5 +1,6 @@
 import type { access, AccessMark, MatrixRow, Told, ToldOf } from '@key-cellar/contract';
-import type { EffectiveAccess } from '@key-cellar/core/access';
+import { profileWords, type EffectiveAccess } from '@key-cellar/core/access';
+import type { Message } from '@key-cellar/words';
 import type { Db } from '../kernel/index.js';
 import * as area from './areaStore.js';
 import { loadSnapshot } from './book.js';
@@ -21,10 +22,10 @@ interface Wanted {
 
 /** Different marks, each once; the first is nothing at all. */
 class Marks {
-  readonly list: AccessMark[] = [{ profiles: [], ceiling: false }];
+  readonly list: Told<AccessMark>[] = [{ profiles: [], ceiling: false }];
   private readonly numbers = new Map([[JSON.stringify(this.list[0]), 0]]);
 
-  numberOf(mark: AccessMark): number {
+  numberOf(mark: Told<AccessMark>): number {
     const key = JSON.stringify(mark);
     const number = this.numbers.get(key) ?? this.list.push(mark) - 1;
     this.numbers.set(key, number);
@@ -33,11 +34,15 @@ class Marks {
 }
 
 /** The profiles that count, those that were given right here first. */
-function markOf({ weighed, ceilings }: EffectiveAccess, here: ReadonlySet<string> | undefined): AccessMark {
-  const found = new Map<string, boolean>();
+function markOf({ weighed, ceilings }: EffectiveAccess, here: ReadonlySet<string> | undefined): Told<AccessMark> {
+  const found = new Map<string, { readonly title: Message; readonly here: boolean }>();
   for (const { grant, status } of weighed)
-    if (status === 'counts') found.set(grant.profile, (found.get(grant.profile) ?? false) || (here?.has(grant.id) ?? false));
-  const profiles = [...found].map(([code, isHere]) => ({ code, here: isHere }));
+    if (status === 'counts')
+      found.set(grant.profile.code, {
+        title: profileWords(grant.profile),
+        here: (found.get(grant.profile.code)?.here ?? false) || (here?.has(grant.id) ?? false),
+      });
+  const profiles = [...found].map(([code, one]) => ({ code, ...one }));
   profiles.sort((a, b) => Number(b.here) - Number(a.here) || (a.code < b.code ? -1 : 1));
   return { profiles, ceiling: ceilings.length > 0 && profiles.length > 0 };
 }

@@ -1,8 +1,9 @@
-import { effectiveAccess, principalsOf, type AccessPlace, type EffectiveAccess, type Marking } from '@key-cellar/core/access';
+import { effectiveAccess, principalsOf, profileIn, type AccessPlace, type EffectiveAccess, type Marking } from '@key-cellar/core/access';
 import { civilDate } from '@key-cellar/core/calendar';
 import { message } from '@key-cellar/words';
 import { notFound, Problem, type Db } from '../kernel/index.js';
 import * as store from './pictureStore.js';
+import { profilesOn } from './profileStore.js';
 
 /** Where something lies: a place, or a record. */
 export type Spot = { readonly placeId: string } | { readonly recordId: string };
@@ -32,10 +33,12 @@ export async function pictureOf(db: Db, spot: Spot, on: string, today: string): 
   const [place] = await store.placesOn(db, on, [placeId]);
   if (!place) throw notFound(message('access.placeThen'));
   const ancestors = await store.placesOn(db, on, place.ancestors);
-  const [grants, memberships, principals] = [
+  const [grants, memberships, principals, profiles, everyone] = [
     await store.grantsOnDay(db, on, [...place.ancestors, ...(record ? [record.id] : [])]),
     await store.membershipsOn(db, on),
     await store.principalsOn(db, on),
+    await profilesOn(db, on),
+    await store.everyoneId(db),
   ];
   const people = new Map(principals.map((p) => [p.id, p]));
   const given = (id: string): AccessPlace['grants'] =>
@@ -44,7 +47,7 @@ export async function pictureOf(db: Db, spot: Spot, on: string, today: string): 
       .map((g) => ({
         id: g.id,
         principalId: g.principal_id,
-        profile: g.profile,
+        profile: profileIn(profiles, g.profile),
         from: g.from_on === null ? null : civilDate(g.from_on),
         until: g.until_on === null ? null : civilDate(g.until_on),
       }));
@@ -61,6 +64,7 @@ export async function pictureOf(db: Db, spot: Spot, on: string, today: string): 
   // A group that is not in use gives its members nothing.
   for (const { member_id: member, group_id: group } of memberships)
     if (people.get(group)?.active) groups.set(member, [...(groups.get(member) ?? []), group]);
+  for (const { id, kind, active } of principals) if (kind === 'person' && active) groups.set(id, [...(groups.get(id) ?? []), everyone]);
   return {
     on,
     where: record?.name ?? nameOf(place),

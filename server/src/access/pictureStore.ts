@@ -75,6 +75,11 @@ export async function principalsOn(db: Db, on: string): Promise<PrincipalWas[]> 
   return found.map((r) => r.was);
 }
 
+/** The group of everybody who can sign in. */
+export async function everyoneId(db: Db): Promise<string> {
+  return (await row<{ id: string }>(db, 'access.everyone', 'select id from principal where everyone'))!.id;
+}
+
 /** What is asked of a record, as it is now. */
 export function recordSpot(db: Db, id: string) {
   return row<{

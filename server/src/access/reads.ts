@@ -5,12 +5,13 @@ import {
   explainAccess,
   extentOf,
   hasRight,
-  profile,
+  profileIn,
   profileWords,
   rights,
   sourcesOf,
   type EffectiveAccess,
   type GrantStatus,
+  type Profiles,
   type RightSet,
 } from '@key-cellar/core/access';
 import { civilDate, dateInZone, formatCivilDate } from '@key-cellar/core/calendar';
@@ -32,6 +33,7 @@ import { loadSnapshot, type Snapshot } from './book.js';
 import { matrixOf } from './matrix.js';
 import { pictureOf, type Picture, type Spot } from './picture.js';
 import { placeSpot, recordSpot } from './pictureStore.js';
+import { loadProfiles } from './profileStore.js';
 import * as store from './store.js';
 
 const mostFindings = 500;
@@ -120,7 +122,7 @@ function sideOf(picture: Picture, personId: string, timeZone: string): Told<Acce
       const status_ = statusWords(status, to.id === personId ? null : to.name);
       const made = formatCivilDate(dateInZone(Date.parse(madeAt), timeZone));
       return {
-        ...{ grantId: grant.id, to: { id: to.id, name: to.name }, profile: grant.profile, place, placeId, counts },
+        ...{ grantId: grant.id, to: { id: to.id, name: to.name }, profile: profileWords(grant.profile), place, placeId, counts },
         ...{ status: status_, from, until, reason, madeOn: made },
       };
     }),
@@ -131,7 +133,12 @@ function sideOf(picture: Picture, personId: string, timeZone: string): Told<Acce
 /** What is found about one grant. */
 function grantFindings(
   g: area.PlacedGrant,
-  { snapshot, today, unused }: { readonly snapshot: Snapshot; readonly today: string; readonly unused: ReadonlySet<string> },
+  {
+    snapshot,
+    profiles,
+    today,
+    unused,
+  }: { readonly snapshot: Snapshot; readonly profiles: Profiles; readonly today: string; readonly unused: ReadonlySet<string> },
 ): AccessFindingKind[] {
   if (g.until_on !== null && g.until_on < today) return ['ended'];
   const found: AccessFindingKind[] = [];
@@ -147,14 +154,14 @@ function grantFindings(
     g.access_set_id,
     today,
   );
-  const given = profile(g.profile);
+  const given = profileIn(profiles, g.profile);
   if (given.ownOnly) return found;
   if ((given.rights & ~byGroups.all) === 0) found.push('asGroup');
   else if (byGroups.all !== 0 && (byGroups.all & ~given.rights) === 0) found.push('moreThanGroup');
   return found;
 }
 
-export const accessReads: Pick<ReadsOf<typeof access, Services>, 'matrix' | 'compare' | 'reach' | 'reachOf' | 'findings'> = {
+export const accessReads: Pick<ReadsOf<typeof access, Services>, 'matrix' | 'compare' | 'reach' | 'reachOf' | 'findings' | 'markings'> = {
   matrix: async ({ services: { pool }, person, access: known, query }) =>
     matrixOf(pool, { ...query, sets: requireAnywhere(await known()), today: person.today }),
 
@@ -236,10 +243,15 @@ export const accessReads: Pick<ReadsOf<typeof access, Services>, 'matrix' | 'com
     return { person: { id, name, active }, places, records: places.reduce((sum, p) => sum + p.records, 0) };
   },
 
+  markings: async ({ person, access: known }) => {
+    requireAnywhere(await known());
+    return person.clearance;
+  },
+
   findings: async ({ services: { pool }, person, access: known }) => {
     const access = await known();
     const sets = requireAnywhere(access);
-    const [snapshot, grants] = [await loadSnapshot(pool), await area.grantsIn(pool, sets)];
+    const [snapshot, profiles, grants] = [await loadSnapshot(pool), await loadProfiles(pool), await area.grantsIn(pool, sets)];
     const since = formatCivilDate(civilDate(person.today) - idle);
     const old = grants.filter(
       (g) => g.principal_kind === 'person' && g.made_on <= since && (g.until_on === null || g.until_on >= person.today),
@@ -249,11 +261,11 @@ export const accessReads: Pick<ReadsOf<typeof access, Services>, 'matrix' | 'com
       old.map((g) => g.id),
     );
     const findings: Told<AccessFinding>[] = grants.flatMap((g) =>
-      grantFindings(g, { snapshot, today: person.today, unused }).map((kind) => ({
+      grantFindings(g, { snapshot, profiles, today: person.today, unused }).map((kind) => ({
         kind,
         sentence: message(`access.found.${kind}` as Code, {
           name: g.principal_name,
-          profile: profileWords(g.profile),
+          profile: profileWords(profileIn(profiles, g.profile)),
           place: `${g.code} ${g.title}`.trim(),
           until: { day: g.until_on ?? person.today },
           since: { day: g.made_on },

@@ -1,10 +1,19 @@
+import type { Marking } from '@key-cellar/core/access';
 import { type Db, row, rows, run } from '../kernel/index.js';
 
 export function accessSets(db: Db) {
-  return rows<{ id: number; anchor_place: string; record_id: string | null; marking_level: number; marking_caveats: string[] }>(
+  return rows<{
+    id: number;
+    anchor_place: string;
+    record_id: string | null;
+    record_name: string | null;
+    marking_level: number;
+    marking_caveats: string[];
+  }>(
     db,
     'access.sets',
-    'select id, anchor_place, record_id, marking_level, marking_caveats from access_set',
+    `select s.id, s.anchor_place, s.record_id, r.number || ' ' || r.title as record_name, s.marking_level, s.marking_caveats
+     from access_set s left join record r on r.id = s.record_id`,
   );
 }
 
@@ -72,7 +81,8 @@ export async function addGrant(
   g: {
     id: string;
     principalId: string;
-    placeId: string;
+    placeId: string | null;
+    recordId: string | null;
     profile: string;
     from?: string;
     until?: string;
@@ -83,8 +93,9 @@ export async function addGrant(
   await run(
     db,
     'grant.add',
-    `insert into grant_ (id, principal_id, place_id, profile, from_on, until_on, reason, made_by) values ($1, $2, $3, $4, $5, $6, $7, $8)`,
-    [g.id, g.principalId, g.placeId, g.profile, g.from ?? null, g.until ?? null, g.reason, g.madeBy],
+    `insert into grant_ (id, principal_id, place_id, record_id, profile, from_on, until_on, reason, made_by)
+     values ($1, $2, $3, $4, $5, $6, $7, $8, $9)`,
+    [g.id, g.principalId, g.placeId, g.recordId, g.profile, g.from ?? null, g.until ?? null, g.reason, g.madeBy],
   );
 }
 
@@ -157,32 +168,43 @@ export async function reachedIn(db: Db, placeId: string) {
     'select id, access_set_id from place where ancestors @> array[$1::uuid]',
     [placeId],
   );
-  const records = await rows<{ place_id: string; access_set_id: number; n: number }>(
+  const records = await rows<{ at: string; access_set_id: number; n: number }>(
     db,
     'access.recordSetsIn',
-    `select place_id, access_set_id, count(*)::int as n from record where places @> array[$1::uuid] and state <> 'disposed' group by place_id, access_set_id`,
+    `select place_id as at, access_set_id, count(*)::int as n from record where places @> array[$1::uuid] and state <> 'disposed' group by place_id, access_set_id`,
     [placeId],
   );
   return { places, records };
 }
 
+/** The same of some records, each by itself. */
+export async function reachedOf(db: Db, recordIds: readonly string[]) {
+  const records = await rows<{ at: string; access_set_id: number; n: number }>(
+    db,
+    'access.recordSetsOf',
+    'select id as at, access_set_id, 1 as n from record where id = any ($1::uuid[])',
+    [recordIds],
+  );
+  return { places: [], records };
+}
+
 /** The access set of each place, and of the records right in it: how many have which. */
 export async function reached(db: Db) {
   const places = await rows<{ id: string; access_set_id: number }>(db, 'access.placeSets', 'select id, access_set_id from place', []);
-  const records = await rows<{ place_id: string; access_set_id: number; n: number }>(
+  const records = await rows<{ at: string; access_set_id: number; n: number }>(
     db,
     'access.recordSets',
-    `select place_id, access_set_id, count(*)::int as n from record where state <> 'disposed' group by place_id, access_set_id`,
+    `select place_id as at, access_set_id, count(*)::int as n from record where state <> 'disposed' group by place_id, access_set_id`,
     [],
   );
   return { places, records };
 }
 
 export function anchorOfPlace(db: Db, placeId: string) {
-  return row<{ anchor_place: string; code: string; title: string; access_set_id: number }>(
+  return row<{ id: string; anchor_place: string; code: string; title: string; access_set_id: number }>(
     db,
     'access.anchorOf',
-    `select s.anchor_place, p.code, p.title, p.access_set_id from place p join access_set s on s.id = p.access_set_id where p.id = $1`,
+    `select p.id, s.anchor_place, p.code, p.title, p.access_set_id from place p join access_set s on s.id = p.access_set_id where p.id = $1`,
     [placeId],
   );
 }
@@ -213,6 +235,11 @@ export interface GrantRow extends Record<string, unknown> {
   place_kind: 'repository' | 'function' | 'activity' | 'series' | 'folder';
   place_code: string;
   place_title: string;
+  /** Of a grant on a record; the place is the one that it lies in. */
+  record_id: string | null;
+  record_number: string | null;
+  record_title: string | null;
+  /** Of the record or place that it is on. */
   access_set_id: number;
   profile: string;
   from_on: string | null;
@@ -223,10 +250,12 @@ export interface GrantRow extends Record<string, unknown> {
   stencil: string | null;
 }
 
-const grantLines = `select g.id, g.principal_id, p.name as principal_name, p.kind as principal_kind, p.active as principal_active, g.place_id,
-  l.kind as place_kind, l.code as place_code, l.title as place_title, l.access_set_id, g.profile, g.from_on, g.until_on, g.reason,
+const grantLines = `select g.id, g.principal_id, p.name as principal_name, p.kind as principal_kind, p.active as principal_active, l.id as place_id,
+  l.kind as place_kind, l.code as place_code, l.title as place_title, g.record_id, r.number as record_number, r.title as record_title,
+  coalesce(r.access_set_id, l.access_set_id) as access_set_id, g.profile, g.from_on, g.until_on, g.reason,
   (select m.name from principal m where m.id = g.made_by) as made_by, g.made_at, (select t.title from stencil t where t.id = g.by_stencil) as stencil
-  from grant_ g join principal p on p.id = g.principal_id join place l on l.id = g.place_id`;
+  from grant_ g join principal p on p.id = g.principal_id left join record r on r.id = g.record_id
+  join place l on l.id = coalesce(g.place_id, r.place_id)`;
 
 /** Grants on a place and on those around it, from the repository inwards. */
 export function grantsAround(db: Db, placeId: string) {
@@ -235,6 +264,17 @@ export function grantsAround(db: Db, placeId: string) {
     'grant.around',
     `${grantLines} where g.place_id = any ((select ancestors from place where id = $1)::uuid[]) order by cardinality(l.ancestors), p.name, g.id`,
     [placeId],
+  );
+}
+
+/** Grants on a record, and on the places around it, from the repository inwards. */
+export function grantsAroundRecord(db: Db, recordId: string) {
+  return rows<GrantRow>(
+    db,
+    'grant.aroundRecord',
+    `${grantLines} where g.record_id = $1 or g.place_id = any ((select places from record where id = $1)::uuid[])
+     order by g.record_id is not null, cardinality(l.ancestors), p.name, g.id`,
+    [recordId],
   );
 }
 
@@ -268,4 +308,121 @@ export async function writeGrant(
 
 export async function dropGrant(db: Db, id: string): Promise<void> {
   await run(db, 'grant.drop', 'delete from grant_ where id = $1', [id]);
+}
+
+/** Whether there is such a person or group, and not let go. */
+export async function principalInUse(db: Db, id: string): Promise<boolean> {
+  return (
+    (await row(db, 'access.principalInUse', `select from principal where id = $1 and active and kind <> 'service'`, [id])) !== undefined
+  );
+}
+
+/** What the access of a record hangs on, and whether it has grants of its own. */
+export function recordHanging(db: Db, recordId: string) {
+  return row<{ access_set_id: number; anchor_place: string; own: boolean; marking_level: number; marking_caveats: string[] }>(
+    db,
+    'access.recordHanging',
+    `select r.access_set_id, s.anchor_place, exists (select from grant_ g where g.record_id = r.id) as own, s.marking_level, s.marking_caveats
+     from record r join access_set s on s.id = r.access_set_id where r.id = $1`,
+    [recordId],
+  );
+}
+
+export async function setRecordSet(db: Db, recordId: string, setId: number): Promise<void> {
+  await run(db, 'access.setRecord', 'update record set access_set_id = $2 where id = $1', [recordId, setId]);
+}
+
+/** Sets in use in a place, by the place itself and by all that lies in it. */
+export function setsInside(db: Db, placeId: string) {
+  return rows<SetRow>(
+    db,
+    'access.setsInside',
+    `select ${setColumns} from access_set s where s.id in (
+       select access_set_id from place where ancestors @> array[$1::uuid] union select access_set_id from record where places @> array[$1::uuid])`,
+    [placeId],
+  );
+}
+
+/** Sets in use on some records. */
+export function setsOf(db: Db, recordIds: readonly string[]) {
+  return rows<SetRow>(
+    db,
+    'access.setsOf',
+    `select ${setColumns} from access_set s where s.id in (select access_set_id from record where id = any ($1::uuid[]))`,
+    [recordIds],
+  );
+}
+
+/** How a place is marked. */
+export async function markingOfPlace(db: Db, id: string): Promise<Marking> {
+  const found = await row<{ marking_level: number; marking_caveats: string[] }>(
+    db,
+    'access.markingOfPlace',
+    'select marking_level, marking_caveats from place where id = $1',
+    [id],
+  );
+  return { level: found!.marking_level, caveats: found!.marking_caveats };
+}
+
+export interface SetRow extends Record<string, unknown> {
+  id: number;
+  anchor_place: string;
+  record_id: string | null;
+  marking_level: number;
+  marking_caveats: string[];
+}
+
+const setColumns = 's.id, s.anchor_place, s.record_id, s.marking_level, s.marking_caveats';
+
+/** Gives what lies in a place, itself with it, other sets; places are marked as their new set is. */
+export async function swapSetsInside(db: Db, placeId: string, swap: ReadonlyMap<number, number>): Promise<void> {
+  const [was, is] = [[...swap.keys()], [...swap.values()]];
+  await run(
+    db,
+    'access.swapPlaces',
+    `update place p set access_set_id = n.id, marking_level = n.marking_level, marking_caveats = n.marking_caveats, revision = revision + 1
+     from unnest($2::int[], $3::int[]) as m(was, is_) join access_set n on n.id = m.is_
+     where p.ancestors @> array[$1::uuid] and p.access_set_id = m.was`,
+    [placeId, was, is],
+  );
+  await run(
+    db,
+    'access.swapRecordsIn',
+    `update record r set access_set_id = m.is_ from unnest($2::int[], $3::int[]) as m(was, is_)
+     where r.places @> array[$1::uuid] and r.access_set_id = m.was`,
+    [placeId, was, is],
+  );
+}
+
+/** The same of records. */
+export async function swapSetsOf(db: Db, recordIds: readonly string[], swap: ReadonlyMap<number, number>): Promise<void> {
+  await run(
+    db,
+    'access.swapRecords',
+    `update record r set access_set_id = m.is_ from unnest($2::int[], $3::int[]) as m(was, is_)
+     where r.id = any ($1::uuid[]) and r.access_set_id = m.was`,
+    [recordIds, [...swap.keys()], [...swap.values()]],
+  );
+}
+
+/** How the places are marked in which these records lie. */
+export async function markingsAround(db: Db, recordIds: readonly string[]): Promise<ReadonlyMap<string, Marking>> {
+  const found = await rows<{ id: string; marking_level: number; marking_caveats: string[] }>(
+    db,
+    'access.markingsAround',
+    'select r.id, p.marking_level, p.marking_caveats from record r join place p on p.id = r.place_id where r.id = any ($1::uuid[])',
+    [recordIds],
+  );
+  return new Map(found.map((f) => [f.id, { level: f.marking_level, caveats: f.marking_caveats }]));
+}
+
+/** How records are marked. */
+export async function markingsOfRecords(db: Db, recordIds: readonly string[]): Promise<ReadonlyMap<string, Marking>> {
+  const found = await rows<{ id: string; marking_level: number; marking_caveats: string[] }>(
+    db,
+    'access.markingsOfRecords',
+    'select r.id, s.marking_level, s.marking_caveats from record r join access_set s on s.id = r.access_set_id where r.id = any ($1::uuid[])',
+    [recordIds],
+  );
+  return new Map(found.map((f) => [f.id, { level: f.marking_level, caveats: f.marking_caveats }]));
 }

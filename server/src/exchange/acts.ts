@@ -38,6 +38,8 @@ const bringingAnything = [
   'added a person',
   'changed a person',
   'added a group',
+  'made a profile',
+  'changed a profile',
   'changed a group',
   'made a record type',
   'changed a record type',

@@ -1,4 +1,5 @@
 import type { ItemOf } from '@key-cellar/contract';
+import { shippedProfiles } from '@key-cellar/core/access';
 import { wholeDefinition } from '@key-cellar/core/plan';
 import { definitionProblems } from '@key-cellar/core/records';
 import { message } from '@key-cellar/words';
@@ -19,6 +20,7 @@ import {
   subjectOfType,
   writeType,
 } from '../facts/index.js';
+import { everyoneId, ownProfiles, requireSoundProfile, writeProfile } from '../access/index.js';
 import { addStencil, addStencilVersion, requireSound, writeStencil } from '../plan/index.js';
 import {
   addDetector,
@@ -44,10 +46,45 @@ function groupedBy<T, I>(rows: readonly T[], key: (row: T) => string, item: (row
 }
 
 /** People sign in with what they are given here: no password leaves, and none comes. */
-const needsSetUp = (b: Bringing, section: 'people' | 'groups', change: Pick<Change<never>, 'name' | 'row'>): boolean => {
+const needsSetUp = (b: Bringing, section: 'people' | 'groups' | 'profiles', change: Pick<Change<never>, 'name' | 'row'>): boolean => {
   if (b.may('setUp')) return false;
   wrong(b, section, change, '', message('exchange.needsSetUp'));
   return true;
+};
+
+export const profiles: Section<'profiles'> = {
+  name: 'profiles',
+  key: ['code'],
+  table: 'own_profile',
+  nameOf: (item) => textOf(item, 'code'),
+  reference: () => null,
+  identity: ['code'],
+  all: async (db) =>
+    (await ownProfiles(db)).map(({ code, title, rights, own_only: ownOnly, active }) => ({
+      id: code,
+      item: { code, title, rights, ownOnly, active },
+    })),
+  async write(b, changes) {
+    for (const change of changes) {
+      const { before, after } = change;
+      if (needsSetUp(b, 'profiles', change)) continue;
+      if (shippedProfiles.some((p) => p.code === after.code)) {
+        wrong(b, 'profiles', change, 'code', message('access.profileShips', { code: after.code }));
+        continue;
+      }
+      await attempt(b, 'profiles', change, '', async () => {
+        await requireSoundProfile(b.uow, after, after.code);
+        await writeProfile(b.uow, after);
+      });
+      b.uow.enter({
+        act: before ? 'changed a profile' : 'made a profile',
+        subject: { kind: 'profile', id: null, name: after.title },
+        before,
+        after,
+        note: from,
+      });
+    }
+  },
 };
 
 export const people: Section<'people'> = {
@@ -87,7 +124,13 @@ export const groups: Section<'groups'> = {
   identity: ['name'],
   all: async (db) => (await store.groups(db)).map(({ id, name, active, members }) => ({ id, item: { name, active, members } })),
   async write(b, changes) {
-    const allowed = changes.filter((change) => !needsSetUp(b, 'groups', change));
+    const everyone = await everyoneId(b.uow);
+    const allowed = changes.filter((change) => {
+      if (needsSetUp(b, 'groups', change)) return false;
+      const touches = change.id === everyone && (!change.after.active || change.after.members.length > 0);
+      if (touches || change.after.members.includes(everyone)) wrong(b, 'groups', change, 'members', message('identity.everyoneStays'));
+      return !touches && !change.after.members.includes(everyone);
+    });
     // Groups nest, so each is there before it is a member.
     for (const { id, before, after } of allowed) {
       if (before) await store.writeGroup(b.uow, { id, active: after.active });

@@ -1,14 +1,13 @@
 import type { ItemOf } from '@key-cellar/contract';
-import { hasRight, profile, profileWords } from '@key-cellar/core/access';
+import { dominates, hasRight, markingWords, profileWords, type Profiles } from '@key-cellar/core/access';
 import { codePattern, kindsInside, kindWords, moveRefusal, refusesInside, shutOn, type PlaceStanding } from '@key-cellar/core/plan';
 import { canonicalJson } from '@key-cellar/core/ledger';
 import { factProblems, filledFacts } from '@key-cellar/core/records';
 import { message, type Message } from '@key-cellar/words';
-import { getOrMakeSet, placeGrant, settleAnchor } from '../access/index.js';
+import { getOrMakeSet, loadProfiles, markingOfPlace, markPlace, placeGrant, settleAnchor } from '../access/index.js';
 import { recordTypes } from '../facts/index.js';
 import {
   addRule,
-  anchorOf,
   dropFormerCode,
   factsOfAllTypes,
   formerHoldersOf,
@@ -22,7 +21,6 @@ import {
   planPlaces,
   removeRule,
   requireMovableRecords,
-  setMarking,
   standingOf,
   writeStandAlone,
   type PlaceRow,
@@ -117,6 +115,7 @@ class PlaceWriting {
       new Set((await store.jurisdictions(uow)).map((j) => j.name)),
     ];
     const coming = new Map(this.changes.map((c) => [c.id, c]));
+    const profiles = await loadProfiles(this.b.uow);
     const kindOf = (id: string): Item['kind'] | undefined => coming.get(id)?.after.kind ?? this.byId.get(id)?.kind;
     const codes = new Map<string, PlaceChange>();
     for (const change of this.changes) {
@@ -168,7 +167,8 @@ class PlaceWriting {
           message('plan.closingOn', { on: { day: after.closedOn } }),
         );
       if (after.retiredOn !== null && after.retiredOn > this.today) this.bad(change, 'retiredOn', message('exchange.notAhead'));
-      if (has('grants')) this.checkGrants(change);
+      if (has('grants')) this.checkGrants(change, profiles);
+      if (has('marking') || has('inside')) await this.checkMarking(change, coming);
       this.checkShut(change, coming);
       this.checkStep(change, id);
     }
@@ -193,7 +193,7 @@ class PlaceWriting {
   }
 
   /** Nobody gives through a package, or takes away, more than they have themselves. */
-  private checkGrants(change: PlaceChange): void {
+  private checkGrants(change: PlaceChange, profiles: Profiles): void {
     const texts = (item: Item | null): Set<string> => new Set(item?.grants.map((g) => JSON.stringify(g)));
     const [had, has] = [texts(change.before), texts(change.after)];
     for (const grant of [...change.after.grants, ...(change.before?.grants ?? [])]) {
@@ -201,10 +201,31 @@ class PlaceWriting {
       if (had.has(text) && has.has(text)) continue;
       if (grant.from !== null && grant.until !== null && grant.until < grant.from)
         this.bad(change, 'grants', message('exchange.grantEnds'));
-      const more = profile(grant.profile).rights & ~this.b.rights;
-      if (more !== 0 && !this.b.may('setUp'))
-        this.bad(change, 'grants', message('exchange.grantsMore', { profile: profileWords(grant.profile) }));
+      const given = profiles.get(grant.profile);
+      if (!given) {
+        this.bad(change, 'grants', message('plan.sound.noProfile'));
+        continue;
+      }
+      const more = given.rights & ~this.b.rights;
+      if (more !== 0 && !this.b.may('setUp')) this.bad(change, 'grants', message('exchange.grantsMore', { profile: profileWords(given) }));
     }
+  }
+
+  /** Nothing is marked less than what it lies in, nor beyond what whoever brings it is cleared for. */
+  private async checkMarking(change: PlaceChange, coming: ReadonlyMap<string, PlaceChange>): Promise<void> {
+    const { inside, marking } = change.after;
+    if (!change.taken.includes('marking') && !change.said.includes('marking')) return;
+    if (!dominates(this.b.person.clearance, marking) && !this.b.may('setUp'))
+      this.bad(change, 'marking', message('access.markedBeyondYou', { marking: markingWords(marking) }));
+    if (inside === null) return;
+    const other = coming.get(inside);
+    const around = other?.said.includes('marking')
+      ? other.after.marking
+      : this.byId.has(inside)
+        ? await markingOfPlace(this.b.uow, inside)
+        : null;
+    if (around && !dominates(marking, around))
+      this.bad(change, 'marking', message('access.markedAround', { marking: markingWords(around) }));
   }
 
   /** Nothing that is open comes into what is shut. */
@@ -283,7 +304,7 @@ class PlaceWriting {
     for (const { id, after, said } of added) {
       const parent = this.byId.get(after.inside!)!;
       // What a table does not say a new place has from the one around it.
-      const around = markings.get(parent.id) ?? (await store.markingOf(uow, parent.id));
+      const around = markings.get(parent.id) ?? (await markingOfPlace(uow, parent.id));
       const marking = said.includes('marking') ? after.marking : around;
       markings.set(parent.id, around).set(id, marking);
       const own = after.standAlone || after.grants.length > 0;
@@ -434,9 +455,7 @@ class PlaceWriting {
     if (taken.includes('standAlone')) await writeStandAlone(uow, id, after.standAlone);
     if (taken.includes('grants') || taken.includes('standAlone')) await settleAnchor(uow, id);
     if (taken.includes('marking')) {
-      const { level, caveats } = after.marking;
-      const set = await getOrMakeSet(uow, { anchorPlace: await anchorOf(uow, id), recordId: null, level, caveats });
-      await setMarking(uow, id, level, caveats, set);
+      await markPlace(uow, id, after.marking);
     }
   }
 

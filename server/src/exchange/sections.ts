@@ -1,5 +1,5 @@
 import type { SectionName } from '@key-cellar/contract';
-import { detectors, entities, groups, numberings, people, recordTypes, rules, stencils } from './arranged.js';
+import { detectors, entities, groups, numberings, people, profiles, recordTypes, rules, stencils } from './arranged.js';
 import type { Section } from './bringing.js';
 import { criteriaRules, eventTypes, jurisdictions, namedYears } from './lists.js';
 import { places } from './places.js';
@@ -9,6 +9,7 @@ export const sections: { readonly [N in SectionName]: Section<N> } = {
   jurisdictions,
   eventTypes,
   namedYears,
+  profiles,
   people,
   groups,
   recordTypes,

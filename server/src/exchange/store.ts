@@ -25,6 +25,7 @@ const keys = {
   jurisdiction: 'name',
   event_type: 'name',
   named_year: 'name',
+  own_profile: 'code',
   principal: 'id',
   record_type: 'code',
   numbering: 'id',
@@ -344,16 +345,6 @@ export function publishedRules(db: Db) {
     'select code from rule where exists (select from rule_version v where v.rule_id = rule.id)',
     [],
   );
-}
-
-export async function markingOf(db: Db, placeId: string): Promise<{ level: number; caveats: string[] }> {
-  const found = await row<{ level: number; caveats: string[] }>(
-    db,
-    'exchange.markingOf',
-    'select marking_level as level, marking_caveats as caveats from place where id = $1',
-    [placeId],
-  );
-  return found!;
 }
 
 export function brought(db: Db, section: string) {

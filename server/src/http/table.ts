@@ -1,7 +1,7 @@
 import { message } from '@key-cellar/words';
 import * as contract from '@key-cellar/contract';
 import type { Endpoint } from '@key-cellar/contract';
-import { accessReads } from '../access/index.js';
+import { accessReads, grantActs, loadProfiles, profileActs, profileReads } from '../access/index.js';
 import { criteriaReads } from '../criteria/index.js';
 import {
   batchActs,
@@ -30,7 +30,7 @@ import {
 import { namesOf, requireAtRepository, type ActOf, type AnyAct, type Read } from '../kernel/index.js';
 import { actWords, ledgerActs, ledgerReads } from '../ledger/index.js';
 import { passActs, passReads } from '../passes/index.js';
-import { grantActs, grantReads, makeFirstKeeper, placeActs, planReads, stencilActs, stencilReads } from '../plan/index.js';
+import { grantReads, makeFirstKeeper, placeAccessActs, placeActs, planReads, stencilActs, stencilReads } from '../plan/index.js';
 import { receivingActs, receivingReads } from '../receiving/index.js';
 import {
   detectorActs,
@@ -39,6 +39,8 @@ import {
   moveRecords,
   numberingActs,
   splitSeries,
+  recordAccessActs,
+  recordAccessReads,
   recordActs,
   recordReads,
   recordSetupReads,
@@ -145,7 +147,15 @@ const table: { readonly [A in keyof Areas]: { readonly [K in keyof Areas[A]]: An
   },
   fixity: { ...fixityReads, ...fixityActs },
   reports: reportReads,
-  access: { ...accessReads, acts: () => ({ acts: whoCan(acts()) }) },
+  access: {
+    ...accessReads,
+    ...recordAccessReads,
+    ...recordAccessActs,
+    markPlace: placeAccessActs.markPlace,
+    acts: async ({ services: { pool } }) => ({ acts: whoCan(acts(), await loadProfiles(pool)) }),
+    ...profileReads,
+    ...profileActs,
+  },
   exchange: { ...exchangeReads, ...exchangeActs },
   passes: { ...passReads, ...passActs },
   people: {
@@ -157,6 +167,7 @@ const table: { readonly [A in keyof Areas]: { readonly [K in keyof Areas[A]]: An
     ...grantReads,
     ...peopleActs,
     ...grantActs,
+    ...pick(placeAccessActs, ['giveGrant', 'setStandAlone']),
   },
 };
 

@@ -1,7 +1,7 @@
 import { message, type Code, type Message } from '@key-cellar/words';
 import { en } from '@key-cellar/words/en';
 import type { Told, WhoCan } from '@key-cellar/contract';
-import { hasRight, profiles, type Profile, type Right } from '@key-cellar/core/access';
+import { hasRight, profileWords, type Profile, type Profiles, type Right } from '@key-cellar/core/access';
 import { targetsOf, type AnyAct, type Need } from '../kernel/index.js';
 
 /** The words for a name of the table of acts. Throws where a row of it has none. */
@@ -30,17 +30,19 @@ function takes(act: AnyAct): Message {
 }
 
 /** The profiles that carry all that an act takes. */
-export function carriersOf(act: AnyAct): readonly Profile[] {
+export function carriersOf(act: AnyAct, profiles: Profiles): readonly Profile[] {
   const { needs } = targetsOf(act);
-  return profiles.filter(({ rights }) => needs.every(({ may }) => may.length === 0 || may.some((right) => hasRight(rights, right))));
+  return [...profiles.values()].filter(({ rights }) =>
+    needs.every(({ may }) => may.length === 0 || may.some((right) => hasRight(rights, right))),
+  );
 }
 
 /** Who can do what, read off the table of acts: each act with the rights it takes, on what, and the profiles that carry them. */
-export function whoCan(acts: readonly { readonly name: string; readonly act: AnyAct }[]): Told<WhoCan>[] {
+export function whoCan(acts: readonly { readonly name: string; readonly act: AnyAct }[], profiles: Profiles): Told<WhoCan>[] {
   return acts.map(({ name, act }) => ({
     name,
     does: wordsFor('does', name),
     takes: takes(act),
-    profiles: carriersOf(act).map(({ code }) => message(`access.profile.${code}`)),
+    profiles: carriersOf(act, profiles).map(profileWords),
   }));
 }

@@ -245,6 +245,7 @@ export const peopleActs = {
     async write(uow, { services, on: { group: before }, body }) {
       if (before.revision !== body.revision) throw changedMeanwhile();
       const { name, active, memberIds, secondFactor = before.second_factor } = body;
+      if (before.everyone && (!active || memberIds.length > 0)) throw new Problem(409, 'everyone', message('identity.everyoneStays'));
       await requireGroup(uow, { id: before.id, name, memberIds });
       const was = (await arranged.members(uow)).filter((m) => m.group_id === before.id).map((m) => m.id);
       await arranged.writeGroup(uow, { id: before.id, name, active, secondFactor });

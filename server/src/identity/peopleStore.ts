@@ -44,6 +44,7 @@ export interface GroupRow extends Record<string, unknown> {
   id: string;
   name: string;
   active: boolean;
+  everyone: boolean;
   second_factor: boolean;
   revision: number;
 }
@@ -52,7 +53,7 @@ export function arrangedGroups(db: Db) {
   return rows<GroupRow>(
     db,
     'groups.all',
-    `select id, name, active, second_factor, revision from principal where kind = 'group' order by active desc, name, id`,
+    `select id, name, active, everyone, second_factor, revision from principal where kind = 'group' order by active desc, everyone desc, name, id`,
     [],
   );
 }
@@ -61,7 +62,7 @@ export function groupById(db: Db, id: string) {
   return row<GroupRow>(
     db,
     'groups.one',
-    `select id, name, active, second_factor, revision from principal where id = $1 and kind = 'group'`,
+    `select id, name, active, everyone, second_factor, revision from principal where id = $1 and kind = 'group'`,
     [id],
   );
 }
@@ -70,7 +71,7 @@ export function lockGroup(db: Db, id: string) {
   return row<GroupRow>(
     db,
     'groups.lock',
-    `select id, name, active, second_factor, revision from principal where id = $1 and kind = 'group' for no key update`,
+    `select id, name, active, everyone, second_factor, revision from principal where id = $1 and kind = 'group' for no key update`,
     [id],
   );
 }
@@ -198,7 +199,7 @@ export async function principalsOfKind(db: Db, ids: readonly string[], kinds: re
   const found = await rows<{ id: string }>(
     db,
     'principal.ofKind',
-    'select id from principal where id = any ($1::uuid[]) and kind = any ($2)',
+    'select id from principal where id = any ($1::uuid[]) and kind = any ($2) and not everyone',
     [ids, kinds],
   );
   return new Set(found.map((p) => p.id));

@@ -1,4 +1,4 @@
-export { grantActs, grantReads, grantsOfPerson } from './grantActs.js';
+export { placeAccessActs, grantReads } from './placeAccessActs.js';
 export { factsOfAllTypes, freeCode, requireMovableRecords, requireNotBefore, requireRevision, standingOf } from './changes.js';
 export { dropFormerCode, formerHoldersOf, keepFormerCode, lockPlan } from './codeStore.js';
 export { makeFirstKeeper } from './founding.js';
@@ -10,7 +10,7 @@ export { planReads } from './reads.js';
 export { stencilActs } from './stencilActs.js';
 export { stencilReads } from './stencilReads.js';
 export { requireSound } from './stencilSound.js';
-export { addStencil, addStencilVersion, markGrant, setMarking, writeStencil } from './stencilStore.js';
+export { addStencil, addStencilVersion, markGrant, writeStencil } from './stencilStore.js';
 export { addReorganisation, anchorOf, moveUnder, putRecordsIn } from './moveStore.js';
 export {
   addRule,

@@ -1,4 +1,4 @@
-import { reanchor } from '../access/index.js';
+import { liftInto, reanchor } from '../access/index.js';
 import { type Db, row, rows, run } from '../kernel/index.js';
 import { type PlaceRow, childrenOf } from './placeStore.js';
 
@@ -99,6 +99,7 @@ export async function moveUnder(db: Db, place: PlaceRow, parent: PlaceRow, serie
   await rewriteWay(db, place.id, place.ancestors.length, [...parent.ancestors, place.id], seriesId);
   // A place with grants of its own, or that stands alone, is its own anchor and stays it.
   if (oldAnchor !== place.id && oldAnchor !== newAnchor) await reanchor(db, place.id, oldAnchor, newAnchor);
+  await liftInto(db, parent.id, { placeId: place.id });
 }
 
 /** Codes that stand in both places, with the access sets of the two that have each. */
@@ -145,6 +146,7 @@ export async function mergeInto(db: Db, place: PlaceRow, into: PlaceRow, seriesI
      where r.place_id = $1 and r.state <> 'disposed'`,
     [place.id, into.id, into.ancestors, seriesId, oldAnchor, newAnchor],
   );
+  await liftInto(db, into.id, { placeId: into.id });
   await run(
     db,
     'place.mergeCode',
@@ -185,4 +187,5 @@ export async function putRecordsIn(db: Db, ids: readonly string[], into: Pick<Pl
      where o.id = r.id and r.id = any ($1::uuid[])`,
     [ids, into.id, into.ancestors, anchor],
   );
+  await liftInto(db, into.id, { recordIds: ids });
 }

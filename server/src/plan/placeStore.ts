@@ -11,6 +11,8 @@ export interface PlaceRow extends Record<string, unknown> {
   title: string;
   note: string;
   stand_alone: boolean;
+  marking_level: number;
+  marking_caveats: string[];
   access_set_id: number;
   declare_on: 'filing' | 'folderClosed' | null;
   facts: Facts;
@@ -28,7 +30,7 @@ export interface PlaceRow extends Record<string, unknown> {
 }
 
 const columns =
-  'id, kind, parent_id, ancestors, code, title, note, stand_alone, access_set_id, declare_on, frozen_when_declared, jurisdictions, opened_on, closed_on, retired_on, not_here, message, position, numbering_id, facts, takes, revision';
+  'id, kind, parent_id, ancestors, code, title, note, stand_alone, marking_level, marking_caveats, access_set_id, declare_on, frozen_when_declared, jurisdictions, opened_on, closed_on, retired_on, not_here, message, position, numbering_id, facts, takes, revision';
 
 export function numberingOf(db: Db, id: string) {
   return row<{ id: string; title: string; pattern: string }>(
@@ -160,17 +162,6 @@ export async function writeTakes(db: Db, id: string, takes: Takes | null): Promi
   ]);
 }
 
-/** The marking of the place around a place. */
-export async function parentMarking(db: Db, id: string): Promise<{ level: number; caveats: string[] }> {
-  const found = await row<{ marking_level: number; marking_caveats: string[] }>(
-    db,
-    'place.parentMarking',
-    'select o.marking_level, o.marking_caveats from place p join place o on o.id = p.parent_id where p.id = $1',
-    [id],
-  );
-  return { level: found!.marking_level, caveats: found!.marking_caveats };
-}
-
 /** The first place of all, and a record type to begin with. */
 export async function addRepository(db: Db, p: { id: string; title: string; accessSetId: number; openedOn: string }): Promise<void> {
   await run(
@@ -184,13 +175,6 @@ export async function addRepository(db: Db, p: { id: string; title: string; acce
     db,
     'place.firstType',
     `insert into record_type (code, title, facts) values ('document', 'Document', '[]') on conflict do nothing`,
-  );
-}
-
-/** Whether there is such a person or group, and not let go. */
-export async function principalInUse(db: Db, id: string): Promise<boolean> {
-  return (
-    (await row(db, 'place.principalInUse', `select from principal where id = $1 and active and kind <> 'service'`, [id])) !== undefined
   );
 }
 

@@ -1,4 +1,5 @@
 import type { StencilUse, Told, BroughtLine } from '@key-cellar/contract';
+import { joined } from '@key-cellar/core/access';
 import {
   codePattern,
   fillCode,
@@ -16,7 +17,7 @@ import {
 import { isId, pointsElsewhere, valuesOf, type FactDefinition, type Facts, type FactValue } from '@key-cellar/core/records';
 import { uuidv7 } from 'uuidv7';
 import { message } from '@key-cellar/words';
-import { getOrMakeSet, placeGrant, settleAnchor } from '../access/index.js';
+import { markingOfPlace, markPlace, placeGrant, settleAnchor } from '../access/index.js';
 import { checkFacts } from '../facts/index.js';
 import { Problem, wrongField, type Db, type PersonAccess, type Services, type SignedIn, type UnitOfWork } from '../kernel/index.js';
 import * as codeStore from './codeStore.js';
@@ -244,13 +245,9 @@ export async function setState(
     await settleAnchor(uow, placeId);
   }
   if (parts.includes('marking')) {
-    const anchor = (await stencils.anchorOf(uow, placeId))!.anchor_place;
-    const parent = await placeStore.parentMarking(uow, placeId);
+    const around = await markingOfPlace(uow, (await placeStore.placeById(uow, placeId))!.parent_id!);
     // A stencil may mark more strictly than what is around, never less.
-    const level = Math.max(after.marking?.level ?? 0, parent.level);
-    const caveats = [...new Set([...parent.caveats, ...(after.marking?.caveats ?? [])])].sort();
-    const set = await getOrMakeSet(uow, { anchorPlace: anchor, recordId: null, level, caveats });
-    await stencils.setMarking(uow, placeId, level, caveats, set);
+    await markPlace(uow, placeId, joined(around, after.marking ?? around));
   }
 }
 

@@ -1,7 +1,7 @@
-import { profiles } from '@key-cellar/core/access';
 import { foldersOf, stencilProblems, type StencilDefinition } from '@key-cellar/core/plan';
 import { factProblems, filledFacts } from '@key-cellar/core/records';
 import { message, sentences, type Message } from '@key-cellar/words';
+import { loadProfiles } from '../access/index.js';
 import { recordTypes } from '../facts/index.js';
 import { Problem, type Db } from '../kernel/index.js';
 import { factsOfAllTypes } from './changes.js';
@@ -13,6 +13,7 @@ export async function requireSound(db: Db, definition: StencilDefinition): Promi
   const problems = [...stencilProblems(definition)];
   const known = new Map((await factsOfAllTypes(db)).map((f) => [f.code, f]));
   const types = new Set((await recordTypes(db)).map((t) => t.code));
+  const profiles = await loadProfiles(db);
   const [people, numberings, jurisdictions, rules] = await Promise.all([
     stencils.principalsExist(
       db,
@@ -38,7 +39,7 @@ export async function requireSound(db: Db, definition: StencilDefinition): Promi
     const say = (problem: Message): void =>
       void problems.push({ key: f.key, sentence: message('plan.sound.ofFolder', { folder: f.title, problem }) });
     if (f.grants.some((g) => g.principalId !== null && !people.has(g.principalId))) say(message('plan.sound.nobody'));
-    if (f.grants.some((g) => !profiles.some((p) => p.code === g.profile))) say(message('plan.sound.noProfile'));
+    if (f.grants.some((g) => !profiles.has(g.profile))) say(message('plan.sound.noProfile'));
     if (f.numbering !== null && !numberings.has(f.numbering)) say(message('plan.sound.noNumbering'));
     for (const name of f.jurisdictions) if (!jurisdictions.has(name)) say(message('tables.noJurisdiction', { name }));
     if (f.rules.some((r) => !rules.has(r))) say(message('plan.sound.noRule'));

@@ -243,24 +243,6 @@ export async function markMade(db: Db, placeId: string, m: { stencilId: string; 
   );
 }
 
-export async function setMarking(db: Db, placeId: string, level: number, caveats: readonly string[], accessSetId: number): Promise<void> {
-  await run(db, 'stencil.marking', 'update place set marking_level = $2, marking_caveats = $3, access_set_id = $4 where id = $1', [
-    placeId,
-    level,
-    caveats,
-    accessSetId,
-  ]);
-}
-
-export function anchorOf(db: Db, placeId: string) {
-  return row<{ anchor_place: string }>(
-    db,
-    'stencil.anchor',
-    'select s.anchor_place from place p join access_set s on s.id = p.access_set_id where p.id = $1',
-    [placeId],
-  );
-}
-
 export async function markGrant(db: Db, grantId: string, stencilId: string): Promise<void> {
   await run(db, 'stencil.markGrant', 'update grant_ set by_stencil = $2 where id = $1', [grantId, stencilId]);
 }

@@ -1,4 +1,4 @@
-import { profileWords } from '@key-cellar/core/access';
+import { profileWords, type Profiles } from '@key-cellar/core/access';
 import {
   foldersOf,
   type BroughtPart,
@@ -9,6 +9,7 @@ import {
 } from '@key-cellar/core/plan';
 import { idsIn, pointsElsewhere, valuesOf, type FactDefinition, type Facts } from '@key-cellar/core/records';
 import { message, type Message, type Value } from '@key-cellar/words';
+import { loadProfiles } from '../access/index.js';
 import { namesOf, recordTypes } from '../facts/index.js';
 import type { Db, PersonAccess } from '../kernel/index.js';
 import { factsOfAllTypes } from './changes.js';
@@ -20,6 +21,7 @@ export interface PartNames {
   readonly types: ReadonlyMap<string, string>;
   readonly facts: ReadonlyMap<string, FactDefinition>;
   readonly roles: ReadonlyMap<string, string>;
+  readonly profiles: Profiles;
 }
 
 /** Names for all that some definitions say, and for other ids; what a person may not know of has none. */
@@ -40,6 +42,7 @@ export async function partNames(
     of: new Map([...named.map((n) => [n.id, n.name] as const), ...Object.entries(entities)]),
     types: new Map((await recordTypes(db)).map((t) => [t.code, t.title])),
     facts: new Map((await factsOfAllTypes(db)).map((f) => [f.code, f])),
+    profiles: await loadProfiles(db),
     roles: new Map(definitions.flatMap((d) => d.roles.map((r) => [r.code, r.title] as const))),
   };
 }
@@ -106,7 +109,8 @@ function grantWords(names: PartNames, grant: StencilGrant | PlacedGrant): Messag
   const role = 'role' in grant ? grant.role : null;
   const who: Value =
     role === null ? (names.of.get(grant.principalId ?? '') ?? message('plan.value.unknown')) : (names.roles.get(role) ?? role);
-  const as = profileWords(grant.profile);
+  const profile = names.profiles.get(grant.profile);
+  const as: Value = profile ? profileWords(profile) : grant.profile;
   const { from, until } = grant;
   if (from !== null && until !== null) return message('plan.value.grantBetween', { who, as, from: { day: from }, until: { day: until } });
   if (from !== null) return message('plan.value.grantFrom', { who, as, from: { day: from } });

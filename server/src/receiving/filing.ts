@@ -80,7 +80,6 @@ export async function addFiled(
     words: recordWords(input.title, number, facts, names),
     typeVersion: type.version,
     refers,
-    markingLevel: 0,
     accessSetId: place.access_set_id,
     ownerId: what.depositedBy,
   });

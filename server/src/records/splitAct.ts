@@ -252,9 +252,8 @@ class Splitting {
     const { person } = this.given;
     const id = uuidv7();
     const grants = await store.grantsOn(uow, of.id);
-    const marking = (await store.markingOf(uow, of.id))!;
     const set = async (anchorPlace: string): Promise<number> =>
-      getOrMakeSet(uow, { anchorPlace, recordId: null, level: marking.marking_level, caveats: marking.marking_caveats });
+      getOrMakeSet(uow, { anchorPlace, recordId: null, level: of.marking_level, caveats: of.marking_caveats });
     const around = await anchorOf(uow, parent.id);
     await store.addTwin(uow, {
       id,

@@ -105,15 +105,6 @@ export async function setAccess(db: Db, placeId: string, accessSetId: number): P
   await run(db, 'split.access', 'update place set access_set_id = $2 where id = $1', [placeId, accessSetId]);
 }
 
-export function markingOf(db: Db, placeId: string) {
-  return row<{ marking_level: number; marking_caveats: string[] }>(
-    db,
-    'split.marking',
-    'select marking_level, marking_caveats from place where id = $1',
-    [placeId],
-  );
-}
-
 export function grantsOn(db: Db, placeId: string) {
   return rows<{ principal_id: string; profile: string; from_on: string | null; until_on: string | null; reason: string }>(
     db,

@@ -333,7 +333,6 @@ export interface NewRecord {
   readonly facts: Facts;
   readonly gaps: number;
   readonly words: readonly string[];
-  readonly markingLevel: number;
   readonly accessSetId: number;
   readonly ownerId: string;
   readonly depositedBy: string;

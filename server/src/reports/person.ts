@@ -4,7 +4,7 @@ import type { Services } from '../docket/index.js';
 import { custodianOf } from '../holds/index.js';
 import { members, personById, personLine, sessionsOf } from '../identity/index.js';
 import { notFound, requireAtRepository, type ReadsOf } from '../kernel/index.js';
-import { grantsOfPerson } from '../plan/index.js';
+import { grantsOfPerson } from '../access/index.js';
 import { ownedBy } from '../records/index.js';
 
 /** A person with what areas above know of them. */

@@ -195,6 +195,11 @@ export const routes: Routes = [
         loadComponent: () => import('./access/reachPage').then((m) => m.ReachPage),
       },
       {
+        path: 'access/profiles',
+        title: 'Profiles · Key Cellar',
+        loadComponent: () => import('./access/profilesPage').then((m) => m.ProfilesPage),
+      },
+      {
         path: 'access/look',
         title: 'Access to look at · Key Cellar',
         loadComponent: () => import('./access/findingsPage').then((m) => m.FindingsPage),

@@ -3,6 +3,11 @@ import type { can as english } from '../en/can.js';
 /** Who can do what. */
 export const can: Record<keyof typeof english, string> = {
   'can.both': '{first}; {second}',
+  'can.does.access.changeProfile': 'Ein eigenes Profil des Repositoriums ändern',
+  'can.does.access.giveOnRecord': 'Jemandem Zugang zu einer einzelnen Unterlage geben',
+  'can.does.access.makeProfile': 'Ein Profil aus einzelnen Rechten anlegen',
+  'can.does.access.markPlace': 'Eine Stelle und was in ihr liegt einstufen',
+  'can.does.access.markRecords': 'Unterlagen einstufen',
   'can.does.docket.announce': 'Die Ankündigung eines Postens senden',
   'can.does.docket.answer': 'Einen Einspruch beantworten',
   'can.does.docket.approve': 'Einen Posten genehmigen',
@@ -170,6 +175,7 @@ export const can: Record<keyof typeof english, string> = {
     '{many, select, true {an jeder Partei oder jedem Gegenstand} other {an der Partei oder dem Gegenstand}}',
   'can.on.pass': '{many, select, true {auf dem, wofür jeder Ausweis ist} other {auf dem, wofür der Ausweis ist}}',
   'can.on.place': '{many, select, true {an jeder Stelle} other {an der Stelle}}',
+  'can.on.profile': '{many, select, true {an jedem Profil} other {am Profil}}',
   'can.on.question': '{many, select, true {an jeder Frage} other {an der Frage}}',
   'can.on.record': '{many, select, true {an jeder Unterlage} other {an der Unterlage}}',
   'can.on.record of a batch': '{many, select, true {an jeder Unterlage des Postens} other {an der Unterlage des Postens}}',

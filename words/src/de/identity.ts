@@ -3,6 +3,7 @@ import type { identity as english } from '../en/identity.js';
 /** People and sessions. */
 export const identity: Record<keyof typeof english, string> = {
   'identity.codeNeeded': 'Geben Sie den Code ein, den Ihre App zeigt, oder einen Notfallcode.',
+  'identity.everyoneStays': 'Die Gruppe aller hat keine eigenen Mitglieder, ist in keiner Gruppe und bleibt in Gebrauch.',
   'identity.groupNameTaken': 'Eine Gruppe {name} gibt es schon.',
   'identity.hasSecond': 'Es gibt schon einen zweiten Faktor, oder es wurde keiner begonnen.',
   'identity.lastAdministrator':

@@ -24,6 +24,7 @@ export const thing: Record<keyof typeof english, string> = {
   'thing.person': 'Diese Person',
   'thing.pictureContent': 'Ein Bild dieses Inhalts',
   'thing.place': 'Diese Stelle',
+  'thing.profile': 'Dieses Profil',
   'thing.question': 'Diese Frage',
   'thing.record': 'Diese Unterlage',
   'thing.recordBatch': 'Diese Unterlage des Postens',

@@ -1,6 +1,11 @@
 /** Who can do what: what each act does, what it takes, and on what, by the names of the table of acts. */
 export const can = {
   'can.both': '{first}; {second}',
+  'can.does.access.changeProfile': 'Change a profile of the repository’s own',
+  'can.does.access.giveOnRecord': 'Give someone access to one record',
+  'can.does.access.makeProfile': 'Make a profile from single rights',
+  'can.does.access.markPlace': 'Mark a place, and what lies in it',
+  'can.does.access.markRecords': 'Mark records',
   'can.does.docket.announce': 'Send the notice of a batch',
   'can.does.docket.answer': 'Answer an objection',
   'can.does.docket.approve': 'Approve a batch',
@@ -167,6 +172,7 @@ export const can = {
   'can.on.party or business object': '{many, select, true {on each party or business object} other {on the party or business object}}',
   'can.on.pass': '{many, select, true {on what each pass is for} other {on what the pass is for}}',
   'can.on.place': '{many, select, true {on each place} other {on the place}}',
+  'can.on.profile': '{many, select, true {on each profile} other {on the profile}}',
   'can.on.question': '{many, select, true {on each question} other {on the question}}',
   'can.on.record': '{many, select, true {on each record} other {on the record}}',
   'can.on.record of a batch': '{many, select, true {on each record of the batch} other {on the record of the batch}}',

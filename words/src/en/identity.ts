@@ -1,6 +1,7 @@
 /** People and sessions. */
 export const identity = {
   'identity.codeNeeded': 'Type the code that your app shows, or a recovery code.',
+  'identity.everyoneStays': 'The group of everybody has no members of its own, is in no group, and stays in use.',
   'identity.groupNameTaken': 'There is a group {name} already.',
   'identity.hasSecond': 'There is a second factor already, or none was begun.',
   'identity.lastAdministrator': 'After this, nobody could set up the repository. Give someone else the profile Administrator first.',

@@ -22,6 +22,7 @@ export const thing = {
   'thing.person': 'This person',
   'thing.pictureContent': 'A picture of this content',
   'thing.place': 'This place',
+  'thing.profile': 'This profile',
   'thing.question': 'This question',
   'thing.record': 'This record',
   'thing.recordBatch': 'This record of the batch',

@@ -1,7 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { access, type WhoCan } from '@key-cellar/contract';
-import { profiles } from '@key-cellar/core/access';
 import { InputText } from 'primeng/inputtext';
 import { Api } from '../kit/api';
 import { loaded } from '../kit/loaded';
@@ -64,7 +63,7 @@ export function saysOf(act: WhoCan, typed: string): boolean {
                 <tr>
                   <td>{{ act.does }}</td>
                   <td>{{ act.takes }}</td>
-                  <td>{{ act.profiles.length === everybody ? all : act.profiles.join(', ') }}</td>
+                  <td>{{ act.profiles.length === everybody() ? all : act.profiles.join(', ') }}</td>
                 </tr>
               }
             </tbody>
@@ -99,6 +98,6 @@ export class ActsPage {
   protected readonly text = signal('');
   protected readonly all = $localize`Everybody`;
   /** As many profiles as there are: what all carry is said in a word. */
-  protected readonly everybody = profiles.length;
+  protected readonly everybody = computed(() => Math.max(...(this.page.value()?.acts ?? []).map((a) => a.profiles.length)));
   protected readonly found = computed(() => this.page.value()?.acts.filter((act) => saysOf(act, this.text())));
 }

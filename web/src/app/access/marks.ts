@@ -1,8 +1,6 @@
 import type { AccessMark } from '@key-cellar/contract';
-import { profiles } from '@key-cellar/core/access';
-import { profileTitle } from '../kit/profiles';
 
-const letters: Readonly<Record<string, string>> = {
+const shipped: Readonly<Record<string, string>> = {
   reader: $localize`:letter of Reader:R`,
   borrower: $localize`:letter of Borrower:B`,
   depositor: $localize`:letter of Depositor:D`,
@@ -15,21 +13,18 @@ const letters: Readonly<Record<string, string>> = {
   administrator: $localize`:letters of Administrator:Ad`,
 };
 
-/** Every profile with the letters that stand for it. */
-export const profileLetters: readonly { readonly letters: string; readonly title: string }[] = profiles.map((p) => ({
-  letters: letters[p.code]!,
-  title: profileTitle(p.code),
-}));
+/** The letters that stand for a profile; for one of the repository’s own the first three of its title. */
+export const lettersOf = ({ code, title }: { readonly code: string; readonly title: string }): string => shipped[code] ?? title.slice(0, 3);
 
 /** What a cell shows: letters of two profiles at most; of more the first, and how many more. */
 export function markLetters({ profiles: all }: AccessMark): { readonly text: string; readonly here: boolean }[] {
-  const shown = all.slice(0, all.length > 2 ? 1 : 2).map((p) => ({ text: letters[p.code] ?? p.code, here: p.here }));
+  const shown = all.slice(0, all.length > 2 ? 1 : 2).map((p) => ({ text: lettersOf(p), here: p.here }));
   return all.length > 2 ? [...shown, { text: `+${all.length - 1}`, here: false }] : shown;
 }
 
 /** A mark in words, for who hears it and for the tooltip. */
 export function markWords({ profiles: all, ceiling }: AccessMark): string {
   if (all.length === 0) return $localize`nothing`;
-  const words = all.map((p) => (p.here ? $localize`${profileTitle(p.code)}:profile: (given here)` : profileTitle(p.code))).join(', ');
+  const words = all.map((p) => (p.here ? $localize`${p.title}:profile: (given here)` : p.title)).join(', ');
   return ceiling ? $localize`${words}:profiles:; the clearance is too low for it` : words;
 }

@@ -33,7 +33,8 @@ import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
 import { CountPipe } from '../kit/words';
 import { AccessNav } from './accessNav';
-import { markLetters, markWords, profileLetters } from './marks';
+import { profileChoices } from '../kit/profiles';
+import { lettersOf, markLetters, markWords } from './marks';
 import { WhySides } from './whySides';
 
 interface Line extends Omit<MatrixRow, 'cells'> {
@@ -68,7 +69,8 @@ export class MatrixPage {
   protected readonly byGroup = computed(() => this.by() === 'group');
   protected readonly everywhere = computed(() => this.all() === 'true');
 
-  protected readonly legend = profileLetters;
+  private readonly profiles = profileChoices().all;
+  protected readonly legend = computed(() => this.profiles().map((p) => ({ letters: lettersOf(p), title: p.title })));
   protected readonly letters = markLetters;
   protected readonly sizes = { wide, high, heads, label };
   protected readonly columns = signal<readonly PersonRef[]>([]);

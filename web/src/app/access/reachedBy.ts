@@ -33,5 +33,10 @@ import { ReachTable } from './reachTable';
 export class ReachedBy {
   private readonly api = inject(Api);
   readonly record = input.required<string>();
-  protected readonly page = loaded(() => this.api.call(access.reach, { query: { recordId: this.record() } }));
+  /** Changes when it is to be asked again. */
+  readonly since = input(0);
+  protected readonly page = loaded(() => {
+    this.since();
+    return this.api.call(access.reach, { query: { recordId: this.record() } });
+  });
 }

@@ -1,7 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import type { AccessSide, RightLine, WeighedGrantLine } from '@key-cellar/contract';
-import { profileTitle } from '../kit/profiles';
 import { DayPipe } from '../kit/words';
 
 const extents = {
@@ -26,7 +25,7 @@ const extents = {
           <ul class="grants">
             @for (g of side.grants; track g.grantId) {
               <li [class.counts]="g.counts">
-                <b>{{ profileTitle(g.profile) }}</b>&ngsp;<ng-container i18n>for {{ g.to.name }} on</ng-container>&ngsp;
+                <b>{{ g.profile }}</b>&ngsp;<ng-container i18n>for {{ g.to.name }} on</ng-container>&ngsp;
                 @if (g.placeId) {
                   <a [routerLink]="['/plan', g.placeId]">{{ g.place }}</a>
                 } @else {
@@ -107,7 +106,6 @@ const extents = {
 export class WhySides {
   readonly sides = input.required<readonly AccessSide[]>();
   readonly rights = input.required<readonly RightLine[]>();
-  protected readonly profileTitle = profileTitle;
   protected readonly extents = extents;
   /** Rights that are had alike, through the same, in one line; of two, where they differ first. */
   protected readonly lines = computed(() => {

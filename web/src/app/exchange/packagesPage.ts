@@ -29,6 +29,7 @@ const sectionWords: Readonly<Record<SectionName, string>> = {
   jurisdictions: $localize`Jurisdictions`,
   eventTypes: $localize`Types of events`,
   namedYears: $localize`Named years`,
+  profiles: $localize`Profiles`,
   people: $localize`People`,
   groups: $localize`Groups`,
   recordTypes: $localize`Record types`,

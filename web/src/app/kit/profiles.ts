@@ -1,24 +1,13 @@
-import { profiles } from '@key-cellar/core/access';
+import { computed, inject, type Signal } from '@angular/core';
+import { access, type ProfileLine } from '@key-cellar/contract';
+import { Api } from './api';
+import type { Option } from './choice';
+import { loaded } from './loaded';
 
-type ProfileCode = (typeof profiles)[number]['code'];
-
-const titles: Readonly<Record<string, string>> = {
-  reader: $localize`Reader`,
-  borrower: $localize`Borrower`,
-  depositor: $localize`Depositor`,
-  editor: $localize`Editor`,
-  steward: $localize`Steward`,
-  keeper: $localize`Keeper`,
-  counsel: $localize`Counsel`,
-  approver: $localize`Approver`,
-  auditor: $localize`Auditor`,
-  administrator: $localize`Administrator`,
-};
-
-/** What a profile is called. */
-export const profileTitle = (code: string): string => titles[code] ?? code;
-
-export const profileOptions: readonly { readonly value: ProfileCode; readonly name: string }[] = profiles.map((p) => ({
-  value: p.code,
-  name: profileTitle(p.code),
-}));
+/** All profiles, those that ship first; and those to choose from for what is given now. Call in an injection context. */
+export function profileChoices(): { readonly all: Signal<readonly ProfileLine[]>; readonly options: Signal<Option<string>[]> } {
+  const api = inject(Api);
+  const page = loaded(() => api.call(access.profiles));
+  const all = computed(() => page.value()?.profiles ?? []);
+  return { all, options: computed(() => all().flatMap((p) => (p.active ? [{ value: p.code, name: p.title }] : []))) };
+}

@@ -26,18 +26,22 @@ import { TextField } from '../kit/textField';
           [value]="name()"
           (valueChange)="name.set($event)"
         />
-        <kc-choices
-          field="group-members"
-          label="Members"
-          i18n-label
-          [options]="options()"
-          [value]="memberIds()"
-          (valueChange)="memberIds.set($event)"
-        />
+        @if (group()?.everyone) {
+          <p class="quiet" i18n>Everybody is in it who can sign in: now, and whoever comes later.</p>
+        } @else {
+          <kc-choices
+            field="group-members"
+            label="Members"
+            i18n-label
+            [options]="options()"
+            [value]="memberIds()"
+            (valueChange)="memberIds.set($event)"
+          />
+        }
         @if (wrong()['/memberIds']; as why) {
           <p class="madder" role="alert">{{ why }}</p>
         }
-        @if (group()) {
+        @if (group() && !group()!.everyone) {
           <label class="check">
             <input type="checkbox" name="active" [ngModel]="active()" (ngModelChange)="active.set($event)" />
             <span i18n>In use: its members have what it is given</span>
@@ -79,7 +83,7 @@ export class GroupSheet {
   protected readonly wrong = computed(() => Object.fromEntries((this.problem()?.fields ?? []).map((f) => [f.pointer, f.sentence])));
   protected readonly options = computed(() => [
     ...this.groups().flatMap((g) =>
-      g.active && g.id !== this.group()?.id ? [{ value: g.id, name: $localize`${g.name}:name: (group)` }] : [],
+      g.active && !g.everyone && g.id !== this.group()?.id ? [{ value: g.id, name: $localize`${g.name}:name: (group)` }] : [],
     ),
     ...this.people().flatMap((p) => (p.active ? [{ value: p.id, name: p.name }] : [])),
   ]);

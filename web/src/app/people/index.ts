@@ -1,1 +1,2 @@
 export { PlaceGrants } from './placeGrants';
+export { RecordGrants } from './recordGrants';

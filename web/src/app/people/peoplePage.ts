@@ -146,7 +146,7 @@ const saysOf = (said: string, typed: string): boolean =>
                         <span class="quiet small" i18n>not in use</span>
                       }
                     </td>
-                    <td class="num">{{ group.members.length | count }}</td>
+                    <td class="num">{{ (group.everyone ? inUse() : group.members.length) | count }}</td>
                     <td class="clip">{{ memberWords(group) }}</td>
                   </tr>
                 }
@@ -227,6 +227,7 @@ export class PeoplePage {
   protected readonly invite = signal(true);
   protected readonly byMail = signal(true);
   protected readonly mail = loaded(() => this.api.call(identity.mailChoices));
+  protected readonly inUse = computed(() => (this.page.value()?.people ?? []).filter((p) => p.active).length);
   protected readonly grouping = signal(false);
   protected readonly group = signal<GroupLine | null>(null);
   protected readonly busy = signal(false);
@@ -243,7 +244,7 @@ export class PeoplePage {
   }
 
   protected memberWords(group: GroupLine): string {
-    return group.members.map((m) => m.name).join(', ');
+    return group.everyone ? $localize`everybody who can sign in` : group.members.map((m) => m.name).join(', ');
   }
 
   protected clearanceWords(one: PersonLine): string {

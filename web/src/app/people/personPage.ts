@@ -2,7 +2,6 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, li
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
 import { identity, people, type Invitation, type Problem } from '@key-cellar/contract';
-import { profileTitle } from '../kit/profiles';
 import { Button } from 'primeng/button';
 import type { Observable } from 'rxjs';
 import { Session } from '../identity/index';
@@ -92,7 +91,6 @@ export class PersonPage {
   protected readonly heirs = computed(() =>
     (this.all.value()?.people ?? []).flatMap((p) => (p.active && p.id !== this.id() ? [{ value: p.id, name: p.name }] : [])),
   );
-  protected readonly profileTitle = profileTitle;
 
   constructor() {
     effect(() => {

@@ -6,7 +6,7 @@ import { factsOfTypes } from '@key-cellar/core/records';
 import { catchError, of } from 'rxjs';
 import { Api } from '../kit/api';
 import { filingPlaces } from '../kit/filingPlaces';
-import { profileOptions } from '../kit/profiles';
+import { profileChoices } from '../kit/profiles';
 import { byWords } from '../kit/words';
 import { RecordsService } from '../records/index';
 
@@ -48,7 +48,7 @@ export class StencilParts {
   readonly principalOptions = computed(() => this.people().people.map((p) => ({ value: p.id, name: p.name })));
   readonly numberingOptions = computed(() => this.numberings().numberings.map((n) => ({ value: n.id, name: `${n.title} (${n.pattern})` })));
   readonly jurisdictionOptions = computed(() => this.jurisdictions().jurisdictions.map(({ name }) => ({ value: name, name })));
-  readonly profileOptions = profileOptions;
+  readonly profileOptions = profileChoices().options;
   readonly ruleOptions = computed(() =>
     this.rules()
       .rules.filter((r) => r.version !== null)

@@ -3,6 +3,7 @@ import { FormsModule } from '@angular/forms';
 import type { OutcomeLine, Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { Tooltip } from 'primeng/tooltip';
+import { MarkingSheet } from '../access/index';
 import { HoldSheet } from '../holds/index';
 import { Session } from '../identity/index';
 import { toProblem } from '../kit/api';
@@ -22,6 +23,7 @@ import { RecordsService } from './recordsService';
   selector: 'kc-act-on-many',
   imports: [
     LongTextField,
+    MarkingSheet,
     Button,
     CountPipe,
     FormsModule,
@@ -104,6 +106,9 @@ import { RecordsService } from './recordsService';
             (onClick)="moveOpen.set(true)"
           />
         }
+        @if (session.may('grant') && !single()) {
+          <p-button size="small" severity="secondary" [outlined]="true" label="Marking" i18n-label (onClick)="markingOpen.set(true)" />
+        }
         @if (session.may('link') && state() !== 'disposed') {
           <p-button
             [size]="single() ? undefined : 'small'"
@@ -151,6 +156,7 @@ import { RecordsService } from './recordsService';
     </kc-sheet>
     <kc-override-sheet [(open)]="handOpen" [ids]="idList()" (acted)="acted.emit()" />
     <kc-move-sheet [(open)]="moveOpen" [ids]="idList()" (acted)="acted.emit()" />
+    <kc-marking-sheet [(open)]="markingOpen" [recordIds]="idList()" (done)="acted.emit()" />
     <kc-pass-sheet [(open)]="passOpen" [recordIds]="idList()" />
     <kc-hold-sheet [(open)]="holdOpen" [recordIds]="idList()" (placed)="acted.emit()" />
   `,
@@ -191,6 +197,7 @@ export class ActOnMany {
   protected readonly act = signal<'declare' | 'revoke'>('declare');
   protected readonly sheetOpen = signal(false);
   protected readonly holdOpen = signal(false);
+  protected readonly markingOpen = signal(false);
   protected readonly passOpen = signal(false);
   protected readonly handOpen = signal(false);
   protected readonly moveOpen = signal(false);

@@ -6,7 +6,7 @@ import { Button } from 'primeng/button';
 import { Tab, TabList, TabPanel, TabPanels, Tabs } from 'primeng/tabs';
 import { Tooltip } from 'primeng/tooltip';
 import { filter, map, switchMap, take } from 'rxjs';
-import { ReachedBy } from '../access/index';
+
 import { RecordSteps } from '../docket/index';
 import { Session } from '../identity/index';
 import { DateField } from '../kit/dateField';
@@ -23,6 +23,7 @@ import { BytesPipe, CountPipe, DayPipe, InstantPipe } from '../kit/words';
 import { TextField } from '../kit/textField';
 import { UploadService } from '../receiving/index';
 import { EventList, RuleOnDay } from '../schedule/index';
+import { RecordGrants } from '../people/index';
 import { ActOnMany } from './actOnMany';
 import { FactFields, type FactValues } from './factFields';
 import { FactWordsPipe } from './factWords';
@@ -53,7 +54,7 @@ export function lifeOfDossier(d: Dossier): Life {
 @Component({
   selector: 'kc-dossier',
   imports: [
-    ReachedBy,
+    RecordGrants,
     TextField,
     DateField,
     ActOnMany,

@@ -1,0 +1,172 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, model, output, signal, untracked } from '@angular/core';
+import { access, type AccessShift, type MarkingLine, type OutcomeLine, type Problem } from '@key-cellar/contract';
+import { Button } from 'primeng/button';
+import { EMPTY, type Observable } from 'rxjs';
+import { AccessShiftWords } from '../kit/accessShift';
+import { Api, toProblem } from '../kit/api';
+import { Choices } from '../kit/choices';
+import { loaded } from '../kit/loaded';
+import { LongTextField } from '../kit/longTextField';
+import { ProblemNotice } from '../kit/notice';
+import { NumberField } from '../kit/numberField';
+import { ResultList } from '../kit/resultList';
+import { Sheet } from '../kit/sheet';
+import { markingWords } from './markingWords';
+
+interface Effect {
+  readonly access: AccessShift | null;
+  /** Of records: what came of each. */
+  readonly results?: readonly OutcomeLine[];
+}
+
+/** Marks a place or records: a level, and caveats. It is tried first, and says whose access changes. */
+@Component({
+  selector: 'kc-marking-sheet',
+  imports: [AccessShiftWords, Button, Choices, LongTextField, NumberField, ProblemNotice, ResultList, Sheet],
+  template: `
+    <kc-sheet [(open)]="open" [heading]="heading()">
+      @if (results(); as lines) {
+        <kc-result-list [lines]="lines" />
+      } @else {
+        <form class="form" (submit)="$event.preventDefault(); send(effect() === null)">
+          <p class="sheet-note">
+            @if (place()) {
+              <ng-container i18n
+                >Whoever is not cleared for it sees neither the place nor what lies in it. What lies in it is marked at least
+                so.</ng-container
+              >
+            } @else {
+              <ng-container i18n>Whoever is not cleared for it does not see it at all.</ng-container>
+            }
+            @if (aroundWords(); as w) {
+              <ng-container i18n>What it lies in is marked {{ w }}: no less here.</ng-container>
+            }
+          </p>
+          <kc-number-field
+            field="marking-level"
+            label="Level"
+            i18n-label
+            [min]="0"
+            [max]="cleared.value()?.level ?? 0"
+            [hint]="hint()"
+            [wrong]="wrong()['/level']"
+            [value]="level()"
+            (valueChange)="level.set($event); effect.set(null)"
+          />
+          @if (caveatOptions().length > 0) {
+            <kc-choices
+              field="marking-caveats"
+              label="Caveats"
+              i18n-label
+              [options]="caveatOptions()"
+              [value]="caveats()"
+              (valueChange)="caveats.set($event); effect.set(null)"
+            />
+          }
+          <kc-long-text-field
+            field="marking-reason"
+            label="Reason"
+            i18n-label
+            [needed]="true"
+            [rows]="2"
+            [maxlength]="2000"
+            [value]="reason()"
+            (valueChange)="reason.set($event)"
+          />
+          @if (effect(); as e) {
+            @if (refused(e); as n) {
+              <p class="madder" i18n>
+                {n, plural, =1 {One record is left as it is} other {{{ n }} records are left as they are}}: {{ e.results![0]!.why }}
+              </p>
+            }
+            <kc-access-shift [shift]="e.access" />
+          }
+          <kc-problem [problem]="problem()" />
+          <p-button type="submit" [disabled]="busy() || !ready()" [label]="effect() === null ? labels.look : labels.mark" />
+        </form>
+      }
+    </kc-sheet>
+  `,
+  changeDetection: ChangeDetectionStrategy.OnPush,
+})
+export class MarkingSheet {
+  protected readonly labels = { look: $localize`See the effect`, mark: $localize`Mark so` };
+  private readonly api = inject(Api);
+  /** Either a place, in the revision that is shown, or records. */
+  readonly place = input<{ readonly id: string; readonly revision: number } | null>(null);
+  readonly recordIds = input<readonly string[]>([]);
+  readonly name = input('');
+  /** How it is marked now, where that is known. */
+  readonly now = input<MarkingLine>({ level: 0, caveats: [] });
+  readonly around = input<MarkingLine>({ level: 0, caveats: [] });
+  readonly open = model(false);
+  readonly done = output();
+  protected readonly cleared = loaded(() => (this.open() ? this.api.call(access.markings) : EMPTY));
+  protected readonly caveatOptions = computed(() => (this.cleared.value()?.caveats ?? []).map((value) => ({ value, name: value })));
+  protected readonly hint = computed(() => {
+    const most = this.cleared.value()?.level ?? 0;
+    return $localize`0 for none, up to your own clearance of ${most}:most:`;
+  });
+  protected readonly heading = computed(() => {
+    const n = this.recordIds().length;
+    if (this.name()) return $localize`Marking of ${this.name()}:name:`;
+    return n === 1 ? $localize`Marking of one record` : $localize`Marking of ${n}:n: records`;
+  });
+  protected readonly aroundWords = computed(() => markingWords(this.around()));
+  protected readonly level = signal<number | null>(0);
+  protected readonly caveats = signal<readonly string[]>([]);
+  protected readonly reason = signal('');
+  protected readonly effect = signal<Effect | null>(null);
+  protected readonly results = signal<readonly OutcomeLine[] | null>(null);
+  protected readonly busy = signal(false);
+  protected readonly problem = signal<Problem | null>(null);
+  protected readonly wrong = computed(() => Object.fromEntries((this.problem()?.fields ?? []).map((f) => [f.pointer, f.sentence])));
+  protected readonly ready = computed(() => this.reason().trim().length >= 3 && this.level() !== null);
+
+  constructor() {
+    effect(() => {
+      this.open();
+      untracked(() => {
+        this.level.set(this.now().level);
+        this.caveats.set(this.now().caveats);
+        this.reason.set('');
+        this.effect.set(null);
+        this.results.set(null);
+        this.problem.set(null);
+      });
+    });
+  }
+
+  /** How many records would be left as they are; those are listed first. */
+  protected refused({ results }: Effect): number {
+    return (results ?? []).filter((r) => r.outcome === 'refused').length;
+  }
+
+  private call(dryRun: boolean): Observable<Effect> {
+    const body = { level: this.level()!, caveats: this.caveats(), reason: this.reason().trim(), dryRun };
+    const place = this.place();
+    if (place) return this.api.call(access.markPlace, { params: { id: place.id }, body: { ...body, revision: place.revision } });
+    return this.api.call(access.markRecords, { body: { ...body, recordIds: [...this.recordIds()] } });
+  }
+
+  protected send(dryRun: boolean): void {
+    this.busy.set(true);
+    this.problem.set(null);
+    this.call(dryRun).subscribe({
+      next: (said) => {
+        this.busy.set(false);
+        if (dryRun) {
+          this.effect.set({ ...said, results: [...(said.results ?? [])].sort((a) => (a.outcome === 'refused' ? -1 : 1)) });
+          return;
+        }
+        if (said.results && this.recordIds().length > 1) this.results.set(said.results);
+        else this.open.set(false);
+        this.done.emit();
+      },
+      error: (error: unknown) => {
+        this.busy.set(false);
+        this.problem.set(toProblem(error));
+      },
+    });
+  }
+}
