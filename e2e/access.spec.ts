@@ -133,3 +133,63 @@ test('a group asks for a second factor; a member sets it up before anything else
   await lune.keyboard.press('Enter');
   await expect(lune).toHaveURL(/today/);
 });
+
+test('a keeper makes a profile, gives it to everybody on one record, and marks the record so that most lose sight of it', async ({
+  browser,
+  app,
+}) => {
+  const ines = await signedIn(browser, app, 'ines');
+  const sunniva = await signedIn(browser, app, 'sunniva');
+  const listed = await ines.request.get('/api/records?words=gauge');
+  const { records } = (await listed.json()) as { records: { id: string; number: string }[] };
+  const { id, number } = records[0]!;
+
+  await test.step('a profile from single rights; what makes no sense is refused', async () => {
+    await ines.goto('/access/profiles');
+    await ines.getByRole('button', { name: 'Make a profile' }).click();
+    const sheet = ines.getByRole('dialog', { name: 'Make a profile' });
+    await sheet.getByLabel('Name').fill('Conservator');
+    await sheet.getByLabel('dispose').check();
+    await sheet.getByLabel('discover: find it').uncheck();
+    await sheet.getByRole('button', { name: 'Make a profile' }).click();
+    await expect(sheet.getByRole('alert')).toContainText('“read” is of no use without “discover”.');
+    await sheet.getByLabel('discover: find it').check();
+    await sheet.getByLabel('dispose').uncheck();
+    await sheet.getByLabel('annotate').check();
+    await sheet.getByRole('button', { name: 'Make a profile' }).click();
+    await expect(ines.getByRole('columnheader', { name: 'Conservator' })).toBeVisible();
+  });
+
+  await test.step('given to everybody on one record, who find it from then on', async () => {
+    expect((await sunniva.request.get(`/api/records/${id}`)).status()).toBe(404);
+    await ines.goto(`/records/${id}`);
+    await ines.getByRole('tab', { name: 'Access' }).click();
+    await ines.getByRole('button', { name: 'give access' }).click();
+    await choose(ines, 'Person or group', 'Everyone (group)');
+    await choose(ines, 'As', 'Conservator');
+    await ines.getByLabel('Reason').fill('shown at the open day');
+    await ines.getByRole('button', { name: 'See the effect' }).click();
+    await expect(ines.getByText('Sunniva Holt: discover, read, annotate on one record')).toBeVisible();
+    await ines.getByRole('button', { name: 'Give access', exact: true }).click();
+    await expect(ines.getByRole('row', { name: /Everyone.*Conservator here.*shown at the open day/ })).toBeVisible();
+    await sunniva.goto('/find');
+    await expect(sunniva.getByText(number)).toBeVisible();
+  });
+
+  await test.step('marked: whoever is not cleared sees nothing of it any more', async () => {
+    await ines.getByRole('button', { name: 'marking' }).click();
+    const sheet = ines.getByRole('dialog', { name: /^Marking of/ });
+    await sheet.getByLabel('Level').fill('4');
+    await sheet.getByLabel('Reason').fill('names who is under inquiry');
+    await sheet.getByRole('button', { name: 'See the effect' }).click();
+    await expect(sheet.getByText('You are not cleared for marking level 4 yourself.')).toBeVisible();
+    await sheet.getByLabel('Level').fill('2');
+    await sheet.getByRole('button', { name: 'See the effect' }).click();
+    await expect(sheet.getByText('Sunniva Holt: discover, read, annotate on one record')).toBeVisible();
+    await sheet.getByRole('button', { name: 'Mark so' }).click();
+    await expect(ines.getByText('level 2')).toBeVisible();
+    expect((await sunniva.request.get(`/api/records/${id}`)).status()).toBe(404);
+    await sunniva.goto(`/records/${id}`);
+    await expect(sunniva.getByText('does not exist here, or you may not see it')).toBeVisible();
+  });
+});

@@ -12,8 +12,9 @@ const whoCan = z.object({
   does: sentence,
   /** The rights that it takes, on what; or why it takes none. */
   takes: sentence,
-  /** Profiles that carry all of it. */
+  /** Profiles that carry all of it, and whether all do. */
   profiles: z.array(sentence),
+  all: z.boolean(),
 });
 export type WhoCan = z.infer<typeof whoCan>;
 

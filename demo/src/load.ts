@@ -54,7 +54,7 @@ export async function loadDemo(config: Config, progress: (line: string) => void)
   const running = await startServices({ ...config, logLevel: 'warn' });
   const { services } = running;
   try {
-    if (await row(services.pool, 'demo.any', 'select from principal limit 1')) return;
+    if (await row(services.pool, 'demo.any', `select from principal where kind = 'person' limit 1`)) return;
     progress('making the people, the plan and the schedule');
     const { folders, records } = makeRecords();
     const files = await makeFiles(records);

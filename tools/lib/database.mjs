@@ -33,7 +33,7 @@ export async function isEmpty(url) {
   try {
     const table = await client.query(`select to_regclass('principal') as name`);
     if (table.rows[0].name === null) return true;
-    return (await client.query('select from principal limit 1')).rowCount === 0;
+    return (await client.query(`select from principal where kind = 'person' limit 1`)).rowCount === 0;
   } finally {
     await client.end();
   }

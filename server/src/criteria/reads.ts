@@ -14,10 +14,9 @@ export async function vocabularyOf(pool: Db, access: PersonAccess): Promise<Voca
     store.types(pool),
     store.places(pool, access.sets('discover')),
     store.people(pool),
-    store.entities(pool, mostNamed),
-    hasRight(access.anywhere, 'hold')
-      ? store.openHolds(pool, (await mayAtRepository(pool, access, 'hold')) ? null : access.sets('hold'))
-      : [],
+    // A name tells nothing of what it stands for, to whoever may find anything.
+    hasRight(access.anywhere, 'discover') ? store.entities(pool, mostNamed) : [],
+    hasRight(access.anywhere, 'hold') ? store.openHolds(pool, access.sets('hold'), await mayAtRepository(pool, access, 'hold')) : [],
     mayNameDetectors(access) ? store.detectors(pool) : [],
   ]);
   const facts = new Map(types.flatMap((t) => t.facts.map((f) => [f.code, f])));

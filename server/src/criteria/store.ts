@@ -27,15 +27,15 @@ export function people(db: Db) {
   return rows<{ id: string; name: string }>(db, 'vocabulary.people', `select id, name from principal where kind = 'person' order by name`);
 }
 
-/** Open holds that cover nothing outside of these sets; null: all of them. One by criteria reaches into everything. */
-export function openHolds(db: Db, sets: readonly number[] | null) {
+/** Open holds that cover nothing outside of these sets; one by criteria reaches into everything, and is for those who hold there. */
+export function openHolds(db: Db, sets: readonly number[], everywhere: boolean) {
   return rows<{ id: string; name: string }>(
     db,
     'vocabulary.holds',
-    `select h.id, h.name from hold h where h.state = 'open' and ($1::int[] is null or (h.criteria is null and not exists (
-       select from hold_cover c join record r on r.id = c.record_id where c.hold_id = h.id and not r.access_set_id = any ($1))))
+    `select h.id, h.name from hold h where h.state = 'open' and (h.criteria is null or $2) and not exists (
+       select from hold_cover c join record r on r.id = c.record_id where c.hold_id = h.id and not r.access_set_id = any ($1::int[]))
      order by h.name`,
-    [sets],
+    [sets, everywhere],
   );
 }
 

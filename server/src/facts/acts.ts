@@ -3,7 +3,7 @@ import { type records, setup } from '@key-cellar/contract';
 import { definitionProblems } from '@key-cellar/core/records';
 import { actsFor, atRepository, changedMeanwhile, one, Problem, somewhere, type ReadsOf, type Services } from '../kernel/index.js';
 import { addEntity, added, changed, entitySubject, listEntities, requireFreeName, rewriteEntity } from './entities.js';
-import { namesOf } from './facts.js';
+import { knowsEntities, namesOf } from './facts.js';
 import { entityKind, typeKind } from './kinds.js';
 import * as store from './store.js';
 import {
@@ -110,13 +110,14 @@ export const setupReads: Pick<ReadsOf<typeof setup, Services>, 'types' | 'type' 
   entities: async ({ services, access, query }) => listEntities(services, await access(), query.kind, query.text),
   options: async ({ services: { pool }, access, query }) => {
     const text = query.text.trim();
-    const sets = (await access()).sets('discover');
+    const known = await access();
+    const sets = known.sets('discover');
     switch (query.kind) {
       case 'person':
         return { options: await store.peopleLike(pool, text) };
       case 'party':
       case 'object':
-        return { options: await store.entitiesLike(pool, query.kind, text) };
+        return { options: knowsEntities(known) ? await store.entitiesLike(pool, query.kind, text) : [] };
       case 'place':
         return { options: await store.placesLike(pool, text, sets) };
       case 'reference':

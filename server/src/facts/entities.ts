@@ -1,9 +1,8 @@
 import { message } from '@key-cellar/words';
-import { hasRight } from '@key-cellar/core/access';
 import type { EntityLine } from '@key-cellar/contract';
 import { uuidv7 } from 'uuidv7';
 import { notAllowed, wrongField, type PersonAccess, type Services, type Subject, type UnitOfWork } from '../kernel/index.js';
-import { foundBy, recordWords } from './facts.js';
+import { foundBy, knowsEntities, recordWords } from './facts.js';
 import * as store from './store.js';
 
 const mostListed = 500;
@@ -29,7 +28,7 @@ export async function listEntities(
   kind: 'party' | 'object',
   text: string,
 ): Promise<{ entities: EntityLine[]; more: boolean }> {
-  if (!hasRight(access.anywhere, 'discover')) throw notAllowed('discover');
+  if (!knowsEntities(access)) throw notAllowed('discover');
   const found = await store.entities(services.pool, kind, text.trim(), access.sets('discover'), mostListed + 1);
   return { entities: found.slice(0, mostListed).map(toEntityLine), more: found.length > mostListed };
 }

@@ -55,8 +55,13 @@ function pointsOf(definitions: readonly FactDefinition[], facts: Facts): { defin
 const findable = (things: readonly store.ThingRow[]): string[] =>
   things.filter((t) => t.kind !== 'place' && t.kind !== 'reference').map((t) => t.name);
 
-const mayKnow = (access: PersonAccess, thing: store.ThingRow): boolean =>
-  thing.access_set_id === null || hasRight(access.on(thing.access_set_id).all, 'discover');
+/** Whether somebody may know what parties and business objects there are: a name tells nothing of what it stands for, to whoever may find anything. */
+export const knowsEntities = (access: PersonAccess): boolean => hasRight(access.anywhere, 'discover');
+
+const mayKnow = (access: PersonAccess, thing: store.ThingRow): boolean => {
+  if (thing.access_set_id !== null) return hasRight(access.on(thing.access_set_id).all, 'discover');
+  return (thing.kind !== 'party' && thing.kind !== 'object') || knowsEntities(access);
+};
 
 /** What things are called that facts point at, as far as the person may know. */
 export async function namesOf(db: Db, access: PersonAccess, ids: readonly string[]): Promise<Record<string, string>> {

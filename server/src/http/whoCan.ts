@@ -40,6 +40,7 @@ export function carriersOf(act: AnyAct, profiles: Profiles): readonly Profile[] 
 /** Who can do what, read off the table of acts: each act with the rights it takes, on what, and the profiles that carry them. */
 export function whoCan(acts: readonly { readonly name: string; readonly act: AnyAct }[], profiles: Profiles): Told<WhoCan>[] {
   return acts.map(({ name, act }) => ({
+    all: carriersOf(act, profiles).length === profiles.size,
     name,
     does: wordsFor('does', name),
     takes: takes(act),

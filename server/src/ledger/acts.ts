@@ -1,4 +1,5 @@
 import { message } from '@key-cellar/words';
+import { hasRight } from '@key-cellar/core/access';
 import { ledger, type LedgerEntry, type VerifyLine, type Told, type Problem as ProblemDocument } from '@key-cellar/contract';
 import {
   actsFor,
@@ -16,6 +17,8 @@ import {
   streamFrom,
   turns,
   withUnitOfWork,
+  type Db,
+  type PersonAccess,
   type ReadsOf,
   type SignedIn,
 } from '../kernel/index.js';
@@ -86,6 +89,23 @@ const ofHolds = new Set(['held', 'let out of a hold', 'released from a hold']);
 const withoutHold = (entry: Told<LedgerEntry>): Told<LedgerEntry> =>
   ofHolds.has(entry.act) ? { ...entry, before: null, after: null, note: null } : entry;
 
+/**
+ * Entries on what somebody may not know of say that something was done, when, and by whom, and not on what: a marking is a ceiling for
+ * auditors, too. Source: docs/semantics.md 9.11.
+ */
+async function withheld<P extends { readonly entries: Told<LedgerEntry>[] }>(db: Db, rights: PersonAccess, page: P): Promise<P> {
+  const sets = await store.setsOfSubjects(
+    db,
+    page.entries.flatMap((e) => (e.subjectId === null ? [] : [e.subjectId])),
+  );
+  const known = (e: Told<LedgerEntry>): boolean => {
+    const of = e.subjectId === null ? undefined : sets.get(e.subjectId);
+    return !of || of.some((set) => hasRight(rights.on(set).all, 'discover'));
+  };
+  const without = { subjectId: null, subject: '', before: null, after: null, note: message('ledger.withheld') };
+  return { ...page, entries: page.entries.map((e) => (known(e) ? e : { ...e, ...without })) };
+}
+
 /** The acts that there are come from the table of acts, and are listed where that is put together. */
 export const ledgerReads: Omit<ReadsOf<typeof ledger, Services>, 'acts'> = {
   /** A record's own history is for everybody who may read the record; the whole trail for those who audit all. */
@@ -99,8 +119,9 @@ export const ledgerReads: Omit<ReadsOf<typeof ledger, Services>, 'acts'> = {
       const knowsHolds = mayOn(rights, person, record, 'hold') || mayOn(rights, person, record, 'audit');
       return knowsHolds ? page : { ...page, entries: page.entries.map(withoutHold) };
     }
-    await requireAtRepository(pool, await access(), 'audit', auditors);
-    return service.listEntries(pool, person, filter, part);
+    const rights = await access();
+    await requireAtRepository(pool, rights, 'audit', auditors);
+    return withheld(pool, rights, await service.listEntries(pool, person, filter, part));
   },
 
   state: async ({ services: { pool, sealer }, access }) => {

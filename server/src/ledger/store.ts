@@ -464,3 +464,22 @@ export function seqsAfter(db: Db, after: number, limit: number) {
 export async function sealedSize(db: Db): Promise<number> {
   return (await row<{ size: number }>(db, 'seal.sealed', 'select size from seal_state'))!.size;
 }
+
+/** The access sets that things stand in which entries are on: a record or place its own, what reaches over several those of all of them. */
+export async function setsOfSubjects(db: Db, ids: readonly string[]): Promise<ReadonlyMap<string, readonly number[]>> {
+  const found = await rows<{ id: string; sets: number[] }>(
+    db,
+    'ledger.setsOfSubjects',
+    `select s.id, array_agg(distinct s.access_set_id) as sets from (
+       select id, access_set_id from record where id = any ($1::uuid[])
+       union all select id, access_set_id from place where id = any ($1)
+       union all select c.hold_id, r.access_set_id from hold_cover c join record r on r.id = c.record_id where c.hold_id = any ($1)
+       union all select i.batch_id, r.access_set_id from batch_item i join record r on r.id = i.record_id where i.batch_id = any ($1)
+       union all select a.id, p.access_set_id from arrival a join place p on p.id = a.place_id where a.id = any ($1)
+       union all select v.pass_id, r.access_set_id from visitor_pass_record v join record r on r.id = v.record_id where v.pass_id = any ($1)
+       union all select v.id, p.access_set_id from visitor_pass v join place p on p.id = v.place_id where v.id = any ($1)
+     ) s group by s.id`,
+    [[...new Set(ids)]],
+  );
+  return new Map(found.map((f) => [f.id, f.sets]));
+}

@@ -50,6 +50,7 @@ export const ledger: Record<keyof typeof english, string> = {
   'ledger.trouble.sealing': 'Einträge lassen sich nicht versiegeln.',
   'ledger.trouble.stamp': 'Der Zeitstempeldienst ist nicht erreichbar; der neueste Kopf wird gestempelt, wenn er wieder da ist.',
   'ledger.trouble.witness': 'Der Zeuge ist nicht erreichbar; Köpfe werden versiegelt und gegengezeichnet, wenn er wieder da ist.',
+  'ledger.withheld': 'An etwas, für das Sie nicht ermächtigt sind oder das Sie nicht sehen dürfen.',
   'ledger.witnessDidNotSign': 'Der Zeuge hat nicht unterschrieben, was seine Datei über {size} Einträge sagt.',
   'ledger.witnessKnowsLedgerAnother': 'Der Zeuge kennt dieses Journal mit einem anderen ersten Schlüssel.',
   'ledger.witnessKnowsOtherKey': 'Der Zeuge kennt dieses Journal mit einem anderen Schlüssel.',

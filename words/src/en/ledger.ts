@@ -45,6 +45,7 @@ export const ledger = {
   'ledger.trouble.sealing': 'Entries cannot be sealed.',
   'ledger.trouble.stamp': 'The time-stamping authority cannot be reached; the newest head is stamped when it is back.',
   'ledger.trouble.witness': 'The witness cannot be reached; heads are sealed, and cosigned when it is back.',
+  'ledger.withheld': 'On what you are not cleared for, or may not know of.',
   'ledger.witnessDidNotSign': 'The witness did not sign what its file says of {size} entries.',
   'ledger.witnessKnowsLedgerAnother': 'The witness knows this ledger by another first key.',
   'ledger.witnessKnowsOtherKey': 'The witness knows this ledger by another key.',

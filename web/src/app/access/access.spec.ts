@@ -1,8 +1,10 @@
 import { TestBed } from '@angular/core/testing';
-import type { AccessSide, RightLine } from '@key-cellar/contract';
+import type { AccessSide, ProfileLine, RightLine } from '@key-cellar/contract';
 import { FindingsPage } from './findingsPage';
 import { markLetters, markWords } from './marks';
+import { MarkingSheet } from './markingSheet';
 import { MatrixPage } from './matrixPage';
+import { ProfilesPage } from './profilesPage';
 import { Stage, testingProviders } from '../kit/testing';
 import { WhySides } from './whySides';
 
@@ -18,8 +20,8 @@ const page = (from: number, count: number, total: number) => ({
   })),
   marks: [
     { profiles: [], ceiling: false },
-    { profiles: [{ code: 'editor', here: true }], ceiling: false },
-    { profiles: [{ code: 'reader', here: false }], ceiling: true },
+    { profiles: [{ code: 'editor', title: 'Editor', here: true }], ceiling: false },
+    { profiles: [{ code: 'reader', title: 'Reader', here: false }], ceiling: true },
   ],
   total,
   knownFrom: '2020-01-01',
@@ -29,17 +31,22 @@ describe('a mark of access', () => {
   it('shows two profiles at most, and says all of them', () => {
     const mark = {
       profiles: [
-        { code: 'keeper', here: true },
-        { code: 'editor', here: false },
-        { code: 'reader', here: false },
+        { code: 'keeper', title: 'Keeper', here: true },
+        { code: 'editor', title: 'Editor', here: false },
+        { code: 'reader', title: 'Reader', here: false },
       ],
       ceiling: false,
     };
     expect(markLetters(mark).map((m) => m.text)).toEqual(['K', '+2']);
     expect(markWords(mark)).toBe('Keeper (given here), Editor, Reader');
     expect(markLetters({ ...mark, profiles: mark.profiles.slice(1) }).map((m) => m.text)).toEqual(['E', 'R']);
+    expect(markLetters({ profiles: [{ code: 'mover-2', title: 'Mover', here: true }], ceiling: false })).toEqual([
+      { text: 'Mov', here: true },
+    ]);
     expect(markWords({ profiles: [], ceiling: false })).toBe('nothing');
-    expect(markWords({ profiles: [{ code: 'reader', here: false }], ceiling: true })).toBe('Reader; the clearance is too low for it');
+    expect(markWords({ profiles: [{ code: 'reader', title: 'Reader', here: false }], ceiling: true })).toBe(
+      'Reader; the clearance is too low for it',
+    );
   });
 });
 
@@ -132,5 +139,96 @@ describe('what to look at', () => {
     const done = await stage.answer('/api/grants/limit', { results, access: null });
     expect(done.request.body).toEqual({ ...body, dryRun: false });
     expect(document.body.textContent).toContain('Ada · A');
+  });
+});
+
+describe('a marking', () => {
+  const now = { level: 1, caveats: ['people'] };
+
+  it('is given to a place only after its effect was seen, and tried again when it changes', async () => {
+    TestBed.configureTestingModule({ providers: testingProviders });
+    const stage = await Stage.show(MarkingSheet, { place: { id: 'p', revision: 4 }, name: 'A-01 Letters', now, open: true });
+    await stage.answer('/api/access/markings', { level: 3, caveats: ['people', 'works'] });
+    expect(stage.sheet.textContent).toContain('Marking of A-01 Letters');
+    expect(stage.sheet.querySelector<HTMLInputElement>('#marking-level')!.value).toBe('1');
+    expect(stage.button('See the effect', stage.sheet).disabled).withContext('a reason is needed').toBeTrue();
+    await stage.type('#marking-level', '2');
+    await stage.type('#marking-reason', 'under inquiry');
+    await stage.press('See the effect', stage.sheet);
+    const effect = { revision: 5, access: { gains: [], loses: ['Bo: read on 3 records'], people: 1 } };
+    const tried = await stage.answer('/api/places/p/marking', effect);
+    expect(tried.request.body).toEqual({ level: 2, caveats: ['people'], reason: 'under inquiry', revision: 4, dryRun: true });
+    expect(stage.sheet.textContent).toContain('Bo: read on 3 records');
+    await stage.type('#marking-level', '3');
+    expect(stage.sheet.textContent).not.toContain('Bo: read on 3 records');
+    await stage.press('See the effect', stage.sheet);
+    await stage.answer('/api/places/p/marking', effect);
+    await stage.press('Mark so', stage.sheet);
+    const { request } = await stage.answer('/api/places/p/marking', { ...effect, access: null });
+    expect([request.body.level, request.body.dryRun]).toEqual([3, false]);
+  });
+
+  it('of many records says of each what came of it', async () => {
+    TestBed.configureTestingModule({ providers: testingProviders });
+    const stage = await Stage.show(MarkingSheet, { recordIds: ['a', 'b'], open: true });
+    await stage.answer('/api/access/markings', { level: 1, caveats: [] });
+    expect(stage.sheet.textContent).toContain('Marking of 2 records');
+    await stage.type('#marking-reason', 'no longer');
+    const results = [
+      { id: 'a', name: 'A 1', outcome: 'done', why: 'not marked' },
+      { id: 'b', name: 'B 1', outcome: 'refused', why: 'What it lies in is marking level 1.' },
+    ];
+    await stage.press('See the effect', stage.sheet);
+    await stage.answer('/api/records/mark', { results, access: { gains: [], loses: [], people: 0 } });
+    expect(stage.sheet.textContent).toContain('One record is left as it is');
+    await stage.press('Mark so', stage.sheet);
+    await stage.answer('/api/records/mark', { results, access: null });
+    expect(stage.sheet.textContent).toContain('1 done');
+    expect(stage.sheet.textContent).toContain('What it lies in is marking level 1.');
+  });
+});
+
+describe('profiles', () => {
+  const profile = (code: string, more: Partial<ProfileLine> = {}): ProfileLine => ({
+    ...{ code, title: code, own: false, rights: ['discover', 'read'], ownOnly: false, active: true, grants: 2, revision: null },
+    ...more,
+  });
+  const own = profile('mover', { title: 'Mover', own: true, rights: ['discover', 'read', 'move'], revision: 3 });
+  const show = async (rights: string[]) => {
+    TestBed.configureTestingModule({ providers: testingProviders });
+    const stage = await Stage.show(ProfilesPage, {}, { rights: rights as never });
+    const depositor = profile('depositor', { rights: ['discover', 'deposit'], ownOnly: true });
+    await stage.answer('/api/profiles', { profiles: [profile('reader'), depositor, own] });
+    return stage;
+  };
+
+  it('say right by right how far each reaches, and are changed by who sets up', async () => {
+    const stage = await show(['audit']);
+    const row = (words: string) =>
+      [...stage.host.querySelectorAll('tbody tr')].find((tr) => tr.textContent.includes(words))!.querySelectorAll('td');
+    expect([...row('discover')].map((td) => td.textContent.trim())).toEqual(['●yes', '◐on own deposits', '●yes']);
+    expect([...row('deposit something')].map((td) => td.textContent.trim())).toEqual(['no', '●yes', 'no']);
+    expect(stage.host.querySelectorAll('button.as-link').length).toBe(0);
+    expect(stage.text()).not.toContain('Make a profile');
+  });
+
+  it('are changed with the effect first', async () => {
+    const stage = await show(['setUp']);
+    await stage.press('Mover');
+    const box = (name: string) => stage.sheet.querySelector<HTMLInputElement>(`input[name="${name}"]`)!;
+    expect([box('move').checked, box('dispose').checked, box('active').checked]).toEqual([true, false, true]);
+    box('move').click();
+    await stage.settle();
+    await stage.press('See the effect', stage.sheet);
+    const tried = await stage.answer('/api/profiles/mover', { revision: 4, access: { gains: [], loses: ['Bo: move'], people: 1 } });
+    expect(tried.request.body).toEqual({
+      ...{ title: 'Mover', rights: ['discover', 'read'], ownOnly: false, active: true, revision: 3, dryRun: true },
+    });
+    expect(stage.sheet.textContent).toContain('Bo: move');
+    await stage.press('Save', stage.sheet);
+    const { request } = await stage.answer('/api/profiles/mover', { revision: 4, access: null });
+    expect(request.body.dryRun).toBeFalse();
+    await stage.answer('/api/profiles', { profiles: [] });
+    expect(stage.text()).toContain('The repository has no profiles of its own.');
   });
 });

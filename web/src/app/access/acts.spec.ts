@@ -8,6 +8,7 @@ const act = (name: string, changes: Partial<WhoCan> = {}): WhoCan => ({
   does: 'Releases a hold',
   takes: 'hold on the hold',
   profiles: ['Keeper', 'Counsel'],
+  all: false,
   ...changes,
 });
 

@@ -63,7 +63,7 @@ export function saysOf(act: WhoCan, typed: string): boolean {
                 <tr>
                   <td>{{ act.does }}</td>
                   <td>{{ act.takes }}</td>
-                  <td>{{ act.profiles.length === everybody() ? all : act.profiles.join(', ') }}</td>
+                  <td>{{ act.all ? all : act.profiles.join(', ') }}</td>
                 </tr>
               }
             </tbody>
@@ -97,7 +97,5 @@ export class ActsPage {
   protected readonly page = loaded(() => this.api.call(access.acts));
   protected readonly text = signal('');
   protected readonly all = $localize`Everybody`;
-  /** As many profiles as there are: what all carry is said in a word. */
-  protected readonly everybody = computed(() => Math.max(...(this.page.value()?.acts ?? []).map((a) => a.profiles.length)));
   protected readonly found = computed(() => this.page.value()?.acts.filter((act) => saysOf(act, this.text())));
 }

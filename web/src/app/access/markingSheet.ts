@@ -28,7 +28,7 @@ interface Effect {
       @if (results(); as lines) {
         <kc-result-list [lines]="lines" />
       } @else {
-        <form class="form" (submit)="$event.preventDefault(); send(effect() === null)">
+        <form class="form" novalidate (submit)="$event.preventDefault(); send(effect() === null)">
           <p class="sheet-note">
             @if (place()) {
               <ng-container i18n

@@ -33,7 +33,7 @@ import { rightTitles } from './rightTitles';
             <label class="check">
               <input
                 type="checkbox"
-                [name]="right.right"
+                [attr.name]="right.right"
                 [ngModel]="rights().has(right.right)"
                 [ngModelOptions]="{ standalone: true }"
                 (ngModelChange)="choose(right.right, $event)"
@@ -42,13 +42,10 @@ import { rightTitles } from './rightTitles';
             </label>
           }
         </fieldset>
-        @if (wrong()['/rights']; as why) {
-          <p class="madder" role="alert">{{ why }}</p>
-        }
         <label class="check">
           <input
             type="checkbox"
-            name="ownOnly"
+            [attr.name]="'ownOnly'"
             [ngModel]="ownOnly()"
             [ngModelOptions]="{ standalone: true }"
             (ngModelChange)="ownOnly.set($event); forget()"
@@ -59,7 +56,7 @@ import { rightTitles } from './rightTitles';
           <label class="check">
             <input
               type="checkbox"
-              name="active"
+              [attr.name]="'active'"
               [ngModel]="active()"
               [ngModelOptions]="{ standalone: true }"
               (ngModelChange)="active.set($event); forget()"

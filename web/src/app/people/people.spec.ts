@@ -25,6 +25,7 @@ const group = (name: string, more: Partial<GroupLine> = {}): GroupLine => ({
   id: name,
   name,
   active: true,
+  everyone: false,
   members: [],
   secondFactor: false,
   revision: 1,
@@ -34,7 +35,9 @@ const grant = (name: string, more: Partial<GrantLine> = {}): GrantLine => ({
   id: `g ${name}`,
   principal: { id: name, name, kind: 'person', active: true },
   place: { id: 'p', kind: 'series', code: 'A-01', title: 'Letters' },
+  record: null,
   profile: 'reader',
+  as: 'Reader',
   from: null,
   until: null,
   reason: 'asks',
@@ -123,7 +126,16 @@ describe('people and groups', () => {
         grant('Keepers', { place: { id: 'root', kind: 'repository', code: 'ALL', title: 'All' } }),
         grant('Ada', { until: '2026-12-31' }),
       ],
+      marking: { level: 2, caveats: ['people'] },
       mayGrant: true,
+    });
+    expect(stage.text()).toContain('level 2 · people');
+    await stage.answer('/api/profiles', {
+      profiles: [
+        { code: 'reader', title: 'Reader', active: true },
+        { code: 'editor', title: 'Editor', active: true },
+        { code: 'old', title: 'Out of use', active: false },
+      ],
     });
     await stage.answer('/api/people', { people: [{ id: 'b', name: 'Bo', kind: 'person' }] });
     const rows = [...stage.host.querySelectorAll('tbody tr')].map((row) => row.textContent!.replace(/\s+/g, ' ').trim());
