@@ -1584,6 +1584,24 @@ CREATE TABLE public.rack_total (
     declared integer NOT NULL
 );
 
+CREATE TABLE public.raise (
+    id uuid NOT NULL,
+    asker_id uuid NOT NULL,
+    place_id uuid NOT NULL,
+    profile text NOT NULL,
+    until date NOT NULL,
+    reason text NOT NULL,
+    asked_at timestamp with time zone DEFAULT public.repository_now() NOT NULL,
+    state text DEFAULT 'open'::text NOT NULL,
+    decided_by uuid,
+    decided_at timestamp with time zone,
+    note text DEFAULT ''::text NOT NULL,
+    CONSTRAINT raise_check CHECK (((state = 'open'::text) = (decided_at IS NULL))),
+    CONSTRAINT raise_check1 CHECK (((state <> ALL (ARRAY['approved'::text, 'refused'::text])) OR (decided_by <> asker_id))),
+    CONSTRAINT raise_check2 CHECK (((state <> 'withdrawn'::text) OR (decided_by = asker_id))),
+    CONSTRAINT raise_state_check CHECK ((state = ANY (ARRAY['open'::text, 'approved'::text, 'refused'::text, 'withdrawn'::text])))
+);
+
 CREATE TABLE public.recognised (
     content_id uuid NOT NULL,
     words bytea NOT NULL
@@ -2100,6 +2118,9 @@ ALTER TABLE ONLY public.rack_cell
 ALTER TABLE ONLY public.rack_total
     ADD CONSTRAINT rack_total_pkey PRIMARY KEY (series_id, vintage);
 
+ALTER TABLE ONLY public.raise
+    ADD CONSTRAINT raise_pkey PRIMARY KEY (id);
+
 ALTER TABLE ONLY public.recognised
     ADD CONSTRAINT recognised_pkey PRIMARY KEY (content_id);
 
@@ -2301,6 +2322,12 @@ CREATE UNIQUE INDEX principal_everyone ON public.principal USING btree (everyone
 CREATE UNIQUE INDEX principal_group_name ON public.principal USING btree (lower(name)) WHERE (kind = 'group'::text);
 
 CREATE INDEX rack_cell_set ON public.rack_cell USING btree (access_set_id);
+
+CREATE INDEX raise_asker ON public.raise USING btree (asker_id, asked_at DESC);
+
+CREATE UNIQUE INDEX raise_open ON public.raise USING btree (asker_id, place_id, profile) WHERE (state = 'open'::text);
+
+CREATE INDEX raise_place ON public.raise USING btree (place_id);
 
 CREATE INDEX record_access ON public.record USING btree (access_set_id);
 
@@ -2769,6 +2796,15 @@ ALTER TABLE ONLY public.place_rule
 ALTER TABLE ONLY public.place
     ADD CONSTRAINT place_stencil_id_fkey FOREIGN KEY (stencil_id) REFERENCES public.stencil(id);
 
+ALTER TABLE ONLY public.raise
+    ADD CONSTRAINT raise_asker_id_fkey FOREIGN KEY (asker_id) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.raise
+    ADD CONSTRAINT raise_decided_by_fkey FOREIGN KEY (decided_by) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.raise
+    ADD CONSTRAINT raise_place_id_fkey FOREIGN KEY (place_id) REFERENCES public.place(id);
+
 ALTER TABLE ONLY public.recognised
     ADD CONSTRAINT recognised_content_id_fkey FOREIGN KEY (content_id) REFERENCES public.content(id) ON DELETE CASCADE;
 
@@ -3214,6 +3250,18 @@ GRANT SELECT ON TABLE public.rack_delta TO cellar_app;
 GRANT SELECT ON TABLE public.rack_now TO cellar_app;
 
 GRANT SELECT ON TABLE public.rack_total TO cellar_app;
+
+GRANT SELECT,INSERT ON TABLE public.raise TO cellar_app;
+
+GRANT UPDATE(until) ON TABLE public.raise TO cellar_app;
+
+GRANT UPDATE(state) ON TABLE public.raise TO cellar_app;
+
+GRANT UPDATE(decided_by) ON TABLE public.raise TO cellar_app;
+
+GRANT UPDATE(decided_at) ON TABLE public.raise TO cellar_app;
+
+GRANT UPDATE(note) ON TABLE public.raise TO cellar_app;
 
 GRANT SELECT,INSERT,UPDATE ON TABLE public.recognised TO cellar_app;
 

@@ -3,7 +3,7 @@ import { placeKinds } from '@key-cellar/core/plan';
 import * as z from 'zod';
 import { grant, grantDays, profileCode } from './people.js';
 import { accessShift, ask, dateText, get, id, idParam, marking, outcomes, personRef, post, put, revision, sentence } from './shared.js';
-import { line, reason } from './text.js';
+import { line, note, reason } from './text.js';
 
 const whoCan = z.object({
   /** As the server names it, such as `holds.release`. */
@@ -44,6 +44,26 @@ const profileLine = z.object({
 });
 export type ProfileLine = z.infer<typeof profileLine>;
 const newProfile = { title: line(60), rights: z.array(z.enum(rights)).min(1).max(rights.length), ownOnly: z.boolean().default(false) };
+
+const raiseStates = ['open', 'approved', 'refused', 'withdrawn', 'over'] as const;
+const raiseLine = z.object({
+  id,
+  person: personRef,
+  place: placeRef,
+  profile: z.string(),
+  as: sentence,
+  /** The last day that is asked for, or was given. */
+  until: dateText,
+  reason: z.string(),
+  askedOn: dateText,
+  /** `over`: what was given has ended, or nobody answered in time. */
+  state: z.enum(raiseStates),
+  decidedBy: z.string().nullable(),
+  note: z.string(),
+  mine: z.boolean(),
+  mayDecide: z.boolean(),
+});
+export type RaiseLine = z.infer<typeof raiseLine>;
 
 const newMarking = { level: z.number().int().min(0).max(9), caveats: z.array(line(40)).max(20).readonly() };
 
@@ -187,6 +207,18 @@ export const access = {
     body: z.object({ ...newProfile, active: z.boolean(), revision, dryRun: z.boolean().default(true) }),
     response: z.object({ revision, access: accessShift.nullable() }),
   }),
+  raises: get('/raises', 'Who asked for more access for some days: oneself, and others where one gives access or audits', {
+    response: z.object({ raises: z.array(raiseLine) }),
+  }),
+  askRaise: post('/raises', 'Ask for more access to a place for some days', {
+    body: z.object({ placeId: id, profile: profileCode, until: dateText, reason }),
+    response: z.object({ id }),
+  }),
+  decideRaise: post('/raises/{id}/decide', 'Give what somebody asked for, for no longer than they asked, or refuse it', {
+    params: idParam,
+    body: z.object({ approve: z.boolean(), until: dateText.optional(), note: note() }),
+  }),
+  withdrawRaise: post('/raises/{id}/withdraw', 'No longer ask for more access', { params: idParam }),
   markings: get('/access/markings', 'How one may mark: up to what one is cleared oneself', { response: marking }),
   markPlace: put('/places/{id}/marking', 'Mark a place; what lies in it is marked at least so; tried first with dryRun', {
     params: idParam,

@@ -31,7 +31,7 @@ const early = { early: true } as const;
 const code = text(40);
 
 /** Kinds of messages that people can choose about. */
-export const mailKinds = ['question', 'review', 'notice', 'objection', 'objection answered', 'hold notice', 'ledger'] as const;
+export const mailKinds = ['question', 'review', 'notice', 'objection', 'objection answered', 'hold notice', 'ledger', 'access'] as const;
 export type MailKind = (typeof mailKinds)[number];
 const mailKind = z.enum(mailKinds);
 const mailHow = z.enum(['now', 'daily', 'never']);

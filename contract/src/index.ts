@@ -25,6 +25,7 @@ export {
   type AccessSide,
   type MatrixRow,
   type ProfileLine,
+  type RaiseLine,
   type ReachLine,
   type RightLine,
   type WeighedGrantLine,

@@ -16,7 +16,7 @@ type AnyRead = Read<Endpoint, Services>;
 /** Things of a spot that somebody who may know nothing there must not come across: all that an id tells of. */
 const told: readonly (keyof Things)[] = [
   ...(['place', 'other', 'record', 'declared', 'held', 'kept', 'bound', 'gone', 'item', 'due'] as const),
-  ...(['hold', 'batch', 'objection', 'task', 'arrival', 'event', 'recordEvent', 'grant', 'pass'] as const),
+  ...(['hold', 'batch', 'objection', 'task', 'arrival', 'event', 'recordEvent', 'grant', 'pass', 'raise'] as const),
 ];
 
 describe('every reading, by every kind of person, of what is inside, outside, hidden, marked and absent', () => {

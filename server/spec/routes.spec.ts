@@ -1,6 +1,7 @@
 import { Secret, TOTP } from 'otpauth';
 import { writeMailSetting } from '../src/mail/index.js';
 import { asOwner } from './support/database.js';
+import type { Right } from '@key-cellar/core/access';
 import { bareFolder } from '@key-cellar/core/plan';
 import type { StencilBody } from '@key-cellar/contract';
 import * as contract from '@key-cellar/contract';
@@ -102,12 +103,17 @@ describe('every route that changes something', () => {
       return new Client(world.base, response.headers.get('set-cookie')!.split(';')[0]!);
     },
     group: async () => (await world.as('keeper').call(contract.people.makeGroup, { body: { name: `G ${uuidv7()}`, memberIds: [] } })).id,
-    profile: async () =>
-      (
-        await world
-          .as('keeper')
-          .call(contract.access.makeProfile, { body: { title: `P ${uuidv7()}`, rights: ['discover'], ownOnly: false } })
-      ).code,
+    raise: async () =>
+      world.as('reader').call(contract.access.askRaise, {
+        body: {
+          placeId: world.ids.A01,
+          profile: await scene.profile(['discover', 'edit', 'read']),
+          until: (await world.as('reader').call(contract.identity.me)).today,
+          reason: 'for a day',
+        },
+      }),
+    profile: async (rights: Right[] = ['discover']) =>
+      (await world.as('keeper').call(contract.access.makeProfile, { body: { title: `P ${uuidv7()}`, rights, ownOnly: false } })).code,
     grant: async () =>
       (
         await world.as('keeper').call(contract.people.giveGrant, {
@@ -327,6 +333,13 @@ describe('every route that changes something', () => {
       world
         .as('keeper')
         .call(contract.people.endGrant, { params: { id: await scene.grant() }, body: { reason: 'no longer', dryRun: false } }),
+    'access.askRaise': () => scene.raise(),
+    'access.decideRaise': async () =>
+      world
+        .as('keeper')
+        .call(contract.access.decideRaise, { params: { id: (await scene.raise()).id }, body: { approve: false, note: '' } }),
+    'access.withdrawRaise': async () =>
+      world.as('reader').call(contract.access.withdrawRaise, { params: { id: (await scene.raise()).id } }),
     'access.makeProfile': () => scene.profile(),
     'access.changeProfile': async () =>
       world.as('keeper').call(contract.access.changeProfile, {

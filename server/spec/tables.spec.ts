@@ -600,16 +600,21 @@ describe('plans and schedules as tables', () => {
     expect(errorsOf(await loadPlan(wrong, true, 'json')).map((e) => e.replace(/^\d+ /, ''))).toEqual(
       ['facts', 'stand alone', 'marking', 'grants', 'made from'].map((column) => `${column}: ${cell}`),
     );
-    // A marking shuts out whoever is not cleared for it; a change among what one may not discover is told to nobody.
+    const cleared = (login: string, level: number) =>
+      asOwner(world.database, (client) => client.query('update principal set clearance_level = $2 where login = $1', [login, level]));
+    // A marking shuts out whoever is not cleared for it, and is given by who is; a change among what one may not discover is told to nobody.
     const marked = await changedLines((all) => (lineOf(all, 'B-01')['marking'] = 'level: 2 | caveats: []'));
+    expect(errorsOf(await loadPlan(marked, true, 'json'))).toEqual([jasmine.stringContaining('You are not cleared for marking level 2')]);
+    await cleared('keeper', 2);
     expect((await loadPlan(marked, true, 'json')).access!.loses.length).toBeGreaterThan(1);
     await loadPlan(marked, false, 'json');
-    await asOwner(world.database, (client) => client.query(`update principal set clearance_level = 2 where login = 'reader'`));
+    await cleared('keeper', 1);
+    await cleared('reader', 2);
     const around = await changedLines(
       (all) => (lineOf(all, 'B')['grants'] += '\nprincipal: person reader | profile: reader | reason: asks'),
     );
-    expect((await loadPlan(around, true, 'json')).access!.gains).toEqual(['Person reader: discover, read on 2 records and one place']);
-    await asOwner(world.database, (client) => client.query(`update principal set clearance_level = 1 where login = 'reader'`));
+    expect((await loadPlan(around, true, 'json')).access!.gains).toEqual(['Person reader: discover, read on one place']);
+    await cleared('reader', 1);
   });
 
   chapter('say the criteria of a sample by names, and know them again', async () => {

@@ -72,6 +72,8 @@ export interface Things {
   readonly grant: string;
   /** To the record. */
   readonly pass: string;
+  /** By somebody who has nothing, to read in the place. */
+  readonly raise: string;
 }
 
 /** What belongs to no place. */
@@ -315,7 +317,15 @@ export async function makeActWorld(): Promise<ActWorld> {
     const openly = { until: null, passphrase: null, openings: null, copyOut: false };
     const guest = { visitor: 'A guest', reason: 'asked for it', recordIds: [kept], placeId: null };
     const pass = (await does(passActs.make, { body: { ...guest, ...openly } })).id;
+    const raise = uuidv7();
+    await pool.query(`insert into raise (id, asker_id, place_id, profile, until, reason) values ($1, $2, $3, 'reader', $4, 'asks')`, [
+      raise,
+      person,
+      place,
+      '2026-09-30',
+    ]);
     return {
+      raise,
       pass,
       place,
       other,

@@ -148,6 +148,7 @@ export const readings: Readonly<Record<string, Reading>> = {
   'access.reachOf': { ...looksIn, given: (_, c) => ({ params: { id: c.person } }) },
   'access.findings': looksIn,
   'access.profiles': open,
+  'access.raises': open,
   'access.markings': looksIn,
   'access.grantsOnRecord': { ...record, may: ['grant', 'audit', 'dispose'] },
   'people.list': setsUp,

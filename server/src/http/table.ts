@@ -30,7 +30,17 @@ import {
 import { namesOf, requireAtRepository, type ActOf, type AnyAct, type Read } from '../kernel/index.js';
 import { actWords, ledgerActs, ledgerReads } from '../ledger/index.js';
 import { passActs, passReads } from '../passes/index.js';
-import { grantReads, makeFirstKeeper, placeAccessActs, placeActs, planReads, stencilActs, stencilReads } from '../plan/index.js';
+import {
+  grantReads,
+  makeFirstKeeper,
+  placeAccessActs,
+  placeActs,
+  planReads,
+  raiseActs,
+  raiseReads,
+  stencilActs,
+  stencilReads,
+} from '../plan/index.js';
 import { receivingActs, receivingReads } from '../receiving/index.js';
 import {
   detectorActs,
@@ -155,6 +165,8 @@ const table: { readonly [A in keyof Areas]: { readonly [K in keyof Areas[A]]: An
     acts: async ({ services: { pool } }) => ({ acts: whoCan(acts(), await loadProfiles(pool)) }),
     ...profileReads,
     ...profileActs,
+    ...raiseReads,
+    ...raiseActs,
   },
   exchange: { ...exchangeReads, ...exchangeActs },
   passes: { ...passReads, ...passActs },

@@ -2,6 +2,8 @@ export { placeAccessActs, grantReads } from './placeAccessActs.js';
 export { factsOfAllTypes, freeCode, requireMovableRecords, requireNotBefore, requireRevision, standingOf } from './changes.js';
 export { dropFormerCode, formerHoldersOf, keepFormerCode, lockPlan } from './codeStore.js';
 export { makeFirstKeeper } from './founding.js';
+export { raiseActs, raiseReads } from './raiseActs.js';
+export { raisesWaiting } from './raiseStore.js';
 export { madeActs, placeKind } from './kinds.js';
 export { placeActs } from './placeActs.js';
 export { ensureFolder, mayKnowOfPlace, openPlace, rack, shutAround, takesAround } from './places.js';

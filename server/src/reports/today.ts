@@ -7,6 +7,7 @@ import { countTasks, dueGroups, listBatches, vintageWords } from '../docket/inde
 import { openNotices, unacknowledgedFor } from '../holds/index.js';
 import { lastVerification } from '../ledger/index.js';
 import { mayAtRepository, type PersonAccess, type SignedIn } from '../kernel/index.js';
+import { raisesWaiting } from '../plan/index.js';
 import { countArrivals } from '../receiving/index.js';
 import { fixityTroubles } from '../records/index.js';
 import type { Services } from '../docket/index.js';
@@ -46,7 +47,7 @@ async function todayFor(services: Services, person: SignedIn): Promise<Told<Toda
   const { pool } = services;
   const access = await services.access.of(person);
   const may = (right: 'dispose' | 'hold' | 'deposit'): boolean => hasRight(access.anywhere, right);
-  const [trouble, verification, batches, groups, notices, late, arrivals, gaps, asked, unread] = await Promise.all([
+  const [trouble, verification, batches, groups, notices, late, arrivals, gaps, asked, unread, raises] = await Promise.all([
     troublesFor(services, access),
     verificationFor(services, person, access),
     listBatches(services, person),
@@ -57,6 +58,9 @@ async function todayFor(services: Services, person: SignedIn): Promise<Told<Toda
     may('dispose') ? store.unscheduledCount(pool, access.sets('dispose')) : { records: 0, series: 0 },
     countTasks(services, person),
     may('dispose') ? recordsUnread(pool, access.sets('dispose')) : 0,
+    hasRight(access.anywhere, 'grant')
+      ? raisesWaiting(pool, { sets: access.sets('grant'), but: person.id, today: person.today })
+      : { n: 0, since: null },
   ]);
   const lines: Told<TodayLine>[] = [];
   for (const b of batches) {
@@ -128,6 +132,17 @@ async function todayFor(services: Services, person: SignedIn): Promise<Told<Toda
       detail: message('reports.reminded', { n: h.reminders }),
       act: message('reports.act.remind'),
       link: `/holds/${h.id}`,
+    });
+  }
+  if (raises.n > 0) {
+    lines.push({
+      key: 'raises',
+      when: 'today',
+      mark: 'waiting',
+      sentence: message('reports.askForAccess', { n: raises.n }),
+      detail: message('reports.since', { since: { day: raises.since ?? person.today } }),
+      act: message('reports.act.decide'),
+      link: '/access/asked',
     });
   }
   for (const { kind, n, since } of asked) {

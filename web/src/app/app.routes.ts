@@ -195,6 +195,11 @@ export const routes: Routes = [
         loadComponent: () => import('./access/reachPage').then((m) => m.ReachPage),
       },
       {
+        path: 'access/asked',
+        title: 'Access that is asked for · Key Cellar',
+        loadComponent: () => import('./access/raisesPage').then((m) => m.RaisesPage),
+      },
+      {
         path: 'access/profiles',
         title: 'Profiles · Key Cellar',
         loadComponent: () => import('./access/profilesPage').then((m) => m.ProfilesPage),

@@ -3,11 +3,14 @@ import type { can as english } from '../en/can.js';
 /** Who can do what. */
 export const can: Record<keyof typeof english, string> = {
   'can.both': '{first}; {second}',
+  'can.does.access.askRaise': 'Um mehr Zugang zu einer Stelle auf Zeit bitten',
   'can.does.access.changeProfile': 'Ein eigenes Profil des Repositoriums ändern',
+  'can.does.access.decideRaise': 'Mehr Zugang auf Zeit geben oder ablehnen',
   'can.does.access.giveOnRecord': 'Jemandem Zugang zu einer einzelnen Unterlage geben',
   'can.does.access.makeProfile': 'Ein Profil aus einzelnen Rechten anlegen',
   'can.does.access.markPlace': 'Eine Stelle und was in ihr liegt einstufen',
   'can.does.access.markRecords': 'Unterlagen einstufen',
+  'can.does.access.withdrawRaise': 'Die eigene Bitte um mehr Zugang zurückziehen',
   'can.does.docket.announce': 'Die Ankündigung eines Postens senden',
   'can.does.docket.answer': 'Einen Einspruch beantworten',
   'can.does.docket.approve': 'Einen Posten genehmigen',
@@ -181,6 +184,7 @@ export const can: Record<keyof typeof english, string> = {
   'can.on.record of a batch': '{many, select, true {an jeder Unterlage des Postens} other {an der Unterlage des Postens}}',
   'can.on.record type': '{many, select, true {an jeder Unterlagenart} other {an der Unterlagenart}}',
   'can.on.repository': 'am ganzen Repositorium',
+  'can.on.request for access': '{many, select, true {an der Stelle jeder Bitte} other {an der Stelle der Bitte}}',
   'can.on.rule': '{many, select, true {an jeder Regel} other {an der Regel}}',
   'can.on.rule by criteria': '{many, select, true {an jeder Regel nach Kriterien} other {an der Regel nach Kriterien}}',
   'can.on.somewhere': 'irgendwo',
@@ -188,6 +192,7 @@ export const can: Record<keyof typeof english, string> = {
   'can.on.work': '{many, select, true {an jedem Auftrag} other {am Auftrag}}',
   'can.own.own message': 'die eigene Nachricht',
   'can.own.own notice': 'die eigene Mitteilung',
+  'can.own.own request for access': 'die eigene Bitte',
   'can.own.own session': 'die eigene Sitzung',
   'can.rightOn': '{right} {on}',
 };

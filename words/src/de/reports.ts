@@ -17,6 +17,7 @@ export const reports: Record<keyof typeof english, string> = {
   'reports.act.seeWhich': 'Ansehen',
   'reports.act.verify': 'Prüfen',
   'reports.arrivedNotFiled': '{n, plural, one {Ein Stück ist eingegangen und} other {# Stücke sind eingegangen und}} nicht abgelegt',
+  'reports.askForAccess': '{n, plural, one {Jemand bittet} other {# Personen bitten}} um mehr Zugang',
   'reports.batchApprovedWaitsExecuted': 'Posten {number} ist genehmigt und wartet auf die Ausführung',
   'reports.batchHasObjections': 'Posten {number} hat {n, plural, one {einen offenen Einspruch} other {# offene Einsprüche}}',
   'reports.batchProposedNotAnnounced': 'Posten {number} ist vorgeschlagen und nicht angekündigt',

@@ -26,6 +26,7 @@ export const thing: Record<keyof typeof english, string> = {
   'thing.place': 'Diese Stelle',
   'thing.profile': 'Dieses Profil',
   'thing.question': 'Diese Frage',
+  'thing.raise': 'Diese Bitte',
   'thing.record': 'Diese Unterlage',
   'thing.recordBatch': 'Diese Unterlage des Postens',
   'thing.recordType': 'Diese Unterlagenart',

@@ -1,11 +1,14 @@
 /** Who can do what: what each act does, what it takes, and on what, by the names of the table of acts. */
 export const can = {
   'can.both': '{first}; {second}',
+  'can.does.access.askRaise': 'Ask for more access to a place for some days',
   'can.does.access.changeProfile': 'Change a profile of the repository’s own',
+  'can.does.access.decideRaise': 'Give more access for some days, or refuse it',
   'can.does.access.giveOnRecord': 'Give someone access to one record',
   'can.does.access.makeProfile': 'Make a profile from single rights',
   'can.does.access.markPlace': 'Mark a place, and what lies in it',
   'can.does.access.markRecords': 'Mark records',
+  'can.does.access.withdrawRaise': 'Withdraw one’s own request for more access',
   'can.does.docket.announce': 'Send the notice of a batch',
   'can.does.docket.answer': 'Answer an objection',
   'can.does.docket.approve': 'Approve a batch',
@@ -178,6 +181,7 @@ export const can = {
   'can.on.record of a batch': '{many, select, true {on each record of the batch} other {on the record of the batch}}',
   'can.on.record type': '{many, select, true {on each record type} other {on the record type}}',
   'can.on.repository': 'on the whole repository',
+  'can.on.request for access': '{many, select, true {on the place of each request} other {on the place of the request}}',
   'can.on.rule': '{many, select, true {on each rule} other {on the rule}}',
   'can.on.rule by criteria': '{many, select, true {on each rule by criteria} other {on the rule by criteria}}',
   'can.on.somewhere': 'somewhere',
@@ -185,6 +189,7 @@ export const can = {
   'can.on.work': '{many, select, true {on each job} other {on the job}}',
   'can.own.own message': 'one’s own message',
   'can.own.own notice': 'one’s own notice',
+  'can.own.own request for access': 'one’s own request',
   'can.own.own session': 'one’s own session',
   'can.rightOn': '{right} {on}',
 };

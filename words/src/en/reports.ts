@@ -15,6 +15,7 @@ export const reports = {
   'reports.act.seeWhich': 'See which',
   'reports.act.verify': 'Verify',
   'reports.arrivedNotFiled': '{n, plural, one {One thing has arrived and is} other {# things have arrived and are}} not filed',
+  'reports.askForAccess': '{n, plural, one {Somebody asks} other {# people ask}} for more access',
   'reports.batchApprovedWaitsExecuted': 'Batch {number} is approved and waits to be executed',
   'reports.batchHasObjections': 'Batch {number} has {n, plural, one {one open objection} other {# open objections}}',
   'reports.batchProposedNotAnnounced': 'Batch {number} is proposed and not announced',

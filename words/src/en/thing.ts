@@ -24,6 +24,7 @@ export const thing = {
   'thing.place': 'This place',
   'thing.profile': 'This profile',
   'thing.question': 'This question',
+  'thing.raise': 'This request',
   'thing.record': 'This record',
   'thing.recordBatch': 'This record of the batch',
   'thing.recordType': 'This record type',

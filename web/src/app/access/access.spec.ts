@@ -1,11 +1,13 @@
 import { TestBed } from '@angular/core/testing';
-import type { AccessSide, ProfileLine, RightLine } from '@key-cellar/contract';
+import type { AccessSide, ProfileLine, RaiseLine, RightLine } from '@key-cellar/contract';
 import { FindingsPage } from './findingsPage';
 import { markLetters, markWords } from './marks';
 import { MarkingSheet } from './markingSheet';
 import { MatrixPage } from './matrixPage';
+import { OwnRaises } from './ownRaises';
 import { ProfilesPage } from './profilesPage';
-import { Stage, testingProviders } from '../kit/testing';
+import { RaisesPage } from './raisesPage';
+import { me, Stage, testingProviders } from '../kit/testing';
 import { WhySides } from './whySides';
 
 const page = (from: number, count: number, total: number) => ({
@@ -230,5 +232,48 @@ describe('profiles', () => {
     expect(request.body.dryRun).toBeFalse();
     await stage.answer('/api/profiles', { profiles: [] });
     expect(stage.text()).toContain('The repository has no profiles of its own.');
+  });
+});
+
+describe('more access for some days', () => {
+  const raise = (id: string, more: Partial<RaiseLine> = {}): RaiseLine => ({
+    ...{ id, person: { id: 'bo', name: 'Bo Hale' }, place: { id: 'p', kind: 'series', code: 'A-01', title: 'Letters' } },
+    ...{ profile: 'editor', as: 'Editor', until: '2026-09-20', reason: 'the inquiry', askedOn: '2026-09-14', state: 'open' },
+    ...{ decidedBy: null, note: '', mine: false, mayDecide: true },
+    ...more,
+  });
+
+  it('is decided on by those who may, for no longer than was asked', async () => {
+    TestBed.configureTestingModule({ providers: testingProviders });
+    const stage = await Stage.show(RaisesPage);
+    const past = raise('r2', { state: 'refused', decidedBy: 'Ada', note: 'not now', mayDecide: false });
+    await stage.answer('/api/raises', { raises: [raise('r1'), past] });
+    expect([...stage.host.querySelectorAll('tbody tr')].map((tr) => tr.textContent.includes('Decide'))).toEqual([true, false]);
+    const [, decided] = [...stage.host.querySelectorAll('tbody tr')];
+    for (const words of ['refused', 'by Ada', 'not now']) expect(decided!.textContent).toContain(words);
+    await stage.press('Decide');
+    await stage.type('#raise-note', 'one day will do');
+    await stage.press('Give it', stage.sheet);
+    const { request } = await stage.answer('/api/raises/r1/decide', {});
+    expect(request.body).toEqual({ approve: true, note: 'one day will do', until: '2026-09-20' });
+    await stage.answer('/api/raises', { raises: [] });
+    expect(stage.text()).toContain('Nobody asked for more access');
+  });
+
+  it('is asked for at a place, seen there, and withdrawn', async () => {
+    TestBed.configureTestingModule({ providers: testingProviders });
+    const stage = await Stage.show(OwnRaises, { placeId: 'p', name: 'A-01 Letters' });
+    const elsewhere = raise('r0', { mine: true, place: { id: 'q', kind: 'series', code: 'A-02', title: 'Else' } });
+    await stage.answer('/api/raises', { raises: [raise('r1', { mine: true, mayDecide: false }), elsewhere, raise('r2')] });
+    await stage.answer('/api/profiles', { profiles: [{ code: 'editor', title: 'Editor', active: true }] });
+    expect(stage.text().match(/You asked to be Editor here/g)!.length).toBe(1);
+    await stage.press('withdraw');
+    await stage.answer('/api/raises/r1/withdraw', {});
+    await stage.answer('/api/raises', { raises: [] });
+    await stage.press('ask for more access');
+    await stage.type('#raise-reason', 'a week in the archive');
+    await stage.press('Ask for it', stage.sheet);
+    const { request } = await stage.answer('/api/raises', { id: 'r3' });
+    expect(request.body).toEqual({ placeId: 'p', profile: 'editor', until: me.today, reason: 'a week in the archive' });
   });
 });

@@ -14,6 +14,7 @@ export class AccessNav {
     { path: '/access/compare', name: $localize`Why, and side by side` },
     { path: '/access/reach', name: $localize`Who can reach it` },
     { path: '/access/passes', name: $localize`Visitor passes` },
+    { path: '/access/asked', name: $localize`Asked for` },
     { path: '/access/profiles', name: $localize`Profiles` },
     { path: '/access/look', name: $localize`To look at` },
   ];

@@ -8,6 +8,7 @@ export const kindWords: Readonly<Record<MailKind, string>> = {
   objection: $localize`Objections to a batch`,
   'objection answered': $localize`Answers to your objections`,
   'hold notice': $localize`Holds that concern you`,
+  access: $localize`Access that is asked for, or was given`,
   ledger: $localize`Tree heads of the ledger`,
 };
 

@@ -25,6 +25,7 @@ import { Api, toProblem } from '../kit/api';
 import { Keys } from '../kit/keys';
 import { loaded } from '../kit/loaded';
 import { Mark } from '../kit/mark';
+import { OwnRaises } from '../access/index';
 import { PlaceGrants } from '../people/index';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
@@ -60,6 +61,7 @@ type Task = 'close' | 'rule' | 'unset' | 'jurisdictions' | 'numbering' | null;
     JurisdictionsField,
     Mark,
     Menu,
+    OwnRaises,
     PlaceChanges,
     PlaceGiving,
     PlaceGrants,
