@@ -58,6 +58,19 @@ describe('more access for some days', () => {
     expect(rows.map((r) => r.act)).toEqual(['asked for more access', 'granted more access for some days']);
   });
 
+  chapter('takes nothing away: what counts from farther out counts on', async () => {
+    const { id: record } = await world.file('editor', { title: 'Both' });
+    const rights = async () => (await world.as('editor').call(records.dossier, { params: { id: record } })).rights;
+    expect(await rights()).toContain('edit');
+    const { id } = await ask('editor', world.ids.A01, 'approver', '2026-09-20');
+    await decide('keeper', id, { approve: true });
+    expect(await rights()).toEqual(jasmine.arrayContaining(['edit', 'approve']));
+    await world.setToday('2026-09-21');
+    expect(await rights()).toContain('edit');
+    expect(await rights()).not.toContain('approve');
+    await world.setToday(today);
+  });
+
   chapter('is refused, or withdrawn by who asked and nobody else', async () => {
     const { id } = await ask('editor', world.ids.A, 'steward', '2026-10-01');
     for (const login of ['steward', 'keeper', 'reader'] as const)

@@ -2376,6 +2376,14 @@ export const guards = [
   ],
   [
     'raises',
+    'what counts from farther out counts on',
+    source('plan/raiseActs.ts'),
+    '.filter((g) => g.place_id !== raise.place_id)',
+    '.filter(() => false)',
+    ['raises'],
+  ],
+  [
+    'raises',
     'nobody gives more for some days than they have',
     source('plan/raiseActs.ts'),
     'await requireWithin(uow, access, raise.access_set_id, raise.profile);',

@@ -8,4 +8,14 @@ export { daysOf, grantLines, grantsOfPerson, requireDays, requirePrincipal, requ
 export { grantActs } from './grantActs.js';
 export { handOverGrants, placeGrant, settleAnchor, somebodySetsUp } from './grants.js';
 export { liftInto, markPlace, remarkRecords, requireMarking } from './marking.js';
-export { getOrMakeSet, grantsAround, grantsAroundRecord, markingOfPlace, markingsAround, markingsOfRecords, reanchor } from './store.js';
+export {
+  getOrMakeSet,
+  grantsAround,
+  grantsAroundRecord,
+  grantsById,
+  markingOfPlace,
+  markingsAround,
+  markingsOfRecords,
+  reanchor,
+  type GrantRow,
+} from './store.js';

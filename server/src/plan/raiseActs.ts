@@ -3,7 +3,7 @@ import { hasRight, profileIn, profileWords, type Profiles } from '@key-cellar/co
 import { addPeriod, civilDate, dateInZone, formatCivilDate } from '@key-cellar/core/calendar';
 import { message } from '@key-cellar/words';
 import { uuidv7 } from 'uuidv7';
-import { loadProfiles, placeGrant, requireProfile, requireWithin } from '../access/index.js';
+import { grantsById, loadProfiles, placeGrant, requireProfile, requireWithin, type GrantRow } from '../access/index.js';
 import { send } from '../identity/index.js';
 import {
   actsFor,
@@ -16,6 +16,7 @@ import {
   type ReadsOf,
   type Services,
   type SignedIn,
+  type UnitOfWork,
 } from '../kernel/index.js';
 import { placeKind } from './kinds.js';
 import * as store from './raiseStore.js';
@@ -63,6 +64,19 @@ function requireOpen(raise: store.RaiseRow): void {
 const mayDecide = (raise: FoundRaise, access: PersonAccess): boolean =>
   !raise.mine && hasRight(access.on(raise.access_set_id).all, 'grant');
 
+/**
+ * Grants of who asked that count at the place from farther out. The nearest place counts for each principal, so that more right there would take
+ * them away: for as long, they are given there as well.
+ */
+async function ownFartherOut(uow: UnitOfWork, services: Services, raise: store.RaiseRow, today: string): Promise<GrantRow[]> {
+  const asker = (await services.access.everyone(today)).find((p) => p.id === raise.asker_id);
+  const counting = asker?.access
+    .explain(raise.access_set_id)
+    .weighed.filter((w) => w.status === 'counts' && w.grant.principalId === raise.asker_id)
+    .map((w) => w.grant.id);
+  return (await grantsById(uow, counting ?? [])).filter((g) => g.place_id !== raise.place_id);
+}
+
 export const raiseActs = {
   askRaise: act(endpoints.askRaise, {
     name: 'asked for more access',
@@ -100,7 +114,7 @@ export const raiseActs = {
     also: ['granted'],
     on: { raise: one(raiseKind, ({ params }) => params.id, 'grant') },
     repeat: 'refused',
-    async write(uow, { person, access, on: { raise }, body: { approve, note, until = raise.until } }) {
+    async write(uow, { services, person, access, on: { raise }, body: { approve, note, until = raise.until } }) {
       if (raise.mine) throw new Problem(403, 'not-allowed', message('access.raiseOwn'));
       requireOpen(raise);
       const before = { profile: raise.profile, until: raise.until };
@@ -112,7 +126,14 @@ export const raiseActs = {
         await requireWithin(uow, access, raise.access_set_id, raise.profile);
         await store.decideRaise(uow, { ...decided, state: 'approved', until });
         const { asker_id: principalId, place_id: placeId, profile, reason } = raise;
-        await placeGrant(uow, { principalId, placeId, profile, from: person.today, until, reason });
+        const given = { principalId, placeId, from: person.today, reason };
+        for (const own of await ownFartherOut(uow, services, raise, person.today))
+          await placeGrant(uow, {
+            ...given,
+            profile: own.profile,
+            until: own.until_on !== null && own.until_on < until ? own.until_on : until,
+          });
+        await placeGrant(uow, { ...given, profile, until });
       } else await store.decideRaise(uow, { ...decided, state: 'refused', until: raise.until });
       const profile = profileWords(profileIn(await loadProfiles(uow), raise.profile));
       const words = { profile, place: placeName(raise), until: { day: until }, by: person.name };
