@@ -20,8 +20,8 @@ import {
 
 const none: Marking = { level: 0, caveats: [] };
 
-/** Those whose own rights do not matter to who does it: what is nearest counts, so that a keeper may give away what they have. */
-const others = logins.filter((login) => login !== 'keeper' && login !== 'deputy');
+/** Whom something is given at random: what is nearest counts, so that a keeper would lose what they have; the outsider is needed without anything. */
+const others = logins.filter((login) => !['keeper', 'deputy', 'outsider'].includes(login));
 
 describe('markings and grants on single records', () => {
   const chapter = chapters();
