@@ -3,6 +3,9 @@ import { choose, expect, password, signedIn, test } from './support/app.js';
 
 test.use({ repository: 'demo of access' });
 
+/** A kept connection may be closed by the other side at any moment; what is safe to repeat is repeated (RFC 9110 §9.2.2). */
+const again = { maxRetries: 2 };
+
 test('access is looked into: why, side by side, on an earlier day, and many grants get a last day at once', async ({ browser, app }) => {
   const ines = await signedIn(browser, app, 'ines');
 
@@ -57,7 +60,7 @@ test('access is looked into: why, side by side, on an earlier day, and many gran
 
 test('a visitor is let in by a pass, sees what it is for and nothing else, and is shown out at once', async ({ browser, app }) => {
   const ines = await signedIn(browser, app, 'ines');
-  const listed = await ines.request.get('/api/records?words=gauge');
+  const listed = await ines.request.get('/api/records?words=gauge', again);
   const { records } = (await listed.json()) as { records: { id: string; mediaType: string | null }[] };
   await ines.goto(`/records/${records.find((r) => r.mediaType !== null)!.id}`);
   await ines.getByRole('button', { name: 'Visitor pass' }).click();
@@ -85,7 +88,7 @@ test('a visitor is let in by a pass, sees what it is for and nothing else, and i
     '/api/passes',
     '/api/pass/records/00000000-0000-4000-8000-000000000000/pages/1',
   ])
-    expect([401, 404], path).toContain((await visitor.request.get(path)).status());
+    expect([401, 404], path).toContain((await visitor.request.get(path, again)).status());
   await visitor.goto('/pass');
   await expect(visitor.getByRole('img', { name: /^Page 1 of/ })).toBeVisible();
 
@@ -140,7 +143,7 @@ test('a keeper makes a profile, gives it to everybody on one record, and marks t
 }) => {
   const ines = await signedIn(browser, app, 'ines');
   const sunniva = await signedIn(browser, app, 'sunniva');
-  const listed = await ines.request.get('/api/records?words=gauge');
+  const listed = await ines.request.get('/api/records?words=gauge', again);
   const { records } = (await listed.json()) as { records: { id: string; number: string }[] };
   const { id, number } = records[0]!;
 
@@ -161,7 +164,7 @@ test('a keeper makes a profile, gives it to everybody on one record, and marks t
   });
 
   await test.step('given to everybody on one record, who find it from then on', async () => {
-    expect((await sunniva.request.get(`/api/records/${id}`)).status()).toBe(404);
+    expect((await sunniva.request.get(`/api/records/${id}`, again)).status()).toBe(404);
     await ines.goto(`/records/${id}`);
     await ines.getByRole('tab', { name: 'Access' }).click();
     await ines.getByRole('button', { name: 'give access' }).click();
@@ -188,7 +191,7 @@ test('a keeper makes a profile, gives it to everybody on one record, and marks t
     await expect(sheet.getByText('Sunniva Holt: discover, read, annotate on one record')).toBeVisible();
     await sheet.getByRole('button', { name: 'Mark so' }).click();
     await expect(ines.getByText('level 2')).toBeVisible();
-    expect((await sunniva.request.get(`/api/records/${id}`)).status()).toBe(404);
+    expect((await sunniva.request.get(`/api/records/${id}`, again)).status()).toBe(404);
     await sunniva.goto(`/records/${id}`);
     await expect(sunniva.getByText('does not exist here, or you may not see it')).toBeVisible();
   });
@@ -197,7 +200,7 @@ test('a keeper makes a profile, gives it to everybody on one record, and marks t
 test('a reader asks for more at a place, is given it for a day by somebody else, and loses it by itself', async ({ browser, app }) => {
   const ruben = await signedIn(browser, app, 'ruben');
   const lune = await signedIn(browser, app, 'lune');
-  const plan = await ruben.request.get('/api/places-by-code?code=PIL');
+  const plan = await ruben.request.get('/api/places-by-code?code=PIL', again);
   const { places } = (await plan.json()) as { places: { id: string }[] };
   const place = `/plan/${places[0]!.id}`;
   const asked = { when: '14 Sep 2026', why: 'puts the logs of the summer in order' };
