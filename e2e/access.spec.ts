@@ -103,6 +103,38 @@ test('a visitor is let in by a pass, sees what it is for and nothing else, and i
   await expect(visitor.getByRole('heading', { name: 'This pass is not open' })).toBeVisible();
 });
 
+test('a reader asks for more at a place, is given it for a day by somebody else, and loses it by itself', async ({ browser, app }) => {
+  const ruben = await signedIn(browser, app, 'ruben');
+  const lune = await signedIn(browser, app, 'lune');
+  const plan = await ruben.request.get('/api/places-by-code?code=PIL', again);
+  const { places } = (await plan.json()) as { places: { id: string }[] };
+  const place = `/plan/${places[0]!.id}`;
+  const asked = { when: '14 Sep 2026', why: 'puts the logs of the summer in order' };
+
+  await ruben.goto(place);
+  await ruben.getByText('Arrangement', { exact: true }).click();
+  await ruben.getByRole('button', { name: 'ask for more access' }).click();
+  await choose(ruben, 'As', 'Editor');
+  await ruben.getByLabel('Reason').fill(asked.why);
+  await ruben.getByRole('button', { name: 'Ask for it' }).click();
+  await expect(ruben.getByText(`You asked to be Editor here until ${asked.when}; nobody has answered yet.`)).toBeVisible();
+
+  await lune.goto('/today');
+  await lune.getByRole('button', { name: 'Decide: Somebody asks for more access' }).click();
+  await lune
+    .getByRole('row', { name: new RegExp(asked.why) })
+    .getByRole('button', { name: 'Decide' })
+    .click();
+  await lune.getByLabel('Note for who asked').fill('For today.');
+  await lune.getByRole('button', { name: 'Give it' }).click();
+  await expect(lune.getByRole('row', { name: new RegExp(asked.why) })).toContainText('given');
+
+  await ruben.reload();
+  await ruben.getByText('Arrangement', { exact: true }).click();
+  await expect(ruben.getByText(`Lune Abara made you Editor here until ${asked.when}.`)).toBeVisible();
+  await expect(ruben.getByText(/May discover, read, copy out, deposit, annotate, edit/)).toBeVisible();
+});
+
 test('a group asks for a second factor; a member sets it up before anything else, and signs in with a code', async ({ browser, app }) => {
   const ines = await signedIn(browser, app, 'ines');
   const lune = await signedIn(browser, app, 'lune');
@@ -195,36 +227,4 @@ test('a keeper makes a profile, gives it to everybody on one record, and marks t
     await sunniva.goto(`/records/${id}`);
     await expect(sunniva.getByText('does not exist here, or you may not see it')).toBeVisible();
   });
-});
-
-test('a reader asks for more at a place, is given it for a day by somebody else, and loses it by itself', async ({ browser, app }) => {
-  const ruben = await signedIn(browser, app, 'ruben');
-  const lune = await signedIn(browser, app, 'lune');
-  const plan = await ruben.request.get('/api/places-by-code?code=PIL', again);
-  const { places } = (await plan.json()) as { places: { id: string }[] };
-  const place = `/plan/${places[0]!.id}`;
-  const asked = { when: '14 Sep 2026', why: 'puts the logs of the summer in order' };
-
-  await ruben.goto(place);
-  await ruben.getByText('Arrangement', { exact: true }).click();
-  await ruben.getByRole('button', { name: 'ask for more access' }).click();
-  await choose(ruben, 'As', 'Editor');
-  await ruben.getByLabel('Reason').fill(asked.why);
-  await ruben.getByRole('button', { name: 'Ask for it' }).click();
-  await expect(ruben.getByText(`You asked to be Editor here until ${asked.when}; nobody has answered yet.`)).toBeVisible();
-
-  await lune.goto('/today');
-  await lune.getByRole('button', { name: 'Decide: Somebody asks for more access' }).click();
-  await lune
-    .getByRole('row', { name: new RegExp(asked.why) })
-    .getByRole('button', { name: 'Decide' })
-    .click();
-  await lune.getByLabel('Note for who asked').fill('For today.');
-  await lune.getByRole('button', { name: 'Give it' }).click();
-  await expect(lune.getByRole('row', { name: new RegExp(asked.why) })).toContainText('given');
-
-  await ruben.reload();
-  await ruben.getByText('Arrangement', { exact: true }).click();
-  await expect(ruben.getByText(`Lune Abara made you Editor here until ${asked.when}.`)).toBeVisible();
-  await expect(ruben.getByText(/May discover, read, copy out, deposit, annotate, edit/)).toBeVisible();
 });
