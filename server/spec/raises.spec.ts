@@ -87,7 +87,7 @@ describe('more access for some days', () => {
   chapter('is given by nobody to themselves, nor by who has less, nor beyond ninety days, nor where nothing is known', async () => {
     expect(await problemOf(ask('steward', world.ids.A, 'reader', '2026-09-20'))).toContain('all of that here already');
     const { id: own } = await ask('steward', world.ids.A, 'keeper', '2026-09-20');
-    expect(await statusOf(decide('steward', own, { approve: true }))).toBe(403);
+    expect(await problemOf(decide('steward', own, { approve: true }))).toBe('Somebody else decides on what you ask for yourself.');
     const { id: more } = await ask('editor', world.ids.A, 'keeper', '2026-09-20');
     expect(await problemOf(decide('steward', more, { approve: true }))).toContain('more than you may do here');
     expect(await statusOf(decide('auditor', more, { approve: true }))).toBe(403);
