@@ -2261,6 +2261,8 @@ CREATE INDEX grant_place ON public.grant_ USING btree (place_id);
 
 CREATE INDEX grant_principal ON public.grant_ USING btree (principal_id);
 
+CREATE INDEX grant_record ON public.grant_ USING btree (record_id) WHERE (record_id IS NOT NULL);
+
 CREATE INDEX hold_cover_record ON public.hold_cover USING btree (record_id) WHERE (released_at IS NULL);
 
 CREATE INDEX hold_matter ON public.hold USING btree (matter_id);

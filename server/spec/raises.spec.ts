@@ -102,6 +102,13 @@ describe('more access for some days', () => {
     expect(await statusOf(decide('keeper', late, { approve: true }))).toBe(422);
     expect((await raises('depositor'))[0]!.state).toBe('over');
     await world.setToday(today);
+    // Whoever was let go is given nothing, and what nobody could answer is not asked.
+    await world.pool.query('update principal set active = false where id = $1', [world.ids.editor]);
+    expect(await statusOf(decide('keeper', more, { approve: true }))).toBe(422);
+    await world.pool.query('update principal set active = true where id = $1', [world.ids.editor]);
+    await world.pool.query(`update principal set active = false where login in ('keeper', 'deputy', 'steward')`);
+    expect(await problemOf(ask('reader', world.ids.A01, 'approver', '2026-09-20'))).toContain('Nobody else gives access here');
+    await world.pool.query(`update principal set active = true where login in ('keeper', 'deputy', 'steward')`);
     await asApplication(world.database, async (client) => {
       await expectAsync(
         client.query(`update raise set state = 'approved', decided_by = asker_id, decided_at = now() where id = $1`, [own]),

@@ -3,7 +3,7 @@ import { message } from '@key-cellar/words';
 import { Problem, wrongField, type Db, type SignedIn } from '../kernel/index.js';
 import * as store from './store.js';
 
-/** Throws 400 for a marking that is less than what is around has, and 403 for one that whoever gives it is not cleared for. */
+/** Throws 422 for a marking that is less than what is around has, and 403 for one that whoever gives it is not cleared for. */
 export function requireMarking(person: SignedIn, marking: Marking, around: Marking | null): void {
   if (!dominates(person.clearance, marking)) {
     throw new Problem(403, 'not-allowed', message('access.markedBeyondYou', { marking: markingWords(marking) }));

@@ -3,7 +3,7 @@ import { hasRight, profileIn, profileWords, type Profiles } from '@key-cellar/co
 import { addPeriod, civilDate, dateInZone, formatCivilDate } from '@key-cellar/core/calendar';
 import { message } from '@key-cellar/words';
 import { uuidv7 } from 'uuidv7';
-import { grantsById, loadProfiles, placeGrant, requireProfile, requireWithin, type GrantRow } from '../access/index.js';
+import { grantsById, loadProfiles, placeGrant, requirePrincipal, requireProfile, requireWithin, type GrantRow } from '../access/index.js';
 import { send } from '../identity/index.js';
 import {
   actsFor,
@@ -88,13 +88,15 @@ export const raiseActs = {
       const profile = profileIn(await loadProfiles(uow), code);
       if ((profile.rights & ~access.on(place.access_set_id).all) === 0) throw new Problem(409, 'has-it', message('access.raiseNothing'));
       const id = uuidv7();
+      const deciders = (await services.access.everyone(person.today)).filter(
+        (one_) => one_.id !== person.id && hasRight(one_.access.on(place.access_set_id).all, 'grant'),
+      );
+      // A request that nobody could answer would wait for nothing.
+      if (deciders.length === 0) throw new Problem(409, 'nobody-decides', message('access.raiseNobody'));
       const added = await store.addRaise(uow, { id, askerId: person.id, placeId: place.id, profile: code, until, reason });
       if (!added) throw new Problem(409, 'asked', message('access.raiseAsked'));
       const name = `${place.code} ${place.title}`.trim();
       const words = { who: person.name, profile: profileWords(profile), place: name, until: { day: until } };
-      const deciders = (await services.access.everyone(person.today)).filter(
-        (one_) => one_.id !== person.id && hasRight(one_.access.on(place.access_set_id).all, 'grant'),
-      );
       await send(
         uow,
         deciders.map((one_) => ({
@@ -123,6 +125,7 @@ export const raiseActs = {
         requireUntil(until, person.today);
         if (until > raise.until) throw wrongField('/until', message('access.raiseLonger', { until: { day: raise.until } }));
         await requireProfile(uow, raise.profile);
+        await requirePrincipal(uow, raise.asker_id);
         await requireWithin(uow, access, raise.access_set_id, raise.profile);
         await store.decideRaise(uow, { ...decided, state: 'approved', until });
         const { asker_id: principalId, place_id: placeId, profile, reason } = raise;

@@ -57,6 +57,7 @@ export const access: Record<keyof typeof english, string> = {
   'access.raiseAsked': 'Darum haben Sie schon gebeten; die Antwort steht aus.',
   'access.raiseDecided': 'Darüber ist schon entschieden, oder es wurde zurückgezogen.',
   'access.raiseLonger': 'Gebeten wurde bis {until}: nicht länger.',
+  'access.raiseNobody': 'Hier gibt sonst niemand Zugang. Wer das Repositorium einrichtet, kann sagen, wer es tut.',
   'access.raiseNothing': 'Das alles dürfen Sie hier bereits.',
   'access.raiseOwn': 'Über Ihre eigene Bitte entscheidet jemand anderes.',
   'access.raisePast': 'Der letzte Tag ist vorbei.',

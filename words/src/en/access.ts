@@ -55,6 +55,7 @@ export const access = {
   'access.raiseAsked': 'You asked for that already, and it waits for an answer.',
   'access.raiseDecided': 'It was answered or withdrawn already.',
   'access.raiseLonger': 'They asked for it until {until}: not for longer.',
+  'access.raiseNobody': 'Nobody else gives access here. An administrator can say who does.',
   'access.raiseNothing': 'You may do all of that here already.',
   'access.raiseOwn': 'Somebody else decides on what you ask for yourself.',
   'access.raisePast': 'The last day has passed.',
