@@ -32,7 +32,7 @@ export async function makeDatabase(url: string, size: Size, parts: Parts): Promi
   for (const sql of [
     `insert into principal (id, kind, name) select gen_random_uuid(), 'group', 'Group ' || i from generate_series(1, 80) i`,
     `insert into principal (id, kind, name, login) select gen_random_uuid(), 'person', 'Person ' || i, 'p' || i from generate_series(1, 400) i`,
-    `insert into membership select p.id, g.id from (select id, row_number() over () n from principal where kind = 'person') p join (select id, row_number() over () n from principal where kind = 'group') g on g.n % 80 = p.n % 80`,
+    `insert into membership select p.id, g.id from (select id, row_number() over () n from principal where kind = 'person') p join (select id, row_number() over () n from principal where kind = 'group' and not everyone) g on g.n % 80 = p.n % 80`,
     `insert into place (id, kind, parent_id, ancestors, code, title, access_set_id, opened_on) values ('${root}', 'repository', null, array['${root}'::uuid], 'ALL', 'Bench', 1, '2000-01-01')`,
     `insert into place (id, kind, parent_id, ancestors, code, title, access_set_id, opened_on) select id, 'function', '${root}', array['${root}'::uuid, id], 'F' || i, 'Function ' || i, 1, '2000-01-01' from (select gen_random_uuid() id, i from generate_series(1, 20) i) x`,
     `insert into place (id, kind, parent_id, ancestors, code, title, access_set_id, opened_on)
@@ -46,7 +46,7 @@ export async function makeDatabase(url: string, size: Size, parts: Parts): Promi
     // A thousand access sets: folders with grants of their own.
     `insert into access_set (anchor_place) select id from (select id from place where kind = 'folder' order by code limit 999) x`,
     `update place set access_set_id = s.id from access_set s where s.anchor_place = place.id`,
-    `insert into grant_ (id, principal_id, place_id, profile, reason) select gen_random_uuid(), g.id, s.anchor_place, 'editor', 'bench' from access_set s join (select id, row_number() over () n from principal where kind = 'group') g on g.n = 1 + s.id % 80`,
+    `insert into grant_ (id, principal_id, place_id, profile, reason) select gen_random_uuid(), g.id, s.anchor_place, 'editor', 'bench' from access_set s join (select id, row_number() over () n from principal where kind = 'group' and not everyone) g on g.n = 1 + s.id % 80`,
     `insert into record_type (code, title, facts) values ('note', 'Note', '[]')`,
     `insert into record_type_version (code, version, title, facts) values ('note', 1, 'Note', '[]')`,
     // Five hundred rules, one a series.

@@ -204,6 +204,7 @@ async function keeper(services: Services, id: string): Promise<SignedIn> {
     repository: 'Bench',
     timeZone: 'UTC',
     sessionHash: Buffer.alloc(0),
+    factorMissing: false,
     language: null,
   };
 }
@@ -326,6 +327,7 @@ function configOf(url: string) {
     contentsIn: 'database' as const,
     scanLanguages: 'eng',
     mail: null,
+    identityProvider: null,
     publicUrl: 'http://127.0.0.1',
     standInsDir: '',
     hosts: [],

@@ -1166,6 +1166,14 @@ CREATE TABLE public.fact_value (
     record_id uuid NOT NULL
 );
 
+CREATE TABLE public.federated (
+    provider_id uuid NOT NULL,
+    subject text NOT NULL,
+    principal_id uuid NOT NULL,
+    linked_at timestamp with time zone DEFAULT now() NOT NULL,
+    last_at timestamp with time zone
+);
+
 CREATE TABLE public.former_code (
     place_id uuid NOT NULL,
     code text NOT NULL,
@@ -1232,6 +1240,20 @@ CREATE TABLE public.hold_cover (
     released_by uuid,
     release_reason text,
     CONSTRAINT hold_cover_check CHECK (((released_at IS NULL) = (release_reason IS NULL)))
+);
+
+CREATE TABLE public.identity_provider (
+    id uuid NOT NULL,
+    name text NOT NULL,
+    issuer text NOT NULL,
+    client_id text NOT NULL,
+    client_secret bytea,
+    groups_claim text,
+    newcomers boolean NOT NULL,
+    by_email boolean NOT NULL,
+    brings_factor boolean NOT NULL,
+    active boolean NOT NULL,
+    revision integer DEFAULT 1 NOT NULL
 );
 
 CREATE TABLE public.membership (
@@ -1510,6 +1532,12 @@ CREATE TABLE public.place_rule (
     rule_id uuid NOT NULL
 );
 
+CREATE TABLE public.provider_group (
+    provider_id uuid NOT NULL,
+    value text NOT NULL,
+    group_id uuid NOT NULL
+);
+
 CREATE TABLE public.rack_cell (
     series_id uuid NOT NULL,
     vintage smallint NOT NULL,
@@ -1777,12 +1805,22 @@ CREATE TABLE public.session (
     expires_at timestamp with time zone NOT NULL,
     id uuid DEFAULT gen_random_uuid() NOT NULL,
     address text DEFAULT ''::text NOT NULL,
-    agent text DEFAULT ''::text NOT NULL
+    agent text DEFAULT ''::text NOT NULL,
+    factor_proved boolean DEFAULT false NOT NULL
 );
 
 CREATE TABLE public.setting (
     name text NOT NULL,
     value jsonb NOT NULL
+);
+
+CREATE TABLE public.sign_in_begun (
+    token_hash bytea NOT NULL,
+    provider_id uuid NOT NULL,
+    address text NOT NULL,
+    linking_id uuid,
+    proved_id uuid,
+    until timestamp with time zone NOT NULL
 );
 
 CREATE TABLE public.sign_in_try (
@@ -2013,6 +2051,12 @@ ALTER TABLE ONLY public.event_type
 ALTER TABLE ONLY public.fact_value
     ADD CONSTRAINT fact_value_pkey PRIMARY KEY (record_type, fact, value);
 
+ALTER TABLE ONLY public.federated
+    ADD CONSTRAINT federated_pkey PRIMARY KEY (provider_id, subject);
+
+ALTER TABLE ONLY public.federated
+    ADD CONSTRAINT federated_provider_id_principal_id_key UNIQUE (provider_id, principal_id);
+
 ALTER TABLE ONLY public.former_code
     ADD CONSTRAINT former_code_pkey PRIMARY KEY (place_id, code);
 
@@ -2030,6 +2074,12 @@ ALTER TABLE ONLY public.hold_cover
 
 ALTER TABLE ONLY public.hold
     ADD CONSTRAINT hold_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.identity_provider
+    ADD CONSTRAINT identity_provider_issuer_key UNIQUE (issuer);
+
+ALTER TABLE ONLY public.identity_provider
+    ADD CONSTRAINT identity_provider_pkey PRIMARY KEY (id);
 
 ALTER TABLE ONLY public.invitation
     ADD CONSTRAINT invitation_pkey PRIMARY KEY (token_hash);
@@ -2112,6 +2162,9 @@ ALTER TABLE ONLY public.principal
 ALTER TABLE ONLY public.principal
     ADD CONSTRAINT principal_pkey PRIMARY KEY (id);
 
+ALTER TABLE ONLY public.provider_group
+    ADD CONSTRAINT provider_group_pkey PRIMARY KEY (provider_id, value, group_id);
+
 ALTER TABLE ONLY public.rack_cell
     ADD CONSTRAINT rack_cell_pkey PRIMARY KEY (series_id, vintage, access_set_id);
 
@@ -2171,6 +2224,9 @@ ALTER TABLE ONLY public.session
 
 ALTER TABLE ONLY public.setting
     ADD CONSTRAINT setting_pkey PRIMARY KEY (name);
+
+ALTER TABLE ONLY public.sign_in_begun
+    ADD CONSTRAINT sign_in_begun_pkey PRIMARY KEY (token_hash);
 
 ALTER TABLE ONLY public.signing_key
     ADD CONSTRAINT signing_key_pkey PRIMARY KEY (id);
@@ -2255,6 +2311,8 @@ CREATE UNIQUE INDEX event_type_folded ON public.event_type USING btree (lower(na
 
 CREATE INDEX fact_value_record ON public.fact_value USING btree (record_id);
 
+CREATE INDEX federated_principal ON public.federated USING btree (principal_id);
+
 CREATE INDEX former_code_code ON public.former_code USING btree (code);
 
 CREATE INDEX grant_place ON public.grant_ USING btree (place_id);
@@ -2266,6 +2324,8 @@ CREATE INDEX grant_record ON public.grant_ USING btree (record_id) WHERE (record
 CREATE INDEX hold_cover_record ON public.hold_cover USING btree (record_id) WHERE (released_at IS NULL);
 
 CREATE INDEX hold_matter ON public.hold USING btree (matter_id);
+
+CREATE UNIQUE INDEX identity_provider_name ON public.identity_provider USING btree (lower(name));
 
 CREATE INDEX job_progress_running ON public.job_progress USING btree (kind) WHERE (state = 'running'::text);
 
@@ -2400,6 +2460,8 @@ CREATE INDEX reorganisation_xact ON public.reorganisation USING btree (xact);
 CREATE UNIQUE INDEX schema_fingerprint_one ON public.schema_fingerprint USING btree ((true));
 
 CREATE INDEX session_principal ON public.session USING btree (principal_id);
+
+CREATE INDEX sign_in_begun_address ON public.sign_in_begun USING btree (address);
 
 CREATE INDEX sign_in_try_address ON public.sign_in_try USING btree (address, at);
 
@@ -2684,6 +2746,12 @@ ALTER TABLE ONLY public.fact_value
 ALTER TABLE ONLY public.fact_value
     ADD CONSTRAINT fact_value_record_type_fkey FOREIGN KEY (record_type) REFERENCES public.record_type(code);
 
+ALTER TABLE ONLY public.federated
+    ADD CONSTRAINT federated_principal_id_fkey FOREIGN KEY (principal_id) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.federated
+    ADD CONSTRAINT federated_provider_id_fkey FOREIGN KEY (provider_id) REFERENCES public.identity_provider(id);
+
 ALTER TABLE ONLY public.former_code
     ADD CONSTRAINT former_code_parent_id_fkey FOREIGN KEY (parent_id) REFERENCES public.place(id);
 
@@ -2798,6 +2866,12 @@ ALTER TABLE ONLY public.place_rule
 ALTER TABLE ONLY public.place
     ADD CONSTRAINT place_stencil_id_fkey FOREIGN KEY (stencil_id) REFERENCES public.stencil(id);
 
+ALTER TABLE ONLY public.provider_group
+    ADD CONSTRAINT provider_group_group_id_fkey FOREIGN KEY (group_id) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.provider_group
+    ADD CONSTRAINT provider_group_provider_id_fkey FOREIGN KEY (provider_id) REFERENCES public.identity_provider(id);
+
 ALTER TABLE ONLY public.raise
     ADD CONSTRAINT raise_asker_id_fkey FOREIGN KEY (asker_id) REFERENCES public.principal(id);
 
@@ -2875,6 +2949,15 @@ ALTER TABLE ONLY public.second_factor
 
 ALTER TABLE ONLY public.session
     ADD CONSTRAINT session_principal_id_fkey FOREIGN KEY (principal_id) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.sign_in_begun
+    ADD CONSTRAINT sign_in_begun_linking_id_fkey FOREIGN KEY (linking_id) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.sign_in_begun
+    ADD CONSTRAINT sign_in_begun_proved_id_fkey FOREIGN KEY (proved_id) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.sign_in_begun
+    ADD CONSTRAINT sign_in_begun_provider_id_fkey FOREIGN KEY (provider_id) REFERENCES public.identity_provider(id);
 
 ALTER TABLE ONLY public.signing_key
     ADD CONSTRAINT signing_key_succeeds_fkey FOREIGN KEY (succeeds) REFERENCES public.signing_key(id);
@@ -3158,6 +3241,10 @@ GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.event_type TO cellar_app;
 
 GRANT SELECT,INSERT,DELETE ON TABLE public.fact_value TO cellar_app;
 
+GRANT SELECT,INSERT,DELETE ON TABLE public.federated TO cellar_app;
+
+GRANT UPDATE(last_at) ON TABLE public.federated TO cellar_app;
+
 GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.former_code TO cellar_app;
 
 GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.grant_ TO cellar_app;
@@ -3178,6 +3265,8 @@ GRANT UPDATE(release_reason) ON TABLE public.hold TO cellar_app;
 
 GRANT SELECT ON TABLE public.hold_cover TO cellar_app;
 GRANT SELECT ON TABLE public.hold_cover TO cellar_criteria;
+
+GRANT SELECT,INSERT,UPDATE ON TABLE public.identity_provider TO cellar_app;
 
 GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.membership TO cellar_app;
 
@@ -3244,6 +3333,8 @@ GRANT SELECT ON TABLE public.past TO cellar_app;
 GRANT SELECT,INSERT,UPDATE ON TABLE public.place TO cellar_app;
 
 GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.place_rule TO cellar_app;
+
+GRANT SELECT,INSERT,DELETE ON TABLE public.provider_group TO cellar_app;
 
 GRANT SELECT ON TABLE public.rack_cell TO cellar_app;
 
@@ -3402,6 +3493,8 @@ GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.session TO cellar_app;
 
 GRANT SELECT,INSERT,UPDATE ON TABLE public.setting TO cellar_app;
 GRANT SELECT ON TABLE public.setting TO cellar_criteria;
+
+GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.sign_in_begun TO cellar_app;
 
 GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.sign_in_try TO cellar_app;
 

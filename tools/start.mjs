@@ -37,9 +37,9 @@ await run(async () => {
   await ensureInstalled();
   await Promise.all([buildWeb(), buildServer()]);
   const own = process.env.DATABASE_URL ? null : cluster('cluster');
-  // On a database of our own, contents have a second copy in a stand-in, and mail goes to one.
-  const { OBJECTS_URL = 'stand-in', SMTP_URL = 'stand-in' } = process.env;
-  const env = own ? { OBJECTS_URL, SMTP_URL } : {};
+  // On a database of our own, contents have a second copy in a stand-in, mail goes to one, and another says who people are.
+  const { OBJECTS_URL = 'stand-in', SMTP_URL = 'stand-in', IDENTITY_PROVIDER = 'stand-in' } = process.env;
+  const env = own ? { OBJECTS_URL, SMTP_URL, IDENTITY_PROVIDER } : {};
   let stopping = false;
   const stop = async () => {
     if (own && !stopping) {

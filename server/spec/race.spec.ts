@@ -48,6 +48,7 @@ describe('hold against destruction', () => {
     repository: 'Test',
     timeZone: 'UTC',
     sessionHash: Buffer.alloc(0),
+    factorMissing: false,
     language: null,
   });
 

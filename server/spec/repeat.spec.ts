@@ -1,5 +1,5 @@
 import { acts, type NamedAct } from '../src/http/table.js';
-import { carryOut, Problem, type AnyAct, type Services } from '../src/kernel/index.js';
+import { carryOut, Problem, targetsOf, type AnyAct, type Services } from '../src/kernel/index.js';
 import { examples, free } from './support/actExamples.js';
 import { makeActWorld, type ActWorld } from './support/actWorld.js';
 import { setClock } from './support/world.js';
@@ -74,8 +74,7 @@ describe('the same request a second time', () => {
     it(`${name}: ${repeat}`, () =>
       inCopy(async (services, database) => {
         // People are arranged by whoever sets up, and by nobody else.
-        const onPlaces = /Grant$|StandAlone$/.test(name);
-        const whose = (name.startsWith('people.') && !onPlaces) || name.endsWith('Profile') ? 'administrator of all' : 'keeper of all';
+        const whose = targetsOf(act).needs.some(({ may }) => may.includes('setUp')) ? 'administrator of all' : 'keeper of all';
         const { person } = world.askers.find((asker) => asker.name === whose)!;
         const asker = { ...person, ...(name in beforehand ? { today: later } : {}) };
         await setClock(services.pool, asker.today);

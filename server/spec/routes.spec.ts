@@ -1,12 +1,16 @@
+import { writeFile } from 'node:fs/promises';
+import { join } from 'node:path';
 import { Secret, TOTP } from 'otpauth';
 import { writeMailSetting } from '../src/mail/index.js';
-import { asOwner } from './support/database.js';
+import { asOwner, configFor } from './support/database.js';
 import type { Right } from '@key-cellar/core/access';
 import { bareFolder } from '@key-cellar/core/plan';
 import type { StencilBody } from '@key-cellar/contract';
 import * as contract from '@key-cellar/contract';
 import { uuidv7 } from 'uuidv7';
 import { bound, namesOfAll } from '../src/http/table.js';
+import { ProviderBrowser, somebody } from './support/atProvider.js';
+import { providerDetails } from './support/actExamples.js';
 import { packed } from './support/packages.js';
 import { approvedBatch, Client, makeWorld, password, ruleDefinition, statusOf, today, type World, revisionOf } from './support/world.js';
 
@@ -18,7 +22,7 @@ const newPassword = 'a good long one, indeed';
 describe('every route that changes something', () => {
   let world: World;
   beforeAll(async () => {
-    world = await makeWorld();
+    world = await makeWorld({ identityProvider: 'stand-in' });
     await asOwner(world.database, (client) =>
       client.query(
         `insert into grant_ (id, principal_id, place_id, profile, reason) values (gen_random_uuid(), $1, $2, 'administrator', 'sets up')`,
@@ -73,6 +77,22 @@ describe('every route that changes something', () => {
       await writeMailSetting(world.pool, { on: true, publicUrl: 'https://cellar.test' });
       await world.pool.query(`update principal set email = 'keeper@test.example' where id = $1`, [world.ids.keeper]);
     },
+    /** Somebody of the provider that is simulated, who is signed in by it as a newcomer. */
+    newcomer: async () => {
+      const { url: issuer, clientId, clientSecret } = world.running.identityProvider!;
+      const keeper = world.as('keeper');
+      const { providers } = await keeper.call(contract.federation.providers);
+      const body = { ...providerDetails, name: 'Directory', issuer, clientId, clientSecret, newcomers: true };
+      const id = providers.find((p) => p.issuer === issuer)?.id ?? (await keeper.call(contract.federation.addProvider, { body })).id;
+      const sub = uuidv7();
+      await writeFile(
+        join(configFor(world.database).standInsDir, 'identity-provider', 'people.json'),
+        JSON.stringify([somebody(sub, `${sub}@test.example`)]),
+      );
+      const browser = new ProviderBrowser(world.base, id);
+      await browser.signIn(sub);
+      return { id, sub, browser, person: (await browser.client.call(contract.identity.me)).id };
+    },
     refusedMail: async () => {
       const id = uuidv7();
       await world.pool.query(
@@ -103,6 +123,10 @@ describe('every route that changes something', () => {
       return new Client(world.base, response.headers.get('set-cookie')!.split(';')[0]!);
     },
     group: async () => (await world.as('keeper').call(contract.people.makeGroup, { body: { name: `G ${uuidv7()}`, memberIds: [] } })).id,
+    provider: async () => {
+      const body = { ...providerDetails, name: `P ${uuidv7()}`, issuer: `https://${uuidv7()}.example` };
+      return (await world.as('keeper').call(contract.federation.addProvider, { body })).id;
+    },
     raise: async () =>
       world.as('reader').call(contract.access.askRaise, {
         body: {
@@ -274,6 +298,34 @@ describe('every route that changes something', () => {
       const { id, invitation } = await scene.person();
       await new Client(world.base, '').call(contract.people.accept, { body: { token: invitation!.token!, password: newPassword } });
       await world.as('keeper').call(contract.people.endSessions, { params: { id } });
+    },
+    'federation.begin': async () => (await scene.newcomer()).browser.begin(),
+    'federation.finish': () => scene.newcomer(),
+    'federation.giveCode': async () => {
+      const { id, sub, browser, person } = await scene.newcomer();
+      const { secret } = await browser.client.call(contract.identity.beginSecond, { body: { password: '' } });
+      const totp = new TOTP({ secret: Secret.fromBase32(secret) });
+      const { codes } = await browser.client.call(contract.identity.confirmSecond, { body: { code: totp.generate() } });
+      const again = new ProviderBrowser(world.base, id);
+      await again.signIn(sub);
+      await again.post('/sign-in/code', { code: codes[0]! });
+      expect(await again.me()).toBe((await browser.client.call(contract.identity.me)).login);
+      return person;
+    },
+    'federation.unlink': async () => {
+      const { id, browser, person } = await scene.newcomer();
+      await asOwner(world.database, (client) => client.query(`update principal set password_hash = 'one' where id = $1`, [person]));
+      await browser.client.call(contract.federation.unlink, { params: { id } });
+    },
+    'federation.unlinkPerson': async () => {
+      const { id, person } = await scene.newcomer();
+      await world.as('keeper').call(contract.federation.unlinkPerson, { params: { id: person, providerId: id } });
+    },
+    'federation.addProvider': () => scene.provider(),
+    'federation.changeProvider': async () => {
+      const id = await scene.provider();
+      const body = { ...providerDetails, name: `D ${id}`, issuer: `https://${id}.example`, active: false, revision: 1 };
+      await world.as('keeper').call(contract.federation.changeProvider, { params: { id }, body });
     },
     'people.makeGroup': () => scene.group(),
     'people.changeGroup': async () => {
@@ -746,8 +798,8 @@ describe('every route that changes something', () => {
     'fixity.schedule': () => world.as('keeper').call(contract.fixity.schedule, { body: { days: 60, megabytesPerSecond: 10 } }),
     'ledger.changeKey': () => world.as('keeper').call(contract.ledger.changeKey, { body: { why: 'a year has passed' } }),
   };
-  /** Refused once anybody exists. */
-  const changesNothing = ['identity.makeFirstKeeper'];
+  /** Refused once anybody exists, and what leads elsewhere first. */
+  const changesNothing = ['identity.makeFirstKeeper', 'federation.begin'];
 
   it('has a line in this walk', () => {
     expect(mutating.map((m) => m.name).filter((name) => !acts[name])).toEqual([]);

@@ -13,6 +13,7 @@ import { sendHeadLetters } from './reports/index.js';
 import { foldRuleUse } from './schedule/index.js';
 import { closeConnections, openServices, outsideOf, type Reachable, type Services } from './services.js';
 import { startArchive } from './standins/archive.js';
+import { startIdentityProvider, type IdentityProvider } from './standins/identityProvider.js';
 import type { StandIn } from './standins/listen.js';
 import { startMailServer } from './standins/mailServer.js';
 import { startObjects } from './standins/objects.js';
@@ -29,6 +30,8 @@ const graceMs = 10_000;
 
 export interface Running {
   readonly services: Services;
+  /** The simulated provider of identities, if there is one. */
+  readonly identityProvider: IdentityProvider | null;
   stop(): Promise<void>;
 }
 
@@ -65,7 +68,9 @@ function startJobThread(config: Reachable, log: Logger): { stop(): Promise<void>
 const standInMail = (url: string): MailConfig => ({ url, user: null, password: null, from: 'Key Cellar <key-cellar@stand-in.example>' });
 
 /** Starts a stand-in for each outside service that has no address of its own. */
-async function withStandIns(given: Config): Promise<{ config: Reachable; stopStandIns(): Promise<void> }> {
+async function withStandIns(
+  given: Config,
+): Promise<{ config: Reachable; identityProvider: IdentityProvider | null; stopStandIns(): Promise<void> }> {
   const started: StandIn[] = [];
   const begun = async <T extends StandIn>(standIn: Promise<T>): Promise<T> => {
     started.push(await standIn);
@@ -77,7 +82,9 @@ async function withStandIns(given: Config): Promise<{ config: Reachable; stopSta
   const objects = given.objects === 'stand-in' ? (await begun(startObjects(folder('objects')))).reached : given.objects;
   const witness = given.witnessUrl === null ? await begun(startWitness(folder('witness'))) : null;
   const mail = given.mail === 'stand-in' ? standInMail((await begun(startMailServer(folder('mail')))).url) : given.mail;
+  const identityProvider = given.identityProvider === null ? null : await begun(startIdentityProvider(folder('identity-provider')));
   return {
+    identityProvider,
     config: {
       ...given,
       archiveUrl: archive?.url ?? given.archiveUrl!,
@@ -101,7 +108,7 @@ const domainOf = ({ ledgerName, publicUrl }: Reachable): string =>
 
 /** Everything but the listener: services over one database, with background work going. */
 export async function startServices(given: Config, log: Logger = pino({ level: given.logLevel })): Promise<Running> {
-  const { config, stopStandIns } = await withStandIns(given);
+  const { config, identityProvider, stopStandIns } = await withStandIns(given);
   const services = await openServices(config, log, {
     connections,
     sealer: (pool) => openSealer(pool, log, outsideOf(config), sealEveryMs),
@@ -135,6 +142,7 @@ export async function startServices(given: Config, log: Logger = pino({ level: g
 
   return {
     services,
+    identityProvider,
     async stop() {
       services.stopping = true;
       clearInterval(housekeeping);
@@ -169,6 +177,7 @@ export async function startServer(config: Config, log?: Logger): Promise<Running
   });
   return {
     services: running.services,
+    identityProvider: running.identityProvider,
     port: listening.port,
     stop: async () => {
       await stopListening(listening, graceMs);

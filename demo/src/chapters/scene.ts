@@ -47,6 +47,7 @@ export async function as(loaded: Loaded, login: string, today: string): Promise<
     repository: 'Marrowick Harbour Authority',
     timeZone,
     sessionHash: Buffer.alloc(0),
+    factorMissing: false,
     language: null,
   };
 }

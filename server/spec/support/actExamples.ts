@@ -9,6 +9,12 @@ export interface Example {
   readonly body?: unknown;
 }
 
+/** Of a provider of identities, by which nobody has signed in. */
+export const providerDetails = {
+  ...{ name: 'Renamed directory', issuer: 'https://directory.example', clientId: 'us', clientSecret: 'a secret', groupsClaim: null },
+  ...{ groups: [], newcomers: false, byEmail: false, bringsFactor: false, active: true },
+};
+
 /** A right request for each act, on the things that it is given. An act without a line here fails the spec. */
 export const examples: Record<string, (t: Things, c: Common, world: ActWorld) => Example> = {
   'plan.makePlace': (t) => ({ body: { parentId: t.place, kind: 'folder', code: 'NEW', title: 'New' } }),
@@ -38,6 +44,9 @@ export const examples: Record<string, (t: Things, c: Common, world: ActWorld) =>
   'people.letGo': (_, c) => ({ params: { id: c.person }, body: { reason: 'leaves', heirId: null } }),
   'people.bringBack': (_, c) => ({ params: { id: c.person } }),
   'people.endSessions': (_, c) => ({ params: { id: c.person } }),
+  'federation.unlinkPerson': (_, c) => ({ params: { id: c.person, providerId: c.provider } }),
+  'federation.addProvider': () => ({ body: { ...providerDetails, name: 'Another directory', issuer: 'https://another.example' } }),
+  'federation.changeProvider': (_, c) => ({ params: { id: c.provider }, body: { ...providerDetails, revision: 1 } }),
   'people.makeGroup': () => ({ body: { name: 'New group', memberIds: [] } }),
   'people.changeGroup': (_, c) => ({ params: { id: c.group }, body: { name: 'Renamed', active: true, memberIds: [], revision: 1 } }),
   'people.giveGrant': (t, c) => ({
@@ -218,6 +227,10 @@ export const free: readonly string[] = [
   'identity.endSecond',
   'identity.chooseMail',
   'identity.forgot',
+  'federation.begin',
+  'federation.finish',
+  'federation.giveCode',
+  'federation.unlink',
   'steps.answerLetter',
   'people.accept',
   'people.changePassword',

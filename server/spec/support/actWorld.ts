@@ -97,6 +97,8 @@ export interface Common {
   readonly group: string;
   /** A profile of the repository’s own, which nobody has. */
   readonly profile: string;
+  /** A provider of identities, with which `person` is linked. */
+  readonly provider: string;
   /** One that was refused. */
   readonly mail: string;
 }
@@ -162,7 +164,14 @@ export async function makeActWorld(): Promise<ActWorld> {
     });
     for (const p of people) {
       await addPrincipal(uow, { id: p.id, kind: 'person', name: p.name, login: p.id, clearanceLevel: p.clearance });
-      await addSession(uow, { tokenHash: randomBytes(32), principalId: p.id, hours: 1, address: 'test', agent: 'test' });
+      await addSession(uow, {
+        tokenHash: randomBytes(32),
+        principalId: p.id,
+        hours: 1,
+        address: 'test',
+        agent: 'test',
+        factorProved: false,
+      });
     }
     for (const spot of spots) {
       const { chain, series } = homes[spot];
@@ -208,6 +217,7 @@ export async function makeActWorld(): Promise<ActWorld> {
     repository: 'Test',
     timeZone: 'UTC',
     sessionHash: Buffer.alloc(0),
+    factorMissing: false,
     language: null,
   });
   const make = signedIn(maker, 'Maker', 9);
@@ -402,6 +412,13 @@ export async function makeActWorld(): Promise<ActWorld> {
     `insert into mail (id, to_id, address, kind, subject, body, html, state) values ($1, $2, 'a@b.example', 'test', 'S', 'B', 'B', 'refused')`,
     [mail, person],
   );
+  const provider = uuidv7();
+  await pool.query(
+    `insert into identity_provider (id, name, issuer, client_id, newcomers, by_email, brings_factor, active)
+     values ($1, 'Directory', 'https://directory.example', 'us', false, false, false, true)`,
+    [provider],
+  );
+  await pool.query(`insert into federated (provider_id, subject, principal_id) values ($1, 'one', $2)`, [provider, person]);
   const common: Common = {
     rule,
     announced,
@@ -424,6 +441,7 @@ export async function makeActWorld(): Promise<ActWorld> {
     box: ids.box,
     person,
     group,
+    provider,
     mail,
   };
   for (const name of [common.jurisdiction, common.worked]) await does(levelActs.makeJurisdiction, { body: { name, partOf: null } });

@@ -49,7 +49,8 @@ export function configFor(database: string): Config {
     objects: null,
     contentsIn: 'database',
     mail: null,
-    publicUrl: 'http://cellar.test',
+    identityProvider: null,
+    publicUrl: 'http://127.0.0.1:4180',
     scanLanguages: 'eng',
     standInsDir: join(tmpdir(), `stand-ins-${database}`),
   };

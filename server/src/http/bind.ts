@@ -1,18 +1,27 @@
 import { messageOfIssue, type Endpoint } from '@key-cellar/contract';
 import { message } from '@key-cellar/words';
-import { deleteCookie, setCookie } from 'hono/cookie';
+import { deleteCookie, getCookie, setCookie } from 'hono/cookie';
 import { stream } from 'hono/streaming';
 import type * as z from 'zod';
 import type { Services } from '../docket/index.js';
 import { headHeader } from '../ledger/index.js';
-import { carryOut, Download, Lines, notSignedIn, Problem, SessionChange, type AnyAct, type Read, type SignedIn } from '../kernel/index.js';
+import {
+  carryOut,
+  cookies,
+  Download,
+  Lines,
+  notSignedIn,
+  Problem,
+  SessionChange,
+  type AnyAct,
+  type Read,
+  type SignedIn,
+} from '../kernel/index.js';
 import { bytesOf, jsonOf } from './body.js';
 import type { HttpApp, HttpContext } from './context.js';
 import { speakerFor } from './language.js';
 import type { Bound } from './table.js';
 import { tellingOf, type Telling } from './telling.js';
-
-export const sessionCookies = { person: 'cellar_session', visitor: 'cellar_visitor' } as const;
 
 function parse<S extends z.ZodType>(schema: S, value: unknown, where: 'query' | 'body'): z.output<S> {
   const result = schema.safeParse(value);
@@ -35,7 +44,7 @@ function parse<S extends z.ZodType>(schema: S, value: unknown, where: 'query' | 
 export function requirePerson(context: HttpContext, early = false): SignedIn {
   const person = context.get('person');
   if (!person) throw notSignedIn();
-  if (context.get('early') && !early) throw new Problem(403, 'second-factor-needed', message('identity.secondNeeded'));
+  if (person.factorMissing && !early) throw new Problem(403, 'second-factor-needed', message('identity.secondNeeded'));
   return person;
 }
 
@@ -44,10 +53,10 @@ function secure(context: HttpContext): boolean {
 }
 
 /** A session begins or ends: its token travels as a cookie that no script can read. */
-function changeSession(context: HttpContext, { begins, of }: SessionChange): Response {
-  if (begins === null) deleteCookie(context, sessionCookies[of], { path: '/' });
+function changeSession(context: HttpContext, { begins, of, answer }: SessionChange): Response {
+  if (begins === null) deleteCookie(context, cookies[of], { path: '/' });
   else {
-    setCookie(context, sessionCookies[of], begins.token, {
+    setCookie(context, cookies[of], begins.token, {
       httpOnly: true,
       sameSite: 'Strict',
       path: '/',
@@ -55,7 +64,7 @@ function changeSession(context: HttpContext, { begins, of }: SessionChange): Res
       secure: secure(context),
     });
   }
-  return context.json({});
+  return context.json(answer);
 }
 
 function download({ file }: Download, head: Record<string, string>): Response {
@@ -98,7 +107,7 @@ async function answerRead(services: Services, read: Read<Endpoint, Services>, co
 async function answerAct(services: Services, act: AnyAct<Services>, context: HttpContext, input: Asked): Promise<unknown> {
   if ('free' in act.definition) {
     const [person, address, agent] = [context.get('person'), context.get('address'), context.req.header('user-agent') ?? ''];
-    const call = { ...input, services, person, address, agent };
+    const call = { ...input, services, person, address, agent, leaving: getCookie(context, cookies.leaving) ?? null };
     return act.definition.free(call as never);
   }
   return carryOut(services, requirePerson(context, act.endpoint.early), act, input as never);

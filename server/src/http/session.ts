@@ -6,9 +6,8 @@ import { getCookie } from 'hono/cookie';
 import type { MiddlewareHandler } from 'hono';
 import { isLanguage } from '@key-cellar/words';
 import { readSettings, sessionByHash, touchSession } from '../identity/index.js';
-import { Problem, type Config } from '../kernel/index.js';
+import { cookies, Problem, type Config } from '../kernel/index.js';
 import type { Services } from '../docket/index.js';
-import { sessionCookies } from './bind.js';
 import type { HttpContext, HttpEnv } from './context.js';
 
 /** Where a request is from: what a proxy that is trusted was asked by, else whoever connected. */
@@ -42,17 +41,15 @@ export function identify(services: Services): MiddlewareHandler<HttpEnv> {
     const address = addressOf(context, services.config.proxies);
     context.set('address', address);
     context.set('person', null);
-    context.set('early', false);
-    const pass = getCookie(context, sessionCookies.visitor);
+    const pass = getCookie(context, cookies.visitor);
     context.set('visitor', { address, sessionHash: pass === undefined ? null : createHash('sha256').update(pass).digest() });
-    const token = getCookie(context, sessionCookies.person);
+    const token = getCookie(context, cookies.person);
     if (token) {
       const sessionHash = createHash('sha256').update(token).digest();
       const found = await sessionByHash(services.pool, sessionHash, services.config.idleMinutes);
       if (found) {
         const settings = await readSettings(services.pool);
         if (found.stale) await touchSession(services.pool, sessionHash);
-        context.set('early', found.factor_missing);
         context.set('person', {
           id: found.id,
           name: found.name,
@@ -65,6 +62,7 @@ export function identify(services: Services): MiddlewareHandler<HttpEnv> {
           repository: settings.repository,
           timeZone: settings.timeZone,
           sessionHash,
+          factorMissing: found.factor_missing,
           language: isLanguage(found.language) ? found.language : null,
         });
       }

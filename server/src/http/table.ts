@@ -16,6 +16,7 @@ import {
 } from '../docket/index.js';
 import { exchangeActs, exchangeReads, planTableActs, planTableReads } from '../exchange/index.js';
 import { factActs, setupReads, typeReads } from '../facts/index.js';
+import { federationActs, federationReads, providerActs } from '../federation/index.js';
 import { holdActs, holdReads } from '../holds/index.js';
 import {
   identityActs,
@@ -63,6 +64,7 @@ import { whoCan } from './whoCan.js';
 /** The areas of the contract, as the wire names them. */
 const areas = {
   identity: contract.identity,
+  federation: contract.federation,
   plan: contract.plan,
   stencils: contract.stencils,
   schedule: contract.schedule,
@@ -101,6 +103,7 @@ const table: { readonly [A in keyof Areas]: { readonly [K in keyof Areas[A]]: An
     makeFirstKeeper,
     moveClock: sweepActs.moveClock,
   },
+  federation: { ...federationReads, ...federationActs, ...providerActs },
   plan: {
     ...planReads,
     ...pick(placeActs, ['makePlace', 'editPlace', 'movePlace', 'mergePlace', 'closeFolder', 'reopenFolder', 'retirePlace']),

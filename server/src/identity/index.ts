@@ -1,15 +1,17 @@
 export { enterRefused, sendDigests } from './mailing.js';
 export { send, speakerOfPerson, type Letter } from './messageStore.js';
 export { mailActs, mailReads } from './mailActs.js';
-export { factorAsked } from './secondFactorStore.js';
 export { secondFactorActs, secondFactorReads } from './secondFactorActs.js';
 export { identityReads } from './reads.js';
 export { readSettings, writeSetting, type Settings } from './settingStore.js';
 export { hashPassword, isRight, newToken, tokenHash } from './passwords.js';
 export { peopleReads, personLine } from './peopleReads.js';
 export { peopleActs } from './peopleActs.js';
-export { members, personById } from './peopleStore.js';
-export { countTry, identityActs } from './signIn.js';
+export { personKind, requireSettingUp, settingUp } from './person.js';
+export { endSessionsOf, freeLogin, lockMemberships, members, personById, principalsOfKind } from './peopleStore.js';
+export { takeAnyCode } from './secondFactor.js';
+export { factorOf } from './secondFactorStore.js';
+export { beginSession, countTry, identityActs } from './signIn.js';
 export {
   addPrincipal,
   anybodyExists,

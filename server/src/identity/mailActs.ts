@@ -2,28 +2,15 @@ import { setTimeout } from 'node:timers/promises';
 import { identity, mailKinds, people, type MailLine } from '@key-cellar/contract';
 import { message } from '@key-cellar/words';
 import { chooseMail, lockMail, mailSetting, mailTo, receivers, recentMails, sendAgain, type MailRow } from '../mail/index.js';
-import {
-  actsFor,
-  atRepository,
-  noRight,
-  notSignedIn,
-  ofRepository,
-  one,
-  Problem,
-  requireAtRepository,
-  withUnitOfWork,
-  type ReadsOf,
-  type Services,
-} from '../kernel/index.js';
+import { actsFor, noRight, notSignedIn, ofRepository, one, Problem, withUnitOfWork, type ReadsOf, type Services } from '../kernel/index.js';
 import { newToken, tokenHash } from './passwords.js';
+import { requireSettingUp, settingUp } from './person.js';
 import { writeInvitation } from './peopleStore.js';
 import { readSettings } from './settingStore.js';
 import { countTry } from './signIn.js';
 import * as store from './store.js';
 
 const { act, freeAct } = actsFor<Services>();
-const administrators = message('identity.whoSetsUp');
-const settingUp = { repository: atRepository('setUp', administrators) } as const;
 const mostListed = 300;
 /** How long a link to choose another password works. */
 const resetHours = 2;
@@ -131,8 +118,9 @@ export const mailActs = {
 };
 
 export const mailReads: Pick<ReadsOf<typeof people, Services>, 'mail'> & Pick<ReadsOf<typeof identity, Services>, 'mailChoices'> = {
-  mail: async ({ services: { pool, config }, access }) => {
-    await requireAtRepository(pool, await access(), 'setUp', administrators);
+  mail: async ({ services, access }) => {
+    await requireSettingUp(services, access);
+    const { pool, config } = services;
     const { on } = await mailSetting(pool);
     const given = typeof config.mail === 'object' ? config.mail : null;
     return {

@@ -3,7 +3,6 @@ import { message } from '@key-cellar/words';
 import { uuidv7 } from 'uuidv7';
 import {
   actsFor,
-  atRepository,
   changedMeanwhile,
   noRight,
   notFound,
@@ -21,20 +20,12 @@ import { mailTo } from '../mail/index.js';
 import { hashPassword, isRight, newToken, requireGoodPassword, tokenHash } from './passwords.js';
 import { factorOf } from './secondFactorStore.js';
 import { readSettings, sessionLimits, writeSetting } from './settingStore.js';
+import { personKind, settingUp } from './person.js';
 import { beginSession } from './signIn.js';
 import * as store from './store.js';
 import * as arranged from './peopleStore.js';
 
 const { act, freeAct } = actsFor<Services>();
-
-const settingUp = { repository: atRepository('setUp', message('identity.whoSetsUp')) } as const;
-
-const personKind = ofRepository<arranged.PersonRow>({
-  word: 'person',
-  what: message('thing.person'),
-  subject: (person) => ({ kind: 'person', id: person.id, name: person.name }),
-  find: (db, id, lock) => (lock ? arranged.lockPerson(db, id) : arranged.personById(db, id)),
-});
 
 const groupKind = ofRepository<arranged.GroupRow>({
   word: 'group',

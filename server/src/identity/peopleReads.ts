@@ -1,6 +1,7 @@
 import type { GroupLine, PersonLine, people } from '@key-cellar/contract';
 import { message } from '@key-cellar/words';
-import { notFound, requireAtRepository, type ReadsOf, type Services } from '../kernel/index.js';
+import { notFound, type ReadsOf, type Services } from '../kernel/index.js';
+import { requireSettingUp } from './person.js';
 import { readSettings, sessionLimits } from './settingStore.js';
 import * as arranged from './peopleStore.js';
 import { tokenHash } from './passwords.js';
@@ -22,8 +23,9 @@ export const personLine = (p: arranged.PersonRow, groups: readonly arranged.Memb
 });
 
 export const peopleReads: Pick<ReadsOf<typeof people, Services>, 'list' | 'invitation' | 'sessionLimits'> = {
-  list: async ({ services: { pool }, access }) => {
-    await requireAtRepository(pool, await access(), 'setUp', message('identity.whoSetsUp'));
+  list: async ({ services, access }) => {
+    await requireSettingUp(services, access);
+    const { pool } = services;
     const [found, groups, members] = await Promise.all([
       arranged.arrangedPeople(pool),
       arranged.arrangedGroups(pool),
@@ -44,9 +46,9 @@ export const peopleReads: Pick<ReadsOf<typeof people, Services>, 'list' | 'invit
       })),
     };
   },
-  sessionLimits: async ({ services: { pool, config }, access }) => {
-    await requireAtRepository(pool, await access(), 'setUp', message('identity.whoSetsUp'));
-    return sessionLimits(pool, config.idleMinutes);
+  sessionLimits: async ({ services, access }) => {
+    await requireSettingUp(services, access);
+    return sessionLimits(services.pool, services.config.idleMinutes);
   },
   invitation: async ({ services: { pool }, body }) => {
     const found = await arranged.invitation(pool, tokenHash(body.token));

@@ -135,6 +135,14 @@ export async function loginTaken(db: Db, login: string, but: string | null): Pro
   return found !== undefined;
 }
 
+/** The login that is wished for, or the first like it that nobody has; call it under {@link lockMemberships}. */
+export async function freeLogin(db: Db, wished: string): Promise<string> {
+  for (let n = 1; ; n++) {
+    const login = n === 1 ? wished : `${wished}${n}`;
+    if (!(await loginTaken(db, login, null))) return login;
+  }
+}
+
 export async function groupNameTaken(db: Db, name: string, but: string | null): Promise<boolean> {
   const found = await row(
     db,

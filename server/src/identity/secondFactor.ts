@@ -1,41 +1,14 @@
-import { createCipheriv, createDecipheriv, createHash, randomBytes } from 'node:crypto';
+import { createHash, randomBytes } from 'node:crypto';
 import { Secret, TOTP } from 'otpauth';
-import { keepKey, keptKey, KeyUnusable, type Db } from '../kernel/index.js';
+import { seal, unseal, type Db, type SealedBy } from '../kernel/index.js';
 import * as store from './secondFactorStore.js';
 
-const keyId = 'second-factor';
-const [nonceBytes, tagBytes] = [12, 16];
+const sealedBy = (keysDir: string): SealedBy => ({ keysDir, keyId: 'second-factor' });
 const secretBytes = 20;
 const codes = 10;
 /** Steps of thirty seconds that the clock of a telephone may be off, either way. */
 const skew = 1;
 const periodSeconds = 30;
-
-/** The key under which secrets are sealed, made when there is none yet. */
-async function sealingKey(keysDir: string): Promise<Buffer> {
-  try {
-    return Buffer.from(await keptKey(keysDir, keyId), 'base64');
-  } catch (error) {
-    if (!(error instanceof KeyUnusable) || !error.message.includes('is not in')) throw error;
-    await keepKey(keysDir, keyId, randomBytes(32).toString('base64'));
-    return Buffer.from(await keptKey(keysDir, keyId), 'base64');
-  }
-}
-
-/** Sealed for one person: moved to another’s row it opens for nobody. */
-async function seal(keysDir: string, principalId: string, secret: Uint8Array): Promise<Buffer> {
-  const nonce = randomBytes(nonceBytes);
-  const cipher = createCipheriv('aes-256-gcm', await sealingKey(keysDir), nonce);
-  cipher.setAAD(Buffer.from(principalId));
-  return Buffer.concat([nonce, cipher.update(secret), cipher.final(), cipher.getAuthTag()]);
-}
-
-async function unseal(keysDir: string, principalId: string, sealed: Buffer): Promise<Buffer> {
-  const decipher = createDecipheriv('aes-256-gcm', await sealingKey(keysDir), sealed.subarray(0, nonceBytes));
-  decipher.setAAD(Buffer.from(principalId));
-  decipher.setAuthTag(sealed.subarray(-tagBytes));
-  return Buffer.concat([decipher.update(sealed.subarray(nonceBytes, -tagBytes)), decipher.final()]);
-}
 
 const totpOf = (secret: Buffer): TOTP =>
   new TOTP({ algorithm: 'SHA1', digits: 6, period: periodSeconds, secret: new Secret({ buffer: new Uint8Array(secret).buffer }) });
@@ -52,7 +25,7 @@ export async function newFactor(
   const totp = totpOf(bytes);
   totp.issuer = repository.replaceAll(':', ' ');
   totp.label = person.login;
-  return { sealed: await seal(keysDir, person.id, bytes), secret: totp.secret.base32, uri: totp.toString() };
+  return { sealed: await seal(sealedBy(keysDir), person.id, bytes), secret: totp.secret.base32, uri: totp.toString() };
 }
 
 /** Ten codes for the day on which the telephone is gone, as they are written down, and what is kept of them. */
@@ -68,7 +41,10 @@ export function newCodes(): { shown: string[]; hashes: Buffer[] } {
 export async function takeAppCode(db: Db, keysDir: string, principalId: string, code: string): Promise<boolean> {
   const factor = await store.factorOf(db, principalId);
   if (!factor || !/^\d{6}$/.test(code.replaceAll(/\s/g, ''))) return false;
-  const delta = totpOf(await unseal(keysDir, principalId, factor.secret)).validate({ token: code.replaceAll(/\s/g, ''), window: skew });
+  const delta = totpOf(await unseal(sealedBy(keysDir), principalId, factor.secret)).validate({
+    token: code.replaceAll(/\s/g, ''),
+    window: skew,
+  });
   if (delta === null) return false;
   return store.takeStep(db, principalId, Math.floor(Date.now() / 1000 / periodSeconds) + delta);
 }

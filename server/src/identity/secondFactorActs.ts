@@ -2,10 +2,8 @@ import { identity, people } from '@key-cellar/contract';
 import { message } from '@key-cellar/words';
 import {
   actsFor,
-  atRepository,
   noRight,
   notSignedIn,
-  ofRepository,
   one,
   Problem,
   withUnitOfWork,
@@ -17,6 +15,7 @@ import {
 import { isRight } from './passwords.js';
 import * as arranged from './peopleStore.js';
 import { newCodes, newFactor, takeAnyCode, takeAppCode } from './secondFactor.js';
+import { personKind, settingUp } from './person.js';
 import * as factors from './secondFactorStore.js';
 import { countTry } from './signIn.js';
 import * as store from './store.js';
@@ -25,17 +24,20 @@ const { act, freeAct } = actsFor<Services>();
 const because = 'everybody may change their own';
 const subjectOf = (person: Pick<SignedIn, 'id' | 'name'>) => ({ kind: 'person', id: person.id, name: person.name });
 
-const personKind = ofRepository<arranged.PersonRow>({
-  word: 'person',
-  what: message('thing.person'),
-  subject: subjectOf,
-  find: (db, id, lock) => (lock ? arranged.lockPerson(db, id) : arranged.personById(db, id)),
-});
+/** For so long after signing in somebody need not prove once more who they are, if they have no password to do it with. */
+const freshMinutes = 10;
 
-/** Whoever sits before an open session proves who they are: with the password, counted like any other try. */
+/**
+ * Whoever sits before an open session proves who they are: with the password, counted like any other try. Whoever has none, since they sign in
+ * by a provider, did so just now.
+ */
 async function requirePassword({ pool }: Services, person: SignedIn, password: string): Promise<void> {
   await countTry(pool, `second factor of ${person.login}`, { address: person.from, today: person.today });
   const principal = await store.principalByLogin(pool, person.login);
+  if (principal?.password_hash === null) {
+    if (await store.sessionIsFresh(pool, person.sessionHash, freshMinutes)) return;
+    throw new Problem(409, 'not-fresh', message('identity.notFresh'));
+  }
   if (!(await isRight(principal?.password_hash, password))) throw wrongField('/password', message('identity.wrongOld'));
 }
 
@@ -126,7 +128,7 @@ export const secondFactorActs = {
         services.pool,
         person,
         async (uow) => {
-          if ((await factors.factorAsked(uow, person.id)).asked) throw new Problem(409, 'asked-for', message('identity.secondAsked'));
+          if (await factors.factorAsked(uow, person.id)) throw new Problem(409, 'asked-for', message('identity.secondAsked'));
           if (!(await takeAnyCode(uow, services.config.keysDir, person.id, body.code))) throw wrongCode();
           await factors.dropFactor(uow, person.id);
           uow.enter({ act: 'ended a second factor', subject: subjectOf(person) });
@@ -139,7 +141,7 @@ export const secondFactorActs = {
 
   resetSecond: act(people.resetSecond, {
     name: 'reset a second factor',
-    on: { repository: atRepository('setUp', message('identity.whoSetsUp')), person: one(personKind, ({ params }) => params.id, noRight) },
+    on: { ...settingUp, person: one(personKind, ({ params }) => params.id, noRight) },
     repeat: 'refused',
     async write(uow, { on: { person }, body }) {
       if (!(await factors.dropFactor(uow, person.id))) throw new Problem(409, 'has-none', message('identity.noSecond'));
@@ -152,6 +154,6 @@ export const secondFactorActs = {
 export const secondFactorReads: Pick<ReadsOf<typeof identity, Services>, 'secondFactor'> = {
   secondFactor: async ({ services: { pool }, person }) => {
     const factor = await factors.factorOf(pool, person.id);
-    return { on: factor?.confirmed ?? false, asked: (await factors.factorAsked(pool, person.id)).asked, codesLeft: factor?.codes ?? 0 };
+    return { on: factor?.confirmed ?? false, asked: await factors.factorAsked(pool, person.id), codesLeft: factor?.codes ?? 0 };
   },
 };

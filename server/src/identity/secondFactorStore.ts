@@ -30,14 +30,9 @@ const askedSql = (person: string): string => `(exists (select from principal whe
 export const missingSql = (person: string): string =>
   `(${askedSql(person)} and not exists (select from second_factor f where f.principal_id = ${person} and f.confirmed_at is not null))`;
 
-/** Whether a group asks a person for one, and whether they lack it. */
-export async function factorAsked(db: Db, principalId: string): Promise<{ readonly asked: boolean; readonly missing: boolean }> {
-  return (await row<{ asked: boolean; missing: boolean }>(
-    db,
-    'factor.asked',
-    `select ${askedSql('$1::uuid')} as asked, ${missingSql('$1::uuid')} as missing`,
-    [principalId],
-  ))!;
+/** Whether a group asks a person for one. */
+export async function factorAsked(db: Db, principalId: string): Promise<boolean> {
+  return (await row<{ asked: boolean }>(db, 'factor.asked', `select ${askedSql('$1::uuid')} as asked`, [principalId]))!.asked;
 }
 
 /** Begins anew; one that is in use already stays. Gives whether it began. */

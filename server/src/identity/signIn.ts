@@ -58,13 +58,18 @@ export async function beginSession(
   uow: UnitOfWork,
   person: { readonly id: string; readonly name: string },
   from: { readonly address: string; readonly agent: string },
+  {
+    by = null,
+    factorProved = false,
+    answer = {},
+  }: { readonly by?: string | null; readonly factorProved?: boolean; readonly answer?: object } = {},
 ): Promise<SessionChange> {
   const token = newToken();
   const { hours } = await sessionLimits(uow, 0);
-  const session = { tokenHash: tokenHash(token), principalId: person.id, hours, address: from.address };
+  const session = { tokenHash: tokenHash(token), principalId: person.id, hours, address: from.address, factorProved };
   await store.addSession(uow, { ...session, agent: from.agent.slice(0, longestAgent) });
-  uow.enter({ act: 'signed in', subject: { kind: 'person', id: person.id, name: person.name } });
-  return new SessionChange({ token, maxAgeSeconds: hours * 3600 });
+  uow.enter({ act: 'signed in', subject: { kind: 'person', id: person.id, name: person.name }, ...(by === null ? {} : { after: { by } }) });
+  return new SessionChange({ token, maxAgeSeconds: hours * 3600 }, 'person', answer);
 }
 
 const messageKind: Kind<store.LockedMessage> = {

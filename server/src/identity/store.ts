@@ -74,14 +74,14 @@ export function people(db: Db): Promise<PrincipalRow[]> {
 
 export async function addSession(
   db: Db,
-  session: { tokenHash: Buffer; principalId: string; hours: number; address: string; agent: string },
+  session: { tokenHash: Buffer; principalId: string; hours: number; address: string; agent: string; factorProved: boolean },
 ): Promise<void> {
   await run(
     db,
     'session.add',
-    `insert into session (token_hash, principal_id, expires_at, address, agent)
-     values ($1, $2, now() + make_interval(hours => $3), $4, $5)`,
-    [session.tokenHash, session.principalId, session.hours, session.address, session.agent],
+    `insert into session (token_hash, principal_id, expires_at, address, agent, factor_proved)
+     values ($1, $2, now() + make_interval(hours => $3), $4, $5, $6)`,
+    [session.tokenHash, session.principalId, session.hours, session.address, session.agent, session.factorProved],
   );
 }
 
@@ -114,11 +114,22 @@ export function sessionByHash(db: Db, tokenHash: Buffer, idleMinutes: number): P
     'session.byHash',
     `select p.id, p.name, p.login, p.language, p.clearance_level, p.clearance_caveats,
             (select value from epoch where name = 'access') as access_epoch,
-            s.last_seen_at < now() - interval '1 minute' as stale, ${missingSql('p.id')} as factor_missing
+            s.last_seen_at < now() - interval '1 minute' as stale, ${missingSql('p.id')} and not s.factor_proved as factor_missing
      from session s join principal p on p.id = s.principal_id
      where s.token_hash = $1 and ${lasts('$2')} and p.active`,
     [tokenHash, idleMinutes],
   );
+}
+
+/** Whether a session began within so many minutes. */
+export async function sessionIsFresh(db: Db, tokenHash: Buffer, minutes: number): Promise<boolean> {
+  const found = await row(
+    db,
+    'session.fresh',
+    'select from session where token_hash = $1 and created_at > now() - make_interval(mins => $2)',
+    [tokenHash, minutes],
+  );
+  return found !== undefined;
 }
 
 export async function touchSession(db: Db, tokenHash: Buffer): Promise<void> {

@@ -240,7 +240,14 @@ export interface Free<E extends Endpoint, S> extends Omit<Common<E, never>, 'on'
   /** Why no right is asked. */
   readonly because: string;
   readonly free: (
-    call: Input<E> & { readonly services: S; readonly address: string; readonly agent: string; readonly person: SignedIn | null },
+    call: Input<E> & {
+      readonly services: S;
+      readonly address: string;
+      readonly agent: string;
+      readonly person: SignedIn | null;
+      /** The token of a browser whose sign-in is under way elsewhere. */
+      readonly leaving: string | null;
+    },
   ) => Promise<ToldOf<E> | SessionChange>;
 }
 

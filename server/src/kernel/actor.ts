@@ -21,6 +21,8 @@ export interface SignedIn extends Actor {
   readonly repository: string;
   readonly timeZone: string;
   readonly sessionHash: Buffer;
+  /** Whether they still have to set up a second factor before anything else. */
+  readonly factorMissing: boolean;
   /** What the person chose; null: as the browser asks. */
   readonly language: Language | null;
 }

@@ -173,7 +173,7 @@ export async function carryOut<E extends Endpoint, S extends Services, On>(
   const input = { params: {}, query: {}, body: {}, ...asked } as Input<E>;
   const { definition } = act;
   if ('free' in definition) {
-    const answer = await definition.free({ ...input, services, address: person.from, agent: '', person });
+    const answer = await definition.free({ ...input, services, address: person.from, agent: '', person, leaving: null });
     return answer instanceof SessionChange ? ({} as ToldOf<E>) : answer;
   }
   if ('each' in definition) {

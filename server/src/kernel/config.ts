@@ -70,6 +70,8 @@ export interface Config {
   readonly metricsToken: string | null;
   /** Where mail leaves to; null: none does. `stand-in` for a simulation on loopback. */
   readonly mail: MailConfig | 'stand-in' | null;
+  /** Whether a provider of identities is simulated on loopback; real ones are arranged in the application. */
+  readonly identityProvider: 'stand-in' | null;
   /** Under which address people reach the application, for links in mails; without a slash at its end. */
   readonly publicUrl: string;
   /** Languages in which words are recognised in scans, by the names that tesseract has for them. */
@@ -219,6 +221,7 @@ export function readConfig(env: NodeJS.ProcessEnv = process.env): Config {
     contentsIn: contentsIn(env),
     metricsToken: env['METRICS_TOKEN'] ?? null,
     mail: mailIn(env),
+    identityProvider: env['IDENTITY_PROVIDER'] === 'stand-in' ? 'stand-in' : null,
     publicUrl: (env['PUBLIC_URL'] ?? `http://${env['HOST'] ?? '127.0.0.1'}:${env['PORT'] ?? '4180'}`).replace(/\/+$/, ''),
     scanLanguages: languagesIn(env),
     standInsDir: env['STANDINS_DIR'] ?? join(dataDir, 'stand-ins'),

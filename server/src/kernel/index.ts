@@ -21,6 +21,7 @@ export { dropKey, keepKey, keptKey, KeyUnusable } from './keyFiles.js';
 export { listen, stopListening } from './listen.js';
 export { migrate, MigrationRefused } from './migrate.js';
 export { Away, changedMeanwhile, notAllowed, notFound, notSignedIn, Problem, refused, tellProblem, wrongField } from './problem.js';
+export { seal, unseal, type SealedBy } from './seal.js';
 export type { Services } from './services.js';
 export { unsound } from './soundnessStore.js';
 export { answering, answerTasks, GivenUp, task, tasksIn, type Tasks } from './tasks.js';
@@ -60,6 +61,6 @@ export {
 } from './act.js';
 export { carryEach, carryOut, mayDoTo, mayKnowOf } from './carryOut.js';
 export { Download, entering, Lines, type Read, type ReadsOf } from './read.js';
-export { SessionChange } from './session.js';
+export { cookies, SessionChange } from './session.js';
 export { withZip, type ZipPart } from './zip.js';
 export { inEnglish, speakerOf } from './speech.js';

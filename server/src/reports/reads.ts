@@ -2,7 +2,7 @@ import type { identity, records, reports } from '@key-cellar/contract';
 import { mailsOfMessages } from '../mail/index.js';
 import { listRights } from '@key-cellar/core/access';
 import { openOfLetters, type Services } from '../docket/index.js';
-import { factorAsked, messagesFor, unreadCount } from '../identity/index.js';
+import { messagesFor, unreadCount } from '../identity/index.js';
 import type { ReadsOf } from '../kernel/index.js';
 import { ledgerSize } from '../ledger/index.js';
 import { ask } from './ask.js';
@@ -22,15 +22,10 @@ export const dossierReads: Pick<ReadsOf<typeof records, Services>, 'dossier'> = 
 /** Who is signed in, and their letters with the questions in them that are still open. */
 export const personReads: Pick<ReadsOf<typeof identity, Services>, 'me' | 'messages'> = {
   me: async ({ services: { pool }, person, access }) => {
-    const [{ anywhere }, unread, size, { missing }] = await Promise.all([
-      access(),
-      unreadCount(pool, person.id),
-      ledgerSize(pool),
-      factorAsked(pool, person.id),
-    ]);
+    const [{ anywhere }, unread, size] = await Promise.all([access(), unreadCount(pool, person.id), ledgerSize(pool)]);
     const { id, name, login, repository, timeZone, today, demo, language } = person;
     const who = { id, name, login, rights: listRights(anywhere), repository, timeZone, today, demo, unread, language };
-    return { ...who, ledgerSize: size, secondFactorNeeded: missing };
+    return { ...who, ledgerSize: size, secondFactorNeeded: person.factorMissing };
   },
   messages: async ({ services: { pool }, person }) => {
     const [found, open, mails] = await Promise.all([

@@ -15,6 +15,7 @@ export const identity: Record<keyof typeof english, string> = {
   'identity.noMailTo': 'Hier geht keine Mail hinaus, oder es gibt keine Adresse dafür.',
   'identity.noMember': 'ist hier weder Person noch Gruppe',
   'identity.noSecond': 'Es gibt keinen zweiten Faktor.',
+  'identity.notFresh': 'Melden Sie sich zuerst ab und wieder an: Sie haben kein Passwort, das zeigen könnte, wer Sie sind.',
   'identity.notOneself': 'Niemand scheidet sich selbst aus. Das kann eine andere Administratorin oder ein anderer Administrator.',
   'identity.passwordCommon': 'gehört zu den Passwörtern, die alle zuerst probieren',
   'identity.passwordNames': 'darf weder Namen noch Anmeldenamen noch den Namen des Repositoriums enthalten',

@@ -2,6 +2,7 @@ import type { input as english } from '../en/input.js';
 
 /** What is wrong with something that was sent or typed, going on from the name of its field. */
 export const input: Record<keyof typeof english, string> = {
+  'input.address': 'muss eine Adresse wie https://anmeldung.example.org sein',
   'input.afterDisposing': 'darf nichts nach sich haben: Es vernichtet oder gibt ab',
   'input.afterForGood': 'darf nichts nach sich haben: Es bewahrt dauerhaft auf',
   'input.atMostDisposes': 'braucht eine Regel, die mit Vernichtung oder Abgabe endet',

@@ -25,6 +25,7 @@ export const thing: Record<keyof typeof english, string> = {
   'thing.pictureContent': 'Ein Bild dieses Inhalts',
   'thing.place': 'Diese Stelle',
   'thing.profile': 'Dieses Profil',
+  'thing.provider': 'Dieser Identitätsanbieter',
   'thing.question': 'Diese Frage',
   'thing.raise': 'Diese Bitte',
   'thing.record': 'Diese Unterlage',

@@ -12,6 +12,7 @@ export const identity = {
   'identity.noMailTo': 'No mail leaves here, or there is no address to send it to.',
   'identity.noMember': 'is no person or group here',
   'identity.noSecond': 'There is no second factor.',
+  'identity.notFresh': 'Sign out and in again first: you have no password that could show who you are.',
   'identity.notOneself': 'Nobody lets themselves go. Another administrator can.',
   'identity.passwordCommon': 'is one of the passwords that everyone tries first',
   'identity.passwordNames': 'must not contain a name, the login or the repository’s name',

@@ -5,6 +5,7 @@ import { criteria } from './criteria.js';
 import { docket } from './docket.js';
 import { exchange } from './exchange.js';
 import { facts } from './facts.js';
+import { federation } from './federation.js';
 import { holds } from './holds.js';
 import { http } from './http.js';
 import { identity } from './identity.js';
@@ -32,6 +33,7 @@ export const en = {
   ...docket,
   ...exchange,
   ...facts,
+  ...federation,
   ...holds,
   ...http,
   ...identity,

@@ -1,5 +1,6 @@
 /** What is wrong with something that was sent or typed, going on from the name of its field. */
 export const input = {
+  'input.address': 'must be an address such as https://sign-in.example.org',
   'input.afterDisposing': 'cannot be followed by anything: it destroys or transfers',
   'input.afterForGood': 'cannot be followed by anything: it keeps for good',
   'input.atMostDisposes': 'needs a rule that ends with destroying or transferring',

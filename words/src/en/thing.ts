@@ -23,6 +23,7 @@ export const thing = {
   'thing.pictureContent': 'A picture of this content',
   'thing.place': 'This place',
   'thing.profile': 'This profile',
+  'thing.provider': 'This provider of identities',
   'thing.question': 'This question',
   'thing.raise': 'This request',
   'thing.record': 'This record',

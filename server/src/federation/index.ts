@@ -1,0 +1,2 @@
+export { federationReads, providerActs } from './providers.js';
+export { federationActs } from './signInActs.js';
