@@ -205,6 +205,7 @@ async function keeper(services: Services, id: string): Promise<SignedIn> {
     timeZone: 'UTC',
     sessionHash: Buffer.alloc(0),
     factorMissing: false,
+    scopes: null,
     language: null,
   };
 }

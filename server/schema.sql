@@ -950,6 +950,22 @@ ALTER TABLE public.access_set ALTER COLUMN id ADD GENERATED ALWAYS AS IDENTITY (
     CACHE 1
 );
 
+CREATE TABLE public.api_token (
+    id uuid NOT NULL,
+    principal_id uuid NOT NULL,
+    name text NOT NULL,
+    token_hash bytea NOT NULL,
+    scopes text[] NOT NULL,
+    until date NOT NULL,
+    made_by uuid NOT NULL,
+    made_on date NOT NULL,
+    last_used_at timestamp with time zone,
+    last_used_from text,
+    ended_on date,
+    CONSTRAINT api_token_name_check CHECK ((name <> ''::text)),
+    CONSTRAINT api_token_scopes_check CHECK ((scopes <> '{}'::text[]))
+);
+
 CREATE TABLE public.approval (
     batch_id uuid NOT NULL,
     principal_id uuid NOT NULL,
@@ -1964,6 +1980,12 @@ ALTER TABLE ONLY public.access_set
 ALTER TABLE ONLY public.access_set
     ADD CONSTRAINT access_set_pkey PRIMARY KEY (id);
 
+ALTER TABLE ONLY public.api_token
+    ADD CONSTRAINT api_token_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.api_token
+    ADD CONSTRAINT api_token_token_hash_key UNIQUE (token_hash);
+
 ALTER TABLE ONLY public.approval
     ADD CONSTRAINT approval_pkey PRIMARY KEY (batch_id, principal_id);
 
@@ -2267,6 +2289,8 @@ ALTER TABLE ONLY public.visitor_pass
 ALTER TABLE ONLY public.visitor_session
     ADD CONSTRAINT visitor_session_pkey PRIMARY KEY (token_hash);
 
+CREATE INDEX api_token_principal ON public.api_token USING btree (principal_id);
+
 CREATE INDEX arrival_by ON public.arrival USING btree (deposited_by, arrived_at);
 
 CREATE INDEX arrival_content ON public.arrival USING btree (content_id);
@@ -2382,6 +2406,8 @@ CREATE INDEX principal_asks ON public.principal USING btree (id) WHERE second_fa
 CREATE UNIQUE INDEX principal_everyone ON public.principal USING btree (everyone) WHERE everyone;
 
 CREATE UNIQUE INDEX principal_group_name ON public.principal USING btree (lower(name)) WHERE (kind = 'group'::text);
+
+CREATE UNIQUE INDEX principal_program_name ON public.principal USING btree (lower(name)) WHERE (kind = 'service'::text);
 
 CREATE INDEX rack_cell_set ON public.rack_cell USING btree (access_set_id);
 
@@ -2676,6 +2702,12 @@ CREATE TRIGGER tree_head_fixed BEFORE DELETE OR UPDATE ON public.tree_head FOR E
 CREATE TRIGGER tree_head_guard BEFORE INSERT ON public.tree_head FOR EACH ROW EXECUTE FUNCTION public.guard_tree_head();
 
 CREATE TRIGGER version_guard BEFORE INSERT OR DELETE OR UPDATE ON public.version FOR EACH ROW EXECUTE FUNCTION public.guard_version();
+
+ALTER TABLE ONLY public.api_token
+    ADD CONSTRAINT api_token_made_by_fkey FOREIGN KEY (made_by) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.api_token
+    ADD CONSTRAINT api_token_principal_id_fkey FOREIGN KEY (principal_id) REFERENCES public.principal(id);
 
 ALTER TABLE ONLY public.approval
     ADD CONSTRAINT approval_batch_id_fkey FOREIGN KEY (batch_id) REFERENCES public.batch(id);
@@ -3156,6 +3188,14 @@ REVOKE ALL ON FUNCTION public.uncover(p_hold uuid, p_records uuid[], p_by uuid, 
 GRANT ALL ON FUNCTION public.uncover(p_hold uuid, p_records uuid[], p_by uuid, p_reason text, p_act text) TO cellar_app;
 
 GRANT SELECT,INSERT ON TABLE public.access_set TO cellar_app;
+
+GRANT SELECT,INSERT ON TABLE public.api_token TO cellar_app;
+
+GRANT UPDATE(last_used_at) ON TABLE public.api_token TO cellar_app;
+
+GRANT UPDATE(last_used_from) ON TABLE public.api_token TO cellar_app;
+
+GRANT UPDATE(ended_on) ON TABLE public.api_token TO cellar_app;
 
 GRANT SELECT,INSERT ON TABLE public.approval TO cellar_app;
 

@@ -64,19 +64,23 @@ export const federation = {
     },
     publicly,
   ),
-  links: get('/me/providers', 'Providers that one can sign in by, and with which one is linked', {
-    response: z.object({ providers: z.array(personRef), links: z.array(link), hasPassword: z.boolean() }),
-  }),
+  links: get(
+    '/me/providers',
+    'Providers that one can sign in by, and with which one is linked',
+    {
+      response: z.object({ providers: z.array(personRef), links: z.array(link), hasPassword: z.boolean() }),
+    },
+    { early: true },
+  ),
   unlink: post('/me/providers/{id}/unlink', 'Sign in by a provider no more', { params: idParam }),
   unlinkPerson: post('/setup/people/{id}/providers/{providerId}/unlink', 'Let somebody sign in by a provider no more; their sessions end', {
     params: z.object({ id, providerId: id }),
   }),
-  personLinks: get('/setup/people/{id}/providers', 'Providers with which somebody is linked', {
-    params: idParam,
-    response: z.object({ links: z.array(link) }),
-  }),
   providers: get('/setup/providers', 'Providers of identities', { response: z.object({ providers: z.array(provider) }) }),
-  addProvider: post('/setup/providers', 'Add a provider of identities', { body: z.object(details), response: z.object({ id }) }),
+  addProvider: post('/setup/providers', 'Add a provider of identities', {
+    body: z.object(details),
+    response: z.object({ id, redirectUri: z.string() }),
+  }),
   changeProvider: put('/setup/providers/{id}', 'Change a provider of identities', {
     params: idParam,
     body: z.object({ ...details, revision }),

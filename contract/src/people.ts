@@ -3,7 +3,7 @@ import * as z from 'zod';
 import { accessShift, ask, dateText, get, id, idParam, marking, outcomes, personRef, post, put, revision, sentence } from './shared.js';
 import { line, reason, text } from './text.js';
 
-const clearance = z.object({ level: z.number().int().min(0).max(9), caveats: z.array(line(40)).max(20) });
+export const clearance = z.object({ level: z.number().int().min(0).max(9), caveats: z.array(line(40)).max(20) });
 const email = line(200)
   .regex(/^[^\s@]+@[^\s@]+$/, 'input.email')
   .nullable();
@@ -23,9 +23,11 @@ const person = z.object({
   clearance,
   active: z.boolean(),
   groups: z.array(personRef),
+  /** Providers of identities with which they are linked. */
+  providers: z.array(personRef),
   /** Whether they have a second factor. */
   secondFactor: z.boolean(),
-  /** Whether they have a password; without one nobody can sign in as them. */
+  /** Whether they have a password; without one, and linked with no provider, nobody can sign in as them. */
   hasPassword: z.boolean(),
   /** Until when a link that they were given works; null for none. */
   invitedUntil: z.string().nullable(),

@@ -25,6 +25,7 @@ import { addEntities, makeFiles, addRecords } from './chapters/records.js';
 import { addHistory } from './chapters/history.js';
 import { addArrivals } from './chapters/arrivals.js';
 import { addActs } from './chapters/story.js';
+import { addDirectory } from './chapters/directory.js';
 
 /**
  * The records were all loaded before the holds were placed. Those filed later came to match later: only the owner of the
@@ -107,6 +108,7 @@ export async function loadDemo(config: Config, progress: (line: string) => void)
     progress('receiving the mail');
     await addArrivals(loaded);
     await setClock(services, demoToday);
+    if (running.identityProvider) await addDirectory(loaded, running.identityProvider);
     progress('looking for what should not lie about');
     while ((await lookForSigns(services, programActor('job', demoToday))) > 0);
     if (services.objects) await copyContents(services);

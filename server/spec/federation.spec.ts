@@ -1,4 +1,4 @@
-import { mkdtemp, rm, writeFile } from 'node:fs/promises';
+import { mkdtemp, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { federation, identity, ledger, people, type BodyOf } from '@key-cellar/contract';
@@ -54,15 +54,14 @@ describe('signing in by a provider of identities', () => {
       );
       await client.query(`update principal set email = login || '@works.example' where kind = 'person'`);
     });
-    for (const one of ['one', 'other']) {
-      const known = [
+    for (const one of [provider, other]) {
+      await one.knows([
         somebody('editor', 'editor@works.example', ['harbour']),
         somebody('reader', 'reader@works.example'),
         somebody('liar', 'keeper@works.example', [], false),
         somebody('keeper', 'keeper@works.example'),
         somebody('wenna', 'wenna@works.example', ['harbour', 'night shift']),
-      ];
-      await writeFile(join(folder, one, 'people.json'), JSON.stringify(known));
+      ]);
     }
     ({ id } = await admin().call(federation.addProvider, { body: details(provider, 'Works directory') }));
     ({ id: otherId } = await admin().call(federation.addProvider, { body: details(other, 'Other directory') }));
@@ -413,7 +412,7 @@ describe('the stand-in of a provider', () => {
   beforeAll(async () => {
     folder = await mkdtemp(join(tmpdir(), 'provider-'));
     provider = await startIdentityProvider(folder);
-    await writeFile(join(folder, 'people.json'), JSON.stringify([somebody('ada', 'ada@works.example', ['harbour'])]));
+    await provider.knows([somebody('ada', 'ada@works.example', ['harbour'])]);
   });
   afterAll(async () => {
     await provider.stop();

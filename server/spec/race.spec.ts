@@ -49,6 +49,7 @@ describe('hold against destruction', () => {
     timeZone: 'UTC',
     sessionHash: Buffer.alloc(0),
     factorMissing: false,
+    scopes: null,
     language: null,
   });
 

@@ -1,8 +1,6 @@
-import { writeFile } from 'node:fs/promises';
-import { join } from 'node:path';
 import { Secret, TOTP } from 'otpauth';
 import { writeMailSetting } from '../src/mail/index.js';
-import { asOwner, configFor } from './support/database.js';
+import { asOwner } from './support/database.js';
 import type { Right } from '@key-cellar/core/access';
 import { bareFolder } from '@key-cellar/core/plan';
 import type { StencilBody } from '@key-cellar/contract';
@@ -85,10 +83,7 @@ describe('every route that changes something', () => {
       const body = { ...providerDetails, name: 'Directory', issuer, clientId, clientSecret, newcomers: true };
       const id = providers.find((p) => p.issuer === issuer)?.id ?? (await keeper.call(contract.federation.addProvider, { body })).id;
       const sub = uuidv7();
-      await writeFile(
-        join(configFor(world.database).standInsDir, 'identity-provider', 'people.json'),
-        JSON.stringify([somebody(sub, `${sub}@test.example`)]),
-      );
+      await world.running.identityProvider!.knows([somebody(sub, `${sub}@test.example`)]);
       const browser = new ProviderBrowser(world.base, id);
       await browser.signIn(sub);
       return { id, sub, browser, person: (await browser.client.call(contract.identity.me)).id };
@@ -123,6 +118,15 @@ describe('every route that changes something', () => {
       return new Client(world.base, response.headers.get('set-cookie')!.split(';')[0]!);
     },
     group: async () => (await world.as('keeper').call(contract.people.makeGroup, { body: { name: `G ${uuidv7()}`, memberIds: [] } })).id,
+    program: async () => {
+      const body = { name: `P ${uuidv7()}`, clearance: { level: 0, caveats: [] } };
+      return (await world.as('keeper').call(contract.programs.make, { body })).id;
+    },
+    token: async () =>
+      world.as('keeper').call(contract.programs.makeToken, {
+        params: { id: await scene.program() },
+        body: { name: 'T', scopes: ['records.read'], until: '2026-12-31' },
+      }),
     provider: async () => {
       const body = { ...providerDetails, name: `P ${uuidv7()}`, issuer: `https://${uuidv7()}.example` };
       return (await world.as('keeper').call(contract.federation.addProvider, { body })).id;
@@ -327,6 +331,14 @@ describe('every route that changes something', () => {
       const body = { ...providerDetails, name: `D ${id}`, issuer: `https://${id}.example`, active: false, revision: 1 };
       await world.as('keeper').call(contract.federation.changeProvider, { params: { id }, body });
     },
+    'programs.make': () => scene.program(),
+    'programs.change': async () => {
+      const id = await scene.program();
+      const body = { name: `Q ${id}`, clearance: { level: 0, caveats: [] }, active: false, revision: 1 };
+      await world.as('keeper').call(contract.programs.change, { params: { id }, body });
+    },
+    'programs.makeToken': () => scene.token(),
+    'programs.endToken': async () => world.as('keeper').call(contract.programs.endToken, { params: { id: (await scene.token()).id } }),
     'people.makeGroup': () => scene.group(),
     'people.changeGroup': async () => {
       const id = await scene.group();

@@ -2,6 +2,7 @@
 export { accessBooks, getOrMakeSet, grantActs, placeGrant, profileActs } from './access/index.js';
 export { batchActs, dueGroups, findDue, openTasks, sweep, sweepActs, takeSteps, taskActs } from './docket/index.js';
 export { factActs, recordWords } from './facts/index.js';
+export { providerActs } from './federation/index.js';
 export { holdActs } from './holds/index.js';
 export { addPrincipal, hashPassword, readSettings, writeSetting } from './identity/index.js';
 export {
@@ -53,3 +54,4 @@ export { checkRestored } from './checkRestored.js';
 export { encryptOfBefore } from './encryptOfBefore.js';
 export { mendFromBackup } from './mendFromBackup.js';
 export { startServer, startServices, type Running } from './start.js';
+export type { IdentityProvider } from './standins/identityProvider.js';

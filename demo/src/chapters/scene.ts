@@ -48,6 +48,7 @@ export async function as(loaded: Loaded, login: string, today: string): Promise<
     timeZone,
     sessionHash: Buffer.alloc(0),
     factorMissing: false,
+    scopes: null,
     language: null,
   };
 }

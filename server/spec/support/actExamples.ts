@@ -47,6 +47,13 @@ export const examples: Record<string, (t: Things, c: Common, world: ActWorld) =>
   'federation.unlinkPerson': (_, c) => ({ params: { id: c.person, providerId: c.provider } }),
   'federation.addProvider': () => ({ body: { ...providerDetails, name: 'Another directory', issuer: 'https://another.example' } }),
   'federation.changeProvider': (_, c) => ({ params: { id: c.provider }, body: { ...providerDetails, revision: 1 } }),
+  'programs.make': () => ({ body: { name: 'Scanner', clearance: { level: 0, caveats: [] } } }),
+  'programs.change': (_, c) => ({
+    params: { id: c.program },
+    body: { name: 'Renamed', clearance: { level: 0, caveats: [] }, active: true, revision: 1 },
+  }),
+  'programs.makeToken': (_, c) => ({ params: { id: c.program }, body: { name: 'T', scopes: ['records.read'], until: '2026-12-31' } }),
+  'programs.endToken': (_, c) => ({ params: { id: c.token } }),
   'people.makeGroup': () => ({ body: { name: 'New group', memberIds: [] } }),
   'people.changeGroup': (_, c) => ({ params: { id: c.group }, body: { name: 'Renamed', active: true, memberIds: [], revision: 1 } }),
   'people.giveGrant': (t, c) => ({

@@ -99,6 +99,8 @@ export interface Common {
   readonly profile: string;
   /** A provider of identities, with which `person` is linked. */
   readonly provider: string;
+  readonly program: string;
+  readonly token: string;
   /** One that was refused. */
   readonly mail: string;
 }
@@ -218,6 +220,7 @@ export async function makeActWorld(): Promise<ActWorld> {
     timeZone: 'UTC',
     sessionHash: Buffer.alloc(0),
     factorMissing: false,
+    scopes: null,
     language: null,
   });
   const make = signedIn(maker, 'Maker', 9);
@@ -419,6 +422,13 @@ export async function makeActWorld(): Promise<ActWorld> {
     [provider],
   );
   await pool.query(`insert into federated (provider_id, subject, principal_id) values ($1, 'one', $2)`, [provider, person]);
+  const [program, token] = [uuidv7(), uuidv7()];
+  await pool.query(`insert into principal (id, kind, name) values ($1, 'service', 'Intake')`, [program]);
+  await pool.query(
+    `insert into api_token (id, principal_id, name, token_hash, scopes, until, made_by, made_on)
+     values ($1, $2, 'One', 'one', '{records.read}', '2026-12-31', $3, '2026-09-14')`,
+    [token, program, maker],
+  );
   const common: Common = {
     rule,
     announced,
@@ -442,6 +452,8 @@ export async function makeActWorld(): Promise<ActWorld> {
     person,
     group,
     provider,
+    program,
+    token,
     mail,
   };
   for (const name of [common.jurisdiction, common.worked]) await does(levelActs.makeJurisdiction, { body: { name, partOf: null } });

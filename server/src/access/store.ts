@@ -310,11 +310,9 @@ export async function dropGrant(db: Db, id: string): Promise<void> {
   await run(db, 'grant.drop', 'delete from grant_ where id = $1', [id]);
 }
 
-/** Whether there is such a person or group, and not let go. */
+/** Whether there is such a person, group or program, and not let go. */
 export async function principalInUse(db: Db, id: string): Promise<boolean> {
-  return (
-    (await row(db, 'access.principalInUse', `select from principal where id = $1 and active and kind <> 'service'`, [id])) !== undefined
-  );
+  return (await row(db, 'access.principalInUse', `select from principal where id = $1 and active`, [id])) !== undefined;
 }
 
 /** What the access of a record hangs on, and whether it has grants of its own. */

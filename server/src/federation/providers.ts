@@ -90,7 +90,10 @@ export const providerActs = {
     async write(uow, { services, body }) {
       const id = uuidv7();
       await write(uow, services, id, body, null);
-      return { answer: { id }, entry: { subject: { kind: 'provider', id, name: body.name }, after: told(body) } };
+      return {
+        answer: { id, redirectUri: redirectUriOf(services.config, id) },
+        entry: { subject: { kind: 'provider', id, name: body.name }, after: told(body) },
+      };
     },
   }),
 
@@ -170,11 +173,6 @@ export const federationReads: ReadsOf<typeof federation, Services> = {
       links: links.map(linkLine),
       hasPassword: found?.has_password ?? false,
     };
-  },
-  personLinks: async ({ services, access, params: { id } }) => {
-    await requireSettingUp(services, access);
-    if (!(await personById(services.pool, id))) throw notFound(message('thing.person'));
-    return { links: (await store.linksOf(services.pool, id)).map(linkLine) };
   },
   providers: async ({ services, access }) => {
     await requireSettingUp(services, access);

@@ -1,4 +1,4 @@
-import { messageOfIssue, type Endpoint } from '@key-cellar/contract';
+import { messageOfIssue, scopes, type Endpoint, type Scope } from '@key-cellar/contract';
 import { message } from '@key-cellar/words';
 import { deleteCookie, getCookie, setCookie } from 'hono/cookie';
 import { stream } from 'hono/streaming';
@@ -40,10 +40,15 @@ function parse<S extends z.ZodType>(schema: S, value: unknown, where: 'query' | 
   );
 }
 
-/** Throws 401 unless somebody is signed in, and 403 while they still have to set up a second factor; that itself is done `early`. */
-export function requirePerson(context: HttpContext, early = false): SignedIn {
+/**
+ * Throws 401 unless somebody is signed in, and 403 while they still have to set up a second factor; that itself is done `early`. A program is
+ * let at what its token is for, and at nothing else.
+ */
+export function requirePerson(context: HttpContext, scope: string | null, early = false): SignedIn {
   const person = context.get('person');
   if (!person) throw notSignedIn();
+  if (person.scopes !== null && (scope === null || !person.scopes.includes(scope)))
+    throw new Problem(403, 'scope-missing', scope === null ? message('http.forPeople') : message('http.scopeMissing', { scope }));
   if (person.factorMissing && !early) throw new Problem(403, 'second-factor-needed', message('identity.secondNeeded'));
   return person;
 }
@@ -110,15 +115,26 @@ async function answerAct(services: Services, act: AnyAct<Services>, context: Htt
     const call = { ...input, services, person, address, agent, leaving: getCookie(context, cookies.leaving) ?? null };
     return act.definition.free(call as never);
   }
-  return carryOut(services, requirePerson(context, act.endpoint.early), act, input as never);
+  const person = context.get('person');
+  if (!person) throw notSignedIn();
+  return carryOut(services, person, act, input as never);
+}
+
+/** Which scope lets a program at an endpoint: its area, and whether it asks or changes; null for what is for people alone. */
+export function scopeOf(name: string, { changes, who }: Endpoint): Scope | null {
+  if (who === 'public') return null;
+  const wanted = `${name.split('.')[0]!}.${changes ? 'act' : 'read'}`;
+  return scopes.find((scope) => scope === wanted) ?? null;
 }
 
 /** Binds one row of the table: parses what was sent, finds out who asks, and answers. */
-export function bind(app: HttpApp, services: Services, { endpoint, answer }: Bound): void {
+export function bind(app: HttpApp, services: Services, { name, endpoint, answer }: Bound): void {
+  const scope = scopeOf(name, endpoint);
   const telling = tellingOf(endpoint.response) ?? ((value) => value);
   const honoPath = endpoint.path.replace(/\{(\w+)\}/g, ':$1');
   app.on(endpoint.method.toUpperCase(), honoPath, async (context) => {
-    if (endpoint.who === 'signedIn') requirePerson(context, endpoint.early);
+    if (endpoint.who === 'signedIn') requirePerson(context, scope, endpoint.early);
+    else if (context.get('person')?.scopes) throw new Problem(403, 'scope-missing', message('http.forPeople'));
     // An id that is not even an id names nothing: the same answer as for one that does not exist.
     const params = endpoint.params.safeParse(context.req.param());
     if (!params.success) throw new Problem(404, 'not-found', message('problem.notFound', { what: message('problem.that') }));

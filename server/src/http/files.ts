@@ -4,7 +4,7 @@ import { batchPage, certificateById, type Services } from '../docket/index.js';
 import { requireVisitor, visitorLeaving } from '../passes/index.js';
 import { arrivalLeaving } from '../receiving/index.js';
 import { leave, type Leaving, pictureOf, sandboxPolicy, textOf, versionLeaving } from '../records/index.js';
-import { sessionByHash } from '../identity/index.js';
+import { bearer, sessionByHash } from '../identity/index.js';
 import { headHeader } from '../ledger/index.js';
 import { jobFor } from '../schedule/index.js';
 import { streamSSE } from 'hono/streaming';
@@ -26,7 +26,7 @@ function rangeOf(header: string | undefined, size: number): { from: number; to: 
 
 /** The version that a request names, for a person who has the right. */
 async function namedVersion(services: Services, context: HttpContext, right: 'read' | 'copyOut') {
-  const person = requirePerson(context);
+  const person = requirePerson(context, 'records.read');
   const id = z.uuid().safeParse(context.req.param('id'));
   if (!id.success) throw notFound();
   const no = z.coerce.number().int().positive().optional().safeParse(context.req.query('version'));
@@ -75,7 +75,7 @@ async function serveCopy(
 }
 
 async function namedArrival(services: Services, context: HttpContext) {
-  const person = requirePerson(context);
+  const person = requirePerson(context, 'receiving.read');
   const id = z.uuid().safeParse(context.req.param('id'));
   if (!id.success) throw notFound(message('thing.arrival'));
   return { person, leaving: await arrivalLeaving(services, person, id.data) };
@@ -90,7 +90,7 @@ async function namedVisit(services: Services, context: HttpContext) {
 }
 
 async function serveCertificate(services: Services, context: HttpContext): Promise<Response> {
-  const person = requirePerson(context);
+  const person = requirePerson(context, 'docket.read');
   const id = z.uuid().safeParse(context.req.param('id'));
   const certificate = id.success ? await certificateById(services.pool, id.data) : undefined;
   if (!certificate) throw notFound(message('thing.certificate'));
@@ -111,9 +111,15 @@ async function serveCertificate(services: Services, context: HttpContext): Promi
 /** How often a stream that goes on asks whether the session does. */
 const sessionEveryMs = 5000;
 
+/** Whether whoever asked is still let in: a session that goes on, or a token that works. */
+async function goesOn({ pool, config }: Services, { scopes, sessionHash, today }: SignedIn): Promise<boolean> {
+  const found = scopes === null ? await sessionByHash(pool, sessionHash, config.idleMinutes) : await bearer(pool, sessionHash, today);
+  return found !== undefined;
+}
+
 /** Progress of long work as Server-Sent Events, for as long as the session lasts. */
 async function followJob(services: Services, context: HttpContext): Promise<Response> {
-  const person = requirePerson(context);
+  const person = requirePerson(context, 'schedule.read');
   const id = z.uuid().safeParse(context.req.param('id'));
   if (!id.success) throw notFound(message('thing.work'));
   const access = await services.access.of(person);
@@ -122,7 +128,7 @@ async function followJob(services: Services, context: HttpContext): Promise<Resp
     let asked = Date.now();
     for (let last = ''; !stream.aborted && !services.stopping;) {
       if (Date.now() - asked > sessionEveryMs) {
-        if (!(await sessionByHash(services.pool, person.sessionHash, services.config.idleMinutes))) return;
+        if (!(await goesOn(services, person))) return;
         asked = Date.now();
       }
       const { state, done, total, told } = await jobFor(services, person, access, id.data);

@@ -5,8 +5,8 @@ import { getConnInfo } from '@hono/node-server/conninfo';
 import { getCookie } from 'hono/cookie';
 import type { MiddlewareHandler } from 'hono';
 import { isLanguage } from '@key-cellar/words';
-import { readSettings, sessionByHash, touchSession } from '../identity/index.js';
-import { cookies, Problem, type Config } from '../kernel/index.js';
+import { bearer, readSettings, sessionByHash, touchSession, touchToken } from '../identity/index.js';
+import { cookies, Problem, type Config, type SignedIn } from '../kernel/index.js';
 import type { Services } from '../docket/index.js';
 import type { HttpContext, HttpEnv } from './context.js';
 
@@ -35,12 +35,33 @@ export function refuseOtherHosts({ hosts, host: own }: Config): MiddlewareHandle
   };
 }
 
-/** Finds out who asks. A stale or unknown cookie means nobody. */
+/** The program whose token came with a request (RFC 6750 §2.1); throws 401 for one that does not work. */
+async function programOf({ pool }: Services, token: string, address: string): Promise<SignedIn> {
+  const settings = await readSettings(pool);
+  const hash = createHash('sha256').update(token).digest();
+  const found = await bearer(pool, hash, settings.today);
+  if (!found) throw new Problem(401, 'wrong-token', message('http.wrongToken'));
+  if (found.stale) await touchToken(pool, found.token_id, address);
+  return {
+    ...{ id: found.id, name: found.name, login: '', from: address, today: settings.today, accessEpoch: found.access_epoch },
+    clearance: { level: found.clearance_level, caveats: found.clearance_caveats },
+    ...{ demo: settings.demo, repository: settings.repository, timeZone: settings.timeZone },
+    ...{ sessionHash: hash, factorMissing: false, scopes: found.scopes, language: null },
+  };
+}
+
+/** Finds out who asks. A stale or unknown cookie means nobody; beside a token a cookie counts for nothing. */
 export function identify(services: Services): MiddlewareHandler<HttpEnv> {
   return async (context, next) => {
     const address = addressOf(context, services.config.proxies);
     context.set('address', address);
     context.set('person', null);
+    const authorization = context.req.header('authorization');
+    if (authorization !== undefined) {
+      context.set('visitor', { address, sessionHash: null });
+      context.set('person', await programOf(services, authorization.replace(/^Bearer +/i, ''), address));
+      return next();
+    }
     const pass = getCookie(context, cookies.visitor);
     context.set('visitor', { address, sessionHash: pass === undefined ? null : createHash('sha256').update(pass).digest() });
     const token = getCookie(context, cookies.person);
@@ -63,6 +84,7 @@ export function identify(services: Services): MiddlewareHandler<HttpEnv> {
           timeZone: settings.timeZone,
           sessionHash,
           factorMissing: found.factor_missing,
+          scopes: null,
           language: isLanguage(found.language) ? found.language : null,
         });
       }
@@ -77,7 +99,8 @@ export function identify(services: Services): MiddlewareHandler<HttpEnv> {
  */
 export const refuseOtherSites: MiddlewareHandler<HttpEnv> = async (context, next) => {
   const method = context.req.method;
-  if (method !== 'GET' && method !== 'HEAD' && method !== 'OPTIONS') {
+  // No page elsewhere can send a token without being asked for leave first (Fetch, CORS preflight).
+  if (method !== 'GET' && method !== 'HEAD' && method !== 'OPTIONS' && context.req.header('authorization') === undefined) {
     const site = context.req.header('sec-fetch-site');
     const origin = context.req.header('origin');
     const host = context.req.header('host');

@@ -26,6 +26,8 @@ import {
   secondFactorActs,
   secondFactorReads,
   peopleActs,
+  programActs,
+  programReads,
   peopleReads,
 } from '../identity/index.js';
 import { namesOf, requireAtRepository, type ActOf, type AnyAct, type Read } from '../kernel/index.js';
@@ -65,6 +67,7 @@ import { whoCan } from './whoCan.js';
 const areas = {
   identity: contract.identity,
   federation: contract.federation,
+  programs: contract.programs,
   plan: contract.plan,
   stencils: contract.stencils,
   schedule: contract.schedule,
@@ -104,6 +107,7 @@ const table: { readonly [A in keyof Areas]: { readonly [K in keyof Areas[A]]: An
     moveClock: sweepActs.moveClock,
   },
   federation: { ...federationReads, ...federationActs, ...providerActs },
+  programs: { ...programReads, ...programActs },
   plan: {
     ...planReads,
     ...pick(placeActs, ['makePlace', 'editPlace', 'movePlace', 'mergePlace', 'closeFolder', 'reopenFolder', 'retirePlace']),

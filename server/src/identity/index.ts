@@ -6,6 +6,8 @@ export { identityReads } from './reads.js';
 export { readSettings, writeSetting, type Settings } from './settingStore.js';
 export { hashPassword, isRight, newToken, tokenHash } from './passwords.js';
 export { peopleReads, personLine } from './peopleReads.js';
+export { programActs, programReads } from './programActs.js';
+export { bearer, touchToken } from './programStore.js';
 export { peopleActs } from './peopleActs.js';
 export { personKind, requireSettingUp, settingUp } from './person.js';
 export { endSessionsOf, freeLogin, lockMemberships, members, personById, principalsOfKind } from './peopleStore.js';

@@ -15,6 +15,7 @@ export const personLine = (p: arranged.PersonRow, groups: readonly arranged.Memb
   clearance: { level: p.clearance_level, caveats: p.clearance_caveats },
   active: p.active,
   groups: groups.filter((m) => m.id === p.id).map((m) => ({ id: m.group_id, name: m.group_name })),
+  providers: p.providers,
   secondFactor: p.second_factor,
   hasPassword: p.has_password,
   invitedUntil: p.invited_until?.toISOString() ?? null,

@@ -13,10 +13,13 @@ export interface PersonRow extends Record<string, unknown> {
   invited_until: Date | null;
   last_seen: Date | null;
   second_factor: boolean;
+  providers: { id: string; name: string }[];
 }
 
 const personColumns = `p.id, p.name, p.login, p.email, p.clearance_level, p.clearance_caveats, p.active, p.revision,
   p.password_hash is not null as has_password,
+  (select coalesce(json_agg(json_build_object('id', i.id, 'name', i.name) order by lower(i.name)), '[]') from federated f
+   join identity_provider i on i.id = f.provider_id where f.principal_id = p.id) as providers,
   exists (select from second_factor f where f.principal_id = p.id and f.confirmed_at is not null) as second_factor, (select i.until from invitation i where i.principal_id = p.id and i.until > now()) as invited_until,
   (select max(s.last_seen_at) from session s where s.principal_id = p.id) as last_seen`;
 

@@ -11,7 +11,7 @@ export interface Actor {
   readonly today: string;
 }
 
-/** A signed-in person. */
+/** A signed-in person, or a program with a token. */
 export interface SignedIn extends Actor {
   readonly id: string;
   readonly login: string;
@@ -23,6 +23,8 @@ export interface SignedIn extends Actor {
   readonly sessionHash: Buffer;
   /** Whether they still have to set up a second factor before anything else. */
   readonly factorMissing: boolean;
+  /** Of a program: what its token is for. Null: a person, who may ask for everything. */
+  readonly scopes: readonly string[] | null;
   /** What the person chose; null: as the browser asks. */
   readonly language: Language | null;
 }

@@ -145,7 +145,8 @@ export async function arranged(db: Db) {
   const found = await row<{ people: number; series: number; types: number; rules: number; filed: boolean; root: string | null }>(
     db,
     'today.arranged',
-    `select (select count(*) from (select from principal where kind = 'person' and active and password_hash is not null limit 2) p)::int as people,
+    `select (select count(*) from (select from principal where kind = 'person' and active
+              and (password_hash is not null or exists (select from federated f where f.principal_id = principal.id)) limit 2) p)::int as people,
             (select count(*) from (select from place where kind = 'series' limit 1) s)::int as series,
             (select count(*) from (select from record_type where retired_on is null limit 2) t)::int as types,
             (select count(*) from (

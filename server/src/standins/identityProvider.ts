@@ -75,6 +75,8 @@ const plain: Manner = { claims: (claims) => claims, sends: (answer) => answer };
 export interface IdentityProvider extends StandIn {
   readonly clientId: string;
   readonly clientSecret: string;
+  /** Whom it knows from now on. */
+  knows(people: readonly ProviderPerson[]): Promise<void>;
 }
 
 /** A text that is kept in a file; made at first. */
@@ -96,8 +98,9 @@ export async function startIdentityProvider(folder: string, manner: Manner = pla
   const key = await ownKey(folder, 'identity-provider');
   const clientId = 'key-cellar';
   const clientSecret = await keptText(join(folder, 'client-secret'), () => randomBytes(24).toString('base64url'));
+  const peopleFile = join(folder, 'people.json');
   const people = async (): Promise<ProviderPerson[]> => {
-    const text = await readFile(join(folder, 'people.json'), 'utf8').catch(() => '[]');
+    const text = await readFile(peopleFile, 'utf8').catch(() => '[]');
     return z.array(person).parse(JSON.parse(text));
   };
   const codes = new Map<string, Given>();
@@ -248,5 +251,5 @@ export async function startIdentityProvider(folder: string, manner: Manner = pla
   const standIn = await serveStandIn(app, { port, host }).catch(() => serveStandIn(app, { port: 0, host }));
   issuer = standIn.url;
   await writeFile(join(folder, 'port'), new URL(issuer).port);
-  return { ...standIn, clientId, clientSecret };
+  return { ...standIn, clientId, clientSecret, knows: (known) => writeFile(peopleFile, JSON.stringify(known, null, 2)) };
 }

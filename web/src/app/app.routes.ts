@@ -18,6 +18,11 @@ const signedIn: CanActivateFn = (_route, state) => {
 
 export const routes: Routes = [
   { path: 'sign-in', title: 'Sign in · Key Cellar', loadComponent: () => import('./identity/signIn').then((m) => m.SignIn) },
+  {
+    path: 'sign-in/from/:id',
+    title: 'Sign in · Key Cellar',
+    loadComponent: () => import('./identity/fromProvider').then((m) => m.FromProvider),
+  },
   { path: 'welcome', title: 'Welcome · Key Cellar', loadComponent: () => import('./identity/welcome').then((m) => m.Welcome) },
   {
     path: 'second-factor',
@@ -162,6 +167,11 @@ export const routes: Routes = [
         path: 'setup/people/:id',
         title: 'Person · Key Cellar',
         loadComponent: () => import('./people/personPage').then((m) => m.PersonPage),
+      },
+      {
+        path: 'setup/providers',
+        title: 'Sign-in and programs · Key Cellar',
+        loadComponent: () => import('./people/providersPage').then((m) => m.ProvidersPage),
       },
       { path: 'setup/mail', title: 'Mail · Key Cellar', loadComponent: () => import('./people/mailPage').then((m) => m.MailPage) },
       {

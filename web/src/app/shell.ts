@@ -2,7 +2,7 @@ import { NgTemplateOutlet } from '@angular/common';
 import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
-import { identity, type Problem } from '@key-cellar/contract';
+import { federation, identity, type Problem } from '@key-cellar/contract';
 import type { Right } from '@key-cellar/core/access';
 import { languageNames, languages, type Language } from '@key-cellar/words';
 import { Button } from 'primeng/button';
@@ -10,6 +10,7 @@ import { Popover } from 'primeng/popover';
 import { Tooltip } from 'primeng/tooltip';
 import { Needs } from './identity/needs';
 import { Session } from './identity/session';
+import { LinksSheet } from './identity/linksSheet';
 import { PasswordSheet } from './identity/passwordSheet';
 import { SecondFactorSteps } from './identity/secondFactorSteps';
 import { SessionsSheet } from './identity/sessionsSheet';
@@ -17,6 +18,7 @@ import { DateField } from './kit/dateField';
 import { AskBar } from './kit/askBar';
 import { Api, toProblem } from './kit/api';
 import { Keys } from './kit/keys';
+import { loaded } from './kit/loaded';
 import { ProblemNotice } from './kit/notice';
 import { Sheet } from './kit/sheet';
 import { OwnLanguage } from './kit/ownLanguage';
@@ -42,7 +44,7 @@ const areas: readonly Area[] = [
   { key: '7', path: '/docket', name: $localize`Docket`, needs: 'docket', right: ['dispose', 'approve', 'audit'] },
   { key: '8', path: '/proof', name: $localize`Proof`, right: ['audit'] },
   { key: '9', path: '/access', name: $localize`Access`, right: ['grant', 'audit'] },
-  { key: '0', path: '/setup', name: $localize`Setup`, right: ['edit', 'dispose'] },
+  { key: '0', path: '/setup', name: $localize`Setup`, right: ['edit', 'dispose', 'setUp'] },
 ];
 
 /** The frame: spine on the left, head strip with the ask bar, the page. */
@@ -55,6 +57,7 @@ const areas: readonly Area[] = [
     CountPipe,
     DayPipe,
     FormsModule,
+    LinksSheet,
     NgTemplateOutlet,
     Popover,
     ProblemNotice,
@@ -111,6 +114,9 @@ export class Shell {
   protected readonly sessionsOpen = signal(false);
   protected readonly passwordOpen = signal(false);
   protected readonly factorOpen = signal(false);
+  protected readonly linksOpen = signal(false);
+  /** Providers of identities by which people sign in here. */
+  protected readonly ways = loaded(() => this.api.call(federation.ways));
   protected readonly clockOpen = signal(false);
   protected readonly clockTo = signal('');
   protected readonly clockBusy = signal(false);

@@ -1,11 +1,11 @@
 import { ChangeDetectionStrategy, Component, computed, inject, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { identity, type Problem, type ResponseOf } from '@key-cellar/contract';
+import { federation, identity, type ResponseOf } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
-import type { Observable } from 'rxjs';
 import qrcode from 'qrcode-generator';
-import { Api, toProblem } from '../kit/api';
+import { Api } from '../kit/api';
+import { Doing } from '../kit/doing';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 
@@ -67,7 +67,7 @@ type Step = 'standing' | 'password' | 'scan' | 'codes' | 'end' | 'more';
               <path [attr.d]="squares()" />
             </svg>
             <code class="secret">{{ spaced() }}</code>
-          } @else {
+          } @else if (hasPassword()) {
             <div class="field">
               <label for="factor-password" i18n>Your password</label>
               <input
@@ -101,10 +101,10 @@ type Step = 'standing' | 'password' | 'scan' | 'codes' | 'end' | 'more';
             </div>
           }
           @if (!wrongCode()) {
-            <kc-problem [problem]="problem()" />
+            <kc-problem [problem]="doing.problem()" />
           }
           <div class="acts">
-            <p-button type="submit" [disabled]="busy() || !ready()" [label]="labels[step()]!" />
+            <p-button type="submit" [disabled]="doing.busy() || !ready()" [label]="labels[step()]!" />
             <p-button type="button" severity="secondary" [text]="true" label="Back" i18n-label (onClick)="go('standing')" />
           </div>
         </form>
@@ -153,16 +153,21 @@ export class SecondFactorSteps {
   private readonly api = inject(Api);
   readonly changed = output();
   protected readonly page = loaded(() => this.api.call(identity.secondFactor));
+  /** Whoever has no password shows who they are by having signed in just now. */
+  private readonly links = loaded(() => this.api.call(federation.links));
+  protected readonly hasPassword = computed(() => this.links.value()?.hasPassword !== false);
   protected readonly step = signal<Step>('standing');
   protected readonly password = signal('');
   protected readonly code = signal('');
   protected readonly begun = signal<ResponseOf<typeof identity.beginSecond> | null>(null);
   protected readonly codes = signal<readonly string[]>([]);
-  protected readonly busy = signal(false);
-  protected readonly problem = signal<Problem | null>(null);
-  protected readonly wrongCode = computed(() => this.problem()?.fields?.find((f) => f.pointer === '/code')?.sentence);
+  protected readonly doing = new Doing();
+  protected readonly wrongCode = computed(() => this.doing.wrong()['/code']);
   protected readonly ready = computed(() => {
-    const [password, code] = [this.password() !== '' || this.step() === 'scan', this.code().trim() !== '' || this.step() === 'password'];
+    const [password, code] = [
+      this.password() !== '' || !this.hasPassword() || this.step() === 'scan',
+      this.code().trim() !== '' || this.step() === 'password',
+    ];
     return password && code;
   });
   private readonly drawn = computed(() => {
@@ -182,7 +187,7 @@ export class SecondFactorSteps {
   protected go(step: Step): void {
     this.password.set('');
     this.code.set('');
-    this.problem.set(null);
+    this.doing.problem.set(null);
     this.step.set(step);
   }
 
@@ -197,16 +202,16 @@ export class SecondFactorSteps {
     const [password, code] = [this.password(), this.code().trim()];
     switch (this.step()) {
       case 'password':
-        return this.run(this.api.call(identity.beginSecond, { body: { password } }), (begun) => {
+        return this.doing.run(this.api.call(identity.beginSecond, { body: { password } }), (begun) => {
           this.begun.set(begun);
           this.go('scan');
         });
       case 'scan':
-        return this.run(this.api.call(identity.confirmSecond, { body: { code } }), (made) => this.show(made));
+        return this.doing.run(this.api.call(identity.confirmSecond, { body: { code } }), (made) => this.show(made));
       case 'more':
-        return this.run(this.api.call(identity.newCodes, { body: { password, code } }), (made) => this.show(made));
+        return this.doing.run(this.api.call(identity.newCodes, { body: { password, code } }), (made) => this.show(made));
       default:
-        return this.run(this.api.call(identity.endSecond, { body: { password, code } }), () => this.done());
+        return this.doing.run(this.api.call(identity.endSecond, { body: { password, code } }), () => this.done());
     }
   }
 
@@ -214,20 +219,5 @@ export class SecondFactorSteps {
     this.begun.set(null);
     this.codes.set(codes);
     this.step.set('codes');
-  }
-
-  private run<T>(call: Observable<T>, then: (answer: T) => void): void {
-    this.busy.set(true);
-    this.problem.set(null);
-    call.subscribe({
-      next: (answer) => {
-        this.busy.set(false);
-        then(answer);
-      },
-      error: (error: unknown) => {
-        this.busy.set(false);
-        this.problem.set(toProblem(error));
-      },
-    });
   }
 }

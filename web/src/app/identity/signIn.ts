@@ -1,7 +1,7 @@
 import { afterNextRender, ChangeDetectionStrategy, Component, inject, Injector, input, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
-import { identity, type Problem } from '@key-cellar/contract';
+import { federation, identity, type PersonRef, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { concatMap } from 'rxjs';
@@ -11,6 +11,7 @@ import { ProblemNotice } from '../kit/notice';
 import { TextField } from '../kit/textField';
 import { Door } from './door';
 import { Session } from './session';
+import { leaveFor, pageToGoTo, rememberWay } from './wayIn';
 
 @Component({
   selector: 'kc-sign-in',
@@ -31,6 +32,7 @@ export class SignIn {
   readonly back = input<string>();
 
   protected readonly entrance = loaded(() => this.api.call(identity.entrance));
+  protected readonly ways = loaded(() => this.api.call(federation.ways));
   protected readonly login = signal('');
   protected readonly password = signal('');
   protected readonly name = signal('');
@@ -56,9 +58,7 @@ export class SignIn {
     first.subscribe({
       next: () => {
         this.session.forget();
-        const back = this.back();
-        // Only ever to a page of this application.
-        void this.router.navigateByUrl(back?.startsWith('/') && !back.startsWith('//') ? back : '/today');
+        void this.router.navigateByUrl(pageToGoTo(this.back()));
       },
       error: (error: unknown) => {
         const problem = toProblem(error);
@@ -70,6 +70,24 @@ export class SignIn {
         } else this.problem.set(problem);
       },
     });
+  }
+
+  /** Leaves for a provider of identities, which sends the person back. */
+  protected signInBy({ id }: PersonRef): void {
+    rememberWay(this.back());
+    this.busy.set(true);
+    this.problem.set(null);
+    this.api.call(federation.begin, { params: { id }, body: { link: false } }).subscribe({
+      next: ({ url }) => leaveFor(url),
+      error: (error: unknown) => {
+        this.busy.set(false);
+        this.problem.set(toProblem(error));
+      },
+    });
+  }
+
+  protected byName({ name }: PersonRef): string {
+    return $localize`Sign in with ${name}:name:`;
   }
 
   /** Whoever asks learns nothing: the answer is the same for everybody. */

@@ -1,14 +1,14 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, model, output, signal, untracked } from '@angular/core';
-import { access, identity, people, type AccessShift, type Problem } from '@key-cellar/contract';
+import { access, people, type AccessShift, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import type { Observable } from 'rxjs';
 import { AccessShiftWords } from '../kit/accessShift';
 import { Api, toProblem } from '../kit/api';
 import { Choice } from '../kit/choice';
 import { DateField } from '../kit/dateField';
-import { loaded } from '../kit/loaded';
 import { LongTextField } from '../kit/longTextField';
 import { ProblemNotice } from '../kit/notice';
+import { principalChoices } from '../kit/principals';
 import { profileChoices } from '../kit/profiles';
 import { Sheet } from '../kit/sheet';
 import type { GrantTask } from './grantsTable';
@@ -106,12 +106,7 @@ export class GrantSheet {
   /** What is to be done; null while nothing is. */
   readonly task = model<GrantTask | null>(null);
   readonly done = output();
-  private readonly known = loaded(() => this.api.call(identity.people));
-  protected readonly options = computed(() =>
-    (this.known.value()?.people ?? []).flatMap((p) =>
-      p.kind === 'service' ? [] : [{ value: p.id, name: p.kind === 'group' ? $localize`${p.name}:name: (group)` : p.name }],
-    ),
-  );
+  protected readonly options = principalChoices();
   protected readonly profiles = profileChoices().options;
   protected readonly principalId = signal<string | null>(null);
   protected readonly profile = signal('reader');

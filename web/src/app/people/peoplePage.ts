@@ -110,7 +110,7 @@ const saysOf = (said: string, typed: string): boolean =>
                         {{ seen | instant }}
                       } @else if (one.invitedUntil; as until) {
                         <span class="madder" i18n>invited until {{ until | instant }}</span>
-                      } @else if (one.hasPassword) {
+                      } @else if (one.hasPassword || one.providers.length > 0) {
                         <span class="quiet" i18n>not lately</span>
                       } @else {
                         <span class="madder" i18n>has no password yet</span>

@@ -1,12 +1,13 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, linkedSignal, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import { identity, people, type Invitation, type Problem } from '@key-cellar/contract';
+import { federation, identity, people, type Invitation, type PersonRef } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import type { Observable } from 'rxjs';
 import { Session } from '../identity/index';
-import { Api, toProblem } from '../kit/api';
+import { Api } from '../kit/api';
 import { Choice } from '../kit/choice';
+import { Doing } from '../kit/doing';
 import { loaded } from '../kit/loaded';
 import { LongTextField } from '../kit/longTextField';
 import { ProblemNotice } from '../kit/notice';
@@ -53,6 +54,20 @@ import { bodyOf, draftOf, emptyDraft, PersonFields } from './personFields';
     h2 {
       margin: 0 0 8px;
     }
+    .plain {
+      list-style: none;
+      padding: 0;
+      margin: 0;
+    }
+    .link {
+      font: inherit;
+      padding: 0;
+      border: 0;
+      background: none;
+      color: var(--ink-2);
+      text-decoration: underline;
+      cursor: pointer;
+    }
     .check {
       display: flex;
       gap: 8px;
@@ -84,8 +99,7 @@ export class PersonPage {
   protected readonly reason = signal('');
   protected readonly heirId = signal<string | null>(null);
   protected readonly grantsToo = signal(false);
-  protected readonly busy = signal(false);
-  protected readonly problem = signal<Problem | null>(null);
+  protected readonly doing = new Doing();
   protected readonly done = signal('');
   protected readonly isSelf = computed(() => this.session.me()?.id === this.id());
   protected readonly heirs = computed(() =>
@@ -100,19 +114,20 @@ export class PersonPage {
   }
 
   private run<T>(call: Observable<T>, then: (answer: T) => void): void {
-    this.busy.set(true);
-    this.problem.set(null);
-    call.subscribe({
-      next: (answer) => {
-        this.busy.set(false);
-        then(answer);
-        this.page.reload();
-      },
-      error: (error: unknown) => {
-        this.busy.set(false);
-        this.problem.set(toProblem(error));
-      },
+    this.doing.run(call, (answer) => {
+      then(answer);
+      this.page.reload();
     });
+  }
+
+  protected unlinkName({ name }: PersonRef): string {
+    return $localize`Unlink ${name}:name:`;
+  }
+
+  protected unlink({ id: providerId, name }: PersonRef): void {
+    this.run(this.api.call(federation.unlinkPerson, { params: { id: this.id(), providerId } }), () =>
+      this.done.set($localize`Unlinked from ${name}:name:, and signed out everywhere.`),
+    );
   }
 
   protected save(): void {

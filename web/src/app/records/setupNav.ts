@@ -9,9 +9,10 @@ const views = [
   { path: '/setup/numbering', name: $localize`Numbering` },
 ];
 const acts = { path: '/setup/acts', name: $localize`Who can do what` };
-const packages = { path: '/setup/packages', name: $localize`Packages and tables` };
+const packages = { path: '/setup/packages', name: $localize`Packages` };
 const people = { path: '/setup/people', name: $localize`People and groups` };
 const mail = { path: '/setup/mail', name: $localize`Mail` };
+const providers = { path: '/setup/providers', name: $localize`Sign-in` };
 const detectors = { path: '/setup/detectors', name: $localize`Detectors` };
 
 /** How the repository is arranged. */
@@ -27,7 +28,7 @@ export class SetupNav {
   protected readonly views = computed(() => [
     ...views,
     ...((['dispose', 'hold', 'audit'] as const).some((right) => this.session.may(right)) ? [detectors] : []),
-    ...(this.session.may('setUp') ? [people, mail] : []),
+    ...(this.session.may('setUp') ? [people, providers, mail] : []),
     ...(this.session.may('dispose') ? [packages] : []),
     acts,
   ]);
