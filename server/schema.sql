@@ -525,6 +525,19 @@ begin
   return new;
 end $$;
 
+CREATE FUNCTION public.guard_review_line() RETURNS trigger
+    LANGUAGE plpgsql
+    AS $$
+begin
+  if old.answer is not null then
+    raise exception 'This was answered already' using errcode = 'KC001';
+  end if;
+  if exists (select from access_review r where r.id = old.review_id and r.closed_on is not null) then
+    raise exception 'This round is closed' using errcode = 'KC001';
+  end if;
+  return new;
+end $$;
+
 CREATE FUNCTION public.guard_seal_state() RETURNS trigger
     LANGUAGE plpgsql
     AS $$
@@ -932,6 +945,39 @@ begin
   perform enter_on_records(p_act, v_freed, '{"hold":' || to_json(v_name) || ',"holdId":' || to_json(p_hold::text) || '}', null, p_reason);
   return v_freed;
 end $$;
+
+CREATE TABLE public.access_review (
+    id uuid NOT NULL,
+    title text NOT NULL,
+    place_id uuid NOT NULL,
+    due_on date NOT NULL,
+    ends_unconfirmed boolean NOT NULL,
+    made_by uuid NOT NULL,
+    made_on date NOT NULL,
+    reminded_on date,
+    closed_on date,
+    CONSTRAINT access_review_title_check CHECK ((title <> ''::text))
+);
+
+CREATE TABLE public.access_review_line (
+    id uuid NOT NULL,
+    review_id uuid NOT NULL,
+    grant_id uuid NOT NULL,
+    principal_id uuid NOT NULL,
+    place_id uuid NOT NULL,
+    record_id uuid,
+    profile text NOT NULL,
+    from_on date,
+    until_on date,
+    answer text,
+    answered_by uuid,
+    answered_on date,
+    note text DEFAULT ''::text NOT NULL,
+    CONSTRAINT access_review_line_answer_check CHECK ((answer = ANY (ARRAY['kept'::text, 'ended'::text, 'not confirmed'::text]))),
+    CONSTRAINT access_review_line_check CHECK (((answer IS NULL) = (answered_on IS NULL))),
+    CONSTRAINT access_review_line_check1 CHECK ((((answer IS DISTINCT FROM 'not confirmed'::text) = (answered_by IS NOT NULL)) OR (answer IS NULL))),
+    CONSTRAINT access_review_line_check2 CHECK ((answered_by IS DISTINCT FROM principal_id))
+);
 
 CREATE TABLE public.access_set (
     id integer NOT NULL,
@@ -1974,6 +2020,15 @@ CREATE TABLE public.visitor_session (
     address text NOT NULL
 );
 
+ALTER TABLE ONLY public.access_review_line
+    ADD CONSTRAINT access_review_line_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.access_review_line
+    ADD CONSTRAINT access_review_line_review_id_grant_id_key UNIQUE (review_id, grant_id);
+
+ALTER TABLE ONLY public.access_review
+    ADD CONSTRAINT access_review_pkey PRIMARY KEY (id);
+
 ALTER TABLE ONLY public.access_set
     ADD CONSTRAINT access_set_anchor_place_record_id_marking_level_marking_cav_key UNIQUE NULLS NOT DISTINCT (anchor_place, record_id, marking_level, marking_caveats);
 
@@ -2288,6 +2343,10 @@ ALTER TABLE ONLY public.visitor_pass
 
 ALTER TABLE ONLY public.visitor_session
     ADD CONSTRAINT visitor_session_pkey PRIMARY KEY (token_hash);
+
+CREATE INDEX access_review_line_grant ON public.access_review_line USING btree (grant_id);
+
+CREATE INDEX access_review_line_review ON public.access_review_line USING btree (review_id);
 
 CREATE INDEX api_token_principal ON public.api_token USING btree (principal_id);
 
@@ -2671,6 +2730,8 @@ CREATE TRIGGER reorganisation_fixed BEFORE DELETE OR UPDATE ON public.reorganisa
 
 CREATE TRIGGER reorganisation_kept BEFORE TRUNCATE ON public.reorganisation FOR EACH STATEMENT EXECUTE FUNCTION public.refuse_change('what was said of a reorganisation never changes');
 
+CREATE TRIGGER review_line_stays BEFORE UPDATE ON public.access_review_line FOR EACH ROW EXECUTE FUNCTION public.guard_review_line();
+
 CREATE TRIGGER rule_version_epoch AFTER INSERT ON public.rule_version FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('schedule');
 
 CREATE TRIGGER rule_version_fixed BEFORE DELETE OR UPDATE ON public.rule_version FOR EACH ROW EXECUTE FUNCTION public.refuse_change('a published rule version never changes');
@@ -2702,6 +2763,27 @@ CREATE TRIGGER tree_head_fixed BEFORE DELETE OR UPDATE ON public.tree_head FOR E
 CREATE TRIGGER tree_head_guard BEFORE INSERT ON public.tree_head FOR EACH ROW EXECUTE FUNCTION public.guard_tree_head();
 
 CREATE TRIGGER version_guard BEFORE INSERT OR DELETE OR UPDATE ON public.version FOR EACH ROW EXECUTE FUNCTION public.guard_version();
+
+ALTER TABLE ONLY public.access_review_line
+    ADD CONSTRAINT access_review_line_answered_by_fkey FOREIGN KEY (answered_by) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.access_review_line
+    ADD CONSTRAINT access_review_line_place_id_fkey FOREIGN KEY (place_id) REFERENCES public.place(id);
+
+ALTER TABLE ONLY public.access_review_line
+    ADD CONSTRAINT access_review_line_principal_id_fkey FOREIGN KEY (principal_id) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.access_review_line
+    ADD CONSTRAINT access_review_line_record_id_fkey FOREIGN KEY (record_id) REFERENCES public.record(id);
+
+ALTER TABLE ONLY public.access_review_line
+    ADD CONSTRAINT access_review_line_review_id_fkey FOREIGN KEY (review_id) REFERENCES public.access_review(id);
+
+ALTER TABLE ONLY public.access_review
+    ADD CONSTRAINT access_review_made_by_fkey FOREIGN KEY (made_by) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.access_review
+    ADD CONSTRAINT access_review_place_id_fkey FOREIGN KEY (place_id) REFERENCES public.place(id);
 
 ALTER TABLE ONLY public.api_token
     ADD CONSTRAINT api_token_made_by_fkey FOREIGN KEY (made_by) REFERENCES public.principal(id);
@@ -3121,6 +3203,8 @@ REVOKE ALL ON FUNCTION public.guard_record() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.guard_reference() FROM PUBLIC;
 
+REVOKE ALL ON FUNCTION public.guard_review_line() FROM PUBLIC;
+
 REVOKE ALL ON FUNCTION public.guard_seal_state() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.guard_step_task() FROM PUBLIC;
@@ -3186,6 +3270,22 @@ GRANT ALL ON FUNCTION public.trim_versions(p_record uuid, p_on date) TO cellar_a
 
 REVOKE ALL ON FUNCTION public.uncover(p_hold uuid, p_records uuid[], p_by uuid, p_reason text, p_act text) FROM PUBLIC;
 GRANT ALL ON FUNCTION public.uncover(p_hold uuid, p_records uuid[], p_by uuid, p_reason text, p_act text) TO cellar_app;
+
+GRANT SELECT,INSERT ON TABLE public.access_review TO cellar_app;
+
+GRANT UPDATE(reminded_on) ON TABLE public.access_review TO cellar_app;
+
+GRANT UPDATE(closed_on) ON TABLE public.access_review TO cellar_app;
+
+GRANT SELECT,INSERT ON TABLE public.access_review_line TO cellar_app;
+
+GRANT UPDATE(answer) ON TABLE public.access_review_line TO cellar_app;
+
+GRANT UPDATE(answered_by) ON TABLE public.access_review_line TO cellar_app;
+
+GRANT UPDATE(answered_on) ON TABLE public.access_review_line TO cellar_app;
+
+GRANT UPDATE(note) ON TABLE public.access_review_line TO cellar_app;
 
 GRANT SELECT,INSERT ON TABLE public.access_set TO cellar_app;
 

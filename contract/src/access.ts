@@ -2,7 +2,22 @@ import { rights } from '@key-cellar/core/access';
 import { placeKinds } from '@key-cellar/core/plan';
 import * as z from 'zod';
 import { grant, grantDays, profileCode } from './people.js';
-import { accessShift, ask, dateText, get, id, idParam, marking, outcomes, personRef, post, put, revision, sentence } from './shared.js';
+import {
+  accessShift,
+  ask,
+  dateText,
+  get,
+  id,
+  idParam,
+  marking,
+  outcomes,
+  personRef,
+  post,
+  put,
+  revision,
+  sentence,
+  tableFormat,
+} from './shared.js';
 import { line, note, reason } from './text.js';
 
 const whoCan = z.object({
@@ -64,6 +79,37 @@ const raiseLine = z.object({
   mayDecide: z.boolean(),
 });
 export type RaiseLine = z.infer<typeof raiseLine>;
+
+/** A round in which grants are confirmed or ended. Counts are of what one may see. */
+const review = z.object({
+  ...{ id, title: z.string(), place: z.object({ id, code: z.string(), title: z.string() }), dueOn: dateText, endsUnconfirmed: z.boolean() },
+  ...{ madeBy: z.string(), madeOn: dateText, closedOn: dateText.nullable() },
+  ...{ lines: z.number().int(), answered: z.number().int() },
+  /** Of the open ones, how many one may answer. */
+  mine: z.number().int(),
+  mayClose: z.boolean(),
+});
+export type ReviewSummary = z.infer<typeof review>;
+
+const reviewLine = z.object({
+  id,
+  principal: personRef.extend({ kind: z.enum(['person', 'group', 'service']), active: z.boolean() }),
+  place: z.object({ id, kind: z.enum(placeKinds), code: z.string(), title: z.string() }),
+  record: z.object({ id, number: z.string(), title: z.string() }).nullable(),
+  as: sentence,
+  from: dateText.nullable(),
+  until: dateText.nullable(),
+  /** Why it was given, while it is there. */
+  reason: z.string().nullable(),
+  madeOn: dateText.nullable(),
+  /** ‘gone’: it ended otherwise; ‘changed’: it is not any more what it was when the round began. */
+  state: z.enum(['open', 'changed', 'kept', 'ended', 'not confirmed', 'gone']),
+  answeredBy: z.string().nullable(),
+  answeredOn: dateText.nullable(),
+  note: z.string(),
+  mayAnswer: z.boolean(),
+});
+export type ReviewLine = z.infer<typeof reviewLine>;
 
 const newMarking = { level: z.number().int().min(0).max(9), caveats: z.array(line(40)).max(20).readonly() };
 
@@ -219,6 +265,34 @@ export const access = {
     body: z.object({ approve: z.boolean(), until: dateText.optional(), note: note() }),
   }),
   withdrawRaise: post('/raises/{id}/withdraw', 'No longer ask for more access', { params: idParam }),
+  reviews: get('/access/reviews', 'Rounds in which grants are confirmed or ended, the newest first', {
+    response: z.object({ reviews: z.array(review), mayBegin: z.boolean() }),
+  }),
+  review: get('/access/reviews/{id}', 'One round with its grants, of those that one gives or audits', {
+    params: idParam,
+    response: z.object({ review, lines: z.array(reviewLine) }),
+  }),
+  reviewTable: get('/access/reviews/{id}/table', 'What came of a round, as a table', {
+    params: idParam,
+    query: z.object({ format: tableFormat }),
+  }),
+  beginReview: post('/access/reviews', 'Begin a round over the grants in a place that one gives access to', {
+    body: z.object({ title: line(120), placeId: id, dueOn: dateText, endsUnconfirmed: z.boolean() }),
+    response: z.object({ id, lines: z.number().int() }),
+  }),
+  answerReview: post('/access/reviews/answer', 'Confirm grants of a round, or end them; tried first with dryRun', {
+    body: z.object({
+      ids: z.array(id).min(1).max(1000),
+      answer: z.enum(['kept', 'ended']),
+      note: note(),
+      dryRun: z.boolean().default(true),
+    }),
+    response: outcomes.extend({ access: accessShift.nullable() }),
+  }),
+  closeReview: post('/access/reviews/{id}/close', 'Close a round; what is open stays as it is', {
+    params: idParam,
+    body: z.object({ reason }),
+  }),
   markings: get('/access/markings', 'How one may mark: up to what one is cleared oneself', { response: marking }),
   markPlace: put('/places/{id}/marking', 'Mark a place; what lies in it is marked at least so; tried first with dryRun', {
     params: idParam,

@@ -26,6 +26,8 @@ export {
   type MatrixRow,
   type ProfileLine,
   type RaiseLine,
+  type ReviewLine,
+  type ReviewSummary,
   type ReachLine,
   type RightLine,
   type WeighedGrantLine,

@@ -48,6 +48,18 @@ end $$;
 create or replace trigger membership_everyone before insert or update on membership for each row execute function guard_everyone();
 create or replace trigger principal_everyone_stays before update or delete on principal
   for each row when (old.everyone) execute function guard_everyone();
+-- What was answered of a grant in a round stays, and nothing is answered once the round is closed.
+create or replace function guard_review_line() returns trigger language plpgsql as $$
+begin
+  if old.answer is not null then
+    raise exception 'This was answered already' using errcode = 'KC001';
+  end if;
+  if exists (select from access_review r where r.id = old.review_id and r.closed_on is not null) then
+    raise exception 'This round is closed' using errcode = 'KC001';
+  end if;
+  return new;
+end $$;
+create or replace trigger review_line_stays before update on access_review_line for each row execute function guard_review_line();
 create or replace trigger access_set_epoch after insert on access_set
   for each statement execute function bump_epoch('access');
 

@@ -131,6 +131,12 @@ describe('every route that changes something', () => {
       const body = { ...providerDetails, name: `P ${uuidv7()}`, issuer: `https://${uuidv7()}.example` };
       return (await world.as('keeper').call(contract.federation.addProvider, { body })).id;
     },
+    review: async () => {
+      const keeper = world.as('keeper');
+      const year = (await keeper.call(contract.identity.me)).today.slice(0, 4);
+      const body = { title: 'R', placeId: world.ids.root, dueOn: `${year}-12-31`, endsUnconfirmed: false };
+      return keeper.call(contract.access.beginReview, { body });
+    },
     raise: async () =>
       world.as('reader').call(contract.access.askRaise, {
         body: {
@@ -397,6 +403,17 @@ describe('every route that changes something', () => {
       world
         .as('keeper')
         .call(contract.people.endGrant, { params: { id: await scene.grant() }, body: { reason: 'no longer', dryRun: false } }),
+    'access.beginReview': () => scene.review(),
+    'access.answerReview': async () => {
+      const { id } = await scene.review();
+      const { lines } = await world.as('keeper').call(contract.access.review, { params: { id } });
+      const body = { ids: [lines.find((l) => l.mayAnswer)!.id], answer: 'kept' as const, note: '', dryRun: false };
+      await world.as('keeper').call(contract.access.answerReview, { body });
+    },
+    'access.closeReview': async () => {
+      const { id } = await scene.review();
+      await world.as('keeper').call(contract.access.closeReview, { params: { id }, body: { reason: 'all was said' } });
+    },
     'access.askRaise': () => scene.raise(),
     'access.decideRaise': async () =>
       world

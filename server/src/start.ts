@@ -10,6 +10,7 @@ import { openSealer } from './ledger/index.js';
 import { foldRack } from './plan/index.js';
 import { knowsObjects, reconcileDaily } from './records/index.js';
 import { sendHeadLetters } from './reports/index.js';
+import { tendReviews } from './reviews/index.js';
 import { foldRuleUse } from './schedule/index.js';
 import { closeConnections, openServices, outsideOf, type Reachable, type Services } from './services.js';
 import { startArchive } from './standins/archive.js';
@@ -127,6 +128,7 @@ export async function startServices(given: Config, log: Logger = pino({ level: g
         await sweepDaily(services, programActor('sweep', today));
         await sendHeadLetters(services, programActor('ledger', today));
         await reconcileDaily(services, { today });
+        await tendReviews(services, today);
         await sendDigests(services, today);
       })
       .catch((error: unknown) => log.warn({ err: error }, 'the work of the day failed; it is tried again'));

@@ -6,7 +6,7 @@ export const layers = [
   ['access', 'federation'],
   ['facts'],
   ['plan'],
-  ['schedule'],
+  ['schedule', 'reviews'],
   ['records'],
   ['receiving', 'passes', 'holds', 'exchange'],
   ['docket'],

@@ -69,6 +69,9 @@ export const examples: Record<string, (t: Things, c: Common, world: ActWorld) =>
   'access.askRaise': (t) => ({ body: { placeId: t.place, profile: 'administrator', until: today, reason: 'for a day' } }),
   'access.decideRaise': (t) => ({ params: { id: t.raise }, body: { approve: false, note: 'not now' } }),
   'access.withdrawRaise': (t) => ({ params: { id: t.raise } }),
+  'access.beginReview': (t) => ({ body: { title: 'Autumn', placeId: t.place, dueOn: '2026-10-31', endsUnconfirmed: false } }),
+  'access.answerReview': (t) => ({ body: { ids: [t.reviewLine], answer: 'kept', note: 'still needed', dryRun: false } }),
+  'access.closeReview': (t) => ({ params: { id: t.review }, body: { reason: 'all was said' } }),
   'access.makeProfile': () => ({ body: { title: 'Mover', rights: ['discover', 'read', 'move'] } }),
   'access.changeProfile': (_, c) => ({
     params: { id: c.profile },

@@ -74,6 +74,9 @@ export interface Things {
   readonly pass: string;
   /** By somebody who has nothing, to read in the place. */
   readonly raise: string;
+  /** A round over what was given on `place`, and the grant on it in that round. */
+  readonly review: string;
+  readonly reviewLine: string;
 }
 
 /** What belongs to no place. */
@@ -337,8 +340,20 @@ export async function makeActWorld(): Promise<ActWorld> {
       place,
       '2026-09-30',
     ]);
+    const [review, reviewLine] = [uuidv7(), uuidv7()];
+    await pool.query(
+      `insert into access_review (id, title, place_id, due_on, ends_unconfirmed, made_by, made_on) values ($1, 'Round', $2, '2026-12-31', false, $3, $4)`,
+      [review, place, maker, today],
+    );
+    await pool.query(
+      `insert into access_review_line (id, review_id, grant_id, principal_id, place_id, profile)
+       select $1, $2, id, principal_id, place_id, profile from grant_ where id = $3`,
+      [reviewLine, review, grants[spot]],
+    );
     return {
       raise,
+      review,
+      reviewLine,
       pass,
       place,
       other,

@@ -4,9 +4,19 @@ export { accessShift, accessStanding, type AccessStanding } from './change.js';
 export { profileActs, profileReads, requireSoundProfile } from './profileActs.js';
 export { everyoneId } from './pictureStore.js';
 export { loadProfiles, ownProfiles, writeProfile } from './profileStore.js';
-export { daysOf, grantLines, grantsOfPerson, requireDays, requirePrincipal, requireProfile, requireWithin, withShift } from './giving.js';
+export {
+  beyond,
+  daysOf,
+  grantLines,
+  grantsOfPerson,
+  requireDays,
+  requirePrincipal,
+  requireProfile,
+  requireWithin,
+  withShift,
+} from './giving.js';
 export { grantActs } from './grantActs.js';
-export { handOverGrants, placeGrant, settleAnchor, somebodySetsUp } from './grants.js';
+export { handOverGrants, placeGrant, settleAnchor, somebodySetsUp, takeGrantBack } from './grants.js';
 export { liftInto, markPlace, remarkRecords, requireMarking } from './marking.js';
 export {
   getOrMakeSet,

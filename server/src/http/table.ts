@@ -60,6 +60,7 @@ import {
   tending,
 } from '../records/index.js';
 import { dossierReads, personPage, personReads, reportReads } from '../reports/index.js';
+import { reviewActs, reviewReads } from '../reviews/index.js';
 import { eventActs, levelActs, listActs, override, ruleActs, scheduleReads } from '../schedule/index.js';
 import { whoCan } from './whoCan.js';
 
@@ -174,6 +175,8 @@ const table: { readonly [A in keyof Areas]: { readonly [K in keyof Areas[A]]: An
     ...profileActs,
     ...raiseReads,
     ...raiseActs,
+    ...reviewReads,
+    ...reviewActs,
   },
   exchange: { ...exchangeReads, ...exchangeActs },
   passes: { ...passReads, ...passActs },

@@ -32,6 +32,7 @@ export {
   entryBody,
   inOwnTransaction,
   inReadSnapshot,
+  inSavepoint,
   streamInReadSnapshot,
   withUnitOfWork,
   type Act,

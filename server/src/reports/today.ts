@@ -8,6 +8,7 @@ import { openNotices, unacknowledgedFor } from '../holds/index.js';
 import { lastVerification } from '../ledger/index.js';
 import { mayAtRepository, type PersonAccess, type SignedIn } from '../kernel/index.js';
 import { raisesWaiting } from '../plan/index.js';
+import { reviewsWaiting } from '../reviews/index.js';
 import { countArrivals } from '../receiving/index.js';
 import { fixityTroubles } from '../records/index.js';
 import type { Services } from '../docket/index.js';
@@ -47,7 +48,7 @@ async function todayFor(services: Services, person: SignedIn): Promise<Told<Toda
   const { pool } = services;
   const access = await services.access.of(person);
   const may = (right: 'dispose' | 'hold' | 'deposit'): boolean => hasRight(access.anywhere, right);
-  const [trouble, verification, batches, groups, notices, late, arrivals, gaps, asked, unread, raises] = await Promise.all([
+  const [trouble, verification, batches, groups, notices, late, arrivals, gaps, asked, unread, raises, reviews] = await Promise.all([
     troublesFor(services, access),
     verificationFor(services, person, access),
     listBatches(services, person),
@@ -61,6 +62,9 @@ async function todayFor(services: Services, person: SignedIn): Promise<Told<Toda
     hasRight(access.anywhere, 'grant')
       ? raisesWaiting(pool, { sets: access.sets('grant'), but: person.id, today: person.today })
       : { n: 0, since: null },
+    hasRight(access.anywhere, 'grant')
+      ? reviewsWaiting(pool, { sets: access.sets('grant'), but: person.id })
+      : { n: 0, due: null, id: null },
   ]);
   const lines: Told<TodayLine>[] = [];
   for (const b of batches) {
@@ -143,6 +147,17 @@ async function todayFor(services: Services, person: SignedIn): Promise<Told<Toda
       detail: message('reports.since', { since: { day: raises.since ?? person.today } }),
       act: message('reports.act.decide'),
       link: '/access/asked',
+    });
+  }
+  if (reviews.n > 0) {
+    lines.push({
+      key: 'reviews',
+      when: 'today',
+      mark: 'waiting',
+      sentence: message('reports.reviewWaits', { n: reviews.n }),
+      detail: message('reports.reviewDue', { due: { day: reviews.due! } }),
+      act: message('reports.act.look'),
+      link: `/access/reviews/${reviews.id!}`,
     });
   }
   for (const { kind, n, since } of asked) {

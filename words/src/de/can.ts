@@ -3,8 +3,11 @@ import type { can as english } from '../en/can.js';
 /** Who can do what. */
 export const can: Record<keyof typeof english, string> = {
   'can.both': '{first}; {second}',
+  'can.does.access.answerReview': 'Freigaben in einer Überprüfung bestätigen oder beenden',
   'can.does.access.askRaise': 'Um mehr Zugang zu einer Stelle auf Zeit bitten',
+  'can.does.access.beginReview': 'Eine Überprüfung der Zugriffe beginnen',
   'can.does.access.changeProfile': 'Ein eigenes Profil des Repositoriums ändern',
+  'can.does.access.closeReview': 'Eine Überprüfung der Zugriffe abschließen',
   'can.does.access.decideRaise': 'Mehr Zugang auf Zeit geben oder ablehnen',
   'can.does.access.giveOnRecord': 'Jemandem Zugang zu einer einzelnen Unterlage geben',
   'can.does.access.makeProfile': 'Ein Profil aus einzelnen Rechten anlegen',
@@ -198,6 +201,9 @@ export const can: Record<keyof typeof english, string> = {
   'can.on.record type': '{many, select, true {an jeder Unterlagenart} other {an der Unterlagenart}}',
   'can.on.repository': 'am ganzen Repositorium',
   'can.on.request for access': '{many, select, true {an der Stelle jeder Bitte} other {an der Stelle der Bitte}}',
+  'can.on.review': '{many, select, true {auf jeder überprüften Stelle} other {auf der überprüften Stelle}}',
+  'can.on.reviewed grant':
+    '{many, select, true {auf jeder Stelle oder Unterlage der Freigaben} other {auf der Stelle oder Unterlage der Freigabe}}',
   'can.on.rule': '{many, select, true {an jeder Regel} other {an der Regel}}',
   'can.on.rule by criteria': '{many, select, true {an jeder Regel nach Kriterien} other {an der Regel nach Kriterien}}',
   'can.on.somewhere': 'irgendwo',

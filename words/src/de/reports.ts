@@ -37,6 +37,8 @@ export const reports: Record<keyof typeof english, string> = {
   'reports.ofYears': '{years}{held, plural, =0 {} other { · # weitere gesperrt}}',
   'reports.records': '{n, plural, one {eine Unterlage} other {# Unterlagen}}',
   'reports.reminded': '{n, plural, =0 {noch nicht erinnert} one {einmal erinnert} other {#-mal erinnert}}',
+  'reports.reviewDue': 'bis {due}',
+  'reports.reviewWaits': '{n, plural, one {Eine Freigabe} other {# Freigaben}} zu bestätigen oder zu beenden',
   'reports.rulesAsk':
     'Regeln fragen Sie, ob {n, plural, one {eine Unterlage noch gebraucht wird} other {# Unterlagen noch gebraucht werden}}',
   'reports.sent': 'gesandt am {on}',

@@ -33,6 +33,7 @@ export const thing: Record<keyof typeof english, string> = {
   'thing.recordBatch': 'Diese Unterlage des Postens',
   'thing.recordType': 'Diese Unterlagenart',
   'thing.repository': 'Das Repositorium',
+  'thing.review': 'Diese Überprüfung',
   'thing.rule': 'Diese Regel',
   'thing.ruleCriteria': 'Diese Regel nach Kriterien',
   'thing.session': 'Diese Sitzung',

@@ -1,8 +1,11 @@
 /** Who can do what: what each act does, what it takes, and on what, by the names of the table of acts. */
 export const can = {
   'can.both': '{first}; {second}',
+  'can.does.access.answerReview': 'Confirm grants in a review, or end them',
   'can.does.access.askRaise': 'Ask for more access to a place for some days',
+  'can.does.access.beginReview': 'Begin a review of access',
   'can.does.access.changeProfile': 'Change a profile of the repository’s own',
+  'can.does.access.closeReview': 'Close a review of access',
   'can.does.access.decideRaise': 'Give more access for some days, or refuse it',
   'can.does.access.giveOnRecord': 'Give someone access to one record',
   'can.does.access.makeProfile': 'Make a profile from single rights',
@@ -195,6 +198,8 @@ export const can = {
   'can.on.record type': '{many, select, true {on each record type} other {on the record type}}',
   'can.on.repository': 'on the whole repository',
   'can.on.request for access': '{many, select, true {on the place of each request} other {on the place of the request}}',
+  'can.on.review': '{many, select, true {on each place that is reviewed} other {on the place that is reviewed}}',
+  'can.on.reviewed grant': '{many, select, true {on each place or record of the grants} other {on the place or record of the grant}}',
   'can.on.rule': '{many, select, true {on each rule} other {on the rule}}',
   'can.on.rule by criteria': '{many, select, true {on each rule by criteria} other {on the rule by criteria}}',
   'can.on.somewhere': 'somewhere',

@@ -34,6 +34,8 @@ export const reports = {
   'reports.ofYears': '{years}{held, plural, =0 {} other { · # more held}}',
   'reports.records': '{n, plural, one {one record} other {# records}}',
   'reports.reminded': '{n, plural, =0 {not reminded yet} one {reminded once} other {reminded # times}}',
+  'reports.reviewDue': 'until {due}',
+  'reports.reviewWaits': '{n, plural, one {One grant} other {# grants}} to confirm or end',
   'reports.rulesAsk': 'Rules ask you whether {n, plural, one {one record is} other {# records are}} still needed',
   'reports.sent': 'sent {on}',
   'reports.since': 'since {since}',

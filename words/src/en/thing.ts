@@ -31,6 +31,7 @@ export const thing = {
   'thing.recordBatch': 'This record of the batch',
   'thing.recordType': 'This record type',
   'thing.repository': 'The repository',
+  'thing.review': 'This review',
   'thing.rule': 'This rule',
   'thing.ruleCriteria': 'This rule by criteria',
   'thing.session': 'This session',

@@ -129,6 +129,9 @@ const soonDays = 14;
       gap: 24px;
       margin-bottom: 8px;
     }
+    .head p-button {
+      flex: none;
+    }
     td {
       vertical-align: top;
     }
