@@ -105,3 +105,69 @@ test('somebody joins by a link, is given access to a place with its effect seen 
     await expect(ines.getByText('Brought back, without access.')).toBeVisible();
   });
 });
+
+test('a newcomer signs in by the directory, a program by a token, and a review confirms what both were given', async ({ browser, app }) => {
+  const ines = await signedIn(browser, app, 'ines');
+  const context = await browser.newContext({ baseURL: app.url });
+  const wenna = await context.newPage();
+
+  await test.step('whom the directory knows is known here, in the groups that it says', async () => {
+    await wenna.goto('/sign-in?back=/messages');
+    await wenna.getByRole('button', { name: 'Sign in with Marrowick directory' }).click();
+    await wenna.getByRole('button', { name: 'Cancel' }).click();
+    await expect(wenna.getByText('You did not sign in at Marrowick directory.')).toBeVisible();
+    // What was sent along is not left in the address.
+    expect(new URL(wenna.url()).search).toBe('');
+    await wenna.getByRole('link', { name: 'Sign in', exact: true }).click();
+    await wenna.goto('/sign-in?back=/messages');
+    await wenna.getByRole('button', { name: 'Sign in with Marrowick directory' }).click();
+    await wenna.getByRole('button', { name: /Wenna Sorrell/ }).click();
+    await expect(wenna).toHaveURL(/\/messages$/);
+    await ines.goto('/setup/people');
+    await ines.getByRole('link', { name: 'Wenna Sorrell' }).click();
+    await expect(ines.getByText('Pilotage', { exact: true })).toBeVisible();
+    await expect(ines.getByRole('heading', { name: 'Signs in with' })).toBeVisible();
+  });
+
+  await test.step('a program gets a token, and what it was granted', async () => {
+    await ines.goto('/setup/providers');
+    await ines.getByRole('button', { name: 'Add a program' }).click();
+    await ines.getByLabel('Name', { exact: true }).fill('Gate scanner');
+    await ines.getByRole('dialog').getByRole('button', { name: 'Add a program' }).click();
+    await ines.getByRole('button', { name: 'Make a token …' }).click();
+    await ines.getByLabel('What it is used for').fill('looks up the plan');
+    await ines.getByRole('checkbox', { name: 'plan.read' }).check();
+    await ines.getByRole('button', { name: 'Make it' }).click();
+    const token = await ines.getByLabel('Link').inputValue();
+    await ines.getByRole('button', { name: 'Done' }).click();
+    await expect(ines.getByRole('row', { name: /Gate scanner looks up the plan/ })).toContainText('never');
+    const program = await browser.newContext({ baseURL: app.url, extraHTTPHeaders: { authorization: `Bearer ${token}` } });
+    expect((await program.request.get('/api/plan')).status()).toBe(200);
+    expect((await program.request.get('/api/me')).status()).toBe(403);
+    await ines.getByRole('button', { name: 'End the token looks up the plan' }).click();
+    await expect(ines.getByText('No token that works: it can do nothing.')).toBeVisible();
+    expect((await program.request.get('/api/plan')).status()).toBe(401);
+    await program.close();
+  });
+
+  await test.step('a review confirms what is needed, and ends what is not', async () => {
+    await ines.goto('/access/reviews');
+    await ines.getByRole('button', { name: 'Begin a review …' }).click();
+    await ines.getByLabel('Name', { exact: true }).fill('Autumn round');
+    await choose(ines, 'Over what is given in', /Marrowick Harbour Authority/);
+    await ines.getByRole('button', { name: 'Begin', exact: true }).click();
+    await expect(ines.getByRole('heading', { name: 'Autumn round' })).toBeVisible();
+    await expect(ines.getByRole('checkbox', { name: /^Mark Ines/ })).toHaveCount(0);
+    await ines.getByRole('checkbox', { name: 'Mark Counsel as Counsel' }).check();
+    await ines.getByRole('button', { name: 'Confirm', exact: true }).click();
+    await expect(ines.getByRole('row', { name: /Counsel Counsel/ })).toContainText('confirmed');
+    await ines.getByRole('checkbox', { name: 'Mark Sunniva Holt as Depositor' }).check();
+    await ines.getByRole('button', { name: 'End …' }).click();
+    await ines.getByLabel('Reason').fill('the gate has a scanner now');
+    await ines.getByRole('button', { name: 'See the effect' }).click();
+    await expect(ines.getByText(/Sunniva Holt: deposit/)).toBeVisible();
+    await ines.getByRole('button', { name: 'End grants' }).click();
+    await expect(ines.getByRole('row', { name: /Sunniva Holt Depositor/ })).toContainText('the gate has a scanner now');
+  });
+  await context.close();
+});

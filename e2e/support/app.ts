@@ -1,6 +1,7 @@
 import { spawn, type ChildProcess } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
 import { cp, rm } from 'node:fs/promises';
+import { createServer, type AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -21,7 +22,16 @@ export interface App {
 /** Keys and stand-ins of each repository are its own: each goes on from where the demo stood, and a witness would call that a fork. */
 const folderOf = (databaseUrl: string): string => join(tmpdir(), `key-cellar-${new URL(databaseUrl).pathname.slice(1)}`);
 
-async function serve(databaseUrl: string, port: number): Promise<{ child: ChildProcess; port: number }> {
+/** A port that nothing listens on: a server has to know the address under which people reach it before it begins. */
+const freePort = (): Promise<number> =>
+  new Promise((resolve) => {
+    const probe = createServer().listen(0, '127.0.0.1', () => {
+      const { port } = probe.address() as AddressInfo;
+      probe.close(() => resolve(port));
+    });
+  });
+
+async function serve(databaseUrl: string, port: number, more: NodeJS.ProcessEnv): Promise<{ child: ChildProcess; port: number }> {
   const child = spawn(process.execPath, ['dist/server/main.mjs'], {
     cwd: root,
     env: {
@@ -31,6 +41,7 @@ async function serve(databaseUrl: string, port: number): Promise<{ child: ChildP
       LOG_LEVEL: 'error',
       OBJECTS_URL: 'stand-in',
       ...keptIn(folderOf(databaseUrl)),
+      ...more,
     },
     stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
   });
@@ -63,13 +74,15 @@ async function withRepository(repository: Repository, use: (app: App) => Promise
   const url = new URL(owner);
   url.pathname = `/${name}`;
   if (repository !== 'empty') await cp(demoFolder, folderOf(url.href), { recursive: true });
-  let server = await serve(url.href, 0);
+  // The directory keeps its port, so that only one at a time can be asked.
+  const more = repository === 'demo of identities' ? { IDENTITY_PROVIDER: 'stand-in' } : {};
+  let server = await serve(url.href, await freePort(), more);
   await use({
     url: `http://127.0.0.1:${server.port}`,
     databaseUrl: url.href,
     kill: () => ended(server.child, 'SIGKILL'),
     restart: async () => {
-      server = await serve(url.href, server.port);
+      server = await serve(url.href, server.port, more);
     },
   });
   await ended(server.child, 'SIGTERM');
@@ -99,7 +112,7 @@ export async function signedIn(browser: Browser, app: App, login: string, option
   await page.goto('/sign-in');
   await page.getByLabel('Login').fill(login);
   await page.getByLabel('Password').fill(password);
-  await page.getByRole('button', { name: 'Sign in' }).click();
+  await page.getByRole('button', { name: 'Sign in', exact: true }).click();
   await page.waitForURL('**/today');
   return page;
 }

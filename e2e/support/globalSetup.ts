@@ -34,6 +34,6 @@ export default async function globalSetup(): Promise<void> {
   url.pathname = `/${templateName}`;
   await promisify(execFile)(process.execPath, ['--import', 'tsx', 'demo/src/main.ts'], {
     cwd: root,
-    env: { ...process.env, DATABASE_URL: url.href, ...keptIn(demoFolder) },
+    env: { ...process.env, DATABASE_URL: url.href, IDENTITY_PROVIDER: 'stand-in', ...keptIn(demoFolder) },
   });
 }

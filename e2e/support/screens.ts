@@ -21,6 +21,8 @@ export async function paths(databaseUrl: string): Promise<Record<string, string>
     'who can do what': '/setup/acts',
     packages: '/setup/packages',
     people: '/setup/people',
+    'sign-in and programs': '/setup/providers',
+    reviews: '/access/reviews',
     access: '/access',
     'who can reach it': '/access/reach',
     'access to look at': '/access/look',

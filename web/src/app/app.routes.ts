@@ -215,6 +215,16 @@ export const routes: Routes = [
         loadComponent: () => import('./access/profilesPage').then((m) => m.ProfilesPage),
       },
       {
+        path: 'access/reviews',
+        title: 'Reviews of access · Key Cellar',
+        loadComponent: () => import('./access/reviewsPage').then((m) => m.ReviewsPage),
+      },
+      {
+        path: 'access/reviews/:id',
+        title: 'Review of access · Key Cellar',
+        loadComponent: () => import('./access/reviewPage').then((m) => m.ReviewPage),
+      },
+      {
         path: 'access/look',
         title: 'Access to look at · Key Cellar',
         loadComponent: () => import('./access/findingsPage').then((m) => m.FindingsPage),

@@ -11,10 +11,11 @@ import { Views } from '../kit/views';
 export class AccessNav {
   protected readonly views = [
     { path: '/access', name: $localize`Places and people` },
-    { path: '/access/compare', name: $localize`Why, and side by side` },
+    { path: '/access/compare', name: $localize`Side by side` },
     { path: '/access/reach', name: $localize`Who can reach it` },
     { path: '/access/passes', name: $localize`Visitor passes` },
     { path: '/access/asked', name: $localize`Asked for` },
+    { path: '/access/reviews', name: $localize`Reviews` },
     { path: '/access/profiles', name: $localize`Profiles` },
     { path: '/access/look', name: $localize`To look at` },
   ];

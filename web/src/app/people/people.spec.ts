@@ -15,6 +15,7 @@ const person = (name: string, more: Partial<PersonLine> = {}): PersonLine => ({
   active: true,
   groups: [],
   secondFactor: false,
+  providers: [],
   hasPassword: true,
   invitedUntil: null,
   lastSeen: null,
