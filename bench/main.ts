@@ -30,6 +30,7 @@ import {
 } from '@key-cellar/server';
 import type pg from 'pg';
 import { pino } from 'pino';
+import { accessCosts } from './access.js';
 import { makeDatabase, type Size } from './database.js';
 import { listPage } from './listPage.js';
 import { median, p95, ratio, say } from './measure.js';
@@ -38,6 +39,8 @@ import { criteriaPage, publishing, rack, whatIf } from './schedule.js';
 const today = '2026-09-14';
 const ownerUrl = process.env['BENCH_DATABASE_URL']!;
 const quick = process.argv.includes('--quick');
+/** Only what access costs. */
+const accessOnly = process.argv.includes('--access');
 /** Only what the schedule and the plan do. */
 const scheduleOnly = process.argv.includes('--schedule');
 const large: Size = quick ? { records: 50_000, entries: 50_000 } : { records: 1_000_000, entries: 5_000_000 };
@@ -365,11 +368,11 @@ async function lists(): Promise<void> {
 
 async function main(): Promise<void> {
   process.stdout.write(`${'what'.padEnd(58)} ${'against'.padEnd(42)} ratio  target\n`);
-  if (!scheduleOnly) {
+  if (!scheduleOnly && !accessOnly) {
     await evaluation();
     await verifying();
   }
-  for (const size of scheduleOnly ? [large] : [small, large]) {
+  for (const size of scheduleOnly || accessOnly ? [large] : [small, large]) {
     const name = `bench_${size.records}`;
     const admin = openPool(ownerUrl, 1);
     await admin.query(`drop database if exists ${name} with (force)`);
@@ -385,7 +388,7 @@ async function main(): Promise<void> {
     await sealAll(pool);
     await pool.end();
   }
-  if (!scheduleOnly) {
+  if (!scheduleOnly && !accessOnly) {
     await lists();
     await sweeping();
   }
@@ -395,6 +398,8 @@ async function main(): Promise<void> {
     connections: 4,
     sealer: () => ({ sealNow: () => Promise.resolve(0), troubles: () => [], stop: () => Promise.resolve() }),
   });
+  if (!scheduleOnly) await accessCosts(quiet, await keeper(quiet, person), (id) => keeper(quiet, id));
+  if (accessOnly) return closeQuiet(quiet);
   const kept = await keeper(quiet, person);
   await rack(quiet, kept);
   await criteriaPage(quiet, kept);

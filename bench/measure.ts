@@ -16,7 +16,7 @@ export function say(what: string, against: string, measured: number, target: num
   );
 }
 
-type Work = () => void | Promise<void>;
+type Work = () => void | Promise<unknown>;
 
 const rounds = 5;
 

@@ -8,7 +8,7 @@ import { startIdentityProvider, type IdentityProvider, type Manner } from '../sr
 import { atProvider, ProviderBrowser, somebody } from './support/atProvider.js';
 import { chapters } from './support/chapters.js';
 import { asOwner } from './support/database.js';
-import { Client, makeWorld, password, statusOf, type World } from './support/world.js';
+import { type Client, makeWorld, password, statusOf, type World } from './support/world.js';
 
 describe('signing in by a provider of identities', () => {
   const chapter = chapters();

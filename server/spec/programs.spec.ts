@@ -1,17 +1,4 @@
-import {
-  access,
-  docket,
-  exchange,
-  identity,
-  ledger,
-  people,
-  plan,
-  programs,
-  receiving,
-  records,
-  scopes,
-  type Scope,
-} from '@key-cellar/contract';
+import { access, exchange, identity, ledger, people, plan, programs, receiving, records, scopes, type Scope } from '@key-cellar/contract';
 import { scopeOf } from '../src/http/bind.js';
 import { bound } from '../src/http/table.js';
 import { chapters } from './support/chapters.js';
@@ -165,6 +152,14 @@ describe('programs with tokens', () => {
     expect(JSON.stringify(entries)).not.toContain(secret);
     const { rows } = await world.pool.query<{ row: string }>('select row_to_json(t)::text as row from api_token t');
     expect(rows.map((r) => r.row).join()).not.toContain(secret);
+  });
+
+  it('are not what a browser or a proxy sends of its own: that opens nothing, and keeps no session out', async () => {
+    const headers = { authorization: 'Basic YTpi', cookie: world.as('keeper').cookie };
+    expect((await fetch(`${world.base}/api/me`, { headers })).status).toBe(200);
+    // Nor does it let another site in: a form there sends it along, if the browser knows it.
+    const from = { ...headers, 'sec-fetch-site': 'cross-site', 'content-type': 'application/json' };
+    expect((await fetch(`${world.base}/api/me/language`, { method: 'POST', headers: from, body: '{"language":null}' })).status).toBe(403);
   });
 
   it('say when they were last used, and from where', async () => {

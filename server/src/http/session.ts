@@ -35,6 +35,10 @@ export function refuseOtherHosts({ hosts, host: own }: Config): MiddlewareHandle
   };
 }
 
+/** The token of a request, if it has one; what a browser or a proxy sends of its own (Basic) is none. */
+const tokenOf = (context: Pick<HttpContext, 'req'>): string | null =>
+  /^Bearer +(.*)$/i.exec(context.req.header('authorization') ?? '')?.[1] ?? null;
+
 /** The program whose token came with a request (RFC 6750 §2.1); throws 401 for one that does not work. */
 async function programOf({ pool }: Services, token: string, address: string): Promise<SignedIn> {
   const settings = await readSettings(pool);
@@ -56,17 +60,17 @@ export function identify(services: Services): MiddlewareHandler<HttpEnv> {
     const address = addressOf(context, services.config.proxies);
     context.set('address', address);
     context.set('person', null);
-    const authorization = context.req.header('authorization');
-    if (authorization !== undefined) {
+    const token = tokenOf(context);
+    if (token !== null) {
       context.set('visitor', { address, sessionHash: null });
-      context.set('person', await programOf(services, authorization.replace(/^Bearer +/i, ''), address));
+      context.set('person', await programOf(services, token, address));
       return next();
     }
     const pass = getCookie(context, cookies.visitor);
     context.set('visitor', { address, sessionHash: pass === undefined ? null : createHash('sha256').update(pass).digest() });
-    const token = getCookie(context, cookies.person);
-    if (token) {
-      const sessionHash = createHash('sha256').update(token).digest();
+    const session = getCookie(context, cookies.person);
+    if (session) {
+      const sessionHash = createHash('sha256').update(session).digest();
       const found = await sessionByHash(services.pool, sessionHash, services.config.idleMinutes);
       if (found) {
         const settings = await readSettings(services.pool);
@@ -100,7 +104,7 @@ export function identify(services: Services): MiddlewareHandler<HttpEnv> {
 export const refuseOtherSites: MiddlewareHandler<HttpEnv> = async (context, next) => {
   const method = context.req.method;
   // No page elsewhere can send a token without being asked for leave first (Fetch, CORS preflight).
-  if (method !== 'GET' && method !== 'HEAD' && method !== 'OPTIONS' && context.req.header('authorization') === undefined) {
+  if (method !== 'GET' && method !== 'HEAD' && method !== 'OPTIONS' && tokenOf(context) === null) {
     const site = context.req.header('sec-fetch-site');
     const origin = context.req.header('origin');
     const host = context.req.header('host');

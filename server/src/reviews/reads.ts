@@ -10,15 +10,16 @@ import * as store from './store.js';
 /** Access sets in which somebody sees what is reviewed. */
 const seen = (access: PersonAccess): number[] => [...new Set([...access.sets('grant'), ...access.sets('audit')])];
 
-const summary = (r: store.ReviewRow, lines: readonly store.LineRow[], access: PersonAccess, personId: string): ReviewSummary => ({
+const summary = (r: store.ReviewRow, counts: store.CountsRow, access: PersonAccess): ReviewSummary => ({
   ...{ id: r.id, title: r.title, place: { id: r.place_id, code: r.place_code, title: r.place_title }, dueOn: r.due_on },
   ...{ endsUnconfirmed: r.ends_unconfirmed, madeBy: r.made_by_name, madeOn: r.made_on, closedOn: r.closed_on },
-  lines: lines.length,
   // What ended otherwise asks nobody any more.
-  answered: lines.filter((l) => l.answer !== null || !l.there).length,
-  mine: lines.filter((l) => whyNotAnswer(l, access, personId) === null).length,
+  ...{ lines: counts.lines, answered: counts.answered, mine: counts.mine },
   mayClose: r.closed_on === null && hasRight(access.on(r.access_set_id).all, 'grant'),
 });
+
+const countsFor = async ({ pool }: Services, access: PersonAccess, personId: string) =>
+  new Map((await store.countsOf(pool, { seen: seen(access), gives: access.sets('grant'), personId })).map((c) => [c.review_id, c]));
 
 const stateOf = (l: store.LineRow): ReviewLine['state'] => l.answer ?? (!l.there ? 'gone' : l.changed ? 'changed' : 'open');
 
@@ -36,7 +37,7 @@ const line = (l: store.LineRow, access: PersonAccess, personId: string, profiles
 /** A round that somebody may see, with what they may see of it; 404 where that is nothing. */
 async function found({ pool }: Services, id: string, access: PersonAccess) {
   const [review] = await store.reviewsById(pool, [id]);
-  const lines = review ? await store.linesOf(pool, [id], seen(access)) : [];
+  const lines = review ? await store.linesOf(pool, id, seen(access)) : [];
   if (!review || lines.length === 0) throw notFound(message('thing.review'));
   return { review, lines };
 }
@@ -44,21 +45,20 @@ async function found({ pool }: Services, id: string, access: PersonAccess) {
 const columns = ['who', 'kind', 'place', 'place title', 'record', 'as', 'from', 'until', 'answer', 'by', 'on', 'note'] as const;
 
 export const reviewReads: Pick<ReadsOf<typeof endpoints, Services>, 'reviews' | 'review' | 'reviewTable'> = {
-  reviews: async ({ services: { pool }, person, access }) => {
+  reviews: async ({ services, person, access }) => {
     const known = await access();
-    const all = await store.reviews(pool);
-    const lines = await store.linesOf(
-      pool,
-      all.map((r) => r.id),
-      seen(known),
-    );
-    const told = all.map((r) => ({ r, of: lines.filter((l) => l.review_id === r.id) })).filter(({ of }) => of.length > 0);
-    return { reviews: told.map(({ r, of }) => summary(r, of, known, person.id)), mayBegin: known.sets('grant').length > 0 };
+    const [all, counts] = [await store.reviews(services.pool), await countsFor(services, known, person.id)];
+    const told = all.flatMap((r) => {
+      const of = counts.get(r.id);
+      return of ? [summary(r, of, known)] : [];
+    });
+    return { reviews: told, mayBegin: known.sets('grant').length > 0 };
   },
   review: async ({ services, person, access, params: { id } }) => {
     const known = await access();
     const [{ review, lines }, profiles] = [await found(services, id, known), await loadProfiles(services.pool)];
-    return { review: summary(review, lines, known, person.id), lines: lines.map((l) => line(l, known, person.id, profiles)) };
+    const counts = (await countsFor(services, known, person.id)).get(id)!;
+    return { review: summary(review, counts, known), lines: lines.map((l) => line(l, known, person.id, profiles)) };
   },
   reviewTable: entering(['exported a review of access'], async ({ services, person, access, params: { id }, query: { format } }) => {
     const { review, lines } = await found(services, id, await access());

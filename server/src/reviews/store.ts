@@ -118,14 +118,34 @@ const lineRows = `select x.id, x.review_id, v.title as review_title, v.closed_on
   from access_review_line x join access_review v on v.id = x.review_id join principal p on p.id = x.principal_id join place l on l.id = x.place_id
   left join record r on r.id = x.record_id left join grant_ g on g.id = x.grant_id`;
 
-/** Grants of some rounds in some access sets, by place and name. */
-export const linesOf = (db: Db, reviewIds: readonly string[], sets: readonly number[]) =>
+/** Grants of a round in some access sets, by place and name. */
+export const linesOf = (db: Db, reviewId: string, sets: readonly number[]) =>
   rows<LineRow>(
     db,
     'review.lines',
-    `${lineRows} where x.review_id = any ($1::uuid[]) and coalesce(r.access_set_id, l.access_set_id) = any ($2::int[])
+    `${lineRows} where x.review_id = $1 and coalesce(r.access_set_id, l.access_set_id) = any ($2::int[])
      order by cardinality(l.ancestors), l.code, r.number nulls first, p.name, x.id`,
-    [reviewIds, sets],
+    [reviewId, sets],
+  );
+
+export interface CountsRow extends Record<string, unknown> {
+  review_id: string;
+  lines: number;
+  answered: number;
+  mine: number;
+}
+
+/** Of each round how much there is in the access sets that somebody sees, how much is answered, and how much of the rest is theirs to answer. */
+export const countsOf = (db: Db, who: { readonly seen: readonly number[]; readonly gives: readonly number[]; readonly personId: string }) =>
+  rows<CountsRow>(
+    db,
+    'review.counts',
+    `select x.review_id, count(*)::int as lines, count(*) filter (where x.answer is not null or g.id is null)::int as answered,
+       count(*) filter (where x.answer is null and g.id is not null and v.closed_on is null and x.principal_id <> $3
+         and coalesce(r.access_set_id, l.access_set_id) = any ($2::int[]))::int as mine
+     from access_review_line x join access_review v on v.id = x.review_id join place l on l.id = x.place_id left join record r on r.id = x.record_id
+     left join grant_ g on g.id = x.grant_id where coalesce(r.access_set_id, l.access_set_id) = any ($1::int[]) group by x.review_id`,
+    [who.seen, who.gives, who.personId],
   );
 
 /** All of them, for what the program does by itself. */

@@ -1,0 +1,106 @@
+import { carryOut, grantActs, placeAccessActs, placeGrant, row, withUnitOfWork, type Services, type SignedIn } from '@key-cellar/server';
+import { listPage } from './listPage.js';
+import { median, p95, ratio, say } from './measure.js';
+
+/** How many rows of records were written so far, as the statistics of the database count them. */
+async function written({ pool }: Services): Promise<number> {
+  await pool.query('select pg_stat_force_next_flush()');
+  await new Promise((resolve) => setTimeout(resolve, 1500));
+  const found = await row<{ n: number }>(
+    pool,
+    'bench.written',
+    `select n_tup_upd::int as n from pg_stat_user_tables where relname = 'record'`,
+  );
+  return found!.n;
+}
+
+/** Somebody who is in all eighty groups, each with access to some of a thousand places, and what changing access costs. */
+export async function accessCosts(services: Services, keeper: SignedIn, someone: (id: string) => Promise<SignedIn>): Promise<void> {
+  const { pool } = services;
+  const member = (await row<{ id: string }>(pool, 'bench.member', `select id from principal where login = 'p1'`))!.id;
+  await pool.query({
+    text: `insert into membership select $1, id from principal where kind = 'group' and not everyone on conflict do nothing`,
+    values: [member],
+  });
+  const inAll = await someone(member);
+  const [many, all] = [await listPage(services, inAll), await listPage(services, await someone(keeper.id))];
+  say(
+    'list page of a person in 80 groups, 1,000 access sets',
+    'the keeper’s, who sees all',
+    median(many.ours) / median(all.ours),
+    1.5,
+    `p95 ${p95(many.ours).toFixed(1)} ms`,
+  );
+
+  const places = await pool.query<{ id: string; kind: string; records: number }>(
+    `(select id, kind, 0 as records from place where kind = 'repository')
+     union all (select p.id, p.kind, (select count(*)::int from record r where r.places @> array[p.id] and r.access_set_id = p.access_set_id)
+       from place p where p.kind = 'function' order by p.code limit 1)`,
+  );
+  const [root, branch] = places.rows as unknown as [{ id: string; records: number }, { id: string; records: number }];
+  // Somebody has to be able to set up after every change.
+  await pool.query({ text: `update principal set password_hash = 'none' where id = $1`, values: [keeper.id] });
+  await withUnitOfWork(
+    pool,
+    keeper,
+    (uow) => placeGrant(uow, { principalId: keeper.id, placeId: root.id, profile: 'administrator', reason: 'bench' }),
+    'none',
+  );
+  const group = (await row<{ id: string }>(pool, 'bench.group', `select id from principal where name = 'Group 1'`))!.id;
+  const give = async (placeId: string): Promise<string> =>
+    (
+      await carryOut(services, await someone(keeper.id), placeAccessActs.giveGrant, {
+        params: { id: placeId },
+        body: { principalId: group, profile: 'reader', from: null, until: null, reason: 'bench', dryRun: false },
+      })
+    ).id;
+  const end = async (id: string): Promise<unknown> =>
+    carryOut(services, await someone(keeper.id), grantActs.endGrant, { params: { id }, body: { reason: 'bench', dryRun: false } });
+  const bareCommit = async (): Promise<void> => {
+    await pool.query("begin; insert into bench_json (body) values (repeat('x', 400)); commit");
+    await pool.query("begin; insert into bench_json (body) values (repeat('x', 400)); commit");
+  };
+  const before = await written(services);
+  await ratio(
+    'give and end a grant on the whole repository',
+    'two bare inserts, one commit each',
+    async () => end(await give(root.id)),
+    bareCommit,
+    60,
+  );
+  const touched = (await written(services)) - before;
+  say('records written by that', 'none', touched, 0);
+
+  // The first grant on a branch sets it apart, and what lies in it with it.
+  const bareUpdate = (): Promise<unknown> =>
+    pool.query({
+      text: 'update record set access_set_id = access_set_id where places @> array[$1::uuid] and access_set_id = (select access_set_id from place where id = $1)',
+      values: [branch.id],
+    });
+  await ratio(
+    `first grant on a branch with ${branch.records} records, and its end`,
+    'bare UPDATE of the same rows, twice',
+    async () => end(await give(branch.id)),
+    async () => {
+      await bareUpdate();
+      await bareUpdate();
+    },
+    3,
+  );
+
+  const times: number[] = [];
+  for (let round = 0; round < 8; round++) {
+    await pool.query({ text: 'update principal set name = name where id = $1', values: [member] });
+    const fresh = await someone(member);
+    const begin = performance.now();
+    (await services.access.of(fresh)).sets('discover');
+    if (round > 0) times.push(performance.now() - begin);
+  }
+  say(
+    'rights of a person in 80 groups after a change, 1,000 sets',
+    'a tenth of a second',
+    median(times) / 100,
+    1,
+    `${median(times).toFixed(0)} ms`,
+  );
+}
