@@ -10,7 +10,7 @@ const providerGroup = z.object({ value: line(200), groupId: id });
 const details = {
   /** As the sign-in page names it. */
   name: line(80),
-  issuer: line(400).refine((url) => URL.canParse(url), { error: 'input.address' }),
+  issuer: line(400).regex(/^https?:\/\/[^\s/]+/, 'input.address'),
   clientId: line(200),
   /** Null: the one that is kept stays; empty: none. */
   clientSecret: text(500).nullable(),
