@@ -307,7 +307,8 @@ describe('signing in by a provider of identities', () => {
       client.query(`insert into principal (id, kind, name, login) values (gen_random_uuid(), 'person', 'Another', 'wenna')`),
     );
     const browser = browse();
-    expect(await browser.signIn('wenna')).toBe('in');
+    // In two windows at once.
+    expect(await Promise.all([browser.signIn('wenna'), browse().signIn('wenna')])).toEqual(['in', 'in']);
     const me = await browser.client.call(identity.me);
     expect([me.login, me.name, me.rights]).toEqual(['wenna2', 'Somebody wenna', []]);
     const { links, hasPassword } = await browser.client.call(federation.links);
@@ -347,6 +348,11 @@ describe('signing in by a provider of identities', () => {
     swapped.cookies.set('cellar_leaving', reader.cookies.get('cellar_leaving')!);
     expect((await swapped.finish(await atProvider(url, 'reader'))).status).toBe(401);
     expect(await browse().begin(id, true)).toBe('401');
+    // Nor by whoever finds a session open: it has to have begun just now.
+    await asOwner(world.database, (client) =>
+      client.query(`update session set created_at = now() - interval '11 minutes' where principal_id = $1`, [world.ids.reader]),
+    );
+    expect(await reader.begin(id, true)).toBe('409');
     await reader.client.call(federation.unlink, { params: { id } });
     expect((await reader.client.call(federation.links)).links).toEqual([]);
   });

@@ -3048,4 +3048,12 @@ export const guards = [
     'if (review.made_on === today) return;',
     ['reviews'],
   ],
+  [
+    'federation',
+    'an open session is not linked by whoever finds it',
+    source('federation/signInActs.ts'),
+    'if (body.link && !(await sessionIsFresh(services.pool, person!.sessionHash, freshMinutes)))',
+    'if (false)',
+    ['federation'],
+  ],
 ];

@@ -10,7 +10,9 @@ import {
   lockMemberships,
   newToken,
   personById,
+  freshMinutes,
   readSettings,
+  sessionIsFresh,
   takeAnyCode,
   tokenHash,
 } from '../identity/index.js';
@@ -83,7 +85,6 @@ async function settleGroups(
 /** Adds somebody who is not known here yet, by what the provider says of them; they get no grant by it. */
 async function addNewcomer(uow: UnitOfWork, provider: store.ProviderRow, claimed: Claimed): Promise<string> {
   const id = uuidv7();
-  await lockMemberships(uow);
   const wished = (claimed.login ?? claimed.email ?? claimed.subject).replace(/\s+/g, '').slice(0, longestLogin);
   const login = await freeLogin(uow, wished || 'newcomer');
   const name = (claimed.name ?? claimed.login ?? login).replace(/\s+/g, ' ').trim().slice(0, longestName) || login;
@@ -100,6 +101,10 @@ async function addNewcomer(uow: UnitOfWork, provider: store.ProviderRow, claimed
 async function whoIs(uow: UnitOfWork, provider: store.ProviderRow, claimed: Claimed): Promise<string | null> {
   const before = await store.linked(uow, provider.id, claimed.subject);
   if (before) return before.principal_id;
+  // Twice at once for the first time is one person all the same.
+  await lockMemberships(uow);
+  const meanwhile = await store.linked(uow, provider.id, claimed.subject);
+  if (meanwhile) return meanwhile.principal_id;
   const alike =
     provider.by_email && claimed.emailVerified && claimed.email !== null ? await store.withAddress(uow, provider.id, claimed.email) : [];
   const id =
@@ -124,31 +129,29 @@ export const federationActs = {
     async free({ services, person, params: { id }, body, address }) {
       if (body.link && !person) throw notSignedIn();
       const provider = await activeProvider(services, id);
+      // Whoever finds an open session does not come back by it for ever.
+      if (body.link && !(await sessionIsFresh(services.pool, person!.sessionHash, freshMinutes)))
+        throw new Problem(409, 'not-fresh', message('federation.notFresh'));
       const token = newToken();
-      const url = await wayOut(provider.spoken, token, redirectUriOf(services.config, id)).catch((error: unknown) => {
-        if (!(error instanceof NotBelieved)) throw error;
-        services.log.warn({ err: error, provider: provider.name }, 'a provider of identities is not believed');
-        throw refusal(message('federation.notBelieved', { provider: provider.name }));
-      });
       const { today } = await readSettings(services.pool);
       const linkingId = body.link ? person!.id : null;
+      // Counted before anybody is asked, whatever comes of it.
       await withUnitOfWork(
         services.pool,
         { ...programActor(address, today), name: 'somebody' },
         async (uow) => {
           if ((await store.underWay(uow, address)) >= mostUnderWay)
             throw new Problem(429, 'too-many-tries', message('identity.tooManyTries'));
-          await store.addBegun(uow, {
-            tokenHash: tokenHash(token),
-            providerId: id,
-            address,
-            linkingId,
-            provedId: null,
-            minutes: underWayMinutes,
-          });
+          const begun = { tokenHash: tokenHash(token), providerId: id, address, linkingId, provedId: null };
+          await store.addBegun(uow, { ...begun, minutes: underWayMinutes });
         },
         'none',
       );
+      const url = await wayOut(provider.spoken, token, redirectUriOf(services.config, id)).catch((error: unknown) => {
+        if (!(error instanceof NotBelieved)) throw error;
+        services.log.warn({ err: error, provider: provider.name }, 'a provider of identities is not believed');
+        throw refusal(message('federation.notBelieved', { provider: provider.name }));
+      });
       return new SessionChange({ token, maxAgeSeconds: underWayMinutes * 60 }, 'leaving', { url: url.href });
     },
   }),

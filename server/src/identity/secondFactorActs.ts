@@ -24,9 +24,6 @@ const { act, freeAct } = actsFor<Services>();
 const because = 'everybody may change their own';
 const subjectOf = (person: Pick<SignedIn, 'id' | 'name'>) => ({ kind: 'person', id: person.id, name: person.name });
 
-/** For so long after signing in somebody need not prove once more who they are, if they have no password to do it with. */
-const freshMinutes = 10;
-
 /**
  * Whoever sits before an open session proves who they are: with the password, counted like any other try. Whoever has none, since they sign in
  * by a provider, did so just now.
@@ -35,7 +32,7 @@ async function requirePassword({ pool }: Services, person: SignedIn, password: s
   await countTry(pool, `second factor of ${person.login}`, { address: person.from, today: person.today });
   const principal = await store.principalByLogin(pool, person.login);
   if (principal?.password_hash === null) {
-    if (await store.sessionIsFresh(pool, person.sessionHash, freshMinutes)) return;
+    if (await store.sessionIsFresh(pool, person.sessionHash, store.freshMinutes)) return;
     throw new Problem(409, 'not-fresh', message('identity.notFresh'));
   }
   if (!(await isRight(principal?.password_hash, password))) throw wrongField('/password', message('identity.wrongOld'));

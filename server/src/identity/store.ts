@@ -121,6 +121,9 @@ export function sessionByHash(db: Db, tokenHash: Buffer, idleMinutes: number): P
   );
 }
 
+/** For so long after signing in somebody need not prove once more who they are, where there is no password to do it with. */
+export const freshMinutes = 10;
+
 /** Whether a session began within so many minutes. */
 export async function sessionIsFresh(db: Db, tokenHash: Buffer, minutes: number): Promise<boolean> {
   const found = await row(

@@ -14,7 +14,7 @@ const aYear = { years: 1, months: 0, weeks: 0, days: 0 };
 
 export const reviewSubject = (r: { readonly id: string; readonly title: string }) => ({ kind: 'review', id: r.id, name: r.title });
 
-export const reviewKind: Kind<store.ReviewRow> = {
+const reviewKind: Kind<store.ReviewRow> = {
   word: 'review',
   what: message('thing.review'),
   see: ['grant', 'audit'],
@@ -24,7 +24,7 @@ export const reviewKind: Kind<store.ReviewRow> = {
   sets: (review) => [review.access_set_id],
 };
 
-export const lineName = (l: store.LineRow): string =>
+const lineName = (l: store.LineRow): string =>
   `${l.principal_name} · ${l.record_id === null ? `${l.place_code} ${l.place_title}`.trim() : `${l.record_number!} ${l.record_title!}`}`;
 
 const lineKind: Kind<store.LineRow> = {

@@ -23,6 +23,7 @@ export const federation: Record<keyof typeof english, string> = {
   'federation.notBegun': 'In diesem Browser wurde mit {provider} nichts begonnen, oder es hat zu lange gedauert. Beginnen Sie noch einmal.',
   'federation.notBelieved':
     'Was von {provider} kam, gehört nicht zu dem, was Sie hier begonnen haben, oder ist nicht glaubwürdig. Beginnen Sie noch einmal.',
+  'federation.notFresh': 'Melden Sie sich zuerst ab und wieder an: Wer Sie angemeldet vorfindet, könnte sonst sich selbst verknüpfen.',
   'federation.onlyWayIn': 'Sie haben kein Passwort: ohne dies könnten Sie sich nicht mehr anmelden.',
   'federation.taken': 'gehört schon zu einem anderen Anbieter',
   'federation.token': 'Wo Antworten eingelöst werden',

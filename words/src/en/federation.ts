@@ -20,6 +20,7 @@ export const federation = {
   'federation.notAProvider': 'Nothing there that can be believed: {because}.',
   'federation.notBegun': 'Nothing was begun with {provider} in this browser, or it took too long. Begin again.',
   'federation.notBelieved': 'What came from {provider} does not belong to what you began here, or cannot be believed. Begin again.',
+  'federation.notFresh': 'Sign out and in again first: whoever found you signed in could link themselves.',
   'federation.onlyWayIn': 'You have no password: without this you could not sign in any more.',
   'federation.taken': 'belongs to another provider already',
   'federation.token': 'Where answers are exchanged',
