@@ -99,6 +99,12 @@ describe('signing in by a provider of identities', () => {
         .withContext(JSON.stringify(wrong))
         .toBe(status);
     }
+    // What one issuer was told is told to no other: whoever may change it does not learn it by that.
+    const spare = await admin().call(federation.addProvider, {
+      body: { ...details(provider, 'Spare'), issuer: 'https://spare.example', active: false },
+    });
+    await arrange({ name: 'Spare', issuer: 'https://elsewhere.example' }, spare.id);
+    expect((await admin().call(federation.providers)).providers.find((p) => p.id === spare.id)!.hasSecret).toBeFalse();
     const found = await admin().call(federation.tryProvider, { body: { issuer: provider.url } });
     expect([found.reached, found.problems]).toEqual([true, []]);
     const away = await admin().call(federation.tryProvider, { body: { issuer: 'http://127.0.0.1:9' } });

@@ -62,7 +62,10 @@ async function write(uow: UnitOfWork, { config }: Services, id: string, wanted: 
     ...{ newcomers: wanted.newcomers, by_email: wanted.byEmail, brings_factor: wanted.bringsFactor, active: wanted.active },
     client_secret:
       wanted.clientSecret === null
-        ? (before?.client_secret ?? null)
+        ? // What one issuer was told is told to no other.
+          before?.issuer === wanted.issuer
+          ? before.client_secret
+          : null
         : wanted.clientSecret === ''
           ? null
           : await seal(sealedBy(config), id, Buffer.from(wanted.clientSecret)),
@@ -164,12 +167,16 @@ const linkLine = (l: store.LinkRow) => ({
 
 export const federationReads: ReadsOf<typeof federation, Services> = {
   ways: async ({ services: { pool } }) => ({
-    providers: (await store.providers(pool)).filter((p) => p.active).map(({ id, name }) => ({ id, name })),
+    providers: await store.providersInUse(pool),
   }),
   links: async ({ services: { pool }, person }) => {
-    const [all, links, found] = await Promise.all([store.providers(pool), store.linksOf(pool, person.id), personById(pool, person.id)]);
+    const [all, links, found] = await Promise.all([
+      store.providersInUse(pool),
+      store.linksOf(pool, person.id),
+      personById(pool, person.id),
+    ]);
     return {
-      providers: all.filter((p) => p.active).map(({ id, name }) => ({ id, name })),
+      providers: all,
       links: links.map(linkLine),
       hasPassword: found?.has_password ?? false,
     };

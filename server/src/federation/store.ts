@@ -25,6 +25,10 @@ export const providers = (db: Db) =>
     [],
   );
 
+/** Those by which people can sign in. */
+export const providersInUse = (db: Db) =>
+  rows<{ id: string; name: string }>(db, 'provider.inUse', 'select id, name from identity_provider where active order by lower(name)', []);
+
 export const providerById = (db: Db, id: string) =>
   row<ProviderRow>(db, 'provider.one', `select ${columns} from identity_provider where id = $1`, [id]);
 

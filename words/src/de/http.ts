@@ -18,5 +18,5 @@ export const http: Record<keyof typeof english, string> = {
   'http.uploadBroken': 'Die Verbindung brach ab, bevor die ganze Datei hier war. Nichts davon ist gespeichert; senden Sie sie noch einmal.',
   'http.versionMustNumberFrom': 'Die Fassung muss eine Zahl ab 1 sein.',
   'http.wrongInput': '{where, select, query {In der Abfrage} other {Im Inhalt}}: {field} {problem}.',
-  'http.wrongToken': 'Dieses Token gilt nicht: Es ist abgelaufen, oder es war nie eines.',
+  'http.wrongToken': 'Dieses Token gilt nicht: Es ist abgelaufen, oder es war nie eines. Die Verwaltung kann ein anderes ausstellen.',
 };

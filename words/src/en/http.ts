@@ -15,5 +15,5 @@ export const http = {
   'http.uploadBroken': 'The connection broke before the whole file was here. Nothing of it was stored; send it again.',
   'http.versionMustNumberFrom': 'The version must be a number, from 1.',
   'http.wrongInput': 'In the {where, select, query {query} other {body}}, {field} {problem}.',
-  'http.wrongToken': 'This token does not work: it has ended, or never was one.',
+  'http.wrongToken': 'This token does not work: it has ended, or never was one. An administrator can make another.',
 } as const;
