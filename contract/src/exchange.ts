@@ -2,6 +2,7 @@ import { rights } from '@key-cellar/core/access';
 import { referenceKinds } from '@key-cellar/core/exchange';
 import { placeKinds } from '@key-cellar/core/plan';
 import { countScopes } from '@key-cellar/core/records';
+import { languages } from '@key-cellar/words';
 import * as z from 'zod';
 import { criteria } from './criteria.js';
 import { factDefinition, facts } from './records.js';
@@ -234,7 +235,63 @@ const packageOutcome = z.object({
 });
 export type PackageOutcome = z.infer<typeof packageOutcome>;
 
+/** What a kit holds, each word in every language; the server reads it in one of them. */
+const kitGrant = z.strictObject({ group: line(80), profile: line(40) });
+export const kit = z.strictObject({
+  format: z.literal('key-cellar-kit'),
+  version: z.literal(1),
+  code: z.string().regex(/^[a-z][a-z0-9-]*$/),
+  title: line(80),
+  about: line(300),
+  eventTypes: z.array(line(80)),
+  profiles: z.array(profile.omit({ active: true })),
+  /** Members are groups of the kit. */
+  groups: z.array(z.strictObject({ name: line(80), members: z.array(line(80)) })),
+  recordTypes: z.array(z.strictObject({ code: line(60), title: line(80), facts: z.array(factDefinition.strict()) })),
+  /** A rule as its definition; what it rests on is for whoever takes it to say. */
+  rules: z.array(z.looseObject({ code: line(30), title: line(80) })),
+  places: z.array(
+    z.strictObject({
+      code: line(40),
+      /** The code of the place around it; none: the repository. */
+      inside: line(40).optional(),
+      title: line(80),
+      kind: z.enum(['function', 'activity', 'series']),
+      rules: z.array(line(30)).optional(),
+      declareOn: placeItem.shape.declareOn.optional(),
+      standAlone: z.boolean().optional(),
+      grants: z.array(kitGrant).optional(),
+    }),
+  ),
+  /** On the whole repository. */
+  grants: z.array(kitGrant),
+});
+export type Kit = z.infer<typeof kit>;
+
+const kitLine = z.object({
+  code: z.string(),
+  title: z.string(),
+  about: z.string(),
+  series: z.number().int(),
+  rules: z.number().int(),
+  recordTypes: z.number().int(),
+  groups: z.number().int(),
+});
+export type KitLine = z.infer<typeof kitLine>;
+const kitParams = z.object({ kit: line(40) });
+const inLanguage = z.object({ language: z.enum(languages) });
+
 export const exchange = {
+  kits: get('/kits', 'Kits: small plans with rules, record types, profiles and groups to begin with', {
+    query: inLanguage,
+    response: z.object({ kits: z.array(kitLine) }),
+  }),
+  exportKit: get('/kits/{kit}/package', 'A kit as a package, to be changed and taken in', { params: kitParams, query: inLanguage }),
+  importKit: post('/kits/{kit}', 'Take in a kit, which only adds what is not there; tried first with dryRun', {
+    params: kitParams,
+    body: inLanguage.extend({ dryRun: z.boolean().default(true) }),
+    response: packageOutcome,
+  }),
   exportPackage: get('/package', 'All that is arranged in the repository, as one package: a ZIP of JSON files with a manifest', {}),
   importPackage: post(
     '/package',

@@ -48,6 +48,9 @@ export {
   type Reference,
   tableSection,
   type SectionName,
+  kit,
+  type Kit,
+  type KitLine,
 } from './exchange.js';
 export { identity, mailKinds, type MailHow, type MailKind, type Me, type Message } from './identity.js';
 export { federation, type LinkLine, type ProviderLine } from './federation.js';
@@ -106,7 +109,17 @@ export {
   type TreeHead,
   type VerifyLine,
 } from './ledger.js';
-export { type FirstStep, reports, type HorizonBar, type RecordSeen, type Needs, type Suggestion, type TodayLine } from './reports.js';
+export {
+  outsideNames,
+  type FirstStep,
+  type OutsideLine,
+  reports,
+  type HorizonBar,
+  type RecordSeen,
+  type Needs,
+  type Suggestion,
+  type TodayLine,
+} from './reports.js';
 export { stepAnswers, steps, type LetterTask, type StepAnswer, type StepTask, type SweepLine } from './steps.js';
 export {
   entityKinds,

@@ -25,10 +25,12 @@ const todayLine = z.object({
 export type TodayLine = z.infer<typeof todayLine>;
 
 const firstStep = z.object({
-  key: z.enum(['people', 'plan', 'types', 'schedule', 'decide', 'file']),
+  key: z.enum(['people', 'plan', 'types', 'schedule', 'decide', 'file', 'outside', 'backup']),
   done: z.boolean(),
   sentence,
   link: z.string(),
+  /** A quicker way, where there is one. */
+  quick: z.object({ sentence, link: z.string() }).nullable(),
 });
 export type FirstStep = z.infer<typeof firstStep>;
 
@@ -54,7 +56,29 @@ export type Suggestion = z.infer<typeof suggestion>;
 const needs = z.object({ receiving: z.number().int(), holds: z.number().int(), docket: z.number().int(), today: z.number().int() });
 export type Needs = z.infer<typeof needs>;
 
+/** Services beside the program that it leans on. */
+export const outsideNames = ['timeAuthority', 'witness', 'archive', 'mail', 'objects', 'backup'] as const;
+const outsideLine = z.object({
+  name: z.enum(outsideNames),
+  /** Whether it is one’s own, simulated, or not there. */
+  state: z.enum(['own', 'standIn', 'none']),
+  /** What it is for. */
+  purpose: sentence,
+  /** What is wrong with it now. */
+  trouble: sentence.nullable(),
+  /** Where it is. */
+  address: z.string().nullable(),
+  /** The variable of the server that says where it is; null: there is none. */
+  setting: z.string().nullable(),
+  /** When it did last what it is for. */
+  last: z.iso.datetime({ offset: true }).nullable(),
+});
+export type OutsideLine = z.infer<typeof outsideLine>;
+
 export const reports = {
+  outside: get('/outside', 'What the repository leans on outside: whether it is there, and when it did last what it is for', {
+    response: z.object({ lines: z.array(outsideLine) }),
+  }),
   needs: get('/needs', 'How much needs this person, by area', { response: needs }),
   today: get('/today', 'What needs this person, and the horizon of two years, or what they had to do with last', {
     response: z.object({

@@ -253,7 +253,7 @@ describe('detectors on made samples', () => {
     );
     expect(samples).toBeGreaterThanOrEqual(300);
     expect(precision).toBeGreaterThan(0.98);
-  }, 300_000);
+  }, 900_000);
 
   it('say what they could not read, wherever it lies', async () => {
     const png = Buffer.from('89504e470d0a1a0a0000000d49484452', 'hex');

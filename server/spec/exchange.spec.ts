@@ -2,7 +2,6 @@ import {
   access,
   exchange,
   type ConflictWay,
-  identity,
   people,
   type PackageOutcome,
   plan,
@@ -16,10 +15,10 @@ import { strToU8 } from 'fflate';
 import { Ajv2020 } from 'ajv/dist/2020.js';
 import { chapters } from './support/chapters.js';
 import { eventually } from './support/eventually.js';
-import { Client, makeWorld, password, ruleDefinition, statusOf, type World, revisionOf } from './support/world.js';
-import { asOwner, configFor, dropDatabase, freshDatabase } from './support/database.js';
+import { type Client, makeWorld, ruleDefinition, statusOf, type World, revisionOf } from './support/world.js';
+import { asOwner } from './support/database.js';
+import { found, type Founded } from './support/founded.js';
 import { bytesOf, itemsIn, packed, type Items } from './support/packages.js';
-import { startServer, type Running } from '../src/index.js';
 
 const told = (lines: readonly { section: string; name: string; sentence: string }[]): string[] =>
   lines.map((l) => `${l.section} ${l.name}: ${l.sentence}`);
@@ -27,7 +26,7 @@ const told = (lines: readonly { section: string; name: string; sentence: string 
 describe('packages', () => {
   const chapter = chapters();
   let world: World;
-  const others: { readonly running: Running & { port: number }; readonly database: string }[] = [];
+  const others: Founded[] = [];
   let target: Client;
 
   /** Packed before anything is asked: it takes seconds, in which the server takes nobody to be there and hangs up. */
@@ -45,27 +44,13 @@ describe('packages', () => {
   });
   afterAll(async () => {
     await world.stop();
-    for (const { running, database } of others) {
-      await running.stop();
-      await dropDatabase(database);
-    }
+    for (const one of others) await one.stop();
   });
 
-  /** A repository with nothing in it but the one who founded it. */
   async function emptyRepository(): Promise<Client> {
-    const database = await freshDatabase();
-    const running = await startServer(configFor(database));
-    others.push({ running, database });
-    const base = `http://127.0.0.1:${running.port}`;
-    await new Client(base, '').call(identity.makeFirstKeeper, {
-      body: { repository: 'Live', name: 'Person keeper', login: 'keeper', password },
-    });
-    const response = await new Client(base, '').fetch(`/api${identity.signIn.path}`, {
-      method: 'POST',
-      body: JSON.stringify({ login: 'keeper', password }),
-      headers: { 'content-type': 'application/json' },
-    });
-    return new Client(base, response.headers.get('set-cookie')!.split(';')[0]!);
+    const one = await found();
+    others.push(one);
+    return one.founder;
   }
 
   /** Something of everything that a package holds. */

@@ -288,6 +288,8 @@ describe('every route that changes something', () => {
       world.as('keeper').call(contract.exchange.importPackage, {
         body: { data: packed({ eventTypes: [{ name: 'walked' }] }).toString('base64'), conflicts: 'refuse', dryRun: false },
       }),
+    'exchange.importKit': () =>
+      world.as('keeper').call(contract.exchange.importKit, { params: { kit: 'club' }, body: { language: 'en', dryRun: false } }),
     'people.make': () => scene.person(),
     'people.change': async () => {
       const { id, login } = await scene.person();

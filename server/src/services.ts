@@ -66,7 +66,7 @@ export async function openServices(
     sealer: given.sealer(pool),
     outside: outsideOf(config),
     effects: effectThreads(),
-    pages: pageDrawer(log, config.fontsDir),
+    pages: pageDrawer(log, config.assetsDir),
     recogniser: recogniser(config.scanLanguages, log),
     objects,
     contents: openContents({

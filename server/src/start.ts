@@ -1,7 +1,7 @@
 import { join } from 'node:path';
 import type { Worker } from 'node:worker_threads';
 import { pino, type Logger } from 'pino';
-import { type Config, type MailConfig, listen, programActor, startThread, stopListening } from './kernel/index.js';
+import { type Config, type MailConfig, type StandInName, listen, programActor, startThread, stopListening } from './kernel/index.js';
 import { sweepDaily } from './docket/index.js';
 import { makeApp } from './http/app.js';
 import { enterRefused, forgetEnded, readSettings, sendDigests } from './identity/index.js';
@@ -73,17 +73,20 @@ async function withStandIns(
   given: Config,
 ): Promise<{ config: Reachable; identityProvider: IdentityProvider | null; stopStandIns(): Promise<void> }> {
   const started: StandIn[] = [];
-  const begun = async <T extends StandIn>(standIn: Promise<T>): Promise<T> => {
+  const standIns: StandInName[] = [];
+  const begun = async <T extends StandIn>(name: StandInName, standIn: Promise<T>): Promise<T> => {
     started.push(await standIn);
+    standIns.push(name);
     return standIn;
   };
   const folder = (name: string): string => join(given.standInsDir, name);
-  const archive = given.archiveUrl === null ? await begun(startArchive(folder('archive'))) : null;
-  const time = given.timeAuthorityUrl === null ? await begun(startTimeAuthority(folder('time-office'))) : null;
-  const objects = given.objects === 'stand-in' ? (await begun(startObjects(folder('objects')))).reached : given.objects;
-  const witness = given.witnessUrl === null ? await begun(startWitness(folder('witness'))) : null;
-  const mail = given.mail === 'stand-in' ? standInMail((await begun(startMailServer(folder('mail')))).url) : given.mail;
-  const identityProvider = given.identityProvider === null ? null : await begun(startIdentityProvider(folder('identity-provider')));
+  const archive = given.archiveUrl === null ? await begun('archive', startArchive(folder('archive'))) : null;
+  const time = given.timeAuthorityUrl === null ? await begun('timeAuthority', startTimeAuthority(folder('time-office'))) : null;
+  const objects = given.objects === 'stand-in' ? (await begun('objects', startObjects(folder('objects')))).reached : given.objects;
+  const witness = given.witnessUrl === null ? await begun('witness', startWitness(folder('witness'))) : null;
+  const mail = given.mail === 'stand-in' ? standInMail((await begun('mail', startMailServer(folder('mail')))).url) : given.mail;
+  const identityProvider =
+    given.identityProvider === null ? null : await begun('identityProvider', startIdentityProvider(folder('identity-provider')));
   return {
     identityProvider,
     config: {
@@ -96,6 +99,7 @@ async function withStandIns(
       witnessKey: witness?.key ?? given.witnessKey ?? '',
       objects,
       mail,
+      standIns,
     },
     async stopStandIns() {
       await Promise.all(started.map((standIn) => standIn.stop()));

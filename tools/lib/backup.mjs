@@ -139,7 +139,24 @@ export async function writeBackup(config, folder, say) {
   const handle = await open(part, 'r');
   await handle.sync().finally(() => handle.close());
   await rename(part, join(folder, manifestName));
+  await enterBackup(config, manifest);
   return manifest;
+}
+
+/** Lets the repository know when it was backed up last: whoever sets it up is shown that. */
+async function enterBackup(config, { madeAt }) {
+  const { default: pg } = await import('pg');
+  const client = new pg.Client({ connectionString: config.ownerUrl });
+  await client.connect();
+  try {
+    await client.query(
+      `insert into setting (name, value) values ('backup', jsonb_build_object('at', $1::timestamptz))
+       on conflict (name) do update set value = excluded.value`,
+      [madeAt],
+    );
+  } finally {
+    await client.end();
+  }
 }
 
 /** Compares all files of a backup with what its manifest says; throws a Stop that names the first that differs. */

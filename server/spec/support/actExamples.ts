@@ -29,6 +29,7 @@ export const examples: Record<string, (t: Things, c: Common, world: ActWorld) =>
   'exchange.importPackage': () => ({
     body: { data: packed({ eventTypes: [{ name: 'brought' }] }).toString('base64'), conflicts: 'refuse', dryRun: false },
   }),
+  'exchange.importKit': () => ({ params: { kit: 'club' }, body: { language: 'en', dryRun: false } }),
   'exchange.importTable': () => ({
     params: { section: 'eventTypes' },
     body: { format: 'csv', data: Buffer.from('name\nlisted\n').toString('base64'), conflicts: 'refuse', dryRun: false },

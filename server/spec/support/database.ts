@@ -19,6 +19,8 @@ const folder = (path: string): string => fileURLToPath(new URL(`../../${path}`, 
 export function urlOf(database: string): string {
   const url = new URL(ownerBase!);
   url.pathname = `/${database}`;
+  // A busy machine is not a fault.
+  url.searchParams.set('connect_timeout', '90');
   return url.href;
 }
 
@@ -34,7 +36,7 @@ export function configFor(database: string): Config {
     idleMinutes: 60,
     webDir: null,
     migrationsDir: folder('migrations'),
-    fontsDir: folder('assets'),
+    assetsDir: folder('assets'),
     logLevel: process.env['LOG_LEVEL'] ?? 'silent',
     archiveUrl: null,
     archiveKey: null,
@@ -45,6 +47,7 @@ export function configFor(database: string): Config {
     ledgerName: database,
     keysDir: join(tmpdir(), `stand-ins-${database}`, 'keys'),
     keyBackupDays: 30,
+    standIns: [],
     metricsToken: null,
     objects: null,
     contentsIn: 'database',

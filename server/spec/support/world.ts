@@ -66,17 +66,16 @@ export class Client {
     readonly cookie: string,
   ) {}
 
-  async fetch(path: string, init: RequestInit & { duplex?: 'half' } = {}): Promise<Response> {
-    const send = (): Promise<Response> =>
-      fetch(`${this.base}${path}`, {
-        ...init,
-        headers: { cookie: this.cookie, 'x-key-cellar': 'test', ...(init.headers as Record<string, string> | undefined) },
-      });
-    if ((init.method ?? 'GET') !== 'GET') return send();
-    // A kept connection may be closed by the other side at any moment; what is safe to repeat is repeated (RFC 9110 §9.2.2).
-    return send().catch((error: unknown) => {
-      if (error instanceof TypeError) return send();
-      throw error;
+  /** A connection of its own for each request: a kept one may be closed while a spec keeps the process busy. */
+  fetch(path: string, init: RequestInit & { duplex?: 'half' } = {}): Promise<Response> {
+    return fetch(`${this.base}${path}`, {
+      ...init,
+      headers: {
+        connection: 'close',
+        cookie: this.cookie,
+        'x-key-cellar': 'test',
+        ...(init.headers as Record<string, string> | undefined),
+      },
     });
   }
 

@@ -171,7 +171,7 @@ async function finishIfDone(services: Services, uow: UnitOfWork, batchId: string
           .map((i) => ({ name: `${i.number} ${i.title}`, reason: i.reason ?? message(`docket.outcome.${i.outcome as 'open'}`) })),
       },
       await speakerOfPerson(uow, uow.actor.id),
-      services.config.fontsDir,
+      services.config.assetsDir,
     );
     const id = uuidv7();
     const sha256 = createHash('sha256').update(pdf).digest();

@@ -2,6 +2,7 @@ import { exchange, plan } from '@key-cellar/contract';
 import { message } from '@key-cellar/words';
 import { actsFor, atRepository, Download, entering, requireAtRepository, type PersonAccess, type ReadsOf } from '../kernel/index.js';
 import type { Services } from '../records/index.js';
+import { importKit, kitLines, kitPackage } from './kits.js';
 import { exportTable, importTable } from './sectionTable.js';
 import { exportPlan, importPlan } from './planTable.js';
 import { exportPackage, importPackage, packageSchema } from './package.js';
@@ -99,6 +100,16 @@ export const exchangeActs = {
         dryRun: body.dryRun,
       }),
   }),
+  importKit: actInParts(exchange.importKit, {
+    name: 'took in a kit',
+    also: bringingAnything,
+    on: ofEverything,
+    repeat: 'same',
+    tries: ({ body }) => body.dryRun,
+    job: { kind: 'recompute', beyond: 2000 },
+    perform: ({ services, person, access, params, body }, work) =>
+      importKit(services, person, access, work, { code: params.kit, language: body.language, dryRun: body.dryRun }),
+  }),
   importTable: actInParts(exchange.importTable, {
     name: 'took in a table',
     also: bringingAnything,
@@ -128,6 +139,14 @@ export const planTableReads: Pick<ReadsOf<typeof plan, Services>, 'exportPlan'> 
 const requireKeeper = ({ pool }: Services, access: PersonAccess): Promise<void> => requireAtRepository(pool, access, 'dispose');
 
 export const exchangeReads: ReadsOf<typeof exchange, Services> = {
+  kits: async ({ services, access, query }) => {
+    await requireKeeper(services, await access());
+    return { kits: await kitLines(services, query.language) };
+  },
+  exportKit: async ({ services, person, access, params, query }) => {
+    await requireKeeper(services, await access());
+    return new Download(await kitPackage(services, person, { code: params.kit, language: query.language }));
+  },
   exportPackage: entering(['exported a package'], async ({ services, person, access }) => {
     await requireKeeper(services, await access());
     return new Download(await exportPackage(services, person));

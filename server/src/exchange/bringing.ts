@@ -195,9 +195,9 @@ interface Met {
   readonly silent: readonly string[];
 }
 
-/** As readers know an item: keys are without case, and say more than a name. */
-function calledIn<N extends SectionName>(section: Section<N>, wire: Wire): string {
-  return (section.reference(wire)?.to ?? section.nameOf(wire)) || String(wire['code'] ?? '');
+/** As readers know an item: keys are without case, and say more than a name. The repository has none but its own. */
+function calledIn<N extends SectionName>(b: Bringing, section: Section<N>, wire: Wire): string {
+  return (section.reference(wire)?.to ?? section.nameOf(wire)) || String(wire['code'] ?? '') || b.person.repository;
 }
 
 /** Finds what each item that comes is here; what is new gets its id, so that others that come can point at it. */
@@ -210,7 +210,7 @@ function meet<N extends SectionName>(b: Bringing, section: Section<N>, here: Her
     const found = (one.id === undefined ? undefined : here.byId.get(one.id)) ?? here.byName.get(section.nameOf(one.wire));
     const other = found ? undefined : match?.(one.wire);
     const id = found?.id ?? other?.id;
-    const name = calledIn(section, one.wire);
+    const name = calledIn(b, section, one.wire);
     const key = id ?? section.nameOf(one.wire);
     const twice = met.get(key);
     if (twice) {

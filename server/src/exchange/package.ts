@@ -93,24 +93,58 @@ export async function importPackage(
     if (error instanceof GivenUp) throw new Problem(422, 'no-package', message('tables.fileTakesTooLong'));
     throw error;
   });
+  return takeIn(services, person, access, work, {
+    ...input,
+    act: 'took in a package',
+    coming: () => Promise.resolve(items),
+    common: lastBrought,
+  });
+}
+
+/** What both sides had in common with an item that comes, section by section. */
+export type CommonIn = (b: Bringing, section: SectionName) => Promise<Incoming['common']>;
+
+const lastBrought: CommonIn = async (b, section) => {
+  const known = new Map((await store.brought(b.uow, section)).map((one) => [one.name, one.fields]));
+  return (names) => {
+    const fields = names.map((one) => known.get(one)).find((one) => one !== undefined);
+    return fields ? { known: fields } : 'none';
+  };
+};
+
+/** Takes in many things of many kinds, tried or done; `coming` says which, once nothing here changes any more. */
+export function takeIn(
+  services: Services,
+  person: SignedIn,
+  access: PersonAccess,
+  work: Several,
+  input: {
+    readonly act: 'took in a package' | 'took in a kit';
+    readonly conflicts: ConflictWay;
+    readonly dryRun: boolean;
+    readonly common: CommonIn;
+    coming(b: Bringing): Promise<PackageItems>;
+  },
+): Promise<Told<PackageOutcome>> {
   return takenOrTold(
     work,
     (outcome) => outcome.errors.length + outcome.conflicts.length > 0,
     async (uow) => {
       const before = input.dryRun ? await accessStanding(uow, person.today) : null;
       const b = await beginning(uow, services, person, access, input.conflicts);
-      await bringAll(b, items);
+      const items = await input.coming(b);
+      await bringAll(b, items, input.common);
       const clean = b.errors.length === 0 && b.conflicts.length === 0;
       const did = b.changes.filter((c) => c.what === 'new' || c.what === 'changed').length;
       const { dates, recomputed } = clean ? await dated(b, input.dryRun, 'a package') : { dates: null, recomputed: 0 };
       if (did > 0) {
         uow.enter({
-          act: 'took in a package',
+          act: input.act,
           subject: { kind: 'repository', id: null, name: person.repository },
           after: { ...counted(items), changes: did, kept: b.changes.length - did },
         });
       }
-      const outcome = {
+      return {
         items: Object.values(items).reduce((sum, list) => sum + list.length, 0),
         changes: b.changes.map((c) => ({ ...toLine(c), what: c.what })),
         conflicts: b.conflicts.map(toLine),
@@ -120,7 +154,6 @@ export async function importPackage(
         dates,
         recomputed,
       };
-      return outcome;
     },
   );
 }
@@ -128,16 +161,12 @@ export async function importPackage(
 const counted = (items: PackageItems): Record<string, number> =>
   Object.fromEntries(Object.entries(items).map(([name, list]) => [name, list.length]));
 
-async function bringAll(b: Bringing, items: PackageItems): Promise<void> {
+async function bringAll(b: Bringing, items: PackageItems, commonIn: CommonIn): Promise<void> {
   for (const name of sectionNames) {
     const list = items[name];
     if (!list?.length) continue;
-    const known = new Map((await store.brought(b.uow, name)).map((one) => [one.name, one.fields]));
     const section = sections[name];
-    const common: Incoming['common'] = (names) => {
-      const fields = names.map((one) => known.get(one)).find((one) => one !== undefined);
-      return fields ? { known: fields } : 'none';
-    };
+    const common = await commonIn(b, name);
     const incoming = list.map((wire): Incoming => ({ wire, common }));
     await bring(b, section as never, incoming);
     // What comes later points at what came before: with errors there it would only be told twice.

@@ -26,6 +26,8 @@ export interface MailConfig {
   readonly from: string;
 }
 
+export type StandInName = 'timeAuthority' | 'witness' | 'archive' | 'mail' | 'objects' | 'identityProvider';
+
 export interface Config {
   /** URL of a role that may create tables and roles; used for migrations only. */
   readonly ownerUrl: string;
@@ -42,7 +44,7 @@ export interface Config {
   /** Folder of the built web application, or null to serve none. */
   readonly webDir: string | null;
   readonly migrationsDir: string;
-  readonly fontsDir: string;
+  readonly assetsDir: string;
   readonly logLevel: string;
   /** The archive that takes transfers; null lets a stand-in run on loopback. */
   readonly archiveUrl: string | null;
@@ -62,6 +64,8 @@ export interface Config {
   readonly keysDir: string;
   /** For how many days backups of that folder are kept: so long a destroyed content may still be brought back. */
   readonly keyBackupDays: number;
+  /** Outside services that are simulated here; known once they are started. */
+  readonly standIns: readonly StandInName[];
   /** Where contents have a second copy, or lie; null for nowhere but in the database, `stand-in` for a simulation on loopback. */
   readonly objects: ObjectsConfig | 'stand-in' | null;
   /** Where new contents lie. */
@@ -206,7 +210,7 @@ export function readConfig(env: NodeJS.ProcessEnv = process.env): Config {
     idleMinutes: positive(env, 'SESSION_IDLE_MINUTES', 60),
     webDir: existsSync(webDir) ? webDir : null,
     migrationsDir: join(root, 'server', 'migrations'),
-    fontsDir: join(root, 'server', 'assets'),
+    assetsDir: join(root, 'server', 'assets'),
     logLevel: env['LOG_LEVEL'] ?? 'info',
     archiveUrl: outside(env, 'ARCHIVE_URL', 'ARCHIVE_KEY'),
     archiveKey: fileNamed(env, 'ARCHIVE_KEY'),
@@ -217,6 +221,7 @@ export function readConfig(env: NodeJS.ProcessEnv = process.env): Config {
     ledgerName: env['LEDGER_NAME'] ?? decodeURIComponent(new URL(ownerUrl).pathname.slice(1)),
     keysDir: env['KEYS_DIR'] ?? join(dataDir, 'keys'),
     keyBackupDays: positive(env, 'KEY_BACKUP_DAYS', 30),
+    standIns: [],
     objects: objectsIn(env),
     contentsIn: contentsIn(env),
     metricsToken: env['METRICS_TOKEN'] ?? null,

@@ -33,8 +33,10 @@ export async function dynamicRows<R extends Row>(db: Db, text: string, values: u
   return (await db.query<R>({ text, values })).rows;
 }
 
+/** Up to `max` connections. One is waited for as long as `connect_timeout` of the address says (seconds, as libpq reads it), else 10 s. */
 export function openPool(connectionString: string, max: number): pg.Pool {
-  const pool = new pg.Pool({ connectionString, max, pipeline: true, idleTimeoutMillis: 30_000, connectionTimeoutMillis: 10_000 });
+  const seconds = Number(new URL(connectionString).searchParams.get('connect_timeout') ?? 10);
+  const pool = new pg.Pool({ connectionString, max, pipeline: true, idleTimeoutMillis: 30_000, connectionTimeoutMillis: seconds * 1000 });
   // A connection that breaks while idle is replaced by the pool; the next query reports what matters.
   pool.on('error', () => undefined);
   // The same for one that is taken out and waits (a job's lock, a slow upload): its next query fails and says so.

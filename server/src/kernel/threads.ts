@@ -9,7 +9,9 @@ const bundles = process.env['SERVER_BUNDLES'];
 
 /** Starts a program in a thread, from its sources or from its bundle, whichever this one runs from. */
 export function startThread(name: ThreadName, options: WorkerOptions = {}): Worker {
-  if (!import.meta.url.endsWith('.ts')) return new Worker(new URL(`./${name}.mjs`, import.meta.url), options);
-  if (bundles) return new Worker(join(bundles, `${name}.mjs`), options);
+  // A bundle needs nothing of what this process was told about reading sources.
+  const plain = { ...options, execArgv: [] };
+  if (!import.meta.url.endsWith('.ts')) return new Worker(new URL(`./${name}.mjs`, import.meta.url), plain);
+  if (bundles) return new Worker(join(bundles, `${name}.mjs`), plain);
   return new Worker(new URL('../threadFromSource.mjs', import.meta.url), { ...options, argv: [name] });
 }

@@ -22,7 +22,7 @@ async function toPrint(services: Services, person: SignedIn, speaker: Speaker): 
     title: say(message('print.planOf', { repository })),
     author: repository,
     foot: say(message('print.planOn', { on })),
-    fontsDir: services.config.fontsDir,
+    fontsDir: services.config.assetsDir,
     speaker,
   };
   return document(about, ({ write, rule, space }) => {

@@ -7,9 +7,11 @@ import type { ReadsOf } from '../kernel/index.js';
 import { ledgerSize } from '../ledger/index.js';
 import { ask } from './ask.js';
 import { dossier } from './dossier.js';
+import { outside } from './outside.js';
 import { needsOf, todayPage } from './today.js';
 
 export const reportReads: ReadsOf<typeof reports, Services> = {
+  outside: async ({ services, access }) => ({ lines: await outside(services, await access()) }),
   today: ({ services, person }) => todayPage(services, person),
   needs: ({ services, person }) => needsOf(services, person),
   ask: async ({ services, person, query }) => ({ suggestions: await ask(services, person, query.text) }),

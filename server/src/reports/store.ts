@@ -142,7 +142,15 @@ export async function tellHead(db: Db, today: string, size: number): Promise<boo
 
 /** How far a repository is arranged: who can sign in, what there is to file in, and which rules count anywhere. */
 export async function arranged(db: Db) {
-  const found = await row<{ people: number; series: number; types: number; rules: number; filed: boolean; root: string | null }>(
+  const found = await row<{
+    people: number;
+    series: number;
+    types: number;
+    rules: number;
+    filed: boolean;
+    backup: boolean;
+    root: string | null;
+  }>(
     db,
     'today.arranged',
     `select (select count(*) from (select from principal where kind = 'person' and active
@@ -152,8 +160,24 @@ export async function arranged(db: Db) {
             (select count(*) from (
                (select rule_id from place_rule limit 1) union all (select rule_id from pair_rule limit 1) union all (select rule_id from criteria_rule limit 1)) r)::int as rules,
             exists (select from record limit 1) as filed,
+            exists (select from setting where name = 'backup') as backup,
             (select id from place where parent_id is null) as root`,
     [],
+  );
+  return found!;
+}
+
+/** When each service outside did last what it is for, and when a backup was made last; null: never. */
+export async function outsideLast(db: Db) {
+  const found = await row<Record<'timeAuthority' | 'witness' | 'archive' | 'mail' | 'objects' | 'backup', Date | null>>(
+    db,
+    'outside.last',
+    `select (select max(stamped_at) from head_stamp) as "timeAuthority",
+            (select max(witnessed_at) from head_witness) as witness,
+            (select (max(made_on)::timestamp at time zone 'UTC') from transfer where receipt is not null) as archive,
+            (select max(ended_at) from mail where state = 'sent') as mail,
+            null::timestamptz as objects,
+            (select (value->>'at')::timestamptz from setting where name = 'backup') as backup`,
   );
   return found!;
 }

@@ -18,7 +18,7 @@ export const appConfig: ApplicationConfig = {
     provideRouter(
       routes,
       withComponentInputBinding(),
-      withInMemoryScrolling({ scrollPositionRestoration: 'enabled' }),
+      withInMemoryScrolling({ scrollPositionRestoration: 'enabled', anchorScrolling: 'enabled' }),
       // Who goes back and then stays on a page with unsaved work keeps the way back.
       withRouterConfig({ canceledNavigationResolution: 'computed' }),
     ),

@@ -175,6 +175,11 @@ export const routes: Routes = [
       },
       { path: 'setup/mail', title: 'Mail · Key Cellar', loadComponent: () => import('./people/mailPage').then((m) => m.MailPage) },
       {
+        path: 'setup/outside',
+        title: 'Outside · Key Cellar',
+        loadComponent: () => import('./reports/outsidePage').then((m) => m.OutsidePage),
+      },
+      {
         path: 'setup/acts',
         title: 'Who can do what · Key Cellar',
         loadComponent: () => import('./access/actsPage').then((m) => m.ActsPage),

@@ -194,6 +194,7 @@ export const act: Record<keyof typeof english, string> = {
   'act.took a rule off': 'Regel entfernt',
   'act.took a step': 'Schritt vollzogen',
   'act.took an event back': 'Ereignis zurückgenommen',
+  'act.took in a kit': 'Grundausstattung eingespielt',
   'act.took in a package': 'Paket eingespielt',
   'act.took in a plan': 'Aktenplan eingelesen',
   'act.took in a table': 'Tabelle eingelesen',

@@ -24,6 +24,7 @@ export const can: Record<keyof typeof english, string> = {
   'can.does.docket.propose': 'Einen Posten zur Vernichtung oder Abgabe vorschlagen',
   'can.does.docket.reject': 'Einen Posten ablehnen',
   'can.does.docket.withdraw': 'Einen Posten zurückziehen',
+  'can.does.exchange.importKit': 'Eine Grundausstattung einspielen',
   'can.does.exchange.importPackage': 'Ein Paket einlesen',
   'can.does.exchange.importTable': 'Eine Tabelle von etwas Eingerichtetem einlesen',
   'can.does.federation.addProvider': 'Einen Identitätsanbieter hinzufügen',

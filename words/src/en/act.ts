@@ -192,6 +192,7 @@ export const act = {
   'act.took a rule off': 'removed a rule',
   'act.took a step': 'took a step',
   'act.took an event back': 'withdrew an event',
+  'act.took in a kit': 'took in a kit',
   'act.took in a package': 'took in a package',
   'act.took in a plan': 'imported a plan',
   'act.took in a table': 'imported a table',

@@ -22,6 +22,7 @@ export const can = {
   'can.does.docket.propose': 'Propose a batch to destroy or to transfer',
   'can.does.docket.reject': 'Refuse a batch',
   'can.does.docket.withdraw': 'Withdraw a batch',
+  'can.does.exchange.importKit': 'Take in a kit',
   'can.does.exchange.importPackage': 'Import a package',
   'can.does.exchange.importTable': 'Import a table of anything that is arranged',
   'can.does.federation.addProvider': 'Add a provider of identities',

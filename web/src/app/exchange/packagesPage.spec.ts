@@ -1,7 +1,8 @@
 import { TestBed } from '@angular/core/testing';
 import { sectionNames, type PackageOutcome } from '@key-cellar/contract';
 import { Stage, testingProviders } from '../kit/testing';
-import { grouped, PackagesPage } from './packagesPage';
+import { grouped } from './outcome';
+import { PackagesPage } from './packagesPage';
 
 const outcome: PackageOutcome = {
   items: 3,

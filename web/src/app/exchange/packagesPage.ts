@@ -9,38 +9,16 @@ import {
   type TableOutcome,
 } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
-import { AccessShiftWords } from '../kit/accessShift';
 import { Api, toProblem } from '../kit/api';
 import { Choice } from '../kit/choice';
-import { DateShiftWords } from '../kit/dateShift';
 import { ExportMenu } from '../kit/exportMenu';
 import { base64Of } from '../kit/files';
 import { ProblemNotice } from '../kit/notice';
 import { TableImport } from '../kit/tableImport';
 import { CountPipe, countWords } from '../kit/words';
 import { SetupNav } from '../records/index';
-
-type Line = PackageOutcome['errors'][number];
-type ChangeLine = PackageOutcome['changes'][number];
-type Worded = Line & { readonly words: string };
-
-/** What the files of a package are called for readers. */
-const sectionWords: Readonly<Record<SectionName, string>> = {
-  jurisdictions: $localize`Jurisdictions`,
-  eventTypes: $localize`Types of events`,
-  namedYears: $localize`Named years`,
-  profiles: $localize`Profiles`,
-  people: $localize`People`,
-  groups: $localize`Groups`,
-  recordTypes: $localize`Record types`,
-  numberings: $localize`Numbering`,
-  detectors: $localize`Detectors`,
-  entities: $localize`Parties and business objects`,
-  rules: $localize`Rules`,
-  stencils: $localize`Stencils`,
-  places: $localize`Places, their rules and access`,
-  criteriaRules: $localize`Rules by criteria`,
-};
+import { Kits } from './kits';
+import { applyWords, isReady, PackageOutcomeView, sectionWords } from './outcome';
 
 /** Each kind as a table of its own, in the order in which they depend on each other. */
 const tables = (Object.keys(sectionWords) as SectionName[]).map((section) => ({
@@ -51,23 +29,10 @@ const tables = (Object.keys(sectionWords) as SectionName[]).map((section) => ({
 }));
 type Table = (typeof tables)[number];
 
-const mostListed = 200;
-
-/** Lines by the file that they are of, in the order of the package; of very many the first. */
-export function grouped<L extends Line>(lines: readonly L[]): { section: string; lines: readonly L[]; more: number }[] {
-  const order = Object.keys(sectionWords) as SectionName[];
-  return order.flatMap((name) => {
-    const own = lines.filter((line) => line.section === name);
-    return own.length === 0
-      ? []
-      : [{ section: sectionWords[name], lines: own.slice(0, mostListed), more: Math.max(0, own.length - mostListed) }];
-  });
-}
-
 /** All that is arranged, as one file: out of this repository, and in from another, tried before anything changes. */
 @Component({
   selector: 'kc-packages',
-  imports: [AccessShiftWords, Button, Choice, CountPipe, DateShiftWords, ExportMenu, ProblemNotice, SetupNav, TableImport],
+  imports: [Button, Choice, CountPipe, ExportMenu, Kits, PackageOutcomeView, ProblemNotice, SetupNav, TableImport],
   templateUrl: './packagesPage.html',
   styles: `
     .bring {
@@ -79,20 +44,6 @@ export function grouped<L extends Line>(lines: readonly L[]): { section: string;
       align-items: center;
       gap: 12px;
       margin: 12px 0 16px;
-    }
-    h3 {
-      margin: 18px 0 6px;
-    }
-    td.section {
-      min-width: 15rem;
-      color: var(--ink-2);
-    }
-    td {
-      vertical-align: top;
-    }
-    .all td:last-child {
-      width: 100%;
-      overflow-wrap: anywhere;
     }
     .tables td {
       padding: 3px 12px 3px 0;
@@ -135,30 +86,8 @@ export class PackagesPage {
   protected readonly importing = signal(false);
   /** What a table brought, in a sentence. */
   protected readonly told = signal('');
-  protected readonly lists = computed(() => {
-    const o = this.outcome();
-    if (!o) return [];
-    const named = (line: Line): Worded => ({ ...line, words: $localize`${line.name}:name: – ${line.sentence}:sentence:` });
-    const as = (what: ChangeLine['what']): Worded[] => o.changes.filter((c) => c.what === what).map(named);
-    return [
-      { heading: $localize`What is wrong`, groups: grouped(o.errors.map(named)) },
-      { heading: $localize`Warnings`, groups: grouped(o.warnings.map(named)) },
-      { heading: $localize`Changed on both sides: here → in the package`, groups: grouped(o.conflicts.map(named)) },
-      { heading: $localize`Changes`, groups: grouped(as('changed')) },
-      { heading: $localize`New`, groups: grouped(o.changes.filter((c) => c.what === 'new').map((c) => ({ ...c, words: c.name }))) },
-      { heading: $localize`Stays as it is here`, groups: grouped(as('kept')) },
-    ].filter((list) => list.groups.length > 0);
-  });
-  protected readonly writes = computed(
-    () => (this.outcome()?.changes ?? []).filter((c) => c.what === 'new' || c.what === 'changed').length,
-  );
-  protected readonly ready = computed(() => {
-    const o = this.outcome();
-    return o !== null && o.errors.length === 0 && o.conflicts.length === 0 && this.writes() > 0;
-  });
-  protected readonly applyLabel = computed(() =>
-    this.writes() === 1 ? $localize`Apply one change` : $localize`Apply ${countWords(this.writes())}:count: changes`,
-  );
+  protected readonly ready = computed(() => isReady(this.outcome()));
+  protected readonly applyLabel = computed(() => applyWords(this.outcome()));
 
   protected take(field: HTMLInputElement): void {
     const file = field.files?.[0];

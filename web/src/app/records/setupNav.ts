@@ -13,6 +13,7 @@ const packages = { path: '/setup/packages', name: $localize`Packages` };
 const people = { path: '/setup/people', name: $localize`People and groups` };
 const mail = { path: '/setup/mail', name: $localize`Mail` };
 const providers = { path: '/setup/providers', name: $localize`Sign-in` };
+const outside = { path: '/setup/outside', name: $localize`Outside` };
 const detectors = { path: '/setup/detectors', name: $localize`Detectors` };
 
 /** How the repository is arranged. */
@@ -28,7 +29,7 @@ export class SetupNav {
   protected readonly views = computed(() => [
     ...views,
     ...((['dispose', 'hold', 'audit'] as const).some((right) => this.session.may(right)) ? [detectors] : []),
-    ...(this.session.may('setUp') ? [people, providers, mail] : []),
+    ...(this.session.may('setUp') ? [people, providers, mail, outside] : []),
     ...(this.session.may('dispose') ? [packages] : []),
     acts,
   ]);

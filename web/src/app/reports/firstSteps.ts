@@ -17,12 +17,12 @@ import type { FirstStep } from '@key-cellar/contract';
             @if (step.done) {
               <span class="sr" i18n>done</span>
             }
+            @if (step.quick; as quick) {
+              <a class="small quiet" [routerLink]="router.parseUrl(quick.link)">{{ quick.sentence }}</a>
+            }
           </li>
         }
       </ol>
-      <p class="quiet small" i18n>
-        Much of it comes in at once, as tables or a package: <a routerLink="/setup/packages">Packages and tables</a>.
-      </p>
     </section>
   `,
   styles: `
@@ -36,7 +36,7 @@ import type { FirstStep } from '@key-cellar/contract';
     }
     ol {
       list-style: none;
-      margin: 0 0 8px;
+      margin: 0;
       padding: 0;
     }
     li {

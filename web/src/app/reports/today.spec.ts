@@ -37,14 +37,22 @@ describe('today', () => {
   it('leads whoever sets up an empty repository, step by step', async () => {
     const stage = await Stage.show(Today);
     const firstSteps = [
-      { key: 'people', done: true, sentence: 'Add people', link: '/setup/people' },
-      { key: 'plan', done: false, sentence: 'Build the plan', link: '/plan?view=outline' },
+      { key: 'people', done: true, sentence: 'Add people', link: '/setup/people', quick: null },
+      {
+        key: 'plan',
+        done: false,
+        sentence: 'Build the plan',
+        link: '/plan?view=outline',
+        quick: { sentence: 'or from a kit', link: '/setup/packages#kits' },
+      },
     ];
     await stage.answer('/api/today', { name: 'Ada', lines: [], horizon, nextLarge: null, firstSteps, watch: null });
     expect(stage.text()).toContain('Begin with the first steps.');
     expect(stage.text()).toContain('First steps · 1 of 2 done');
     const links = [...stage.host.querySelectorAll<HTMLAnchorElement>('kc-first-steps li a')];
-    expect(links.map((a) => a.getAttribute('href'))).toEqual(['/setup/people', '/plan?view=outline']);
+    expect(links.map((a) => a.getAttribute('href'))).toEqual(['/setup/people', '/plan?view=outline', '/setup/packages#kits']);
+    // Nothing was arranged that could come due.
+    expect(stage.host.querySelector('kc-horizon')).toBeNull();
     expect(stage.host.querySelectorAll('li.done').length).toBe(1);
   });
 

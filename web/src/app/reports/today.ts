@@ -42,6 +42,11 @@ export class Today {
     (this.newest.value()?.records ?? []).map(({ id, number, title, state, filedOn }) => ({ id, number, title, state, at: filedOn })),
   );
   protected readonly firstName = computed(() => this.session.me()?.name.split(' ')[0] ?? '');
+  /** Whether there is room for what comes due: not where nothing was ever arranged. */
+  protected readonly coming = computed(() => {
+    const p = this.page.value();
+    return !p || (p.horizon !== null && (p.firstSteps === null || p.nextLarge !== null));
+  });
   protected readonly late = computed(() => this.page.value()?.lines.filter((l) => l.when === 'late').length ?? 0);
   protected readonly groups = computed(() => {
     const lines = this.page.value()?.lines ?? [];
