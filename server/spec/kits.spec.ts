@@ -126,7 +126,9 @@ describe('kits', () => {
       expect(wrongIn(outcome)).toEqual([]);
       expect(newIn(outcome)).toBeGreaterThan(50);
       const rest = await take('works', 'de', true, other.founder);
-      expect(rest.changes.filter((c) => c.what !== 'kept').map((c) => [c.section, c.name, c.what])).toEqual([['places', 'Live', 'changed']]);
+      expect(rest.changes.filter((c) => c.what !== 'kept').map((c) => [c.section, c.name, c.what])).toEqual([
+        ['places', 'Live', 'changed'],
+      ]);
     } finally {
       await other.stop();
     }

@@ -342,7 +342,16 @@ describe('an empty repository', () => {
     await new Client(base, '').call(identity.makeFirstKeeper, { body: { repository: 'Empty', name: 'Ada Moor', login: 'ada', password } });
     const ada = await begin('/api/session', { login: 'ada', password });
     const steps = async (who: Client) => (await who.call(reports.today)).firstSteps?.map((s) => `${s.key} ${s.done}`);
-    expect(await steps(ada)).toEqual(['plan false', 'types false', 'schedule false', 'people false', 'decide false', 'file false', 'outside false', 'backup false']);
+    expect(await steps(ada)).toEqual([
+      'plan false',
+      'types false',
+      'schedule false',
+      'people false',
+      'decide false',
+      'file false',
+      'outside false',
+      'backup false',
+    ]);
     const { places } = await ada.call(plan.outline, { query: { folders: true } });
     const root = places[0]!.id;
     const { id: group } = await ada.call(people.makeGroup, { body: { name: 'Approvers', memberIds: [] } });
@@ -356,7 +365,16 @@ describe('an empty repository', () => {
     const bo = await begin('/api/invitation/accept', { token: invitation!.token, password: better });
     expect((await bo.call(identity.me)).rights).toContain('approve');
     // Whoever sets up is led; nobody else is.
-    expect(await steps(ada)).toEqual(['plan false', 'types false', 'schedule false', 'people true', 'decide true', 'file false', 'outside false', 'backup false']);
+    expect(await steps(ada)).toEqual([
+      'plan false',
+      'types false',
+      'schedule false',
+      'people true',
+      'decide true',
+      'file false',
+      'outside false',
+      'backup false',
+    ]);
     expect(await steps(bo)).toBeUndefined();
     expect(await statusOf(bo.call(docket.batches))).toBe(200);
     expect(await statusOf(bo.call(setup.makeType, { body: { code: 'x', title: 'X', facts: [] } }))).toBe(403);

@@ -40,7 +40,7 @@ export function grouped<L extends Line>(lines: readonly L[]): { section: string;
 }
 
 /** How many things are new or change. */
-export const writesIn = (o: PackageOutcome | null): number =>
+const writesIn = (o: PackageOutcome | null): number =>
   (o?.changes ?? []).filter((c) => c.what === 'new' || c.what === 'changed').length;
 
 /** Whether what was tried may be done as it is. */

@@ -78,19 +78,15 @@ const names: Readonly<Record<OutsideLine['name'], string>> = {
                 </td>
                 <td class="when">{{ line.last ? (line.last | instant) : '–' }}</td>
                 <td>
-                  @if (line.setting) {
-                    <span class="mono small">{{ line.setting }}</span>
-                  } @else {
-                    <span class="mono small">npm run backup -- --to FOLDER</span>
-                  }
+                  <span class="mono small">{{ line.setting ?? backupCommand }}</span>
                 </td>
               </tr>
             }
           </tbody>
         </table>
         <p class="quiet small" i18n>
-          A simulated service ships with Key Cellar, runs on this machine and proves nothing to others. Where services are is said by variables of the server
-          when it starts. A backup that another program makes is not known here.
+          A simulated service ships with Key Cellar, runs on this machine and proves nothing to others. Where services are is said by
+          variables of the server when it starts. A backup that another program makes is not known here.
         </p>
       }
     </div>
@@ -117,6 +113,7 @@ const names: Readonly<Record<OutsideLine['name'], string>> = {
 export class OutsidePage {
   private readonly api = inject(Api);
   protected readonly names = names;
+  protected readonly backupCommand = 'npm run backup -- --to FOLDER';
   protected readonly lines = loaded(() => this.api.call(reports.outside));
   protected readonly missing = computed(() => (this.lines.value()?.lines ?? []).filter((line) => line.state !== 'own').length);
 }
