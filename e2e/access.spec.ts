@@ -50,7 +50,7 @@ test('access is looked into: why, side by side, on an earlier day, and many gran
     await ines.getByLabel('Until, that day included').fill('end of year');
     await ines.getByLabel('Reason').fill('looked at once a year');
     await ines.getByRole('button', { name: 'See the effect' }).click();
-    await expect(ines.getByText('Nobody gains or loses access.')).toBeVisible();
+    await expect(ines.getByText('Nobody gains or loses access to anything that you can see.')).toBeVisible();
     await ines.getByRole('button', { name: 'Give a last day', exact: true }).click();
     await expect(ines.getByText('2 done')).toBeVisible();
     await ines.getByRole('button', { name: 'Close', exact: true }).last().click();

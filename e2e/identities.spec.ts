@@ -4,7 +4,7 @@ test.use({ repository: 'demo of identities' });
 
 const password = 'correct staple, twice';
 
-test('somebody joins by a link, is given access to a place with its effect seen first, and leaves with what was theirs handed over', async ({
+test('somebody joins by a link, is given access and moves with the effect seen first, and leaves with what was theirs handed over', async ({
   browser,
   app,
 }) => {
@@ -65,18 +65,44 @@ test('somebody joins by a link, is given access to a place with its effect seen 
     await expect(wren.getByRole('heading', { name: /BER-01/ })).toBeVisible();
   });
 
-  await test.step('a group is made, and who is in it changes what they may do', async () => {
+  /** Puts them into groups, or takes them out of those that they are in. */
+  const inGroups = async (...names: string[]): Promise<void> => {
+    await ines.locator('kc-choices').click();
+    for (const name of names) await ines.getByRole('option', { name, exact: true }).click();
+    await ines.keyboard.press('Escape');
+  };
+
+  await test.step('a group is made, and who is in a group may do what it may', async () => {
     await ines.goto('/setup/people');
     await ines.getByRole('button', { name: 'Add a group' }).click();
     await ines.getByLabel('Name', { exact: true }).fill('Lease desk');
     await ines.getByRole('dialog').getByRole('button', { name: 'Add a group' }).click();
     await expect(ines.getByRole('button', { name: 'Lease desk' })).toBeVisible();
     await ines.getByRole('link', { name: 'Wren Calloway' }).click();
-    await ines.locator('kc-choices').click();
-    await ines.getByRole('option', { name: 'Lease desk' }).click();
-    await ines.keyboard.press('Escape');
+    await inGroups('Lease desk', 'Pilotage');
+    await ines.getByRole('button', { name: 'See the effect' }).click();
+    await expect(ines.getByText(/Wren Calloway: .* on \d+ records/)).toBeVisible();
     await ines.getByRole('button', { name: 'Save' }).click();
     await expect(ines.getByText('Saved.')).toBeVisible();
+    await wren.goto('/find?words=pilotage');
+    await expect(wren.getByRole('row', { name: /PIL-/ }).first()).toBeVisible();
+  });
+
+  await test.step('they move: what they lose and gain is seen first, and counts at once in the session that is open', async () => {
+    await inGroups('Pilotage', 'Works and dredging');
+    await expect(ines.getByRole('button', { name: 'Save' })).toHaveCount(0);
+    await ines.getByRole('button', { name: 'See the effect' }).click();
+    await expect(ines.getByText('Gain access', { exact: true })).toBeVisible();
+    await expect(ines.getByText('Lose access', { exact: true })).toBeVisible();
+    // Until it is saved nothing is different.
+    await wren.reload();
+    await expect(wren.getByRole('row', { name: /PIL-/ }).first()).toBeVisible();
+    await ines.getByRole('button', { name: 'Save' }).click();
+    await expect(ines.getByText('Lose access', { exact: true })).toHaveCount(0);
+    await wren.reload();
+    await expect(wren.getByRole('row', { name: /PIL-/ })).toHaveCount(0);
+    await wren.goto('/find?words=dredging');
+    await expect(wren.getByRole('row', { name: /DRG-/ }).first()).toBeVisible();
   });
 
   await test.step('their own password is theirs to change', async () => {

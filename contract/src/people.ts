@@ -109,10 +109,10 @@ export const people = {
     body: z.object({ ...details, invite: z.boolean().default(true), byMail: z.boolean().default(false) }),
     response: z.object({ id, invitation: invitation.nullable() }),
   }),
-  change: put('/setup/people/{id}', 'Change a person', {
+  change: put('/setup/people/{id}', 'Change a person; with dryRun only say whose access would change', {
     params: idParam,
-    body: z.object({ ...details, revision }),
-    response: z.object({ revision }),
+    body: z.object({ ...details, revision, dryRun: z.boolean().default(false) }),
+    response: z.object({ revision, access: accessShift.nullable() }),
   }),
   invite: post('/setup/people/{id}/invite', 'Give a person a link to choose a password; links of before end', {
     params: idParam,
@@ -133,17 +133,22 @@ export const people = {
     body: z.object({ name: line(80), memberIds: z.array(id).max(5000), secondFactor: z.boolean().optional() }),
     response: z.object({ id }),
   }),
-  changeGroup: put('/setup/groups/{id}', 'Change a group and who is in it; groups may be in groups', {
-    params: idParam,
-    body: z.object({
-      name: line(80),
-      active: z.boolean(),
-      memberIds: z.array(id).max(5000),
-      secondFactor: z.boolean().optional(),
-      revision,
-    }),
-    response: z.object({ revision }),
-  }),
+  changeGroup: put(
+    '/setup/groups/{id}',
+    'Change a group and who is in it; groups may be in groups. With dryRun only say whose access would change',
+    {
+      params: idParam,
+      body: z.object({
+        name: line(80),
+        active: z.boolean(),
+        memberIds: z.array(id).max(5000),
+        secondFactor: z.boolean().optional(),
+        revision,
+        dryRun: z.boolean().default(false),
+      }),
+      response: z.object({ revision, access: accessShift.nullable() }),
+    },
+  ),
   invitation: ask(
     '/invitation',
     'For whom a link to choose a password is, while it works',

@@ -152,6 +152,36 @@ describe('people and groups', () => {
     expect(await status()).toBe(200);
   });
 
+  chapter('move with the effect seen first: groups, clearance and members are tried, and nothing of a trial is kept', async () => {
+    const { name, login, email, revision } = await page(ids['wren']!);
+    const moved = (groupIds: string[], level: number, dryRun: boolean, of = revision) =>
+      admin().call(people.change, {
+        params: { id: ids['wren']! },
+        body: { name, login, email, clearance: { level, caveats: [] }, groupIds, revision: of, dryRun },
+      });
+    const changes = async () => (await world.as('auditor').call(ledger.entries, { query: { act: 'changed a person' } })).entries.length;
+    const before = await changes();
+    const left = (await moved([], 0, true)).access!;
+    expect(left.gains).toEqual([]);
+    expect(left.loses.length).toBe(1);
+    expect(left.loses[0]).toMatch(/^Person Wren West: discover, read on one record and one place$/);
+    expect((await moved([ids['inner']!], 0, true)).access).toEqual({ gains: [], loses: [], people: 0 });
+    const members = (await admin().call(people.list)).groups.find((g) => g.id === ids['outer'])!;
+    const shut = await admin().call(people.changeGroup, {
+      params: { id: ids['outer']! },
+      body: { name: members.name, active: false, memberIds: members.members.map((m) => m.id), revision: members.revision, dryRun: true },
+    });
+    expect(shut.access!.loses).toEqual(left.loses);
+    // Nothing was kept: neither who is in what, nor a word in the ledger.
+    expect((await page(ids['wren']!)).groups.map((g) => g.id)).toEqual([ids['inner']!]);
+    expect((await page(ids['wren']!)).revision).toBe(revision);
+    expect(await changes()).toBe(before);
+    expect((await moved([], 0, false)).access).toBeNull();
+    expect((await page(ids['wren']!)).groups).toEqual([]);
+    expect(await statusOf(moved([], 0, true))).toBe(412);
+    await moved([ids['inner']!], 0, false, revision + 1);
+  });
+
   chapter('are given access with a trial that says whose it changes; nobody gives more than they have', async () => {
     const { id: record } = await world.file('steward', { place: world.ids.B01 });
     const give = (login: 'keeper' | 'steward' | 'reader', placeId: string, profile: 'reader' | 'editor' | 'keeper', dryRun = false) =>

@@ -1,4 +1,4 @@
-import { access, identity, people, records, reports } from '@key-cellar/contract';
+import { access, identity, ledger, people, records, reports } from '@key-cellar/contract';
 import { tendReviews } from '../src/reviews/index.js';
 import { chapters } from './support/chapters.js';
 import { asApplication, asOwner } from './support/database.js';
@@ -134,6 +134,11 @@ describe('a review of access', () => {
     const state = async (line: string) => (await read('keeper')).lines.find((l) => l.id === line)!.state;
     expect([await state(first!.id), await state(second!.id)]).toEqual(['changed', 'gone']);
     expect((await answer('keeper', [second!.id], 'kept')).results.map((r) => r.why)).toEqual(['It has ended already.']);
+    // What changed is confirmed as it is now, and so it stands in the ledger.
+    await answer('keeper', [first!.id], 'kept');
+    const { entries } = await world.as('keeper').call(ledger.entries, { query: { act: 'confirmed grants' } });
+    expect(JSON.stringify(entries[0])).toContain('"profile":"reader"');
+    expect(JSON.stringify(entries[0])).not.toContain('"profile":"counsel"');
   });
 
   chapter('leaves as a table', async () => {

@@ -11,13 +11,15 @@ import { encryptOfBefore, startServer, type Running } from '../src/index.js';
 import { judgeAnew } from '../src/schedule/index.js';
 import { eventually } from './support/eventually.js';
 import { migrate } from '../src/kernel/index.js';
-import { asApplication, asOwner, configFor, dropDatabase, freshName, urlOf } from './support/database.js';
+import { asApplication, asOwner, configFor, dropDatabase, freshName, template, urlOf } from './support/database.js';
 import { Client, password } from './support/world.js';
 
 const fixtures = fileURLToPath(new URL('fixtures', import.meta.url));
 
-/** Puts a dump of an earlier schema into a database of its own. The cluster has the roles already. */
+/** Puts a dump of an earlier schema into a database of its own. */
 async function restored(file: string): Promise<string> {
+  // The roles that it speaks of are the cluster’s.
+  await template();
   const name = freshName();
   await asOwner('postgres', (client) => client.query(`create database ${name}`));
   const psql = spawn('psql', ['-q', '-v', 'ON_ERROR_STOP=1', urlOf(name)], { stdio: ['pipe', 'ignore', 'inherit'] });

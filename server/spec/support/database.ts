@@ -89,18 +89,20 @@ export function pastTheGuards<T>(database: string, work: (client: pg.Client) => 
 
 export const freshName = (): string => `t_${randomBytes(6).toString('hex')}`;
 
-let template: Promise<string> | null = null;
+let made: Promise<string> | null = null;
 
-/** A migrated, empty database of its own; the migrations run once a process. */
-export async function freshDatabase(): Promise<string> {
-  template ??= (async () => {
+/** A migrated, empty database to copy; the migrations run once a process. From then on the cluster has the roles that a dump speaks of. */
+export function template(): Promise<string> {
+  return (made ??= (async () => {
     const name = freshName();
     await asOwner('postgres', (client) => client.query(`create database ${name}`));
     await migrate(configFor(name));
     return name;
-  })();
-  return copyOf(await template);
+  })());
 }
+
+/** A migrated, empty database of its own. */
+export const freshDatabase = async (): Promise<string> => copyOf(await template());
 
 /** A copy of a database that nobody is connected to. */
 export async function copyOf(database: string): Promise<string> {

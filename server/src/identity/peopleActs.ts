@@ -1,4 +1,4 @@
-import { people, type Invitation } from '@key-cellar/contract';
+import { people, type AccessShift, type Invitation, type Told } from '@key-cellar/contract';
 import { message } from '@key-cellar/words';
 import { uuidv7 } from 'uuidv7';
 import {
@@ -14,6 +14,7 @@ import {
   withUnitOfWork,
   wrongField,
   type Services,
+  type SignedIn,
   type UnitOfWork,
 } from '../kernel/index.js';
 import { mailTo } from '../mail/index.js';
@@ -79,6 +80,17 @@ async function requireSound(uow: UnitOfWork, services: Services): Promise<void> 
     throw new Problem(409, 'last-administrator', message('identity.lastAdministrator'));
 }
 
+/** Does something, and tells whose access changes by it when it is only tried. */
+async function shiftOf(
+  uow: UnitOfWork,
+  { services, person, trial }: { readonly services: Services; readonly person: SignedIn; readonly trial: boolean },
+  work: () => Promise<void>,
+): Promise<Told<AccessShift> | null> {
+  if (trial) return services.events.ask(uow, 'accessShift', { person, work });
+  await work();
+  return null;
+}
+
 /** What a person is like, for the ledger. */
 const shown = (p: Pick<arranged.PersonRow, 'name' | 'login' | 'email' | 'clearance_level' | 'clearance_caveats'>) => ({
   name: p.name,
@@ -120,17 +132,20 @@ export const peopleActs = {
     name: 'changed a person',
     on: { ...settingUp, person: one(personKind, ({ params }) => params.id, noRight) },
     repeat: 'refused',
+    tries: ({ body }) => body.dryRun,
     first: arranged.lockMemberships,
-    async write(uow, { services, on: { person: before }, body }) {
+    async write(uow, { services, person, trial, on: { person: before }, body }) {
       if (before.revision !== body.revision) throw changedMeanwhile();
       const { name, login, email, clearance } = body;
       await requireFreeLogin(uow, login, before.id);
       await requireGroups(uow, body.groupIds);
-      await arranged.writePerson(uow, { id: before.id, name, login, email, ...clearance });
-      await arranged.writeGroupsOf(uow, before.id, body.groupIds);
-      await requireSound(uow, services);
+      const access = await shiftOf(uow, { services, person, trial }, async () => {
+        await arranged.writePerson(uow, { id: before.id, name, login, email, ...clearance });
+        await arranged.writeGroupsOf(uow, before.id, body.groupIds);
+        await requireSound(uow, services);
+      });
       return {
-        answer: { revision: before.revision + 1 },
+        answer: { revision: before.revision + 1, access },
         entry: { before: shown(before), after: { name, login, email, clearance, groups: body.groupIds } },
       };
     },
@@ -232,18 +247,21 @@ export const peopleActs = {
     name: 'changed a group',
     on: { ...settingUp, group: one(groupKind, ({ params }) => params.id, noRight) },
     repeat: 'refused',
+    tries: ({ body }) => body.dryRun,
     first: arranged.lockMemberships,
-    async write(uow, { services, on: { group: before }, body }) {
+    async write(uow, { services, person, trial, on: { group: before }, body }) {
       if (before.revision !== body.revision) throw changedMeanwhile();
       const { name, active, memberIds, secondFactor = before.second_factor } = body;
       if (before.everyone && (!active || memberIds.length > 0)) throw new Problem(409, 'everyone', message('identity.everyoneStays'));
       await requireGroup(uow, { id: before.id, name, memberIds });
       const was = (await arranged.members(uow)).filter((m) => m.group_id === before.id).map((m) => m.id);
-      await arranged.writeGroup(uow, { id: before.id, name, active, secondFactor });
-      await arranged.writeMembers(uow, before.id, memberIds);
-      await requireSound(uow, services);
+      const access = await shiftOf(uow, { services, person, trial }, async () => {
+        await arranged.writeGroup(uow, { id: before.id, name, active, secondFactor });
+        await arranged.writeMembers(uow, before.id, memberIds);
+        await requireSound(uow, services);
+      });
       return {
-        answer: { revision: before.revision + 1 },
+        answer: { revision: before.revision + 1, access },
         entry: {
           subject: { kind: 'group', id: before.id, name },
           before: { name: before.name, active: before.active, members: was, secondFactor: before.second_factor },

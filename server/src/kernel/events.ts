@@ -1,4 +1,5 @@
-import type { DateShift } from '@key-cellar/contract';
+import type { AccessShift, DateShift, Told } from '@key-cellar/contract';
+import type { SignedIn } from './actor.js';
 import type { PersonAccess } from './authority.js';
 import type { UnitOfWork } from './unitOfWork.js';
 
@@ -18,6 +19,8 @@ interface Happenings {
 interface Questions {
   /** How due dates move by what this transaction did to places; for a trial, which keeps nothing. */
   dateShift: { readonly asks: { readonly placeIds: readonly string[]; readonly access: PersonAccess }; readonly answer: DateShift };
+  /** Whose access changes by some work in this transaction, as a person may know it. */
+  accessShift: { readonly asks: { readonly person: SignedIn; work(): Promise<unknown> }; readonly answer: Told<AccessShift> };
   /** Whether anybody who can sign in may set up the repository after what this transaction did. */
   somebodySetsUp: { readonly asks: object; readonly answer: boolean };
   /** Hands over what somebody who leaves has: what they own, and grants if asked; gives how much went over. */

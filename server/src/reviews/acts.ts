@@ -107,7 +107,8 @@ export const reviewActs = {
         subject: lineKind.subject(l),
         after: answered
           .filter((a) => a.review_id === l.review_id)
-          .map((a) => ({ to: a.principal_id, profile: a.profile, on: a.record_id ?? a.place_id })),
+          // As it was when it was answered on: it may have changed since the round began.
+          .map((a) => ({ to: a.principal_id, profile: grants.get(a.grant_id)!.profile, on: a.record_id ?? a.place_id })),
         note,
       }));
       return { answer: { results: [...results, ...left], access: shift }, entry: entries.length === 0 ? null : entries };

@@ -40,8 +40,7 @@ export function grouped<L extends Line>(lines: readonly L[]): { section: string;
 }
 
 /** How many things are new or change. */
-const writesIn = (o: PackageOutcome | null): number =>
-  (o?.changes ?? []).filter((c) => c.what === 'new' || c.what === 'changed').length;
+const writesIn = (o: PackageOutcome | null): number => (o?.changes ?? []).filter((c) => c.what === 'new' || c.what === 'changed').length;
 
 /** Whether what was tried may be done as it is. */
 export const isReady = (o: PackageOutcome | null): boolean =>

@@ -9,7 +9,7 @@ import { CountPipe } from './words';
   template: `
     @if (shift(); as s) {
       @if (s.people === 0) {
-        <p i18n>Nobody gains or loses access.</p>
+        <p i18n>Nobody gains or loses access to anything that you can see.</p>
       } @else {
         @for (part of parts(); track part.heading) {
           <p class="heading">

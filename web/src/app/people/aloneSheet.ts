@@ -1,8 +1,9 @@
 import { ChangeDetectionStrategy, Component, effect, inject, input, model, output, signal, untracked } from '@angular/core';
-import { people, type AccessShift, type PlacePage, type Problem } from '@key-cellar/contract';
+import { people, type AccessShift, type PlacePage } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { AccessShiftWords } from '../kit/accessShift';
-import { Api, toProblem } from '../kit/api';
+import { Api } from '../kit/api';
+import { Doing } from '../kit/doing';
 import { LongTextField } from '../kit/longTextField';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
@@ -26,10 +27,10 @@ import { Sheet } from '../kit/sheet';
           (valueChange)="reason.set($event)"
         />
         <kc-access-shift [shift]="shift()" />
-        <kc-problem [problem]="problem()" />
+        <kc-problem [problem]="doing.problem()" />
         <p-button
           type="submit"
-          [disabled]="busy() || reason().trim().length < 3"
+          [disabled]="doing.busy() || reason().trim().length < 3"
           [label]="shift() === null ? labels.look : place().standAlone ? labels.setOpen : labels.setApart"
         />
       </form>
@@ -51,8 +52,7 @@ export class AloneSheet {
   readonly done = output();
   protected readonly reason = signal('');
   protected readonly shift = signal<AccessShift | null>(null);
-  protected readonly busy = signal(false);
-  protected readonly problem = signal<Problem | null>(null);
+  protected readonly doing = new Doing();
 
   constructor() {
     effect(() => {
@@ -60,31 +60,21 @@ export class AloneSheet {
       untracked(() => {
         this.reason.set('');
         this.shift.set(null);
-        this.problem.set(null);
+        this.doing.problem.set(null);
       });
     });
   }
 
   protected send(dryRun: boolean): void {
     const { id, revision, standAlone } = this.place();
-    this.busy.set(true);
-    this.problem.set(null);
-    this.api
-      .call(people.setStandAlone, { params: { id }, body: { revision, standAlone: !standAlone, reason: this.reason().trim(), dryRun } })
-      .subscribe({
-        next: ({ access }) => {
-          this.busy.set(false);
-          if (dryRun) {
-            this.shift.set(access);
-            return;
-          }
-          this.open.set(false);
-          this.done.emit();
-        },
-        error: (error: unknown) => {
-          this.busy.set(false);
-          this.problem.set(toProblem(error));
-        },
-      });
+    const body = { revision, standAlone: !standAlone, reason: this.reason().trim(), dryRun };
+    this.doing.run(this.api.call(people.setStandAlone, { params: { id }, body }), ({ access }) => {
+      if (dryRun) {
+        this.shift.set(access);
+        return;
+      }
+      this.open.set(false);
+      this.done.emit();
+    });
   }
 }

@@ -1,11 +1,12 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, model, output, signal, untracked } from '@angular/core';
-import { access, people, type AccessShift, type Problem } from '@key-cellar/contract';
+import { access, people, type AccessShift } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import type { Observable } from 'rxjs';
 import { AccessShiftWords } from '../kit/accessShift';
-import { Api, toProblem } from '../kit/api';
+import { Api } from '../kit/api';
 import { Choice } from '../kit/choice';
 import { DateField } from '../kit/dateField';
+import { Doing } from '../kit/doing';
 import { LongTextField } from '../kit/longTextField';
 import { ProblemNotice } from '../kit/notice';
 import { principalChoices } from '../kit/principals';
@@ -79,8 +80,8 @@ export interface GrantedOn {
             (valueChange)="reason.set($event)"
           />
           <kc-access-shift [shift]="shift()" />
-          <kc-problem [problem]="problem()" />
-          <p-button type="submit" [disabled]="busy() || !ready()" [label]="shift() === null ? labels.look : labels[t.kind]" />
+          <kc-problem [problem]="doing.problem()" />
+          <p-button type="submit" [disabled]="doing.busy() || !ready()" [label]="shift() === null ? labels.look : labels[t.kind]" />
         </form>
       }
     </kc-sheet>
@@ -114,8 +115,7 @@ export class GrantSheet {
   protected readonly until = signal<string | null>(null);
   protected readonly reason = signal('');
   protected readonly shift = signal<AccessShift | null>(null);
-  protected readonly busy = signal(false);
-  protected readonly problem = signal<Problem | null>(null);
+  protected readonly doing = new Doing();
   protected readonly ready = computed(
     () => this.reason().trim().length >= 3 && (this.task()?.kind !== 'give' || this.principalId() !== null),
   );
@@ -146,7 +146,7 @@ export class GrantSheet {
     this.until.set(grant?.until ?? null);
     this.reason.set(task?.kind === 'change' ? task.grant.reason : '');
     this.shift.set(null);
-    this.problem.set(null);
+    this.doing.problem.set(null);
   }
 
   /** What was seen does not hold any more. */
@@ -165,22 +165,13 @@ export class GrantSheet {
   }
 
   protected send(dryRun: boolean): void {
-    this.busy.set(true);
-    this.problem.set(null);
-    this.call(this.task()!, dryRun).subscribe({
-      next: ({ access: shift }) => {
-        this.busy.set(false);
-        if (dryRun) {
-          this.shift.set(shift);
-          return;
-        }
-        this.task.set(null);
-        this.done.emit();
-      },
-      error: (error: unknown) => {
-        this.busy.set(false);
-        this.problem.set(toProblem(error));
-      },
+    this.doing.run(this.call(this.task()!, dryRun), ({ access: shift }) => {
+      if (dryRun) {
+        this.shift.set(shift);
+        return;
+      }
+      this.task.set(null);
+      this.done.emit();
     });
   }
 }

@@ -1,18 +1,19 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, model, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { people, type GroupLine, type PersonLine, type Problem } from '@key-cellar/contract';
+import { people, type AccessShift, type GroupLine, type PersonLine } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
-import type { Observable } from 'rxjs';
-import { Api, toProblem } from '../kit/api';
+import { AccessShiftWords } from '../kit/accessShift';
+import { Api } from '../kit/api';
 import { Choices } from '../kit/choices';
+import { Doing } from '../kit/doing';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
 import { TextField } from '../kit/textField';
 
-/** A group: its name and who is in it. */
+/** A group: its name and who is in it; whose access changes by that is seen first. */
 @Component({
   selector: 'kc-group-sheet',
-  imports: [Button, Choices, FormsModule, ProblemNotice, Sheet, TextField],
+  imports: [AccessShiftWords, Button, Choices, FormsModule, ProblemNotice, Sheet, TextField],
   template: `
     <kc-sheet [(open)]="open" [heading]="group()?.name ?? labels.add">
       <form class="form" (ngSubmit)="save()">
@@ -22,7 +23,7 @@ import { TextField } from '../kit/textField';
           i18n-label
           [needed]="true"
           [maxlength]="80"
-          [wrong]="wrong()['/name']"
+          [wrong]="doing.wrong()['/name']"
           [value]="name()"
           (valueChange)="name.set($event)"
         />
@@ -35,15 +36,15 @@ import { TextField } from '../kit/textField';
             i18n-label
             [options]="options()"
             [value]="memberIds()"
-            (valueChange)="memberIds.set($event)"
+            (valueChange)="memberIds.set($event); shift.set(null)"
           />
         }
-        @if (wrong()['/memberIds']; as why) {
+        @if (doing.wrong()['/memberIds']; as why) {
           <p class="madder" role="alert">{{ why }}</p>
         }
         @if (group() && !group()!.everyone) {
           <label class="check">
-            <input type="checkbox" name="active" [ngModel]="active()" (ngModelChange)="active.set($event)" />
+            <input type="checkbox" name="active" [ngModel]="active()" (ngModelChange)="active.set($event); shift.set(null)" />
             <span i18n>In use: its members have what it is given</span>
           </label>
         }
@@ -51,8 +52,13 @@ import { TextField } from '../kit/textField';
           <input type="checkbox" name="secondFactor" [ngModel]="secondFactor()" (ngModelChange)="secondFactor.set($event)" />
           <span i18n>Its members have to set up a second factor for signing in</span>
         </label>
-        <kc-problem [problem]="problem()" />
-        <p-button type="submit" [disabled]="busy() || !name().trim()" [label]="group() ? labels.save : labels.add" />
+        <kc-access-shift [shift]="shift()" />
+        <kc-problem [problem]="doing.problem()" />
+        <p-button
+          type="submit"
+          [disabled]="doing.busy() || !name().trim()"
+          [label]="group() === null ? labels.add : touchesAccess() && shift() === null ? labels.look : labels.save"
+        />
       </form>
     </kc-sheet>
   `,
@@ -66,7 +72,7 @@ import { TextField } from '../kit/textField';
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class GroupSheet {
-  protected readonly labels = { add: $localize`Add a group`, save: $localize`Save` };
+  protected readonly labels = { add: $localize`Add a group`, look: $localize`See the effect`, save: $localize`Save` };
   private readonly api = inject(Api);
   readonly open = model.required<boolean>();
   /** Null: a new one. */
@@ -78,9 +84,14 @@ export class GroupSheet {
   protected readonly active = signal(true);
   protected readonly secondFactor = signal(false);
   protected readonly memberIds = signal<readonly string[]>([]);
-  protected readonly busy = signal(false);
-  protected readonly problem = signal<Problem | null>(null);
-  protected readonly wrong = computed(() => Object.fromEntries((this.problem()?.fields ?? []).map((f) => [f.pointer, f.sentence])));
+  protected readonly doing = new Doing();
+  protected readonly shift = signal<AccessShift | null>(null);
+  /** Whether somebody may do more or less by what is said here. */
+  protected readonly touchesAccess = computed(() => {
+    const group = this.group();
+    const sorted = (ids: readonly string[]): string => [...ids].sort().join();
+    return group !== null && (this.active() !== group.active || sorted(this.memberIds()) !== sorted(group.members.map((m) => m.id)));
+  });
   protected readonly options = computed(() => [
     ...this.groups().flatMap((g) =>
       g.active && !g.everyone && g.id !== this.group()?.id ? [{ value: g.id, name: $localize`${g.name}:name: (group)` }] : [],
@@ -97,7 +108,8 @@ export class GroupSheet {
         this.active.set(group?.active ?? true);
         this.secondFactor.set(group?.secondFactor ?? false);
         this.memberIds.set(group?.members.map((m) => m.id) ?? []);
-        this.problem.set(null);
+        this.doing.problem.set(null);
+        this.shift.set(null);
       });
     });
   }
@@ -105,21 +117,18 @@ export class GroupSheet {
   protected save(): void {
     const group = this.group();
     const body = { name: this.name().trim(), memberIds: [...this.memberIds()], secondFactor: this.secondFactor() };
-    this.busy.set(true);
-    this.problem.set(null);
-    const call: Observable<unknown> = group
-      ? this.api.call(people.changeGroup, { params: { id: group.id }, body: { ...body, active: this.active(), revision: group.revision } })
-      : this.api.call(people.makeGroup, { body });
-    call.subscribe({
-      next: () => {
-        this.busy.set(false);
-        this.open.set(false);
-        this.changed.emit();
-      },
-      error: (error: unknown) => {
-        this.busy.set(false);
-        this.problem.set(toProblem(error));
-      },
-    });
+    const done = (): void => {
+      this.open.set(false);
+      this.changed.emit();
+    };
+    if (group === null) {
+      this.doing.run(this.api.call(people.makeGroup, { body }), done);
+      return;
+    }
+    const dryRun = this.touchesAccess() && this.shift() === null;
+    const change = { ...body, active: this.active(), revision: group.revision, dryRun };
+    this.doing.run(this.api.call(people.changeGroup, { params: { id: group.id }, body: change }), ({ access }) =>
+      dryRun ? this.shift.set(access) : done(),
+    );
   }
 }

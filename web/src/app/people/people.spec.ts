@@ -82,7 +82,53 @@ describe('people and groups', () => {
     await stage.type('#group-name', 'Front desk');
     await stage.press('Save', stage.sheet);
     const { request } = await stage.answer('/api/setup/groups/Desk', { revision: 5 });
-    expect(request.body).toEqual({ name: 'Front desk', active: true, memberIds: [], secondFactor: false, revision: 4 });
+    expect(request.body).toEqual({ name: 'Front desk', active: true, memberIds: [], secondFactor: false, revision: 4, dryRun: false });
+  });
+
+  it('a group is shut only after it was seen who loses what by that, and what was seen does not hold for anything else', async () => {
+    const stage = await Stage.show(PeoplePage);
+    await stage.answer('/api/setup/people', { people: [person('Ada Moor')], groups: [group('Desk', { revision: 4 })] });
+    await stage.press('Desk');
+    const box = stage.sheet.querySelector<HTMLInputElement>('input[name=active]')!;
+    box.click();
+    await stage.settle();
+    await stage.press('See the effect', stage.sheet);
+    const access = { gains: [], loses: ['Ada Moor: read on 3 records'], people: 1 };
+    const tried = await stage.answer('/api/setup/groups/Desk', { revision: 5, access });
+    expect(tried.request.body).toEqual(jasmine.objectContaining({ active: false, dryRun: true }));
+    expect(stage.sheet.textContent).toContain('Ada Moor: read on 3 records');
+    box.click();
+    box.click();
+    await stage.settle();
+    expect(stage.sheet.textContent).not.toContain('Ada Moor: read on 3 records');
+    await stage.press('See the effect', stage.sheet);
+    await stage.answer('/api/setup/groups/Desk', { revision: 5, access });
+    await stage.press('Save', stage.sheet);
+    const done = await stage.answer('/api/setup/groups/Desk', { revision: 5, access: null });
+    expect(done.request.body).toEqual(jasmine.objectContaining({ active: false, dryRun: false }));
+  });
+
+  it('a person moves only after it was seen what they gain and lose; a new name is saved at once', async () => {
+    const stage = await Stage.show(PersonPage, { id: 'Ada' });
+    const page = { ...person('Ada'), grants: [], sessions: [], owns: 0, custodianOf: 0 };
+    await stage.answer('/api/setup/people/Ada', page);
+    await stage.answer('/api/setup/people', { people: [person('Ada')], groups: [group('Desk')] });
+    await stage.type('#person-name', 'Ada West');
+    await stage.press('Save');
+    const named = await stage.answer('/api/setup/people/Ada', { revision: 2, access: null });
+    expect(named.request.body).toEqual(jasmine.objectContaining({ name: 'Ada West', dryRun: false }));
+    await stage.answer('/api/setup/people/Ada', { ...page, name: 'Ada West' });
+    await stage.type('#person-level', '2');
+    await stage.press('See the effect');
+    const tried = await stage.answer('/api/setup/people/Ada', {
+      revision: 3,
+      access: { gains: ['Ada West: discover on 9 records'], loses: [], people: 1 },
+    });
+    expect(tried.request.body).toEqual(jasmine.objectContaining({ clearance: { level: 2, caveats: [] }, dryRun: true }));
+    expect(stage.text()).toContain('Ada West: discover on 9 records');
+    await stage.press('Save');
+    const moved = await stage.answer('/api/setup/people/Ada', { revision: 3, access: null });
+    expect(moved.request.body).toEqual(jasmine.objectContaining({ clearance: { level: 2, caveats: [] }, dryRun: false }));
   });
 
   it('what is typed of a person goes out as it is meant', () => {

@@ -1,10 +1,11 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, linkedSignal, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import { federation, identity, people, type Invitation, type PersonRef } from '@key-cellar/contract';
+import { federation, identity, people, type AccessShift, type Invitation, type PersonRef } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import type { Observable } from 'rxjs';
 import { Session } from '../identity/index';
+import { AccessShiftWords } from '../kit/accessShift';
 import { Api } from '../kit/api';
 import { Choice } from '../kit/choice';
 import { Doing } from '../kit/doing';
@@ -21,6 +22,7 @@ import { bodyOf, draftOf, emptyDraft, PersonFields } from './personFields';
 @Component({
   selector: 'kc-person',
   imports: [
+    AccessShiftWords,
     Button,
     Choice,
     CountPipe,
@@ -77,6 +79,7 @@ import { bodyOf, draftOf, emptyDraft, PersonFields } from './personFields';
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class PersonPage {
+  protected readonly labels = { look: $localize`See the effect`, save: $localize`Save` };
   private readonly api = inject(Api);
   private readonly session = inject(Session);
   readonly id = input.required<string>();
@@ -90,6 +93,14 @@ export class PersonPage {
   protected readonly changed = computed(() => {
     const p = this.page.value();
     return p !== undefined && JSON.stringify(bodyOf(this.draft())) !== JSON.stringify(bodyOf(draftOf(p)));
+  });
+  /** Whose access changes by what is said here, once that was asked. */
+  protected readonly shift = linkedSignal<unknown, AccessShift | null>({ source: () => this.draft(), computation: () => null });
+  /** Whether they may do more or less by what is said here. */
+  protected readonly touchesAccess = computed(() => {
+    const p = this.page.value();
+    const said = (body: ReturnType<typeof bodyOf>): string => JSON.stringify([body.clearance, [...body.groupIds].sort()]);
+    return p !== undefined && said(bodyOf(this.draft())) !== said(bodyOf(draftOf(p)));
   });
   protected readonly invitation = signal<Invitation | null>(
     (inject(Router).currentNavigation()?.extras.state as { invitation?: Invitation | null } | undefined)?.invitation ?? null,
@@ -132,9 +143,10 @@ export class PersonPage {
 
   protected save(): void {
     const { revision } = this.page.value()!;
-    this.run(this.api.call(people.change, { params: { id: this.id() }, body: { ...bodyOf(this.draft()), revision } }), () =>
-      this.done.set($localize`Saved.`),
-    );
+    const change = (dryRun: boolean) =>
+      this.api.call(people.change, { params: { id: this.id() }, body: { ...bodyOf(this.draft()), revision, dryRun } });
+    if (this.touchesAccess() && this.shift() === null) this.doing.run(change(true), ({ access }) => this.shift.set(access));
+    else this.run(change(false), () => this.done.set($localize`Saved.`));
   }
 
   protected invite(byMail: boolean): void {

@@ -96,10 +96,15 @@ const begun: Details = {
               type="password"
               autocomplete="off"
               maxlength="500"
-              [placeholder]="provider()?.hasSecret ? labels.kept : ''"
+              [placeholder]="provider()?.hasSecret && !elsewhere() ? labels.kept : ''"
               [ngModel]="draft().clientSecret ?? ''"
               (ngModelChange)="set({ clientSecret: $event || (provider() ? null : '') })"
             />
+            @if (provider()?.hasSecret && elsewhere()) {
+              <span class="quiet" i18n
+                >The secret was told to {{ provider()!.issuer }}, and to nobody else: type the one of this issuer.</span
+              >
+            }
           </div>
           @if (provider(); as p) {
             <div class="field">
@@ -257,6 +262,8 @@ export class ProviderSheet {
   protected readonly said = signal<ResponseOf<typeof federation.tryProvider> | null>(null);
   /** Where a provider that was just added is to send people back. */
   protected readonly added = signal('');
+  /** Whether what is said here leads to another issuer than the one that was told the secret. */
+  protected readonly elsewhere = computed(() => this.provider() !== null && this.provider()!.issuer !== this.draft().issuer.trim());
   protected readonly ready = computed(() => {
     const { name, issuer, clientId, groups } = this.draft();
     return [name, issuer, clientId].every((text) => text.trim() !== '') && groups.every((g) => g.value.trim() !== '' && g.groupId !== '');

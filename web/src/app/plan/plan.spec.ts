@@ -188,7 +188,7 @@ describe('the plan', () => {
     await stage.answer('/api/plan?folders=true', { places });
     const dry = await stage.answer(`/api/places/${from.id}/move`, { records: 9, places: 2, gains: [], loses: [], recomputed: 9 });
     expect(dry.request.body).toEqual({ revision: 2, parentId: into.id, dryRun: true });
-    expect(stage.sheet.textContent).toContain('Nobody gains or loses access.');
+    expect(stage.sheet.textContent).toContain('Nobody gains or loses access to anything that you can see.');
   });
 
   it('moves the place in focus with a key', async () => {
