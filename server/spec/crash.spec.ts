@@ -127,7 +127,7 @@ describe('a server killed half-way', () => {
       await new Client(server.base, world.as('keeper').cookie).call(docket.execute, { params: { id: batchId } });
       const killedAt: number[] = [];
       for (const target of [20, 120]) {
-        for (let i = 0; i < 400 && (await disposed(world)) < target; i++) await new Promise((resolve) => setTimeout(resolve, 10));
+        await eventually(async () => (await disposed(world)) >= target, 60_000, 10);
         await kill(server);
         killedAt.push(await disposed(world));
         server = await startProcess(world.database);
@@ -136,7 +136,7 @@ describe('a server killed half-way', () => {
       expect(killedAt[0]).toBeLessThan(count);
       const state = async (): Promise<string> =>
         (await world.pool.query<{ state: string }>('select state from batch where id = $1', [batchId])).rows[0]!.state;
-      for (let i = 0; i < 600 && (await state()) !== 'done'; i++) await new Promise((resolve) => setTimeout(resolve, 50));
+      await eventually(async () => (await state()) === 'done');
       const client = new Client(server.base, world.as('keeper').cookie);
       await expectAllDestroyedOnce(world, client, batchId, count);
       await kill(server);

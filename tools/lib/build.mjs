@@ -56,10 +56,7 @@ export async function buildWeb() {
 /** Where the bundles of the server are. */
 export const serverBundles = join(root, 'dist', 'server');
 
-/** Packages with programs of the machine or files of their own: they are read from where they were installed. */
-const besideBundles = ['@napi-rs/canvas', '@node-rs/argon2', 'pdfjs-dist', 'pg-native', 'pino', 'sharp'];
-
-/** Bundles the server with its packages into dist/server when its sources changed: threads start in half the time that a hundred files take. */
+/** Bundles the server into dist/server when its sources changed; packages from npm stay outside. */
 export async function buildServer() {
   const stamp = join(root, 'dist', '.stamp');
   await unlessFresh(
@@ -67,6 +64,11 @@ export async function buildServer() {
     ['server/src', 'words/src', 'core/src', 'contract/src', 'tools/lib/build.mjs', 'package-lock.json'],
     async () => {
       const { build } = await import('esbuild');
+      const external = ['server', 'words', 'core', 'contract'].flatMap((name) =>
+        Object.keys(JSON.parse(readFileSync(join(root, name, 'package.json'), 'utf8')).dependencies ?? {}).filter(
+          (d) => !d.startsWith('@key-cellar/'),
+        ),
+      );
       rmSync(serverBundles, { recursive: true, force: true });
       await build({
         entryPoints: ['main', 'jobThread', 'pageThread', 'readThread', 'effectThread', 'ledgerThread'].map((name) =>
@@ -81,9 +83,7 @@ export async function buildServer() {
         target: 'node20',
         format: 'esm',
         sourcemap: true,
-        external: besideBundles.flatMap((name) => [name, `${name}/*`]),
-        // Some packages are CommonJS and ask for what is built in.
-        banner: { js: "import { createRequire as requiring } from 'node:module'; const require = requiring(import.meta.url);" },
+        external: external.flatMap((name) => [name, `${name}/*`]),
         logLevel: 'error',
       });
     },
