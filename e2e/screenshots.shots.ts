@@ -1,7 +1,7 @@
 import { fileURLToPath } from 'node:url';
 import type { Locator, Page } from '@playwright/test';
 import pg from 'pg';
-import { choose, expect, signedIn, test } from './support/app.js';
+import { choose, expect, password, signedIn, test } from './support/app.js';
 
 const folder = fileURLToPath(new URL('../docs/screenshots/', import.meta.url));
 
@@ -66,7 +66,6 @@ test('one picture of each main view', async ({ browser, app }) => {
     ['forecast', '/schedule/forecast'],
     ['questions', '/questions?whose=all'],
     ['stencil', `/plan/stencils/${await one(`select id from stencil where title = 'Staff file'`)}`],
-    ['record-type', '/setup/types/notice'],
     ['hold', `/holds/${await one(`select id from hold where name = 'Ottoline inquiry'`)}`],
     ['docket', '/docket'],
     ['batch', `/docket/${await one(`select id from batch where number = 'D-2026-003'`)}`],
@@ -109,4 +108,18 @@ test('one picture of each main view', async ({ browser, app }) => {
   await page.getByText('Will be filed with a gap: Finding.').waitFor();
   await page.getByText(/^Kept until/).waitFor();
   await page.screenshot({ path: `${folder}receiving.png` });
+});
+
+test('the first steps of an empty repository, after a kit', async ({ browser, live }) => {
+  const context = await browser.newContext({ baseURL: live.url, viewport: { width: 1280, height: 800 }, locale: 'en-GB' });
+  const page = await context.newPage();
+  const headers = { 'x-key-cellar': 'pictures' };
+  const founder = { repository: 'Lower Basin Council', name: 'Asta Morrow', login: 'asta', password };
+  await page.request.post('/api/first-keeper', { data: founder, headers });
+  await page.request.post('/api/session', { data: { login: 'asta', password }, headers });
+  await page.request.post('/api/kits/council', { data: { language: 'en', dryRun: false }, headers });
+  await page.goto('/today');
+  await page.getByRole('heading', { name: 'First steps · 3 of 8 done' }).waitFor();
+  await page.waitForLoadState('networkidle');
+  await page.screenshot({ path: `${folder}first-steps.png` });
 });
