@@ -23,7 +23,7 @@ test('an empty repository gets its first keeper, a plan, a rule and a record', a
     await page.getByLabel('Password').fill('a long enough password');
     await page.getByRole('button', { name: 'Create the repository' }).click();
     await expect(page.getByRole('heading', { name: 'Good day, Asta' })).toBeVisible();
-    await expect(page.getByRole('heading', { name: 'First steps · 0 of 6 done' })).toBeVisible();
+    await expect(page.getByRole('heading', { name: 'First steps · 0 of 8 done' })).toBeVisible();
   });
 
   await test.step('every area says what to do first', async () => {

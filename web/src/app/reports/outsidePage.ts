@@ -78,7 +78,7 @@ const names: Readonly<Record<OutsideLine['name'], string>> = {
                 </td>
                 <td class="when">{{ line.last ? (line.last | instant) : '–' }}</td>
                 <td>
-                  <span class="mono small">{{ line.setting ?? backupCommand }}</span>
+                  <code class="small">{{ line.setting ?? backupCommand }}</code>
                 </td>
               </tr>
             }
