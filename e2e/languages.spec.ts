@@ -5,11 +5,11 @@ import { paths } from './support/screens.js';
 /** Words of three letters and more that no accent was put on: what is not translated, or is data. */
 const plainWords = (text: string): string[] => text.match(/(?<![\p{L}\p{M}\d])[A-Za-z]{3,}(?![\p{L}\p{M}\d])/gu) ?? [];
 
-/** What stays as it is: our name, formats, keys, what Intl says of months and periods in a language that it does not know, and what is typed. */
+/** What stays as it is: our name, formats, keys, what Intl says of months and periods in a language that it does not know, what is typed, and a language’s own name. */
 const everywhere = new Set(
   `Key Cellar CSV JSON XLSX SKOS iCalendar PDF SHA MOD Luhn Esc Enter Space https place code kind inside title belongs here not message jurisdictions
    rules type note function activity series folder authority clock created fact expires closed event lease ended cutoff steps ask owner every destroy
-   years approvals days notice force from and marrowick cellar tools pdf docx Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec January
+   English years approvals days notice force from and marrowick cellar tools pdf docx Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec January
    February March April June July August September October November December day days week weeks month months year years`.split(/\s+/),
 );
 

@@ -20,6 +20,7 @@ export async function paths(databaseUrl: string): Promise<Record<string, string>
     detectors: '/setup/detectors',
     'who can do what': '/setup/acts',
     packages: '/setup/packages',
+    outside: '/setup/outside',
     people: '/setup/people',
     'sign-in and programs': '/setup/providers',
     reviews: '/access/reviews',
