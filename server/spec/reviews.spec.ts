@@ -202,4 +202,18 @@ describe('a review of access', () => {
     );
     expect(entries.length).toBe(rows.filter((r) => r.answer === 'not confirmed').length);
   });
+
+  chapter('leaves the last administrator one, though somebody else could have confirmed that and did not', async () => {
+    await grant('deputy', world.ids.root, 'keeper');
+    const { id: strict } = await begin('keeper', world.ids.root, { endsUnconfirmed: true });
+    const { lines } = await world.as('deputy').call(access.review, { params: { id: strict } });
+    expect(lines.find((l) => l.principal.name === 'Person keeper' && l.as === 'Administrator')!.mayAnswer).toBeTrue();
+    await tendReviews(world.services, '2026-11-01');
+    const { rows } = await world.pool.query<{ profile: string }>(
+      `select g.profile from access_review_line x join grant_ g on g.id = x.grant_id where review_id = $1 and x.principal_id = $2`,
+      [strict, world.ids.keeper],
+    );
+    expect(rows.map((r) => r.profile)).toEqual(['administrator']);
+    expect(await statusOf(world.as('keeper').call(people.list))).toBe(200);
+  });
 });
