@@ -394,6 +394,9 @@ describe('an empty repository', () => {
     });
     const bo = await begin('/api/invitation/accept', { token: invitation!.token, password: better });
     expect((await bo.call(identity.me)).rights).toContain('approve');
+    // Quicker ways are offered to those who may go them.
+    const quick = async () => (await ada.call(reports.today)).firstSteps!.filter((s) => s.quick).map((s) => s.key);
+    expect(await quick()).toEqual(['plan', 'types', 'schedule']);
     // Whoever sets up is led; nobody else is.
     expect(await steps(ada)).toEqual([
       'plan false',

@@ -85,14 +85,19 @@ export const planTableActs = {
   }),
 };
 
+/** How everything that is arranged is brought, whatever it comes in. */
+const bringing = {
+  also: bringingAnything,
+  on: ofEverything,
+  repeat: 'same',
+  tries: ({ body }: { readonly body: { readonly dryRun: boolean } }) => body.dryRun,
+  job: { kind: 'recompute', beyond: 2000 },
+} as const;
+
 export const exchangeActs = {
   importPackage: actInParts(exchange.importPackage, {
     name: 'took in a package',
-    also: bringingAnything,
-    on: ofEverything,
-    repeat: 'same',
-    tries: ({ body }) => body.dryRun,
-    job: { kind: 'recompute', beyond: 2000 },
+    ...bringing,
     perform: ({ services, person, access, body }, work) =>
       importPackage(services, person, access, work, {
         bytes: Buffer.from(body.data, 'base64'),
@@ -102,21 +107,13 @@ export const exchangeActs = {
   }),
   importKit: actInParts(exchange.importKit, {
     name: 'took in a kit',
-    also: bringingAnything,
-    on: ofEverything,
-    repeat: 'same',
-    tries: ({ body }) => body.dryRun,
-    job: { kind: 'recompute', beyond: 2000 },
+    ...bringing,
     perform: ({ services, person, access, params, body }, work) =>
       importKit(services, person, access, work, { code: params.kit, language: body.language, dryRun: body.dryRun }),
   }),
   importTable: actInParts(exchange.importTable, {
     name: 'took in a table',
-    also: bringingAnything,
-    on: ofEverything,
-    repeat: 'same',
-    tries: ({ body }) => body.dryRun,
-    job: { kind: 'recompute', beyond: 2000 },
+    ...bringing,
     perform: ({ services, person, access, params, body }, work) =>
       importTable(services, person, access, work, {
         section: params.section,

@@ -14,7 +14,10 @@ const deciding = 2;
  */
 export async function firstSteps(services: Services, person: SignedIn, access: PersonAccess): Promise<Told<FirstStep>[] | null> {
   const { pool } = services;
-  if (!(await mayAtRepository(pool, access, 'setUp'))) return null;
+  const may = (right: 'setUp' | 'dispose' | 'grant') => mayAtRepository(pool, access, right);
+  if (!(await may('setUp'))) return null;
+  // Who only sets up does not bring tables and kits.
+  const brings = (await may('dispose')) && (await may('grant'));
   const [arranged, everyone, root] = await Promise.all([store.arranged(pool), services.access.everyone(person.today), rootSet(pool)]);
   const approving = root === null ? 0 : everyone.filter((p) => hasRight(p.access.on(root).all, 'approve')).length;
   const step = (key: FirstStep['key'], done: boolean, link: string, quick?: { by: 'kit' | 'table'; link: string }): Told<FirstStep> => ({
@@ -22,7 +25,7 @@ export async function firstSteps(services: Services, person: SignedIn, access: P
     done,
     sentence: message(`reports.step.${key}`),
     link,
-    quick: quick && !done ? { sentence: message(`reports.stepBy.${quick.by}`), link: quick.link } : null,
+    quick: quick && brings && !done ? { sentence: message(`reports.stepBy.${quick.by}`), link: quick.link } : null,
   });
   const kit = { by: 'kit', link: '/setup/packages#kits' } as const;
   const table = { by: 'table', link: '/setup/packages#tables' } as const;

@@ -27,7 +27,8 @@ function shown(address: string): string {
 export async function outside(services: Services, access: PersonAccess): Promise<Told<OutsideLine>[]> {
   const { pool, config, sealer } = services;
   await requireAtRepository(pool, access, 'setUp');
-  const last = await store.outsideLast(pool);
+  // An object store works with every content, and is asked on Proof.
+  const last = { ...(await store.outsideLast(pool)), objects: null };
   const troubles = new Map(sealer.troubles().map((trouble) => [trouble.what, trouble.sentence]));
   const addresses: Readonly<Record<Name, string | null>> = {
     timeAuthority: config.timeAuthorityUrl,

@@ -167,16 +167,15 @@ export async function arranged(db: Db) {
   return found!;
 }
 
-/** When each service outside did last what it is for, and when a backup was made last; null: never. */
+/** When each service outside did last what it is for, and when a backup was made last; null: never. Each is the last by its key. */
 export async function outsideLast(db: Db) {
-  const found = await row<Record<'timeAuthority' | 'witness' | 'archive' | 'mail' | 'objects' | 'backup', Date | null>>(
+  const found = await row<Record<'timeAuthority' | 'witness' | 'archive' | 'mail' | 'backup', Date | null>>(
     db,
     'outside.last',
-    `select (select max(stamped_at) from head_stamp) as "timeAuthority",
-            (select max(witnessed_at) from head_witness) as witness,
+    `select (select stamped_at from head_stamp order by size desc limit 1) as "timeAuthority",
+            (select witnessed_at from head_witness order by size desc limit 1) as witness,
             (select (max(made_on)::timestamp at time zone 'UTC') from transfer where receipt is not null) as archive,
-            (select max(ended_at) from mail where state = 'sent') as mail,
-            null::timestamptz as objects,
+            (select ended_at from mail where state = 'sent' order by id desc limit 1) as mail,
             (select (value->>'at')::timestamptz from setting where name = 'backup') as backup`,
   );
   return found!;

@@ -6,6 +6,7 @@ import { pageLanguage } from '../../words/language';
 import { Api } from '../kit/api';
 import { Choice } from '../kit/choice';
 import { Doing } from '../kit/doing';
+import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { CountPipe } from '../kit/words';
 import { applyWords, isReady, PackageOutcomeView } from './outcome';
@@ -27,9 +28,9 @@ import { applyWords, isReady, PackageOutcomeView } from './outcome';
       [value]="language()"
       (valueChange)="speak($event)"
     />
-    <kc-problem [problem]="doing.problem()" />
+    <kc-problem [problem]="doing.problem() ?? kits.problem()" />
     <ul class="frame">
-      @for (kit of kits(); track kit.code) {
+      @for (kit of kits.value()?.kits ?? []; track kit.code) {
         <li>
           <div>
             <b>{{ kit.title }}</b> · {{ kit.about }}
@@ -105,17 +106,13 @@ export class Kits {
   protected readonly doing = new Doing();
   protected readonly ways: readonly { value: Language; name: string }[] = languages.map((value) => ({ value, name: languageNames[value] }));
   protected readonly language = signal<Language>(isLanguage(pageLanguage) ? pageLanguage : 'en');
-  protected readonly kits = signal<readonly KitLine[]>([]);
+  protected readonly kits = loaded(() => this.api.call(exchange.kits, { query: { language: this.language() } }));
   /** The kit that is looked at, and what it would bring. */
   protected readonly chosen = signal<KitLine | null>(null);
   protected readonly outcome = signal<PackageOutcome | null>(null);
   protected readonly done = signal<KitLine | null>(null);
   protected readonly ready = computed(() => isReady(this.outcome()));
   protected readonly applyLabel = computed(() => applyWords(this.outcome()));
-
-  constructor() {
-    this.load();
-  }
 
   protected tryWords = (kit: KitLine): string => $localize`Try the kit ${kit.title}:kit:`;
 
@@ -124,7 +121,6 @@ export class Kits {
     this.language.set(language);
     this.outcome.set(null);
     this.done.set(null);
-    this.load();
   }
 
   protected bring(kit: KitLine, dryRun: boolean): void {
@@ -137,10 +133,5 @@ export class Kits {
       this.outcome.set(kept ? outcome : null);
       this.done.set(kept ? null : kit);
     });
-  }
-
-  private load(): void {
-    const asked = this.api.call(exchange.kits, { query: { language: this.language() } });
-    this.doing.run(asked, ({ kits }) => this.kits.set(kits));
   }
 }
