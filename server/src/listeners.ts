@@ -1,6 +1,6 @@
 import type { Services } from './docket/index.js';
 import type { Answerers, Listeners } from './kernel/index.js';
-import { handOverGrants, somebodySetsUp, withShift } from './access/index.js';
+import { givenBeyond, handOverGrants, somebodySetsUp, withShift } from './access/index.js';
 import { declareOnClosing, handOverRecords, numberingById, requireApart } from './records/index.js';
 import { mostDated, recomputeWithin, shiftWithin } from './schedule/index.js';
 
@@ -21,6 +21,7 @@ export function answerersOver(services: () => Services): Answerers {
   return {
     dateShift: (uow, { placeIds, access }) => shiftWithin(uow, { placeIds }, access, mostDated),
     accessShift: async (uow, { person, work }) => (await withShift(uow, { person, trial: true, scope: 'everything' }, work)).access!,
+    givenBeyond: (uow, { access, principalIds }) => givenBeyond(uow, access, principalIds),
     somebodySetsUp: (uow) => somebodySetsUp(uow, uow.actor.today),
     handOver: async (uow, leaving) => ({
       grants: await handOverGrants(uow, leaving),

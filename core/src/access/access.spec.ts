@@ -7,16 +7,19 @@ import {
   explainAccess as explainAccessSaid,
   profilesThatCount as profilesThatCountSaid,
   describeRights,
+  hasRight,
   listRights,
   may,
   principalsOf,
   profileIn,
   profileRefusal,
   profilesWith,
+  rights,
   shippedProfiles,
   type Profile,
   type Right,
   rightSet,
+  withParts,
   type AccessPlace,
   type Grant,
   type Person,
@@ -51,8 +54,13 @@ describe('profiles', () => {
     expect(said(message('shared.asIs', { text: describeRights(rightSet('read', 'copyOut', 'setUp')) }))).toBe('read, copy out, set up');
   });
   it('give a keeper everything but setting up', () => {
-    expect(listRights(profile('keeper').rights)).not.toContain('setUp');
-    expect(listRights(profile('keeper').rights).length).toBe(15);
+    const beside = rights.filter((right) => !hasRight(profile('keeper').rights, right));
+    expect(beside).toEqual(['setUp', 'people', 'connect']);
+  });
+  it('take along what is a part of a right, and never the other way round', () => {
+    expect(listRights(withParts(rightSet('setUp')))).toEqual(['setUp', 'people', 'connect']);
+    expect(listRights(withParts(rightSet('discover', 'dispose')))).toEqual(['discover', 'dispose', 'arrange']);
+    for (const part of ['people', 'connect', 'arrange'] as const) expect(listRights(withParts(rightSet(part)))).toEqual([part]);
   });
   it('of a repository’s own are single rights that make sense together', () => {
     const refusal = (rights: Right[], ownOnly = false): string => {
@@ -196,11 +204,14 @@ describe('the profiles', () => {
     depositor: [`${may_} deposit`, true],
     editor: [`${may_} copyOut deposit annotate edit`, false],
     steward: [`${may_} copyOut deposit annotate edit move declare link grant`, false],
-    keeper: [`${may_} copyOut deposit annotate edit move declare revoke link grant hold dispose approve audit`, false],
+    keeper: [`${may_} copyOut deposit annotate edit move declare revoke link grant hold dispose approve audit arrange`, false],
     counsel: [`${may_} copyOut hold approve`, false],
     approver: [`${may_} copyOut approve`, false],
     auditor: [`${may_} audit`, false],
-    administrator: ['setUp', false],
+    administrator: ['setUp people connect', false],
+    peopleDesk: ['people', false],
+    connectionsDesk: ['connect', false],
+    formsDesk: ['arrange', false],
   };
   it('are these', () => expect(shippedProfiles.map((p) => p.code).sort()).toEqual(Object.keys(table).sort()));
   for (const [code, [words, ownOnly]] of Object.entries(table)) {

@@ -9,6 +9,7 @@ export {
   profileWords,
   rights,
   rightSet,
+  withParts,
   shippedProfiles,
   type Profile,
   type Profiles,

@@ -17,6 +17,9 @@ export const rights = [
   'approve',
   'audit',
   'setUp',
+  'people',
+  'connect',
+  'arrange',
 ] as const;
 export type Right = (typeof rights)[number];
 
@@ -37,6 +40,15 @@ export function listRights(set: RightSet): Right[] {
   return rights.filter((right) => hasRight(set, right));
 }
 
+/** Parts of a right that can be had by themselves: who sets up does all of it, who disposes arranges what records are. Source: docs/semantics.md 9.1. */
+const parts: Readonly<Partial<Record<Right, RightSet>>> = {
+  setUp: rightSet('people', 'connect'),
+  dispose: rightSet('arrange'),
+};
+
+/** Rights with all that are parts of them. */
+export const withParts = (set: RightSet): RightSet => listRights(set).reduce((all, right) => all | (parts[right] ?? 0), set);
+
 /** Rights in words, in their order: “read, copy out”. */
 export function describeRights(set: RightSet): Value {
   return { list: listRights(set).map((right) => message(`access.right.${right}`)) };
@@ -55,9 +67,9 @@ const reader = rightSet('discover', 'read');
 const borrower = reader | rightSet('copyOut');
 const editor = borrower | rightSet('deposit', 'annotate', 'edit');
 const steward = editor | rightSet('move', 'declare', 'link', 'grant');
-const keeper = rightSet(...rights) & ~rightSet('setUp');
+const keeper = rightSet(...rights) & ~withParts(rightSet('setUp'));
 
-const shippedProfile = (code: string, set: RightSet, ownOnly = false): Profile => ({ code, title: null, rights: set, ownOnly });
+const shippedProfile = (code: string, set: RightSet, ownOnly = false): Profile => ({ code, title: null, rights: withParts(set), ownOnly });
 
 /** The profiles that ship with Key Cellar. */
 export const shippedProfiles: readonly Profile[] = [
@@ -71,6 +83,9 @@ export const shippedProfiles: readonly Profile[] = [
   shippedProfile('approver', borrower | rightSet('approve')),
   shippedProfile('auditor', reader | rightSet('audit')),
   shippedProfile('administrator', rightSet('setUp')),
+  shippedProfile('peopleDesk', rightSet('people')),
+  shippedProfile('connectionsDesk', rightSet('connect')),
+  shippedProfile('formsDesk', rightSet('arrange')),
 ];
 
 /** All profiles of a repository, by their code. */

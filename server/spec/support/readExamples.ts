@@ -29,6 +29,8 @@ const edits = { somewhere: ['edit'] } as const;
 const signs = { somewhere: ['audit', 'dispose', 'hold'] } as const;
 const keeps = { atRoot: ['dispose'] } as const;
 const setsUp = { atRoot: ['setUp'] } as const;
+const people = { atRoot: ['people'] } as const;
+const connects = { atRoot: ['connect'] } as const;
 const looksIn = { somewhere: ['grant', 'audit'] } as const;
 
 /** Readings that nobody has to be signed in for, that answer in a stream, or that need a sealed tree: each has a spec of its own. */
@@ -55,7 +57,7 @@ export const readings: Readonly<Record<string, Reading>> = {
   'identity.mailChoices': open,
   'federation.links': open,
   'federation.providers': setsUp,
-  'programs.list': setsUp,
+  'programs.list': connects,
   'federation.tryProvider': { ...setsUp, given: () => ({ body: { issuer: 'http://127.0.0.1:9' } }) },
   'plan.outline': { given: () => ({ query: { folders: 'true' } }) },
   'plan.folders': { given: (t) => ({ params: { id: t.series } }) },
@@ -139,7 +141,7 @@ export const readings: Readonly<Record<string, Reading>> = {
   'ledger.state': { atRoot: ['audit'] },
   'fixity.state': { atRoot: ['audit'] },
   'reports.needs': open,
-  'reports.outside': setsUp,
+  'reports.outside': connects,
   'reports.today': open,
   'reports.ask': { given: () => ({ query: { text: 'thing' } }) },
   'access.acts': open,
@@ -160,10 +162,10 @@ export const readings: Readonly<Record<string, Reading>> = {
   'access.reviewTable': { given: (t) => ({ params: { id: t.review }, query: { format: 'csv' } }), of: 'folder', see: ['grant', 'audit'] },
   'access.markings': looksIn,
   'access.grantsOnRecord': { ...record, may: ['grant', 'audit', 'dispose'] },
-  'people.list': setsUp,
-  'people.person': { ...setsUp, given: (_, c) => ({ params: { id: c.person } }) },
+  'people.list': people,
+  'people.person': { ...people, given: (_, c) => ({ params: { id: c.person } }) },
   'people.sessionLimits': setsUp,
-  'people.mail': setsUp,
+  'people.mail': connects,
   'people.grantsOn': { ...place, see: discover, may: ['grant', 'audit', 'dispose'] },
   'passes.list': open,
   'exchange.kits': { ...keeps, given: () => ({ query: { language: 'en' } }) },

@@ -12,6 +12,7 @@ import {
   type SignedIn,
   type UnitOfWork,
 } from '../kernel/index.js';
+import { loadSnapshot } from './book.js';
 import { accessShift, accessStanding, type Scope } from './change.js';
 import { grantSubject, somebodySetsUp } from './grants.js';
 import { loadProfiles, ownProfiles } from './profileStore.js';
@@ -32,6 +33,21 @@ export async function beyond(uow: UnitOfWork, access: PersonAccess, setId: numbe
   const profile = profileIn(await loadProfiles(uow), named);
   const within = (profile.rights & ~access.on(setId).all) === 0 || (await mayAtRepository(uow, access, 'setUp'));
   return within ? null : message('access.moreThanYou', { profile: profileWords(profile) });
+}
+
+/** The first of what some principals were given, in force or not, that is more than `access` has there; as `events.ask('givenBeyond')` says it. */
+export async function givenBeyond(uow: UnitOfWork, access: PersonAccess, principalIds: readonly string[]): Promise<Message | null> {
+  if (principalIds.length === 0 || (await mayAtRepository(uow, access, 'setUp'))) return null;
+  const snapshot = await loadSnapshot(uow);
+  const profiles = await loadProfiles(uow);
+  for (const id of new Set(principalIds.flatMap((one) => [...snapshot.principalsOf(one)]))) {
+    for (const grant of await store.grantsOf(uow, id)) {
+      const profile = profileIn(profiles, grant.profile);
+      if ((profile.rights & ~access.on(grant.access_set_id).all) !== 0)
+        return message('access.givenBeyondYou', { name: grant.principal_name });
+    }
+  }
+  return null;
 }
 
 /** Throws 403 where somebody would give more than they have. */

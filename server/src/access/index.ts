@@ -6,6 +6,7 @@ export { everyoneId } from './pictureStore.js';
 export { loadProfiles, ownProfiles, writeProfile } from './profileStore.js';
 export {
   beyond,
+  givenBeyond,
   daysOf,
   grantLines,
   grantsOfPerson,

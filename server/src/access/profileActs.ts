@@ -1,5 +1,5 @@
 import { access as endpoints } from '@key-cellar/contract';
-import { listRights, profileRefusal, rightSet, shippedProfiles, type Right } from '@key-cellar/core/access';
+import { listRights, profileRefusal, rightSet, shippedProfiles, withParts, type Right } from '@key-cellar/core/access';
 import { message } from '@key-cellar/words';
 import {
   actsFor,
@@ -30,8 +30,8 @@ interface Wanted {
   readonly ownOnly: boolean;
 }
 
-/** Rights in their order, each once. */
-const inOrder = (rights: readonly Right[]): Right[] => listRights(rightSet(...rights));
+/** Rights with their parts, in their order, each once. */
+const inOrder = (rights: readonly Right[]): Right[] => listRights(withParts(rightSet(...rights)));
 
 /** Throws 422 for a set of rights that is no profile, and for a title that another has. */
 export async function requireSoundProfile(uow: UnitOfWork, { title, rights, ownOnly }: Wanted, code: string): Promise<void> {

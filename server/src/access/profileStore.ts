@@ -1,4 +1,4 @@
-import { profilesWith, rightSet, type Profile, type Profiles, type Right } from '@key-cellar/core/access';
+import { profilesWith, rightSet, withParts, type Profile, type Profiles, type Right } from '@key-cellar/core/access';
 import { type Db, row, rows, run } from '../kernel/index.js';
 
 export interface OwnProfileRow extends Record<string, unknown> {
@@ -25,7 +25,7 @@ export const lockProfile = (db: Db, code: string) =>
 const profileOf = (p: Pick<OwnProfileRow, 'code' | 'title' | 'rights' | 'own_only'>): Profile => ({
   code: p.code,
   title: p.title,
-  rights: rightSet(...p.rights),
+  rights: withParts(rightSet(...p.rights)),
   ownOnly: p.own_only,
 });
 

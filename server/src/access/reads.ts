@@ -279,7 +279,7 @@ export const accessReads: Pick<ReadsOf<typeof access, Services>, 'matrix' | 'com
       const sentence = message('access.found.standsAlone', { place: `${p.code} ${p.title}`.trim() });
       findings.push({ kind: 'standsAlone', sentence, grantId: null, place: placeRef(p), personId: null });
     }
-    if (await mayAtRepository(pool, access, 'setUp')) {
+    if (await mayAtRepository(pool, access, 'people')) {
       for (const p of await store.people(pool)) {
         const kind = !p.signs_in ? 'noPassword' : !p.second_factor ? 'noSecondFactor' : null;
         if (kind === null) continue;

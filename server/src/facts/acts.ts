@@ -24,7 +24,7 @@ const editors = message('facts.editorsKeepersLookAfter');
 export const factActs = {
   makeType: act(setup.makeType, {
     name: 'made a record type',
-    on: { repository: atRepository('dispose', keepers) },
+    on: { repository: atRepository('arrange', keepers) },
     repeat: 'refused',
     async write(uow, { body, person }) {
       refuseDefinitions(definitionProblems(body.facts));
@@ -40,7 +40,7 @@ export const factActs = {
    */
   changeType: actInParts(setup.changeType, {
     name: 'changed a record type',
-    on: { repository: atRepository('dispose', keepers), type: one(typeKind, ({ params }) => params.code, 'dispose', { who: keepers }) },
+    on: { repository: atRepository('arrange', keepers), type: one(typeKind, ({ params }) => params.code, 'arrange', { who: keepers }) },
     repeat: 'refused',
     tries: ({ body }) => body.dryRun,
     job: { kind: 'gaps', beyond: gapsInOneTransaction },
@@ -58,7 +58,7 @@ export const factActs = {
 
   retireType: act(setup.retireType, {
     name: ['retired a record type', 'took a record type up again'],
-    on: { type: one(typeKind, ({ params }) => params.code, 'dispose', { who: keepers }) },
+    on: { type: one(typeKind, ({ params }) => params.code, 'arrange', { who: keepers }) },
     repeat: 'same',
     async write(uow, { on: { type }, body: { retired }, person }) {
       if ((type.retired_on !== null) === retired) return { answer: {}, entry: null };

@@ -4,7 +4,7 @@ import { message } from '@key-cellar/words';
 import { chooseMail, lockMail, mailSetting, mailTo, receivers, recentMails, sendAgain, type MailRow } from '../mail/index.js';
 import { actsFor, noRight, notSignedIn, ofRepository, one, Problem, withUnitOfWork, type ReadsOf, type Services } from '../kernel/index.js';
 import { newToken, tokenHash } from './passwords.js';
-import { requireSettingUp, settingUp } from './person.js';
+import { connecting, requireConnecting } from './person.js';
 import { writeInvitation } from './peopleStore.js';
 import { readSettings } from './settingStore.js';
 import { countTry } from './signIn.js';
@@ -27,7 +27,7 @@ const mailKind = ofRepository<MailRow>({
 export const mailActs = {
   mailAgain: act(people.mailAgain, {
     name: 'sent a mail again',
-    on: { ...settingUp, mail: one(mailKind, ({ params }) => params.id, noRight) },
+    on: { ...connecting, mail: one(mailKind, ({ params }) => params.id, noRight) },
     repeat: 'refused',
     async write(uow, { on: { mail } }) {
       if ((mail.state !== 'refused' && mail.state !== 'uncertain') || !mail.whole)
@@ -39,7 +39,7 @@ export const mailActs = {
 
   mailTest: act(people.mailTest, {
     name: 'sent a mail to try it',
-    on: settingUp,
+    on: connecting,
     repeat: 'another',
     async write(uow, { person }) {
       const { repository } = await readSettings(uow);
@@ -119,7 +119,7 @@ export const mailActs = {
 
 export const mailReads: Pick<ReadsOf<typeof people, Services>, 'mail'> & Pick<ReadsOf<typeof identity, Services>, 'mailChoices'> = {
   mail: async ({ services, access }) => {
-    await requireSettingUp(services, access);
+    await requireConnecting(services, access);
     const { pool, config } = services;
     const { on } = await mailSetting(pool);
     const given = typeof config.mail === 'object' ? config.mail : null;

@@ -21,10 +21,11 @@ import { mailTo } from '../mail/index.js';
 import { hashPassword, isRight, newToken, requireGoodPassword, tokenHash } from './passwords.js';
 import { factorOf } from './secondFactorStore.js';
 import { readSettings, sessionLimits, writeSetting } from './settingStore.js';
-import { personKind, settingUp } from './person.js';
+import { lookingAfterPeople, personKind, settingUp } from './person.js';
 import { beginSession } from './signIn.js';
 import * as store from './store.js';
 import * as arranged from './peopleStore.js';
+import { withinOwn } from './withinOwn.js';
 
 const { act, freeAct } = actsFor<Services>();
 
@@ -103,13 +104,16 @@ export const peopleActs = {
   make: act(people.make, {
     name: 'added a person',
     also: ['invited a person'],
-    on: settingUp,
+    on: lookingAfterPeople,
     repeat: 'refused',
-    async write(uow, { body }) {
+    async write(uow, { services, person, access, body }) {
       const { name, login, email, clearance } = body;
+      const desk = { uow, services, person, access };
       await arranged.lockMemberships(uow);
       await requireFreeLogin(uow, login, null);
       await requireGroups(uow, body.groupIds);
+      await withinOwn.ofGiven(desk, body.groupIds);
+      await withinOwn.clearance(desk, null, clearance);
       const id = uuidv7();
       await store.addPrincipal(uow, {
         id,
@@ -130,13 +134,22 @@ export const peopleActs = {
 
   change: act(people.change, {
     name: 'changed a person',
-    on: { ...settingUp, person: one(personKind, ({ params }) => params.id, noRight) },
+    on: { ...lookingAfterPeople, person: one(personKind, ({ params }) => params.id, noRight) },
     repeat: 'refused',
     tries: ({ body }) => body.dryRun,
     first: arranged.lockMemberships,
-    async write(uow, { services, person, trial, on: { person: before }, body }) {
+    async write(uow, { services, person, access: asker, trial, on: { person: before }, body }) {
       if (before.revision !== body.revision) throw changedMeanwhile();
       const { name, login, email, clearance } = body;
+      const desk = { uow, services, person, access: asker };
+      const were = (await arranged.members(uow)).filter((m) => m.id === before.id).map((m) => m.group_id);
+      await withinOwn.ofPerson(desk, before);
+      if (email !== before.email) await withinOwn.ofGiven(desk, [before.id]);
+      await withinOwn.ofGiven(
+        desk,
+        body.groupIds.filter((id) => !were.includes(id)),
+      );
+      await withinOwn.clearance(desk, { level: before.clearance_level, caveats: before.clearance_caveats }, clearance);
       await requireFreeLogin(uow, login, before.id);
       await requireGroups(uow, body.groupIds);
       const access = await shiftOf(uow, { services, person, trial }, async () => {
@@ -153,9 +166,12 @@ export const peopleActs = {
 
   invite: act(people.invite, {
     name: 'invited a person',
-    on: { ...settingUp, person: one(personKind, ({ params }) => params.id, noRight) },
+    on: { ...lookingAfterPeople, person: one(personKind, ({ params }) => params.id, noRight) },
     repeat: 'another',
-    async write(uow, { on: { person }, body }) {
+    async write(uow, { services, person: asker, access, on: { person }, body }) {
+      const desk = { uow, services, person: asker, access };
+      await withinOwn.ofPerson(desk, person);
+      if (!body.byMail) await withinOwn.ofGiven(desk, [person.id]);
       if (!person.active) throw new Problem(409, 'let-go', message('identity.wasLetGo', { name: person.name }));
       const invitation = await invite(uow, person.id, body.byMail);
       return { answer: invitation, entry: { after: { until: invitation.until } } };
@@ -165,10 +181,13 @@ export const peopleActs = {
   letGo: act(people.letGo, {
     name: 'let a person go',
     also: ['granted', 'took a grant back', 'became the owner'],
-    on: { ...settingUp, person: one(personKind, ({ params }) => params.id, noRight) },
+    on: { ...lookingAfterPeople, person: one(personKind, ({ params }) => params.id, noRight) },
     repeat: 'refused',
     first: arranged.lockMemberships,
-    async write(uow, { services, person: asker, on: { person }, body }) {
+    async write(uow, { services, person: asker, access, on: { person }, body }) {
+      const desk = { uow, services, person: asker, access };
+      await withinOwn.ofPerson(desk, person);
+      if (body.grantsToo) await withinOwn.ofGiven(desk, [person.id]);
       if (person.id === asker.id) throw new Problem(409, 'oneself', message('identity.notOneself'));
       if (!person.active) throw new Problem(409, 'let-go', message('identity.wasLetGo', { name: person.name }));
       const heir = body.heirId === null ? null : await arranged.personById(uow, body.heirId);
@@ -194,9 +213,10 @@ export const peopleActs = {
 
   bringBack: act(people.bringBack, {
     name: 'brought a person back',
-    on: { ...settingUp, person: one(personKind, ({ params }) => params.id, noRight) },
+    on: { ...lookingAfterPeople, person: one(personKind, ({ params }) => params.id, noRight) },
     repeat: 'same',
-    async write(uow, { on: { person } }) {
+    async write(uow, { services, person: asker, access, on: { person } }) {
+      await withinOwn.ofPerson({ uow, services, person: asker, access }, person);
       if (person.active) return { answer: {}, entry: null };
       await arranged.setActive(uow, person.id, true);
       return { answer: {}, entry: { before: { active: false }, after: { active: true } } };
@@ -205,10 +225,11 @@ export const peopleActs = {
 
   endSessions: act(people.endSessions, {
     name: 'ended the sessions of a person',
-    on: { ...settingUp, person: one(personKind, ({ params }) => params.id, noRight) },
+    on: { ...lookingAfterPeople, person: one(personKind, ({ params }) => params.id, noRight) },
     gate: 'none',
     repeat: 'same',
-    async write(uow, { on: { person } }) {
+    async write(uow, { services, person: asker, access, on: { person } }) {
+      await withinOwn.ofPerson({ uow, services, person: asker, access }, person);
       const ended = await arranged.endSessionsOf(uow, person.id);
       return { answer: { ended }, entry: ended === 0 ? null : { before: { sessions: ended } } };
     },
@@ -228,7 +249,7 @@ export const peopleActs = {
 
   makeGroup: act(people.makeGroup, {
     name: 'added a group',
-    on: settingUp,
+    on: lookingAfterPeople,
     repeat: 'refused',
     first: arranged.lockMemberships,
     async write(uow, { services, body }) {
@@ -245,16 +266,20 @@ export const peopleActs = {
 
   changeGroup: act(people.changeGroup, {
     name: 'changed a group',
-    on: { ...settingUp, group: one(groupKind, ({ params }) => params.id, noRight) },
+    on: { ...lookingAfterPeople, group: one(groupKind, ({ params }) => params.id, noRight) },
     repeat: 'refused',
     tries: ({ body }) => body.dryRun,
     first: arranged.lockMemberships,
-    async write(uow, { services, person, trial, on: { group: before }, body }) {
+    async write(uow, { services, person, access: asker, trial, on: { group: before }, body }) {
       if (before.revision !== body.revision) throw changedMeanwhile();
       const { name, active, memberIds, secondFactor = before.second_factor } = body;
+      const desk = { uow, services, person, access: asker };
+      if (before.everyone || (before.second_factor && !secondFactor)) await withinOwn.setsUp(desk);
       if (before.everyone && (!active || memberIds.length > 0)) throw new Problem(409, 'everyone', message('identity.everyoneStays'));
       await requireGroup(uow, { id: before.id, name, memberIds });
       const was = (await arranged.members(uow)).filter((m) => m.group_id === before.id).map((m) => m.id);
+      if (active !== before.active || [...was].sort().join() !== [...new Set(memberIds)].sort().join())
+        await withinOwn.ofGiven(desk, [before.id]);
       const access = await shiftOf(uow, { services, person, trial }, async () => {
         await arranged.writeGroup(uow, { id: before.id, name, active, secondFactor });
         await arranged.writeMembers(uow, before.id, memberIds);

@@ -1,7 +1,7 @@
 import type { GroupLine, PersonLine, people } from '@key-cellar/contract';
 import { message } from '@key-cellar/words';
 import { notFound, type ReadsOf, type Services } from '../kernel/index.js';
-import { requireSettingUp } from './person.js';
+import { requireLookingAfterPeople, requireSettingUp } from './person.js';
 import { readSettings, sessionLimits } from './settingStore.js';
 import * as arranged from './peopleStore.js';
 import { tokenHash } from './passwords.js';
@@ -25,7 +25,7 @@ export const personLine = (p: arranged.PersonRow, groups: readonly arranged.Memb
 
 export const peopleReads: Pick<ReadsOf<typeof people, Services>, 'list' | 'invitation' | 'sessionLimits'> = {
   list: async ({ services, access }) => {
-    await requireSettingUp(services, access);
+    await requireLookingAfterPeople(services, access);
     const { pool } = services;
     const [found, groups, members] = await Promise.all([
       arranged.arrangedPeople(pool),

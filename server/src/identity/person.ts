@@ -4,13 +4,27 @@ import { lockPerson, personById, type PersonRow } from './peopleStore.js';
 
 const administrators = message('identity.whoSetsUp');
 
-/** For acts on people, groups and what brings them: they belong to whoever sets the repository up. */
+const desks = message('identity.whoLooksAfterPeople');
+const connections = message('identity.whoConnects');
+
+/** For what decides who may sign in as whom, and for how long: it belongs to whoever sets the repository up. */
 export const settingUp = { repository: atRepository('setUp', administrators) } as const;
 
-/** The same for what is only read. Throws 403. */
-export async function requireSettingUp({ pool }: Pick<Services, 'pool'>, access: () => Promise<PersonAccess>): Promise<void> {
-  await requireAtRepository(pool, await access(), 'setUp', administrators);
-}
+/** For acts on people and groups, which can be given away as a part of setting up; `withinOwn` says how far they go then. */
+export const lookingAfterPeople = { repository: atRepository('people', desks) } as const;
+
+/** For acts on programs and mail, the other part. */
+export const connecting = { repository: atRepository('connect', connections) } as const;
+
+type Reading = [services: Pick<Services, 'pool'>, access: () => Promise<PersonAccess>];
+
+/** The same for what is only read. Each throws 403. */
+export const requireSettingUp = async (...[{ pool }, access]: Reading): Promise<void> =>
+  requireAtRepository(pool, await access(), 'setUp', administrators);
+export const requireLookingAfterPeople = async (...[{ pool }, access]: Reading): Promise<void> =>
+  requireAtRepository(pool, await access(), 'people', desks);
+export const requireConnecting = async (...[{ pool }, access]: Reading): Promise<void> =>
+  requireAtRepository(pool, await access(), 'connect', connections);
 
 export const personKind = ofRepository<PersonRow>({
   word: 'person',

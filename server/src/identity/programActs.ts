@@ -15,7 +15,8 @@ import {
   type UnitOfWork,
 } from '../kernel/index.js';
 import { newToken, tokenHash } from './passwords.js';
-import { requireSettingUp, settingUp } from './person.js';
+import { connecting, requireConnecting } from './person.js';
+import { withinOwn } from './withinOwn.js';
 import * as store from './programStore.js';
 import { addPrincipal } from './store.js';
 
@@ -46,9 +47,10 @@ async function requireFreeName(uow: UnitOfWork, name: string, but: string | null
 export const programActs = {
   make: act(programs.make, {
     name: 'added a program',
-    on: settingUp,
+    on: connecting,
     repeat: 'refused',
-    async write(uow, { body: { name, clearance } }) {
+    async write(uow, { services, person, access, body: { name, clearance } }) {
+      await withinOwn.clearance({ uow, services, person, access }, null, clearance);
       await requireFreeName(uow, name, null);
       const id = uuidv7();
       await addPrincipal(uow, { id, kind: 'service', name, clearanceLevel: clearance.level, caveats: [...clearance.caveats].sort() });
@@ -58,23 +60,25 @@ export const programActs = {
 
   change: act(programs.change, {
     name: 'changed a program',
-    on: { ...settingUp, program: one(programKind, ({ params }) => params.id, noRight) },
+    on: { ...connecting, program: one(programKind, ({ params }) => params.id, noRight) },
     repeat: 'refused',
-    async write(uow, { on: { program }, body: { revision, name, clearance, active } }) {
+    async write(uow, { services, person, access, on: { program }, body: { revision, name, clearance, active } }) {
+      const was = { level: program.clearance_level, caveats: program.clearance_caveats };
+      await withinOwn.clearance({ uow, services, person, access }, was, clearance);
       if (program.revision !== revision) throw changedMeanwhile();
       await requireFreeName(uow, name, program.id);
       await store.writeProgram(uow, { id: program.id, name, level: clearance.level, caveats: [...clearance.caveats].sort(), active });
-      const { clearance_level: level, clearance_caveats: caveats } = program;
-      const before = { name: program.name, clearance: { level, caveats }, active: program.active };
+      const before = { name: program.name, clearance: was, active: program.active };
       return { answer: { revision: revision + 1 }, entry: { before, after: { name, clearance, active } } };
     },
   }),
 
   makeToken: act(programs.makeToken, {
     name: 'made a token',
-    on: { ...settingUp, program: one(programKind, ({ params }) => params.id, noRight) },
+    on: { ...connecting, program: one(programKind, ({ params }) => params.id, noRight) },
     repeat: 'another',
-    async write(uow, { person, on: { program }, body: { name, scopes, until } }) {
+    async write(uow, { services, person, access, on: { program }, body: { name, scopes, until } }) {
+      await withinOwn.ofGiven({ uow, services, access }, [program.id]);
       if (!program.active) throw new Problem(409, 'not-in-use', message('identity.programNotInUse', { name: program.name }));
       if (until < person.today) throw wrongField('/until', message('identity.tokenPast'));
       if (civilDate(until) > addPeriod(civilDate(person.today), aYear)) throw wrongField('/until', message('identity.tokenAYear'));
@@ -89,7 +93,7 @@ export const programActs = {
 
   endToken: act(programs.endToken, {
     name: 'ended a token',
-    on: { ...settingUp, token: one(tokenKind, ({ params }) => params.id, noRight) },
+    on: { ...connecting, token: one(tokenKind, ({ params }) => params.id, noRight) },
     repeat: 'same',
     async write(uow, { person, on: { token } }) {
       if (token.ended_on !== null) return { answer: {}, entry: null };
@@ -101,7 +105,7 @@ export const programActs = {
 
 export const programReads: ReadsOf<typeof programs, Services> = {
   list: async ({ services, access }) => {
-    await requireSettingUp(services, access);
+    await requireConnecting(services, access);
     const [found, tokens] = await Promise.all([store.programs(services.pool), store.tokens(services.pool)]);
     return {
       programs: found.map((p): ProgramLine => ({

@@ -15,7 +15,8 @@ import {
 import { isRight } from './passwords.js';
 import * as arranged from './peopleStore.js';
 import { newCodes, newFactor, takeAnyCode, takeAppCode } from './secondFactor.js';
-import { personKind, settingUp } from './person.js';
+import { lookingAfterPeople, personKind } from './person.js';
+import { withinOwn } from './withinOwn.js';
 import * as factors from './secondFactorStore.js';
 import { countTry } from './signIn.js';
 import * as store from './store.js';
@@ -138,9 +139,10 @@ export const secondFactorActs = {
 
   resetSecond: act(people.resetSecond, {
     name: 'reset a second factor',
-    on: { ...settingUp, person: one(personKind, ({ params }) => params.id, noRight) },
+    on: { ...lookingAfterPeople, person: one(personKind, ({ params }) => params.id, noRight) },
     repeat: 'refused',
-    async write(uow, { on: { person }, body }) {
+    async write(uow, { services, person: asker, access, on: { person }, body }) {
+      await withinOwn.ofPerson({ uow, services, person: asker, access }, person);
       if (!(await factors.dropFactor(uow, person.id))) throw new Problem(409, 'has-none', message('identity.noSecond'));
       const ended = await arranged.endSessionsOf(uow, person.id);
       return { answer: {}, entry: { subject: subjectOf(person), before: { sessions: ended }, note: body.reason } };

@@ -1,4 +1,5 @@
 import type { AccessShift, DateShift, Told } from '@key-cellar/contract';
+import type { Message } from '@key-cellar/words';
 import type { SignedIn } from './actor.js';
 import type { PersonAccess } from './authority.js';
 import type { UnitOfWork } from './unitOfWork.js';
@@ -21,6 +22,14 @@ interface Questions {
   dateShift: { readonly asks: { readonly placeIds: readonly string[]; readonly access: PersonAccess }; readonly answer: DateShift };
   /** Whose access changes by some work in this transaction, as a person may know it. */
   accessShift: { readonly asks: { readonly person: SignedIn; work(): Promise<unknown> }; readonly answer: Told<AccessShift> };
+  /**
+   * What some people, groups or programs were given, by themselves or by groups that they are in, that goes beyond what a person has there, in a
+   * sentence; null where nothing does, or where the person sets up the repository.
+   */
+  givenBeyond: {
+    readonly asks: { readonly access: PersonAccess; readonly principalIds: readonly string[] };
+    readonly answer: Message | null;
+  };
   /** Whether anybody who can sign in may set up the repository after what this transaction did. */
   somebodySetsUp: { readonly asks: object; readonly answer: boolean };
   /** Hands over what somebody who leaves has: what they own, and grants if asked; gives how much went over. */

@@ -32,7 +32,7 @@ export async function requireApart(db: Db, numbering: { readonly id: string; rea
 export const numberingActs = {
   makeNumbering: act(records.makeNumbering, {
     name: 'made a numbering',
-    on: { repository: atRepository('dispose', keepers) },
+    on: { repository: atRepository('arrange', keepers) },
     repeat: 'refused',
     async write(uow, { body }) {
       await requireSoundNumbering(uow, body);
@@ -44,7 +44,7 @@ export const numberingActs = {
 
   changeNumbering: act(records.changeNumbering, {
     name: 'changed a numbering',
-    on: { numbering: one(numberingKind, ({ params }) => params.id, 'dispose', { who: keepers }) },
+    on: { numbering: one(numberingKind, ({ params }) => params.id, 'arrange', { who: keepers }) },
     repeat: 'refused',
     async write(uow, { on: { numbering: before }, body }) {
       await requireSoundNumbering(uow, body);
@@ -60,7 +60,7 @@ export const numberingActs = {
   /** One that gave a number stays: its number must not be given again. */
   dropNumbering: act(records.dropNumbering, {
     name: 'removed a numbering',
-    on: { numbering: one(numberingKind, ({ params }) => params.id, 'dispose', { who: keepers }) },
+    on: { numbering: one(numberingKind, ({ params }) => params.id, 'arrange', { who: keepers }) },
     repeat: 'refused',
     async write(uow, { on: { numbering }, body }) {
       if (numbering.revision !== body.revision) throw changedMeanwhile();

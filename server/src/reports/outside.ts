@@ -26,7 +26,7 @@ function shown(address: string): string {
 /** What the repository leans on outside of itself. For whoever sets it up. */
 export async function outside(services: Services, access: PersonAccess): Promise<Told<OutsideLine>[]> {
   const { pool, config, sealer } = services;
-  await requireAtRepository(pool, access, 'setUp');
+  await requireAtRepository(pool, access, 'connect');
   // An object store works with every content, and is asked on Proof.
   const last = { ...(await store.outsideLast(pool)), objects: null };
   const troubles = new Map(sealer.troubles().map((trouble) => [trouble.what, trouble.sentence]));

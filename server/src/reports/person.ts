@@ -11,7 +11,7 @@ import { ownedBy } from '../records/index.js';
 export const personPage: Pick<ReadsOf<typeof people, Services>, 'person'> = {
   person: async ({ services: { pool, config }, person, access, params }) => {
     const known = await access();
-    await requireAtRepository(pool, known, 'setUp', message('identity.whoSetsUp'));
+    await requireAtRepository(pool, known, 'people', message('identity.whoLooksAfterPeople'));
     const found = await personById(pool, params.id);
     if (!found) throw notFound(message('thing.person'));
     const [groups, grants, sessions, owns, custodian] = await Promise.all([

@@ -44,7 +44,7 @@ const areas: readonly Area[] = [
   { key: '7', path: '/docket', name: $localize`Docket`, needs: 'docket', right: ['dispose', 'approve', 'audit'] },
   { key: '8', path: '/proof', name: $localize`Proof`, right: ['audit'] },
   { key: '9', path: '/access', name: $localize`Access`, right: ['grant', 'audit'] },
-  { key: '0', path: '/setup', name: $localize`Setup`, right: ['edit', 'dispose', 'setUp'] },
+  { key: '0', path: '/setup', name: $localize`Setup`, right: ['edit', 'dispose', 'setUp', 'people', 'connect', 'arrange'] },
 ];
 
 /** The frame: spine on the left, head strip with the ask bar, the page. */

@@ -2,7 +2,9 @@ import type { identity as english } from '../en/identity.js';
 
 /** People and sessions. */
 export const identity: Record<keyof typeof english, string> = {
+  'identity.clearanceBeyondYou': 'Diese Ermächtigung ist höher als Ihre eigene. Ein Administrator kann sie geben.',
   'identity.codeNeeded': 'Geben Sie den Code ein, den Ihre App zeigt, oder einen Notfallcode.',
+  'identity.commandsMore': '{name} darf im ganzen Repositorium mehr als Sie. Das kann ein Administrator.',
   'identity.everyoneStays': 'Die Gruppe aller hat keine eigenen Mitglieder, ist in keiner Gruppe und bleibt in Gebrauch.',
   'identity.groupNameTaken': 'Eine Gruppe {name} gibt es schon.',
   'identity.hasSecond': 'Es gibt schon einen zweiten Faktor, oder es wurde keiner begonnen.',
@@ -17,6 +19,7 @@ export const identity: Record<keyof typeof english, string> = {
   'identity.noSecond': 'Es gibt keinen zweiten Faktor.',
   'identity.notFresh': 'Melden Sie sich zuerst ab und wieder an: Sie haben kein Passwort, das zeigen könnte, wer Sie sind.',
   'identity.notOneself': 'Niemand scheidet sich selbst aus. Das kann eine andere Administratorin oder ein anderer Administrator.',
+  'identity.onlySetsUp': 'Das ändert überall, wie man sich anmeldet. Das kann ein Administrator.',
   'identity.passwordCommon': 'gehört zu den Passwörtern, die alle zuerst probieren',
   'identity.passwordNames': 'darf weder Namen noch Anmeldenamen noch den Namen des Repositoriums enthalten',
   'identity.passwordRepeats': 'hat zu wenige verschiedene Zeichen',
@@ -29,6 +32,8 @@ export const identity: Record<keyof typeof english, string> = {
   'identity.tooManyPeopleSigning': 'Gerade melden sich zu viele Leute an. Versuchen Sie es gleich noch einmal.',
   'identity.tooManyTries': 'Zu viele Fehlversuche. Warten Sie eine Viertelstunde und versuchen Sie es dann noch einmal.',
   'identity.wasLetGo': '{name} ist ausgeschieden. Holen Sie die Person erst zurück.',
+  'identity.whoConnects': 'Das können Administratoren und Anbindungsverwaltungen des ganzen Repositoriums.',
+  'identity.whoLooksAfterPeople': 'Das können Administratoren und Personenverwaltungen des ganzen Repositoriums.',
   'identity.whoSetsUp': 'Das können Administratoren des ganzen Repositoriums.',
   'identity.wrongCode': 'ist nicht der Code dieses Augenblicks oder wurde schon benutzt',
   'identity.wrongOld': 'ist nicht Ihr Passwort',

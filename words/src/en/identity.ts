@@ -1,6 +1,8 @@
 /** People and sessions. */
 export const identity = {
+  'identity.clearanceBeyondYou': 'This clearance is above your own. An administrator can give it.',
   'identity.codeNeeded': 'Type the code that your app shows, or a recovery code.',
+  'identity.commandsMore': '{name} may do more on the whole repository than you. An administrator can do this.',
   'identity.everyoneStays': 'The group of everybody has no members of its own, is in no group, and stays in use.',
   'identity.groupNameTaken': 'There is a group {name} already.',
   'identity.hasSecond': 'There is a second factor already, or none was begun.',
@@ -14,6 +16,7 @@ export const identity = {
   'identity.noSecond': 'There is no second factor.',
   'identity.notFresh': 'Sign out and in again first: you have no password that could show who you are.',
   'identity.notOneself': 'Nobody lets themselves go. Another administrator can.',
+  'identity.onlySetsUp': 'This changes how people sign in everywhere. An administrator can do it.',
   'identity.passwordCommon': 'is one of the passwords that everyone tries first',
   'identity.passwordNames': 'must not contain a name, the login or the repository’s name',
   'identity.passwordRepeats': 'has too few different characters',
@@ -26,6 +29,8 @@ export const identity = {
   'identity.tooManyPeopleSigning': 'Too many people are signing in just now. Try again in a moment.',
   'identity.tooManyTries': 'Too many wrong tries. Wait a quarter of an hour, then try again.',
   'identity.wasLetGo': '{name} was let go. Bring them back first.',
+  'identity.whoConnects': 'Administrators and connections desks of the whole repository can.',
+  'identity.whoLooksAfterPeople': 'Administrators and people desks of the whole repository can.',
   'identity.whoSetsUp': 'Administrators of the whole repository can.',
   'identity.wrongCode': 'is not the code of this moment, or was used before',
   'identity.wrongOld': 'is not your password',

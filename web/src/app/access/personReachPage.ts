@@ -23,7 +23,7 @@ import { AccessNav } from './accessNav';
             </p>
           }
         </div>
-        @if (session.may('setUp')) {
+        @if (session.may('people')) {
           <div class="acts">
             <a [routerLink]="['/setup/people', id()]" i18n>Their page under Setup</a>
           </div>

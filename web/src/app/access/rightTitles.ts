@@ -16,7 +16,10 @@ const titles: Readonly<Record<Right, string>> = {
   dispose: $localize`dispose`,
   approve: $localize`approve disposals`,
   audit: $localize`audit, also in what stands alone`,
-  setUp: $localize`set up the repository`,
+  setUp: $localize`set up the repository, all of it`,
+  people: $localize`look after people and groups`,
+  connect: $localize`look after programs, mail and what is outside`,
+  arrange: $localize`arrange record types and numbering`,
 };
 
 /** Every right with what it lets somebody do, in their order. */

@@ -11,6 +11,7 @@ import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
 import { CountPipe, InstantPipe } from '../kit/words';
+import { Session } from '../identity/index';
 import { SetupNav } from '../records/index';
 import { GroupSheet } from './groupSheet';
 import { SessionLimitsSheet } from './sessionLimitsSheet';
@@ -51,14 +52,16 @@ const saysOf = (said: string, typed: string): boolean =>
           </p>
         </div>
         <div class="acts">
-          <p-button
-            severity="secondary"
-            [text]="true"
-            label="When sessions end …"
-            i18n-label
-            ariaHasPopup="dialog"
-            (onClick)="limiting.set(true)"
-          />
+          @if (session.may('setUp')) {
+            <p-button
+              severity="secondary"
+              [text]="true"
+              label="When sessions end …"
+              i18n-label
+              ariaHasPopup="dialog"
+              (onClick)="limiting.set(true)"
+            />
+          }
           <p-button severity="secondary" [outlined]="true" label="Add a group" i18n-label (onClick)="openGroup(null)" />
           <p-button label="Add a person" i18n-label pTooltip="n" tooltipPosition="bottom" (onClick)="begin()" />
         </div>
@@ -217,6 +220,7 @@ const saysOf = (said: string, typed: string): boolean =>
 export class PeoplePage {
   private readonly api = inject(Api);
   private readonly router = inject(Router);
+  protected readonly session = inject(Session);
   protected readonly page = loaded(() => this.api.call(people.list));
   protected readonly text = signal('');
   protected readonly found = computed(() => (this.page.value()?.people ?? []).filter((p) => saysOf(`${p.name} ${p.login}`, this.text())));

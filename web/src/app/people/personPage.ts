@@ -81,7 +81,7 @@ import { bodyOf, draftOf, emptyDraft, PersonFields } from './personFields';
 export class PersonPage {
   protected readonly labels = { look: $localize`See the effect`, save: $localize`Save` };
   private readonly api = inject(Api);
-  private readonly session = inject(Session);
+  protected readonly session = inject(Session);
   readonly id = input.required<string>();
   protected readonly page = loaded(() => this.api.call(people.person, { params: { id: this.id() } }));
   protected readonly mail = loaded(() => this.api.call(identity.mailChoices));

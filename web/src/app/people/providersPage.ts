@@ -1,6 +1,8 @@
 import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
 import { federation, type ProviderLine } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
+import { EMPTY } from 'rxjs';
+import { Session } from '../identity/index';
 import { Api } from '../kit/api';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
@@ -23,13 +25,17 @@ import { ProviderSheet } from './providerSheet';
             here, to them or to groups that the provider puts them into.
           </p>
         </div>
-        <div class="acts">
-          <p-button label="Add a provider" i18n-label ariaHasPopup="dialog" (onClick)="show(null)" />
-        </div>
+        @if (setsUp) {
+          <div class="acts">
+            <p-button label="Add a provider" i18n-label ariaHasPopup="dialog" (onClick)="show(null)" />
+          </div>
+        }
       </div>
       <kc-setup-nav />
       <kc-problem [problem]="page.problem()" />
-      <h2 i18n>Sign-in providers</h2>
+      @if (setsUp) {
+        <h2 i18n>Sign-in providers</h2>
+      }
       @if (page.value(); as p) {
         @if (p.providers.length === 0) {
           <div class="empty" i18n>
@@ -101,7 +107,9 @@ import { ProviderSheet } from './providerSheet';
 })
 export class ProvidersPage {
   private readonly api = inject(Api);
-  protected readonly page = loaded(() => this.api.call(federation.providers));
+  /** Who signs in as whom is decided by those who set up; programs may be somebody else’s. */
+  protected readonly setsUp = inject(Session).may('setUp');
+  protected readonly page = loaded(() => (this.setsUp ? this.api.call(federation.providers) : EMPTY));
   protected readonly open = signal(false);
   protected readonly shown = signal<ProviderLine | null>(null);
 

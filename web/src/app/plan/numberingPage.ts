@@ -61,7 +61,7 @@ export class NumberingPage {
   protected readonly parts = ['{series}', '{place}', '{type}', '{year}', '{month}', '{day}', '{fact …}', '{nnnn}'];
 
   constructor() {
-    const remove = inject(Keys).add({ n: [$localize`create a numbering`, () => this.session.may('dispose') && this.begin(null)] });
+    const remove = inject(Keys).add({ n: [$localize`create a numbering`, () => this.session.may('arrange') && this.begin(null)] });
     inject(DestroyRef).onDestroy(remove);
   }
 

@@ -29,7 +29,8 @@ export class SetupNav {
   protected readonly views = computed(() => [
     ...views,
     ...((['dispose', 'hold', 'audit'] as const).some((right) => this.session.may(right)) ? [detectors] : []),
-    ...(this.session.may('setUp') ? [people, providers, mail, outside] : []),
+    ...(this.session.may('people') ? [people] : []),
+    ...(this.session.may('connect') ? [providers, mail, outside] : []),
     ...(this.session.may('dispose') ? [packages] : []),
     acts,
   ]);

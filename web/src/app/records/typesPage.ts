@@ -29,7 +29,7 @@ import { SetupNav } from './setupNav';
             it lacks.
           </p>
         </div>
-        @if (session.may('dispose')) {
+        @if (session.may('arrange')) {
           <div class="acts"><p-button label="New record type" i18n-label pTooltip="n" tooltipPosition="bottom" (onClick)="begin()" /></div>
         }
       </div>
@@ -150,7 +150,7 @@ export class TypesPage {
   protected readonly problem = signal<Problem | null>(null);
 
   constructor() {
-    const remove = inject(Keys).add({ n: [$localize`create a record type`, () => this.session.may('dispose') && this.begin()] });
+    const remove = inject(Keys).add({ n: [$localize`create a record type`, () => this.session.may('arrange') && this.begin()] });
     inject(DestroyRef).onDestroy(remove);
   }
 
