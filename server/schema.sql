@@ -1582,6 +1582,7 @@ CREATE TABLE public.place (
     stencil_key text,
     stencil_words jsonb,
     ready_titles jsonb DEFAULT '[]'::jsonb NOT NULL,
+    reader_on_pages boolean DEFAULT false NOT NULL,
     CONSTRAINT place_check CHECK (((kind = 'repository'::text) = (parent_id IS NULL))),
     CONSTRAINT place_check1 CHECK ((((stencil_id IS NULL) = (stencil_key IS NULL)) AND ((stencil_id IS NULL) = (stencil_version IS NULL)))),
     CONSTRAINT place_declare_on_check CHECK ((declare_on = ANY (ARRAY['filing'::text, 'folderClosed'::text]))),

@@ -148,6 +148,8 @@ export const placeItem = z.strictObject({
   declareOn: z.enum(['filing', 'folderClosed']).nullable(),
   frozenWhenDeclared: z.array(z.enum(['content', 'facts', 'moving'])).max(3),
   standAlone: z.boolean(),
+  /** In packages of before it is not said, and no. */
+  readerOnPages: z.boolean().default(false),
   marking,
   grants: z
     .array(

@@ -183,7 +183,13 @@ export const people = {
   mailTest: post('/setup/mail/test', 'Send oneself a mail, to see that mail leaves', {}),
   grantsOn: get('/places/{id}/grants', 'Who was given what on a place, and on the places around it', {
     params: idParam,
-    response: z.object({ grants: z.array(grant), marking, mayGrant: z.boolean() }),
+    response: z.object({
+      grants: z.array(grant),
+      marking,
+      /** Whether pages name their reader by what is set here, and the code of the nearest place that says so. */
+      readerOnPages: z.object({ here: z.boolean(), by: z.string().nullable() }),
+      mayGrant: z.boolean(),
+    }),
   }),
   giveGrant: post('/places/{id}/grants', 'Give somebody a profile on a place; tried first with dryRun', {
     params: idParam,
@@ -206,6 +212,15 @@ export const people = {
       params: idParam,
       body: z.object({ revision, standAlone: z.boolean(), reason, dryRun: z.boolean().default(true) }),
       response: z.object({ revision, access: accessShift.nullable() }),
+    },
+  ),
+  nameReader: put(
+    '/places/{id}/reader-on-pages',
+    'Let pages that are shown from a place, and from all that is in it, bear the name of whoever reads them, and the time; or no longer',
+    {
+      params: idParam,
+      body: z.object({ revision, readerOnPages: z.boolean(), reason }),
+      response: z.object({ revision }),
     },
   ),
   endGrant: post('/grants/{id}/end', 'Take back what somebody was given; tried first with dryRun', {

@@ -72,7 +72,7 @@ describe('desks', () => {
       programs: (as) => world.as(as).call(programs.list),
       mail: (as) => world.as(as).call(people.mail),
       outside: (as) => world.as(as).call(reports.outside),
-      types: (as) => world.as(as).call(setup.makeType, { body: { code: `T${as}`, title: `Type ${as}`, facts: [] } }),
+      types: (as) => world.as(as).call(setup.makeType, { body: { code: `t${as}`, title: `Type ${as}`, facts: [] } }),
       numbering: (as) =>
         world.as(as).call(records.makeNumbering, { body: { title: `N ${as}`, pattern: `${as}-{nnnn}`, per: [], gapless: false } }),
       providers: (as) => world.as(as).call(federation.providers),

@@ -610,6 +610,12 @@ describe('packages', () => {
     expect([await sees('outsider'), await sees('editor'), await reads('outsider'), await reads('editor')]).toEqual([200, 404, 200, 404]);
     expect(await arrange_((place) => Object.assign(place, { grants: [], standAlone: false }))).toEqual([]);
     expect([await sees('outsider'), await sees('editor'), await reads('outsider'), await reads('editor')]).toEqual([404, 200, 404, 200]);
+    const named = async (): Promise<unknown> =>
+      (await world.pool.query(`select reader_on_pages from place where id = $1`, [world.ids.A02])).rows[0]!.reader_on_pages;
+    expect(await arrange_((place) => (place['readerOnPages'] = true))).toEqual([]);
+    expect(await named()).toBeTrue();
+    expect(await arrange_((place) => (place['readerOnPages'] = false))).toEqual([]);
+    expect(await named()).toBeFalse();
     // Above everybody's clearance.
     expect(await arrange_((place) => (place['marking'] = { level: 9, caveats: [] }))).toEqual([]);
     expect([await sees('editor'), await sees('keeper')]).toEqual([404, 404]);

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { ledger, receiving, records } from '@key-cellar/contract';
+import { ledger, people, plan, receiving, records } from '@key-cellar/contract';
 import sharp from 'sharp';
 import { asOwner } from './support/database.js';
 import { pdfOf } from './support/pdf.js';
@@ -51,6 +51,46 @@ describe('reading on screen', () => {
     }
     const copy = Buffer.from(await (await world.as('editor').fetch(`/api/records/${id}/content`)).arrayBuffer());
     expect(createHash('sha256').update(copy).digest('hex')).toBe(createHash('sha256').update(bytes).digest('hex'));
+  });
+
+  it('names whoever reads on pages from where a place asks for it, and in what is in it', async () => {
+    const id = await filed('plain.pdf', await pdfOf(1));
+    const bytes = async (login: Login): Promise<string> => {
+      const response = await page(id, 1, login);
+      expect(response.status).toBe(200);
+      return createHash('sha256')
+        .update(Buffer.from(await response.arrayBuffer()))
+        .digest('hex');
+    };
+    const plain = await bytes('reader');
+    expect(await bytes('editor')).toBe(plain);
+    const revisionOf = async (placeId: string): Promise<number> =>
+      (await world.as('keeper').call(plan.place, { params: { id: placeId } })).revision;
+    const name = async (placeId: string, readerOnPages: boolean, login: Login = 'keeper') =>
+      world.as(login).call(people.nameReader, {
+        params: { id: placeId },
+        body: { revision: await revisionOf(placeId), readerOnPages, reason: 'screens are photographed' },
+      });
+    expect(await statusOf(name(world.ids.A01, true, 'editor'))).toBe(403);
+    expect(await statusOf(name(world.ids.A, true, 'reader'))).toBe(404);
+    await name(world.ids.A, true);
+    const [reader, editor] = [await bytes('reader'), await bytes('editor')];
+    expect(new Set([plain, reader, editor]).size).toBe(3);
+    const said = async (placeId: string) => (await world.as('keeper').call(people.grantsOn, { params: { id: placeId } })).readerOnPages;
+    expect([await said(world.ids.A), await said(world.ids.A01), await said(world.ids.B)]).toEqual([
+      { here: true, by: 'A' },
+      { here: false, by: 'A' },
+      { here: false, by: null },
+    ]);
+    // A copy that is taken stays the document.
+    expect((await world.as('editor').fetch(`/api/records/${id}/content`)).status).toBe(200);
+    await name(world.ids.A01, true);
+    await name(world.ids.A, false);
+    expect(await bytes('reader')).not.toBe(plain);
+    await name(world.ids.A01, false);
+    expect(await bytes('reader')).toBe(plain);
+    const entries = await world.as('auditor').call(ledger.entries, { query: { limit: 20 } });
+    expect(entries.entries.map((e) => e.act)).toContain('let pages name their reader');
   });
 
   it('draws text on sheets for those who may not copy it, every line of it', async () => {

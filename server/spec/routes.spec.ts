@@ -401,6 +401,11 @@ describe('every route that changes something', () => {
         params: { id: await scene.folder() },
         body: { revision: 1, standAlone: true, reason: 'set apart', dryRun: false },
       }),
+    'people.nameReader': async () =>
+      world.as('keeper').call(contract.people.nameReader, {
+        params: { id: await scene.folder() },
+        body: { revision: 1, readerOnPages: true, reason: 'screens are photographed' },
+      }),
     'people.endGrant': async () =>
       world
         .as('keeper')

@@ -52,6 +52,11 @@ describe('profiles', () => {
   it('never give copying out with reading alone', () => {
     expect(listRights(profile('reader').rights)).toEqual(['discover', 'read']);
     expect(said(message('shared.asIs', { text: describeRights(rightSet('read', 'copyOut', 'setUp')) }))).toBe('read, copy out, set up');
+    // Parts of what is there go without saying; alone they are said.
+    expect(said(message('shared.asIs', { text: describeRights(withParts(rightSet('setUp', 'dispose'))) }))).toBe('dispose, set up');
+    expect(said(message('shared.asIs', { text: describeRights(rightSet('people', 'arrange')) }))).toBe(
+      'look after people, arrange record types',
+    );
   });
   it('give a keeper everything but setting up', () => {
     const beside = rights.filter((right) => !hasRight(profile('keeper').rights, right));

@@ -46,12 +46,14 @@ const parts: Readonly<Partial<Record<Right, RightSet>>> = {
   dispose: rightSet('arrange'),
 };
 
-/** Rights with all that are parts of them. */
-export const withParts = (set: RightSet): RightSet => listRights(set).reduce((all, right) => all | (parts[right] ?? 0), set);
+const partsOf = (set: RightSet): RightSet => listRights(set).reduce((all, right) => all | (parts[right] ?? 0), 0);
 
-/** Rights in words, in their order: “read, copy out”. */
+/** Rights with all that are parts of them. */
+export const withParts = (set: RightSet): RightSet => set | partsOf(set);
+
+/** Rights in words, in their order: “read, copy out”; parts of one that is there go without saying. */
 export function describeRights(set: RightSet): Value {
-  return { list: listRights(set).map((right) => message(`access.right.${right}`)) };
+  return { list: listRights(set & ~partsOf(set)).map((right) => message(`access.right.${right}`)) };
 }
 
 /** A named set of rights. `ownOnly`: discover, read and copyOut reach only what the person deposited. */

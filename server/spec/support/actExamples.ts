@@ -67,6 +67,7 @@ export const examples: Record<string, (t: Things, c: Common, world: ActWorld) =>
     params: { id: t.place },
     body: { revision: 1, standAlone: true, reason: 'set apart', dryRun: false },
   }),
+  'people.nameReader': (t) => ({ params: { id: t.place }, body: { revision: 1, readerOnPages: true, reason: 'screens are photographed' } }),
   'access.askRaise': (t) => ({ body: { placeId: t.place, profile: 'administrator', until: today, reason: 'for a day' } }),
   'access.decideRaise': (t) => ({ params: { id: t.raise }, body: { approve: false, note: 'not now' } }),
   'access.withdrawRaise': (t) => ({ params: { id: t.raise } }),

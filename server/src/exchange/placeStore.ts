@@ -17,6 +17,7 @@ export interface WrittenPlace {
   readonly ready_titles: unknown;
   readonly declare_on: string | null;
   readonly frozen_when_declared: readonly string[];
+  readonly reader_on_pages: boolean;
   readonly stencil_id: string | null;
   readonly stencil_version: number | null;
   readonly stencil_key: string | null;
@@ -51,6 +52,7 @@ const columns = {
   ready_titles: 'jsonb',
   declare_on: 'text',
   frozen_when_declared: 'text[]',
+  reader_on_pages: 'boolean',
   stencil_id: 'uuid',
   stencil_version: 'int',
   stencil_key: 'text',

@@ -371,6 +371,7 @@ class PlaceWriting {
       ready_titles: item.readyTitles,
       declare_on: item.declareOn,
       frozen_when_declared: item.frozenWhenDeclared,
+      reader_on_pages: item.readerOnPages,
       stencil_id: item.madeFrom?.stencil ?? null,
       stencil_version: item.madeFrom?.version ?? null,
       stencil_key: item.madeFrom?.key ?? null,

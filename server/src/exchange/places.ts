@@ -29,6 +29,7 @@ const toItem = (p: store.ExchangedPlace, path: string): Item => ({
   declareOn: p.declare_on,
   frozenWhenDeclared: [...p.frozen_when_declared].sort() as Item['frozenWhenDeclared'],
   standAlone: p.stand_alone,
+  readerOnPages: p.reader_on_pages,
   marking: { level: p.marking_level, caveats: [...p.marking_caveats].sort() },
   grants: p.grants,
   madeFrom:
@@ -89,6 +90,7 @@ export const places: Section<'places'> = {
     declareOn: null,
     frozenWhenDeclared: [],
     standAlone: false,
+    readerOnPages: false,
     marking: { level: 0, caveats: [] },
     grants: [],
     madeFrom: null,

@@ -296,6 +296,7 @@ export interface ExchangedPlace extends Record<string, unknown> {
   declare_on: ItemOf<'places'>['declareOn'];
   frozen_when_declared: ItemOf<'places'>['frozenWhenDeclared'];
   stand_alone: boolean;
+  reader_on_pages: boolean;
   marking_level: number;
   marking_caveats: string[];
   stencil_id: string | null;
@@ -324,7 +325,7 @@ export function places(db: Db) {
            order by coalesce(p.login, p.name) collate "C", g.profile, g.from_on, g.until_on, g.reason collate "C") as grants
          from grant_ g join principal p on p.id = g.principal_id where g.place_id is not null and p.kind <> 'service' group by 1)
      select p.id, p.kind, p.parent_id, p.ancestors, p.code, p.title, p.note, p.not_here, p.message, p.opened_on, p.closed_on, p.retired_on, p.jurisdictions,
-       p.numbering_id, p.takes, p.facts, p.ready_titles, p.declare_on, p.frozen_when_declared, p.stand_alone, p.marking_level, p.marking_caveats,
+       p.numbering_id, p.takes, p.facts, p.ready_titles, p.declare_on, p.frozen_when_declared, p.stand_alone, p.reader_on_pages, p.marking_level, p.marking_caveats,
        p.stencil_id, p.stencil_version, p.stencil_key, p.stencil_words, p.position, p.access_set_id,
        coalesce(rules.rules, '{}') as rules, coalesce(former.former, '[]') as former, coalesce(pairs.pairs, '[]') as pairs, coalesce(grants.grants, '[]') as grants
      from place p left join rules on rules.place_id = p.id left join former on former.place_id = p.id left join pairs on pairs.series_id = p.id

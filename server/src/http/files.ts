@@ -3,8 +3,8 @@ import { notFound, Problem, withUnitOfWork, wrongField, type SignedIn } from '..
 import { batchPage, certificateById, type Services } from '../docket/index.js';
 import { requireVisitor, visitorLeaving } from '../passes/index.js';
 import { arrivalLeaving } from '../receiving/index.js';
-import { leave, type Leaving, pictureOf, sandboxPolicy, textOf, versionLeaving } from '../records/index.js';
-import { bearer, sessionByHash } from '../identity/index.js';
+import { leave, type Leaving, pictureOf, readerMark, sandboxPolicy, textOf, versionLeaving } from '../records/index.js';
+import { bearer, readSettings, sessionByHash } from '../identity/index.js';
 import { headHeader } from '../ledger/index.js';
 import { jobFor } from '../schedule/index.js';
 import { streamSSE } from 'hono/streaming';
@@ -149,7 +149,8 @@ export function fileRoutes(app: HttpApp, services: Services): void {
   ): void => {
     app.get(`${path}/pages/:no`, async (context) => {
       const { person, leaving } = await named(context, 'read');
-      return leave(services, person, leaving, 'read content', () => pictureOf(services, leaving.content, context.req.param('no')));
+      const mark = leaving.namesReader ? readerMark(person.name, await readSettings(services.pool)) : undefined;
+      return leave(services, person, leaving, 'read content', () => pictureOf(services, leaving.content, context.req.param('no'), mark));
     });
     // Text that is text can be copied: who may only read sees pictures of it.
     app.get(`${path}/preview`, async (context) => {

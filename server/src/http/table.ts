@@ -189,7 +189,7 @@ const table: { readonly [A in keyof Areas]: { readonly [K in keyof Areas[A]]: An
     ...grantReads,
     ...peopleActs,
     ...grantActs,
-    ...pick(placeAccessActs, ['giveGrant', 'setStandAlone']),
+    ...pick(placeAccessActs, ['giveGrant', 'setStandAlone', 'nameReader']),
   },
 };
 

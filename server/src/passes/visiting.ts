@@ -2,7 +2,7 @@ import { hasRight } from '@key-cellar/core/access';
 import { message } from '@key-cellar/words';
 import { readSettings, type Settings } from '../identity/index.js';
 import { notFound, Problem, type Actor, type PersonAccess, type Visiting } from '../kernel/index.js';
-import { recordKind, type Leaving, type Services } from '../records/index.js';
+import { readerMark, recordKind, type Leaving, type Services } from '../records/index.js';
 import * as store from './store.js';
 
 /** What a pass is good for now. */
@@ -63,14 +63,12 @@ export async function requireVisitor(services: Services, { sessionHash, address 
   // A pass that was opened as often as it may be goes on for whoever has it open.
   if (state !== 'open' && state !== 'used') throw new Problem(401, 'no-pass', message('passes.worksNoMore'));
   await store.touchVisit(services.pool, sessionHash);
-  const now = new Date(Date.now() + settings.offsetDays * 86_400_000);
-  const time = new Intl.DateTimeFormat('sv-SE', { timeZone: settings.timeZone, dateStyle: 'short', timeStyle: 'short' }).format(now);
   return {
     pass,
     sets: setsShown(access, pass.copy_out),
     settings,
     actor: visitorActor(pass, address, settings.today),
-    mark: `${pass.visitor} · ${time}`,
+    mark: readerMark(pass.visitor, settings),
   };
 }
 

@@ -20,7 +20,7 @@ import { actsFor, notAllowed, one, Problem, requireRight, type ReadsOf, type Ser
 import { requireRevision } from './changes.js';
 import { lockPlan } from './codeStore.js';
 import { placeKind } from './kinds.js';
-import { placeById, writeStandAlone } from './placeStore.js';
+import { nearestNaming, placeById, writeReaderOnPages, writeStandAlone } from './placeStore.js';
 
 const { act } = actsFor<Services>();
 
@@ -76,6 +76,26 @@ export const placeAccessActs = {
     },
   }),
 
+  nameReader: act(people.nameReader, {
+    name: ['let pages name their reader', 'let pages name nobody'],
+    on: { place: one(placeKind, ({ params }) => params.id, 'grant') },
+    repeat: 'refused',
+    async write(uow, { on: { place }, body: { revision, readerOnPages, reason } }) {
+      requireRevision(place, revision);
+      if (place.reader_on_pages === readerOnPages) return { answer: { revision }, entry: null };
+      await writeReaderOnPages(uow, place.id, readerOnPages);
+      return {
+        answer: { revision: revision + 1 },
+        entry: {
+          act: readerOnPages ? 'let pages name their reader' : 'let pages name nobody',
+          before: { readerOnPages: place.reader_on_pages },
+          after: { readerOnPages },
+          note: reason,
+        },
+      };
+    },
+  }),
+
   markPlace: act(accessEndpoints.markPlace, {
     name: 'marked a place',
     on: { place: one(placeKind, ({ params }) => params.id, 'grant') },
@@ -110,6 +130,7 @@ export const grantReads: Pick<ReadsOf<typeof people, Services>, 'grantsOn'> = {
     return {
       grants: await grantLines(pool, await grantsAround(pool, place.id), person.timeZone),
       marking: { level: place.marking_level, caveats: place.marking_caveats },
+      readerOnPages: { here: place.reader_on_pages, by: await nearestNaming(pool, place.id) },
       mayGrant: may('grant'),
     };
   },

@@ -11,6 +11,7 @@ export interface PlaceRow extends Record<string, unknown> {
   title: string;
   note: string;
   stand_alone: boolean;
+  reader_on_pages: boolean;
   marking_level: number;
   marking_caveats: string[];
   access_set_id: number;
@@ -30,7 +31,7 @@ export interface PlaceRow extends Record<string, unknown> {
 }
 
 const columns =
-  'id, kind, parent_id, ancestors, code, title, note, stand_alone, marking_level, marking_caveats, access_set_id, declare_on, frozen_when_declared, jurisdictions, opened_on, closed_on, retired_on, not_here, message, position, numbering_id, facts, takes, revision';
+  'id, kind, parent_id, ancestors, code, title, note, stand_alone, reader_on_pages, marking_level, marking_caveats, access_set_id, declare_on, frozen_when_declared, jurisdictions, opened_on, closed_on, retired_on, not_here, message, position, numbering_id, facts, takes, revision';
 
 export function numberingOf(db: Db, id: string) {
   return row<{ id: string; title: string; pattern: string }>(
@@ -176,6 +177,22 @@ export async function addRepository(db: Db, p: { id: string; title: string; acce
     'place.firstType',
     `insert into record_type (code, title, facts) values ('document', 'Document', '[]') on conflict do nothing`,
   );
+}
+
+/** Code of the nearest place, itself or around it, that lets pages name their reader; null where none does. */
+export async function nearestNaming(db: Db, id: string): Promise<string | null> {
+  const found = await row<{ code: string }>(
+    db,
+    'place.nearestNaming',
+    `select a.code from place p join place a on a.id = any (p.ancestors) and a.reader_on_pages where p.id = $1
+     order by cardinality(a.ancestors) desc limit 1`,
+    [id],
+  );
+  return found?.code ?? null;
+}
+
+export async function writeReaderOnPages(db: Db, id: string, named: boolean): Promise<void> {
+  await run(db, 'place.readerOnPages', 'update place set reader_on_pages = $2, revision = revision + 1 where id = $1', [id, named]);
 }
 
 export async function writeStandAlone(db: Db, id: string, alone: boolean): Promise<void> {

@@ -52,4 +52,4 @@ export {
 } from './store.js';
 export { wordsOfDocument } from './documentText.js';
 export { lookingForSigns, readingWords, signsIn, signsTried, tryingSigns } from './texts.js';
-export { extentOf, pictureOf, sandboxPolicy, textOf } from './view.js';
+export { extentOf, pictureOf, readerMark, sandboxPolicy, textOf } from './view.js';

@@ -16,6 +16,8 @@ type Reader = Actor & { readonly id: string };
 export interface Leaving {
   readonly subject: Act['subject'];
   readonly content: StoredRow;
+  /** Whether its pages bear the name of whoever reads them. */
+  readonly namesReader?: boolean;
   /** What the entry says besides; with the fingerprint of the content. */
   readonly about: Readonly<Record<string, unknown>>;
 }
@@ -33,7 +35,8 @@ export async function versionLeaving(
   const versions = await store.versionsOf(services.pool, id);
   const version = no === undefined ? versions[0] : versions.find((v) => v.no === no);
   if (!version) throw notFound(message('thing.version'));
-  return { subject: recordKind.subject(record), content: version, about: { version: version.no } };
+  const namesReader = await store.namesReader(services.pool, record.places);
+  return { subject: recordKind.subject(record), content: version, namesReader, about: { version: version.no } };
 }
 
 /**

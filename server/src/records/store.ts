@@ -66,6 +66,14 @@ export function recordById(db: Db, id: string) {
   return row<RecordRow>(db, 'record.byId', `select ${fullColumns} from record r where r.id = $1`, [id]);
 }
 
+/** Whether pages from these places bear the name of whoever reads them. */
+export async function namesReader(db: Db, placeIds: readonly string[]): Promise<boolean> {
+  return (
+    (await row(db, 'record.namesReader', 'select from place where id = any ($1::uuid[]) and reader_on_pages limit 1', [placeIds])) !==
+    undefined
+  );
+}
+
 export function recordsByIds(db: Db, ids: readonly string[]) {
   return rows<RecordRow>(db, 'record.byIds', `select ${fullColumns} from record r where r.id = any ($1::uuid[])`, [ids]);
 }

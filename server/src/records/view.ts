@@ -35,6 +35,12 @@ export function extentOf(services: Services, content: StoredRow): Promise<Extent
   return services.pages.extent(showable(services, content));
 }
 
+/** What stands all over a page: who it was shown to, and the minute of the repository’s clock. */
+export function readerMark(name: string, { offsetDays, timeZone }: { readonly offsetDays: number; readonly timeZone: string }): string {
+  const now = new Date(Date.now() + offsetDays * 86_400_000);
+  return `${name} · ${new Intl.DateTimeFormat('sv-SE', { timeZone, dateStyle: 'short', timeStyle: 'short' }).format(now)}`;
+}
+
 /** The picture of a page, by its number in the address; with a mark all over it, if asked for. */
 export async function pictureOf(services: Services, content: StoredRow, page: string | undefined, mark?: string): Promise<Response> {
   const no = z.coerce.number().int().min(1).max(100_000).safeParse(page);

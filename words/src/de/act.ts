@@ -102,6 +102,8 @@ export const act: Record<keyof typeof english, string> = {
   'act.let a person go': 'Person ausgeschieden',
   'act.let a place stand alone': 'Stelle für sich gestellt',
   'act.let out of a hold': 'aus einer Sperre genommen',
+  'act.let pages name nobody': 'Seiten ohne Namen gelassen',
+  'act.let pages name their reader': 'Seiten mit Lesernamen versehen',
   'act.let the rules decide': 'wieder den Regeln überlassen',
   'act.lifted an override': 'Einzelfestlegung aufgehoben',
   'act.linked a provider': 'Identitätsanbieter verknüpft',

@@ -78,6 +78,7 @@ export const can: Record<keyof typeof english, string> = {
   'can.does.people.mailTest': 'Sich selbst eine Mail senden',
   'can.does.people.make': 'Eine Person anlegen',
   'can.does.people.makeGroup': 'Eine Gruppe anlegen',
+  'can.does.people.nameReader': 'Seiten den Namen dessen tragen lassen, der sie liest, oder keinen',
   'can.does.people.resetSecond': 'Den zweiten Faktor einer Person zurücksetzen',
   'can.does.people.setStandAlone': 'Eine Stelle für sich stellen oder wieder öffnen',
   'can.does.plan.closeFolder': 'Eine Akte an einem Tag schließen',

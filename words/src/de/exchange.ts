@@ -60,6 +60,7 @@ export const exchange: Readonly<Record<keyof typeof en, string>> = {
   'exchange.part.path': 'Weg',
   'exchange.part.pattern': 'Muster',
   'exchange.part.per': 'zählt je',
+  'exchange.part.readerOnPages': 'Name des Lesers auf Seiten',
   'exchange.part.readyTitles': 'vorbereitete Titel',
   'exchange.part.retiredOn': 'stillgelegt am',
   'exchange.part.rules': 'Regeln',

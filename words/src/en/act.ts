@@ -100,6 +100,8 @@ export const act = {
   'act.let a person go': 'let a person go',
   'act.let a place stand alone': 'let a place stand alone',
   'act.let out of a hold': 'removed from a hold',
+  'act.let pages name nobody': 'let pages name nobody',
+  'act.let pages name their reader': 'let pages name their reader',
   'act.let the rules decide': 'let the rules decide',
   'act.lifted an override': 'lifted an override',
   'act.linked a provider': 'linked a provider of identities',

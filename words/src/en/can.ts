@@ -76,6 +76,7 @@ export const can = {
   'can.does.people.mailTest': 'Send oneself a mail',
   'can.does.people.make': 'Add a person',
   'can.does.people.makeGroup': 'Make a group',
+  'can.does.people.nameReader': 'Let pages name their reader, or nobody',
   'can.does.people.resetSecond': 'Reset someone’s second factor',
   'can.does.people.setStandAlone': 'Let a place stand alone, or open it again',
   'can.does.plan.closeFolder': 'Close a folder on a day',

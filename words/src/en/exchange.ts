@@ -59,6 +59,7 @@ export const exchange = {
   'exchange.part.path': 'way',
   'exchange.part.pattern': 'pattern',
   'exchange.part.per': 'counts per',
+  'exchange.part.readerOnPages': 'the reader’s name on pages',
   'exchange.part.readyTitles': 'ready titles',
   'exchange.part.retiredOn': 'retired on',
   'exchange.part.rules': 'rules',

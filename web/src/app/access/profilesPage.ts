@@ -96,16 +96,20 @@ import { rightTitles } from './rightTitles';
     }
     td {
       text-align: center;
-      min-width: 4.5rem;
     }
     th.name {
+      padding-inline: 4px;
+      font-size: 12px;
+      line-height: 1.25;
       text-align: center;
       vertical-align: bottom;
+      white-space: normal;
     }
     th[scope='row'] {
       font-weight: normal;
       text-align: start;
-      white-space: nowrap;
+      max-width: 15rem;
+      white-space: normal;
     }
     td.has {
       background: var(--brass-wash);

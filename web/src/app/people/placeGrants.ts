@@ -9,11 +9,12 @@ import { PassSheet } from '../passes/index';
 import { AloneSheet } from './aloneSheet';
 import { GrantSheet } from './grantSheet';
 import { GrantsTable, type GrantTask } from './grantsTable';
+import { ReaderSheet } from './readerSheet';
 
 /** Who was given what on a place, and on those around it; for those who may give it. What is done is tried first. */
 @Component({
   selector: 'kc-place-grants',
-  imports: [AloneSheet, GrantSheet, GrantsTable, MarkingSheet, MarkingWords, PassSheet, ProblemNotice, RouterLink],
+  imports: [AloneSheet, GrantSheet, GrantsTable, MarkingSheet, MarkingWords, PassSheet, ProblemNotice, ReaderSheet, RouterLink],
   template: `
     <div class="head">
       <h2 i18n>Access</h2>
@@ -23,6 +24,9 @@ import { GrantsTable, type GrantTask } from './grantsTable';
           <button type="button" (click)="alone.set(true)">{{ place().standAlone ? labels.open : labels.apart }}</button>
         }
         <button type="button" (click)="marking.set(true)" i18n>marking</button>
+        @if (page.value(); as p) {
+          <button type="button" (click)="naming.set(true)">{{ p.readerOnPages.here ? labels.nobody : labels.reader }}</button>
+        }
         @if (place().rights.includes('link') && (place().kind === 'folder' || place().kind === 'series')) {
           <button type="button" (click)="passing.set(true)" i18n>visitor pass</button>
         }
@@ -35,11 +39,21 @@ import { GrantsTable, type GrantTask } from './grantsTable';
       @if (place().standAlone) {
         <p class="quiet" i18n>Stands alone: what is given farther out does not reach in, but for keepers and auditors.</p>
       }
+      @if (p.readerOnPages.by; as by) {
+        <p class="quiet">
+          @if (p.readerOnPages.here) {
+            <ng-container i18n>Pages shown from here bear the name of whoever reads them.</ng-container>
+          } @else {
+            <ng-container i18n>Pages shown from here bear the name of whoever reads them, as {{ by }} says.</ng-container>
+          }
+        </p>
+      }
       @if (p.grants.length === 0) {
         <p class="quiet" i18n>Nobody was given anything here or around it.</p>
       } @else {
         <kc-grants-table [grants]="p.grants" [here]="place().id" [mayGrant]="p.mayGrant" (task)="task.set($event)" />
       }
+      <kc-reader-sheet [(open)]="naming" [place]="place()" [on]="p.readerOnPages.here" (done)="again()" />
       <kc-marking-sheet [(open)]="marking" [place]="place()" [name]="name()" [now]="p.marking" (done)="again()" />
     }
     <kc-pass-sheet [(open)]="passing" [placeId]="place().id" [placeName]="name()" />
@@ -79,6 +93,8 @@ export class PlaceGrants {
   protected readonly labels = {
     apart: $localize`let it stand alone`,
     open: $localize`no longer stand alone`,
+    reader: $localize`name the reader on pages`,
+    nobody: $localize`name nobody on pages`,
   };
   private readonly api = inject(Api);
   readonly place = input.required<PlacePage>();
@@ -88,6 +104,7 @@ export class PlaceGrants {
   protected readonly task = signal<GrantTask | null>(null);
   protected readonly alone = signal(false);
   protected readonly marking = signal(false);
+  protected readonly naming = signal(false);
   protected readonly passing = signal(false);
 
   constructor() {
