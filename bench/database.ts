@@ -43,10 +43,13 @@ export async function makeDatabase(url: string, size: Size, parts: Parts): Promi
      select x.id, 'folder', s.id, s.ancestors || x.id, 'D' || x.i, 'Folder ' || x.i, 1, '2000-01-01'
      from (select gen_random_uuid() as id, i from generate_series(1, ${folders}) i) x
      join (select id, ancestors, row_number() over (order by code) as n from place where kind = 'series') s on s.n = 1 + x.i % 500`,
-    // A thousand access sets: folders with grants of their own.
+    // Places of the plan have access sets of their own, and so has a thousand folders with grants of theirs.
+    `insert into access_set (anchor_place) select id from place where kind in ('function', 'series')`,
     `insert into access_set (anchor_place) select id from (select id from place where kind = 'folder' order by code limit 999) x`,
     `update place set access_set_id = s.id from access_set s where s.anchor_place = place.id`,
-    `insert into grant_ (id, principal_id, place_id, profile, reason) select gen_random_uuid(), g.id, s.anchor_place, 'editor', 'bench' from access_set s join (select id, row_number() over () n from principal where kind = 'group' and not everyone) g on g.n = 1 + s.id % 80`,
+    `update place f set access_set_id = p.access_set_id from place p where f.kind = 'folder' and p.id = f.parent_id
+       and not exists (select from access_set s where s.anchor_place = f.id)`,
+    `insert into grant_ (id, principal_id, place_id, profile, reason) select gen_random_uuid(), g.id, s.anchor_place, 'editor', 'bench' from access_set s join place d on d.id = s.anchor_place and d.kind = 'folder' join (select id, row_number() over () n from principal where kind = 'group' and not everyone) g on g.n = 1 + s.id % 80`,
     `insert into record_type (code, title, facts) values ('note', 'Note', '[]')`,
     `insert into record_type_version (code, version, title, facts) values ('note', 1, 'Note', '[]')`,
     // Five hundred rules, one a series.

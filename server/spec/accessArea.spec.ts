@@ -1,4 +1,4 @@
-import { access, people, plan } from '@key-cellar/contract';
+import { access, people, plan, records } from '@key-cellar/contract';
 import { listRights, shippedProfiles } from '@key-cellar/core/access';
 import * as fc from 'fast-check';
 import { chapters } from './support/chapters.js';
@@ -278,5 +278,43 @@ describe('the area of access', () => {
     expect((await found()).some((f) => f.kind === 'standsAlone')).toBeTrue();
     expect(await statusOf(found('outsider'))).toBe(403);
     await world.setToday(now);
+  });
+
+  chapter('is given high in the plan, for the first time there or not, without a record being written', async () => {
+    const made = async (parentId: string, kind: 'activity' | 'series' | 'folder', code: string): Promise<string> =>
+      (await keeper().call(plan.makePlace, { body: { parentId, kind, code, title: code } })).id;
+    const { id: branch } = await keeper().call(plan.makePlace, {
+      body: { parentId: world.ids.root, kind: 'function', code: 'H', title: 'High' },
+    });
+    const activity = await made(branch, 'activity', 'H.1');
+    const series = await made(activity, 'series', 'H-01');
+    const folder = await made(series, 'folder', 'H-01-F');
+    const { id: record } = await world.file('keeper', { place: folder });
+    const row = async (): Promise<string> =>
+      (await world.pool.query<{ row: string }>(`select xmin || ' ' || access_set_id as row from record where id = $1`, [record])).rows[0]!
+        .row;
+    const sees = (): Promise<number> => statusOf(world.as('outsider').call(records.dossier, { params: { id: record } }));
+    const [before, grants] = [await row(), new Map<string, string>()];
+    expect(await sees()).toBe(404);
+    for (const placeId of [branch, activity, series]) {
+      const { id } = await keeper().call(people.giveGrant, {
+        params: { id: placeId },
+        body: { principalId: world.ids.outsider, profile: 'reader', from: null, until: null, reason: 'looks in', dryRun: false },
+      });
+      grants.set(placeId, id);
+      expect([await sees(), await row()]).toEqual([200, before]);
+    }
+    for (const id of grants.values())
+      await keeper().call(people.endGrant, { params: { id }, body: { reason: 'no longer', dryRun: false } });
+    expect([await sees(), await row()]).toEqual([404, before]);
+    // A folder shares the access of its series until something was given on itself.
+    const { id: last } = await keeper().call(people.giveGrant, {
+      params: { id: folder },
+      body: { principalId: world.ids.outsider, profile: 'reader', from: null, until: null, reason: 'looks in', dryRun: false },
+    });
+    expect(await sees()).toBe(200);
+    expect(await row()).not.toBe(before);
+    await keeper().call(people.endGrant, { params: { id: last }, body: { reason: 'no longer', dryRun: false } });
+    expect((await row()).split(' ')[1]).toBe(before.split(' ')[1]!);
   });
 });

@@ -19,10 +19,6 @@ export async function addPlaces(
   const rootId = random.id();
   const placeId = new Map<string, string>();
   const ancestorsOf = new Map<string, string[]>();
-  const setFor = async (code: string): Promise<number> => {
-    const marking = markings[code] ?? { level: 0, caveats: [] };
-    return getOrMakeSet(uow, { anchorPlace: rootId, recordId: null, ...marking });
-  };
   const add = async (
     id: string,
     kind: string,
@@ -55,7 +51,7 @@ export async function addPlaces(
         code,
         title,
         position,
-        await setFor(more.setCode ?? code),
+        await getOrMakeSet(uow, { anchorPlace: kind === 'folder' ? parent! : id, recordId: null, ...marking }),
         more.openedOn ?? begin,
         more.closedOn ?? null,
         more.jurisdictions ?? [],

@@ -60,15 +60,15 @@ export function principal(db: Db, id: string) {
   );
 }
 
-/** How many records there are in each of these access sets, and where the access of each hangs. */
+/** How many records there are in each of these access sets. */
 export function recordsInSets(db: Db, sets: readonly number[]) {
-  return rows<{ id: number; anchor_place: string; n: number }>(
+  return rows<{ id: number; n: number }>(
     db,
     'access.recordsInSets',
-    `select s.id, s.anchor_place, coalesce(sum(c.kept), 0)::int as n
+    `select s.id, coalesce(sum(c.kept), 0)::int as n
      from access_set s left join (select access_set_id, kept from rack_cell union all select access_set_id, kept from rack_delta) c
        on c.access_set_id = s.id
-     where s.id = any ($1::int[]) group by s.id, s.anchor_place`,
+     where s.id = any ($1::int[]) group by s.id`,
     [sets],
   );
 }

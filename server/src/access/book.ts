@@ -25,6 +25,10 @@ interface AccessSet {
   readonly id: number;
   readonly chain: readonly AccessPlace[];
   readonly marking: Marking;
+  /** The nearest place that decides about access here. */
+  readonly by: string;
+  /** The same for sets on which everybody has the same rights. */
+  readonly alike: string;
 }
 
 /** Everything that effective access depends on, as it stood at one epoch. */
@@ -52,6 +56,11 @@ export class Snapshot {
     return principalsOf(id, this.memberships);
   }
 
+  /** The nearest place around a set that decides about access there: with grants, standing alone, or the repository. */
+  decidedBy(setId: number): string {
+    return this.accessSets.get(setId)!.by;
+  }
+
   markingOf(setId: number): Marking {
     return this.accessSets.get(setId)!.marking;
   }
@@ -70,11 +79,17 @@ export class Snapshot {
       clearance: person.clearance,
     };
     const bySet = new Map<number, SetRights>();
+    const alike = new Map<string, SetRights>();
     let anywhere: RightSet = 0;
     for (const set of this.accessSets.values()) {
-      const { all, own } = effectiveAccess(who, set.chain, set.marking, today);
-      bySet.set(set.id, { all, own });
-      anywhere |= own;
+      let rights = alike.get(set.alike);
+      if (!rights) {
+        const { all, own } = effectiveAccess(who, set.chain, set.marking, today);
+        rights = { all, own };
+        alike.set(set.alike, rights);
+        anywhere |= own;
+      }
+      bySet.set(set.id, rights);
     }
     const lists = new Map<string, readonly number[]>();
     const listOf = (right: Right, which: 'all' | 'own'): readonly number[] => {
@@ -113,6 +128,30 @@ function toGrant(g: Awaited<ReturnType<typeof store.grants>>[number], profiles: 
   };
 }
 
+function membershipsOf(members: Awaited<ReturnType<typeof store.memberships>>): Memberships {
+  const memberships = new Map<string, string[]>();
+  for (const m of members) memberships.set(m.member_id, [...(memberships.get(m.member_id) ?? []), m.group_id]);
+  return memberships;
+}
+
+/** Whether anybody who can sign in may set up the repository, as this transaction has it: what was given on it as a whole says so. */
+export async function somebodySetsUp(db: Db, today: string): Promise<boolean> {
+  const [given, members, people, profiles] = await Promise.all([
+    store.grantsOnRoot(db),
+    store.memberships(db),
+    store.people(db),
+    loadProfiles(db),
+  ]);
+  const root = await store.rootPlace(db);
+  if (!root) return true;
+  const [memberships, day] = [membershipsOf(members), civilDate(today)];
+  const chain = [{ id: root.id, name: '', standAlone: false, grants: given.map((g) => toGrant(g, profiles)) }];
+  return people.some(({ id, signs_in: signsIn, clearance_level: level, clearance_caveats: caveats }) => {
+    const who = { id, principals: principalsOf(id, memberships), clearance: { level, caveats } };
+    return signsIn && hasRight(effectiveAccess(who, chain, root.marking, day).all, 'setUp');
+  });
+}
+
 /** Loads what effective access depends on, as whoever asks sees it now. */
 export async function loadSnapshot(db: Db): Promise<Snapshot> {
   const [sets, anchors, grants, members, profiles] = await Promise.all([
@@ -135,6 +174,7 @@ export async function loadSnapshot(db: Db): Promise<Snapshot> {
       anchor.ancestors
         .map((id) => places.get(id))
         .filter((place) => place !== undefined)
+        .filter((place) => place.parent_id === null || place.stand_alone || grantsAt.has(place.id))
         .map((place) => ({
           id: place.id,
           name: `${place.code} ${place.title}`,
@@ -146,14 +186,14 @@ export async function loadSnapshot(db: Db): Promise<Snapshot> {
   const accessSets = new Map<number, AccessSet>();
   for (const set of sets) {
     const chain = [...(chains.get(set.anchor_place) ?? [])];
+    const by = chain.at(-1)?.id ?? set.anchor_place;
     if (set.record_id) {
       chain.push({ id: set.record_id, name: set.record_name ?? '', standAlone: false, grants: grantsAt.get(set.record_id) ?? [] });
     }
-    accessSets.set(set.id, { id: set.id, chain, marking: { level: set.marking_level, caveats: set.marking_caveats } });
+    const marking = { level: set.marking_level, caveats: set.marking_caveats };
+    accessSets.set(set.id, { id: set.id, chain, marking, by, alike: JSON.stringify([by, set.record_id, marking]) });
   }
-  const memberships = new Map<string, string[]>();
-  for (const m of members) memberships.set(m.member_id, [...(memberships.get(m.member_id) ?? []), m.group_id]);
-  return new Snapshot(accessSets, memberships);
+  return new Snapshot(accessSets, membershipsOf(members));
 }
 
 /** Who may do what, from snapshots of access that are loaded anew when the epoch that a session saw is newer. */
@@ -203,8 +243,7 @@ export async function whoseAccessChanges(
   const byId = new Map(places.map((p) => [p.id, p]));
   const grantsAt = new Map<string, Grant[]>();
   for (const g of grantRows) if (g.place_id) grantsAt.set(g.place_id, [...(grantsAt.get(g.place_id) ?? []), toGrant(g, profiles)]);
-  const memberships = new Map<string, string[]>();
-  for (const m of members) memberships.set(m.member_id, [...(memberships.get(m.member_id) ?? []), m.group_id]);
+  const memberships = membershipsOf(members);
   const chain = (ids: readonly string[]): AccessPlace[] =>
     ids.map((id) => byId.get(id)!).map((p) => ({ id: p.id, name: p.code, standAlone: p.stand_alone, grants: grantsAt.get(p.id) ?? [] }));
   const place = byId.get(moved.placeId)!;

@@ -12,9 +12,9 @@ import {
   type SignedIn,
   type UnitOfWork,
 } from '../kernel/index.js';
-import { loadSnapshot } from './book.js';
+import { loadSnapshot, somebodySetsUp } from './book.js';
 import { accessShift, accessStanding, type Scope } from './change.js';
-import { grantSubject, somebodySetsUp } from './grants.js';
+import { grantSubject } from './grants.js';
 import { loadProfiles, ownProfiles } from './profileStore.js';
 import * as store from './store.js';
 

@@ -1,8 +1,6 @@
 import { message } from '@key-cellar/words';
-import { hasRight } from '@key-cellar/core/access';
 import { uuidv7 } from 'uuidv7';
-import { notFound, rootSet, type Db, type UnitOfWork } from '../kernel/index.js';
-import { loadSnapshot } from './book.js';
+import { notFound, type Db, type UnitOfWork } from '../kernel/index.js';
 import * as store from './store.js';
 
 /** A record as grants on it name it. */
@@ -21,9 +19,20 @@ type Given = {
   readonly reason: string;
 } & ({ readonly placeId: string } | { readonly record: Named });
 
+/** The access set of a place that is about to be made, marked as the place around it: of its own, but for a folder, which shares that one’s. */
+export async function setOfNewPlace(
+  db: Db,
+  place: { readonly id: string; readonly kind: string; readonly around: number },
+): Promise<number> {
+  if (place.kind === 'folder') return place.around;
+  const around = (await store.setById(db, place.around))!;
+  const { marking_level: level, marking_caveats: caveats } = around;
+  return store.getOrMakeSet(db, { anchorPlace: place.id, recordId: null, level, caveats });
+}
+
 /**
- * Lets access of a place hang where it has to by what is set on it: on itself when it has grants or stands alone, else where that of the place
- * around it does. What lies below goes along.
+ * Lets access of a place hang where it has to: on itself where it is of the plan, has grants or stands alone; else, for other folders, where that
+ * of the place around it does. What lies below goes along. Places of the plan that share what is around them come to hang on themselves at their first grant.
  */
 export async function settleAnchor(uow: UnitOfWork, placeId: string): Promise<void> {
   const place = await store.hanging(uow, placeId);
@@ -115,18 +124,4 @@ export async function handOverGrants(
     await takeGrantBack(uow, grant, reason);
   }
   return handed;
-}
-
-/** Whether anybody who can sign in may set up the repository, as this transaction has it. */
-export async function somebodySetsUp(db: Db, today: string): Promise<boolean> {
-  const [root, snapshot, people] = [await rootSet(db), await loadSnapshot(db), await store.people(db)];
-  if (root === null) return true;
-  return people.some(
-    (p) =>
-      p.signs_in &&
-      hasRight(
-        snapshot.of({ id: p.id, today, clearance: { level: p.clearance_level, caveats: p.clearance_caveats } }).on(root).all,
-        'setUp',
-      ),
-  );
 }

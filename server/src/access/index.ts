@@ -1,4 +1,4 @@
-export { accessBooks, whoseAccessChanges } from './book.js';
+export { accessBooks, somebodySetsUp, whoseAccessChanges } from './book.js';
 export { accessReads } from './reads.js';
 export { accessShift, accessStanding, type AccessStanding } from './change.js';
 export { profileActs, profileReads, requireSoundProfile } from './profileActs.js';
@@ -17,7 +17,7 @@ export {
   withShift,
 } from './giving.js';
 export { grantActs } from './grantActs.js';
-export { handOverGrants, placeGrant, settleAnchor, somebodySetsUp, takeGrantBack } from './grants.js';
+export { handOverGrants, placeGrant, setOfNewPlace, settleAnchor, takeGrantBack } from './grants.js';
 export { liftInto, markPlace, remarkRecords, requireMarking } from './marking.js';
 export {
   getOrMakeSet,

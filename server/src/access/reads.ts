@@ -226,9 +226,10 @@ export const accessReads: Pick<ReadsOf<typeof access, Services>, 'matrix' | 'com
     const names = new Map((await area.groups(pool)).map((g) => [g.id, g.name]));
     const counted = await area.recordsInSets(pool, sets);
     const byPlace = new Map<string, { rights: RightSet; through: Map<string, Message>; records: number }>();
-    for (const { id, anchor_place: place, n } of counted) {
+    for (const { id, n } of counted) {
       const weighed = snapshot.weigh(who, id, person.today);
       if (weighed.own === 0) continue;
+      const place = snapshot.decidedBy(id);
       const line = byPlace.get(place) ?? { rights: 0, through: new Map(), records: 0 };
       line.rights |= weighed.own;
       for (const words of throughWords((id_) => names.get(id_), about.id, weighed.weighed)) line.through.set(JSON.stringify(words), words);

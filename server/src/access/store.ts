@@ -17,30 +17,63 @@ export function accessSets(db: Db) {
   );
 }
 
-/** Places with grants of their own, places that stand alone and the repository: all that a chain can consist of. */
+/** The repository, its plan, and folders with grants of their own or that stand alone: all that access hangs on. */
 export function anchorPlaces(db: Db) {
-  return rows<{ id: string; ancestors: string[]; code: string; title: string; stand_alone: boolean }>(
+  return rows<{ id: string; parent_id: string | null; ancestors: string[]; code: string; title: string; stand_alone: boolean }>(
     db,
     'access.anchors',
-    `select id, ancestors, code, title, stand_alone from place
-     where stand_alone or parent_id is null or id in (select place_id from grant_ where place_id is not null)`,
+    `select id, parent_id, ancestors, code, title, stand_alone from place
+     where kind <> 'folder' or stand_alone or id in (select place_id from grant_ where place_id is not null)`,
   );
 }
 
+interface GivenRow extends Record<string, unknown> {
+  id: string;
+  principal_id: string;
+  place_id: string | null;
+  record_id: string | null;
+  profile: string;
+  from_on: string | null;
+  until_on: string | null;
+}
+
+const givenColumns = 'id, principal_id, place_id, record_id, profile, from_on, until_on';
+
 export function grants(db: Db) {
-  return rows<{
-    id: string;
-    principal_id: string;
-    place_id: string | null;
-    record_id: string | null;
-    profile: string;
-    from_on: string | null;
-    until_on: string | null;
-  }>(db, 'access.grants', 'select id, principal_id, place_id, record_id, profile, from_on, until_on from grant_');
+  return rows<GivenRow>(db, 'access.grants', `select ${givenColumns} from grant_`);
+}
+
+/** The repository as a place, and how it is marked; undefined before there is one. */
+export async function rootPlace(db: Db): Promise<{ readonly id: string; readonly marking: Marking } | undefined> {
+  const found = await row<{ id: string; level: number; caveats: string[] }>(
+    db,
+    'access.rootPlace',
+    `select p.id, s.marking_level as level, s.marking_caveats as caveats from place p join access_set s on s.id = p.access_set_id
+     where p.parent_id is null`,
+  );
+  return found && { id: found.id, marking: { level: found.level, caveats: found.caveats } };
+}
+
+/** What was given on the repository as a whole. */
+export function grantsOnRoot(db: Db) {
+  return rows<GivenRow>(
+    db,
+    'access.grantsOnRoot',
+    `select ${givenColumns} from grant_ where place_id = (select id from place where parent_id is null)`,
+  );
 }
 
 export function memberships(db: Db) {
   return rows<{ member_id: string; group_id: string }>(db, 'access.memberships', 'select member_id, group_id from in_group');
+}
+
+export function setById(db: Db, id: number) {
+  return row<{ marking_level: number; marking_caveats: string[] }>(
+    db,
+    'access.setById',
+    'select marking_level, marking_caveats from access_set where id = $1',
+    [id],
+  );
 }
 
 export interface SetKey {
@@ -218,7 +251,7 @@ export function hanging(db: Db, placeId: string) {
   return row<{ parent_id: string | null; own: boolean; anchor_place: string; parent_anchor: string | null }>(
     db,
     'access.hanging',
-    `select p.parent_id, p.stand_alone or exists (select from grant_ g where g.place_id = p.id) as own, s.anchor_place,
+    `select p.parent_id, p.kind <> 'folder' or p.stand_alone or exists (select from grant_ g where g.place_id = p.id) as own, s.anchor_place,
             (select t.anchor_place from place q join access_set t on t.id = q.access_set_id where q.id = p.parent_id) as parent_anchor
      from place p join access_set s on s.id = p.access_set_id where p.id = $1`,
     [placeId],

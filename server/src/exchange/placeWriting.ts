@@ -307,7 +307,7 @@ class PlaceWriting {
       const around = markings.get(parent.id) ?? (await markingOfPlace(uow, parent.id));
       const marking = said.includes('marking') ? after.marking : around;
       markings.set(parent.id, around).set(id, marking);
-      const own = after.standAlone || after.grants.length > 0;
+      const own = after.kind !== 'folder' || after.standAlone || after.grants.length > 0;
       const access_set_id = await setOf(own ? id : this.anchorOf(parent), marking.level, marking.caveats);
       const row = {
         ...this.written(id, after),

@@ -5,6 +5,7 @@ import { refuse } from '@key-cellar/core/records';
 import { uuidv7 } from 'uuidv7';
 import { message, type Message, type Value } from '@key-cellar/words';
 import { checkFacts, recordTypes } from '../facts/index.js';
+import { setOfNewPlace } from '../access/index.js';
 import { actsFor, one, Problem, wrongField, type PersonAccess, type Services } from '../kernel/index.js';
 import {
   effectOn,
@@ -72,7 +73,7 @@ export const placeActs = {
         id,
         ancestors: [...parent.ancestors, id],
         position: siblings.length,
-        accessSetId: parent.access_set_id,
+        accessSetId: await setOfNewPlace(uow, { id, kind: body.kind, around: parent.access_set_id }),
         openedOn: body.openedOn ?? person.today,
       });
       return {

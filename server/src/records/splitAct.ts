@@ -254,6 +254,7 @@ class Splitting {
     const grants = await store.grantsOn(uow, of.id);
     const set = async (anchorPlace: string): Promise<number> =>
       getOrMakeSet(uow, { anchorPlace, recordId: null, level: of.marking_level, caveats: of.marking_caveats });
+    // What is counted here is counted by access as it was before: a set of its own comes with its first grant.
     const around = await anchorOf(uow, parent.id);
     await store.addTwin(uow, {
       id,
