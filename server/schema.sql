@@ -1445,7 +1445,7 @@ CREATE TABLE public.mail (
     claimed_at timestamp with time zone,
     ended_at timestamp with time zone,
     problem text,
-    CONSTRAINT mail_state_check CHECK ((state = ANY (ARRAY['waiting'::text, 'sending'::text, 'sent'::text, 'refused'::text, 'uncertain'::text])))
+    CONSTRAINT mail_state_check CHECK ((state = ANY (ARRAY['waiting'::text, 'sending'::text, 'sent'::text, 'refused'::text, 'uncertain'::text, 'returned'::text])))
 );
 
 CREATE TABLE public.mail_choice (

@@ -79,7 +79,7 @@ const mailLine = z.object({
   address: z.string(),
   kind: z.string(),
   subject: z.string(),
-  state: z.enum(['waiting', 'sending', 'sent', 'refused', 'uncertain']),
+  state: z.enum(['waiting', 'sending', 'sent', 'refused', 'uncertain', 'returned']),
   tries: z.number().int(),
   at: z.string(),
   /** What the other side said. */

@@ -1,16 +1,31 @@
 import { createServer, type Server, type Socket } from 'node:net';
-import { identity, people, reports } from '@key-cellar/contract';
+import { identity, ledger, people, reports } from '@key-cellar/contract';
 import PostalMime from 'postal-mime';
 import { SMTPServer } from 'smtp-server';
 import { message, told } from '@key-cellar/words';
+import SMTPConnection from 'nodemailer/lib/smtp-connection/index.js';
 import { send, sendDigests } from '../src/identity/index.js';
+import { startServer } from '../src/index.js';
 import { programActor, withUnitOfWork } from '../src/kernel/index.js';
-import { meaningOf, openMailer, writeMailSetting } from '../src/mail/index.js';
-import { asOwner } from './support/database.js';
-import { Client, makeWorld, problemOf, statusOf, today, type World } from './support/world.js';
+import {
+  meaningOf,
+  openMailer,
+  openReturnAddresses,
+  openReturns,
+  readReport,
+  returnAddresses,
+  writeMailSetting,
+  type ReturnAddresses,
+} from '../src/mail/index.js';
+import { eventually } from './support/eventually.js';
+import { asOwner, configFor, dropDatabase, freshDatabase } from './support/database.js';
+import { signedInAt } from './support/founded.js';
+import { Client, makeWorld, password, problemOf, statusOf, today, type World } from './support/world.js';
 
 /** A mail as it came in, and for whom. */
 interface Arrived {
+  /** The reverse-path of its envelope. */
+  readonly from: string;
   readonly to: string[];
   readonly raw: Buffer;
 }
@@ -23,11 +38,14 @@ describe('mail', () => {
   /** What the server says of an address: nothing, or an error of SMTP. */
   let says: (address: string) => { code: number; text: string } | null = () => null;
   const refused: string[] = [];
-  const config = () => ({ url, user: null, password: null, from: 'Key Cellar <cellar@test.example>' });
+  /** Where what comes back goes to; null: it is not taken in. */
+  let addresses: ReturnAddresses | null = null;
+  const config = () => ({ url, user: null, password: null, from: 'Key Cellar <cellar@test.example>', returns: null });
   const mailer = () =>
     openMailer(world.pool, world.services.log, {
       config: config(),
       domain: 'cellar.test',
+      returns: addresses,
       refused: (mail, problem) => Promise.resolve(void refused.push(`${mail.address}: ${problem}`)),
     });
   /** Sends what waits. */
@@ -67,7 +85,11 @@ describe('mail', () => {
         const parts: Buffer[] = [];
         stream.on('data', (part: Buffer) => parts.push(part));
         stream.on('end', () => {
-          arrived.push({ to: session.envelope.rcptTo.map((r) => r.address), raw: Buffer.concat(parts) });
+          arrived.push({
+            from: session.envelope.mailFrom ? session.envelope.mailFrom.address : '',
+            to: session.envelope.rcptTo.map((r) => r.address),
+            raw: Buffer.concat(parts),
+          });
           done();
         });
       },
@@ -270,6 +292,164 @@ describe('mail', () => {
     expect([of(550, 'RCPT TO'), of(554, 'DATA'), of(552, 'MAIL FROM')]).toEqual(['refused', 'refused', 'refused']);
     expect([of(451, 'RCPT TO'), of(421, 'CONN'), of(535, 'AUTH PLAIN'), of(undefined, 'CONN')]).toEqual(Array(4).fill('later'));
     expect([of(undefined, 'CONN', true), of(550, 'DATA', true), of(451, 'DATA', true)]).toEqual(['uncertain', 'refused', 'later']);
+  });
+
+  describe('that comes back', () => {
+    const came: string[] = [];
+    let returns: Awaited<ReturnType<typeof openReturns>>;
+    const report = (
+      action: string,
+      more: readonly string[] = ['Status: 5.1.1', 'Diagnostic-Code: smtp; 550 5.1.1 No such', '  mailbox here'],
+    ) =>
+      [
+        ...['From: Mail Delivery System <daemon@relay.example>', 'Subject: Undelivered', 'MIME-Version: 1.0'],
+        ...[
+          'Content-Type: multipart/report; report-type=delivery-status;',
+          '\tboundary="=_b"',
+          '',
+          '--=_b',
+          'Content-Type: text/plain',
+          '',
+        ],
+        ...[
+          'It could not be delivered. Action: failed',
+          '--=_b',
+          'Content-Type: message/delivery-status',
+          '',
+          'Reporting-MTA: dns; relay.example',
+        ],
+        ...['', 'Final-Recipient: rfc822; editor@test.example', `Action: ${action}`, ...more],
+        ...['', '--=_b', 'Content-Type: message/rfc822', '', 'Subject: as it was', '', 'body', '--=_b--', ''],
+      ].join('\r\n');
+    /** Brings something back to an address; gives what the server said, null where it took it. */
+    const bring = async (to: string, source: string): Promise<string | null> => {
+      const connection = new SMTPConnection({ host: '127.0.0.1', port: returns.port, ignoreTLS: true });
+      connection.on('error', () => undefined);
+      try {
+        await new Promise<void>((resolve, reject) => connection.connect((error) => (error ? reject(error) : resolve())));
+        return await new Promise<string | null>((resolve) =>
+          connection.send({ from: '', to: [to] }, source, (error) => resolve(error ? error.message : null)),
+        );
+      } finally {
+        connection.close();
+      }
+    };
+    /** A mail that left, with the address that it comes back to. */
+    const left = async (): Promise<{ id: string; back: string }> => {
+      await letters({ login: 'editor' });
+      await deliver();
+      const { rows } = await world.pool.query<{ id: string }>(`select id from mail order by queued_at desc limit 1`);
+      return { id: rows[0]!.id, back: arrived.at(-1)!.from };
+    };
+    const stateOf = async (id: string): Promise<string[]> => {
+      const { rows } = await world.pool.query<{ state: string; problem: string | null }>(`select state, problem from mail where id = $1`, [
+        id,
+      ]);
+      return [rows[0]!.state, rows[0]!.problem ?? ''];
+    };
+
+    beforeAll(async () => {
+      addresses = await openReturnAddresses(world.pool, 'Returns.test.example');
+      returns = await openReturns(world.pool, world.services.log, {
+        returns: { domain: 'Returns.test.example', host: '127.0.0.1', port: 0 },
+        addresses,
+        came: (mail, problem) => Promise.resolve(void came.push(`${mail.address}: ${problem}`)),
+      });
+    });
+    afterAll(async () => {
+      addresses = null;
+      await returns.stop();
+    });
+
+    it('is known by its address, told once, and first in the list of whoever sets up', async () => {
+      const { id, back } = await left();
+      expect(back).toMatch(/^back\+[0-9a-f]{32}\.[0-9a-f]{20}@Returns\.test\.example$/);
+      expect(await bring(back, report('failed'))).toBeNull();
+      expect(await stateOf(id)).toEqual(['returned', '550 5.1.1 No such mailbox here']);
+      expect(await bring(back, report('failed'))).toBeNull();
+      expect(came.splice(0)).toEqual(['editor@test.example: 550 5.1.1 No such mailbox here']);
+      const [first] = (await admin().call(people.mail)).mails;
+      expect([first!.id, first!.state, first!.again]).toEqual([id, 'returned', false]);
+    });
+
+    it('is nobody’s to say who has not had it', async () => {
+      const { id, back } = await left();
+      const other = returnAddresses('Returns.test.example', Buffer.alloc(32)).of(id);
+      const wrong = [
+        other,
+        back.replace(/\.[0-9a-f]{20}@/, '.00000000000000000000@'),
+        back.replace('@Returns.', '@elsewhere.'),
+        back.replace(/^back\+[0-9a-f]{4}/, 'back+0000'),
+        'editor@Returns.test.example',
+        'back+@Returns.test.example',
+      ];
+      for (const to of wrong)
+        expect(await bring(to, report('failed')))
+          .withContext(to)
+          .toMatch(/550 Nobody is written to here/);
+      expect((await stateOf(id))[0]).toBe('sent');
+      // Some servers write addresses in small letters only.
+      expect(await bring(back.toLowerCase(), report('FAILED'))).toBeNull();
+      expect((await stateOf(id))[0]).toBe('returned');
+      came.length = 0;
+    });
+
+    it('only late is noted, and what is no report of delivery means nothing', async () => {
+      const { id, back } = await left();
+      const absence = [
+        'From: Editor <editor@test.example>',
+        'Subject: Away',
+        'Auto-Submitted: auto-replied',
+        '',
+        'Action: failed',
+        '',
+      ].join('\r\n');
+      const read = report('failed').replace('report-type=delivery-status', 'report-type=disposition-notification');
+      const bare = report('failed').replace('message/delivery-status', 'text/plain');
+      for (const source of [absence, read, bare, report('delivered'), report('anything'), 'nothing at all', '']) await bring(back, source);
+      expect(await stateOf(id)).toEqual(['sent', '']);
+      expect(await bring(back, report('delayed', ['Status: 4.4.7']))).toBeNull();
+      expect(await stateOf(id)).toEqual(['sent', '4.4.7']);
+      expect(await bring(back, `${report('failed')}${'x'.repeat(300_000)}`)).toMatch(/552/);
+      expect((await stateOf(id))[0]).toBe('sent');
+      expect(came).toEqual([]);
+    });
+
+    it('is read as mail servers write it', async () => {
+      const several = report('delivered', [
+        'Status: 2.0.0',
+        '',
+        'Final-Recipient: rfc822; b@test.example',
+        'Action: failed',
+        'Status: 5.2.2',
+      ]);
+      expect(await readReport(Buffer.from(several))).toEqual({ action: 'failed', problem: '5.2.2' });
+      const bareLines = report('failed').replaceAll('\r\n', '\n');
+      expect(await readReport(Buffer.from(bareLines))).toEqual({ action: 'failed', problem: '550 5.1.1 No such mailbox here' });
+      const long = await readReport(Buffer.from(report('failed', [`Diagnostic-Code: x-unix; ${'very '.repeat(500)}`])));
+      expect(long!.problem.length).toBe(500);
+    });
+  });
+
+  it('comes back from the simulated server whose receiver is not there, and is entered', async () => {
+    const database = await freshDatabase();
+    const running = await startServer({ ...configFor(database), mail: 'stand-in' });
+    try {
+      const base = `http://127.0.0.1:${running.port}`;
+      await new Client(base, '').call(identity.makeFirstKeeper, {
+        body: { repository: 'Live', name: 'Person keeper', login: 'keeper', password },
+      });
+      const founder = await signedInAt(base, 'keeper');
+      const body = { name: 'Gone', login: 'gone', email: 'gone.away@test.example', clearance: { level: 0, caveats: [] }, groupIds: [] };
+      const { id } = await founder.call(people.make, { body: { ...body, invite: true, byMail: true } });
+      const state = async () => (await founder.call(people.mail)).mails.find((m) => m.to.id === id)?.state;
+      await eventually(async () => (await state()) === 'returned', 30_000);
+      const { entries } = await founder.call(ledger.entries, { query: { limit: 20 } });
+      expect(entries.map((e) => e.act)).toContain('a mail came back');
+    } finally {
+      await running.stop();
+      await dropDatabase(database);
+    }
   });
 
   it('invites, with a link that only its receiver gets to know', async () => {

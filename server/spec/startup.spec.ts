@@ -67,6 +67,11 @@ describe('a start that cannot succeed ends with a sentence', () => {
     ['an object store without a bucket', { OBJECTS_URL: 'http://objects' }, 'OBJECTS_BUCKET or OBJECTS_CREDENTIALS is not'],
     ['mail to nowhere', { SMTP_URL: 'mail.example.org' }, 'is to be an address such as smtp://'],
     ['mail in nobody’s name', { SMTP_URL: 'smtp://mail.example.org' }, 'MAIL_FROM does not say'],
+    [
+      'returns to nowhere',
+      { SMTP_URL: 'smtp://mail.example.org', MAIL_FROM: 'a@example.org', MAIL_RETURNS: 'example.org' },
+      'is to be a domain and where to listen for its mail',
+    ],
     ['contents in no object store', { CONTENTS_IN: 'objects' }, 'OBJECTS_URL does not say where they are'],
     ['contents nowhere', { CONTENTS_IN: 'the cloud' }, 'is to be “database” or “objects”'],
   ];

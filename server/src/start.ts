@@ -4,8 +4,8 @@ import { pino, type Logger } from 'pino';
 import { type Config, type MailConfig, type StandInName, listen, programActor, startThread, stopListening } from './kernel/index.js';
 import { sweepDaily } from './docket/index.js';
 import { makeApp } from './http/app.js';
-import { enterRefused, forgetEnded, readSettings, sendDigests } from './identity/index.js';
-import { openMailer, writeMailSetting } from './mail/index.js';
+import { enterUndelivered, forgetEnded, readSettings, sendDigests } from './identity/index.js';
+import { openMailer, openReturnAddresses, openReturns, writeMailSetting } from './mail/index.js';
 import { openSealer } from './ledger/index.js';
 import { foldRack } from './plan/index.js';
 import { knowsObjects, reconcileDaily } from './records/index.js';
@@ -16,7 +16,7 @@ import { closeConnections, openServices, outsideOf, type Reachable, type Service
 import { startArchive } from './standins/archive.js';
 import { startIdentityProvider, type IdentityProvider } from './standins/identityProvider.js';
 import type { StandIn } from './standins/listen.js';
-import { startMailServer } from './standins/mailServer.js';
+import { startMailServer, type MailServer } from './standins/mailServer.js';
 import { startObjects } from './standins/objects.js';
 import { startTimeAuthority } from './standins/timeAuthority.js';
 import { startWitness } from './standins/witness.js';
@@ -66,12 +66,15 @@ function startJobThread(config: Reachable, log: Logger): { stop(): Promise<void>
   };
 }
 
-const standInMail = (url: string): MailConfig => ({ url, user: null, password: null, from: 'Key Cellar <key-cellar@stand-in.example>' });
+const standInMail = (url: string): MailConfig => ({
+  ...{ url, user: null, password: null, from: 'Key Cellar <key-cellar@stand-in.example>' },
+  returns: { domain: 'returns.stand-in.example', host: '127.0.0.1', port: 0 },
+});
 
 /** Starts a stand-in for each outside service that has no address of its own. */
 async function withStandIns(
   given: Config,
-): Promise<{ config: Reachable; identityProvider: IdentityProvider | null; stopStandIns(): Promise<void> }> {
+): Promise<{ config: Reachable; identityProvider: IdentityProvider | null; mailServer: MailServer | null; stopStandIns(): Promise<void> }> {
   const started: StandIn[] = [];
   const standIns: StandInName[] = [];
   const begun = async <T extends StandIn>(name: StandInName, standIn: Promise<T>): Promise<T> => {
@@ -84,11 +87,13 @@ async function withStandIns(
   const time = given.timeAuthorityUrl === null ? await begun('timeAuthority', startTimeAuthority(folder('time-office'))) : null;
   const objects = given.objects === 'stand-in' ? (await begun('objects', startObjects(folder('objects')))).reached : given.objects;
   const witness = given.witnessUrl === null ? await begun('witness', startWitness(folder('witness'))) : null;
-  const mail = given.mail === 'stand-in' ? standInMail((await begun('mail', startMailServer(folder('mail')))).url) : given.mail;
+  const mailServer = given.mail === 'stand-in' ? await begun('mail', startMailServer(folder('mail'))) : null;
+  const mail = given.mail === 'stand-in' ? standInMail(mailServer!.url) : given.mail;
   const identityProvider =
     given.identityProvider === null ? null : await begun('identityProvider', startIdentityProvider(folder('identity-provider')));
   return {
     identityProvider,
+    mailServer,
     config: {
       ...given,
       archiveUrl: archive?.url ?? given.archiveUrl!,
@@ -111,9 +116,33 @@ async function withStandIns(
 const domainOf = ({ ledgerName, publicUrl }: Reachable): string =>
   `${ledgerName.replace(/[^A-Za-z0-9-]/g, '-')}.${new URL(publicUrl).hostname}`;
 
+/** Lets mail leave, and takes in what comes back of it; says on which port, if anything does. */
+async function startMailing(
+  services: Services,
+  log: Logger,
+  config: Reachable,
+  mail: MailConfig,
+): Promise<{ readonly returnsAt: number | null; stop(): Promise<void> }> {
+  const { pool } = services;
+  const addresses = mail.returns && (await openReturnAddresses(pool, mail.returns.domain));
+  const returns =
+    mail.returns &&
+    addresses &&
+    (await openReturns(pool, log, { returns: mail.returns, addresses, came: enterUndelivered(services, 'a mail came back') }));
+  const given = { config: mail, domain: domainOf(config), returns: addresses, refused: enterUndelivered(services, 'a mail was refused') };
+  const mailer = openMailer(pool, log, given);
+  return {
+    returnsAt: returns?.port ?? null,
+    async stop() {
+      await mailer.stop();
+      await returns?.stop();
+    },
+  };
+}
+
 /** Everything but the listener: services over one database, with background work going. */
 export async function startServices(given: Config, log: Logger = pino({ level: given.logLevel })): Promise<Running> {
-  const { config, identityProvider, stopStandIns } = await withStandIns(given);
+  const { config, identityProvider, mailServer, stopStandIns } = await withStandIns(given);
   const services = await openServices(config, log, {
     connections,
     sealer: (pool) => openSealer(pool, log, outsideOf(config), sealEveryMs),
@@ -123,7 +152,8 @@ export async function startServices(given: Config, log: Logger = pino({ level: g
     log.error('contents or their copies lie in an object store, and OBJECTS_URL does not say where: they are not read, checked or removed');
   const jobThread = startJobThread(config, log);
   await writeMailSetting(pool, { on: config.mail !== null, publicUrl: config.publicUrl });
-  const mailer = config.mail && openMailer(pool, log, { config: config.mail, domain: domainOf(config), refused: enterRefused(services) });
+  const mailing = config.mail && (await startMailing(services, log, config, config.mail));
+  if (mailing?.returnsAt) mailServer?.returnTo(mailing.returnsAt);
 
   // The first sweep is at the start: what came due while nobody was here is found at once.
   const daily = (): void => {
@@ -153,7 +183,7 @@ export async function startServices(given: Config, log: Logger = pino({ level: g
       services.stopping = true;
       clearInterval(housekeeping);
       clearInterval(dayWatch);
-      await mailer?.stop();
+      await mailing?.stop();
       await Promise.all([jobThread.stop(), services.jobs.stop(), services.pages.stop(), services.reading.stop(), services.effects.stop()]);
       // A last seal, so that what was done before the stop is provable from the first moment of the next start.
       await services.sealer.sealNow().catch((error: unknown) => log.warn({ err: error }, 'last seal failed'));

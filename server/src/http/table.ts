@@ -235,6 +235,7 @@ export const ofTheProgram: readonly string[] = [
   'counted gaps',
   'found signs',
   'could not look into',
+  'a mail came back',
   'a mail was refused',
 ];
 

@@ -1,4 +1,4 @@
-export { enterRefused, sendDigests } from './mailing.js';
+export { enterUndelivered, sendDigests } from './mailing.js';
 export { send, speakerOfPerson, type Letter } from './messageStore.js';
 export { mailActs, mailReads } from './mailActs.js';
 export { secondFactorActs, secondFactorReads } from './secondFactorActs.js';

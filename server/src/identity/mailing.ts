@@ -3,8 +3,8 @@ import { programActor, withUnitOfWork, type Services } from '../kernel/index.js'
 import { lockSetting, readSettings, writeSetting } from './settingStore.js';
 
 /** Enters that a mail will not arrive: the person does not know of it by themselves. */
-export const enterRefused =
-  ({ pool }: Pick<Services, 'pool'>) =>
+export const enterUndelivered =
+  ({ pool }: Pick<Services, 'pool'>, act: 'a mail was refused' | 'a mail came back') =>
   async (
     mail: { readonly to_id: string; readonly to_name: string; readonly address: string; readonly subject: string },
     problem: string,
@@ -12,7 +12,7 @@ export const enterRefused =
     const { today } = await readSettings(pool);
     const subject = { kind: 'person', id: mail.to_id, name: mail.to_name };
     const after = { address: mail.address, subject: mail.subject, problem };
-    await withUnitOfWork(pool, programActor('mail', today), (uow) => uow.enter({ act: 'a mail was refused', subject, after }), 'none');
+    await withUnitOfWork(pool, programActor('mail', today), (uow) => uow.enter({ act, subject, after }), 'none');
   };
 
 /** Once on each day of the repository, whoever looks first: what people want with the other messages of the day. */

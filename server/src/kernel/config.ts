@@ -24,6 +24,16 @@ export interface MailConfig {
   readonly user: string | null;
   readonly password: string | null;
   readonly from: string;
+  /** Where what comes back of mails is taken in; null: nowhere. */
+  readonly returns: MailReturns | null;
+}
+
+/** Where mails come back to: addresses of a domain whose mail is handed on to this server. */
+export interface MailReturns {
+  readonly domain: string;
+  readonly host: string;
+  /** 0: any that is free. */
+  readonly port: number;
 }
 
 export type StandInName = 'timeAuthority' | 'witness' | 'archive' | 'mail' | 'objects' | 'identityProvider';
@@ -169,7 +179,7 @@ function mailIn(env: NodeJS.ProcessEnv): Config['mail'] {
   const url = env['SMTP_URL'];
   if (url === undefined || url === '') return null;
   if (url === 'stand-in') return url;
-  const { MAIL_FROM: from, SMTP_CREDENTIALS: credentials } = env;
+  const { MAIL_FROM: from, SMTP_CREDENTIALS: credentials, MAIL_RETURNS: returns } = env;
   if (!URL.canParse(url) || !['smtp:', 'smtps:'].includes(new URL(url).protocol))
     throw new ConfigWrong(`SMTP_URL is “${url}”, and is to be an address such as smtp://mail.example.org:587.`);
   if (!from) throw new ConfigWrong('SMTP_URL is set, and MAIL_FROM does not say in whose name mail leaves.');
@@ -179,7 +189,12 @@ function mailIn(env: NodeJS.ProcessEnv): Config['mail'] {
   const [, user = null, password = null] = /^([^:]+):(.+)$/.exec((said ?? '').trim()) ?? [];
   if (said !== null && user === null)
     throw new ConfigWrong(`${credentials ?? ''} is to say a user and a password, with a colon between them.`);
-  return { url, user, password, from };
+  const [, domain, host, port] = /^([^@\s]+\.[^@\s]+)@([^@\s]+):(\d{1,5})$/.exec(returns ?? '') ?? [];
+  if (returns && !domain)
+    throw new ConfigWrong(
+      `MAIL_RETURNS is “${returns}”, and is to be a domain and where to listen for its mail: returns.example.org@127.0.0.1:2525.`,
+    );
+  return { url, user, password, from, returns: domain ? { domain, host: host!, port: Number(port) } : null };
 }
 
 function contentsIn(env: NodeJS.ProcessEnv): Config['contentsIn'] {

@@ -11,7 +11,16 @@ export {
   type PersonAccess,
   type SetRights,
 } from './authority.js';
-export { appUrlFor, ConfigWrong, readConfig, type Config, type MailConfig, type StandInName, type ObjectsConfig } from './config.js';
+export {
+  appUrlFor,
+  ConfigWrong,
+  readConfig,
+  type Config,
+  type MailConfig,
+  type MailReturns,
+  type StandInName,
+  type ObjectsConfig,
+} from './config.js';
 export { databaseAway, dynamicRows, openPool, row, rows, run, type Db } from './connect.js';
 export { eventsOver, type Answerers, type Listeners } from './events.js';
 export { guardedRecords, ping, rootSet, type GuardRow } from './guardStore.js';

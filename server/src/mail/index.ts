@@ -1,4 +1,5 @@
 export { meaningOf, openMailer } from './mailer.js';
+export { openReturnAddresses, openReturns, readReport, returnAddresses, type ReturnAddresses } from './returns.js';
 export { mailDigests, mailMessages, mailTo } from './queue.js';
 export {
   chooseMail,

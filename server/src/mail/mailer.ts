@@ -4,6 +4,7 @@ import SMTPConnection from 'nodemailer/lib/smtp-connection/index.js';
 import type pg from 'pg';
 import type { Logger } from 'pino';
 import type { MailConfig } from '../kernel/index.js';
+import type { ReturnAddresses } from './returns.js';
 import * as store from './store.js';
 
 const lookEveryMs = 2000;
@@ -76,7 +77,7 @@ async function connected({ url, user, password }: MailConfig): Promise<SMTPConne
 async function speak(
   connection: SMTPConnection,
   mail: store.ClaimedMail,
-  { from, domain }: { from: string; domain: string },
+  { from, domain, returns }: { from: string; domain: string; returns: ReturnAddresses | null },
   begins: () => void,
 ): Promise<void> {
   const node = new MailComposer({
@@ -102,7 +103,8 @@ async function speak(
   });
   await new Promise<void>((resolve, reject) => {
     connection.once('error', reject);
-    connection.send({ from: node.getEnvelope().from as string, to: [mail.address] }, text, (error) => {
+    // What comes back of it comes to an address of its own, where there is somebody who takes it.
+    connection.send({ from: returns?.of(mail.id) ?? (node.getEnvelope().from as string), to: [mail.address] }, text, (error) => {
       connection.off('error', reject);
       if (error) reject(error);
       else resolve();
@@ -114,7 +116,12 @@ async function speak(
 export function openMailer(
   pool: pg.Pool,
   log: Logger,
-  given: { readonly config: MailConfig; readonly domain: string; refused(mail: store.ClaimedMail, problem: string): Promise<void> },
+  given: {
+    readonly config: MailConfig;
+    readonly domain: string;
+    readonly returns: ReturnAddresses | null;
+    refused(mail: store.ClaimedMail, problem: string): Promise<void>;
+  },
 ): Mailer {
   let stopping = false;
   let under: Promise<void> | null = null;
@@ -129,7 +136,7 @@ export function openMailer(
     let begun = false;
     try {
       connection ??= await connected(given.config);
-      await speak(connection, mail, { from: given.config.from, domain: given.domain }, () => (begun = true));
+      await speak(connection, mail, { from: given.config.from, domain: given.domain, returns: given.returns }, () => (begun = true));
       return 'sent';
     } catch (error) {
       hangUp();

@@ -117,6 +117,39 @@ export function giveUpClaimed(db: Db, minutes: number): Promise<number> {
   );
 }
 
+export interface ReturnedMail extends Record<string, unknown> {
+  to_id: string;
+  to_name: string;
+  address: string;
+  subject: string;
+}
+
+/** A mail that had left came back; undefined where it had not, or was known to have come back. */
+export function takeBack(db: Db, id: string, problem: string) {
+  return row<ReturnedMail>(
+    db,
+    'mail.takeBack',
+    `with back as (
+       update mail set state = 'returned', problem = $2, ended_at = now(), body = null, html = null where id = $1 and state in ('sent', 'uncertain')
+       returning to_id, address, subject)
+     select b.to_id, p.name as to_name, b.address, b.subject from back b join principal p on p.id = b.to_id`,
+    [id, problem],
+  );
+}
+
+/** A mail that had left has not arrived yet, and may. */
+export async function noteDelay(db: Db, id: string, problem: string): Promise<void> {
+  await run(db, 'mail.delayed', `update mail set problem = $2 where id = $1 and state = 'sent'`, [id, problem]);
+}
+
+/** What the addresses that mails come back to are made with: what the first server said. */
+export async function returnSecret(db: Db, fresh: string): Promise<string> {
+  await run(db, 'mail.firstSecret', `insert into setting (name, value) values ('mailReturns', to_jsonb($1::text)) on conflict do nothing`, [
+    fresh,
+  ]);
+  return (await row<{ value: string }>(db, 'mail.secret', `select value #>> '{}' as value from setting where name = 'mailReturns'`))!.value;
+}
+
 export interface MailRow extends Record<string, unknown> {
   id: string;
   to_id: string;
@@ -124,7 +157,7 @@ export interface MailRow extends Record<string, unknown> {
   address: string;
   kind: string;
   subject: string;
-  state: 'waiting' | 'sending' | 'sent' | 'refused' | 'uncertain';
+  state: 'waiting' | 'sending' | 'sent' | 'refused' | 'uncertain' | 'returned';
   tries: number;
   queued_at: Date;
   ended_at: Date | null;
@@ -136,12 +169,12 @@ export interface MailRow extends Record<string, unknown> {
 const mailRows = `select m.id, m.to_id, p.name as to_name, m.address, m.kind, m.subject, m.state, m.tries, m.queued_at, m.ended_at, m.problem, m.body is not null as whole
   from mail m join principal p on p.id = m.to_id`;
 
-/** What did not arrive first, then the newest. */
+/** What did not arrive first (of what came back, that of the last two weeks), then the newest. */
 export function recentMails(db: Db, most: number) {
   return rows<MailRow>(
     db,
     'mail.recent',
-    `${mailRows} order by m.state in ('refused', 'uncertain') and m.body is not null desc, m.queued_at desc, m.id limit $1`,
+    `${mailRows} order by (m.state in ('refused', 'uncertain') and m.body is not null) or (m.state = 'returned' and m.ended_at > now() - interval '14 days') desc, m.queued_at desc, m.id limit $1`,
     [most],
   );
 }

@@ -2,6 +2,7 @@ import type { act as english } from '../en/act.js';
 
 /** What was done. */
 export const act: Record<keyof typeof english, string> = {
+  'act.a mail came back': 'Mail kam zurück',
   'act.a mail was refused': 'Mail wurde abgewiesen',
   'act.a rule came into force': 'Regel in Kraft getreten',
   'act.acknowledged a hold': 'Sperre zur Kenntnis genommen',

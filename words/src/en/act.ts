@@ -1,5 +1,6 @@
 /** What was done, by what the ledger calls it: entries keep the name, and readers get the words. */
 export const act = {
+  'act.a mail came back': 'a mail came back',
   'act.a mail was refused': 'a mail was refused',
   'act.a rule came into force': 'a rule came into force',
   'act.acknowledged a hold': 'acknowledged a hold',

@@ -24,4 +24,5 @@ export const mailStates: Readonly<Record<MailLine['state'], string>> = {
   sent: $localize`sent`,
   refused: $localize`refused`,
   uncertain: $localize`may have arrived`,
+  returned: $localize`came back`,
 };

@@ -80,7 +80,7 @@ import { SetupNav } from '../records/index';
                     <span class="small quiet line">{{ mail.address }}</span>
                   </td>
                   <td>{{ mail.subject }}</td>
-                  <td [class.madder]="mail.again">
+                  <td [class.madder]="mail.again || mail.state === 'returned'">
                     {{ states[mail.state] }}
                     @if (mail.problem) {
                       <span class="small quiet line">{{ mail.problem }}</span>
@@ -123,7 +123,7 @@ export class MailPage {
   private readonly api = inject(Api);
   protected readonly states = mailStates;
   protected readonly page = loaded(() => this.api.call(people.mail));
-  protected readonly wrong = computed(() => this.page.value()?.mails.filter((m) => m.again).length ?? 0);
+  protected readonly wrong = computed(() => this.page.value()?.mails.filter((m) => m.again || m.state === 'returned').length ?? 0);
   protected readonly busy = signal(false);
   protected readonly problem = signal<Problem | null>(null);
   protected readonly done = signal('');
