@@ -9,7 +9,13 @@ const asking = [
   ...(['ledger', 'fixity', 'reports', 'access', 'exchange'] as const),
 ] as const;
 const acting = ['plan', 'stencils', 'schedule', 'receiving', 'records', 'setup', 'holds', 'exchange'] as const;
-export const scopes = [...asking.map((area) => `${area}.read` as const), ...acting.map((area) => `${area}.act` as const)] as const;
+/** People and groups from a directory, by SCIM and in no other way. */
+const provisioning = 'scim.act';
+export const scopes = [
+  ...asking.map((area) => `${area}.read` as const),
+  ...acting.map((area) => `${area}.act` as const),
+  provisioning,
+] as const;
 export type Scope = (typeof scopes)[number];
 
 const token = z.object({

@@ -3,7 +3,7 @@ export const layers = [
   ['kernel'],
   ['ledger', 'criteria', 'print', 'tables', 'standins', 'mail'],
   ['identity'],
-  ['access', 'federation'],
+  ['access', 'federation', 'scim'],
   ['facts'],
   ['plan'],
   ['schedule', 'reviews'],

@@ -13,6 +13,7 @@ import { fileRoutes } from './files.js';
 import { speakerFor } from './language.js';
 import { identify, refuseOtherHosts, refuseOtherSites } from './session.js';
 import { bound } from './table.js';
+import { scimRoutes } from './scim.js';
 import { serveWeb } from './web.js';
 
 /** The whole HTTP application over its services. */
@@ -67,6 +68,7 @@ export function makeApp(services: Services): HttpApp {
   };
   api.onError(onError);
   root.onError(onError);
+  scimRoutes(root, services);
   root.route('/api', api);
   root.all('/api/*', () => {
     throw new Problem(404, 'not-found', message('http.notFound'));

@@ -1,6 +1,6 @@
 import type { GroupLine, PersonLine, people } from '@key-cellar/contract';
 import { message } from '@key-cellar/words';
-import { notFound, type ReadsOf, type Services } from '../kernel/index.js';
+import { notFound, type Db, type ReadsOf, type Services } from '../kernel/index.js';
 import { requireLookingAfterPeople, requireSettingUp } from './person.js';
 import { readSettings, sessionLimits } from './settingStore.js';
 import * as arranged from './peopleStore.js';
@@ -23,29 +23,29 @@ export const personLine = (p: arranged.PersonRow, groups: readonly arranged.Memb
   revision: p.revision,
 });
 
+/** All people and groups with their members, as whoever looks after them sees them. */
+export async function peopleLines(db: Db): Promise<{ people: PersonLine[]; groups: GroupLine[] }> {
+  const [found, groups, members] = [await arranged.arrangedPeople(db), await arranged.arrangedGroups(db), await arranged.members(db)];
+  const byMember = new Map<string, arranged.MemberRow[]>();
+  const byGroup = new Map<string, arranged.MemberRow[]>();
+  for (const m of members) {
+    byMember.set(m.id, [...(byMember.get(m.id) ?? []), m]);
+    byGroup.set(m.group_id, [...(byGroup.get(m.group_id) ?? []), m]);
+  }
+  return {
+    people: found.map((p) => personLine(p, byMember.get(p.id) ?? [])),
+    groups: groups.map(({ second_factor: secondFactor, ...g }): GroupLine => ({
+      ...g,
+      secondFactor,
+      members: (byGroup.get(g.id) ?? []).map(({ id, name, kind }) => ({ id, name, kind })),
+    })),
+  };
+}
+
 export const peopleReads: Pick<ReadsOf<typeof people, Services>, 'list' | 'invitation' | 'sessionLimits'> = {
   list: async ({ services, access }) => {
     await requireLookingAfterPeople(services, access);
-    const { pool } = services;
-    const [found, groups, members] = await Promise.all([
-      arranged.arrangedPeople(pool),
-      arranged.arrangedGroups(pool),
-      arranged.members(pool),
-    ]);
-    const byMember = new Map<string, arranged.MemberRow[]>();
-    const byGroup = new Map<string, arranged.MemberRow[]>();
-    for (const m of members) {
-      byMember.set(m.id, [...(byMember.get(m.id) ?? []), m]);
-      byGroup.set(m.group_id, [...(byGroup.get(m.group_id) ?? []), m]);
-    }
-    return {
-      people: found.map((p) => personLine(p, byMember.get(p.id) ?? [])),
-      groups: groups.map(({ second_factor: secondFactor, ...g }): GroupLine => ({
-        ...g,
-        secondFactor,
-        members: (byGroup.get(g.id) ?? []).map(({ id, name, kind }) => ({ id, name, kind })),
-      })),
-    };
+    return peopleLines(services.pool);
   },
   sessionLimits: async ({ services, access }) => {
     await requireSettingUp(services, access);

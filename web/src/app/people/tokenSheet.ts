@@ -31,6 +31,7 @@ const titles: Readonly<Record<string, string>> = {
   reports: $localize`Overviews and search`,
   access: $localize`Access`,
   exchange: $localize`Packages and tables`,
+  scim: $localize`People and groups, from a directory (SCIM)`,
 };
 
 /** Makes a token for a program: what it is for, area by area, and until when. It is shown once. */
