@@ -32,6 +32,23 @@ export async function accessCosts(services: Services, keeper: SignedIn, someone:
     `p95 ${p95(many.ours).toFixed(1)} ms`,
   );
 
+  // Somebody who sees a dozen folders of twenty thousand: pages are looked for among a million records of which they may know six hundred.
+  const narrow = (await row<{ id: string }>(
+    pool,
+    'bench.narrow',
+    `select p.id from principal p where p.kind = 'person' and p.login like 'p%' and not exists (
+       select from membership m join grant_ g on g.principal_id = m.group_id join place l on l.id = g.place_id and l.kind = 'repository'
+       where m.member_id = p.id) order by p.login limit 1`,
+  ))!.id;
+  const few = await listPage(services, await someone(narrow));
+  say(
+    'list page of a person who sees a dozen folders',
+    'the keeper’s, who sees all',
+    median(few.ours) / median(all.ours),
+    1.5,
+    `p95 ${p95(few.ours).toFixed(1)} ms`,
+  );
+
   const places = await pool.query<{ id: string; kind: string; records: number }>(
     `(select id, kind, 0 as records from place where kind = 'repository')
      union all (select p.id, p.kind, (select count(*)::int from record r where r.places @> array[p.id])

@@ -49,7 +49,7 @@ export async function makeDatabase(url: string, size: Size, parts: Parts): Promi
     `update place set access_set_id = s.id from access_set s where s.anchor_place = place.id`,
     `update place f set access_set_id = p.access_set_id from place p where f.kind = 'folder' and p.id = f.parent_id
        and not exists (select from access_set s where s.anchor_place = f.id)`,
-    `insert into grant_ (id, principal_id, place_id, profile, reason) select gen_random_uuid(), g.id, s.anchor_place, 'editor', 'bench' from access_set s join place d on d.id = s.anchor_place and d.kind = 'folder' join (select id, row_number() over () n from principal where kind = 'group' and not everyone) g on g.n = 1 + s.id % 80`,
+    `insert into grant_ (id, principal_id, place_id, profile, reason) select gen_random_uuid(), g.id, s.anchor_place, 'editor', 'bench' from access_set s join place d on d.id = s.anchor_place and d.kind in ('repository', 'folder') join (select id, row_number() over () n from principal where kind = 'group' and not everyone) g on g.n = 1 + s.id % 80`,
     `insert into record_type (code, title, facts) values ('note', 'Note', '[]')`,
     `insert into record_type_version (code, version, title, facts) values ('note', 1, 'Note', '[]')`,
     // Five hundred rules, one a series.

@@ -1337,8 +1337,11 @@ CREATE TABLE public.principal (
     revision integer DEFAULT 1 NOT NULL,
     second_factor boolean DEFAULT false NOT NULL,
     everyone boolean DEFAULT false NOT NULL,
+    external_id text,
+    taken_away boolean DEFAULT false NOT NULL,
     CONSTRAINT principal_check CHECK (((kind = 'person'::text) OR (password_hash IS NULL))),
     CONSTRAINT principal_check1 CHECK (((NOT everyone) OR (kind = 'group'::text))),
+    CONSTRAINT principal_external_id_check CHECK ((external_id <> ''::text)),
     CONSTRAINT principal_kind_check CHECK ((kind = ANY (ARRAY['person'::text, 'group'::text, 'service'::text]))),
     CONSTRAINT principal_language_check CHECK ((language ~ '^[a-z]{2}$'::text))
 );
@@ -2464,6 +2467,8 @@ CREATE INDEX place_stencil ON public.place USING btree (stencil_id) WHERE (stenc
 CREATE INDEX principal_asks ON public.principal USING btree (id) WHERE second_factor;
 
 CREATE UNIQUE INDEX principal_everyone ON public.principal USING btree (everyone) WHERE everyone;
+
+CREATE UNIQUE INDEX principal_external ON public.principal USING btree (kind, external_id) WHERE (external_id IS NOT NULL);
 
 CREATE UNIQUE INDEX principal_group_name ON public.principal USING btree (lower(name)) WHERE (kind = 'group'::text);
 

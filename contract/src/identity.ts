@@ -47,7 +47,11 @@ const message = z.object({
   readAt: z.string().nullable(),
   /** What became of it by mail; null: nothing of it went, or is to go. */
   mail: z
-    .object({ address: z.string(), state: z.enum(['waiting', 'sending', 'sent', 'refused', 'uncertain', 'returned']), at: z.string().nullable() })
+    .object({
+      address: z.string(),
+      state: z.enum(['waiting', 'sending', 'sent', 'refused', 'uncertain', 'returned']),
+      at: z.string().nullable(),
+    })
     .nullable(),
   /** The questions of the letter that are still open, to be answered from the message itself. */
   ask: z.object({ kind: z.enum(['askOwner', 'review']), ids: z.array(id) }).nullable(),

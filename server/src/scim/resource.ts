@@ -33,7 +33,7 @@ const canonical = new Map<string, string>([...known, ...knownInside].map((name) 
 /** Names of attributes in the letters that they are written with: clients may use others (RFC 7643 §2.1). */
 export const nameOf = (name: string): string => canonical.get(name.toLowerCase()) ?? name;
 
-export function named(value: unknown): unknown {
+function named(value: unknown): unknown {
   if (Array.isArray(value)) return value.map(named);
   if (value === null || typeof value !== 'object') return value;
   return Object.fromEntries(Object.entries(value).map(([name, inside]) => [nameOf(name), named(inside)]));

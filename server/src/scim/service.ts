@@ -52,25 +52,23 @@ function bodyFor<S extends z.ZodType>(schema: S, body: unknown): z.output<S> {
   return result.data;
 }
 
-async function note(
+type Said = Pick<store.ProvisionedRow, 'external_id' | 'taken_away'>;
+const shown = ({ external_id: externalId, taken_away: takenAway }: Said) => ({ externalId, takenAway });
+
+/** Keeps what a directory calls somebody, and whether it took them away; 409 where it calls another so. */
+async function keep(
   { services, program }: Asking,
-  of: { id: string; kind: 'person' | 'group'; name: string },
-  was: store.ProvisionedRow,
-  is: Omit<store.ProvisionedRow, 'id'>,
+  subject: { readonly id: string; readonly kind: 'person' | 'group'; readonly name: string },
+  was: Said,
+  is: Said,
 ): Promise<void> {
-  if (was.external_id === is['external_id'] && was.taken_away === is['taken_away']) return;
+  if (was.external_id === is.external_id && was.taken_away === is.taken_away) return;
   await withUnitOfWork(
     services.pool,
     program,
     async (uow) => {
-      const written = await store.writeProvisioned(uow, {
-        id: of.id,
-        externalId: is.external_id as string | null,
-        takenAway: is.taken_away as boolean,
-      });
-      if (!written) throw new ScimError(409, 'uniqueness', 'Another has this externalId.');
-      const said = (row: Omit<store.ProvisionedRow, 'id'>) => ({ externalId: row['external_id'], takenAway: row['taken_away'] });
-      uow.enter({ act: of.kind === 'person' ? 'changed a person' : 'changed a group', subject: of, before: said(was), after: said(is) });
+      if (!(await store.writeProvisioned(uow, subject.id, is))) throw new ScimError(409, 'uniqueness', 'Another has this externalId.');
+      uow.enter({ act: `changed a ${subject.kind}`, subject, before: shown(was), after: shown(is) });
     },
     'none',
   );
@@ -144,7 +142,7 @@ async function writeUser(asking: Asking, id: string, user: UserIn): Promise<void
     const body = bodyFor(peopleActs.change.endpoint.body, { name, login, email, ...kept });
     await carryOut(services, program, peopleActs.change, { params: { id }, query: {}, body });
   }
-  await note(asking, { id, kind: 'person', name }, row, { ...row, external_id: user.externalId });
+  await keep(asking, { id, kind: 'person', name }, row, { ...row, external_id: user.externalId });
   if (line.active && !active) await letGo(asking, id);
 }
 
@@ -194,7 +192,7 @@ export const users: ResourceType = {
     const before = await store.provisionedNamed(services.pool, 'person', user.login);
     if (before && !before.taken_away) throw taken();
     let id = before?.id;
-    if (before) await note(asking, { id: before.id, kind: 'person', name: user.name }, before, { ...before, taken_away: false });
+    if (before) await keep(asking, { id: before.id, kind: 'person', name: user.name }, before, { ...before, taken_away: false });
     else {
       const { login, name, email } = user;
       const made = bodyFor(peopleActs.make.endpoint.body, {
@@ -223,7 +221,7 @@ export const users: ResourceType = {
   async remove(asking, id) {
     const { row, line } = await personOf(asking, id);
     if (line.active) await letGo(asking, id);
-    await note(asking, { id, kind: 'person', name: line.name }, row, { external_id: null, taken_away: true });
+    await keep(asking, { id, kind: 'person', name: line.name }, row, { external_id: null, taken_away: true });
   },
 };
 
@@ -247,7 +245,7 @@ async function writeGroup(asking: Asking, id: string, { name, memberIds, externa
     });
     await carryOut(services, program, peopleActs.changeGroup, { params: { id }, query: {}, body });
   }
-  await note(asking, { id, kind: 'group', name }, row, { ...row, external_id: externalId });
+  await keep(asking, { id, kind: 'group', name }, row, { ...row, external_id: externalId });
 }
 
 /** Groups. Which access one has is given here. Source: RFC 7643 §4.2. */
@@ -281,7 +279,7 @@ export const groups: ResourceType = {
     const before = await store.provisionedNamed(services.pool, 'group', group.name);
     if (before && !before.taken_away) throw taken();
     let id = before?.id;
-    if (before) await note(asking, { id: before.id, kind: 'group', name: group.name }, before, { ...before, taken_away: false });
+    if (before) await keep(asking, { id: before.id, kind: 'group', name: group.name }, before, { ...before, taken_away: false });
     else {
       const made = bodyFor(peopleActs.makeGroup.endpoint.body, { name: group.name, memberIds: group.memberIds });
       ({ id } = await carryOut(services, program, peopleActs.makeGroup, { params: {}, query: {}, body: made }));
@@ -302,6 +300,6 @@ export const groups: ResourceType = {
   async remove(asking, id) {
     const { row, line } = await groupThere(asking, id);
     await writeGroup(asking, id, { name: line.name, memberIds: [], externalId: row.external_id }, false);
-    await note(asking, { id, kind: 'group', name: line.name }, row, { external_id: null, taken_away: true });
+    await keep(asking, { id, kind: 'group', name: line.name }, row, { external_id: null, taken_away: true });
   },
 };

@@ -30,14 +30,15 @@ export const provisionedNamed = (db: Db, kind: 'person' | 'group', name: string)
 /** Gives false where another of the kind is called so already. */
 export async function writeProvisioned(
   db: Db,
-  p: { readonly id: string; readonly externalId: string | null; readonly takenAway: boolean },
+  id: string,
+  { external_id: externalId, taken_away: takenAway }: Pick<ProvisionedRow, 'external_id' | 'taken_away'>,
 ): Promise<boolean> {
   const written = await run(
     db,
     'scim.write',
     `update principal p set external_id = $2, taken_away = $3
      where id = $1 and not exists (select from principal o where o.kind = p.kind and o.external_id = $2 and o.id <> p.id)`,
-    [p.id, p.externalId, p.takenAway],
+    [id, externalId, takenAway],
   );
   return written === 1;
 }
