@@ -295,6 +295,10 @@ describe('the area of access', () => {
         .row;
     const sees = (): Promise<number> => statusOf(world.as('outsider').call(records.dossier, { params: { id: record } }));
     const [before, grants] = [await row(), new Map<string, string>()];
+    // What only could have access of its own has none yet.
+    const differing = async (): Promise<string[]> =>
+      (await keeper().call(access.matrix, { query: { by: 'person' } })).rows.map((r) => r.code).filter((code) => code.startsWith('H'));
+    expect(await differing()).toEqual([]);
     expect(await sees()).toBe(404);
     for (const placeId of [branch, activity, series]) {
       const { id } = await keeper().call(people.giveGrant, {

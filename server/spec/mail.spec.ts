@@ -186,9 +186,17 @@ describe('mail', () => {
     const digest = (await parsed()).filter((m) => m.envelope[0] === 'editor@test.example');
     expect(digest.map((m) => m.subject)).toEqual(['2 messages from Test']);
     expect(digest[0]!.text).toContain('And another.');
-    await sendDigests(world.services, '2026-09-15');
+    // What comes later that day waits for the next, and on a day with nothing nothing goes.
+    await letters({ login: 'editor', text: 'Later that day.' });
+    await sendDigests(world.services, today);
     await deliver();
     expect(arrived.length).toBe(2);
+    for (const day of ['2026-09-15', '2026-09-16']) {
+      await sendDigests(world.services, day);
+      await deliver();
+      expect(arrived.length).toBe(3);
+    }
+    expect((await parsed()).at(-1)!.text).toContain('Later that day.');
     // It stands beside the message.
     const { messages } = await world.as('keeper').call(identity.messages);
     expect(messages[0]!.mail).toEqual(jasmine.objectContaining({ address: 'keeper@test.example', state: 'sent' }));

@@ -31,8 +31,11 @@ export function matrixPlaces(
     'access.matrixPlaces',
     `select p.id, p.kind, p.code, p.title, p.stand_alone, p.access_set_id, cardinality(p.ancestors) - 1 as depth,
             case p.kind when 'folder' then q.code end as inside, s.marking_level, s.marking_caveats, count(*) over ()::int as total
-     from place p join access_set s on s.id = p.access_set_id left join place q on q.id = p.parent_id
-     where p.access_set_id = any ($1::int[]) and ($2 or q.id is null or q.access_set_id <> p.access_set_id)
+     from place p join access_set s on s.id = p.access_set_id
+       left join place q on q.id = p.parent_id left join access_set t on t.id = q.access_set_id
+     where p.access_set_id = any ($1::int[])
+       and ($2 or q.id is null or p.stand_alone or exists (select from grant_ g where g.place_id = p.id)
+            or s.marking_level <> t.marking_level or s.marking_caveats <> t.marking_caveats)
        and ($3 = '' or p.code || ' ' || p.title ilike '%' || $3 || '%')
      ${inPlanOrder}
      offset $4 limit $5`,
