@@ -147,12 +147,13 @@ describe('people and groups from a directory (SCIM 2.0)', () => {
     expect((await patch(`/Groups/${id}`, { op: 'replace', path: 'displayName', value: 'Quay' })).json.displayName).toBe('Quay');
     const bare = await ask('GET', `/Groups?excludedAttributes=members&filter=${encodeURIComponent('displayName eq "quay"')}`);
     expect([bare.json.totalResults, bare.json.Resources[0].members]).toEqual([1, undefined]);
-    expect(Object.keys((await ask('GET', `/Groups/${id}?attributes=displayName`)).json).sort()).toEqual([
-      'displayName',
-      'id',
-      'meta',
-      'schemas',
-    ]);
+    for (const wanted of ['displayName', 'DISPLAYNAME', 'urn:ietf:params:scim:schemas:core:2.0:Group:displayName'])
+      expect(Object.keys((await ask('GET', `/Groups/${id}?attributes=${wanted}`)).json).sort()).toEqual([
+        'displayName',
+        'id',
+        'meta',
+        'schemas',
+      ]);
     expect((await ask('DELETE', `/Groups/${id}`)).status).toBe(204);
     expect((await group(id)).active).toBeFalse();
     expect((await ask('GET', `/Groups/${id}`)).status).toBe(404);

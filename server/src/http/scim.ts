@@ -38,7 +38,7 @@ function wanted(context: HttpContext, resource: Resource): Resource {
   const names = (of: string): string[] =>
     (context.req.query(of) ?? '')
       .split(',')
-      .map((name) => nameOf(name.trim().split(/[.:]/).at(0) ?? ''))
+      .map((name) => nameOf(name.trim().split(':').at(-1)!.split('.')[0]!))
       .filter(Boolean);
   const [only, without] = [names('attributes'), names('excludedAttributes')];
   const always = ['id', 'schemas', 'meta'];

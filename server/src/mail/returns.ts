@@ -1,6 +1,5 @@
 import { createHmac, randomBytes, timingSafeEqual } from 'node:crypto';
 import type { AddressInfo } from 'node:net';
-import { buffer } from 'node:stream/consumers';
 import type pg from 'pg';
 import type { Logger } from 'pino';
 import PostalMime from 'postal-mime';
@@ -35,6 +34,17 @@ const fieldGroups = (text: string): ReadonlyMap<string, string>[] =>
             .map(([, name, value]) => [name!.toLowerCase(), value!.trim()]),
         ),
     );
+
+/** What is sent, no more of it than a report may have: the rest is let go by. */
+async function bounded(sent: AsyncIterable<Buffer>): Promise<Buffer> {
+  const parts: Buffer[] = [];
+  let size = 0;
+  for await (const part of sent) {
+    size += part.length;
+    if (size <= mostReport) parts.push(part);
+  }
+  return Buffer.concat(parts);
+}
 
 /** What a mail says as a report of delivery; null for every other mail, such as one that somebody’s absence answers. */
 export async function readReport(source: Buffer): Promise<Report | null> {
@@ -114,7 +124,7 @@ export async function openReturns(
     },
     onData(stream, session, done) {
       const ids = session.envelope.rcptTo.map(({ address }) => given.addresses.mailOf(address)!);
-      buffer(stream)
+      bounded(stream as AsyncIterable<Buffer>)
         .then((source) => (stream.sizeExceeded ? Promise.reject(refused(552, 'Too large for a report.')) : take(ids, source)))
         .then(
           () => done(),

@@ -26,7 +26,7 @@ export const me: Me = {
   id: '00000000-0000-4000-8000-000000000001',
   name: 'Ines Okafor-Lind',
   login: 'ines',
-  rights: ['discover', 'read', 'copyOut', 'deposit', 'edit', 'declare', 'revoke', 'hold', 'dispose', 'approve', 'audit'],
+  rights: ['discover', 'read', 'copyOut', 'deposit', 'edit', 'declare', 'revoke', 'hold', 'dispose', 'arrange', 'approve', 'audit'],
   repository: 'Marrowick',
   timeZone: 'UTC',
   today: '2026-09-14',

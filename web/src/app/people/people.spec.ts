@@ -51,6 +51,19 @@ const grant = (name: string, more: Partial<GrantLine> = {}): GrantLine => ({
 describe('people and groups', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
 
+  it('are looked after by a desk, which does not say when sessions end', async () => {
+    for (const [rights, all] of [
+      [['people'], false],
+      [['setUp', 'people'], true],
+    ] as const) {
+      const stage = await Stage.show(PeoplePage, {}, { rights: [...rights] });
+      await stage.answer('/api/setup/people', { people: [], groups: [] });
+      expect(stage.button('Add a person').disabled).toBeFalse();
+      expect(stage.text().includes('When sessions end')).toBe(all);
+      TestBed.resetTestingModule().configureTestingModule({ providers: testingProviders });
+    }
+  });
+
   it('say who can sign in, and are narrowed by the beginnings of words', async () => {
     const stage = await Stage.show(PeoplePage);
     await stage.answer('/api/setup/people', {
@@ -165,6 +178,24 @@ describe('people and groups', () => {
     expect(stage.text()).toContain('Sessions ended: 1; records handed over: 3; grants handed over: 0.');
   });
 
+  it('pages from a place name their reader once somebody says why', async () => {
+    const place = { id: 'p', code: 'A-01', title: 'Letters', standAlone: false, revision: 3, rights: ['grant'] } as never;
+    const stage = await Stage.show(PlaceGrants, { place });
+    const answer = (readerOnPages: object) =>
+      stage.answer('/api/places/p/grants', { grants: [], marking: { level: 0, caveats: [] }, readerOnPages, mayGrant: true });
+    await answer({ here: false, by: 'A' });
+    expect(stage.text()).toContain('bear the name of whoever reads them, as A says');
+    await stage.press('name the reader on pages');
+    expect(stage.button('Name the reader on pages', stage.sheet).disabled).toBeTrue();
+    await stage.type('#reader-reason', 'Screens are photographed');
+    await stage.press('Name the reader on pages', stage.sheet);
+    const sent = await stage.answer('/api/places/p/reader-on-pages', { revision: 4 });
+    expect(sent.request.body).toEqual({ revision: 3, readerOnPages: true, reason: 'Screens are photographed' });
+    await answer({ here: true, by: 'A-01' });
+    expect(stage.text()).toContain('Pages shown from here bear the name of whoever reads them.');
+    expect(stage.text()).toContain('name nobody on pages');
+  });
+
   it('access is given only after its effect was seen, and what was seen does not hold for anything else', async () => {
     const place = { id: 'p', code: 'A-01', title: 'Letters', standAlone: false, rights: ['grant'] } as never;
     const stage = await Stage.show(PlaceGrants, { place });
@@ -174,6 +205,7 @@ describe('people and groups', () => {
         grant('Ada', { until: '2026-12-31' }),
       ],
       marking: { level: 2, caveats: ['people'] },
+      readerOnPages: { here: false, by: null },
       mayGrant: true,
     });
     expect(stage.text()).toContain('level 2 · people');

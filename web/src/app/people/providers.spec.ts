@@ -3,6 +3,7 @@ import type { ProgramLine, ProviderLine } from '@key-cellar/contract';
 import { Stage, testingProviders } from '../kit/testing';
 import { ProgramsList } from './programsList';
 import { ProviderSheet } from './providerSheet';
+import { ProvidersPage } from './providersPage';
 
 const provider: ProviderLine = {
   ...{ id: 'p', name: 'Directory', issuer: 'https://directory.example', clientId: 'us', hasSecret: true, groupsClaim: 'groups' },
@@ -42,6 +43,15 @@ describe('sign-in and programs', () => {
     const { request } = await stage.answer('/api/setup/providers', { id: 'n', redirectUri: 'https://cellar.example/sign-in/from/n' });
     expect(request.body.clientSecret).toBe('');
     expect(stage.sheet.textContent).toContain('https://cellar.example/sign-in/from/n');
+  });
+
+  it('shows those who look after programs the programs, and nothing of who signs in as whom', async () => {
+    const desk = await Stage.show(ProvidersPage, {}, { rights: ['connect'] });
+    await desk.answer('/api/setup/programs', { programs: [] });
+    desk.http.expectNone('/api/setup/providers');
+    expect(() => desk.button('Add a provider')).toThrow();
+    expect(desk.button('Add a program').disabled).toBeFalse();
+    expect(desk.text()).not.toContain('Sign-in providers');
   });
 
   it('lists tokens that work, and shows a new one once', async () => {
