@@ -1,7 +1,7 @@
 import AxeBuilder from '@axe-core/playwright';
 import { choose, expect, test } from './support/app.js';
 
-test.use({ repository: 'empty' });
+test.use({ repository: 'empty of firstRun' });
 
 test('an empty repository gets its first keeper, a plan, a rule and a record', async ({ browser, app }) => {
   const context = await browser.newContext({ baseURL: app.url, viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce' });

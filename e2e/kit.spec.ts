@@ -2,7 +2,7 @@ import { type Locator, type Page } from '@playwright/test';
 import pg from 'pg';
 import { type App, choose, expect, password, test } from './support/app.js';
 
-test.use({ repository: 'empty' });
+test.use({ repository: 'empty of kit' });
 
 /** How many days a repository that has no demo clock is ahead of this machine’s. */
 async function laterBy(app: App, days: number): Promise<void> {

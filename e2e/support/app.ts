@@ -60,9 +60,11 @@ const ended = (child: ChildProcess, signal: NodeJS.Signals): Promise<void> =>
 
 /**
  * Whose repository a file of journeys works in: the demo, shared by the files of a worker that only look; a demo of its own, named after the
- * file, since a worker goes on from one file to the next with what has the same name; or an empty one.
+ * file, since a worker goes on from one file to the next with what has the same name; or an empty one, named alike.
  */
-export type Repository = 'demo' | `demo of ${string}` | 'empty';
+export type Repository = 'demo' | `demo of ${string}` | `empty of ${string}`;
+
+const isEmpty = (repository: Repository): boolean => repository.startsWith('empty');
 
 /** Serves a repository of its own for as long as it is used, and leaves nothing of it. */
 async function withRepository(repository: Repository, use: (app: App) => Promise<void>): Promise<void> {
@@ -70,10 +72,10 @@ async function withRepository(repository: Repository, use: (app: App) => Promise
   const name = `j_${randomBytes(5).toString('hex')}`;
   const client = new pg.Client({ connectionString: owner });
   await client.connect();
-  await client.query(`create database ${name}${repository === 'empty' ? '' : ` template ${templateName}`}`);
+  await client.query(`create database ${name}${isEmpty(repository) ? '' : ` template ${templateName}`}`);
   const url = new URL(owner);
   url.pathname = `/${name}`;
-  if (repository !== 'empty') await cp(demoFolder, folderOf(url.href), { recursive: true });
+  if (!isEmpty(repository)) await cp(demoFolder, folderOf(url.href), { recursive: true });
   // The directory keeps its port, so that only one at a time can be asked.
   const more = repository === 'demo of identities' ? { IDENTITY_PROVIDER: 'stand-in' } : {};
   let server = await serve(url.href, await freePort(), more);
@@ -95,7 +97,7 @@ async function withRepository(repository: Repository, use: (app: App) => Promise
 export const test = base.extend<object, { app: App; live: App; repository: Repository }>({
   repository: ['demo', { option: true, scope: 'worker' }],
   app: [({ repository }, use) => withRepository(repository, use), { scope: 'worker' }],
-  live: [({}, use) => withRepository('empty', use), { scope: 'worker' }],
+  live: [({}, use) => withRepository('empty of pictures', use), { scope: 'worker' }],
 });
 
 /** A window of one person, signed in, that fails the test on any error in the console. */

@@ -3,7 +3,7 @@ import { listRights, shippedProfiles } from '@key-cellar/core/access';
 import * as fc from 'fast-check';
 import { chapters } from './support/chapters.js';
 import { asOwner } from './support/database.js';
-import { logins, makeWorld, problemOf, revisionOf, statusOf, today, type Login, type World } from './support/world.js';
+import { letSetUp, type Login, logins, makeWorld, problemOf, revisionOf, statusOf, today, type World } from './support/world.js';
 
 const dayAfter = (n: number): string => new Date(Date.parse(today) + n * 86_400_000).toISOString().slice(0, 10);
 
@@ -23,12 +23,7 @@ describe('the area of access', () => {
 
   beforeAll(async () => {
     world = await makeWorld();
-    await asOwner(world.database, (client) =>
-      client.query(
-        `insert into grant_ (id, principal_id, place_id, profile, reason) values (gen_random_uuid(), $1, $2, 'administrator', 'first keeper')`,
-        [world.ids.keeper, world.ids.root],
-      ),
-    );
+    await letSetUp(world);
   });
   afterAll(() => world.stop());
 

@@ -1,7 +1,7 @@
 import { federation, people, programs, records, reports, setup, access } from '@key-cellar/contract';
 import { chapters } from './support/chapters.js';
 import { asOwner } from './support/database.js';
-import { makeWorld, problemOf, statusOf, today, type Login, type World } from './support/world.js';
+import { letSetUp, makeWorld, problemOf, statusOf, today, type Login, type World } from './support/world.js';
 
 /** Parts of setting up that were given away: what each desk does, and that none of it is a way to what its people do not have. */
 describe('desks', () => {
@@ -37,13 +37,8 @@ describe('desks', () => {
 
   beforeAll(async () => {
     world = await makeWorld();
-    const { root, keeper } = world.ids;
-    await asOwner(world.database, (client) =>
-      client.query(
-        `insert into grant_ (id, principal_id, place_id, profile, reason) values (gen_random_uuid(), $1, $2, 'administrator', 'first keeper')`,
-        [keeper, root],
-      ),
-    );
+    await letSetUp(world);
+    const { root } = world.ids;
     for (const [login, profile] of [
       ['reader', 'peopleDesk'],
       ['editor', 'connectionsDesk'],

@@ -5,7 +5,7 @@ import sharp from 'sharp';
 import { chapters } from './support/chapters.js';
 import { asApplication, asOwner } from './support/database.js';
 import { pdfOf } from './support/pdf.js';
-import { Client, logins, makeWorld, problemOf, statusOf, today, type Login, type World } from './support/world.js';
+import { Client, letSetUp, type Login, logins, makeWorld, problemOf, statusOf, today, type World } from './support/world.js';
 import { receiving } from '@key-cellar/contract';
 
 const dayAfter = (n: number): string => new Date(Date.parse(today) + n * 86_400_000).toISOString().slice(0, 10);
@@ -41,12 +41,7 @@ describe('visitor passes', () => {
 
   beforeAll(async () => {
     world = await makeWorld();
-    await asOwner(world.database, (client) =>
-      client.query(
-        `insert into grant_ (id, principal_id, place_id, profile, reason) values (gen_random_uuid(), $1, $2, 'administrator', 'first keeper')`,
-        [world.ids.keeper, world.ids.root],
-      ),
-    );
+    await letSetUp(world);
     const arrivalId = await world.as('editor').upload('report.pdf', await pdfOf(2));
     const { results } = await world.as('editor').call(receiving.file, {
       body: {

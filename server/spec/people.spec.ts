@@ -1,7 +1,7 @@
 import { docket, identity, ledger, people, plan, records, reports, setup, type Invitation } from '@key-cellar/contract';
 import { chapters } from './support/chapters.js';
 import { asOwner, configFor, dropDatabase, freshDatabase } from './support/database.js';
-import { Client, makeWorld, password, problemOf, statusOf, type World } from './support/world.js';
+import { Client, letSetUp, makeWorld, password, problemOf, statusOf, type World } from './support/world.js';
 import { startServer, type Running } from '../src/index.js';
 
 const better = 'a good long one, indeed';
@@ -36,12 +36,7 @@ describe('people and groups', () => {
 
   beforeAll(async () => {
     world = await makeWorld();
-    await asOwner(world.database, (client) =>
-      client.query(
-        `insert into grant_ (id, principal_id, place_id, profile, reason) values (gen_random_uuid(), $1, $2, 'administrator', 'first keeper')`,
-        [world.ids.keeper, world.ids.root],
-      ),
-    );
+    await letSetUp(world);
   });
   afterAll(() => world.stop());
 

@@ -1,9 +1,9 @@
 import { access, docket, exchange, people, records, steps } from '@key-cellar/contract';
 import type { Right } from '@key-cellar/core/access';
 import { chapters } from './support/chapters.js';
-import { asApplication, asOwner } from './support/database.js';
+import { asApplication } from './support/database.js';
 import { bytesOf, itemsIn, packed } from './support/packages.js';
-import { makeWorld, problemOf, ruleDefinition, statusOf, today, type Login, type World } from './support/world.js';
+import { letSetUp, type Login, makeWorld, problemOf, ruleDefinition, statusOf, today, type World } from './support/world.js';
 
 describe('profiles of a repository’s own, and the group of everybody', () => {
   const chapter = chapters();
@@ -23,12 +23,7 @@ describe('profiles of a repository’s own, and the group of everybody', () => {
 
   beforeAll(async () => {
     world = await makeWorld();
-    await asOwner(world.database, (client) =>
-      client.query(
-        `insert into grant_ (id, principal_id, place_id, profile, reason) values (gen_random_uuid(), $1, $2, 'administrator', 'first keeper')`,
-        [world.ids.keeper, world.ids.root],
-      ),
-    );
+    await letSetUp(world);
   });
   afterAll(() => world.stop());
 
@@ -143,12 +138,7 @@ describe('profiles of a repository’s own, and the group of everybody', () => {
     expect(items['profiles']!.map((p) => p['code'])).toContain('mover');
     const other = await makeWorld();
     try {
-      await asOwner(other.database, (client) =>
-        client.query(
-          `insert into grant_ (id, principal_id, place_id, profile, reason) values (gen_random_uuid(), $1, $2, 'administrator', 'first keeper')`,
-          [other.ids.keeper, other.ids.root],
-        ),
-      );
+      await letSetUp(other);
       const bring = (login: Login, profiles: object[]) =>
         other.as(login).call(exchange.importPackage, {
           body: { data: packed({ profiles: profiles as never }).toString('base64'), conflicts: 'take', dryRun: false },

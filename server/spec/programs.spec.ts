@@ -2,8 +2,7 @@ import { access, exchange, identity, ledger, people, plan, programs, receiving, 
 import { scopeOf } from '../src/http/bind.js';
 import { bound } from '../src/http/table.js';
 import { chapters } from './support/chapters.js';
-import { asOwner } from './support/database.js';
-import { Client, makeWorld, statusOf, today, type World } from './support/world.js';
+import { Client, letSetUp, makeWorld, statusOf, today, type World } from './support/world.js';
 
 const somewhere = '00000000-0000-4000-8000-000000000000';
 
@@ -39,12 +38,7 @@ describe('programs with tokens', () => {
 
   beforeAll(async () => {
     world = await makeWorld();
-    await asOwner(world.database, (client) =>
-      client.query(
-        `insert into grant_ (id, principal_id, place_id, profile, reason) values (gen_random_uuid(), $1, $2, 'administrator', 'first keeper')`,
-        [world.ids.keeper, world.ids.root],
-      ),
-    );
+    await letSetUp(world);
     ({ id } = await admin().call(programs.make, { body: { name: 'Intake bridge', clearance: { level: 0, caveats: [] } } }));
   });
   afterAll(() => world.stop());

@@ -1,8 +1,8 @@
 import { access, identity, ledger, people, records, reports } from '@key-cellar/contract';
 import { tendReviews } from '../src/reviews/index.js';
 import { chapters } from './support/chapters.js';
-import { asApplication, asOwner } from './support/database.js';
-import { makeWorld, problemOf, statusOf, today, type Login, type World } from './support/world.js';
+import { asApplication } from './support/database.js';
+import { letSetUp, type Login, makeWorld, problemOf, statusOf, today, type World } from './support/world.js';
 
 describe('a review of access', () => {
   const chapter = chapters();
@@ -27,12 +27,7 @@ describe('a review of access', () => {
 
   beforeAll(async () => {
     world = await makeWorld();
-    await asOwner(world.database, (client) =>
-      client.query(
-        `insert into grant_ (id, principal_id, place_id, profile, reason) values (gen_random_uuid(), $1, $2, 'administrator', 'first keeper')`,
-        [world.ids.keeper, world.ids.root],
-      ),
-    );
+    await letSetUp(world);
   });
   afterAll(() => world.stop());
 

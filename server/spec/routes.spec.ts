@@ -10,7 +10,18 @@ import { bound, namesOfAll } from '../src/http/table.js';
 import { ProviderBrowser, somebody } from './support/atProvider.js';
 import { providerDetails } from './support/actExamples.js';
 import { packed } from './support/packages.js';
-import { approvedBatch, Client, makeWorld, password, ruleDefinition, statusOf, today, type World, revisionOf } from './support/world.js';
+import {
+  approvedBatch,
+  Client,
+  letSetUp,
+  makeWorld,
+  password,
+  revisionOf,
+  ruleDefinition,
+  statusOf,
+  today,
+  type World,
+} from './support/world.js';
 
 const endpoints = bound();
 const mutating = endpoints.filter(({ endpoint }) => endpoint.changes);
@@ -21,12 +32,7 @@ describe('every route that changes something', () => {
   let world: World;
   beforeAll(async () => {
     world = await makeWorld({ identityProvider: 'stand-in' });
-    await asOwner(world.database, (client) =>
-      client.query(
-        `insert into grant_ (id, principal_id, place_id, profile, reason) values (gen_random_uuid(), $1, $2, 'administrator', 'sets up')`,
-        [world.ids.keeper, world.ids.root],
-      ),
-    );
+    await letSetUp(world);
   });
   afterAll(() => world.stop());
 

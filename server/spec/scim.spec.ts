@@ -1,7 +1,6 @@
 import { ledger, people, programs, type Scope } from '@key-cellar/contract';
 import { chapters } from './support/chapters.js';
-import { asOwner } from './support/database.js';
-import { makeWorld, statusOf, type World } from './support/world.js';
+import { letSetUp, makeWorld, statusOf, type World } from './support/world.js';
 
 interface Answer {
   readonly status: number;
@@ -43,12 +42,7 @@ describe('people and groups from a directory (SCIM 2.0)', () => {
 
   beforeAll(async () => {
     world = await makeWorld();
-    await asOwner(world.database, (client) =>
-      client.query(
-        `insert into grant_ (id, principal_id, place_id, profile, reason) values (gen_random_uuid(), $1, $2, 'administrator', 'first keeper')`,
-        [world.ids.keeper, world.ids.root],
-      ),
-    );
+    await letSetUp(world);
     ({ id: program } = await admin().call(programs.make, { body: { name: 'Directory', clearance: { level: 0, caveats: [] } } }));
     token = await made(['scim.act']);
   });

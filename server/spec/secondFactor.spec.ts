@@ -3,7 +3,7 @@ import { identity, ledger, people } from '@key-cellar/contract';
 import { Secret, TOTP } from 'otpauth';
 import { chapters } from './support/chapters.js';
 import { asOwner } from './support/database.js';
-import { Client, makeWorld, password, statusOf, type World } from './support/world.js';
+import { Client, letSetUp, makeWorld, password, statusOf, type World } from './support/world.js';
 
 describe('a second factor', () => {
   const chapter = chapters();
@@ -37,12 +37,7 @@ describe('a second factor', () => {
 
   beforeAll(async () => {
     world = await makeWorld();
-    await asOwner(world.database, (client) =>
-      client.query(
-        `insert into grant_ (id, principal_id, place_id, profile, reason) values (gen_random_uuid(), $1, $2, 'administrator', 'first keeper')`,
-        [world.ids.keeper, world.ids.root],
-      ),
-    );
+    await letSetUp(world);
   });
   afterAll(() => world.stop());
 

@@ -1,6 +1,6 @@
 import { identity, people, schedule } from '@key-cellar/contract';
 import { asOwner } from './support/database.js';
-import { Client, makeWorld, password, statusOf, type Login, type World } from './support/world.js';
+import { Client, letSetUp, type Login, makeWorld, password, statusOf, type World } from './support/world.js';
 
 describe('a session', () => {
   let world: World;
@@ -47,12 +47,7 @@ describe('a session', () => {
   });
 
   it('ends as whoever sets up says, an open one as well', async () => {
-    await asOwner(world.database, (client) =>
-      client.query(
-        `insert into grant_ (id, principal_id, place_id, profile, reason) values (gen_random_uuid(), $1, $2, 'administrator', 'first keeper')`,
-        [world.ids.keeper, world.ids.root],
-      ),
-    );
+    await letSetUp(world);
     const keeper = world.as('keeper');
     const limit = (idleMinutes: number, hours: number) => keeper.call(people.limitSessions, { body: { idleMinutes, hours } });
     expect(await keeper.call(people.sessionLimits)).toEqual({ idleMinutes: 60, hours: 12 });

@@ -131,6 +131,15 @@ export interface World {
   stop(): Promise<void>;
 }
 
+/** Lets the keeper of a world set it up as well, as whoever founds a repository may. */
+export const letSetUp = ({ database, ids }: Pick<World, 'database' | 'ids'>): Promise<unknown> =>
+  asOwner(database, (client) =>
+    client.query(
+      `insert into grant_ (id, principal_id, place_id, profile, reason) values (gen_random_uuid(), $1, $2, 'administrator', 'first keeper')`,
+      [ids.keeper, ids.root],
+    ),
+  );
+
 /** Sets the date of a repository. */
 export async function setClock(pool: pg.Pool, date: string): Promise<void> {
   const offsetDays = Math.round((Date.parse(date) - Date.parse(new Date().toISOString().slice(0, 10))) / 86_400_000);
