@@ -102,7 +102,10 @@ export async function openReturns(
 ): Promise<{ readonly port: number; stop(): Promise<void> }> {
   const refused = (code: number, text: string): Error => Object.assign(new Error(text), { responseCode: code });
   const take = async (ids: readonly string[], source: Buffer): Promise<void> => {
-    const report = await readReport(source).catch(() => null);
+    const report = await readReport(source).catch((error: unknown) => {
+      log.warn({ err: error, mails: ids }, 'what came back of a mail could not be read');
+      return null;
+    });
     if (!report) return;
     for (const id of ids) {
       if (report.action === 'delayed') await store.noteDelay(pool, id, report.problem);

@@ -1,6 +1,6 @@
 import type { GroupLine, PersonLine } from '@key-cellar/contract';
 import * as z from 'zod';
-import { peopleActs, peopleLines, requireLookingAfterPeople } from '../identity/index.js';
+import { members, peopleActs, peopleLines, personById, personLine, requireLookingAfterPeople } from '../identity/index.js';
 import { carryOut, withUnitOfWork, type Services, type SignedIn } from '../kernel/index.js';
 import { filterOf, groupOf, notThere, patched, ScimError, schemas, userOf, type GroupIn, type Resource, type UserIn } from './resource.js';
 import * as store from './store.js';
@@ -18,10 +18,14 @@ interface Known {
   readonly groups: ReadonlyMap<string, GroupLine>;
 }
 
+/** Throws 403 unless the program looks after people. */
+const requireDesk = ({ services, program }: Asking): Promise<void> =>
+  requireLookingAfterPeople(services, () => services.access.of(program));
+
 /** Everybody, for those who look after people. Throws 403 for every other. */
-async function known({ services, program }: Asking): Promise<Known> {
-  await requireLookingAfterPeople(services, () => services.access.of(program));
-  const { people, groups } = await peopleLines(services.pool);
+async function known(asking: Asking): Promise<Known> {
+  await requireDesk(asking);
+  const { people, groups } = await peopleLines(asking.services.pool);
   return { people: new Map(people.map((p) => [p.id, p])), groups: new Map(groups.map((g) => [g.id, g])) };
 }
 
@@ -32,6 +36,13 @@ interface Page {
 }
 
 const mostListed = 200;
+
+/** Whether something is what a filter asks for: names in whatever letters, what a directory calls it letter by letter. */
+function meets(filter: ReturnType<typeof filterOf>, values: Readonly<Record<string, string | null>>): boolean {
+  if (!filter) return true;
+  const is = values[filter.attribute] ?? null;
+  return filter.attribute === 'externalId' ? is === filter.value : is?.toLowerCase() === filter.value.toLowerCase();
+}
 
 /** Resources from the first wanted on, with how many there are. Source: RFC 7644 §3.4.2.4. */
 function listed(resources: readonly Resource[], { startIndex, count }: Page): Resource {
@@ -124,9 +135,12 @@ async function there(asking: Asking, kind: 'person' | 'group', id: string): Prom
 }
 
 async function personOf(asking: Asking, id: string): Promise<{ readonly row: store.ProvisionedRow; readonly line: PersonLine }> {
-  const { people } = await known(asking);
+  const { pool } = asking.services;
+  await requireDesk(asking);
   const row = await there(asking, 'person', id);
-  return { row, line: people.get(id)! };
+  const [found, all] = [await personById(pool, id), await members(pool)];
+  if (!found) throw notThere();
+  return { row, line: personLine(found, all) };
 }
 
 /** Lets somebody be, with what is theirs, as a directory says it. */
@@ -164,16 +178,8 @@ export const users: ResourceType = {
     const resources = rows
       .filter((row) => !row.taken_away && people.has(row.id))
       .filter((row) => {
-        const p = people.get(row.id)!;
-        if (!filter) return true;
-        const [is, exact] = {
-          userName: [p.login, false] as const,
-          externalId: [row.external_id, true] as const,
-          id: [p.id, false] as const,
-          'emails.value': [p.email, false] as const,
-          emails: [p.email, false] as const,
-        }[filter.attribute as 'userName'];
-        return is !== null && (exact ? is === filter.value : is.toLowerCase() === filter.value.toLowerCase());
+        const { id, login, email } = people.get(row.id)!;
+        return meets(filter, { id, userName: login, externalId: row.external_id, emails: email, 'emails.value': email });
       })
       .sort((a, b) => (a.id < b.id ? -1 : 1))
       .map((row) => userResource(asking.base, people.get(row.id)!, row.external_id));
@@ -188,7 +194,7 @@ export const users: ResourceType = {
   async create(asking, body) {
     const { services, program } = asking;
     const user = userOf(body);
-    await known(asking);
+    await requireDesk(asking);
     const before = await store.provisionedNamed(services.pool, 'person', user.login);
     if (before && !before.taken_away) throw taken();
     let id = before?.id;
@@ -256,12 +262,7 @@ export const groups: ResourceType = {
     const rows = await store.provisioned(asking.services.pool, 'group');
     const resources = rows
       .filter((row) => !row.taken_away && all.get(row.id)?.active === true)
-      .filter((row) => {
-        if (!filter) return true;
-        if (filter.attribute === 'externalId') return row.external_id === filter.value;
-        const is = filter.attribute === 'id' ? row.id : all.get(row.id)!.name;
-        return is.toLowerCase() === filter.value.toLowerCase();
-      })
+      .filter((row) => meets(filter, { id: row.id, displayName: all.get(row.id)!.name, externalId: row.external_id }))
       .sort((a, b) => (a.id < b.id ? -1 : 1))
       .map((row) => groupResource(asking.base, all.get(row.id)!, row.external_id));
     return listed(resources, page);
@@ -275,7 +276,7 @@ export const groups: ResourceType = {
   async create(asking, body) {
     const { services, program } = asking;
     const group = groupOf(body);
-    await known(asking);
+    await requireDesk(asking);
     const before = await store.provisionedNamed(services.pool, 'group', group.name);
     if (before && !before.taken_away) throw taken();
     let id = before?.id;
