@@ -26,7 +26,7 @@ export async function makeDatabase(url: string, size: Size, parts: Parts): Promi
       text: `insert into principal (id, kind, name, login, clearance_level) values ($1, 'person', 'Bench', 'bench', 9)`,
       values: [keeper],
     });
-    await parts.getOrMakeSet(uow, { anchorPlace: root, recordId: null, level: 0, caveats: [] });
+    await parts.getOrMakeSet(uow, { anchorPlace: root, recordId: null, level: 0, caveats: [], tags: [] });
   });
   const folders = Math.min(20_000, size.records / 50);
   for (const sql of [

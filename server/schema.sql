@@ -7,7 +7,7 @@ CREATE FUNCTION public.as_it_was(p_of text, p_on date, p_keys text[] DEFAULT NUL
     SET search_path TO 'public'
     AS $_$
 begin
-  if p_of not in ('place', 'place_rule', 'pair_rule', 'criteria_rule', 'jurisdiction', 'named_year', 'grant_', 'membership', 'principal', 'own_profile') then
+  if p_of not in ('place', 'place_rule', 'pair_rule', 'criteria_rule', 'jurisdiction', 'named_year', 'grant_', 'membership', 'principal', 'own_profile', 'access_tag') then
     raise exception 'Of % no past is kept', p_of;
   end if;
   return query execute format(
@@ -205,6 +205,18 @@ CREATE FUNCTION public.gate_key() RETURNS bigint
     LANGUAGE sql IMMUTABLE
     AS $$ select 4242::bigint $$;
 
+CREATE FUNCTION public.guard_access_tags() RETURNS trigger
+    LANGUAGE plpgsql
+    AS $$
+declare
+  carried uuid[] := array(select jsonb_array_elements_text(to_jsonb(new) -> tg_argv[0])::uuid);
+begin
+  if carried <> array(select id from access_tag where id = any (carried) order by id) then
+    raise exception 'Such access tags there are not' using errcode = 'KC001';
+  end if;
+  return new;
+end $$;
+
 CREATE FUNCTION public.guard_approval() RETURNS trigger
     LANGUAGE plpgsql SECURITY DEFINER
     SET search_path TO 'public'
@@ -230,6 +242,7 @@ begin
     select from grant_ g join mine on mine.id = g.principal_id
     where (g.profile in ('keeper', 'counsel', 'approver') or exists (select from own_profile o where o.code = g.profile and 'approve' = any (o.rights)))
       and repository_date(repository_now()) between coalesce(g.from_on, '-infinity') and coalesce(g.until_on, 'infinity')
+      and not exists (select from access_tag t where t.id = g.tag_id and not t.active)
   ) then
     raise exception 'Whoever decides on batch % has no right to', b.number using errcode = 'KC004';
   end if;
@@ -973,6 +986,7 @@ CREATE TABLE public.access_review_line (
     answered_by uuid,
     answered_on date,
     note text DEFAULT ''::text NOT NULL,
+    tag_id uuid,
     CONSTRAINT access_review_line_answer_check CHECK ((answer = ANY (ARRAY['kept'::text, 'ended'::text, 'not confirmed'::text]))),
     CONSTRAINT access_review_line_check CHECK (((answer IS NULL) = (answered_on IS NULL))),
     CONSTRAINT access_review_line_check1 CHECK ((((answer IS DISTINCT FROM 'not confirmed'::text) = (answered_by IS NOT NULL)) OR (answer IS NULL))),
@@ -984,7 +998,8 @@ CREATE TABLE public.access_set (
     anchor_place uuid NOT NULL,
     record_id uuid,
     marking_level smallint DEFAULT 0 NOT NULL,
-    marking_caveats text[] DEFAULT '{}'::text[] NOT NULL
+    marking_caveats text[] DEFAULT '{}'::text[] NOT NULL,
+    tags uuid[] DEFAULT '{}'::uuid[] NOT NULL
 );
 
 ALTER TABLE public.access_set ALTER COLUMN id ADD GENERATED ALWAYS AS IDENTITY (
@@ -994,6 +1009,17 @@ ALTER TABLE public.access_set ALTER COLUMN id ADD GENERATED ALWAYS AS IDENTITY (
     NO MINVALUE
     NO MAXVALUE
     CACHE 1
+);
+
+CREATE TABLE public.access_tag (
+    id uuid NOT NULL,
+    name text NOT NULL,
+    note text DEFAULT ''::text NOT NULL,
+    active boolean DEFAULT true NOT NULL,
+    made_by uuid,
+    made_at timestamp with time zone DEFAULT public.repository_now() NOT NULL,
+    revision integer DEFAULT 1 NOT NULL,
+    CONSTRAINT access_tag_name_check CHECK ((name <> ''::text))
 );
 
 CREATE TABLE public.api_token (
@@ -1255,8 +1281,9 @@ CREATE TABLE public.grant_ (
     made_by uuid,
     made_at timestamp with time zone DEFAULT public.repository_now() NOT NULL,
     by_stencil uuid,
-    CONSTRAINT grant__check CHECK (((place_id IS NULL) <> (record_id IS NULL))),
-    CONSTRAINT grant__check1 CHECK (((until_on IS NULL) OR (from_on IS NULL) OR (until_on >= from_on)))
+    tag_id uuid,
+    CONSTRAINT grant__check1 CHECK (((until_on IS NULL) OR (from_on IS NULL) OR (until_on >= from_on))),
+    CONSTRAINT grant_on_one_thing CHECK ((num_nonnulls(place_id, record_id, tag_id) = 1))
 );
 
 CREATE TABLE public.head_stamp (
@@ -1586,6 +1613,7 @@ CREATE TABLE public.place (
     stencil_words jsonb,
     ready_titles jsonb DEFAULT '[]'::jsonb NOT NULL,
     reader_on_pages boolean DEFAULT false NOT NULL,
+    access_tags uuid[] DEFAULT '{}'::uuid[] NOT NULL,
     CONSTRAINT place_check CHECK (((kind = 'repository'::text) = (parent_id IS NULL))),
     CONSTRAINT place_check1 CHECK ((((stencil_id IS NULL) = (stencil_key IS NULL)) AND ((stencil_id IS NULL) = (stencil_version IS NULL)))),
     CONSTRAINT place_declare_on_check CHECK ((declare_on = ANY (ARRAY['filing'::text, 'folderClosed'::text]))),
@@ -2034,10 +2062,13 @@ ALTER TABLE ONLY public.access_review
     ADD CONSTRAINT access_review_pkey PRIMARY KEY (id);
 
 ALTER TABLE ONLY public.access_set
-    ADD CONSTRAINT access_set_anchor_place_record_id_marking_level_marking_cav_key UNIQUE NULLS NOT DISTINCT (anchor_place, record_id, marking_level, marking_caveats);
+    ADD CONSTRAINT access_set_key UNIQUE NULLS NOT DISTINCT (anchor_place, record_id, marking_level, marking_caveats, tags);
 
 ALTER TABLE ONLY public.access_set
     ADD CONSTRAINT access_set_pkey PRIMARY KEY (id);
+
+ALTER TABLE ONLY public.access_tag
+    ADD CONSTRAINT access_tag_pkey PRIMARY KEY (id);
 
 ALTER TABLE ONLY public.api_token
     ADD CONSTRAINT api_token_pkey PRIMARY KEY (id);
@@ -2352,6 +2383,10 @@ CREATE INDEX access_review_line_grant ON public.access_review_line USING btree (
 
 CREATE INDEX access_review_line_review ON public.access_review_line USING btree (review_id);
 
+CREATE INDEX access_set_tags ON public.access_set USING gin (tags) WHERE (tags <> '{}'::uuid[]);
+
+CREATE UNIQUE INDEX access_tag_name ON public.access_tag USING btree (lower(name));
+
 CREATE INDEX api_token_principal ON public.api_token USING btree (principal_id);
 
 CREATE INDEX arrival_by ON public.arrival USING btree (deposited_by, arrived_at);
@@ -2408,6 +2443,8 @@ CREATE INDEX grant_principal ON public.grant_ USING btree (principal_id);
 
 CREATE INDEX grant_record ON public.grant_ USING btree (record_id) WHERE (record_id IS NOT NULL);
 
+CREATE INDEX grant_tag ON public.grant_ USING btree (tag_id) WHERE (tag_id IS NOT NULL);
+
 CREATE INDEX hold_cover_record ON public.hold_cover USING btree (record_id) WHERE (released_at IS NULL);
 
 CREATE INDEX hold_matter ON public.hold USING btree (matter_id);
@@ -2449,6 +2486,8 @@ CREATE INDEX pair_rule_rule ON public.pair_rule USING btree (rule_id);
 CREATE INDEX pair_rule_series ON public.pair_rule USING btree (series_id);
 
 CREATE INDEX past_of ON public.past USING btree (of, key, id);
+
+CREATE INDEX place_access_tags ON public.place USING gin (access_tags) WHERE (access_tags <> '{}'::uuid[]);
 
 CREATE INDEX place_ancestors ON public.place USING gin (ancestors);
 
@@ -2584,6 +2623,12 @@ CREATE INDEX visitor_session_pass ON public.visitor_session USING btree (pass_id
 
 CREATE TRIGGER access_set_epoch AFTER INSERT ON public.access_set FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('access');
 
+CREATE TRIGGER access_set_tags BEFORE INSERT ON public.access_set FOR EACH ROW WHEN ((new.tags <> '{}'::uuid[])) EXECUTE FUNCTION public.guard_access_tags('tags');
+
+CREATE TRIGGER access_tag_epoch AFTER UPDATE ON public.access_tag FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('access');
+
+CREATE TRIGGER access_tag_past AFTER INSERT OR UPDATE ON public.access_tag FOR EACH ROW EXECUTE FUNCTION public.keep_past();
+
 CREATE TRIGGER approval_fixed BEFORE DELETE OR UPDATE ON public.approval FOR EACH ROW EXECUTE FUNCTION public.refuse_change('a decision on a batch stays as it is');
 
 CREATE TRIGGER approval_guard BEFORE INSERT ON public.approval FOR EACH ROW EXECUTE FUNCTION public.guard_approval();
@@ -2678,9 +2723,11 @@ CREATE TRIGGER past_guard BEFORE DELETE ON public.past FOR EACH ROW EXECUTE FUNC
 
 CREATE TRIGGER past_kept BEFORE TRUNCATE ON public.past FOR EACH STATEMENT EXECUTE FUNCTION public.refuse_change('what was does not change');
 
-CREATE TRIGGER place_epoch AFTER UPDATE OF stand_alone, ancestors, code, title ON public.place FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('access');
+CREATE TRIGGER place_access_tags BEFORE INSERT OR UPDATE OF access_tags ON public.place FOR EACH ROW WHEN ((new.access_tags <> '{}'::uuid[])) EXECUTE FUNCTION public.guard_access_tags('access_tags');
 
-CREATE TRIGGER place_past AFTER UPDATE OF kind, code, title, parent_id, ancestors, closed_on, jurisdictions, stand_alone, marking_level, marking_caveats ON public.place FOR EACH ROW EXECUTE FUNCTION public.keep_past();
+CREATE TRIGGER place_epoch AFTER UPDATE OF stand_alone, ancestors, code, title, access_tags ON public.place FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('access');
+
+CREATE TRIGGER place_past AFTER UPDATE OF kind, code, title, parent_id, ancestors, closed_on, jurisdictions, stand_alone, marking_level, marking_caveats, access_tags ON public.place FOR EACH ROW EXECUTE FUNCTION public.keep_past();
 
 CREATE TRIGGER place_rule_epoch AFTER INSERT OR DELETE ON public.place_rule FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('schedule');
 
@@ -2785,11 +2832,17 @@ ALTER TABLE ONLY public.access_review_line
 ALTER TABLE ONLY public.access_review_line
     ADD CONSTRAINT access_review_line_review_id_fkey FOREIGN KEY (review_id) REFERENCES public.access_review(id);
 
+ALTER TABLE ONLY public.access_review_line
+    ADD CONSTRAINT access_review_line_tag_id_fkey FOREIGN KEY (tag_id) REFERENCES public.access_tag(id);
+
 ALTER TABLE ONLY public.access_review
     ADD CONSTRAINT access_review_made_by_fkey FOREIGN KEY (made_by) REFERENCES public.principal(id);
 
 ALTER TABLE ONLY public.access_review
     ADD CONSTRAINT access_review_place_id_fkey FOREIGN KEY (place_id) REFERENCES public.place(id);
+
+ALTER TABLE ONLY public.access_tag
+    ADD CONSTRAINT access_tag_made_by_fkey FOREIGN KEY (made_by) REFERENCES public.principal(id);
 
 ALTER TABLE ONLY public.api_token
     ADD CONSTRAINT api_token_made_by_fkey FOREIGN KEY (made_by) REFERENCES public.principal(id);
@@ -2892,6 +2945,9 @@ ALTER TABLE ONLY public.grant_
 
 ALTER TABLE ONLY public.grant_
     ADD CONSTRAINT grant__record_id_fkey FOREIGN KEY (record_id) REFERENCES public.record(id);
+
+ALTER TABLE ONLY public.grant_
+    ADD CONSTRAINT grant__tag_id_fkey FOREIGN KEY (tag_id) REFERENCES public.access_tag(id);
 
 ALTER TABLE ONLY public.head_stamp
     ADD CONSTRAINT head_stamp_size_fkey FOREIGN KEY (size) REFERENCES public.tree_head(size);
@@ -3181,6 +3237,8 @@ REVOKE ALL ON FUNCTION public.forget_detected() FROM PUBLIC;
 REVOKE ALL ON FUNCTION public.gate_key() FROM PUBLIC;
 GRANT ALL ON FUNCTION public.gate_key() TO cellar_app;
 
+REVOKE ALL ON FUNCTION public.guard_access_tags() FROM PUBLIC;
+
 REVOKE ALL ON FUNCTION public.guard_approval() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.guard_batch() FROM PUBLIC;
@@ -3294,6 +3352,8 @@ GRANT UPDATE(answered_on) ON TABLE public.access_review_line TO cellar_app;
 GRANT UPDATE(note) ON TABLE public.access_review_line TO cellar_app;
 
 GRANT SELECT,INSERT ON TABLE public.access_set TO cellar_app;
+
+GRANT SELECT,INSERT,UPDATE ON TABLE public.access_tag TO cellar_app;
 
 GRANT SELECT,INSERT ON TABLE public.api_token TO cellar_app;
 

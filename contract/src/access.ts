@@ -1,7 +1,7 @@
 import { rights } from '@key-cellar/core/access';
 import { placeKinds } from '@key-cellar/core/plan';
 import * as z from 'zod';
-import { grant, grantDays, profileCode } from './people.js';
+import { grant, grantDays, profileCode, tagRef } from './people.js';
 import {
   accessShift,
   ask,
@@ -96,6 +96,8 @@ const reviewLine = z.object({
   principal: personRef.extend({ kind: z.enum(['person', 'group', 'service']), active: z.boolean() }),
   place: z.object({ id, kind: z.enum(placeKinds), code: z.string(), title: z.string() }),
   record: z.object({ id, number: z.string(), title: z.string() }).nullable(),
+  /** The name of the access tag that it is on. */
+  tag: z.string().nullable(),
   as: sentence,
   from: dateText.nullable(),
   until: dateText.nullable(),
@@ -139,6 +141,8 @@ const weighedGrant = z.object({
   profile: sentence,
   place: z.string(),
   placeId: id.nullable(),
+  /** The access tag that it was given on, carried at the place. */
+  tag: z.object({ id, name: z.string() }).nullable(),
   counts: z.boolean(),
   /** What became of it, in words. */
   status: sentence,
@@ -194,6 +198,9 @@ const finding = z.object({
   sentence,
   grantId: id.nullable(),
   place: placeRef.nullable(),
+  /** Of a grant on one record, or on an access tag. */
+  recordId: id.nullable(),
+  tagId: id.nullable(),
   personId: id.nullable(),
 });
 export type AccessFinding = z.infer<typeof finding>;
@@ -305,7 +312,7 @@ export const access = {
   }),
   grantsOnRecord: get('/records/{id}/grants', 'Who was given what on a record, and on the places around it', {
     params: idParam,
-    response: z.object({ grants: z.array(grant), marking, around: marking, mayGrant: z.boolean() }),
+    response: z.object({ grants: z.array(grant), tags: z.array(tagRef), marking, around: marking, mayGrant: z.boolean() }),
   }),
   giveOnRecord: post('/records/{id}/grants', 'Give somebody a profile on one record; tried first with dryRun', {
     params: idParam,

@@ -150,6 +150,8 @@ export const placeItem = z.strictObject({
   standAlone: z.boolean(),
   /** In packages of before it is not said, and no. */
   readerOnPages: z.boolean().default(false),
+  /** Access tags that it carries itself; in packages of before it is not said, and none. */
+  accessTags: z.array(id).max(20).default([]),
   marking,
   grants: z
     .array(
@@ -179,6 +181,24 @@ const profile = z.strictObject({
   active: z.boolean(),
 });
 
+/** An access tag with what is given by it. */
+const accessTag = z.strictObject({
+  name: line(80),
+  note: prose(2000),
+  active: z.boolean(),
+  grants: z
+    .array(
+      z.strictObject({
+        principal: id,
+        profile: line(40),
+        from: dateText.nullable(),
+        until: dateText.nullable(),
+        reason: prose(2000),
+      }),
+    )
+    .max(1000),
+});
+
 /** The files of a package, in the order in which they depend on each other; each is a list of these. */
 export const packageSections = {
   jurisdictions: jurisdiction,
@@ -187,6 +207,7 @@ export const packageSections = {
   profiles: profile,
   people: person,
   groups: group,
+  accessTags: accessTag,
   recordTypes: recordType,
   numberings: numbering,
   detectors: detector,

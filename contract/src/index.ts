@@ -55,8 +55,9 @@ export {
 export { identity, mailKinds, type MailHow, type MailKind, type Me, type Message } from './identity.js';
 export { federation, type LinkLine, type ProviderLine } from './federation.js';
 export { programs, scopes, type ProgramLine, type Scope, type TokenLine } from './programs.js';
+export { tags, type TagLine } from './tags.js';
 export { passes, type PassLine, type ShownRecord } from './passes.js';
-export { people, type GrantLine, type MailLine, type GroupLine, type Invitation, type PersonLine } from './people.js';
+export { people, type GrantLine, type MailLine, type GroupLine, type Invitation, type PersonLine, type TagRef } from './people.js';
 export { plan, type OutlineLine, type PlaceLine, type PlacePage, type PlanEffect, type RackCell, type RackCounts } from './plan.js';
 export {
   findingKinds,

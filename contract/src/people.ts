@@ -52,12 +52,16 @@ export type GroupLine = z.infer<typeof group>;
 /** A profile that ships, or one of the repository’s own. */
 export const profileCode = line(40);
 export const grantDays = { from: dateText.nullable().default(null), until: dateText.nullable().default(null) };
+/** An access tag as what carries it names it. */
+export const tagRef = z.object({ id, name: z.string(), active: z.boolean() });
+export type TagRef = z.infer<typeof tagRef>;
 export const grant = z.object({
   id,
   principal: personRef.extend({ kind: z.enum(['person', 'group', 'service']), active: z.boolean() }),
-  /** The place that it is on, or in which the record lies that it is on. */
+  /** The place that it is on, or in which the record lies that it is on; of one on a tag the repository. */
   place: z.object({ id, kind: z.enum(placeKinds), code: z.string(), title: z.string() }),
   record: z.object({ id, number: z.string(), title: z.string() }).nullable(),
+  tag: tagRef.nullable(),
   profile: z.string(),
   /** What the profile is called. */
   as: sentence,
@@ -185,6 +189,8 @@ export const people = {
     params: idParam,
     response: z.object({
       grants: z.array(grant),
+      /** Access tags that the place carries itself. */
+      tags: z.array(tagRef),
       marking,
       /** Whether pages name their reader by what is set here, and the code of the nearest place that says so. */
       readerOnPages: z.object({ here: z.boolean(), by: z.string().nullable() }),

@@ -29,10 +29,26 @@ create or replace trigger membership_epoch after insert or update or delete on m
   for each statement execute function bump_epoch('access');
 create or replace trigger principal_epoch after insert or update or delete on principal
   for each statement execute function bump_epoch('access');
-create or replace trigger place_epoch after update of stand_alone, ancestors, code, title on place
+create or replace trigger place_epoch after update of stand_alone, ancestors, code, title, access_tags on place
   for each statement execute function bump_epoch('access');
 create or replace trigger own_profile_epoch after insert or update or delete on own_profile
   for each statement execute function bump_epoch('access');
+create or replace trigger access_tag_epoch after update on access_tag
+  for each statement execute function bump_epoch('access');
+-- Tags are carried each once, in the order of their ids, and only such as there are.
+create or replace function guard_access_tags() returns trigger language plpgsql as $$
+declare
+  carried uuid[] := array(select jsonb_array_elements_text(to_jsonb(new) -> tg_argv[0])::uuid);
+begin
+  if carried <> array(select id from access_tag where id = any (carried) order by id) then
+    raise exception 'Such access tags there are not' using errcode = 'KC001';
+  end if;
+  return new;
+end $$;
+create or replace trigger place_access_tags before insert or update of access_tags on place
+  for each row when (new.access_tags <> '{}') execute function guard_access_tags('access_tags');
+create or replace trigger access_set_tags before insert on access_set
+  for each row when (new.tags <> '{}') execute function guard_access_tags('tags');
 -- Everybody is in it, and nothing else is: it has no members of its own, is in no group, and stays in use.
 create or replace function guard_everyone() returns trigger language plpgsql as $$
 begin

@@ -121,6 +121,7 @@ begin
     select from grant_ g join mine on mine.id = g.principal_id
     where (g.profile in ('keeper', 'counsel', 'approver') or exists (select from own_profile o where o.code = g.profile and 'approve' = any (o.rights)))
       and repository_date(repository_now()) between coalesce(g.from_on, '-infinity') and coalesce(g.until_on, 'infinity')
+      and not exists (select from access_tag t where t.id = g.tag_id and not t.active)
   ) then
     raise exception 'Whoever decides on batch % has no right to', b.number using errcode = 'KC004';
   end if;

@@ -54,7 +54,7 @@ end $$;
 create or replace function as_it_was(p_of text, p_on date, p_keys text[] default null) returns setof jsonb
   language plpgsql stable security definer set search_path = public as $$
 begin
-  if p_of not in ('place', 'place_rule', 'pair_rule', 'criteria_rule', 'jurisdiction', 'named_year', 'grant_', 'membership', 'principal', 'own_profile') then
+  if p_of not in ('place', 'place_rule', 'pair_rule', 'criteria_rule', 'jurisdiction', 'named_year', 'grant_', 'membership', 'principal', 'own_profile', 'access_tag') then
     raise exception 'Of % no past is kept', p_of;
   end if;
   return query execute format(
@@ -72,7 +72,7 @@ begin
 end $$;
 
 create or replace trigger place_past
-  after update of kind, code, title, parent_id, ancestors, closed_on, jurisdictions, stand_alone, marking_level, marking_caveats on place
+  after update of kind, code, title, parent_id, ancestors, closed_on, jurisdictions, stand_alone, marking_level, marking_caveats, access_tags on place
   for each row execute function keep_past();
 create or replace trigger place_rule_past after insert or update or delete on place_rule for each row execute function keep_past();
 create or replace trigger pair_rule_past after insert or update or delete on pair_rule for each row execute function keep_past();
@@ -82,6 +82,7 @@ create or replace trigger named_year_past after insert or update or delete on na
 create or replace trigger grant_past after insert or update or delete on grant_ for each row execute function keep_past();
 create or replace trigger membership_past after insert or update or delete on membership for each row execute function keep_past();
 create or replace trigger own_profile_past after insert or update or delete on own_profile for each row execute function keep_past();
+create or replace trigger access_tag_past after insert or update on access_tag for each row execute function keep_past();
 create or replace trigger principal_made_past after insert on principal for each row execute function keep_past_of_principal();
 create or replace trigger principal_past after update of name, active, clearance_level, clearance_caveats on principal
   for each row when ((old.name, old.active, old.clearance_level, old.clearance_caveats) is distinct from

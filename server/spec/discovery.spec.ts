@@ -224,7 +224,7 @@ describe('what a person may not discover', () => {
       await world.file('editor', { place: world.ids.A02 });
       const above = await world.file('editor', { place: world.ids.A02, title: 'Above' });
       await withUnitOfWork(world.pool, { id: null, name: 'Test', from: 'test', today }, async (uow) => {
-        const set = await getOrMakeSet(uow, { anchorPlace: world.ids.A02, recordId: null, level: 3, caveats: [] });
+        const set = await getOrMakeSet(uow, { anchorPlace: world.ids.A02, recordId: null, level: 3, caveats: [], tags: [] });
         await run(uow, 'test.above', 'update record set access_set_id = $2 where id = $1', [above.id, set]);
         uow.enter({ act: 'test', subject: { kind: 'record', id: above.id, name: above.number } });
       });

@@ -243,7 +243,7 @@ describe('the effect of a change', () => {
       await withUnitOfWork(
         world.pool,
         programActor('test', today),
-        (uow) => getOrMakeSet(uow, { anchorPlace: world.ids.A01, recordId: null, level: 4, caveats: [] }),
+        (uow) => getOrMakeSet(uow, { anchorPlace: world.ids.A01, recordId: null, level: 4, caveats: [], tags: [] }),
         'none',
       ),
     );

@@ -10,6 +10,7 @@ import {
   setup,
   stencils,
   tableSection,
+  tags,
 } from '@key-cellar/contract';
 import { strToU8 } from 'fflate';
 import { Ajv2020 } from 'ajv/dist/2020.js';
@@ -72,6 +73,15 @@ describe('packages', () => {
     await keeper.call(people.giveGrant, {
       params: { id: ids.A02 },
       body: { principalId: ids.staff, profile, from: null, until: null, reason: 'moves things', dryRun: false },
+    });
+    const { id: tag } = await keeper.call(tags.make, { body: { name: 'Inquiry', note: 'what the board asked for' } });
+    await keeper.call(tags.give, {
+      params: { id: tag },
+      body: { principalId: ids.counsel, profile, from: null, until: '2026-12-31', reason: 'moves what it asks for', dryRun: false },
+    });
+    await keeper.call(tags.ofPlace, {
+      params: { id: ids.A02 },
+      body: { tagIds: [tag], revision: await revisionOf(world, ids.A02), reason: 'the board asked for all of it', dryRun: false },
     });
     for (const [name, partOf] of [
       ['Sound', null],
@@ -338,6 +348,7 @@ describe('packages', () => {
       profiles: 'own_profile',
       people: 'principal',
       groups: 'principal',
+      accessTags: 'access_tag',
       recordTypes: 'record_type',
       numberings: 'numbering',
       detectors: 'detector',

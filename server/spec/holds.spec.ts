@@ -314,7 +314,7 @@ describe('what holds and the sweep’s preview show to those who may not discove
     asked = await world.file('editor', { title: 'Asked about', createdOn: '2024-01-01', place: world.ids.A02 });
     const askedInSecret = await world.file('editor', { title: 'Asked about in secret', createdOn: '2024-01-01', place: world.ids.A02 });
     await withUnitOfWork(world.pool, programActor('test', '2026-09-01'), async (uow) => {
-      const set = await getOrMakeSet(uow, { anchorPlace: world.ids.root, recordId: null, level: 5, caveats: [] });
+      const set = await getOrMakeSet(uow, { anchorPlace: world.ids.root, recordId: null, level: 5, caveats: [], tags: [] });
       await run(uow, 'test.mark', 'update record set access_set_id = $2 where id = any ($1)', [[marked.id, askedInSecret.id], set]);
     });
   });

@@ -1,4 +1,4 @@
-import { access, exchange, people, plan, records } from '@key-cellar/contract';
+import { access, exchange, people, plan, records, tags } from '@key-cellar/contract';
 import { dominates, type Marking } from '@key-cellar/core/access';
 import * as fc from 'fast-check';
 import { chapters } from './support/chapters.js';
@@ -23,7 +23,7 @@ const none: Marking = { level: 0, caveats: [] };
 /** Whom something is given at random: what is nearest counts, so that a keeper would lose what they have; the outsider is needed without anything. */
 const others = logins.filter((login) => !['keeper', 'deputy', 'outsider'].includes(login));
 
-describe('markings and grants on single records', () => {
+describe('markings, access tags and grants on single records', () => {
   const chapter = chapters();
   let world: World;
   const keeper = () => world.as('keeper');
@@ -38,6 +38,29 @@ describe('markings and grants on single records', () => {
     world.as(login).call(access.giveOnRecord, {
       params: { id: recordId },
       body: { principalId, profile: profile as never, from: null, until: null, reason: 'asked for', dryRun: false, ...more },
+    });
+  const carry = async (login: Login, placeId: string, tagIds: readonly string[]) =>
+    world.as(login).call(tags.ofPlace, {
+      params: { id: placeId },
+      body: { tagIds: [...tagIds], revision: await revisionOf(world, placeId), reason: 'as decided', dryRun: false },
+    });
+  const tagRecord = (
+    login: Login,
+    recordId: string,
+    { put, take }: { readonly put: readonly string[]; readonly take: readonly string[] },
+  ) =>
+    world.as(login).call(tags.ofRecords, {
+      body: { recordIds: [recordId], put: [...put], take: [...take], reason: 'as decided', dryRun: false },
+    });
+  const giveBy = (login: Login, tagId: string, principalId: string, profile: string) =>
+    world.as(login).call(tags.give, {
+      params: { id: tagId },
+      body: { principalId, profile, from: null, until: null, reason: 'as decided', dryRun: false },
+    });
+  const standApart = async (placeId: string, standAlone: boolean) =>
+    keeper().call(people.setStandAlone, {
+      params: { id: placeId },
+      body: { standAlone, revision: await revisionOf(world, placeId), reason: 'as decided', dryRun: false },
     });
   const sees = async (login: Login, id: string): Promise<boolean> =>
     (await statusOf(world.as(login).call(records.dossier, { params: { id } }))) === 200;
@@ -173,19 +196,35 @@ describe('markings and grants on single records', () => {
     const files = await Promise.all(
       [1, 2, 3, 4].map((n) => world.file('keeper', { title: `Lot ${n}`, place: n % 2 ? world.ids.A01 : world.ids.A02 })),
     );
+    const named = await Promise.all(
+      ['Inquiry', 'Lawsuit'].map(async (name) => (await keeper().call(tags.make, { body: { name, note: '' } })).id),
+    );
+    const some = fc.subarray(named);
     const marking = fc.record({ level: fc.integer({ min: 0, max: 2 }), caveats: fc.subarray(['people', 'works']) });
     const act = fc.oneof(
       fc.record({ place: fc.constantFrom('A', 'A01', 'A02', 'root'), marking }),
       fc.record({ record: fc.nat(3), marking }),
       fc.record({ give: fc.nat(3), to: fc.constantFrom(...others), profile: fc.constantFrom('reader', 'borrower', 'editor') }),
+      fc.record({ tagged: fc.constantFrom('A', 'A01', 'A02'), carries: some }),
+      fc.record({ tag: fc.nat(3), put: some, take: some }),
+      fc.record({
+        by: fc.constantFrom(...named),
+        to: fc.constantFrom(...others),
+        profile: fc.constantFrom('reader', 'depositor', 'editor'),
+      }),
+      fc.record({ alone: fc.constantFrom('A', 'A01', 'A02'), standAlone: fc.boolean() }),
       fc.record({ move: fc.nat(3), into: fc.constantFrom('A01', 'A02') }),
     );
     await fc.assert(
-      fc.asyncProperty(fc.array(act, { minLength: 3, maxLength: 8 }), async (acts) => {
+      fc.asyncProperty(fc.array(act, { minLength: 5, maxLength: 14 }), async (acts) => {
         for (const one of acts) {
           if ('place' in one) await statusOf(mark('keeper', world.ids[one.place as 'A'], one.marking));
           else if ('record' in one) await markRecords('keeper', [files[one.record]!.id], one.marking);
           else if ('give' in one) await give('keeper', files[one.give]!.id, world.ids[one.to], one.profile);
+          else if ('tagged' in one) await carry('keeper', world.ids[one.tagged as 'A'], one.carries);
+          else if ('tag' in one) await tagRecord('keeper', files[one.tag]!.id, one);
+          else if ('by' in one) await giveBy('keeper', one.by, world.ids[one.to], one.profile);
+          else if ('alone' in one) await standApart(world.ids[one.alone as 'A'], one.standAlone);
           else
             await keeper().call(records.move, {
               body: { ids: [files[one.move]!.id], placeId: world.ids[one.into as 'A01'], reason: 'moved' },
@@ -208,6 +247,10 @@ describe('markings and grants on single records', () => {
       }),
       { numRuns: 4 },
     );
+    for (const place of ['A', 'A01', 'A02'] as const) {
+      await carry('keeper', world.ids[place], []);
+      await standApart(world.ids[place], false);
+    }
     for (const place of ['root', 'A', 'A01', 'A02'] as const) await mark('keeper', world.ids[place], none);
   });
 

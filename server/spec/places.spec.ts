@@ -56,7 +56,7 @@ describe('places and who may see them', () => {
     for (const [i, level] of [0, 1, 2].entries()) {
       const id = await folder(`T-${i}`);
       await withUnitOfWork(world.pool, programActor('test', today), async (uow) => {
-        const set = await getOrMakeSet(uow, { anchorPlace: world.ids.A01, recordId: null, level, caveats: [] });
+        const set = await getOrMakeSet(uow, { anchorPlace: world.ids.A01, recordId: null, level, caveats: [], tags: [] });
         await uow.query({ text: 'update place set access_set_id = $2 where id = $1', values: [id, set] });
       });
       for (let n = 0; n <= i; n++) await world.file('editor', { place: id, createdOn: `20${20 + n}-01-01` }).catch(() => undefined);
@@ -119,7 +119,7 @@ describe('places and who may see them', () => {
     const id = await folder('M-1');
     const { id: record } = await world.file('editor', { place: id, title: 'Zanzara marked' });
     const set = await withUnitOfWork(world.pool, programActor('test', today), (uow) =>
-      getOrMakeSet(uow, { anchorPlace: world.ids.root, recordId: null, level: 5, caveats: [] }),
+      getOrMakeSet(uow, { anchorPlace: world.ids.root, recordId: null, level: 5, caveats: [], tags: [] }),
     );
     await asOwner(world.database, (client) =>
       client.query('update record set access_set_id = $1, marking_level = 5 where id = $2', [set, record]),

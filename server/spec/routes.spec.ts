@@ -154,6 +154,7 @@ describe('every route that changes something', () => {
       }),
     profile: async (rights: Right[] = ['discover']) =>
       (await world.as('keeper').call(contract.access.makeProfile, { body: { title: `P ${uuidv7()}`, rights, ownOnly: false } })).code,
+    tag: async () => (await world.as('keeper').call(contract.tags.make, { body: { name: `T ${uuidv7()}`, note: '' } })).id,
     grant: async () =>
       (
         await world.as('keeper').call(contract.people.giveGrant, {
@@ -453,6 +454,26 @@ describe('every route that changes something', () => {
       world.as('keeper').call(contract.access.giveOnRecord, {
         params: { id: (await world.file('keeper')).id },
         body: { principalId: world.ids.staff, profile: 'reader', reason: 'asks', dryRun: false },
+      }),
+    'tags.make': () => scene.tag(),
+    'tags.change': async () =>
+      world.as('keeper').call(contract.tags.change, {
+        params: { id: await scene.tag() },
+        body: { name: `T ${uuidv7()}`, note: '', active: false, revision: 1, dryRun: false },
+      }),
+    'tags.give': async () =>
+      world.as('keeper').call(contract.tags.give, {
+        params: { id: await scene.tag() },
+        body: { principalId: world.ids.staff, profile: 'reader', reason: 'asks', dryRun: false },
+      }),
+    'tags.ofPlace': async () =>
+      world.as('keeper').call(contract.tags.ofPlace, {
+        params: { id: await scene.folder() },
+        body: { tagIds: [await scene.tag()], revision: 1, reason: 'belongs to it', dryRun: false },
+      }),
+    'tags.ofRecords': async () =>
+      world.as('keeper').call(contract.tags.ofRecords, {
+        body: { recordIds: [(await world.file('keeper')).id], put: [await scene.tag()], take: [], reason: 'belongs to it', dryRun: false },
       }),
     'exchange.importTable': () =>
       world.as('keeper').call(contract.exchange.importTable, {

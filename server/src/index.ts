@@ -1,5 +1,5 @@
 /** What the demo, the benchmarks and the tests build on. */
-export { accessBooks, getOrMakeSet, grantActs, placeGrant, profileActs } from './access/index.js';
+export { accessBooks, getOrMakeSet, grantActs, placeGrant, profileActs, tagActs } from './access/index.js';
 export { batchActs, dueGroups, findDue, openTasks, sweep, sweepActs, takeSteps, taskActs } from './docket/index.js';
 export { factActs, recordWords } from './facts/index.js';
 export { providerActs } from './federation/index.js';
@@ -26,7 +26,7 @@ export {
 } from './kernel/index.js';
 export { sealOnce, verifyLedger } from './ledger/index.js';
 export { passActs } from './passes/index.js';
-export { placeAccessActs, placeActs, rack as rackOfPlan, stencilActs } from './plan/index.js';
+export { placeAccessActs, placeActs, placeTagActs, rack as rackOfPlan, stencilActs } from './plan/index.js';
 export { fileOne, receive, receivingActs } from './receiving/index.js';
 export {
   countObjects,
@@ -36,6 +36,7 @@ export {
   numberingActs,
   recordAccessActs,
   recordActs,
+  recordTagActs,
   tendObjects,
 } from './records/index.js';
 export {

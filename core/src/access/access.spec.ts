@@ -38,7 +38,7 @@ const grant = (principalId: string, code: string, from: number | null = null, un
   from,
   until,
 });
-const place = (name: string, grants: Grant[] = [], standAlone = false): AccessPlace => ({ id: name, name, standAlone, grants });
+const place = (name: string, grants: Grant[] = [], standAlone = false): AccessPlace => ({ id: name, name, standAlone, grants, tags: [] });
 const person = (level = 1, caveats: string[] = []): Person => ({
   id: 'ada',
   principals: new Set(['ada', 'pilots', 'staff']),
@@ -161,6 +161,7 @@ describe('effective access', () => {
       id: fc.uuid(),
       name: fc.string(),
       standAlone: fc.boolean(),
+      tags: fc.constant([]),
       grants: fc.array(anyGrant, { maxLength: 4 }),
     });
     fc.assert(

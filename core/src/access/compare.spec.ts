@@ -21,6 +21,7 @@ const place = (id: string, ...given: [string, string][]): AccessPlace => ({
   id,
   name: id,
   standAlone: false,
+  tags: [],
   grants: given.map(([principalId, code], i) => ({ id: `${id}${i}`, principalId, profile: profile(code), from: null, until: null })),
 });
 

@@ -12,12 +12,20 @@ export interface Grant {
   readonly until: EpochDay | null;
 }
 
-/** One place on the way from the repository down to a record, with the grants made right there. */
+/** A word that places and records carry, with the grants made on it. */
+export interface AccessTag {
+  readonly id: string;
+  readonly name: string;
+  readonly grants: readonly Grant[];
+}
+
+/** One place on the way from the repository down to a record, with the grants made right there and the tags that it carries. */
 export interface AccessPlace {
   readonly id: string;
   readonly name: string;
   readonly standAlone: boolean;
   readonly grants: readonly Grant[];
+  readonly tags: readonly AccessTag[];
 }
 
 /** A person with all principals that they are: themselves and every group above them. */
@@ -31,7 +39,10 @@ export type GrantStatus = 'counts' | 'superseded by a nearer place' | 'stopped b
 
 export interface WeighedGrant {
   readonly grant: Grant;
+  /** Where it was given, or where the tag is carried through which it reaches here. */
   readonly place: string;
+  /** The name of the tag that it was given on. */
+  readonly tag: string | null;
   readonly status: GrantStatus;
 }
 
@@ -49,36 +60,43 @@ const reachesEverywhere = rightSet('audit');
 
 /**
  * Effective access of a person at the last place of a chain (repository first).
- * For each principal the nearest place with a grant in force counts; the person's rights are the union; then the
- * marking ceiling. Source: docs/semantics.md 9.2–9.4.
+ * For each principal the nearest place with a grant in force counts; what was given on tags that are carried on the way adds to it. The
+ * person’s rights are the union; then the marking ceiling. Source: docs/semantics.md 9.2–9.4, 9.20.
  */
 export function effectiveAccess(person: Person, chain: readonly AccessPlace[], marking: Marking, today: EpochDay): EffectiveAccess {
   const weighed: WeighedGrant[] = [];
-  const settled = new Map<string, string>();
+  const settled = new Set<string>();
+  const seenTags = new Set<string>();
   let all = none;
   let own = none;
   let walled = false;
+  const weigh = (grant: Grant, place: AccessPlace, tag: AccessTag | null): void => {
+    const named = grant.profile;
+    let status: GrantStatus = 'counts';
+    if (grant.from !== null && today < grant.from) status = 'not begun';
+    else if (grant.until !== null && today > grant.until) status = 'ended';
+    else if (walled && (named.rights & reachesEverywhere) === 0) status = 'stopped by a place that stands alone';
+    else if (tag === null && settled.has(grant.principalId)) status = 'superseded by a nearer place';
+    if (status === 'counts') {
+      if (named.ownOnly) {
+        own |= named.rights;
+        all |= named.rights & ~rightSet('discover', 'read', 'copyOut');
+      } else all |= named.rights;
+    }
+    weighed.push({ grant, place: place.name, tag: tag?.name ?? null, status });
+  };
+  const theirs = (grants: readonly Grant[]): Grant[] => grants.filter((g) => person.principals.has(g.principalId));
   for (let i = chain.length - 1; i >= 0; i--) {
     const place = chain[i]!;
-    const settledHere = new Set<string>();
-    for (const grant of place.grants) {
-      if (!person.principals.has(grant.principalId)) continue;
-      const named = grant.profile;
-      let status: GrantStatus = 'counts';
-      if (grant.from !== null && today < grant.from) status = 'not begun';
-      else if (grant.until !== null && today > grant.until) status = 'ended';
-      else if (walled && (named.rights & reachesEverywhere) === 0) status = 'stopped by a place that stands alone';
-      else if (settled.has(grant.principalId)) status = 'superseded by a nearer place';
-      if (status === 'counts') {
-        settledHere.add(grant.principalId);
-        if (named.ownOnly) {
-          own |= named.rights;
-          all |= named.rights & ~rightSet('discover', 'read', 'copyOut');
-        } else all |= named.rights;
-      }
-      weighed.push({ grant, place: place.name, status });
+    const from = weighed.length;
+    for (const grant of theirs(place.grants)) weigh(grant, place, null);
+    for (const { grant, status } of weighed.slice(from)) if (status === 'counts') settled.add(grant.principalId);
+    for (const tag of place.tags) {
+      // Farther out the same tag can give no more than it does here.
+      if (seenTags.has(tag.id)) continue;
+      seenTags.add(tag.id);
+      for (const grant of theirs(tag.grants)) weigh(grant, place, tag);
     }
-    for (const principal of settledHere) settled.set(principal, place.id);
     if (place.standAlone) walled = true;
   }
   if (!dominates(person.clearance, marking)) {
@@ -101,11 +119,16 @@ export function profilesThatCount(access: EffectiveAccess): Message[] {
   );
 }
 
+/** What a grant gives through what: “Editor on PIL”, or “Editor by the tag ‘Inquiry’”. */
+export const grantWords = ({ grant, place, tag }: WeighedGrant): Message =>
+  tag === null
+    ? message('access.profileOn', { profile: profileWords(grant.profile), place })
+    : message('access.profileByTag', { profile: profileWords(grant.profile), tag });
+
 /** One sentence on what a person may do and through which grants. */
 export function explainAccess(access: EffectiveAccess): Message {
   if (access.ceilings.length > 0) return access.ceilings[0]!;
   const counting = access.weighed.filter((w) => w.status === 'counts');
   if (counting.length === 0) return message('access.noGrant');
-  const through = counting.map((w) => message('access.profileOn', { profile: profileWords(w.grant.profile), place: w.place }));
-  return message('access.mayThrough', { rights: describeRights(access.all | access.own), through: { list: through } });
+  return message('access.mayThrough', { rights: describeRights(access.all | access.own), through: { list: counting.map(grantWords) } });
 }

@@ -19,9 +19,11 @@ export {
 export {
   effectiveAccess,
   explainAccess,
+  grantWords,
   profilesThatCount,
   may,
   type AccessPlace,
+  type AccessTag,
   type EffectiveAccess,
   type Grant,
   type GrantStatus,

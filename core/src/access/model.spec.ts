@@ -14,6 +14,7 @@ import {
   shippedProfiles,
   type Profile,
   type AccessPlace,
+  type AccessTag,
   type Grant,
   type Marking,
   type Person,
@@ -42,13 +43,20 @@ const anyGrant: fc.Arbitrary<Grant> = fc.record({
   from: anyDay,
   until: anyDay,
 });
-const anyPlace: fc.Arbitrary<AccessPlace> = fc.record({
-  id: fc.uuid(),
-  name: fc.constantFrom('repository', 'PIL', 'PIL.1', 'PIL-03', 'Q-19'),
-  standAlone: fc.boolean(),
-  grants: fc.array(anyGrant, { maxLength: 4 }),
-});
-const anyChain = fc.array(anyPlace, { minLength: 1, maxLength: 5 });
+const anyTags = fc.tuple(
+  ...['inquiry', 'lawsuit'].map((id) =>
+    fc.record({ id: fc.constant(id), name: fc.constant(id), grants: fc.array(anyGrant, { maxLength: 2 }) }),
+  ),
+);
+const anyPlace = (tags: readonly AccessTag[]): fc.Arbitrary<AccessPlace> =>
+  fc.record({
+    id: fc.uuid(),
+    name: fc.constantFrom('repository', 'PIL', 'PIL.1', 'PIL-03', 'Q-19'),
+    standAlone: fc.boolean(),
+    grants: fc.array(anyGrant, { maxLength: 4 }),
+    tags: fc.subarray([...tags]),
+  });
+const anyChain = anyTags.chain((tags) => fc.array(anyPlace(tags), { minLength: 1, maxLength: 5 }));
 const anyMarking: fc.Arbitrary<Marking> = fc.record({
   level: fc.nat(3),
   caveats: fc.uniqueArray(fc.constantFrom('inquiry', 'people'), { maxLength: 2 }),
@@ -61,26 +69,27 @@ const anyPerson: fc.Arbitrary<Person> = fc.record({
 
 /**
  * The rule of the nearest place said as slowly as it can be: for every principal look down from the repository, forget
- * what came before a wall (but for who audits), and keep the grants of the last place that has any in force.
+ * what came before a wall (but for who audits), and keep the grants of the last place that has any in force. What was given on a tag counts
+ * wherever one of the places that carry it reaches from.
  */
 function reference(person: Person, chain: readonly AccessPlace[], marking: Marking): { all: Set<string>; own: Set<string> } {
   const all = new Set<string>();
   const own = new Set<string>();
   if (marking.level > person.clearance.level || marking.caveats.some((c) => !person.clearance.caveats.includes(c))) return { all, own };
+  const inForceFrom = (g: Grant, i: number): boolean =>
+    (g.from === null || g.from <= today) &&
+    (g.until === null || g.until >= today) &&
+    (!chain.slice(i + 1).some((p) => p.standAlone) || hasRight(g.profile.rights, 'audit'));
   for (const principal of person.principals) {
     let counting: Grant[] = [];
     chain.forEach((place, i) => {
-      const walledBelow = chain.slice(i + 1).some((p) => p.standAlone);
-      const inForce = place.grants.filter(
-        (g) =>
-          g.principalId === principal &&
-          (g.from === null || g.from <= today) &&
-          (g.until === null || g.until >= today) &&
-          (!walledBelow || hasRight(g.profile.rights, 'audit')),
-      );
+      const inForce = place.grants.filter((g) => g.principalId === principal && inForceFrom(g, i));
       if (inForce.length > 0) counting = inForce;
     });
-    for (const grant of counting) {
+    const byTags = chain.flatMap((place, i) =>
+      place.tags.flatMap((t) => t.grants).filter((g) => g.principalId === principal && inForceFrom(g, i)),
+    );
+    for (const grant of [...counting, ...byTags]) {
       const { rights: given, ownOnly } = grant.profile;
       for (const right of listRights(given)) {
         own.add(right);
@@ -108,8 +117,28 @@ describe('effective access, against a slow reading of the rules', () => {
     fc.assert(
       fc.property(anyPerson, anyChain, anyMarking, (person, chain, marking) => {
         const { weighed } = effectiveAccess(person, chain, marking, today);
-        const theirs = chain.flatMap((p) => p.grants).filter((g) => person.principals.has(g.principalId));
+        const tags = new Map(chain.flatMap((p) => p.tags.map((t) => [t.id, t])));
+        const given = [...chain.flatMap((p) => p.grants), ...[...tags.values()].flatMap((t) => t.grants)];
+        const theirs = given.filter((g) => person.principals.has(g.principalId));
         expect(weighed.map((w) => w.grant.id).sort()).toEqual(theirs.map((g) => g.id).sort());
+      }),
+    );
+  });
+
+  it('takes nothing away by a tag, and a tag carried within a wall reaches there', () => {
+    fc.assert(
+      fc.property(anyPerson, anyChain, anyTags, (person, chain, tags) => {
+        const open = { level: 0, caveats: [] };
+        const bare = effectiveAccess(person, chain, open, today).all;
+        const last = chain.at(-1)!;
+        const tagged = effectiveAccess(
+          person,
+          [...chain.slice(0, -1), { ...last, tags: [...last.tags, ...tags.map((t) => ({ ...t, id: `${t.id} too` }))] }],
+          open,
+          today,
+        ).all;
+        const alone = effectiveAccess(person, [{ ...last, grants: [], tags }], open, today).all;
+        expect(tagged).toBe(bare | alone);
       }),
     );
   });
@@ -133,7 +162,9 @@ describe('effective access, against a slow reading of the rules', () => {
         const counting = access.weighed.filter((w) => w.status === 'counts');
         const words = explainAccess(access);
         if (counting.length === 0) expect(words).toBe('No grant in force reaches this place.');
-        else for (const { grant, place } of counting) expect(words).toContain(`${said(profileWords(grant.profile))} on ${place}`);
+        else
+          for (const { grant, place, tag } of counting)
+            expect(words).toContain(`${said(profileWords(grant.profile))} ${tag === null ? `on ${place}` : `by the tag “${tag}”`}`);
       }),
     );
   });

@@ -10,6 +10,7 @@
 export const referenceKinds = [
   'person',
   'group',
+  'tag',
   'party',
   'object',
   'rule',

@@ -9,6 +9,9 @@ import {
   numberingActs,
   detectorActs,
   passActs,
+  placeTagActs,
+  recordTagActs,
+  tagActs,
 } from '@key-cellar/server';
 import type { GroupCode } from '../people.js';
 import { detectors } from '../detectors.js';
@@ -155,6 +158,37 @@ export async function standIn(loaded: Loaded): Promise<void> {
         ...{ visitor: 'Ragnhild Moe', reason: 'The hydrographer of the Compact compares the gauges.', until: '2026-12-01' },
         placeId: placeId.get('ENV-01')!,
       },
+    });
+    // What the inquiry asks for lies in many series: Petra, who speaks for the works, reads all that carries its tag.
+    const ines = await person('ines');
+    const { id: inquiry } = await perform(loaded, ines, tagActs.make, {
+      body: { name: 'Ottoline inquiry', note: 'What the board of inquiry asked to see, in whatever series it lies.' },
+    });
+    await perform(loaded, ines, tagActs.give, {
+      params: { id: inquiry },
+      body: {
+        ...{ principalId: personId.get('petra')!, profile: 'reader', from: null, until: '2027-03-31' },
+        ...{ reason: 'Speaks for the works before the board.', dryRun: false },
+      },
+    });
+    const [folder] = await rows<{ id: string; revision: number }>(
+      services.pool,
+      'demo.inquiredFolder',
+      `select id, revision from place where code = 'Q-19' and kind = 'folder'`,
+      [],
+    );
+    const told = await rows<{ id: string }>(
+      services.pool,
+      'demo.inquired',
+      `select id from record where title like '%Ottoline%' and state <> 'disposed' and place_id <> $1 order by number limit 6`,
+      [folder!.id],
+    );
+    await perform(loaded, ines, placeTagActs.ofPlace, {
+      params: { id: folder!.id },
+      body: { tagIds: [inquiry], revision: folder!.revision, reason: 'The board asked for the whole folder.', dryRun: false },
+    });
+    await perform(loaded, ines, recordTagActs.ofRecords, {
+      body: { ...{ recordIds: told.map((r) => r.id), put: [inquiry], take: [] }, reason: 'The board asked for them.', dryRun: false },
     });
     await perform(loaded, await person('lune'), passActs.make, {
       body: {

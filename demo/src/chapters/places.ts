@@ -51,7 +51,7 @@ export async function addPlaces(
         code,
         title,
         position,
-        await getOrMakeSet(uow, { anchorPlace: kind === 'folder' ? parent! : id, recordId: null, ...marking }),
+        await getOrMakeSet(uow, { anchorPlace: kind === 'folder' ? parent! : id, recordId: null, ...marking, tags: [] }),
         more.openedOn ?? begin,
         more.closedOn ?? null,
         more.jurisdictions ?? [],

@@ -37,6 +37,7 @@ export const standing: Readonly<Record<string, Partial<Record<State, string>>>> 
   ),
   'access.markRecords': always('marking level 1', 'marking level 1'),
   'access.giveOnRecord': always('done', 'done'),
+  'tags.ofRecords': always('carries Spare', 'carries Spare'),
   'passes.make': always('done', stub),
   'holds.placeHold': always('covered', 'gone before the hold'),
   'holds.addRecords': in_('covered', 'already covered', 'covered', 'covered', 'covered', 'gone before the hold'),

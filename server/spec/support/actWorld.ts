@@ -16,6 +16,7 @@ import {
   listActs,
   numberingActs,
   profileActs,
+  tagActs,
   detectorActs,
   placeActs,
   placeGrant,
@@ -100,6 +101,7 @@ export interface Common {
   readonly group: string;
   /** A profile of the repository’s own, which nobody has. */
   readonly profile: string;
+  readonly tag: string;
   /** A provider of identities, with which `person` is linked. */
   readonly provider: string;
   readonly program: string;
@@ -186,7 +188,13 @@ export async function makeActWorld(): Promise<ActWorld> {
         ['O', folders[spot].other],
       ] as const) {
         const anchor = spot === 'hidden' ? ids.B : ids.A;
-        const set = await getOrMakeSet(uow, { anchorPlace: spot === 'inside' ? ids.A01 : anchor, recordId: null, level, caveats: [] });
+        const set = await getOrMakeSet(uow, {
+          anchorPlace: spot === 'inside' ? ids.A01 : anchor,
+          recordId: null,
+          level,
+          caveats: [],
+          tags: [],
+        });
         await run(
           uow,
           'test.folder',
@@ -454,6 +462,7 @@ export async function makeActWorld(): Promise<ActWorld> {
     worked: 'Working shore',
     namedYear: 'Board term',
     profile: (await does(profileActs.makeProfile, { body: { title: 'Spare', rights: ['discover', 'read'], ownOnly: false } })).code,
+    tag: (await does(tagActs.make, { body: { name: 'Spare', note: '' } })).id,
     numbering: (await does(numberingActs.makeNumbering, { body: { title: 'N', pattern: '{year}-{nnn}', per: ['year'], gapless: true } }))
       .id,
     detector: (

@@ -162,6 +162,8 @@ export const readings: Readonly<Record<string, Reading>> = {
   'access.reviewTable': { given: (t) => ({ params: { id: t.review }, query: { format: 'csv' } }), of: 'folder', see: ['grant', 'audit'] },
   'access.markings': looksIn,
   'access.grantsOnRecord': { ...record, may: ['grant', 'audit', 'dispose'] },
+  'tags.list': looksIn,
+  'tags.page': { ...looksIn, given: (_, c) => ({ params: { id: c.tag } }) },
   'people.list': people,
   'people.person': { ...people, given: (_, c) => ({ params: { id: c.person } }) },
   'people.sessionLimits': setsUp,

@@ -171,7 +171,7 @@ async function seed(pool: pg.Pool): Promise<{ ids: World['ids']; cookies: Record
         [createHash('sha256').update(token).digest(), ids[login]],
       );
     }
-    const set = await getOrMakeSet(uow, { anchorPlace: ids.root, recordId: null, level: 0, caveats: [] });
+    const set = await getOrMakeSet(uow, { anchorPlace: ids.root, recordId: null, level: 0, caveats: [], tags: [] });
     const place = (id: string, kind: string, parent: string | null, ancestors: string[], code: string, standAlone = false) =>
       run(
         uow,

@@ -11,6 +11,7 @@ interface MatrixPlace extends NamedPlace {
   depth: number;
   inside: string | null;
   stand_alone: boolean;
+  access_tags: string[];
   access_set_id: number;
   marking_level: number;
   marking_caveats: string[];
@@ -29,12 +30,12 @@ export function matrixPlaces(
   return rows<MatrixPlace>(
     db,
     'access.matrixPlaces',
-    `select p.id, p.kind, p.code, p.title, p.stand_alone, p.access_set_id, cardinality(p.ancestors) - 1 as depth,
+    `select p.id, p.kind, p.code, p.title, p.stand_alone, p.access_tags, p.access_set_id, cardinality(p.ancestors) - 1 as depth,
             case p.kind when 'folder' then q.code end as inside, s.marking_level, s.marking_caveats, count(*) over ()::int as total
      from place p join access_set s on s.id = p.access_set_id
        left join place q on q.id = p.parent_id left join access_set t on t.id = q.access_set_id
      where p.access_set_id = any ($1::int[])
-       and ($2 or q.id is null or p.stand_alone or exists (select from grant_ g where g.place_id = p.id)
+       and ($2 or q.id is null or p.stand_alone or p.access_tags <> '{}' or exists (select from grant_ g where g.place_id = p.id)
             or s.marking_level <> t.marking_level or s.marking_caveats <> t.marking_caveats)
        and ($3 = '' or p.code || ' ' || p.title ilike '%' || $3 || '%')
      ${inPlanOrder}
@@ -95,35 +96,15 @@ export function aloneIn(db: Db, sets: readonly number[]) {
   );
 }
 
-export interface PlacedGrant extends Record<string, unknown> {
-  id: string;
-  principal_id: string;
-  principal_name: string;
-  principal_kind: 'person' | 'group' | 'service';
-  members: number;
-  place_id: string;
-  kind: NamedPlace['kind'];
-  code: string;
-  title: string;
-  access_set_id: number;
-  profile: string;
-  from_on: string | null;
-  until_on: string | null;
-  made_on: string;
-}
-
-/** Grants on places in these access sets. */
-export function grantsIn(db: Db, sets: readonly number[]) {
-  return rows<PlacedGrant>(
+/** How many people and groups in use there are in each group that has any. */
+export async function membersOf(db: Db): Promise<ReadonlyMap<string, number>> {
+  const found = await rows<{ id: string; n: number }>(
     db,
-    'access.grantsIn',
-    `select g.id, g.principal_id, w.name as principal_name, w.kind as principal_kind,
-            (select count(*)::int from in_group m join principal x on x.id = m.member_id and x.active where m.group_id = w.id) as members,
-            p.id as place_id, p.kind, p.code, p.title, p.access_set_id, g.profile, g.from_on, g.until_on, repository_date(g.made_at)::text as made_on
-     from grant_ g join principal w on w.id = g.principal_id and w.active join place p on p.id = g.place_id
-     where p.access_set_id = any ($1::int[]) order by p.code, w.name, g.id`,
-    [sets],
+    'access.members',
+    'select m.group_id as id, count(*)::int as n from in_group m join principal x on x.id = m.member_id and x.active group by m.group_id',
+    [],
   );
+  return new Map(found.map((f) => [f.id, f.n]));
 }
 
 /** Which of these grants of people nobody has made use of: since they were made, the person has done nothing there that the ledger has. */
@@ -136,8 +117,13 @@ export async function unusedOf(db: Db, ids: readonly string[]): Promise<Set<stri
        and not exists (
          select from ledger_entry e
          where e.actor_id = g.principal_id and e.at >= g.made_at and (
-           (e.subject_kind = 'record' and exists (select from record r where r.id = e.subject_id and r.places @> array[g.place_id]))
-           or (e.subject_kind = 'place' and exists (select from place p where p.id = e.subject_id and p.ancestors @> array[g.place_id]))))`,
+           (e.subject_kind = 'record' and (e.subject_id = g.record_id or exists (
+              select from record r join access_set s on s.id = r.access_set_id where r.id = e.subject_id and (
+                r.places @> array[g.place_id] or s.tags @> array[g.tag_id]
+                or exists (select from place c where c.id = any (r.places) and c.access_tags @> array[g.tag_id])))))
+           or (e.subject_kind = 'place' and exists (
+              select from place p join place c on c.id = any (p.ancestors)
+              where p.id = e.subject_id and (c.id = g.place_id or c.access_tags @> array[g.tag_id])))))`,
     [ids],
   );
   return new Set(found.map((r) => r.id));

@@ -6,6 +6,7 @@ import {
   type Profiles,
   principalsOf,
   type AccessPlace,
+  type AccessTag,
   type EffectiveAccess,
   type Grant,
   type Marking,
@@ -56,7 +57,7 @@ export class Snapshot {
     return principalsOf(id, this.memberships);
   }
 
-  /** The nearest place around a set that decides about access there: with grants, standing alone, or the repository. */
+  /** The nearest place around a set that decides about access there: with grants or tags, standing alone, or the repository. */
   decidedBy(setId: number): string {
     return this.accessSets.get(setId)!.by;
   }
@@ -118,7 +119,7 @@ export class Snapshot {
   }
 }
 
-function toGrant(g: Awaited<ReturnType<typeof store.grants>>[number], profiles: Profiles): Grant {
+function toGrant(g: store.GivenRow, profiles: Profiles): Grant {
   return {
     id: g.id,
     principalId: g.principal_id,
@@ -126,6 +127,25 @@ function toGrant(g: Awaited<ReturnType<typeof store.grants>>[number], profiles: 
     from: g.from_on === null ? null : civilDate(g.from_on),
     until: g.until_on === null ? null : civilDate(g.until_on),
   };
+}
+
+/** What was given, by the place or record that it is on, and the tags that there are; a tag that is not in use gives nothing. */
+interface GivenAt {
+  readonly on: (id: string) => readonly Grant[];
+  readonly tags: (ids: readonly string[]) => readonly AccessTag[];
+}
+
+function givenAt(grants: readonly store.GivenRow[], tags: readonly store.TagRow[], profiles: Profiles): GivenAt {
+  const at = new Map<string, Grant[]>();
+  for (const g of grants) {
+    const on = (g.place_id ?? g.record_id ?? g.tag_id)!;
+    const there = at.get(on) ?? [];
+    there.push(toGrant(g, profiles));
+    at.set(on, there);
+  }
+  const on = (id: string): readonly Grant[] => at.get(id) ?? [];
+  const known = new Map(tags.map(({ id, name, active }): [string, AccessTag] => [id, { id, name, grants: active ? on(id) : [] }]));
+  return { on, tags: (ids) => ids.map((id) => known.get(id)).filter((tag) => tag !== undefined) };
 }
 
 function membershipsOf(members: Awaited<ReturnType<typeof store.memberships>>): Memberships {
@@ -145,7 +165,7 @@ export async function somebodySetsUp(db: Db, today: string): Promise<boolean> {
   const root = await store.rootPlace(db);
   if (!root) return true;
   const [memberships, day] = [membershipsOf(members), civilDate(today)];
-  const chain = [{ id: root.id, name: '', standAlone: false, grants: given.map((g) => toGrant(g, profiles)) }];
+  const chain = [{ id: root.id, name: '', standAlone: false, grants: given.map((g) => toGrant(g, profiles)), tags: [] }];
   return people.some(({ id, signs_in: signsIn, clearance_level: level, clearance_caveats: caveats }) => {
     const who = { id, principals: principalsOf(id, memberships), clearance: { level, caveats } };
     return signsIn && hasRight(effectiveAccess(who, chain, root.marking, day).all, 'setUp');
@@ -154,19 +174,18 @@ export async function somebodySetsUp(db: Db, today: string): Promise<boolean> {
 
 /** Loads what effective access depends on, as whoever asks sees it now. */
 export async function loadSnapshot(db: Db): Promise<Snapshot> {
-  const [sets, anchors, grants, members, profiles] = await Promise.all([
+  const [sets, anchors, grants, tags, members, profiles] = await Promise.all([
     store.accessSets(db),
     store.anchorPlaces(db),
     store.grants(db),
+    store.accessTags(db),
     store.memberships(db),
     loadProfiles(db),
   ]);
-  const grantsAt = new Map<string, Grant[]>();
-  for (const g of grants) {
-    const at = g.place_id ?? g.record_id!;
-    grantsAt.set(at, [...(grantsAt.get(at) ?? []), toGrant(g, profiles)]);
-  }
+  const given = givenAt(grants, tags, profiles);
   const places = new Map(anchors.map((a) => [a.id, a]));
+  const decides = (place: (typeof anchors)[number]): boolean =>
+    place.parent_id === null || place.stand_alone || place.access_tags.length > 0 || given.on(place.id).length > 0;
   const chains = new Map<string, AccessPlace[]>();
   for (const anchor of anchors) {
     chains.set(
@@ -174,12 +193,13 @@ export async function loadSnapshot(db: Db): Promise<Snapshot> {
       anchor.ancestors
         .map((id) => places.get(id))
         .filter((place) => place !== undefined)
-        .filter((place) => place.parent_id === null || place.stand_alone || grantsAt.has(place.id))
+        .filter(decides)
         .map((place) => ({
           id: place.id,
           name: `${place.code} ${place.title}`,
           standAlone: place.stand_alone,
-          grants: grantsAt.get(place.id) ?? [],
+          grants: given.on(place.id),
+          tags: given.tags(place.access_tags),
         })),
     );
   }
@@ -187,11 +207,13 @@ export async function loadSnapshot(db: Db): Promise<Snapshot> {
   for (const set of sets) {
     const chain = [...(chains.get(set.anchor_place) ?? [])];
     const by = chain.at(-1)?.id ?? set.anchor_place;
-    if (set.record_id) {
-      chain.push({ id: set.record_id, name: set.record_name ?? '', standAlone: false, grants: grantsAt.get(set.record_id) ?? [] });
+    const { record_id: record, record_name: name } = set;
+    if (record !== null || set.tags.length > 0) {
+      const grants = record === null ? [] : given.on(record);
+      chain.push({ id: record ?? '', name: name ?? '', standAlone: false, grants, tags: given.tags(set.tags) });
     }
     const marking = { level: set.marking_level, caveats: set.marking_caveats };
-    accessSets.set(set.id, { id: set.id, chain, marking, by, alike: JSON.stringify([by, set.record_id, marking]) });
+    accessSets.set(set.id, { id: set.id, chain, marking, by, alike: JSON.stringify([by, record, marking, set.tags]) });
   }
   return new Snapshot(accessSets, membershipsOf(members));
 }
@@ -233,19 +255,21 @@ export async function whoseAccessChanges(
   today: string,
   moved: { placeId: string; newParentId: string },
 ): Promise<{ gains: Message[]; loses: Message[] }> {
-  const [places, grantRows, members, people, profiles] = await Promise.all([
+  const [places, grantRows, tags, members, people, profiles] = await Promise.all([
     store.chainsOf(db, [moved.placeId, moved.newParentId]),
     store.grants(db),
+    store.accessTags(db),
     store.memberships(db),
     store.people(db),
     loadProfiles(db),
   ]);
   const byId = new Map(places.map((p) => [p.id, p]));
-  const grantsAt = new Map<string, Grant[]>();
-  for (const g of grantRows) if (g.place_id) grantsAt.set(g.place_id, [...(grantsAt.get(g.place_id) ?? []), toGrant(g, profiles)]);
+  const given = givenAt(grantRows, tags, profiles);
   const memberships = membershipsOf(members);
   const chain = (ids: readonly string[]): AccessPlace[] =>
-    ids.map((id) => byId.get(id)!).map((p) => ({ id: p.id, name: p.code, standAlone: p.stand_alone, grants: grantsAt.get(p.id) ?? [] }));
+    ids
+      .map((id) => byId.get(id)!)
+      .map((p) => ({ id: p.id, name: p.code, standAlone: p.stand_alone, grants: given.on(p.id), tags: given.tags(p.access_tags) }));
   const place = byId.get(moved.placeId)!;
   const [before, after] = [chain(place.ancestors), chain([...byId.get(moved.newParentId)!.ancestors, place.id])];
   const marking = { level: place.marking_level, caveats: place.marking_caveats };

@@ -11,7 +11,7 @@ export interface AccessStanding {
   /** Access sets of places, and of records by their place (or each by itself), with how many there are. */
   readonly places: ReadonlyMap<string, number>;
   readonly records: ReadonlyMap<string, readonly { readonly set: number; readonly n: number }[]>;
-  /** What tells a set from another of the same place: it is of one record, or has a marking of its own. */
+  /** What tells a set from another of the same place: it is of one record, or has a marking or tags of its own. */
   readonly marks: ReadonlyMap<number, string>;
 }
 
@@ -38,7 +38,7 @@ export async function accessStanding(db: Db, today: string, scope: Scope = 'ever
     ),
     places: new Map(places.map((p) => [p.id, p.access_set_id])),
     records: byPlace,
-    marks: new Map(sets.map((s) => [s.id, JSON.stringify([s.record_id, s.marking_level, s.marking_caveats])])),
+    marks: new Map(sets.map((s) => [s.id, JSON.stringify([s.record_id, s.marking_level, s.marking_caveats, s.tags])])),
   };
 }
 

@@ -28,10 +28,15 @@ export const grantKind: Kind<store.GrantRow> = {
   sets: (grant) => [grant.access_set_id],
 };
 
+/** The sets on which a grant gives something: where it is; of one on a tag the repository’s, and all that carry the tag. */
+export async function setsOfGrant(db: Db, grant: Pick<store.GrantRow, 'access_set_id' | 'tag_id'>): Promise<number[]> {
+  return [grant.access_set_id, ...(grant.tag_id === null ? [] : await store.setsCarrying(db, grant.tag_id))];
+}
+
 /** Nobody gives, or takes, more than they have there themselves; who sets up the repository may. Null where nothing speaks against it. */
-export async function beyond(uow: UnitOfWork, access: PersonAccess, setId: number, named: string): Promise<Message | null> {
+export async function beyond(uow: UnitOfWork, access: PersonAccess, setIds: readonly number[], named: string): Promise<Message | null> {
   const profile = profileIn(await loadProfiles(uow), named);
-  const within = (profile.rights & ~access.on(setId).all) === 0 || (await mayAtRepository(uow, access, 'setUp'));
+  const within = setIds.every((id) => (profile.rights & ~access.on(id).all) === 0) || (await mayAtRepository(uow, access, 'setUp'));
   return within ? null : message('access.moreThanYou', { profile: profileWords(profile) });
 }
 
@@ -42,8 +47,8 @@ export async function givenBeyond(uow: UnitOfWork, access: PersonAccess, princip
   const profiles = await loadProfiles(uow);
   for (const id of new Set(principalIds.flatMap((one) => [...snapshot.principalsOf(one)]))) {
     for (const grant of await store.grantsOf(uow, id)) {
-      const profile = profileIn(profiles, grant.profile);
-      if ((profile.rights & ~access.on(grant.access_set_id).all) !== 0)
+      const { rights } = profileIn(profiles, grant.profile);
+      if ((await setsOfGrant(uow, grant)).some((set) => (rights & ~access.on(set).all) !== 0))
         return message('access.givenBeyondYou', { name: grant.principal_name });
     }
   }
@@ -51,8 +56,8 @@ export async function givenBeyond(uow: UnitOfWork, access: PersonAccess, princip
 }
 
 /** Throws 403 where somebody would give more than they have. */
-export async function requireWithin(uow: UnitOfWork, access: PersonAccess, setId: number, named: string): Promise<void> {
-  const sentence = await beyond(uow, access, setId, named);
+export async function requireWithin(uow: UnitOfWork, access: PersonAccess, setIds: readonly number[], named: string): Promise<void> {
+  const sentence = await beyond(uow, access, setIds, named);
   if (sentence) throw new Problem(403, 'not-allowed', sentence);
 }
 
@@ -111,6 +116,7 @@ const grantLine = (g: store.GrantRow, profiles: Profiles, timeZone: string): Tol
   principal: { id: g.principal_id, name: g.principal_name, kind: g.principal_kind, active: g.principal_active },
   place: { id: g.place_id, kind: g.place_kind, code: g.place_code, title: g.place_title },
   record: g.record_id === null ? null : { id: g.record_id, number: g.record_number!, title: g.record_title! },
+  tag: g.tag_id === null ? null : { id: g.tag_id, name: g.tag_name!, active: g.tag_active! },
   profile: g.profile,
   as: profileWords(profileIn(profiles, g.profile)),
   from: g.from_on,

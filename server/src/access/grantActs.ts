@@ -2,7 +2,7 @@ import { people, type OutcomeLine, type Told } from '@key-cellar/contract';
 import { message, type Message } from '@key-cellar/words';
 import { actsFor, many, one, type Entered, type Services } from '../kernel/index.js';
 import type { Scope } from './change.js';
-import { beyond, grantKind, requireDays, requireProfile, requireWithin, withShift } from './giving.js';
+import { beyond, grantKind, requireDays, requireProfile, requireWithin, setsOfGrant, withShift } from './giving.js';
 import { grantSubject, takeGrantBack } from './grants.js';
 import { writeGrant, type GrantRow } from './store.js';
 
@@ -11,7 +11,10 @@ const { act } = actsFor<Services>();
 const whyNotUntil = (grant: GrantRow, until: string | null): Message | null =>
   until !== null && grant.from_on !== null && until < grant.from_on ? message('exchange.grantEnds') : null;
 
-const scopeOf = (grant: GrantRow): Scope => (grant.record_id === null ? { placeId: grant.place_id } : { recordIds: [grant.record_id] });
+function scopeOf(grant: GrantRow): Scope {
+  if (grant.tag_id !== null) return 'everything';
+  return grant.record_id === null ? { placeId: grant.place_id } : { recordIds: [grant.record_id] };
+}
 
 /** What becomes of grants that are there, on places and on records. */
 export const grantActs = {
@@ -22,9 +25,10 @@ export const grantActs = {
     tries: ({ body }) => body.dryRun,
     async write(uow, { person, access, trial, on: { grant }, body }) {
       requireDays(body);
-      await requireWithin(uow, access, grant.access_set_id, grant.profile);
+      const sets = await setsOfGrant(uow, grant);
+      await requireWithin(uow, access, sets, grant.profile);
       if (body.profile !== grant.profile) await requireProfile(uow, body.profile);
-      await requireWithin(uow, access, grant.access_set_id, body.profile);
+      await requireWithin(uow, access, sets, body.profile);
       const { from, until, reason } = body;
       const was = { profile: grant.profile, from: grant.from_on, until: grant.until_on };
       const is = { profile: body.profile, from, until };
@@ -51,7 +55,7 @@ export const grantActs = {
       const { access: shift } = await withShift(uow, { person, trial, scope: 'everything' }, async () => {
         for (const grant of grants) {
           const line = { id: grant.id, name: `${grant.principal_name} · ${grantSubject(grant).name}` };
-          const against = (await beyond(uow, access, grant.access_set_id, grant.profile)) ?? whyNotUntil(grant, until);
+          const against = (await beyond(uow, access, await setsOfGrant(uow, grant), grant.profile)) ?? whyNotUntil(grant, until);
           if (against) {
             results.push({ ...line, outcome: 'refused', why: against });
           } else if (until === null) {
@@ -81,7 +85,7 @@ export const grantActs = {
     repeat: 'refused',
     tries: ({ body }) => body.dryRun,
     async write(uow, { person, access, trial, on: { grant }, body }) {
-      await requireWithin(uow, access, grant.access_set_id, grant.profile);
+      await requireWithin(uow, access, await setsOfGrant(uow, grant), grant.profile);
       const { access: shift } = await withShift(uow, { person, trial, scope: scopeOf(grant) }, () =>
         takeGrantBack(uow, grant, body.reason),
       );

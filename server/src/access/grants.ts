@@ -10,14 +10,20 @@ interface Named {
   readonly title: string;
 }
 
-/** What somebody is given, on a place or on one record; days are YYYY-MM-DD, both in force. */
+/** A tag as grants on it name it. */
+interface Tag {
+  readonly id: string;
+  readonly name: string;
+}
+
+/** What somebody is given, on a place, on one record or on a tag; days are YYYY-MM-DD, both in force. */
 type Given = {
   readonly principalId: string;
   readonly profile: string;
   readonly from?: string;
   readonly until?: string;
   readonly reason: string;
-} & ({ readonly placeId: string } | { readonly record: Named });
+} & ({ readonly placeId: string } | { readonly record: Named } | { readonly tag: Tag });
 
 /** The access set of a place that is about to be made, marked as the place around it: of its own, but for a folder, which shares that one’s. */
 export async function setOfNewPlace(
@@ -27,11 +33,11 @@ export async function setOfNewPlace(
   if (place.kind === 'folder') return place.around;
   const around = (await store.setById(db, place.around))!;
   const { marking_level: level, marking_caveats: caveats } = around;
-  return store.getOrMakeSet(db, { anchorPlace: place.id, recordId: null, level, caveats });
+  return store.getOrMakeSet(db, { anchorPlace: place.id, recordId: null, level, caveats, tags: [] });
 }
 
 /**
- * Lets access of a place hang where it has to: on itself where it is of the plan, has grants or stands alone; else, for other folders, where that
+ * Lets access of a place hang where it has to: on itself where it is of the plan, has grants or tags or stands alone; else, for other folders, where that
  * of the place around it does. What lies below goes along. Places of the plan that share what is around them come to hang on themselves at their first grant.
  */
 export async function settleAnchor(uow: UnitOfWork, placeId: string): Promise<void> {
@@ -45,34 +51,52 @@ export async function settleAnchor(uow: UnitOfWork, placeId: string): Promise<vo
 async function settleRecord(uow: UnitOfWork, recordId: string): Promise<void> {
   const record = await store.recordHanging(uow, recordId);
   if (!record) throw notFound(message('thing.record'));
-  const { anchor_place: anchorPlace, own, marking_level: level, marking_caveats: caveats } = record;
-  const set = await store.getOrMakeSet(uow, { anchorPlace, recordId: own ? recordId : null, level, caveats });
+  const set = await store.getOrMakeSet(uow, { ...store.keyOf(record), recordId: record.own ? recordId : null });
   if (set !== record.access_set_id) await store.setRecordSet(uow, recordId, set);
 }
 
 const recordSubject = ({ id, number, title }: Named) => ({ kind: 'record', id, name: `${number} ${title}` });
 
-const recordOf = (g: store.GrantRow): Named | null =>
-  g.record_id === null ? null : { id: g.record_id, number: g.record_number!, title: g.record_title! };
+/** What the ledger says a tag is. */
+export const tagSubject = ({ id, name }: Tag) => ({ kind: 'access tag', id, name });
+
+/** What a grant is on. */
+function onWhat(g: store.GrantRow): { readonly placeId: string } | { readonly record: Named } | { readonly tag: Tag } {
+  if (g.tag_id !== null) return { tag: { id: g.tag_id, name: g.tag_name! } };
+  if (g.record_id !== null) return { record: { id: g.record_id, number: g.record_number!, title: g.record_title! } };
+  return { placeId: g.place_id };
+}
 
 /** What the ledger says a grant is on. */
-export const grantSubject = (g: store.GrantRow): { readonly kind: string; readonly id: string; readonly name: string } => {
-  const record = recordOf(g);
-  return record ? recordSubject(record) : { kind: 'place', id: g.place_id, name: `${g.place_code} ${g.place_title}` };
-};
+export function grantSubject(g: store.GrantRow): { readonly kind: string; readonly id: string; readonly name: string } {
+  const on = onWhat(g);
+  if ('tag' in on) return tagSubject(on.tag);
+  if ('record' in on) return recordSubject(on.record);
+  return { kind: 'place', id: g.place_id, name: `${g.place_code} ${g.place_title}` };
+}
 
 /** Makes a grant. What lies below a place takes its access from there from now on. */
 export async function placeGrant(uow: UnitOfWork, grant: Given): Promise<string> {
-  const record = 'record' in grant ? grant.record : null;
-  const place = 'placeId' in grant ? await store.anchorOfPlace(uow, grant.placeId) : undefined;
-  if (!record && !place) throw notFound(message('thing.place'));
   const id = uuidv7();
-  const [placeId, recordId] = [place?.id ?? null, record?.id ?? null];
-  await store.addGrant(uow, { ...grant, id, placeId, recordId, madeBy: uow.actor.id });
-  await (record ? settleRecord(uow, record.id) : settleAnchor(uow, place!.id));
+  const line = { ...grant, id, placeId: null, recordId: null, tagId: null, madeBy: uow.actor.id };
+  let subject;
+  if ('tag' in grant) {
+    await store.addGrant(uow, { ...line, tagId: grant.tag.id });
+    subject = tagSubject(grant.tag);
+  } else if ('record' in grant) {
+    await store.addGrant(uow, { ...line, recordId: grant.record.id });
+    await settleRecord(uow, grant.record.id);
+    subject = recordSubject(grant.record);
+  } else {
+    const place = await store.anchorOfPlace(uow, grant.placeId);
+    if (!place) throw notFound(message('thing.place'));
+    await store.addGrant(uow, { ...line, placeId: place.id });
+    await settleAnchor(uow, place.id);
+    subject = { kind: 'place', id: place.id, name: `${place.code} ${place.title}` };
+  }
   uow.enter({
     act: 'granted',
-    subject: record ? recordSubject(record) : { kind: 'place', id: placeId, name: `${place!.code} ${place!.title}` },
+    subject,
     after: { principal: grant.principalId, profile: grant.profile, from: grant.from ?? null, until: grant.until ?? null },
     note: grant.reason,
   });
@@ -82,7 +106,9 @@ export async function placeGrant(uow: UnitOfWork, grant: Given): Promise<string>
 /** Takes a grant back. What lies below takes its access from farther out where it was the last one there. */
 export async function takeGrantBack(uow: UnitOfWork, grant: store.GrantRow, reason: string): Promise<void> {
   await store.dropGrant(uow, grant.id);
-  await (grant.record_id === null ? settleAnchor(uow, grant.place_id) : settleRecord(uow, grant.record_id));
+  const on = onWhat(grant);
+  if ('record' in on) await settleRecord(uow, on.record.id);
+  else if ('placeId' in on) await settleAnchor(uow, on.placeId);
   uow.enter({
     act: 'took a grant back',
     subject: grantSubject(grant),
@@ -116,9 +142,7 @@ export async function handOverGrants(
         ...(grant.from_on === null ? {} : { from: grant.from_on }),
         ...(grant.until_on === null ? {} : { until: grant.until_on }),
       };
-      const record = recordOf(grant);
-      const on = record ? { record } : { placeId: grant.place_id };
-      await placeGrant(uow, { principalId: to.id, profile: grant.profile, ...days, reason, ...on });
+      await placeGrant(uow, { principalId: to.id, profile: grant.profile, ...days, reason, ...onWhat(grant) });
       handed++;
     }
     await takeGrantBack(uow, grant, reason);

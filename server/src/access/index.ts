@@ -14,10 +14,14 @@ export {
   requirePrincipal,
   requireProfile,
   requireWithin,
+  setsOfGrant,
   withShift,
 } from './giving.js';
 export { grantActs } from './grantActs.js';
-export { handOverGrants, placeGrant, setOfNewPlace, settleAnchor, takeGrantBack } from './grants.js';
+export { tagActs, tagReads } from './tagActs.js';
+export { beyondTags, changeOfTags, tagged, tagPlace, tagRecords, tagsOnPlace, tagsOnRecord } from './tags.js';
+export { tagsById, tagsOfRecords, writeTag } from './tagStore.js';
+export { handOverGrants, placeGrant, setOfNewPlace, settleAnchor, tagSubject, takeGrantBack } from './grants.js';
 export { liftInto, markPlace, remarkRecords, requireMarking } from './marking.js';
 export {
   getOrMakeSet,
@@ -27,6 +31,8 @@ export {
   markingOfPlace,
   markingsAround,
   markingsOfRecords,
+  ownColumns,
   reanchor,
+  sameOwn,
   type GrantRow,
 } from './store.js';

@@ -2,6 +2,7 @@ import { dominates, joined, markingInside, markingWords, sameMarking, type Marki
 import { message } from '@key-cellar/words';
 import { Problem, wrongField, type Db, type SignedIn } from '../kernel/index.js';
 import * as store from './store.js';
+import { changeSetsOf, swapOf } from './swaps.js';
 
 /** Throws 422 for a marking that is less than what is around has, and 403 for one that whoever gives it is not cleared for. */
 export function requireMarking(person: SignedIn, marking: Marking, around: Marking | null): void {
@@ -11,15 +12,9 @@ export function requireMarking(person: SignedIn, marking: Marking, around: Marki
   if (around && !dominates(marking, around)) throw wrongField('/level', message('access.markedAround', { marking: markingWords(around) }));
 }
 
-/** Which other set each of some sets becomes, where their markings change. */
-async function swapOf(db: Db, sets: readonly store.SetRow[], change: (own: Marking) => Marking): Promise<Map<number, number>> {
-  const swap = new Map<number, number>();
-  for (const { id, anchor_place: anchorPlace, record_id: recordId, marking_level: level, marking_caveats: caveats } of sets) {
-    const is = change({ level, caveats });
-    if (!sameMarking({ level, caveats }, is)) swap.set(id, await store.getOrMakeSet(db, { anchorPlace, recordId, ...is }));
-  }
-  return swap;
-}
+const marked =
+  (change: (own: Marking) => Marking) =>
+  (key: store.SetKey): store.SetKey => ({ ...key, ...change({ level: key.level, caveats: key.caveats }) });
 
 /** Marks a place. What lies in it and was marked as it was follows; what was marked otherwise is lifted where that is less. */
 export async function markPlace(
@@ -30,20 +25,22 @@ export async function markPlace(
   const was = await store.markingOfPlace(db, placeId);
   const is = joined(marking, marking);
   if (sameMarking(was, is)) return { was, is, swapped: new Map() };
-  const swapped = await swapOf(db, await store.setsInside(db, placeId), (own) => markingInside(was, is, own));
+  const swapped = await swapOf(
+    db,
+    await store.setsInside(db, placeId),
+    marked((own) => markingInside(was, is, own)),
+  );
   await store.swapSetsInside(db, placeId, swapped);
   return { was, is, swapped };
 }
 
 /** Gives records another marking, each as `change` says; gives which access set each became. */
-export async function remarkRecords(
+export function remarkRecords(
   db: Db,
   recordIds: readonly string[],
   change: (own: Marking) => Marking,
 ): Promise<ReadonlyMap<number, number>> {
-  const swapped = await swapOf(db, await store.setsOf(db, recordIds), change);
-  if (swapped.size > 0) await store.swapSetsOf(db, recordIds, swapped);
-  return swapped;
+  return changeSetsOf(db, recordIds, marked(change));
 }
 
 /** Lifts what came to lie in a place to at least its marking: records, or what is in another place with that place itself. */
@@ -59,6 +56,6 @@ export async function liftInto(
     await remarkRecords(db, what.recordIds, lift);
     return;
   }
-  const swapped = await swapOf(db, await store.setsInside(db, what.placeId), lift);
+  const swapped = await swapOf(db, await store.setsInside(db, what.placeId), marked(lift));
   if (swapped.size > 0) await store.swapSetsInside(db, what.placeId, swapped);
 }

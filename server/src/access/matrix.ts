@@ -34,25 +34,29 @@ class Marks {
 }
 
 /** The profiles that count, those that were given right here first. */
-function markOf({ weighed, ceilings }: EffectiveAccess, here: ReadonlySet<string> | undefined): Told<AccessMark> {
+function markOf({ weighed, ceilings }: EffectiveAccess, here: ReadonlySet<string>): Told<AccessMark> {
   const found = new Map<string, { readonly title: Message; readonly here: boolean }>();
   for (const { grant, status } of weighed)
     if (status === 'counts')
       found.set(grant.profile.code, {
         title: profileWords(grant.profile),
-        here: (found.get(grant.profile.code)?.here ?? false) || (here?.has(grant.id) ?? false),
+        here: (found.get(grant.profile.code)?.here ?? false) || here.has(grant.id),
       });
   const profiles = [...found].map(([code, one]) => ({ code, ...one }));
   profiles.sort((a, b) => Number(b.here) - Number(a.here) || (a.code < b.code ? -1 : 1));
   return { profiles, ceiling: ceilings.length > 0 && profiles.length > 0 };
 }
 
-/** Grants by the place that they were made on. */
-async function grantsByPlace(db: Db): Promise<Map<string, Set<string>>> {
-  const byPlace = new Map<string, Set<string>>();
-  for (const { id, place_id: place } of await store.grants(db))
-    if (place !== null) byPlace.set(place, (byPlace.get(place) ?? new Set()).add(id));
-  return byPlace;
+/** Grants by the place or tag that they were made on. */
+async function grantsByWhat(
+  db: Db,
+): Promise<(place: { readonly id: string; readonly access_tags: readonly string[] }) => ReadonlySet<string>> {
+  const on = new Map<string, string[]>();
+  for (const { id, place_id: place, tag_id: tag } of await store.grants(db)) {
+    const what = place ?? tag;
+    if (what !== null) on.set(what, [...(on.get(what) ?? []), id]);
+  }
+  return ({ id, access_tags: tags }) => new Set([id, ...tags].flatMap((what) => on.get(what) ?? []));
 }
 
 /** People, or groups; a group has no clearance of its own, so that no marking stops it. */
@@ -75,7 +79,7 @@ export async function matrixOf(
   const columns = (await columnsOf(db, by))
     .filter((c) => c.name.toLowerCase().includes(wanted))
     .map((c) => ({ ...c, principals: snapshot.principalsOf(c.id) }));
-  const grantsHere = await grantsByPlace(db);
+  const grantsHere = await grantsByWhat(db);
   const marks = new Marks();
   // Places with the same set give the same; only what was given right there is drawn otherwise.
   const bySet = new Map<number, readonly EffectiveAccess[]>();
@@ -91,7 +95,7 @@ export async function matrixOf(
   const rows = places.map((p): Told<MatrixRow> => ({
     ...{ id: p.id, kind: p.kind, code: p.code, title: p.title, depth: p.depth, inside: p.inside, standAlone: p.stand_alone },
     marking: { level: p.marking_level, caveats: p.marking_caveats },
-    cells: weighedOn(p.access_set_id).map((one) => marks.numberOf(markOf(one, grantsHere.get(p.id)))),
+    cells: weighedOn(p.access_set_id).map((one) => marks.numberOf(markOf(one, grantsHere(p)))),
   }));
   return {
     columns: columns.map(({ id, name: title }) => ({ id, name: title })),

@@ -33,8 +33,10 @@ export async function pictureOf(db: Db, spot: Spot, on: string, today: string): 
   const [place] = await store.placesOn(db, on, [placeId]);
   if (!place) throw notFound(message('access.placeThen'));
   const ancestors = await store.placesOn(db, on, place.ancestors);
-  const [grants, memberships, principals, profiles, everyone] = [
-    await store.grantsOnDay(db, on, [...place.ancestors, ...(record ? [record.id] : [])]),
+  const carried = [...ancestors, ...(record ? [record] : [])].flatMap((one) => one.access_tags ?? []);
+  const [grants, tags, memberships, principals, profiles, everyone] = [
+    await store.grantsOnDay(db, on, [...place.ancestors, ...(record ? [record.id] : []), ...carried]),
+    new Map((await store.tagsOn(db, on)).map((t) => [t.id, t])),
     await store.membershipsOn(db, on),
     await store.principalsOn(db, on),
     await profilesOn(db, on),
@@ -43,7 +45,7 @@ export async function pictureOf(db: Db, spot: Spot, on: string, today: string): 
   const people = new Map(principals.map((p) => [p.id, p]));
   const given = (id: string): AccessPlace['grants'] =>
     grants
-      .filter((g) => (g.place_id ?? g.record_id) === id)
+      .filter((g) => (g.place_id ?? g.record_id ?? g.tag_id) === id)
       .map((g) => ({
         id: g.id,
         principalId: g.principal_id,
@@ -51,13 +53,19 @@ export async function pictureOf(db: Db, spot: Spot, on: string, today: string): 
         from: g.from_on === null ? null : civilDate(g.from_on),
         until: g.until_on === null ? null : civilDate(g.until_on),
       }));
+  // A tag that was not in use gave nothing.
+  const tagsOf = (one: { readonly access_tags?: readonly string[] }): AccessPlace['tags'] =>
+    (one.access_tags ?? [])
+      .map((id) => tags.get(id))
+      .filter((tag) => tag !== undefined)
+      .map(({ id, name, active }) => ({ id, name, grants: active ? given(id) : [] }));
   const nameOf = (p: store.PlaceWas): string => `${p.code} ${p.title}`.trim();
   const byId = new Map(ancestors.map((p) => [p.id, p]));
   const chain: AccessPlace[] = place.ancestors
     .map((id) => byId.get(id))
     .filter((p) => p !== undefined)
-    .map((p) => ({ id: p.id, name: nameOf(p), standAlone: p.stand_alone, grants: given(p.id) }));
-  if (record) chain.push({ id: record.id, name: record.name, standAlone: false, grants: given(record.id) });
+    .map((p) => ({ id: p.id, name: nameOf(p), standAlone: p.stand_alone, grants: given(p.id), tags: tagsOf(p) }));
+  if (record) chain.push({ id: record.id, name: record.name, standAlone: false, grants: given(record.id), tags: tagsOf(record) });
   const marked = record ?? place;
   const marking: Marking = { level: marked.marking_level, caveats: marked.marking_caveats };
   const groups = new Map<string, string[]>();

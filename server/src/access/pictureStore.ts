@@ -15,6 +15,15 @@ export interface PlaceWas {
   readonly stand_alone: boolean;
   readonly marking_level: number;
   readonly marking_caveats: readonly string[];
+  /** Missing of what was so before there were tags. */
+  readonly access_tags?: readonly string[];
+}
+
+/** An access tag as it was. */
+export interface TagWas {
+  readonly id: string;
+  readonly name: string;
+  readonly active: boolean;
 }
 
 export interface GrantWas {
@@ -22,6 +31,7 @@ export interface GrantWas {
   readonly principal_id: string;
   readonly place_id: string | null;
   readonly record_id: string | null;
+  readonly tag_id?: string | null;
   readonly profile: string;
   readonly from_on: string | null;
   readonly until_on: string | null;
@@ -44,12 +54,18 @@ export async function placesOn(db: Db, on: string, ids: readonly string[]): Prom
   return found.map((r) => r.was);
 }
 
-/** Grants of a day on any of these places or records. */
+/** Access tags as they were at the end of a day. */
+export async function tagsOn(db: Db, on: string): Promise<TagWas[]> {
+  const found = await rows<{ was: TagWas }>(db, 'access.tagsOn', `select was from as_it_was('access_tag', $1) was`, [on]);
+  return found.map((r) => r.was);
+}
+
+/** Grants of a day on any of these places, records or tags. */
 export async function grantsOnDay(db: Db, on: string, ids: readonly string[]): Promise<GrantWas[]> {
   const found = await rows<{ was: GrantWas }>(
     db,
     'access.grantsOnDay',
-    `select was from as_it_was('grant_', $1) was where coalesce(was->>'place_id', was->>'record_id') = any ($2::text[])`,
+    `select was from as_it_was('grant_', $1) was where coalesce(was->>'place_id', was->>'record_id', was->>'tag_id') = any ($2::text[])`,
     [on, ids],
   );
   return found.map((r) => r.was);
@@ -90,10 +106,12 @@ export function recordSpot(db: Db, id: string) {
     deposited_by: string | null;
     marking_level: number;
     marking_caveats: string[];
+    access_tags: string[];
   }>(
     db,
     'access.recordSpot',
-    `select r.id, r.number || ' ' || r.title as name, r.place_id, r.access_set_id, r.deposited_by, s.marking_level, s.marking_caveats
+    `select r.id, r.number || ' ' || r.title as name, r.place_id, r.access_set_id, r.deposited_by, s.marking_level, s.marking_caveats,
+       s.tags as access_tags
      from record r join access_set s on s.id = r.access_set_id where r.id = $1`,
     [id],
   );

@@ -4,6 +4,7 @@ import {
   describeRights,
   explainAccess,
   extentOf,
+  grantWords,
   hasRight,
   profileIn,
   profileWords,
@@ -30,6 +31,8 @@ import {
 } from '../kernel/index.js';
 import * as area from './areaStore.js';
 import { loadSnapshot, type Snapshot } from './book.js';
+import { requireAnywhere } from './looking.js';
+import { grantSubject } from './grants.js';
 import { matrixOf } from './matrix.js';
 import { pictureOf, type Picture, type Spot } from './picture.js';
 import { placeSpot, recordSpot } from './pictureStore.js';
@@ -41,16 +44,6 @@ const mostFindings = 500;
 const soon = 30;
 /** A grant that was not used for so many days since it was made is looked at. */
 const idle = 90;
-
-/** Sets on which somebody may look into the access of others: who gives it there, or audits. */
-const lookedInto = (known: PersonAccess): number[] =>
-  [...new Set([...known.sets('grant'), ...known.sets('audit')])].filter((set) => hasRight(known.on(set).all, 'discover'));
-
-function requireAnywhere(known: PersonAccess): number[] {
-  const sets = lookedInto(known);
-  if (sets.length === 0) throw notAllowed('grant');
-  return sets;
-}
 
 /** Throws 404 for what may not be known of, and 403 where somebody may neither give access nor audit, unless they ask about themselves. */
 async function requireSpot(
@@ -94,11 +87,12 @@ function throughWords(
 ): Message[] {
   return weighed
     .filter((w) => w.status === 'counts')
-    .map(({ grant, place }) => {
-      const with_ = { profile: profileWords(grant.profile), place };
-      return grant.principalId === personId
-        ? message('access.profileOn', with_)
-        : message('access.profileThrough', { ...with_, group: nameOf(grant.principalId) ?? '' });
+    .map((w) => {
+      if (w.grant.principalId === personId) return grantWords(w);
+      const [profile, group] = [profileWords(w.grant.profile), nameOf(w.grant.principalId) ?? ''];
+      return w.tag === null
+        ? message('access.profileThrough', { profile, place: w.place, group })
+        : message('access.profileByTagThrough', { profile, tag: w.tag, group });
     });
 }
 
@@ -115,14 +109,15 @@ function sideOf(picture: Picture, personId: string, timeZone: string): Told<Acce
     where: picture.where,
     on: picture.on,
     why: person?.active ? explainAccess(effective) : message('access.notThere'),
-    grants: effective.weighed.map(({ grant, place, status }) => {
-      const { reason, place_id: placeId, from_on: from, until_on: until, made_at: madeAt } = picture.grants.get(grant.id)!;
+    grants: effective.weighed.map(({ grant, place, tag, status }) => {
+      const { reason, place_id: placeId, tag_id: tagId, from_on: from, until_on: until, made_at: madeAt } = picture.grants.get(grant.id)!;
       const to = picture.people.get(grant.principalId)!;
       const counts = status === 'counts' && effective.ceilings.length === 0;
       const status_ = statusWords(status, to.id === personId ? null : to.name);
       const made = formatCivilDate(dateInZone(Date.parse(madeAt), timeZone));
       return {
         ...{ grantId: grant.id, to: { id: to.id, name: to.name }, profile: profileWords(grant.profile), place, placeId, counts },
+        tag: tag === null ? null : { id: tagId!, name: tag },
         ...{ status: status_, from, until, reason, madeOn: made },
       };
     }),
@@ -130,23 +125,29 @@ function sideOf(picture: Picture, personId: string, timeZone: string): Told<Acce
   };
 }
 
+const ofNoGrant = { grantId: null, recordId: null, tagId: null };
+
+/** What is looked at where grants are. */
+interface LookedAt {
+  readonly snapshot: Snapshot;
+  readonly profiles: Profiles;
+  readonly today: string;
+  readonly unused: ReadonlySet<string>;
+  readonly members: ReadonlyMap<string, number>;
+}
+
 /** What is found about one grant. */
-function grantFindings(
-  g: area.PlacedGrant,
-  {
-    snapshot,
-    profiles,
-    today,
-    unused,
-  }: { readonly snapshot: Snapshot; readonly profiles: Profiles; readonly today: string; readonly unused: ReadonlySet<string> },
-): AccessFindingKind[] {
+function grantFindings(g: store.GrantRow, { snapshot, profiles, today, unused, members }: LookedAt): AccessFindingKind[] {
   if (g.until_on !== null && g.until_on < today) return ['ended'];
   const found: AccessFindingKind[] = [];
   if (g.until_on !== null && g.until_on <= formatCivilDate(civilDate(today) + soon)) found.push('endsSoon');
-  if (g.principal_kind === 'group' && g.members === 0) found.push('emptyGroup');
+  if (g.principal_kind === 'group' && !members.has(g.principal_id)) found.push('emptyGroup');
   if (g.principal_kind !== 'person') return found;
-  if (g.until_on === null && g.kind !== 'repository') found.push('never');
+  const everywhere = g.place_kind === 'repository' && g.tag_id === null && g.record_id === null;
+  if (g.until_on === null && !everywhere) found.push('never');
   if (unused.has(g.id)) found.push('unused');
+  // What a tag gives depends on what carries it.
+  if (g.tag_id !== null) return found;
   const groups = new Set(snapshot.principalsOf(g.principal_id));
   groups.delete(g.principal_id);
   const byGroups = snapshot.weigh(
@@ -252,33 +253,36 @@ export const accessReads: Pick<ReadsOf<typeof access, Services>, 'matrix' | 'com
   findings: async ({ services: { pool }, person, access: known }) => {
     const access = await known();
     const sets = requireAnywhere(access);
-    const [snapshot, profiles, grants] = [await loadSnapshot(pool), await loadProfiles(pool), await area.grantsIn(pool, sets)];
-    const since = formatCivilDate(civilDate(person.today) - idle);
-    const old = grants.filter(
-      (g) => g.principal_kind === 'person' && g.made_on <= since && (g.until_on === null || g.until_on >= person.today),
-    );
+    const [snapshot, profiles, grants] = [await loadSnapshot(pool), await loadProfiles(pool), await store.grantsIn(pool, sets)];
+    const { today, timeZone } = person;
+    const madeOn = (g: store.GrantRow): string => formatCivilDate(dateInZone(g.made_at.getTime(), timeZone));
+    const since = formatCivilDate(civilDate(today) - idle);
+    const old = grants.filter((g) => g.principal_kind === 'person' && madeOn(g) <= since && (g.until_on === null || g.until_on >= today));
     const unused = await area.unusedOf(
       pool,
       old.map((g) => g.id),
     );
+    const looked = { snapshot, profiles, today, unused, members: await area.membersOf(pool) };
     const findings: Told<AccessFinding>[] = grants.flatMap((g) =>
-      grantFindings(g, { snapshot, profiles, today: person.today, unused }).map((kind) => ({
+      grantFindings(g, looked).map((kind) => ({
         kind,
         sentence: message(`access.found.${kind}` as Code, {
           name: g.principal_name,
           profile: profileWords(profileIn(profiles, g.profile)),
-          place: `${g.code} ${g.title}`.trim(),
-          until: { day: g.until_on ?? person.today },
-          since: { day: g.made_on },
+          place: g.tag_id === null ? grantSubject(g).name : message('access.tagWords', { tag: g.tag_name! }),
+          until: { day: g.until_on ?? today },
+          since: { day: madeOn(g) },
         }),
         grantId: g.id,
-        place: { id: g.place_id, kind: g.kind, code: g.code, title: g.title },
+        place: { id: g.place_id, kind: g.place_kind, code: g.place_code, title: g.place_title },
+        recordId: g.record_id,
+        tagId: g.tag_id,
         personId: g.principal_kind === 'person' ? g.principal_id : null,
       })),
     );
     for (const p of await area.aloneIn(pool, sets)) {
       const sentence = message('access.found.standsAlone', { place: `${p.code} ${p.title}`.trim() });
-      findings.push({ kind: 'standsAlone', sentence, grantId: null, place: placeRef(p), personId: null });
+      findings.push({ kind: 'standsAlone', sentence, ...ofNoGrant, place: placeRef(p), personId: null });
     }
     if (await mayAtRepository(pool, access, 'people')) {
       for (const p of await store.people(pool)) {
@@ -288,7 +292,7 @@ export const accessReads: Pick<ReadsOf<typeof access, Services>, 'matrix' | 'com
           kind === 'noPassword'
             ? message('access.found.noPassword', { name: p.name })
             : message('access.found.noSecondFactor', { name: p.name });
-        findings.push({ kind, sentence, grantId: null, place: null, personId: p.id });
+        findings.push({ kind, sentence, ...ofNoGrant, place: null, personId: p.id });
       }
     }
     return { findings: findings.slice(0, mostFindings) };

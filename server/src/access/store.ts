@@ -9,35 +9,47 @@ export function accessSets(db: Db) {
     record_name: string | null;
     marking_level: number;
     marking_caveats: string[];
+    tags: string[];
   }>(
     db,
     'access.sets',
-    `select s.id, s.anchor_place, s.record_id, r.number || ' ' || r.title as record_name, s.marking_level, s.marking_caveats
+    `select s.id, s.anchor_place, s.record_id, r.number || ' ' || r.title as record_name, s.marking_level, s.marking_caveats, s.tags
      from access_set s left join record r on r.id = s.record_id`,
   );
 }
 
-/** The repository, its plan, and folders with grants of their own or that stand alone: all that access hangs on. */
+/** Whether access hangs on a place (`p`) itself: on all of the plan, and on folders with grants or tags of their own or that stand alone. */
+const hangsOnItself = `p.kind <> 'folder' or p.stand_alone or p.access_tags <> '{}' or exists (select from grant_ g where g.place_id = p.id)`;
+
+/** All places that access hangs on. */
 export function anchorPlaces(db: Db) {
-  return rows<{ id: string; parent_id: string | null; ancestors: string[]; code: string; title: string; stand_alone: boolean }>(
+  return rows<{
+    id: string;
+    parent_id: string | null;
+    ancestors: string[];
+    code: string;
+    title: string;
+    stand_alone: boolean;
+    access_tags: string[];
+  }>(
     db,
     'access.anchors',
-    `select id, parent_id, ancestors, code, title, stand_alone from place
-     where kind <> 'folder' or stand_alone or id in (select place_id from grant_ where place_id is not null)`,
+    `select p.id, p.parent_id, p.ancestors, p.code, p.title, p.stand_alone, p.access_tags from place p where ${hangsOnItself}`,
   );
 }
 
-interface GivenRow extends Record<string, unknown> {
+export interface GivenRow extends Record<string, unknown> {
   id: string;
   principal_id: string;
   place_id: string | null;
   record_id: string | null;
+  tag_id: string | null;
   profile: string;
   from_on: string | null;
   until_on: string | null;
 }
 
-const givenColumns = 'id, principal_id, place_id, record_id, profile, from_on, until_on';
+const givenColumns = 'id, principal_id, place_id, record_id, tag_id, profile, from_on, until_on';
 
 export function grants(db: Db) {
   return rows<GivenRow>(db, 'access.grants', `select ${givenColumns} from grant_`);
@@ -54,6 +66,25 @@ export async function rootPlace(db: Db): Promise<{ readonly id: string; readonly
   return found && { id: found.id, marking: { level: found.level, caveats: found.caveats } };
 }
 
+/** The access set of the repository as a whole. */
+export async function rootSet(db: Db): Promise<number> {
+  return (await row<{ id: number }>(db, 'access.rootSet', 'select access_set_id as id from place where parent_id is null'))!.id;
+}
+
+/** Access sets of what carries a tag itself: places, and records that are still kept. */
+export async function setsCarrying(db: Db, tagId: string): Promise<number[]> {
+  const found = await rows<{ id: number }>(
+    db,
+    'access.setsCarrying',
+    `select access_set_id as id from place where access_tags <> '{}' and access_tags @> array[$1::uuid]
+     union
+     select s.id from access_set s where s.tags <> '{}' and s.tags @> array[$1::uuid]
+       and exists (select from record r where r.access_set_id = s.id and r.state <> 'disposed')`,
+    [tagId],
+  );
+  return found.map((s) => s.id);
+}
+
 /** What was given on the repository as a whole. */
 export function grantsOnRoot(db: Db) {
   return rows<GivenRow>(
@@ -61,6 +92,16 @@ export function grantsOnRoot(db: Db) {
     'access.grantsOnRoot',
     `select ${givenColumns} from grant_ where place_id = (select id from place where parent_id is null)`,
   );
+}
+
+export interface TagRow extends Record<string, unknown> {
+  id: string;
+  name: string;
+  active: boolean;
+}
+
+export function accessTags(db: Db) {
+  return rows<TagRow>(db, 'access.tags', 'select id, name, active from access_tag');
 }
 
 export function memberships(db: Db) {
@@ -76,32 +117,38 @@ export function setById(db: Db, id: number) {
   );
 }
 
+/** What tells an access set from another: the place that it hangs on, and what is a record’s own. */
 export interface SetKey {
   readonly anchorPlace: string;
+  /** A record with grants of its own. */
   readonly recordId: string | null;
   readonly level: number;
   readonly caveats: readonly string[];
+  /** Tags that a record carries itself; those of places are no part of it. */
+  readonly tags: readonly string[];
 }
+
+/** What a set has of its own, apart from where it hangs; and whether two of them have the same. */
+export const ownColumns = (s: string): string => `${s}.record_id, ${s}.marking_level, ${s}.marking_caveats, ${s}.tags`;
+export const sameOwn = (n: string, o: string): string =>
+  `${n}.record_id is not distinct from ${o}.record_id and ${n}.marking_level = ${o}.marking_level
+   and ${n}.marking_caveats = ${o}.marking_caveats and ${n}.tags = ${o}.tags`;
 
 /** Id of the access set with this key; makes it when there is none. */
 export async function getOrMakeSet(db: Db, key: SetKey): Promise<number> {
-  const values = [key.anchorPlace, key.recordId, key.level, [...key.caveats].sort()];
-  const found = await row<{ id: number }>(
-    db,
-    'access.findSet',
-    `select id from access_set where anchor_place = $1 and record_id is not distinct from $2 and marking_level = $3 and marking_caveats = $4`,
-    values,
-  );
+  const values = [key.anchorPlace, key.recordId, key.level, [...key.caveats].sort(), [...key.tags].sort()];
+  const such = `anchor_place = $1 and record_id is not distinct from $2 and marking_level = $3 and marking_caveats = $4 and tags = $5`;
+  const found = await row<{ id: number }>(db, 'access.findSet', `select id from access_set where ${such}`, values);
   if (found) return found.id;
   const made = await row<{ id: number }>(
     db,
     'access.makeSet',
     `with made as (
-       insert into access_set (anchor_place, record_id, marking_level, marking_caveats) values ($1, $2, $3, $4)
+       insert into access_set (anchor_place, record_id, marking_level, marking_caveats, tags) values ($1, $2, $3, $4, $5)
        on conflict do nothing returning id)
      select id from made
      union all
-     select id from access_set where anchor_place = $1 and record_id is not distinct from $2 and marking_level = $3 and marking_caveats = $4
+     select id from access_set where ${such}
      limit 1`,
     values,
   );
@@ -116,6 +163,7 @@ export async function addGrant(
     principalId: string;
     placeId: string | null;
     recordId: string | null;
+    tagId: string | null;
     profile: string;
     from?: string;
     until?: string;
@@ -126,9 +174,9 @@ export async function addGrant(
   await run(
     db,
     'grant.add',
-    `insert into grant_ (id, principal_id, place_id, record_id, profile, from_on, until_on, reason, made_by)
-     values ($1, $2, $3, $4, $5, $6, $7, $8, $9)`,
-    [g.id, g.principalId, g.placeId, g.recordId, g.profile, g.from ?? null, g.until ?? null, g.reason, g.madeBy],
+    `insert into grant_ (id, principal_id, place_id, record_id, tag_id, profile, from_on, until_on, reason, made_by)
+     values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)`,
+    [g.id, g.principalId, g.placeId, g.recordId, g.tagId, g.profile, g.from ?? null, g.until ?? null, g.reason, g.madeBy],
   );
 }
 
@@ -137,12 +185,12 @@ export async function reanchor(db: Db, under: string, oldAnchor: string, newAnch
   await run(
     db,
     'access.newSets',
-    `insert into access_set (anchor_place, record_id, marking_level, marking_caveats)
-     select distinct $3::uuid, s.record_id, s.marking_level, s.marking_caveats
+    `insert into access_set (anchor_place, record_id, marking_level, marking_caveats, tags)
+     select distinct $3::uuid, ${ownColumns('s')}
      from place p join access_set s on s.id = p.access_set_id
      where p.ancestors @> array[$1::uuid] and s.anchor_place = $2
      union
-     select distinct $3::uuid, s.record_id, s.marking_level, s.marking_caveats
+     select distinct $3::uuid, ${ownColumns('s')}
      from record r join access_set s on s.id = r.access_set_id
      where r.places @> array[$1::uuid] and s.anchor_place = $2
      on conflict do nothing`,
@@ -157,8 +205,7 @@ export async function reanchor(db: Db, under: string, oldAnchor: string, newAnch
       name,
       `update ${table} t set access_set_id = new_set.id
        from access_set old_set join access_set new_set
-         on new_set.anchor_place = $3 and new_set.record_id is not distinct from old_set.record_id
-        and new_set.marking_level = old_set.marking_level and new_set.marking_caveats = old_set.marking_caveats
+         on new_set.anchor_place = $3 and ${sameOwn('new_set', 'old_set')}
        where t.access_set_id = old_set.id and old_set.anchor_place = $2 and t.${path} @> array[$1::uuid]`,
       [under, oldAnchor, newAnchor],
     );
@@ -167,10 +214,18 @@ export async function reanchor(db: Db, under: string, oldAnchor: string, newAnch
 
 /** Places and all around them. */
 export function chainsOf(db: Db, ids: readonly string[]) {
-  return rows<{ id: string; ancestors: string[]; code: string; stand_alone: boolean; marking_level: number; marking_caveats: string[] }>(
+  return rows<{
+    id: string;
+    ancestors: string[];
+    code: string;
+    stand_alone: boolean;
+    marking_level: number;
+    marking_caveats: string[];
+    access_tags: string[];
+  }>(
     db,
     'access.chains',
-    `select id, ancestors, code, stand_alone, marking_level, marking_caveats from place
+    `select id, ancestors, code, stand_alone, marking_level, marking_caveats, access_tags from place
      where id in (select unnest(ancestors) from place where id = any ($1::uuid[]))`,
     [ids],
   );
@@ -251,7 +306,7 @@ export function hanging(db: Db, placeId: string) {
   return row<{ parent_id: string | null; own: boolean; anchor_place: string; parent_anchor: string | null }>(
     db,
     'access.hanging',
-    `select p.parent_id, p.kind <> 'folder' or p.stand_alone or exists (select from grant_ g where g.place_id = p.id) as own, s.anchor_place,
+    `select p.parent_id, ${hangsOnItself} as own, s.anchor_place,
             (select t.anchor_place from place q join access_set t on t.id = q.access_set_id where q.id = p.parent_id) as parent_anchor
      from place p join access_set s on s.id = p.access_set_id where p.id = $1`,
     [placeId],
@@ -272,6 +327,10 @@ export interface GrantRow extends Record<string, unknown> {
   record_id: string | null;
   record_number: string | null;
   record_title: string | null;
+  /** Of a grant on a tag; the place is the repository, where who gives access says what tags give. */
+  tag_id: string | null;
+  tag_name: string | null;
+  tag_active: boolean | null;
   /** Of the record or place that it is on. */
   access_set_id: number;
   profile: string;
@@ -285,28 +344,35 @@ export interface GrantRow extends Record<string, unknown> {
 
 const grantLines = `select g.id, g.principal_id, p.name as principal_name, p.kind as principal_kind, p.active as principal_active, l.id as place_id,
   l.kind as place_kind, l.code as place_code, l.title as place_title, g.record_id, r.number as record_number, r.title as record_title,
+  g.tag_id, t.name as tag_name, t.active as tag_active,
   coalesce(r.access_set_id, l.access_set_id) as access_set_id, g.profile, g.from_on, g.until_on, g.reason,
   (select m.name from principal m where m.id = g.made_by) as made_by, g.made_at, (select t.title from stencil t where t.id = g.by_stencil) as stencil
-  from grant_ g join principal p on p.id = g.principal_id left join record r on r.id = g.record_id
-  join place l on l.id = coalesce(g.place_id, r.place_id)`;
+  from grant_ g join principal p on p.id = g.principal_id left join record r on r.id = g.record_id left join access_tag t on t.id = g.tag_id
+  join place l on l.id = coalesce(g.place_id, r.place_id, (select id from place where parent_id is null))`;
 
-/** Grants on a place and on those around it, from the repository inwards. */
+/** What comes to a place on its own or from those around it: what was given on them, and on the tags that they carry. */
+const givenAround = (places: string): string =>
+  `g.place_id = any (${places}) or g.tag_id in (select unnest(access_tags) from place where id = any (${places}))`;
+
+/** Grants on a place and on those around it, from the repository inwards, and on the tags that any of them carries. */
 export function grantsAround(db: Db, placeId: string) {
   return rows<GrantRow>(
     db,
     'grant.around',
-    `${grantLines} where g.place_id = any ((select ancestors from place where id = $1)::uuid[]) order by cardinality(l.ancestors), p.name, g.id`,
+    `${grantLines} where ${givenAround('(select ancestors from place where id = $1)::uuid[]')}
+     order by g.tag_id is not null, cardinality(l.ancestors), t.name, p.name, g.id`,
     [placeId],
   );
 }
 
-/** Grants on a record, and on the places around it, from the repository inwards. */
+/** Grants on a record, and on the places around it, from the repository inwards, and on the tags that any of them carries. */
 export function grantsAroundRecord(db: Db, recordId: string) {
   return rows<GrantRow>(
     db,
     'grant.aroundRecord',
-    `${grantLines} where g.record_id = $1 or g.place_id = any ((select places from record where id = $1)::uuid[])
-     order by g.record_id is not null, cardinality(l.ancestors), p.name, g.id`,
+    `${grantLines} where g.record_id = $1 or ${givenAround('(select places from record where id = $1)::uuid[]')}
+       or g.tag_id in (select unnest(s.tags) from record x join access_set s on s.id = x.access_set_id where x.id = $1)
+     order by g.record_id is not null, g.tag_id is not null, cardinality(l.ancestors), t.name, p.name, g.id`,
     [recordId],
   );
 }
@@ -316,12 +382,28 @@ export function grantsOf(db: Db, principalId: string) {
   return rows<GrantRow>(db, 'grant.of', `${grantLines} where g.principal_id = $1 order by l.code, g.id`, [principalId]);
 }
 
+/** Grants of whoever is in use on what stands in some access sets, and of those on tags where the repository does. */
+export function grantsIn(db: Db, sets: readonly number[]) {
+  return rows<GrantRow>(
+    db,
+    'grant.in',
+    `${grantLines} where p.active and coalesce(r.access_set_id, l.access_set_id) = any ($1::int[]) order by l.code, r.number nulls first, t.name, p.name, g.id`,
+    [sets],
+  );
+}
+
 export function grantsById(db: Db, ids: readonly string[]) {
   return rows<GrantRow>(db, 'grant.byId', `${grantLines} where g.id = any ($1::uuid[]) order by g.id`, [ids]);
 }
 
-/** The same with the grants locked. */
+/** The same with the grants locked, and the tags that they are on: whoever puts one of them on something waits. */
 export async function lockGrants(db: Db, ids: readonly string[]): Promise<GrantRow[]> {
+  await run(
+    db,
+    'grant.lockTags',
+    'select from access_tag where id in (select tag_id from grant_ where id = any ($1::uuid[])) order by id for update',
+    [ids],
+  );
   await run(db, 'grant.lock', 'select from grant_ where id = any ($1::uuid[]) order by id for update', [ids]);
   return grantsById(db, ids);
 }
@@ -348,12 +430,14 @@ export async function principalInUse(db: Db, id: string): Promise<boolean> {
   return (await row(db, 'access.principalInUse', `select from principal where id = $1 and active`, [id])) !== undefined;
 }
 
+const setColumns = `s.id, s.anchor_place, ${ownColumns('s')}`;
+
 /** What the access of a record hangs on, and whether it has grants of its own. */
 export function recordHanging(db: Db, recordId: string) {
-  return row<{ access_set_id: number; anchor_place: string; own: boolean; marking_level: number; marking_caveats: string[] }>(
+  return row<SetRow & { access_set_id: number; own: boolean }>(
     db,
     'access.recordHanging',
-    `select r.access_set_id, s.anchor_place, exists (select from grant_ g where g.record_id = r.id) as own, s.marking_level, s.marking_caveats
+    `select r.access_set_id, exists (select from grant_ g where g.record_id = r.id) as own, ${setColumns}
      from record r join access_set s on s.id = r.access_set_id where r.id = $1`,
     [recordId],
   );
@@ -401,9 +485,13 @@ export interface SetRow extends Record<string, unknown> {
   record_id: string | null;
   marking_level: number;
   marking_caveats: string[];
+  tags: string[];
 }
 
-const setColumns = 's.id, s.anchor_place, s.record_id, s.marking_level, s.marking_caveats';
+/** A set as its key says it. */
+export const keyOf = (s: SetRow): SetKey => ({
+  ...{ anchorPlace: s.anchor_place, recordId: s.record_id, level: s.marking_level, caveats: s.marking_caveats, tags: s.tags },
+});
 
 /** Gives what lies in a place, itself with it, other sets; places are marked as their new set is. */
 export async function swapSetsInside(db: Db, placeId: string, swap: ReadonlyMap<number, number>): Promise<void> {

@@ -18,6 +18,8 @@ export interface WrittenPlace {
   readonly declare_on: string | null;
   readonly frozen_when_declared: readonly string[];
   readonly reader_on_pages: boolean;
+  /** In order of their ids. */
+  readonly access_tags: readonly string[];
   readonly stencil_id: string | null;
   readonly stencil_version: number | null;
   readonly stencil_key: string | null;
@@ -53,6 +55,7 @@ const columns = {
   declare_on: 'text',
   frozen_when_declared: 'text[]',
   reader_on_pages: 'boolean',
+  access_tags: 'uuid[]',
   stencil_id: 'uuid',
   stencil_version: 'int',
   stencil_key: 'text',

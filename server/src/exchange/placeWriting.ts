@@ -36,6 +36,8 @@ type Item = ItemOf<'places'>;
 type PlaceChange = Change<Item>;
 type Field = keyof Item;
 
+const tagsOf = (item: Item | null): string[] => [...new Set(item?.accessTags)].sort();
+
 /** Fields that due dates may follow from. */
 const dating: ReadonlySet<string> = new Set<Field>(['inside', 'jurisdictions', 'rules', 'pairs', 'openedOn', 'closedOn', 'facts']);
 /** Writes places: all that are new at once, the others one by one where more than their own row changes. */
@@ -168,6 +170,7 @@ class PlaceWriting {
         );
       if (after.retiredOn !== null && after.retiredOn > this.today) this.bad(change, 'retiredOn', message('exchange.notAhead'));
       if (has('grants')) this.checkGrants(change, profiles);
+      if (has('accessTags')) this.checkTags(change);
       if (has('marking') || has('inside')) await this.checkMarking(change, coming);
       this.checkShut(change, coming);
       this.checkStep(change, id);
@@ -209,6 +212,14 @@ class PlaceWriting {
       const more = given.rights & ~this.b.rights;
       if (more !== 0 && !this.b.may('setUp')) this.bad(change, 'grants', message('exchange.grantsMore', { profile: profileWords(given) }));
     }
+  }
+
+  /** Tags let in whoever was given access by them, so that whoever sets up puts them on. */
+  private checkTags(change: PlaceChange): void {
+    const { before, after } = change;
+    if (canonicalJson(tagsOf(before)) === canonicalJson(tagsOf(after))) return;
+    if (after.kind === 'repository') this.bad(change, 'accessTags', message('access.repositoryTags'));
+    else if (!this.b.may('setUp')) this.bad(change, 'accessTags', message('exchange.tagsNeedSetUp'));
   }
 
   /** Nothing is marked less than what it lies in, nor beyond what whoever brings it is cleared for. */
@@ -294,7 +305,7 @@ class PlaceWriting {
       const key = JSON.stringify([anchorPlace, level, caveats]);
       const known = sets.get(key);
       if (known !== undefined) return known;
-      const id = await getOrMakeSet(uow, { anchorPlace, recordId: null, level, caveats });
+      const id = await getOrMakeSet(uow, { anchorPlace, recordId: null, level, caveats, tags: [] });
       sets.set(key, id);
       this.anchors.set(id, anchorPlace);
       return id;
@@ -307,7 +318,7 @@ class PlaceWriting {
       const around = markings.get(parent.id) ?? (await markingOfPlace(uow, parent.id));
       const marking = said.includes('marking') ? after.marking : around;
       markings.set(parent.id, around).set(id, marking);
-      const own = after.kind !== 'folder' || after.standAlone || after.grants.length > 0;
+      const own = after.kind !== 'folder' || after.standAlone || after.grants.length > 0 || after.accessTags.length > 0;
       const access_set_id = await setOf(own ? id : this.anchorOf(parent), marking.level, marking.caveats);
       const row = {
         ...this.written(id, after),
@@ -372,6 +383,7 @@ class PlaceWriting {
       declare_on: item.declareOn,
       frozen_when_declared: item.frozenWhenDeclared,
       reader_on_pages: item.readerOnPages,
+      access_tags: [...new Set(item.accessTags)].sort(),
       stencil_id: item.madeFrom?.stencil ?? null,
       stencil_version: item.madeFrom?.version ?? null,
       stencil_key: item.madeFrom?.key ?? null,
@@ -431,7 +443,7 @@ class PlaceWriting {
       if (!after.pairs.some((p) => same(p, pair))) await removePair(uow, { recordType: pair.recordType, seriesId: id, ruleId: pair.rule });
   }
 
-  /** Grants, whether it stands alone, and its marking: each moves the access of what is in it. */
+  /** Grants, tags, whether it stands alone, and its marking: each moves the access of what is in it. */
   private async changeAccess({ id, after, taken }: PlaceChange): Promise<void> {
     const { uow } = this.b;
     if (taken.includes('grants')) {
@@ -454,7 +466,7 @@ class PlaceWriting {
       for (const grant of after.grants.filter((g) => !had.has(key(g)))) await this.grant(id, grant);
     }
     if (taken.includes('standAlone')) await writeStandAlone(uow, id, after.standAlone);
-    if (taken.includes('grants') || taken.includes('standAlone')) await settleAnchor(uow, id);
+    if (['grants', 'standAlone', 'accessTags'].some((field) => taken.includes(field))) await settleAnchor(uow, id);
     if (taken.includes('marking')) {
       await markPlace(uow, id, after.marking);
     }
@@ -472,7 +484,11 @@ class PlaceWriting {
       enter(retiredOn !== null ? 'retired a place' : 'brought a place back', { retiredOn: before.retiredOn }, { on: retiredOn });
     if (taken.includes('inside')) enter('moved a place', { in: before.inside }, { in: after.inside });
     if (taken.includes('code')) enter('renumbered a place', { code: before.code }, { code: after.code });
-    const own = new Set<string>(['closedOn', 'retiredOn', 'inside', 'code', 'grants']);
+    if (taken.includes('accessTags')) {
+      const names = (item: Item): string[] => tagsOf(item).map((tag) => this.b.names.nameOf(tag)?.to ?? tag);
+      enter('changed access tags', { tags: names(before) }, { tags: names({ ...before, accessTags: after.accessTags }) });
+    }
+    const own = new Set<string>(['closedOn', 'retiredOn', 'inside', 'code', 'grants', 'accessTags']);
     const others = taken.filter((field) => !own.has(field));
     if (others.length > 0) enter('changed a place', picked(before, others), picked(after, others));
   }
@@ -493,6 +509,8 @@ function isStill(row: PlaceRow, item: Item): boolean {
     row.numbering_id,
     row.parent_id,
     row.code,
+    row.reader_on_pages,
+    row.access_tags.join(),
   ];
   const then = [
     item.title,
@@ -505,6 +523,8 @@ function isStill(row: PlaceRow, item: Item): boolean {
     item.numbering,
     item.inside,
     item.code,
+    item.readerOnPages,
+    tagsOf(item).join(),
   ];
   const whole = (list: readonly unknown[], jurisdictions: readonly string[], facts: unknown, takes: unknown): string =>
     canonicalJson([list, [...jurisdictions].sort(), facts, takes]);

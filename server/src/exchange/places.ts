@@ -30,6 +30,7 @@ const toItem = (p: store.ExchangedPlace, path: string): Item => ({
   frozenWhenDeclared: [...p.frozen_when_declared].sort() as Item['frozenWhenDeclared'],
   standAlone: p.stand_alone,
   readerOnPages: p.reader_on_pages,
+  accessTags: [...p.access_tags],
   marking: { level: p.marking_level, caveats: [...p.marking_caveats].sort() },
   grants: p.grants,
   madeFrom:
@@ -91,6 +92,7 @@ export const places: Section<'places'> = {
     frozenWhenDeclared: [],
     standAlone: false,
     readerOnPages: false,
+    accessTags: [],
     marking: { level: 0, caveats: [] },
     grants: [],
     madeFrom: null,

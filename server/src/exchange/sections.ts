@@ -1,4 +1,5 @@
 import type { SectionName } from '@key-cellar/contract';
+import { accessTags } from './accessTags.js';
 import { detectors, entities, groups, numberings, people, profiles, recordTypes, rules, stencils } from './arranged.js';
 import type { Section } from './bringing.js';
 import { criteriaRules, eventTypes, jurisdictions, namedYears } from './lists.js';
@@ -12,6 +13,7 @@ export const sections: { readonly [N in SectionName]: Section<N> } = {
   profiles,
   people,
   groups,
+  accessTags,
   recordTypes,
   numberings,
   detectors,

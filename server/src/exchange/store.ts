@@ -13,6 +13,7 @@ export function named(db: Db) {
     `select case kind when 'person' then 'person' else 'group' end as refers, id, coalesce(login, name) as name from principal where kind <> 'service'
      union all select kind, id, name from entity
      union all select 'rule', id, code from rule
+     union all select 'tag', id, name from access_tag
      union all select 'numbering', id, title from numbering
      union all select 'detector', id, title from detector
      union all select 'stencil', id, title from stencil`,
@@ -26,6 +27,7 @@ const keys = {
   event_type: 'name',
   named_year: 'name',
   own_profile: 'code',
+  access_tag: 'id',
   principal: 'id',
   record_type: 'code',
   numbering: 'id',
@@ -98,6 +100,30 @@ export function groups(db: Db) {
      from principal g where g.kind = 'group' order by g.name collate "C"`,
     [],
   );
+}
+
+/** Access tags with what is given by them, but to programs. */
+export function accessTags(db: Db) {
+  return rows<ItemOf<'accessTags'> & { id: string }>(
+    db,
+    'exchange.accessTags',
+    `select t.id, t.name, t.note, t.active, coalesce((select json_agg(json_build_object('principal', g.principal_id, 'profile', g.profile, 'from', g.from_on,
+         'until', g.until_on, 'reason', g.reason) order by coalesce(p.login, p.name) collate "C", g.profile, g.from_on, g.until_on, g.reason collate "C")
+         from grant_ g join principal p on p.id = g.principal_id where g.tag_id = t.id and p.kind <> 'service'), '[]') as grants
+     from access_tag t order by lower(t.name) collate "C"`,
+    [],
+  );
+}
+
+/** The ids of what is given by a tag, but to programs. */
+export async function grantsOnTag(db: Db, tagId: string): Promise<string[]> {
+  const found = await rows<{ id: string }>(
+    db,
+    'exchange.grantsOnTag',
+    `select g.id from grant_ g join principal p on p.id = g.principal_id where g.tag_id = $1 and p.kind <> 'service'`,
+    [tagId],
+  );
+  return found.map((g) => g.id);
 }
 
 export async function addPerson(db: Db, p: ItemOf<'people'> & { id: string }): Promise<void> {
@@ -297,6 +323,7 @@ export interface ExchangedPlace extends Record<string, unknown> {
   frozen_when_declared: ItemOf<'places'>['frozenWhenDeclared'];
   stand_alone: boolean;
   reader_on_pages: boolean;
+  access_tags: string[];
   marking_level: number;
   marking_caveats: string[];
   stencil_id: string | null;
@@ -325,7 +352,7 @@ export function places(db: Db) {
            order by coalesce(p.login, p.name) collate "C", g.profile, g.from_on, g.until_on, g.reason collate "C") as grants
          from grant_ g join principal p on p.id = g.principal_id where g.place_id is not null and p.kind <> 'service' group by 1)
      select p.id, p.kind, p.parent_id, p.ancestors, p.code, p.title, p.note, p.not_here, p.message, p.opened_on, p.closed_on, p.retired_on, p.jurisdictions,
-       p.numbering_id, p.takes, p.facts, p.ready_titles, p.declare_on, p.frozen_when_declared, p.stand_alone, p.reader_on_pages, p.marking_level, p.marking_caveats,
+       p.numbering_id, p.takes, p.facts, p.ready_titles, p.declare_on, p.frozen_when_declared, p.stand_alone, p.reader_on_pages, p.access_tags, p.marking_level, p.marking_caveats,
        p.stencil_id, p.stencil_version, p.stencil_key, p.stencil_words, p.position, p.access_set_id,
        coalesce(rules.rules, '{}') as rules, coalesce(former.former, '[]') as former, coalesce(pairs.pairs, '[]') as pairs, coalesce(grants.grants, '[]') as grants
      from place p left join rules on rules.place_id = p.id left join former on former.place_id = p.id left join pairs on pairs.series_id = p.id

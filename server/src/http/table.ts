@@ -1,7 +1,7 @@
 import { message } from '@key-cellar/words';
 import * as contract from '@key-cellar/contract';
 import type { Endpoint } from '@key-cellar/contract';
-import { accessReads, grantActs, loadProfiles, profileActs, profileReads } from '../access/index.js';
+import { accessReads, grantActs, loadProfiles, profileActs, profileReads, tagActs, tagReads } from '../access/index.js';
 import { criteriaReads } from '../criteria/index.js';
 import {
   batchActs,
@@ -37,6 +37,7 @@ import {
   grantReads,
   makeFirstKeeper,
   placeAccessActs,
+  placeTagActs,
   placeActs,
   planReads,
   raiseActs,
@@ -54,6 +55,7 @@ import {
   splitSeries,
   recordAccessActs,
   recordAccessReads,
+  recordTagActs,
   recordActs,
   recordReads,
   recordSetupReads,
@@ -83,6 +85,7 @@ const areas = {
   fixity: contract.fixity,
   reports: contract.reports,
   access: contract.access,
+  tags: contract.tags,
   people: contract.people,
   passes: contract.passes,
   exchange: contract.exchange,
@@ -178,6 +181,7 @@ const table: { readonly [A in keyof Areas]: { readonly [K in keyof Areas[A]]: An
     ...reviewReads,
     ...reviewActs,
   },
+  tags: { ...tagReads, ...tagActs, ...placeTagActs, ...recordTagActs },
   exchange: { ...exchangeReads, ...exchangeActs },
   passes: { ...passReads, ...passActs },
   people: {

@@ -29,7 +29,7 @@ export const makeFirstKeeper = freeAct(identity.makeFirstKeeper, {
       for (const past of ['pastFrom', 'accessPastFrom']) await writeSetting(uow, past, { on: settings.today });
       const [keeperId, placeId] = [uuidv7(), uuidv7()];
       await addPrincipal(uow, { id: keeperId, kind: 'person', name: body.name, login: body.login, passwordHash, clearanceLevel: 9 });
-      const setId = await getOrMakeSet(uow, { anchorPlace: placeId, recordId: null, level: 0, caveats: [] });
+      const setId = await getOrMakeSet(uow, { anchorPlace: placeId, recordId: null, level: 0, caveats: [], tags: [] });
       await placeStore.addRepository(uow, { id: placeId, title: body.repository, accessSetId: setId, openedOn: settings.today });
       for (const profile of ['keeper', 'administrator']) {
         await placeGrant(uow, { principalId: keeperId, placeId, profile, reason: 'first keeper' });

@@ -1,4 +1,4 @@
-export { placeAccessActs, grantReads } from './placeAccessActs.js';
+export { placeAccessActs, placeTagActs, grantReads } from './placeAccessActs.js';
 export { factsOfAllTypes, freeCode, requireMovableRecords, requireNotBefore, requireRevision, standingOf } from './changes.js';
 export { dropFormerCode, formerHoldersOf, keepFormerCode, lockPlan } from './codeStore.js';
 export { makeFirstKeeper } from './founding.js';

@@ -1,4 +1,4 @@
-import { liftInto, reanchor } from '../access/index.js';
+import { liftInto, ownColumns, reanchor, sameOwn } from '../access/index.js';
 import { type Db, row, rows, run } from '../kernel/index.js';
 import { type PlaceRow, childrenOf } from './placeStore.js';
 
@@ -130,8 +130,8 @@ export async function mergeInto(db: Db, place: PlaceRow, into: PlaceRow, seriesI
     await run(
       db,
       'place.mergeSets',
-      `insert into access_set (anchor_place, record_id, marking_level, marking_caveats)
-       select distinct $2::uuid, s.record_id, s.marking_level, s.marking_caveats from record r join access_set s on s.id = r.access_set_id
+      `insert into access_set (anchor_place, record_id, marking_level, marking_caveats, tags)
+       select distinct $2::uuid, ${ownColumns('s')} from record r join access_set s on s.id = r.access_set_id
        where r.place_id = $1 and s.anchor_place = $3 on conflict do nothing`,
       [place.id, newAnchor, oldAnchor],
     );
@@ -140,8 +140,7 @@ export async function mergeInto(db: Db, place: PlaceRow, into: PlaceRow, seriesI
     db,
     'record.merge',
     `update record r set place_id = $2, places = $3, series_id = coalesce($4, r.series_id),
-       access_set_id = coalesce((select n.id from access_set o join access_set n on n.anchor_place = $6 and n.record_id is not distinct from o.record_id
-         and n.marking_level = o.marking_level and n.marking_caveats = o.marking_caveats
+       access_set_id = coalesce((select n.id from access_set o join access_set n on n.anchor_place = $6 and ${sameOwn('n', 'o')}
          where o.id = r.access_set_id and o.anchor_place = $5), r.access_set_id)
      where r.place_id = $1 and r.state <> 'disposed'`,
     [place.id, into.id, into.ancestors, seriesId, oldAnchor, newAnchor],
@@ -171,8 +170,8 @@ export async function putRecordsIn(db: Db, ids: readonly string[], into: Pick<Pl
   await run(
     db,
     'record.sets',
-    `insert into access_set (anchor_place, record_id, marking_level, marking_caveats)
-     select distinct $2::uuid, s.record_id, s.marking_level, s.marking_caveats
+    `insert into access_set (anchor_place, record_id, marking_level, marking_caveats, tags)
+     select distinct $2::uuid, ${ownColumns('s')}
      from record r join access_set s on s.id = r.access_set_id where r.id = any ($1::uuid[]) on conflict do nothing`,
     [ids, anchor],
   );
@@ -182,8 +181,7 @@ export async function putRecordsIn(db: Db, ids: readonly string[], into: Pick<Pl
     `update record r set place_id = $2, places = $3, access_set_id = n.id, revision = r.revision + 1,
        series_id = (select p.id from place p where p.id = any ($3::uuid[]) and p.kind = 'series')
      from record o join access_set s on s.id = o.access_set_id
-       join access_set n on n.anchor_place = $4 and n.record_id is not distinct from s.record_id
-        and n.marking_level = s.marking_level and n.marking_caveats = s.marking_caveats
+       join access_set n on n.anchor_place = $4 and ${sameOwn('n', 's')}
      where o.id = r.id and r.id = any ($1::uuid[])`,
     [ids, into.id, into.ancestors, anchor],
   );

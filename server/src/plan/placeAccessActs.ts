@@ -1,4 +1,4 @@
-import { access as accessEndpoints, people } from '@key-cellar/contract';
+import { access as accessEndpoints, people, tags } from '@key-cellar/contract';
 import { hasRight } from '@key-cellar/core/access';
 import { message } from '@key-cellar/words';
 import {
@@ -14,6 +14,8 @@ import {
   requireProfile,
   requireWithin,
   settleAnchor,
+  tagPlace,
+  tagsOnPlace,
   withShift,
 } from '../access/index.js';
 import { actsFor, notAllowed, one, Problem, requireRight, type ReadsOf, type Services } from '../kernel/index.js';
@@ -34,7 +36,7 @@ export const placeAccessActs = {
     async write(uow, { person, access, trial, on: { place }, body }) {
       requireDays(body);
       await requireProfile(uow, body.profile);
-      await requireWithin(uow, access, place.access_set_id, body.profile);
+      await requireWithin(uow, access, [place.access_set_id], body.profile);
       await requirePrincipal(uow, body.principalId);
       const { done: id, access: shift } = await withShift(uow, { person, trial, scope: { placeId: place.id } }, () =>
         placeGrant(uow, {
@@ -121,6 +123,29 @@ export const placeAccessActs = {
   }),
 };
 
+/** Which access tags a place carries. */
+export const placeTagActs = {
+  ofPlace: act(tags.ofPlace, {
+    name: 'changed access tags',
+    on: { place: one(placeKind, ({ params }) => params.id, 'grant') },
+    repeat: 'refused',
+    tries: ({ body }) => body.dryRun,
+    // The plan before its places, as whoever moves one does.
+    first: lockPlan,
+    async write(uow, { person, access, trial, on: { place }, body: { tagIds, revision, reason } }) {
+      if (place.kind === 'repository') throw new Problem(409, 'the-repository', message('access.repositoryTags'));
+      requireRevision(place, revision);
+      const { done, access: shift } = await withShift(uow, { person, trial, scope: { placeId: place.id } }, () =>
+        tagPlace(uow, access, place, tagIds),
+      );
+      return {
+        answer: { revision: revision + (done ? 1 : 0), access: shift },
+        entry: done && { before: { tags: done.was }, after: { tags: done.is }, note: reason },
+      };
+    },
+  }),
+};
+
 export const grantReads: Pick<ReadsOf<typeof people, Services>, 'grantsOn'> = {
   grantsOn: async ({ services: { pool }, access, person, params }) => {
     const known = await access();
@@ -129,6 +154,7 @@ export const grantReads: Pick<ReadsOf<typeof people, Services>, 'grantsOn'> = {
     if (!may('grant') && !may('audit') && !may('dispose')) throw notAllowed('grant');
     return {
       grants: await grantLines(pool, await grantsAround(pool, place.id), person.timeZone),
+      tags: await tagsOnPlace(pool, place.id),
       marking: { level: place.marking_level, caveats: place.marking_caveats },
       readerOnPages: { here: place.reader_on_pages, by: await nearestNaming(pool, place.id) },
       mayGrant: may('grant'),

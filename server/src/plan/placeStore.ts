@@ -12,6 +12,7 @@ export interface PlaceRow extends Record<string, unknown> {
   note: string;
   stand_alone: boolean;
   reader_on_pages: boolean;
+  access_tags: string[];
   marking_level: number;
   marking_caveats: string[];
   access_set_id: number;
@@ -31,7 +32,7 @@ export interface PlaceRow extends Record<string, unknown> {
 }
 
 const columns =
-  'id, kind, parent_id, ancestors, code, title, note, stand_alone, reader_on_pages, marking_level, marking_caveats, access_set_id, declare_on, frozen_when_declared, jurisdictions, opened_on, closed_on, retired_on, not_here, message, position, numbering_id, facts, takes, revision';
+  'id, kind, parent_id, ancestors, code, title, note, stand_alone, reader_on_pages, access_tags, marking_level, marking_caveats, access_set_id, declare_on, frozen_when_declared, jurisdictions, opened_on, closed_on, retired_on, not_here, message, position, numbering_id, facts, takes, revision';
 
 export function numberingOf(db: Db, id: string) {
   return row<{ id: string; title: string; pattern: string }>(

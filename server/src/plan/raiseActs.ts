@@ -126,7 +126,7 @@ export const raiseActs = {
         if (until > raise.until) throw wrongField('/until', message('access.raiseLonger', { until: { day: raise.until } }));
         await requireProfile(uow, raise.profile);
         await requirePrincipal(uow, raise.asker_id);
-        await requireWithin(uow, access, raise.access_set_id, raise.profile);
+        await requireWithin(uow, access, [raise.access_set_id], raise.profile);
         await store.decideRaise(uow, { ...decided, state: 'approved', until });
         const { asker_id: principalId, place_id: placeId, profile, reason } = raise;
         const given = { principalId, placeId, from: person.today, reason };

@@ -1,7 +1,9 @@
-import { access as accessEndpoints, type OutcomeLine, type Told } from '@key-cellar/contract';
+import { access as accessEndpoints, tags, type OutcomeLine, type Told } from '@key-cellar/contract';
 import { dominates, hasRight, joined, markingWords, sameMarking, type Marking } from '@key-cellar/core/access';
 import { message } from '@key-cellar/words';
 import {
+  beyondTags,
+  changeOfTags,
   daysOf,
   grantLines,
   grantsAroundRecord,
@@ -14,6 +16,11 @@ import {
   requirePrincipal,
   requireProfile,
   requireWithin,
+  tagged,
+  tagRecords,
+  tagsById,
+  tagsOfRecords,
+  tagsOnRecord,
   withShift,
 } from '../access/index.js';
 import { actsFor, many, mayOn, notAllowed, notFound, one, type Entered, type ReadsOf } from '../kernel/index.js';
@@ -22,6 +29,9 @@ import type { Services } from './services.js';
 import * as store from './store.js';
 
 const { act } = actsFor<Services>();
+
+/** So many access tags a record carries at most. */
+const mostTags = 20;
 
 /** Who may do what on single records: what is given there, and how they are marked. */
 export const recordAccessActs = {
@@ -34,7 +44,7 @@ export const recordAccessActs = {
       const { principalId, profile, reason } = body;
       requireDays(body);
       await requireProfile(uow, profile);
-      await requireWithin(uow, access, record.access_set_id, profile);
+      await requireWithin(uow, access, [record.access_set_id], profile);
       await requirePrincipal(uow, principalId);
       const { done: id, access: shift } = await withShift(uow, { person, trial, scope: { recordIds: [record.id] } }, () =>
         placeGrant(uow, { principalId, profile, ...daysOf(body), reason, record }),
@@ -72,6 +82,53 @@ export const recordAccessActs = {
   }),
 };
 
+/** Which access tags records carry. */
+export const recordTagActs = {
+  ofRecords: act(tags.ofRecords, {
+    name: 'changed access tags',
+    on: { records: many(recordKind, ({ body }) => body.recordIds, 'grant') },
+    repeat: 'same',
+    tries: ({ body }) => body.dryRun,
+    async write(uow, { person, access, trial, on: { records }, left, body: { put, take, reason } }) {
+      const change = await changeOfTags(uow, put, take);
+      const [carried, against] = [
+        await tagsOfRecords(
+          uow,
+          records.map((r) => r.id),
+        ),
+        await beyondTags(uow, access, change),
+      ];
+      const all = await tagsById(uow, [...new Set([...carried.values(), put].flat())]);
+      const names = (ids: readonly string[]): string[] =>
+        all
+          .filter((t) => ids.includes(t.id))
+          .map((t) => t.name)
+          .sort();
+      const entries: Entered[] = [];
+      const results = records.map((r): Told<OutcomeLine> => {
+        const line = { id: r.id, name: `${r.number} ${r.title}` };
+        const was = carried.get(r.id)!;
+        const is = tagged(was, change);
+        if (is.join() === was.join()) return { ...line, outcome: 'skipped', why: message('access.taggedSo') };
+        const refused = against(r.access_set_id);
+        if (refused) return { ...line, outcome: 'refused', why: refused };
+        if (is.length > mostTags) return { ...line, outcome: 'refused', why: message('access.tooManyTags', { most: mostTags }) };
+        entries.push({ subject: recordKind.subject(r), before: { tags: names(was) }, after: { tags: names(is) }, note: reason });
+        const carries = is.length === 0 ? message('access.carriesNone') : message('access.carries', { tags: { list: names(is) } });
+        return { ...line, outcome: 'done', why: carries };
+      });
+      const done = results.filter((r) => r.outcome === 'done').map((r) => r.id);
+      const { access: shift } = await withShift(
+        uow,
+        { person, trial, scope: { recordIds: done } },
+        () => tagRecords(uow, done, change),
+        (swapped) => swapped,
+      );
+      return { answer: { results: [...results, ...left], access: shift }, entry: entries.length === 0 ? null : entries };
+    },
+  }),
+};
+
 export const recordAccessReads: Pick<ReadsOf<typeof accessEndpoints, Services>, 'grantsOnRecord'> = {
   grantsOnRecord: async ({ services: { pool }, access, person, params }) => {
     const known = await access();
@@ -82,6 +139,7 @@ export const recordAccessReads: Pick<ReadsOf<typeof accessEndpoints, Services>, 
     const [own, around] = [await markingsOfRecords(pool, [record.id]), await markingsAround(pool, [record.id])];
     return {
       grants: await grantLines(pool, await grantsAroundRecord(pool, record.id), person.timeZone),
+      tags: await tagsOnRecord(pool, record.id),
       marking: own.get(record.id)!,
       around: around.get(record.id)!,
       mayGrant: may('grant'),

@@ -1,4 +1,4 @@
-export { recordAccessActs, recordAccessReads } from './accessActs.js';
+export { recordAccessActs, recordAccessReads, recordTagActs } from './accessActs.js';
 export { DamagedContent, openContents } from './content.js';
 export { contentKeys } from './contentKeys.js';
 export { contentById, damagedAmong, dropUnusedContent, keysGone } from './contentStore.js';

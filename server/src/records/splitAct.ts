@@ -253,7 +253,7 @@ class Splitting {
     const id = uuidv7();
     const grants = await store.grantsOn(uow, of.id);
     const set = async (anchorPlace: string): Promise<number> =>
-      getOrMakeSet(uow, { anchorPlace, recordId: null, level: of.marking_level, caveats: of.marking_caveats });
+      getOrMakeSet(uow, { anchorPlace, recordId: null, level: of.marking_level, caveats: of.marking_caveats, tags: [] });
     // What is counted here is counted by access as it was before: a set of its own comes with its first grant.
     const around = await anchorOf(uow, parent.id);
     await store.addTwin(uow, {
@@ -272,7 +272,7 @@ class Splitting {
       after: { parent: parent.code, of: of.code },
       note: this.reason,
     });
-    if (of.stand_alone && grants.length === 0) await store.setAccess(uow, id, await set(id));
+    if ((of.stand_alone || of.access_tags.length > 0) && grants.length === 0) await store.setAccess(uow, id, await set(id));
     for (const { principal_id: principalId, profile, from_on: from, until_on: until, reason } of grants)
       await placeGrant(uow, {
         principalId,

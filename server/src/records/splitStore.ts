@@ -83,9 +83,9 @@ export async function addTwin(
   await run(
     db,
     'split.addTwin',
-    `insert into place (id, kind, parent_id, ancestors, code, title, access_set_id, position, note, not_here, message, stand_alone, reader_on_pages, opened_on, closed_on,
+    `insert into place (id, kind, parent_id, ancestors, code, title, access_set_id, position, note, not_here, message, stand_alone, reader_on_pages, access_tags, opened_on, closed_on,
        declare_on, frozen_when_declared, jurisdictions, marking_level, marking_caveats, numbering_id, takes, facts, ready_titles)
-     select $1, kind, $3, $4, $5, $6, $7, $8, note, not_here, message, stand_alone, reader_on_pages, opened_on, closed_on,
+     select $1, kind, $3, $4, $5, $6, $7, $8, note, not_here, message, stand_alone, reader_on_pages, access_tags, opened_on, closed_on,
        declare_on, frozen_when_declared, jurisdictions, marking_level, marking_caveats, numbering_id, takes, facts, ready_titles from place where id = $2`,
     [p.id, p.of, p.parentId, p.ancestors, p.code, p.title, p.accessSetId, p.position],
   );

@@ -3,7 +3,7 @@ import { hasRight } from '@key-cellar/core/access';
 import { addPeriod, civilDate } from '@key-cellar/core/calendar';
 import { message, type Message } from '@key-cellar/words';
 import { uuidv7 } from 'uuidv7';
-import { beyond, grantsById, takeGrantBack, withShift } from '../access/index.js';
+import { beyond, grantsById, setsOfGrant, takeGrantBack, withShift } from '../access/index.js';
 import { actsFor, many, one, Problem, wrongField, type Entered, type Kind, type PersonAccess, type Services } from '../kernel/index.js';
 import { placeKind } from '../plan/index.js';
 import * as store from './store.js';
@@ -87,7 +87,7 @@ export const reviewActs = {
           const grant = grants.get(line.grant_id);
           const against =
             whyNotAnswer(line, access, person.id) ??
-            (answer === 'ended' ? await beyond(uow, access, line.access_set_id, grant!.profile) : null);
+            (answer === 'ended' ? await beyond(uow, access, await setsOfGrant(uow, grant!), grant!.profile) : null);
           const told = { id: line.id, name: lineName(line) };
           if (against) {
             results.push({ ...told, outcome: line.answer === null ? 'refused' : 'skipped', why: against });

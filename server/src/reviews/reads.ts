@@ -28,6 +28,7 @@ const line = (l: store.LineRow, access: PersonAccess, personId: string, profiles
   principal: { id: l.principal_id, name: l.principal_name, kind: l.principal_kind, active: l.principal_active },
   place: { id: l.place_id, kind: l.place_kind, code: l.place_code, title: l.place_title },
   record: l.record_id === null ? null : { id: l.record_id, number: l.record_number!, title: l.record_title! },
+  tag: l.tag_name,
   as: profileWords(profileIn(profiles, l.profile)),
   ...{ from: l.from_on, until: l.until_on, reason: l.reason, madeOn: l.made_on },
   ...{ state: stateOf(l), answeredBy: l.answered_by, answeredOn: l.answered_on, note: l.note },
@@ -42,7 +43,7 @@ async function found({ pool }: Services, id: string, access: PersonAccess) {
   return { review, lines };
 }
 
-const columns = ['who', 'kind', 'place', 'place title', 'record', 'as', 'from', 'until', 'answer', 'by', 'on', 'note'] as const;
+const columns = ['who', 'kind', 'place', 'place title', 'record', 'tag', 'as', 'from', 'until', 'answer', 'by', 'on', 'note'] as const;
 
 export const reviewReads: Pick<ReadsOf<typeof endpoints, Services>, 'reviews' | 'review' | 'reviewTable'> = {
   reviews: async ({ services, person, access }) => {
@@ -67,7 +68,7 @@ export const reviewReads: Pick<ReadsOf<typeof endpoints, Services>, 'reviews' | 
       columns,
       lines.map((l) => ({
         ...{ who: l.principal_name, kind: l.principal_kind, place: l.place_code, 'place title': l.place_title },
-        ...{ record: l.record_number ?? '', as: profileIn(profiles, l.profile).code, from: l.from_on ?? '', until: l.until_on ?? '' },
+        ...{ record: l.record_number ?? '', tag: l.tag_name ?? '', as: profileIn(profiles, l.profile).code, from: l.from_on ?? '', until: l.until_on ?? '' },
         ...{ answer: stateOf(l), by: l.answered_by ?? '', on: l.answered_on ?? '', note: l.note },
       })),
       format,

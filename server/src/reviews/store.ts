@@ -58,7 +58,10 @@ export async function closeReview(db: Db, id: string, on: string): Promise<void>
   await run(db, 'review.close', 'update access_review set closed_on = $2 where id = $1', [id, on]);
 }
 
-/** Takes into a round what was given in a place, of the access sets in which whoever begins it gives access; gives how much. */
+/**
+ * Takes into a round what was given in a place, of the access sets in which whoever begins it gives access; gives how much. What was given on
+ * access tags is in rounds over the whole repository.
+ */
 export function addLines(
   db: Db,
   { reviewId, placeId, sets, today }: { reviewId: string; placeId: string; sets: readonly number[]; today: string },
@@ -66,9 +69,10 @@ export function addLines(
   return run(
     db,
     'review.addLines',
-    `insert into access_review_line (id, review_id, grant_id, principal_id, place_id, record_id, profile, from_on, until_on)
-     select gen_random_uuid(), $1, g.id, g.principal_id, l.id, g.record_id, g.profile, g.from_on, g.until_on
-     from grant_ g left join record r on r.id = g.record_id join place l on l.id = coalesce(g.place_id, r.place_id)
+    `insert into access_review_line (id, review_id, grant_id, principal_id, place_id, record_id, tag_id, profile, from_on, until_on)
+     select gen_random_uuid(), $1, g.id, g.principal_id, l.id, g.record_id, g.tag_id, g.profile, g.from_on, g.until_on
+     from grant_ g left join record r on r.id = g.record_id
+       join place l on l.id = coalesce(g.place_id, r.place_id, (select id from place where parent_id is null))
      where l.ancestors @> array[$2::uuid] and coalesce(r.access_set_id, l.access_set_id) = any ($3::int[])
        and (g.until_on is null or g.until_on >= $4)`,
     [reviewId, placeId, sets, today],
@@ -92,7 +96,9 @@ export interface LineRow extends Record<string, unknown> {
   record_id: string | null;
   record_number: string | null;
   record_title: string | null;
-  /** Of the record or place that it is on now. */
+  tag_id: string | null;
+  tag_name: string | null;
+  /** Of the record or place that it is on now; of one on a tag the repository’s. */
   access_set_id: number;
   profile: string;
   from_on: string | null;
@@ -111,12 +117,12 @@ export interface LineRow extends Record<string, unknown> {
 
 const lineRows = `select x.id, x.review_id, v.title as review_title, v.closed_on as review_closed_on, x.grant_id, x.principal_id, p.name as principal_name,
   p.kind as principal_kind, p.active as principal_active, x.place_id, l.kind as place_kind, l.code as place_code, l.title as place_title, x.record_id,
-  r.number as record_number, r.title as record_title, coalesce(r.access_set_id, l.access_set_id) as access_set_id, x.profile, x.from_on, x.until_on,
+  r.number as record_number, r.title as record_title, x.tag_id, t.name as tag_name, coalesce(r.access_set_id, l.access_set_id) as access_set_id, x.profile, x.from_on, x.until_on,
   x.answer, (select a.name from principal a where a.id = x.answered_by) as answered_by, x.answered_on, x.note, g.reason,
   repository_date(g.made_at)::text as made_on, g.id is not null as there,
   g.id is not null and (g.profile, g.from_on, g.until_on) is distinct from (x.profile, x.from_on, x.until_on) as changed
   from access_review_line x join access_review v on v.id = x.review_id join principal p on p.id = x.principal_id join place l on l.id = x.place_id
-  left join record r on r.id = x.record_id left join grant_ g on g.id = x.grant_id`;
+  left join record r on r.id = x.record_id left join access_tag t on t.id = x.tag_id left join grant_ g on g.id = x.grant_id`;
 
 /** Grants of a round in some access sets, by place and name. */
 export const linesOf = (db: Db, reviewId: string, sets: readonly number[]) =>
@@ -124,7 +130,7 @@ export const linesOf = (db: Db, reviewId: string, sets: readonly number[]) =>
     db,
     'review.lines',
     `${lineRows} where x.review_id = $1 and coalesce(r.access_set_id, l.access_set_id) = any ($2::int[])
-     order by cardinality(l.ancestors), l.code, r.number nulls first, p.name, x.id`,
+     order by cardinality(l.ancestors), l.code, r.number nulls first, t.name nulls first, p.name, x.id`,
     [reviewId, sets],
   );
 

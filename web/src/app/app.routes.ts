@@ -215,6 +215,16 @@ export const routes: Routes = [
         loadComponent: () => import('./access/raisesPage').then((m) => m.RaisesPage),
       },
       {
+        path: 'access/tags',
+        title: 'Access tags · Key Cellar',
+        loadComponent: () => import('./people/tagsPage').then((m) => m.TagsPage),
+      },
+      {
+        path: 'access/tags/:id',
+        title: 'Access tag · Key Cellar',
+        loadComponent: () => import('./people/tagPage').then((m) => m.TagPage),
+      },
+      {
         path: 'access/profiles',
         title: 'Profiles · Key Cellar',
         loadComponent: () => import('./access/profilesPage').then((m) => m.ProfilesPage),

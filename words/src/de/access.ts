@@ -2,6 +2,8 @@ import type { access as english } from '../en/access.js';
 
 /** Who may do what. */
 export const access: Record<keyof typeof english, string> = {
+  'access.carries': 'trägt {tags}',
+  'access.carriesNone': 'trägt keine',
   'access.clearanceTooLow': 'Die Ermächtigung reicht nicht für {words}.',
   'access.countsThrough': 'zählt, als Mitglied von {group}',
   'access.dayNotKnown': 'Wer was konnte, ist vom {from} bis zum {today} bekannt.',
@@ -56,6 +58,8 @@ export const access: Record<keyof typeof english, string> = {
   'access.profile.peopleDesk': 'Personenverwaltung',
   'access.profile.reader': 'Leser',
   'access.profile.steward': 'Betreuer',
+  'access.profileByTag': '{profile} durch die Zugriffsmarke „{tag}“',
+  'access.profileByTagThrough': '{profile} durch die Zugriffsmarke „{tag}“, als Mitglied von {group}',
   'access.profileEmpty': 'Ein Profil hat mindestens ein Recht.',
   'access.profileNotInUse': 'Das Profil „{title}“ wird nicht mehr vergeben.',
   'access.profileOn': '{profile} auf {place}',
@@ -73,6 +77,7 @@ export const access: Record<keyof typeof english, string> = {
   'access.raisePast': 'Der letzte Tag ist vorbei.',
   'access.raiseTooLong': 'Mehr Zugang gibt es für höchstens {days} Tage.',
   'access.recordsToday': 'Bei einer Unterlage ist nur der heutige Zugriff bekannt. Fragen Sie für diesen Tag nach ihrer Akte oder Serie.',
+  'access.repositoryTags': 'Das Repositorium selbst trägt keine Zugriffsmarken. Was überall gelten soll, wird an ihm vergeben.',
   'access.reviewAnswered': '{by} hat schon geantwortet.',
   'access.reviewClosed': 'Diese Überprüfung ist abgeschlossen.',
   'access.reviewGone': 'Sie ist schon beendet.',
@@ -107,6 +112,13 @@ export const access: Record<keyof typeof english, string> = {
   'access.status.ended': 'ist abgelaufen',
   'access.status.nearer': 'von einer näheren Stelle abgelöst',
   'access.status.notBegun': 'hat noch nicht begonnen',
+  'access.tagMoreThanYou':
+    'Was durch die Zugriffsmarke „{tag}“ vergeben ist ({profile}), ist mehr, als Sie hier dürfen. Ein Administrator kann sie anbringen oder abnehmen.',
+  'access.tagNameTaken': 'Es gibt bereits eine Zugriffsmarke „{name}“.',
+  'access.tagNotInUse': 'Die Zugriffsmarke „{name}“ ist nicht in Gebrauch.',
+  'access.tagWords': 'Zugriffsmarke „{tag}“',
+  'access.taggedSo': 'trägt sie bereits so',
+  'access.tooManyTags': 'trüge mehr als {most} Zugriffsmarken',
   'access.unmarked': 'nicht eingestuft',
   'access.whoWithRights': '{name} ({rights})',
   'access.whoWithRightsOn':

@@ -28,6 +28,7 @@ export const exchange: Readonly<Record<keyof typeof en, string>> = {
   'exchange.noPackage': 'Das ist kein Paket: {why}',
   'exchange.noVersion': 'es gibt keine Fassung {version}',
   'exchange.notAhead': 'darf nicht in der Zukunft liegen',
+  'exchange.part.accessTags': 'Zugriffsmarken',
   'exchange.part.active': 'aktiv',
   'exchange.part.calendar': 'Arbeitstage',
   'exchange.part.clearance': 'Ermächtigung',
@@ -83,6 +84,7 @@ export const exchange: Readonly<Record<keyof typeof en, string>> = {
   'exchange.skos.twice': 'hat dieselbe Notation wie {name}',
   'exchange.skos.unreadable':
     '{format, select, jsonld {Das ist kein JSON-LD} rdfxml {Das ist kein RDF/XML} turtle {Das ist kein Turtle} other {Das ist nicht lesbar}}: {why}',
+  'exchange.tagsNeedSetUp': 'Zugriffsmarken liest ein und bringt an, wer einrichtet',
   'exchange.tooDeep': '{file} ist tiefer verschachtelt als irgendetwas in einem Paket.',
   'exchange.tooLarge': 'Entpackt sind es mehr als {most} MB.',
   'exchange.tooManyFiles': 'Es enthält mehr Dateien, als ein Paket hat.',

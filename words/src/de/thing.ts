@@ -2,6 +2,7 @@ import type { thing as english } from '../en/thing.js';
 
 /** Things by what they are, where they are not there or may not be seen. In the accusative, as “… gibt es hier nicht” wants it. */
 export const thing: Record<keyof typeof english, string> = {
+  'thing.accessTag': 'Diese Zugriffsmarke',
   'thing.arrival': 'Diesen Eingang',
   'thing.batch': 'Diesen Posten',
   'thing.calendarJurisdiction': 'Einen Kalender dieses Rechtsraums',

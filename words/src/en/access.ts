@@ -1,5 +1,7 @@
 /** Who may do what. */
 export const access = {
+  'access.carries': 'carries {tags}',
+  'access.carriesNone': 'carries none',
   'access.clearanceTooLow': 'The clearance does not reach {words}.',
   'access.countsThrough': 'counts, as a member of {group}',
   'access.dayNotKnown': 'Who could do what is known from {from} to {today}.',
@@ -54,6 +56,8 @@ export const access = {
   'access.profile.peopleDesk': 'People desk',
   'access.profile.reader': 'Reader',
   'access.profile.steward': 'Steward',
+  'access.profileByTag': '{profile} by the tag “{tag}”',
+  'access.profileByTagThrough': '{profile} by the tag “{tag}”, as a member of {group}',
   'access.profileEmpty': 'A profile has at least one right.',
   'access.profileNotInUse': 'The profile “{title}” is given to nobody any more.',
   'access.profileOn': '{profile} on {place}',
@@ -71,6 +75,7 @@ export const access = {
   'access.raisePast': 'The last day has passed.',
   'access.raiseTooLong': 'More access is given for {days} days at most.',
   'access.recordsToday': 'Of a record only today’s access is known. Ask about its folder or series on that day.',
+  'access.repositoryTags': 'The repository itself carries no access tags. What is to hold everywhere is given on it.',
   'access.reviewAnswered': '{by} answered already.',
   'access.reviewClosed': 'This review is closed.',
   'access.reviewGone': 'It has ended already.',
@@ -105,6 +110,13 @@ export const access = {
   'access.status.ended': 'has ended',
   'access.status.nearer': 'superseded by a nearer place',
   'access.status.notBegun': 'has not begun',
+  'access.tagMoreThanYou':
+    'What is given by the tag “{tag}” ({profile}) is more than you may do here. An administrator can put it on or take it off.',
+  'access.tagNameTaken': 'There is an access tag “{name}” already.',
+  'access.tagNotInUse': 'The access tag “{name}” is not in use.',
+  'access.tagWords': 'the tag “{tag}”',
+  'access.taggedSo': 'carries them so already',
+  'access.tooManyTags': 'would carry more than {most} access tags',
   'access.unmarked': 'not marked',
   'access.whoWithRights': '{name} ({rights})',
   'access.whoWithRightsOn':

@@ -27,6 +27,7 @@ export const exchange = {
   'exchange.noPackage': 'This is no package: {why}',
   'exchange.noVersion': 'there is no version {version}',
   'exchange.notAhead': 'must not be ahead',
+  'exchange.part.accessTags': 'access tags',
   'exchange.part.active': 'active',
   'exchange.part.calendar': 'working days',
   'exchange.part.clearance': 'clearance',
@@ -82,6 +83,7 @@ export const exchange = {
   'exchange.skos.twice': 'has the same notation as {name}',
   'exchange.skos.unreadable':
     '{format, select, jsonld {This is not JSON-LD} rdfxml {This is not RDF/XML} turtle {This is not Turtle} other {This cannot be read}}: {why}',
+  'exchange.tagsNeedSetUp': 'access tags are brought, and put on places, by whoever sets up',
   'exchange.tooDeep': '{file} nests deeper than anything in a package does.',
   'exchange.tooLarge': 'It unpacks to more than {most} MB.',
   'exchange.tooManyFiles': 'It holds more files than a package has.',

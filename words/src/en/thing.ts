@@ -1,5 +1,6 @@
 /** Things by what they are, where they are not there or may not be seen. */
 export const thing = {
+  'thing.accessTag': 'This access tag',
   'thing.arrival': 'This arrival',
   'thing.batch': 'This batch',
   'thing.calendarJurisdiction': 'A calendar of this jurisdiction',

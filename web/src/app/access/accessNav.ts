@@ -16,6 +16,7 @@ export class AccessNav {
     { path: '/access/passes', name: $localize`Visitor passes` },
     { path: '/access/asked', name: $localize`Asked for` },
     { path: '/access/reviews', name: $localize`Reviews` },
+    { path: '/access/tags', name: $localize`Tags` },
     { path: '/access/profiles', name: $localize`Profiles` },
     { path: '/access/look', name: $localize`To look at` },
   ];

@@ -90,7 +90,11 @@ const titles: Readonly<Record<AccessFindingKind, { readonly title: string; reado
                   <span>{{ line.sentence }}</span>
                 }
                 <span class="links">
-                  @if (line.place; as place) {
+                  @if (line.tagId; as tag) {
+                    <a [routerLink]="['/access/tags', tag]" i18n>tag</a>
+                  } @else if (line.recordId; as record) {
+                    <a [routerLink]="['/records', record]" i18n>record</a>
+                  } @else if (line.place; as place) {
                     <a [routerLink]="['/plan', place.id]" i18n>place</a>
                   }
                   @if (line.personId; as person) {

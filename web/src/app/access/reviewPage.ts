@@ -132,6 +132,8 @@ const states: Readonly<Record<ReviewLine['state'], string>> = {
                     <a [routerLink]="['/records', r.id]"
                       ><code>{{ r.number }}</code> {{ r.title }}</a
                     >
+                  } @else if (one.tag) {
+                    <span i18n>tag {{ one.tag }}</span>
                   } @else {
                     <a [routerLink]="['/plan', one.place.id]"
                       ><code>{{ one.place.code }}</code> {{ one.place.title }}</a

@@ -25,11 +25,19 @@ const extents = {
           <ul class="grants">
             @for (g of side.grants; track g.grantId) {
               <li [class.counts]="g.counts">
-                <b>{{ g.profile }}</b>&ngsp;<ng-container i18n>for {{ g.to.name }} on</ng-container>&ngsp;
-                @if (g.placeId) {
-                  <a [routerLink]="['/plan', g.placeId]">{{ g.place }}</a>
+                <b>{{ g.profile }}</b>&ngsp;
+                @if (g.tag; as tag) {
+                  <ng-container i18n>for {{ g.to.name }} by the tag</ng-container>&ngsp;<a [routerLink]="['/access/tags', tag.id]">{{
+                    tag.name
+                  }}</a
+                  >,&ngsp;<ng-container i18n>carried by</ng-container>&ngsp;{{ g.place }}
                 } @else {
-                  {{ g.place }}
+                  <ng-container i18n>for {{ g.to.name }} on</ng-container>&ngsp;
+                  @if (g.placeId) {
+                    <a [routerLink]="['/plan', g.placeId]">{{ g.place }}</a>
+                  } @else {
+                    {{ g.place }}
+                  }
                 }
                 <span class="small">{{ g.status }}</span>
                 <span class="small quiet">{{ detailsOf(g) }}</span>

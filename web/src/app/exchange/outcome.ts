@@ -16,6 +16,7 @@ export const sectionWords: Readonly<Record<SectionName, string>> = {
   profiles: $localize`Profiles`,
   people: $localize`People`,
   groups: $localize`Groups`,
+  accessTags: $localize`Access tags`,
   recordTypes: $localize`Record types`,
   numberings: $localize`Numbering`,
   detectors: $localize`Detectors`,

@@ -1,5 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, model, output, signal, untracked } from '@angular/core';
-import { access, people, type AccessShift } from '@key-cellar/contract';
+import { access, people, tags, type AccessShift } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import type { Observable } from 'rxjs';
 import { AccessShiftWords } from '../kit/accessShift';
@@ -16,12 +16,14 @@ import type { GrantTask } from './grantsTable';
 
 /** What access is given to. */
 export interface GrantedOn {
-  readonly kind: 'place' | 'record';
+  readonly kind: 'place' | 'record' | 'tag';
   readonly id: string;
   readonly name: string;
 }
 
-/** Gives, changes or ends access to a place or a record. It is tried first, and says whose access changes. */
+const giving = { place: people.giveGrant, record: access.giveOnRecord, tag: tags.give };
+
+/** Gives, changes or ends access to a place or a record, or by a tag. It is tried first, and says whose access changes. */
 @Component({
   selector: 'kc-grant-sheet',
   imports: [AccessShiftWords, Button, Choice, DateField, LongTextField, ProblemNotice, Sheet],
@@ -120,7 +122,8 @@ export class GrantSheet {
     () => this.reason().trim().length >= 3 && (this.task()?.kind !== 'give' || this.principalId() !== null),
   );
   protected readonly heading = computed(() => {
-    const { name } = this.on();
+    const { kind, name } = this.on();
+    if (kind === 'tag') return this.byTag(name);
     switch (this.task()?.kind) {
       case 'change':
         return $localize`Change access to ${name}:place:`;
@@ -136,6 +139,17 @@ export class GrantSheet {
       const task = this.task();
       untracked(() => this.begin(task));
     });
+  }
+
+  private byTag(name: string): string {
+    switch (this.task()?.kind) {
+      case 'change':
+        return $localize`Change access by the tag ${name}:tag:`;
+      case 'end':
+        return $localize`End access by the tag ${name}:tag:`;
+      default:
+        return $localize`Give access by the tag ${name}:tag:`;
+    }
   }
 
   private begin(task: GrantTask | null): void {
@@ -161,7 +175,7 @@ export class GrantSheet {
     const body = { profile: this.profile(), from: this.from(), until: this.until(), reason, dryRun };
     if (task.kind === 'change') return this.api.call(people.changeGrant, { params: { id: task.grant.id }, body });
     const given = { params: { id }, body: { ...body, principalId: this.principalId()! } };
-    return kind === 'place' ? this.api.call(people.giveGrant, given) : this.api.call(access.giveOnRecord, given);
+    return this.api.call(giving[kind], given);
   }
 
   protected send(dryRun: boolean): void {

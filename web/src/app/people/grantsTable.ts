@@ -3,7 +3,7 @@ import { RouterLink } from '@angular/router';
 import type { GrantLine } from '@key-cellar/contract';
 import { DayPipe } from '../kit/words';
 
-/** What is to be done with access to a place or record. */
+/** What is to be done with access to a place or record, or by a tag. */
 export type GrantTask = { readonly kind: 'give' } | { readonly kind: 'change' | 'end'; readonly grant: GrantLine };
 
 /** Who was given what here and around it; what was given right here can be changed and ended. */
@@ -38,6 +38,8 @@ export type GrantTask = { readonly kind: 'give' } | { readonly kind: 'change' | 
             <td>
               @if (isHere(g)) {
                 <span i18n>here</span>
+              } @else if (g.tag; as tag) {
+                <span i18n>tag</span>&ngsp;<a [routerLink]="['/access/tags', tag.id]">{{ tag.name }}</a>
               } @else {
                 <a [routerLink]="['/plan', g.place.id]"
                   ><code>{{ g.place.code }}</code></a
@@ -90,13 +92,13 @@ export type GrantTask = { readonly kind: 'give' } | { readonly kind: 'change' | 
 })
 export class GrantsTable {
   readonly grants = input.required<readonly GrantLine[]>();
-  /** The place or record that is looked at. */
+  /** The place, record or tag that is looked at. */
   readonly here = input.required<string>();
   readonly mayGrant = input(false);
   readonly task = output<GrantTask>();
 
   protected isHere(g: GrantLine): boolean {
-    return (g.record ?? g.place).id === this.here();
+    return (g.tag ?? g.record ?? g.place).id === this.here();
   }
 
   protected dayWords(g: GrantLine): string {

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { people, type PlacePage } from '@key-cellar/contract';
-import { MarkingSheet, MarkingWords } from '../access/index';
+import { CarriedTags, MarkingSheet, MarkingWords, TagsSheet } from '../access/index';
 import { Api } from '../kit/api';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
@@ -14,7 +14,19 @@ import { ReaderSheet } from './readerSheet';
 /** Who was given what on a place, and on those around it; for those who may give it. What is done is tried first. */
 @Component({
   selector: 'kc-place-grants',
-  imports: [AloneSheet, GrantSheet, GrantsTable, MarkingSheet, MarkingWords, PassSheet, ProblemNotice, ReaderSheet, RouterLink],
+  imports: [
+    AloneSheet,
+    CarriedTags,
+    GrantSheet,
+    GrantsTable,
+    MarkingSheet,
+    MarkingWords,
+    PassSheet,
+    ProblemNotice,
+    ReaderSheet,
+    RouterLink,
+    TagsSheet,
+  ],
   template: `
     <div class="head">
       <h2 i18n>Access</h2>
@@ -24,6 +36,9 @@ import { ReaderSheet } from './readerSheet';
           <button type="button" (click)="alone.set(true)">{{ place().standAlone ? labels.open : labels.apart }}</button>
         }
         <button type="button" (click)="marking.set(true)" i18n>marking</button>
+        @if (place().kind !== 'repository') {
+          <button type="button" (click)="tagging.set(true)" i18n>access tags</button>
+        }
         @if (page.value(); as p) {
           <button type="button" (click)="naming.set(true)">{{ p.readerOnPages.here ? labels.nobody : labels.reader }}</button>
         }
@@ -36,6 +51,7 @@ import { ReaderSheet } from './readerSheet';
     <kc-problem [problem]="page.problem()" />
     @if (page.value(); as p) {
       <kc-marking-words [marking]="p.marking" />
+      <kc-carried-tags [tags]="p.tags" />
       @if (place().standAlone) {
         <p class="quiet" i18n>Stands alone: what is given farther out does not reach in, but for keepers and auditors.</p>
       }
@@ -54,6 +70,7 @@ import { ReaderSheet } from './readerSheet';
         <kc-grants-table [grants]="p.grants" [here]="place().id" [mayGrant]="p.mayGrant" (task)="task.set($event)" />
       }
       <kc-reader-sheet [(open)]="naming" [place]="place()" [on]="p.readerOnPages.here" (done)="again()" />
+      <kc-tags-sheet [(open)]="tagging" [place]="place()" [name]="name()" [now]="p.tags" (done)="again()" />
       <kc-marking-sheet [(open)]="marking" [place]="place()" [name]="name()" [now]="p.marking" (done)="again()" />
     }
     <kc-pass-sheet [(open)]="passing" [placeId]="place().id" [placeName]="name()" />
@@ -104,6 +121,7 @@ export class PlaceGrants {
   protected readonly task = signal<GrantTask | null>(null);
   protected readonly alone = signal(false);
   protected readonly marking = signal(false);
+  protected readonly tagging = signal(false);
   protected readonly naming = signal(false);
   protected readonly passing = signal(false);
 

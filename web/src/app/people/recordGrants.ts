@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, inject, input, output, signal } from '@angular/core';
 import { access } from '@key-cellar/contract';
-import { MarkingSheet, MarkingWords, ReachedBy } from '../access/index';
+import { CarriedTags, MarkingSheet, MarkingWords, ReachedBy, TagsSheet } from '../access/index';
 import { Api } from '../kit/api';
 import { loaded } from '../kit/loaded';
 import { ProblemNotice } from '../kit/notice';
@@ -10,7 +10,7 @@ import { GrantsTable, type GrantTask } from './grantsTable';
 /** Who was given what on a record and around it, how it is marked, and who can reach it; for those who give access there or look after it. */
 @Component({
   selector: 'kc-record-grants',
-  imports: [GrantSheet, GrantsTable, MarkingSheet, MarkingWords, ProblemNotice, ReachedBy],
+  imports: [CarriedTags, GrantSheet, GrantsTable, MarkingSheet, MarkingWords, ProblemNotice, ReachedBy, TagsSheet],
   template: `
     <kc-problem [problem]="page.problem()" />
     @if (page.value(); as p) {
@@ -18,9 +18,11 @@ import { GrantsTable, type GrantTask } from './grantsTable';
         <div class="head">
           <button type="button" (click)="task.set({ kind: 'give' })" i18n>give access</button>
           <button type="button" (click)="marking.set(true)" i18n>marking</button>
+          <button type="button" (click)="tagging.set(true)" i18n>access tags</button>
         </div>
       }
       <kc-marking-words [marking]="p.marking" />
+      <kc-carried-tags [tags]="p.tags" />
       @if (p.grants.length > 0) {
         <kc-grants-table [grants]="p.grants" [here]="record()" [mayGrant]="p.mayGrant" (task)="task.set($event)" />
       }
@@ -32,6 +34,7 @@ import { GrantsTable, type GrantTask } from './grantsTable';
         [around]="p.around"
         (done)="again()"
       />
+      <kc-tags-sheet [(open)]="tagging" [recordIds]="[record()]" [name]="name()" [now]="p.tags" (done)="again()" />
       <kc-grant-sheet [(task)]="task" [on]="{ kind: 'record', id: record(), name: name() }" (done)="again()" />
       <kc-reached-by [record]="record()" [since]="times()" />
     }
@@ -67,6 +70,7 @@ export class RecordGrants {
   protected readonly page = loaded(() => this.api.call(access.grantsOnRecord, { params: { id: this.record() } }));
   protected readonly task = signal<GrantTask | null>(null);
   protected readonly marking = signal(false);
+  protected readonly tagging = signal(false);
   /** How often access was changed here, so that who can reach it is asked again. */
   protected readonly times = signal(0);
 

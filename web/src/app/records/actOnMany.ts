@@ -3,7 +3,7 @@ import { FormsModule } from '@angular/forms';
 import type { OutcomeLine, Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { Tooltip } from 'primeng/tooltip';
-import { MarkingSheet } from '../access/index';
+import { MarkingSheet, TagsSheet } from '../access/index';
 import { HoldSheet } from '../holds/index';
 import { Session } from '../identity/index';
 import { toProblem } from '../kit/api';
@@ -34,6 +34,7 @@ import { RecordsService } from './recordsService';
     ProblemNotice,
     ResultList,
     Sheet,
+    TagsSheet,
     Tooltip,
   ],
   template: `
@@ -108,6 +109,7 @@ import { RecordsService } from './recordsService';
         }
         @if (session.may('grant') && !single()) {
           <p-button size="small" severity="secondary" [outlined]="true" label="Marking" i18n-label (onClick)="markingOpen.set(true)" />
+          <p-button size="small" severity="secondary" [outlined]="true" label="Access tags" i18n-label (onClick)="tagsOpen.set(true)" />
         }
         @if (session.may('link') && state() !== 'disposed') {
           <p-button
@@ -157,6 +159,7 @@ import { RecordsService } from './recordsService';
     <kc-override-sheet [(open)]="handOpen" [ids]="idList()" (acted)="acted.emit()" />
     <kc-move-sheet [(open)]="moveOpen" [ids]="idList()" (acted)="acted.emit()" />
     <kc-marking-sheet [(open)]="markingOpen" [recordIds]="idList()" (done)="acted.emit()" />
+    <kc-tags-sheet [(open)]="tagsOpen" [recordIds]="idList()" (done)="acted.emit()" />
     <kc-pass-sheet [(open)]="passOpen" [recordIds]="idList()" />
     <kc-hold-sheet [(open)]="holdOpen" [recordIds]="idList()" (placed)="acted.emit()" />
   `,
@@ -198,6 +201,7 @@ export class ActOnMany {
   protected readonly sheetOpen = signal(false);
   protected readonly holdOpen = signal(false);
   protected readonly markingOpen = signal(false);
+  protected readonly tagsOpen = signal(false);
   protected readonly passOpen = signal(false);
   protected readonly handOpen = signal(false);
   protected readonly moveOpen = signal(false);
