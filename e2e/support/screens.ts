@@ -27,6 +27,8 @@ export async function paths(databaseUrl: string): Promise<Record<string, string>
     access: '/access',
     'who can reach it': '/access/reach',
     'access to look at': '/access/look',
+    'access tags': '/access/tags',
+    'access tag': `/access/tags/${await one(`select id from access_tag limit 1`)}`,
     parties: '/setup/parties',
     party: `/setup/about/${await one(`select id from entity where kind = 'party' order by name limit 1`)}`,
     series: `/plan/${await one(`select id from place where code = 'BER-01'`)}`,

@@ -159,7 +159,7 @@ export async function standIn(loaded: Loaded): Promise<void> {
         placeId: placeId.get('ENV-01')!,
       },
     });
-    // What the inquiry asks for lies in many series: Petra, who speaks for the works, reads all that carries its tag.
+    // What the inquiry asks for lies in many series: Mirela, who speaks for the crew, takes copies of all that carries its tag.
     const ines = await person('ines');
     const { id: inquiry } = await perform(loaded, ines, tagActs.make, {
       body: { name: 'Ottoline inquiry', note: 'What the board of inquiry asked to see, in whatever series it lies.' },
@@ -167,8 +167,8 @@ export async function standIn(loaded: Loaded): Promise<void> {
     await perform(loaded, ines, tagActs.give, {
       params: { id: inquiry },
       body: {
-        ...{ principalId: personId.get('petra')!, profile: 'reader', from: null, until: '2027-03-31' },
-        ...{ reason: 'Speaks for the works before the board.', dryRun: false },
+        ...{ principalId: personId.get('mirela')!, profile: 'borrower', from: null, until: '2027-03-31' },
+        ...{ reason: 'Speaks for the crew before the board.', dryRun: false },
       },
     });
     const [folder] = await rows<{ id: string; revision: number }>(

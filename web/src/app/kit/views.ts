@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, input } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
 import { RouterLink, RouterLinkActive } from '@angular/router';
 
 export interface View {
@@ -12,8 +12,8 @@ export interface View {
   imports: [RouterLink, RouterLinkActive],
   template: `
     <nav [attr.aria-label]="label()">
-      @for (view of views(); track view.path) {
-        <a [routerLink]="view.path" routerLinkActive="on" ariaCurrentWhenActive="page" [routerLinkActiveOptions]="samePath">{{
+      @for (view of matched(); track view.path) {
+        <a [routerLink]="view.path" routerLinkActive="on" ariaCurrentWhenActive="page" [routerLinkActiveOptions]="view.matching">{{
           view.name
         }}</a>
       }
@@ -45,8 +45,14 @@ export interface View {
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class Views {
-  /** What is asked of a view does not make it another one. */
-  protected readonly samePath = { paths: 'exact', queryParams: 'ignored', matrixParams: 'ignored', fragment: 'ignored' } as const;
   readonly label = input.required<string>();
   readonly views = input.required<readonly View[]>();
+
+  /** What is below a view is of it, unless other views are below it too; what is asked of a view does not make it another one. */
+  protected readonly matched = computed(() =>
+    this.views().map((view, _, all) => {
+      const paths = all.some((other) => other.path.startsWith(`${view.path}/`)) ? ('exact' as const) : ('subset' as const);
+      return { ...view, matching: { paths, queryParams: 'ignored', matrixParams: 'ignored', fragment: 'ignored' } as const };
+    }),
+  );
 }

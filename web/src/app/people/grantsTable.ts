@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, input, output } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import type { GrantLine } from '@key-cellar/contract';
 import { DayPipe } from '../kit/words';
@@ -16,7 +16,9 @@ export type GrantTask = { readonly kind: 'give' } | { readonly kind: 'change' | 
         <tr>
           <th i18n>who</th>
           <th i18n>as</th>
-          <th i18n>on</th>
+          @if (!byTag()) {
+            <th i18n>on</th>
+          }
           <th i18n>days</th>
           <th i18n>reason</th>
           <th><span class="sr" i18n>Acts</span></th>
@@ -35,17 +37,19 @@ export type GrantTask = { readonly kind: 'give' } | { readonly kind: 'change' | 
               }
             </td>
             <td>{{ g.as }}</td>
-            <td>
-              @if (isHere(g)) {
-                <span i18n>here</span>
-              } @else if (g.tag; as tag) {
-                <span i18n>tag</span>&ngsp;<a [routerLink]="['/access/tags', tag.id]">{{ tag.name }}</a>
-              } @else {
-                <a [routerLink]="['/plan', g.place.id]"
-                  ><code>{{ g.place.code }}</code></a
-                >
-              }
-            </td>
+            @if (!byTag()) {
+              <td>
+                @if (isHere(g)) {
+                  <span i18n>here</span>
+                } @else if (g.tag; as tag) {
+                  <span i18n>tag</span>&ngsp;<a [routerLink]="['/access/tags', tag.id]">{{ tag.name }}</a>
+                } @else {
+                  <a [routerLink]="['/plan', g.place.id]"
+                    ><code>{{ g.place.code }}</code></a
+                  >
+                }
+              </td>
+            }
             <td>{{ dayWords(g) }}</td>
             <td class="why">
               {{ g.reason }}
@@ -96,6 +100,9 @@ export class GrantsTable {
   readonly here = input.required<string>();
   readonly mayGrant = input(false);
   readonly task = output<GrantTask>();
+
+  /** What is looked at is a tag: all of it was given there. */
+  protected readonly byTag = computed(() => this.grants().some((g) => g.tag?.id === this.here()));
 
   protected isHere(g: GrantLine): boolean {
     return (g.tag ?? g.record ?? g.place).id === this.here();

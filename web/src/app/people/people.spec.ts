@@ -37,6 +37,7 @@ const grant = (name: string, more: Partial<GrantLine> = {}): GrantLine => ({
   principal: { id: name, name, kind: 'person', active: true },
   place: { id: 'p', kind: 'series', code: 'A-01', title: 'Letters' },
   record: null,
+  tag: null,
   profile: 'reader',
   as: 'Reader',
   from: null,
@@ -182,7 +183,7 @@ describe('people and groups', () => {
     const place = { id: 'p', code: 'A-01', title: 'Letters', standAlone: false, revision: 3, rights: ['grant'] } as never;
     const stage = await Stage.show(PlaceGrants, { place });
     const answer = (readerOnPages: object) =>
-      stage.answer('/api/places/p/grants', { grants: [], marking: { level: 0, caveats: [] }, readerOnPages, mayGrant: true });
+      stage.answer('/api/places/p/grants', { grants: [], tags: [], marking: { level: 0, caveats: [] }, readerOnPages, mayGrant: true });
     await answer({ here: false, by: 'A' });
     expect(stage.text()).toContain('bear the name of whoever reads them, as A says');
     await stage.press('name the reader on pages');
@@ -203,12 +204,18 @@ describe('people and groups', () => {
       grants: [
         grant('Keepers', { place: { id: 'root', kind: 'repository', code: 'ALL', title: 'All' } }),
         grant('Ada', { until: '2026-12-31' }),
+        grant('Cy', {
+          place: { id: 'root', kind: 'repository', code: 'ALL', title: 'All' },
+          tag: { id: 't', name: 'Inquiry', active: false },
+        }),
       ],
+      tags: [{ id: 't', name: 'Inquiry', active: false }],
       marking: { level: 2, caveats: ['people'] },
       readerOnPages: { here: false, by: null },
       mayGrant: true,
     });
     expect(stage.text()).toContain('level 2 · people');
+    expect(stage.text().replace(/\s+/g, ' ')).toContain('Access tagsInquirynot in use');
     await stage.answer('/api/profiles', {
       profiles: [
         { code: 'reader', title: 'Reader', active: true },
@@ -221,6 +228,7 @@ describe('people and groups', () => {
     expect(rows[0]).toContain('ALL');
     expect(rows[0]).not.toContain('change');
     expect(rows[1]).toContain('until 31 Dec 2026');
+    expect([rows[2]!.includes('tag Inquiry'), rows[2]!.includes('change')]).toEqual([true, false]);
     await stage.press('give access');
     await stage.choose('grant-who', 'Bo');
     await stage.type('#grant-reason', 'asks for it');

@@ -56,7 +56,7 @@ import { TagSheet } from './tagSheet';
           </div>
           @if (p.places.length + p.records.length === 0) {
             <p class="quiet" i18n>
-              Nothing that you know of carries it yet. Put it on a place under Access on the place’s page, and on records on their pages or
+              Nothing that you know of carries it yet. Put it on a place under Arrangement on its page, and on records on their pages or
               many at once in Find.
             </p>
           } @else {
@@ -68,9 +68,8 @@ import { TagSheet } from './tagSheet';
                     <td>
                       <a [routerLink]="['/plan', place.id]"
                         ><code>{{ place.code }}</code> {{ place.title }}</a
-                      >
+                      >&ngsp;<span class="quiet small" i18n>with all that lies in it</span>
                     </td>
-                    <td class="quiet" i18n>with all that lies in it</td>
                   </tr>
                 }
                 @for (record of p.records; track record.id) {
@@ -90,7 +89,6 @@ import { TagSheet } from './tagSheet';
                         ><code>{{ record.number }}</code> {{ record.title }}</a
                       >
                     </td>
-                    <td></td>
                   </tr>
                 }
               </tbody>
