@@ -228,3 +228,89 @@ test('a keeper makes a profile, gives it to everybody on one record, and marks t
     await expect(sunniva.getByText('does not exist here, or you may not see it')).toBeVisible();
   });
 });
+
+test('what belongs together gets a tag: whoever has access by it finds it wherever it lies, until the tag is out of use', async ({
+  browser,
+  app,
+}) => {
+  const ines = await signedIn(browser, app, 'ines');
+  const sunniva = await signedIn(browser, app, 'sunniva');
+
+  await test.step('a tag is made, and access given by it: nothing carries it yet', async () => {
+    await ines.goto('/access');
+    await ines.getByRole('link', { name: 'Tags', exact: true }).click();
+    await ines.getByRole('button', { name: 'Make a tag' }).click();
+    const sheet = ines.getByRole('dialog', { name: 'Make a tag' });
+    await sheet.getByLabel('Name').fill('OTTOLINE inquiry');
+    await sheet.getByRole('button', { name: 'Make a tag' }).click();
+    await expect(sheet.getByText('There is an access tag “OTTOLINE inquiry” already.').first()).toBeVisible();
+    await sheet.getByLabel('Name').fill('Open day');
+    await sheet.getByLabel('Name').press('Enter');
+    await expect(ines.getByRole('heading', { name: 'Open day' })).toBeVisible();
+    await ines.getByRole('button', { name: 'Give access' }).click();
+    await choose(ines, 'Person or group', 'Sunniva Holt');
+    await ines.getByLabel('Reason').fill('leads visitors');
+    await ines.getByRole('button', { name: 'See the effect' }).click();
+    await expect(ines.getByText('Nobody gains or loses access to anything that you can see.')).toBeVisible();
+    await ines.getByRole('dialog').getByRole('button', { name: 'Give access', exact: true }).click();
+    await expect(ines.getByRole('row', { name: /Sunniva Holt.*Reader.*leads visitors/ })).toBeVisible();
+  });
+
+  const numbers: string[] = [];
+  await test.step('it is put on what was found, with the effect first, and on a folder', async () => {
+    await ines.goto('/find?words=gauge');
+    const marks = ines.getByRole('checkbox', { name: /^Mark [A-Z]/ });
+    for (const at of [0, 1]) {
+      await marks.nth(at).check();
+      numbers.push((await marks.nth(at).getAttribute('aria-label'))!.slice('Mark '.length));
+    }
+    await ines.getByRole('button', { name: 'Access tags' }).click();
+    const sheet = ines.getByRole('dialog', { name: 'Access tags of 2 records' });
+    await sheet.locator('.p-multiselect').first().click();
+    await ines.getByRole('option', { name: 'Open day' }).click();
+    await sheet.getByLabel('Reason').fill('shown at the open day');
+    await sheet.getByRole('button', { name: 'See the effect' }).click();
+    await expect(sheet.getByText('Sunniva Holt: discover, read on 2 records')).toBeVisible();
+    await sheet.getByRole('button', { name: 'Save' }).click();
+    await expect(sheet.getByText('2 done')).toBeVisible();
+    for (const number of numbers) {
+      await sunniva.goto(`/find?words=${number}`);
+      await expect(sunniva.getByText(number).first()).toBeVisible();
+    }
+    await ines.goto('/access/tags');
+    await ines.getByRole('link', { name: 'Ottoline inquiry' }).click();
+    await ines.getByRole('link', { name: /Grounding of the barge/ }).click();
+    await ines.getByText('Arrangement').click();
+    await ines.getByRole('button', { name: 'access tags' }).click();
+    const onPlace = ines.getByRole('dialog', { name: /^Access tags of Q-19/ });
+    await onPlace.locator('.p-multiselect').click();
+    await ines.getByRole('option', { name: 'Open day' }).click();
+    await onPlace.getByLabel('Reason').fill('shown too');
+    await onPlace.getByRole('button', { name: 'See the effect' }).click();
+    await expect(onPlace.getByText(/Sunniva Holt: discover, read on \d+ records and one place/)).toBeVisible();
+    await onPlace.getByRole('button', { name: 'Save' }).click();
+    await expect(ines.getByRole('row', { name: /Sunniva Holt.*Reader.*tag Open day/ })).toBeVisible();
+  });
+
+  await test.step('why says by which tag; out of use it gives nothing, in the open session too', async () => {
+    await sunniva.goto('/find?words=Ottoline');
+    await sunniva
+      .getByText(/barge Ottoline/)
+      .first()
+      .click();
+    await sunniva.getByRole('tab', { name: 'Access' }).click();
+    await expect(sunniva.getByText('Reader by the tag “Open day”')).toBeVisible();
+    const seen = sunniva.url();
+    await ines.goto('/access/tags');
+    await ines.getByRole('link', { name: 'Open day' }).click();
+    await ines.getByRole('button', { name: 'Change …' }).click();
+    const sheet = ines.getByRole('dialog', { name: 'Open day' });
+    await sheet.getByLabel('In use').uncheck();
+    await sheet.getByRole('button', { name: 'See the effect' }).click();
+    await expect(sheet.getByText(/Sunniva Holt: discover, read on \d+ records and one place/)).toBeVisible();
+    await sheet.getByRole('button', { name: 'Save' }).click();
+    await expect(ines.getByText('not in use: it gives nothing')).toBeVisible();
+    await sunniva.goto(seen);
+    await expect(sunniva.getByText('does not exist here, or you may not see it')).toBeVisible();
+  });
+});

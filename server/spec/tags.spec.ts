@@ -117,6 +117,11 @@ describe('access tags', () => {
     const folder = async (code: string): Promise<string> =>
       (await keeper().call(plan.makePlace, { body: { parentId: world.ids.A02, kind: 'folder', code, title: code } })).id;
     const [from, into] = [await folder('FROM'), await folder('INTO')];
+    const inside = await world.file('keeper', { title: 'inside', place: from });
+    await carry(from, [ids['inquiry']!]);
+    expect([await sees('outsider', inside.id), await sees('outsider', ids['one']!)]).toEqual([true, false]);
+    await carry(from, []);
+    expect(await sees('outsider', inside.id)).toBeFalse();
     // A folder with a set of its own, that is merged away.
     await give(from, world.ids.auditor, 'auditor');
     await keeper().call(records.move, { body: { ids: [ids['two']!], placeId: from, reason: 'belongs there' } });
@@ -129,6 +134,15 @@ describe('access tags', () => {
       [['Person outsider', 'Inquiry']],
     ]);
     expect((await page(ids['inquiry']!, 'steward')).records.map((r) => r.title)).toEqual(['two']);
+    // Of what lies where they do not look into access nothing is told.
+    const away = await world.file('keeper', { title: 'away', place: world.ids.B01 });
+    await tag([away.id], [ids['inquiry']!]);
+    await carry(world.ids.B, [ids['inquiry']!]);
+    const [whole, part] = [await page(ids['inquiry']!), await page(ids['inquiry']!, 'steward')];
+    expect([whole.places.length, whole.records.length, whole.tag.places, whole.tag.records]).toEqual([1, 2, 1, 2]);
+    expect([part.places.length, part.records.length, part.tag.places, part.tag.records]).toEqual([0, 1, 0, 1]);
+    await carry(world.ids.B, []);
+    await tag([away.id], [], [ids['inquiry']!]);
     await tag([ids['two']!], [], [ids['inquiry']!]);
     expect(await listed('outsider')).toEqual([]);
     expect(await rackDifferences(world.database)).toBe(0);

@@ -121,7 +121,15 @@ describe('what to look at', () => {
   it('ends marked grants, many at once, with the effect first', async () => {
     TestBed.configureTestingModule({ providers: testingProviders });
     const stage = await Stage.show(FindingsPage, {}, { rights: ['grant'] });
-    const line = (grantId: string) => ({ kind: 'never', sentence: `grant ${grantId}`, grantId, place: null, recordId: null, tagId: null, personId: null });
+    const line = (grantId: string) => ({
+      kind: 'never',
+      sentence: `grant ${grantId}`,
+      grantId,
+      place: null,
+      recordId: null,
+      tagId: null,
+      personId: null,
+    });
     await stage.answer('/api/access/findings', { findings: [line('g1'), line('g2'), line('g3')] });
     for (const box of [...stage.host.querySelectorAll<HTMLInputElement>('input[type=checkbox]')].slice(0, 2)) box.click();
     await stage.settle();

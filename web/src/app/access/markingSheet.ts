@@ -108,11 +108,13 @@ export class MarkingSheet {
     return $localize`0 for none, up to your own clearance of ${most}:most:`;
   });
   protected readonly heading = computed(() => {
-    const n = this.recordIds().length;
+    const n = this.chosen().length;
     if (this.name()) return $localize`Marking of ${this.name()}:name:`;
     return n === 1 ? $localize`Marking of one record` : $localize`Marking of ${n}:n: records`;
   });
   protected readonly aroundWords = computed(() => markingWords(this.around()));
+  /** The records that the sheet was opened for; marks may be gone by the time its results are read. */
+  private readonly chosen = signal<readonly string[]>([]);
   protected readonly level = signal<number | null>(0);
   protected readonly caveats = signal<readonly string[]>([]);
   protected readonly reason = signal('');
@@ -125,8 +127,9 @@ export class MarkingSheet {
 
   constructor() {
     effect(() => {
-      this.open();
+      if (!this.open()) return;
       untracked(() => {
+        this.chosen.set(this.recordIds());
         this.level.set(this.now().level);
         this.caveats.set(this.now().caveats);
         this.reason.set('');
@@ -146,7 +149,7 @@ export class MarkingSheet {
     const body = { level: this.level()!, caveats: this.caveats(), reason: this.reason().trim(), dryRun };
     const place = this.place();
     if (place) return this.api.call(access.markPlace, { params: { id: place.id }, body: { ...body, revision: place.revision } });
-    return this.api.call(access.markRecords, { body: { ...body, recordIds: [...this.recordIds()] } });
+    return this.api.call(access.markRecords, { body: { ...body, recordIds: [...this.chosen()] } });
   }
 
   protected send(dryRun: boolean): void {
@@ -159,7 +162,7 @@ export class MarkingSheet {
           this.effect.set({ ...said, results: [...(said.results ?? [])].sort((a) => (a.outcome === 'refused' ? -1 : 1)) });
           return;
         }
-        if (said.results && this.recordIds().length > 1) this.results.set(said.results);
+        if (said.results && this.chosen().length > 1) this.results.set(said.results);
         else this.open.set(false);
         this.done.emit();
       },

@@ -8,7 +8,15 @@ const review: ReviewSummary = {
   ...{ madeBy: 'Ines', madeOn: '2026-09-14', closedOn: null, lines: 3, answered: 1, mine: 2, mayClose: true },
 };
 const line = (name: string, more: Partial<ReviewLine> = {}): ReviewLine => ({
-  ...{ id: name, principal: { id: name, name, kind: 'person', active: true }, record: null, tag: null, as: 'Editor', from: null, until: null },
+  ...{
+    id: name,
+    principal: { id: name, name, kind: 'person', active: true },
+    record: null,
+    tag: null,
+    as: 'Editor',
+    from: null,
+    until: null,
+  },
   place: { id: 'p', kind: 'series', code: 'A-01', title: 'Letters' },
   ...{ reason: 'works there', madeOn: '2026-01-01', state: 'open', answeredBy: null, answeredOn: null, note: '', mayAnswer: true },
   ...more,

@@ -117,10 +117,12 @@ export class TagsSheet {
   });
   protected readonly several = computed(() => this.now() === null);
   protected readonly heading = computed(() => {
-    const n = this.recordIds().length;
+    const n = this.chosen().length;
     if (this.name()) return $localize`Access tags of ${this.name()}:name:`;
     return n === 1 ? $localize`Access tags of one record` : $localize`Access tags of ${n}:n: records`;
   });
+  /** The records that the sheet was opened for; marks may be gone by the time its results are read. */
+  private readonly chosen = signal<readonly string[]>([]);
   protected readonly carried = signal<readonly string[]>([]);
   protected readonly put = signal<readonly string[]>([]);
   protected readonly take = signal<readonly string[]>([]);
@@ -142,8 +144,9 @@ export class TagsSheet {
 
   constructor() {
     effect(() => {
-      this.open();
+      if (!this.open()) return;
       untracked(() => {
+        this.chosen.set(this.recordIds());
         this.carried.set((this.now() ?? []).map((t) => t.id));
         this.put.set([]);
         this.take.set(this.taken());
@@ -166,7 +169,7 @@ export class TagsSheet {
       const body = { tagIds: [...this.carried()], revision: place.revision, reason, dryRun };
       return this.api.call(tags.ofPlace, { params: { id: place.id }, body });
     }
-    return this.api.call(tags.ofRecords, { body: { recordIds: [...this.recordIds()], ...this.change(), reason, dryRun } });
+    return this.api.call(tags.ofRecords, { body: { recordIds: [...this.chosen()], ...this.change(), reason, dryRun } });
   }
 
   protected send(dryRun: boolean): void {
@@ -175,7 +178,7 @@ export class TagsSheet {
         this.effect.set(said);
         return;
       }
-      if (said.results && this.recordIds().length > 1) this.results.set(said.results);
+      if (said.results && this.chosen().length > 1) this.results.set(said.results);
       else this.open.set(false);
       this.done.emit();
     });
