@@ -6,7 +6,7 @@ import { message, told } from '@key-cellar/words';
 import SMTPConnection from 'nodemailer/lib/smtp-connection/index.js';
 import { send, sendDigests } from '../src/identity/index.js';
 import { startServer } from '../src/index.js';
-import { programActor, withUnitOfWork } from '../src/kernel/index.js';
+import { programActor, withUnitOfWork, type MailConfig } from '../src/kernel/index.js';
 import {
   meaningOf,
   openMailer,
@@ -17,6 +17,7 @@ import {
   writeMailSetting,
   type ReturnAddresses,
 } from '../src/mail/index.js';
+import { certificateFor } from './support/certificate.js';
 import { eventually } from './support/eventually.js';
 import { asOwner, configFor, dropDatabase, freshDatabase } from './support/database.js';
 import { signedInAt } from './support/founded.js';
@@ -38,9 +39,14 @@ describe('mail', () => {
   /** What the server says of an address: nothing, or an error of SMTP. */
   let says: (address: string) => { code: number; text: string } | null = () => null;
   const refused: string[] = [];
+  /** How the mail server is reached, where it is not that of the others. */
+  let line: Partial<MailConfig> = {};
   /** Where what comes back goes to; null: it is not taken in. */
   let addresses: ReturnAddresses | null = null;
-  const config = () => ({ url, user: null, password: null, from: 'Key Cellar <cellar@test.example>', returns: null });
+  const config = () => ({
+    ...{ url, user: null, password: null, authority: null, from: 'Key Cellar <cellar@test.example>', returns: null },
+    ...line,
+  });
   const mailer = () =>
     openMailer(world.pool, world.services.log, {
       config: config(),
@@ -114,6 +120,7 @@ describe('mail', () => {
     arrived.length = 0;
     refused.length = 0;
     says = () => null;
+    line = {};
     await writeMailSetting(world.pool, { on: true, publicUrl: 'https://cellar.test.example' });
     await asOwner(world.database, (client) => client.query('truncate mail, digest_due, mail_choice, sign_in_try'));
   });
@@ -292,6 +299,91 @@ describe('mail', () => {
     });
   });
 
+  describe('over a line that others could read', () => {
+    const came: { readonly user: string; readonly password: string; readonly secure: boolean }[] = [];
+    const takes: { readonly secure: boolean; readonly user: string | undefined }[] = [];
+    /** An address that is not this machine’s to a mail server, and has a certificate of its own. */
+    const host = '127.0.0.2';
+    let identity_: Awaited<ReturnType<typeof certificateFor>>;
+    let open: SMTPServer[] = [];
+    const listen = async (options: object): Promise<number> => {
+      const one = new SMTPServer({
+        ...{ logger: false, authMethods: ['PLAIN'], ...identity_ },
+        onAuth({ username, password: said }, session, done) {
+          const user = username ?? '';
+          came.push({ user, password: said ?? '', secure: session.secure });
+          if (said === 'the right one') done(null, { user });
+          else done(Object.assign(new Error('no'), { responseCode: 535 }));
+        },
+        onData(stream, session, done) {
+          takes.push({ secure: session.secure, user: session.user });
+          stream.resume();
+          stream.on('end', () => done());
+        },
+        ...options,
+      });
+      one.on('error', () => undefined);
+      await new Promise<void>((resolve) => one.listen(0, host, resolve));
+      open.push(one);
+      return (one.server.address() as { port: number }).port;
+    };
+    const signedIn = { user: 'cellar', password: 'the right one' };
+
+    beforeAll(async () => {
+      identity_ = await certificateFor(host);
+    });
+    beforeEach(() => {
+      came.length = 0;
+      takes.length = 0;
+    });
+    afterEach(async () => {
+      for (const one of open) await new Promise<void>((resolve) => one.close(() => resolve()));
+      open = [];
+    });
+
+    it('signs in and leaves once the line is private: from the first byte, or by STARTTLS', async () => {
+      const [first, later] = [await listen({ secure: true }), await listen({ secure: false })];
+      for (const at of [`smtps://${host}:${first}`, `smtp://${host}:${later}`]) {
+        line = { url: at, authority: identity_.cert, ...signedIn };
+        await letters({ login: 'editor' });
+        await deliver();
+      }
+      expect(came).toEqual([
+        { ...signedIn, secure: true },
+        { ...signedIn, secure: true },
+      ]);
+      expect(takes).toEqual([
+        { secure: true, user: 'cellar' },
+        { secure: true, user: 'cellar' },
+      ]);
+      expect(await states()).toEqual(['sent', 'sent']);
+    });
+
+    it('says no password and sends nothing where the line stays open, or the certificate is not known', async () => {
+      const [plain, private_] = [await listen({ disabledCommands: ['STARTTLS'], allowInsecureAuth: true }), await listen({ secure: true })];
+      await letters({ login: 'editor' });
+      line = { url: `smtp://${host}:${plain}`, authority: identity_.cert, ...signedIn };
+      await deliver();
+      await asOwner(world.database, (client) => client.query('update mail set next_at = now()'));
+      line = { url: `smtps://${host}:${private_}`, ...signedIn };
+      await deliver();
+      expect([came, takes, await states()]).toEqual([[], [], ['waiting']]);
+      const own = await certificateFor('127.0.0.3');
+      await asOwner(world.database, (client) => client.query('update mail set next_at = now()'));
+      line = { url: `smtps://${host}:${private_}`, authority: own.cert, ...signedIn };
+      await deliver();
+      expect([came, takes, await states()]).toEqual([[], [], ['waiting']]);
+    });
+
+    it('waits where the password is not taken: that is for whoever set it to mend', async () => {
+      const at = await listen({ secure: true });
+      line = { url: `smtps://${host}:${at}`, authority: identity_.cert, user: 'cellar', password: 'another' };
+      await letters({ login: 'editor' });
+      await deliver();
+      expect([came.length, takes, await states(), refused]).toEqual([1, [], ['waiting'], []]);
+    });
+  });
+
   it('says what answers of a mail server mean', () => {
     const of = (responseCode: number | undefined, command: string, begun = false) =>
       Object.keys(
@@ -299,6 +391,7 @@ describe('mail', () => {
       )[0];
     expect([of(550, 'RCPT TO'), of(554, 'DATA'), of(552, 'MAIL FROM')]).toEqual(['refused', 'refused', 'refused']);
     expect([of(451, 'RCPT TO'), of(421, 'CONN'), of(535, 'AUTH PLAIN'), of(undefined, 'CONN')]).toEqual(Array(4).fill('later'));
+    expect([of(502, 'STARTTLS'), of(554, 'CONN'), of(550, 'EHLO'), of(530, 'MAIL FROM')]).toEqual(Array(4).fill('later'));
     expect([of(undefined, 'CONN', true), of(550, 'DATA', true), of(451, 'DATA', true)]).toEqual(['uncertain', 'refused', 'later']);
   });
 

@@ -67,7 +67,7 @@ function startJobThread(config: Reachable, log: Logger): { stop(): Promise<void>
 }
 
 const standInMail = (url: string): MailConfig => ({
-  ...{ url, user: null, password: null, from: 'Key Cellar <key-cellar@stand-in.example>' },
+  ...{ url, user: null, password: null, authority: null, from: 'Key Cellar <key-cellar@stand-in.example>' },
   returns: { domain: 'returns.stand-in.example', host: '127.0.0.1', port: 0 },
 });
 

@@ -3481,4 +3481,20 @@ export const guards = [
     's.tags @> array[$1::uuid] and $2::int[] is not null)',
     ['tags'],
   ],
+  [
+    'mail',
+    'a password goes over no line that others could read',
+    source('mail/mailer.ts'),
+    'requireTLS: !secure && !loopback,',
+    'requireTLS: false,',
+    ['mail'],
+  ],
+  [
+    'mail',
+    'what is wrong with the line is no refusal of a mail',
+    source('mail/mailer.ts'),
+    "ofTheMail.has(error.command ?? '') && !ofTheLine.has(code)",
+    'error.command !== undefined',
+    ['mail'],
+  ],
 ];

@@ -23,6 +23,8 @@ export interface MailConfig {
   readonly url: string;
   readonly user: string | null;
   readonly password: string | null;
+  /** The certificate authority of a mail server of one’s own (PEM); null: those that everybody knows. */
+  readonly authority: string | null;
   readonly from: string;
   /** Where what comes back of mails is taken in; null: nowhere. */
   readonly returns: MailReturns | null;
@@ -174,7 +176,7 @@ function objectsIn(env: NodeJS.ProcessEnv): Config['objects'] {
   return { url, region, bucket, accessKeyId, secretAccessKey, lockDays: positive(env, 'OBJECTS_LOCK_DAYS', 180) };
 }
 
-/** Mail leaves in somebody’s name, with a password from a file that says `user:password`. Throws when something of it is missing. */
+/** Mail leaves in somebody’s name, with a password from a file that says `user:password`, and an authority from another. Throws when something of it is missing. */
 function mailIn(env: NodeJS.ProcessEnv): Config['mail'] {
   const url = env['SMTP_URL'];
   if (url === undefined || url === '') return null;
@@ -194,7 +196,8 @@ function mailIn(env: NodeJS.ProcessEnv): Config['mail'] {
     throw new ConfigWrong(
       `MAIL_RETURNS is “${returns}”, and is to be a domain and where to listen for its mail: returns.example.org@127.0.0.1:2525.`,
     );
-  return { url, user, password, from, returns: domain ? { domain, host: host!, port: Number(port) } : null };
+  const authority = fileNamed(env, 'SMTP_CA');
+  return { url, user, password, authority, from, returns: domain ? { domain, host: host!, port: Number(port) } : null };
 }
 
 function contentsIn(env: NodeJS.ProcessEnv): Config['contentsIn'] {

@@ -25,14 +25,19 @@ interface SmtpError extends Error {
   readonly command?: string;
 }
 
+/** Commands that are about one mail, and answers to them that are about signing in or the line (RFC 4954 §6). */
+const ofTheMail = new Set(['MAIL FROM', 'RCPT TO', 'DATA']);
+const ofTheLine = new Set([530, 534, 535, 538]);
+
 /**
- * What an error of SMTP means (RFC 5321 §4.2.1): 5xx is for good, 4xx for now. Where there was no answer, nobody knows once the text of the
+ * What an error of SMTP means (RFC 5321 §4.2.1): 5xx on a mail is for good, 4xx for now; what is wrong with the line or with signing in is for
+ * whoever set them to mend, and the mail waits. Where there was no answer, nobody knows once the text of the
  * mail has `begun` to leave.
  */
 export function meaningOf(error: SmtpError, begun: boolean): Exclude<Came, 'sent'> {
   const said = (error.response ?? error.message).slice(0, 500);
   const code = error.responseCode ?? 0;
-  if (code >= 500 && code < 600 && error.command !== 'CONN' && !error.command?.startsWith('AUTH')) return { refused: said };
+  if (code >= 500 && code < 600 && ofTheMail.has(error.command ?? '') && !ofTheLine.has(code)) return { refused: said };
   if (code >= 400) return { later: said };
   return begun ? { uncertain: said } : { later: said };
 }
@@ -45,7 +50,7 @@ export interface Mailer {
 }
 
 /** A connection to the mail server, greeted and signed in. */
-async function connected({ url, user, password }: MailConfig): Promise<SMTPConnection> {
+async function connected({ url, user, password, authority }: MailConfig): Promise<SMTPConnection> {
   const address = new URL(url);
   const secure = address.protocol === 'smtps:';
   const loopback = ['127.0.0.1', 'localhost', '[::1]'].includes(address.hostname);
@@ -56,6 +61,7 @@ async function connected({ url, user, password }: MailConfig): Promise<SMTPConne
     // A password, or what is nobody’s business, does not go over a line that everybody reads.
     requireTLS: !secure && !loopback,
     ignoreTLS: loopback && !secure,
+    ...(authority === null ? {} : { tls: { ca: authority } }),
     connectionTimeout: patienceMs,
     greetingTimeout: patienceMs,
     socketTimeout: patienceMs,

@@ -68,7 +68,13 @@ export const reviewReads: Pick<ReadsOf<typeof endpoints, Services>, 'reviews' | 
       columns,
       lines.map((l) => ({
         ...{ who: l.principal_name, kind: l.principal_kind, place: l.place_code, 'place title': l.place_title },
-        ...{ record: l.record_number ?? '', tag: l.tag_name ?? '', as: profileIn(profiles, l.profile).code, from: l.from_on ?? '', until: l.until_on ?? '' },
+        ...{
+          record: l.record_number ?? '',
+          tag: l.tag_name ?? '',
+          as: profileIn(profiles, l.profile).code,
+          from: l.from_on ?? '',
+          until: l.until_on ?? '',
+        },
         ...{ answer: stateOf(l), by: l.answered_by ?? '', on: l.answered_on ?? '', note: l.note },
       })),
       format,
