@@ -258,7 +258,7 @@ test('what belongs together gets a tag: whoever has access by it finds it wherev
 
   const numbers: string[] = [];
   await test.step('it is put on what was found, with the effect first, and on a folder', async () => {
-    await ines.goto('/find?words=gauge');
+    await ines.goto('/find?words=lease');
     const marks = ines.getByRole('checkbox', { name: /^Mark [A-Z]/ });
     for (const at of [0, 1]) {
       await marks.nth(at).check();

@@ -2471,6 +2471,8 @@ CREATE INDEX ledger_tile_span ON public.ledger_tile USING gist (int8range(first_
 
 CREATE INDEX mail_message ON public.mail USING btree (message_id) WHERE (message_id IS NOT NULL);
 
+CREATE INDEX mail_not_arrived ON public.mail USING btree (ended_at) WHERE (state = ANY (ARRAY['refused'::text, 'uncertain'::text, 'returned'::text]));
+
 CREATE INDEX mail_queued ON public.mail USING btree (queued_at DESC);
 
 CREATE INDEX mail_waiting ON public.mail USING btree (next_at) WHERE (state = ANY (ARRAY['waiting'::text, 'sending'::text]));

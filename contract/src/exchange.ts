@@ -63,7 +63,13 @@ const person = z.strictObject({
   active: z.boolean(),
 });
 /** Members are people and groups. */
-const group = z.strictObject({ name: line(80), active: z.boolean(), members: z.array(id).max(5000) });
+const group = z.strictObject({
+  name: line(80),
+  active: z.boolean(),
+  members: z.array(id).max(5000),
+  /** Whether it asks its members for a second factor; in packages of before it is not said. */
+  secondFactor: z.boolean().default(false),
+});
 
 const recordType = z.strictObject({
   code: line(60),

@@ -74,6 +74,7 @@ describe('packages', () => {
       params: { id: ids.A02 },
       body: { principalId: ids.staff, profile, from: null, until: null, reason: 'moves things', dryRun: false },
     });
+    await keeper.call(people.makeGroup, { body: { name: 'Careful', memberIds: [], secondFactor: true } });
     const { id: tag } = await keeper.call(tags.make, { body: { name: 'Inquiry', note: 'what the board asked for' } });
     await keeper.call(tags.give, {
       params: { id: tag },

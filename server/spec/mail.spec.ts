@@ -225,6 +225,9 @@ describe('mail', () => {
     const { mails } = await admin().call(people.mail);
     expect(mails.map((m) => [m.to.name, m.state, m.again]).slice(0, 1)).toEqual([['Person editor', 'refused', true]]);
     expect(mails[0]!.problem).toContain('No such mailbox');
+    const today_ = async (login: 'keeper' | 'auditor') =>
+      (await world.as(login).call(reports.today)).lines.filter((l) => l.key === 'mail').map((l) => l.sentence);
+    expect([await today_('keeper'), await today_('auditor')]).toEqual([['One mail did not arrive'], []]);
     // Its time has come; and after three days it is given up.
     says = () => ({ code: 451, text: 'Try again later' });
     await asOwner(world.database, (client) => client.query(`update mail set next_at = now() where state = 'waiting'`));

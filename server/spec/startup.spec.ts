@@ -84,6 +84,18 @@ describe('a start that cannot succeed ends with a sentence', () => {
     });
   }
 
+  it('when another program has the port for mails that come back', async () => {
+    const taken = createServer().listen(0, '127.0.0.1');
+    await new Promise((resolve) => taken.once('listening', resolve));
+    const { port } = taken.address() as AddressInfo;
+    const mail = { SMTP_URL: 'smtp://127.0.0.1:1', MAIL_FROM: 'a@example.org', MAIL_RETURNS: `returns.example.org@127.0.0.1:${port}` };
+    const { code, said } = await server({ DATABASE_URL: urlOf(database), PORT: '0', ...mail });
+    taken.close();
+    expect(code).toBe(1);
+    expect(said).toContain(`MAIL_RETURNS says 127.0.0.1:${port}, where nothing can listen`);
+    expect(said).not.toMatch(/^\s+at /m);
+  });
+
   it('when the secret of an object store is for others to read, or is none', async () => {
     const credentials = join(await mkdtemp(join(tmpdir(), 'objects-')), 'credentials');
     const env = { OBJECTS_URL: 'http://objects', OBJECTS_BUCKET: 'b', OBJECTS_CREDENTIALS: credentials };

@@ -122,7 +122,11 @@ export const groups: Section<'groups'> = {
   nameOf: (item) => textOf(item, 'name').toLowerCase(),
   reference: (item) => ({ refers: 'group', to: textOf(item, 'name') }),
   identity: ['name'],
-  all: async (db) => (await store.groups(db)).map(({ id, name, active, members }) => ({ id, item: { name, active, members } })),
+  all: async (db) =>
+    (await store.groups(db)).map(({ id, name, active, members, second_factor: secondFactor }) => ({
+      id,
+      item: { name, active, members, secondFactor },
+    })),
   async write(b, changes) {
     const everyone = await everyoneId(b.uow);
     const allowed = changes.filter((change) => {
@@ -133,8 +137,9 @@ export const groups: Section<'groups'> = {
     });
     // Groups nest, so each is there before it is a member.
     for (const { id, before, after } of allowed) {
-      if (before) await store.writeGroup(b.uow, { id, active: after.active });
-      else await store.addGroup(b.uow, { id, name: after.name, active: after.active });
+      const { name, active, secondFactor } = after;
+      if (before) await store.writeGroup(b.uow, { id, active, secondFactor });
+      else await store.addGroup(b.uow, { id, name, active, secondFactor });
     }
     for (const { id, before, after } of allowed) {
       await store.writeMembers(b.uow, id, after.members);

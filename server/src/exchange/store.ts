@@ -92,10 +92,10 @@ export function people(db: Db) {
 }
 
 export function groups(db: Db) {
-  return rows<{ id: string; name: string; active: boolean; members: string[] }>(
+  return rows<{ id: string; name: string; active: boolean; second_factor: boolean; members: string[] }>(
     db,
     'exchange.groups',
-    `select g.id, g.name, g.active, coalesce((select array_agg(m.member_id order by coalesce(p.login, p.name) collate "C") from membership m join principal p on p.id = m.member_id
+    `select g.id, g.name, g.active, g.second_factor, coalesce((select array_agg(m.member_id order by coalesce(p.login, p.name) collate "C") from membership m join principal p on p.id = m.member_id
          where m.group_id = g.id), '{}') as members
      from principal g where g.kind = 'group' order by g.name collate "C"`,
     [],
@@ -144,16 +144,21 @@ export async function writePerson(db: Db, p: ItemOf<'people'> & { id: string }):
   );
 }
 
-export async function addGroup(db: Db, g: { id: string; name: string; active: boolean }): Promise<void> {
-  await run(db, 'exchange.addGroup', `insert into principal (id, kind, name, active) values ($1, 'group', $2, $3)`, [
+export async function addGroup(db: Db, g: { id: string; name: string; active: boolean; secondFactor: boolean }): Promise<void> {
+  await run(db, 'exchange.addGroup', `insert into principal (id, kind, name, active, second_factor) values ($1, 'group', $2, $3, $4)`, [
     g.id,
     g.name,
     g.active,
+    g.secondFactor,
   ]);
 }
 
-export async function writeGroup(db: Db, g: { id: string; active: boolean }): Promise<void> {
-  await run(db, 'exchange.writeGroup', 'update principal set active = $2, revision = revision + 1 where id = $1', [g.id, g.active]);
+export async function writeGroup(db: Db, g: { id: string; active: boolean; secondFactor: boolean }): Promise<void> {
+  await run(db, 'exchange.writeGroup', 'update principal set active = $2, second_factor = $3, revision = revision + 1 where id = $1', [
+    g.id,
+    g.active,
+    g.secondFactor,
+  ]);
 }
 
 export async function writeMembers(db: Db, groupId: string, members: readonly string[]): Promise<void> {

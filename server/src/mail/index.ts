@@ -5,6 +5,7 @@ export {
   chooseMail,
   lockMail,
   mailSetting,
+  mailsNotArrived,
   mailsOfMessages,
   receivers,
   recentMails,

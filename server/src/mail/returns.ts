@@ -4,7 +4,7 @@ import type pg from 'pg';
 import type { Logger } from 'pino';
 import PostalMime from 'postal-mime';
 import { SMTPServer } from 'smtp-server';
-import type { MailReturns } from '../kernel/index.js';
+import { ConfigWrong, type MailReturns } from '../kernel/index.js';
 import * as store from './store.js';
 
 /** What a report says of a mail, the first that matters of several receivers. Source: RFC 3464 §2.3.3–2.3.6. */
@@ -139,9 +139,12 @@ export async function openReturns(
     },
   });
   server.on('error', (error) => log.warn({ err: error }, 'returns of mail'));
+  const { host, port } = given.returns;
   await new Promise<void>((resolve, reject) => {
-    server.once('error', reject);
-    server.listen(given.returns.port, given.returns.host, resolve);
+    server.once('error', ({ message }) =>
+      reject(new ConfigWrong(`MAIL_RETURNS says ${host}:${port}, where nothing can listen: ${message}`)),
+    );
+    server.listen(port, host, resolve);
   });
   return {
     port: (server.server.address() as AddressInfo).port,

@@ -169,14 +169,22 @@ export interface MailRow extends Record<string, unknown> {
 const mailRows = `select m.id, m.to_id, p.name as to_name, m.address, m.kind, m.subject, m.state, m.tries, m.queued_at, m.ended_at, m.problem, m.body is not null as whole
   from mail m join principal p on p.id = m.to_id`;
 
-/** What did not arrive first (of what came back, that of the last two weeks), then the newest. */
-export function recentMails(db: Db, most: number) {
-  return rows<MailRow>(
+/** What did not arrive and can be sent again, and what came back in the last two weeks. */
+const notArrived = `(m.state in ('refused', 'uncertain') and m.body is not null) or (m.state = 'returned' and m.ended_at > now() - interval '14 days')`;
+
+/** How much of it there is, and since which day. */
+export async function mailsNotArrived(db: Db): Promise<{ readonly n: number; readonly since: string | null }> {
+  return (await row<{ n: number; since: string | null }>(
     db,
-    'mail.recent',
-    `${mailRows} order by (m.state in ('refused', 'uncertain') and m.body is not null) or (m.state = 'returned' and m.ended_at > now() - interval '14 days') desc, m.queued_at desc, m.id limit $1`,
-    [most],
-  );
+    'mail.notArrived',
+    `select count(*)::int as n, min(repository_date(m.ended_at))::text as since from mail m
+     where m.state in ('refused', 'uncertain', 'returned') and (${notArrived})`,
+  ))!;
+}
+
+/** What did not arrive first, then the newest. */
+export function recentMails(db: Db, most: number) {
+  return rows<MailRow>(db, 'mail.recent', `${mailRows} order by ${notArrived} desc, m.queued_at desc, m.id limit $1`, [most]);
 }
 
 export async function lockMail(db: Db, id: string): Promise<MailRow | undefined> {

@@ -6,6 +6,7 @@ import { recordsUnread } from '../criteria/index.js';
 import { countTasks, dueGroups, listBatches, vintageWords } from '../docket/index.js';
 import { openNotices, unacknowledgedFor } from '../holds/index.js';
 import { lastVerification } from '../ledger/index.js';
+import { mailsNotArrived } from '../mail/index.js';
 import { mayAtRepository, type PersonAccess, type SignedIn } from '../kernel/index.js';
 import { raisesWaiting } from '../plan/index.js';
 import { reviewsWaiting } from '../reviews/index.js';
@@ -43,12 +44,18 @@ async function verificationFor(
   return last.ok && on + verifyEveryDays > civilDate(today) ? null : { last: formatCivilDate(on) };
 }
 
+/** What did not arrive of mail, for who looks after what goes out. */
+async function mailFor({ pool }: Services, access: PersonAccess): Promise<{ readonly n: number; readonly since: string | null }> {
+  const theirs = hasRight(access.anywhere, 'connect') && (await mayAtRepository(pool, access, 'connect'));
+  return theirs ? mailsNotArrived(pool) : { n: 0, since: null };
+}
+
 /** What needs a person, most pressing first. Each line has its act; nothing here is only news. */
 async function todayFor(services: Services, person: SignedIn): Promise<Told<TodayLine>[]> {
   const { pool } = services;
   const access = await services.access.of(person);
   const may = (right: 'dispose' | 'hold' | 'deposit'): boolean => hasRight(access.anywhere, right);
-  const [trouble, verification, batches, groups, notices, late, arrivals, gaps, asked, unread, raises, reviews] = await Promise.all([
+  const [trouble, verification, batches, groups, notices, late, arrivals, gaps, asked, unread, raises, reviews, mail] = await Promise.all([
     troublesFor(services, access),
     verificationFor(services, person, access),
     listBatches(services, person),
@@ -65,6 +72,7 @@ async function todayFor(services: Services, person: SignedIn): Promise<Told<Toda
     hasRight(access.anywhere, 'grant')
       ? reviewsWaiting(pool, { sets: access.sets('grant'), but: person.id })
       : { n: 0, due: null, id: null },
+    mailFor(services, access),
   ]);
   const lines: Told<TodayLine>[] = [];
   for (const b of batches) {
@@ -158,6 +166,17 @@ async function todayFor(services: Services, person: SignedIn): Promise<Told<Toda
       detail: message('reports.reviewDue', { due: { day: reviews.due! } }),
       act: message('reports.act.look'),
       link: `/access/reviews/${reviews.id!}`,
+    });
+  }
+  if (mail.n > 0) {
+    lines.push({
+      key: 'mail',
+      when: 'today',
+      mark: 'waiting',
+      sentence: message('reports.mailNotArrived', { n: mail.n }),
+      detail: message('reports.since', { since: { day: mail.since ?? person.today } }),
+      act: message('reports.act.look'),
+      link: '/setup/mail',
     });
   }
   for (const { kind, n, since } of asked) {

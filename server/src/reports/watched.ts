@@ -23,6 +23,7 @@ const watched = [
   'said how contents are checked',
   'found damaged content',
   'granted',
+  'changed access tags',
 ];
 
 /** Whether somebody audits the whole repository and does not keep it: these watch what others do. */

@@ -65,6 +65,7 @@ export const exchange: Readonly<Record<keyof typeof en, string>> = {
   'exchange.part.readyTitles': 'vorbereitete Titel',
   'exchange.part.retiredOn': 'stillgelegt am',
   'exchange.part.rules': 'Regeln',
+  'exchange.part.secondFactor': 'zweiter Faktor',
   'exchange.part.signs': 'wonach er sucht',
   'exchange.part.standAlone': 'steht für sich',
   'exchange.part.subject': 'Thema',

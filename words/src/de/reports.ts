@@ -27,6 +27,7 @@ export const reports: Record<keyof typeof english, string> = {
   'reports.dueNotInBatch':
     '{n, plural, one {Eine Unterlage aus {series} {title} ist} other {# Unterlagen aus {series} {title} sind}} fällig und in keinem Posten',
   'reports.keptWithoutEndUntil': 'ohne Ende aufbewahrt, bis jemand entscheidet',
+  'reports.mailNotArrived': '{n, plural, one {Eine Mail} other {# Mails}} nicht angekommen',
   'reports.neverVerified': 'noch nie geschehen',
   'reports.noRule':
     '{n, plural, one {Eine Unterlage} other {# Unterlagen}} in {series, plural, one {einer Serie} other {# Serien}} {n, plural, one {hat} other {haben}} keine Regel',

@@ -64,6 +64,7 @@ export const exchange = {
   'exchange.part.readyTitles': 'ready titles',
   'exchange.part.retiredOn': 'retired on',
   'exchange.part.rules': 'rules',
+  'exchange.part.secondFactor': 'second factor',
   'exchange.part.signs': 'what it looks for',
   'exchange.part.standAlone': 'stands alone',
   'exchange.part.subject': 'subject',

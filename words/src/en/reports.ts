@@ -25,6 +25,7 @@ export const reports = {
   'reports.dueNotInBatch':
     '{n, plural, one {One record of {series} {title} is} other {# records of {series} {title} are}} due and not in a batch',
   'reports.keptWithoutEndUntil': 'kept without end until somebody decides',
+  'reports.mailNotArrived': '{n, plural, one {One mail} other {# mails}} did not arrive',
   'reports.neverVerified': 'never done yet',
   'reports.noRule':
     '{n, plural, one {One record} other {# records}} in {series, plural, one {one series} other {# series}} {n, plural, one {has} other {have}} no rule',

@@ -1,16 +1,14 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, model, output, signal, untracked } from '@angular/core';
-import { access, type AccessShift, type MarkingLine, type OutcomeLine, type Problem } from '@key-cellar/contract';
-import { Button } from 'primeng/button';
+import { access, type AccessShift, type MarkingLine, type OutcomeLine } from '@key-cellar/contract';
 import { EMPTY, type Observable } from 'rxjs';
-import { AccessShiftWords } from '../kit/accessShift';
-import { Api, toProblem } from '../kit/api';
+import { Api } from '../kit/api';
 import { Choices } from '../kit/choices';
 import { loaded } from '../kit/loaded';
-import { LongTextField } from '../kit/longTextField';
-import { ProblemNotice } from '../kit/notice';
 import { NumberField } from '../kit/numberField';
 import { ResultList } from '../kit/resultList';
 import { Sheet } from '../kit/sheet';
+import { TryFirst } from '../kit/tryFirst';
+import { Trying } from '../kit/trying';
 import { markingWords } from './markingWords';
 
 interface Effect {
@@ -22,13 +20,13 @@ interface Effect {
 /** Marks a place or records: a level, and caveats. It is tried first, and says whose access changes. */
 @Component({
   selector: 'kc-marking-sheet',
-  imports: [AccessShiftWords, Button, Choices, LongTextField, NumberField, ProblemNotice, ResultList, Sheet],
+  imports: [Choices, NumberField, ResultList, Sheet, TryFirst],
   template: `
     <kc-sheet [(open)]="open" [heading]="heading()">
       @if (results(); as lines) {
         <kc-result-list [lines]="lines" />
       } @else {
-        <form class="form" novalidate (submit)="$event.preventDefault(); send(effect() === null)">
+        <form class="form" novalidate (submit)="$event.preventDefault(); send()">
           <p class="sheet-note">
             @if (place()) {
               <ng-container i18n
@@ -49,9 +47,9 @@ interface Effect {
             [min]="0"
             [max]="cleared.value()?.level ?? 0"
             [hint]="hint()"
-            [wrong]="wrong()['/level']"
+            [wrong]="trying.doing.wrong()['/level']"
             [value]="level()"
-            (valueChange)="level.set($event); effect.set(null)"
+            (valueChange)="level.set($event); trying.forget()"
           />
           @if (caveatOptions().length > 0) {
             <kc-choices
@@ -60,29 +58,10 @@ interface Effect {
               i18n-label
               [options]="caveatOptions()"
               [value]="caveats()"
-              (valueChange)="caveats.set($event); effect.set(null)"
+              (valueChange)="caveats.set($event); trying.forget()"
             />
           }
-          <kc-long-text-field
-            field="marking-reason"
-            label="Reason"
-            i18n-label
-            [needed]="true"
-            [rows]="2"
-            [maxlength]="2000"
-            [value]="reason()"
-            (valueChange)="reason.set($event)"
-          />
-          @if (effect(); as e) {
-            @if (refused(e); as n) {
-              <p class="madder" i18n>
-                {n, plural, =1 {One record is left as it is} other {{{ n }} records are left as they are}}: {{ e.results![0]!.why }}
-              </p>
-            }
-            <kc-access-shift [shift]="e.access" />
-          }
-          <kc-problem [problem]="problem()" />
-          <p-button type="submit" [disabled]="busy() || !ready()" [label]="effect() === null ? labels.look : labels.mark" />
+          <kc-try-first [what]="trying" reasonField="marking-reason" [ready]="level() !== null" [label]="labels.mark" />
         </form>
       }
     </kc-sheet>
@@ -90,7 +69,7 @@ interface Effect {
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class MarkingSheet {
-  protected readonly labels = { look: $localize`See the effect`, mark: $localize`Mark so` };
+  protected readonly labels = { mark: $localize`Mark so` };
   private readonly api = inject(Api);
   /** Either a place, in the revision that is shown, or records. */
   readonly place = input<{ readonly id: string; readonly revision: number } | null>(null);
@@ -117,13 +96,8 @@ export class MarkingSheet {
   private readonly chosen = signal<readonly string[]>([]);
   protected readonly level = signal<number | null>(0);
   protected readonly caveats = signal<readonly string[]>([]);
-  protected readonly reason = signal('');
-  protected readonly effect = signal<Effect | null>(null);
   protected readonly results = signal<readonly OutcomeLine[] | null>(null);
-  protected readonly busy = signal(false);
-  protected readonly problem = signal<Problem | null>(null);
-  protected readonly wrong = computed(() => Object.fromEntries((this.problem()?.fields ?? []).map((f) => [f.pointer, f.sentence])));
-  protected readonly ready = computed(() => this.reason().trim().length >= 3 && this.level() !== null);
+  protected readonly trying = new Trying<Effect>();
 
   constructor() {
     effect(() => {
@@ -132,44 +106,27 @@ export class MarkingSheet {
         this.chosen.set(this.recordIds());
         this.level.set(this.now().level);
         this.caveats.set(this.now().caveats);
-        this.reason.set('');
-        this.effect.set(null);
+        this.trying.begin();
         this.results.set(null);
-        this.problem.set(null);
       });
     });
   }
 
-  /** How many records would be left as they are; those are listed first. */
-  protected refused({ results }: Effect): number {
-    return (results ?? []).filter((r) => r.outcome === 'refused').length;
-  }
-
-  private call(dryRun: boolean): Observable<Effect> {
-    const body = { level: this.level()!, caveats: this.caveats(), reason: this.reason().trim(), dryRun };
+  private call(how: { readonly dryRun: boolean; readonly reason: string }): Observable<Effect> {
+    const body = { level: this.level()!, caveats: this.caveats(), ...how };
     const place = this.place();
     if (place) return this.api.call(access.markPlace, { params: { id: place.id }, body: { ...body, revision: place.revision } });
     return this.api.call(access.markRecords, { body: { ...body, recordIds: [...this.chosen()] } });
   }
 
-  protected send(dryRun: boolean): void {
-    this.busy.set(true);
-    this.problem.set(null);
-    this.call(dryRun).subscribe({
-      next: (said) => {
-        this.busy.set(false);
-        if (dryRun) {
-          this.effect.set({ ...said, results: [...(said.results ?? [])].sort((a) => (a.outcome === 'refused' ? -1 : 1)) });
-          return;
-        }
+  protected send(): void {
+    this.trying.send(
+      (how) => this.call(how),
+      (said) => {
         if (said.results && this.chosen().length > 1) this.results.set(said.results);
         else this.open.set(false);
         this.done.emit();
       },
-      error: (error: unknown) => {
-        this.busy.set(false);
-        this.problem.set(toProblem(error));
-      },
-    });
+    );
   }
 }

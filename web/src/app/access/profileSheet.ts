@@ -1,19 +1,18 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, model, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { access, type AccessShift, type Problem, type ProfileLine } from '@key-cellar/contract';
+import { access, type ProfileLine } from '@key-cellar/contract';
 import type { Right } from '@key-cellar/core/access';
-import { Button } from 'primeng/button';
-import { AccessShiftWords } from '../kit/accessShift';
-import { Api, toProblem } from '../kit/api';
-import { ProblemNotice } from '../kit/notice';
+import { Api } from '../kit/api';
 import { Sheet } from '../kit/sheet';
 import { TextField } from '../kit/textField';
+import { TryFirst } from '../kit/tryFirst';
+import { Trying } from '../kit/trying';
 import { rightTitles } from './rightTitles';
 
 /** Makes a profile from single rights, or changes one; a change is tried first, and says whose access changes. */
 @Component({
   selector: 'kc-profile-sheet',
-  imports: [AccessShiftWords, Button, FormsModule, ProblemNotice, Sheet, TextField],
+  imports: [FormsModule, Sheet, TextField, TryFirst],
   template: `
     <kc-sheet [(open)]="open" [heading]="profile()?.title ?? labels.make">
       <form class="form" (submit)="$event.preventDefault(); send()">
@@ -23,9 +22,9 @@ import { rightTitles } from './rightTitles';
           i18n-label
           [needed]="true"
           [maxlength]="60"
-          [wrong]="wrong()['/title']"
+          [wrong]="trying.doing.wrong()['/title']"
           [value]="title()"
-          (valueChange)="title.set($event); forget()"
+          (valueChange)="title.set($event); trying.forget()"
         />
         <fieldset>
           <legend i18n>Rights</legend>
@@ -48,7 +47,7 @@ import { rightTitles } from './rightTitles';
             [attr.name]="'ownOnly'"
             [ngModel]="ownOnly()"
             [ngModelOptions]="{ standalone: true }"
-            (ngModelChange)="ownOnly.set($event); forget()"
+            (ngModelChange)="ownOnly.set($event); trying.forget()"
           />
           <span i18n>Finding, reading and copying reach only what somebody deposited</span>
         </label>
@@ -59,14 +58,17 @@ import { rightTitles } from './rightTitles';
               [attr.name]="'active'"
               [ngModel]="active()"
               [ngModelOptions]="{ standalone: true }"
-              (ngModelChange)="active.set($event); forget()"
+              (ngModelChange)="active.set($event); trying.forget()"
             />
             <span i18n>In use: it can be given; what was given with it goes on either way</span>
           </label>
         }
-        <kc-access-shift [shift]="shift()" />
-        <kc-problem [problem]="problem()" />
-        <p-button type="submit" [disabled]="busy() || !title().trim() || rights().size === 0" [label]="button()" />
+        <kc-try-first
+          [what]="trying"
+          [ready]="title().trim() !== '' && rights().size > 0"
+          [first]="profile() !== null"
+          [label]="profile() === null ? labels.make : labels.save"
+        />
       </form>
     </kc-sheet>
   `,
@@ -93,7 +95,6 @@ import { rightTitles } from './rightTitles';
 export class ProfileSheet {
   protected readonly labels = {
     make: $localize`Make a profile`,
-    look: $localize`See the effect`,
     save: $localize`Save`,
   };
   protected readonly titles = rightTitles;
@@ -106,14 +107,7 @@ export class ProfileSheet {
   protected readonly rights = signal<ReadonlySet<Right>>(new Set());
   protected readonly ownOnly = signal(false);
   protected readonly active = signal(true);
-  protected readonly shift = signal<AccessShift | null>(null);
-  protected readonly busy = signal(false);
-  protected readonly problem = signal<Problem | null>(null);
-  protected readonly wrong = computed(() => Object.fromEntries((this.problem()?.fields ?? []).map((f) => [f.pointer, f.sentence])));
-  protected readonly button = computed(() => {
-    if (!this.profile()) return this.labels.make;
-    return this.shift() === null ? this.labels.look : this.labels.save;
-  });
+  protected readonly trying = new Trying();
 
   constructor() {
     effect(() => {
@@ -124,15 +118,9 @@ export class ProfileSheet {
         this.rights.set(new Set(profile?.rights ?? ['discover', 'read']));
         this.ownOnly.set(profile?.ownOnly ?? false);
         this.active.set(profile?.active ?? true);
-        this.shift.set(null);
-        this.problem.set(null);
+        this.trying.begin();
       });
     });
-  }
-
-  /** What was seen does not hold any more. */
-  protected forget(): void {
-    this.shift.set(null);
   }
 
   protected choose(right: Right, chosen: boolean): void {
@@ -140,42 +128,24 @@ export class ProfileSheet {
     if (chosen) rights.add(right);
     else rights.delete(right);
     this.rights.set(rights);
-    this.forget();
+    this.trying.forget();
   }
 
   protected send(): void {
-    const [profile, dryRun] = [this.profile(), this.shift() === null];
+    const profile = this.profile();
     const body = { title: this.title().trim(), rights: [...this.rights()], ownOnly: this.ownOnly() };
-    this.busy.set(true);
-    this.problem.set(null);
     const done = (): void => {
-      this.busy.set(false);
       this.open.set(false);
       this.changed.emit();
     };
-    const failed = (error: unknown): void => {
-      this.busy.set(false);
-      this.problem.set(toProblem(error));
-    };
     if (!profile) {
-      this.api.call(access.makeProfile, { body }).subscribe({ next: done, error: failed });
+      this.trying.doing.run(this.api.call(access.makeProfile, { body }), done);
       return;
     }
-    this.api
-      .call(access.changeProfile, {
-        params: { id: profile.code },
-        body: { ...body, active: this.active(), revision: profile.revision!, dryRun },
-      })
-      .subscribe({
-        next: ({ access: shift }) => {
-          if (!dryRun) {
-            done();
-            return;
-          }
-          this.busy.set(false);
-          this.shift.set(shift);
-        },
-        error: failed,
-      });
+    const change = { ...body, active: this.active(), revision: profile.revision! };
+    this.trying.send(
+      ({ dryRun }) => this.api.call(access.changeProfile, { params: { id: profile.code }, body: { ...change, dryRun } }),
+      done,
+    );
   }
 }

@@ -1,17 +1,14 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, model, output, signal, untracked } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { tags, type AccessShift, type OutcomeLine, type TagRef } from '@key-cellar/contract';
-import { Button } from 'primeng/button';
 import { EMPTY, type Observable } from 'rxjs';
-import { AccessShiftWords } from '../kit/accessShift';
 import { Api } from '../kit/api';
 import { Choices } from '../kit/choices';
-import { Doing } from '../kit/doing';
 import { loaded } from '../kit/loaded';
-import { LongTextField } from '../kit/longTextField';
-import { ProblemNotice } from '../kit/notice';
 import { ResultList } from '../kit/resultList';
 import { Sheet } from '../kit/sheet';
+import { TryFirst } from '../kit/tryFirst';
+import { Trying } from '../kit/trying';
 
 interface Effect {
   readonly access: AccessShift | null;
@@ -22,13 +19,13 @@ interface Effect {
 /** Puts access tags on a place or on records, or takes them off. It is tried first, and says whose access changes. */
 @Component({
   selector: 'kc-tags-sheet',
-  imports: [AccessShiftWords, Button, Choices, LongTextField, ProblemNotice, ResultList, RouterLink, Sheet],
+  imports: [Choices, ResultList, RouterLink, Sheet, TryFirst],
   template: `
     <kc-sheet [(open)]="open" [heading]="heading()">
       @if (results(); as lines) {
         <kc-result-list [lines]="lines" />
       } @else {
-        <form class="form" novalidate (submit)="$event.preventDefault(); send(effect() === null)">
+        <form class="form" novalidate (submit)="$event.preventDefault(); send()">
           <p class="sheet-note">
             @if (place()) {
               <ng-container i18n>Whoever was given access by a tag has it here, and on all that lies in it.</ng-container>
@@ -49,7 +46,7 @@ interface Effect {
               i18n-label
               [options]="inUse()"
               [value]="put()"
-              (valueChange)="put.set($event); effect.set(null)"
+              (valueChange)="put.set($event); trying.forget()"
             />
             <kc-choices
               field="tags-take"
@@ -57,7 +54,7 @@ interface Effect {
               i18n-label
               [options]="options()"
               [value]="take()"
-              (valueChange)="take.set($event); effect.set(null)"
+              (valueChange)="take.set($event); trying.forget()"
             />
           } @else {
             <kc-choices
@@ -66,29 +63,10 @@ interface Effect {
               i18n-label
               [options]="inUse()"
               [value]="carried()"
-              (valueChange)="carried.set($event); effect.set(null)"
+              (valueChange)="carried.set($event); trying.forget()"
             />
           }
-          <kc-long-text-field
-            field="tags-reason"
-            label="Reason"
-            i18n-label
-            [needed]="true"
-            [rows]="2"
-            [maxlength]="2000"
-            [value]="reason()"
-            (valueChange)="reason.set($event)"
-          />
-          @if (effect(); as e) {
-            @if (refused(e).length; as n) {
-              <p class="madder" i18n>
-                {n, plural, =1 {One record is left as it is} other {{{ n }} records are left as they are}}: {{ refused(e)[0]!.why }}
-              </p>
-            }
-            <kc-access-shift [shift]="e.access" />
-          }
-          <kc-problem [problem]="doing.problem()" />
-          <p-button type="submit" [disabled]="doing.busy() || !ready()" [label]="effect() === null ? labels.look : labels.save" />
+          <kc-try-first [what]="trying" reasonField="tags-reason" [ready]="changes()" [label]="labels.save" />
         </form>
       }
     </kc-sheet>
@@ -96,7 +74,7 @@ interface Effect {
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class TagsSheet {
-  protected readonly labels = { look: $localize`See the effect`, save: $localize`Save` };
+  protected readonly labels = { save: $localize`Save` };
   private readonly api = inject(Api);
   /** Either a place, in the revision that is shown, or records. */
   readonly place = input<{ readonly id: string; readonly revision: number } | null>(null);
@@ -126,10 +104,8 @@ export class TagsSheet {
   protected readonly carried = signal<readonly string[]>([]);
   protected readonly put = signal<readonly string[]>([]);
   protected readonly take = signal<readonly string[]>([]);
-  protected readonly reason = signal('');
-  protected readonly effect = signal<Effect | null>(null);
   protected readonly results = signal<readonly OutcomeLine[] | null>(null);
-  protected readonly doing = new Doing();
+  protected readonly trying = new Trying<Effect>();
   /** What is put on and taken off. */
   private readonly change = computed(() => {
     const now = this.now();
@@ -137,10 +113,7 @@ export class TagsSheet {
     const [had, has] = [now.map((t) => t.id), this.carried()];
     return { put: has.filter((id) => !had.includes(id)), take: had.filter((id) => !has.includes(id)) };
   });
-  protected readonly ready = computed(() => {
-    const { put, take } = this.change();
-    return this.reason().trim().length >= 3 && put.length + take.length > 0;
-  });
+  protected readonly changes = computed(() => this.change().put.length + this.change().take.length > 0);
 
   constructor() {
     effect(() => {
@@ -150,37 +123,29 @@ export class TagsSheet {
         this.carried.set((this.now() ?? []).map((t) => t.id));
         this.put.set([]);
         this.take.set(this.taken());
-        this.reason.set('');
-        this.effect.set(null);
+        this.trying.begin();
         this.results.set(null);
-        this.doing.problem.set(null);
       });
     });
   }
 
-  /** Records that would be left as they are. */
-  protected refused({ results }: Effect): readonly OutcomeLine[] {
-    return (results ?? []).filter((r) => r.outcome === 'refused');
-  }
-
-  private call(dryRun: boolean): Observable<Effect> {
-    const [place, reason] = [this.place(), this.reason().trim()];
+  private call(how: { readonly dryRun: boolean; readonly reason: string }): Observable<Effect> {
+    const place = this.place();
     if (place) {
-      const body = { tagIds: [...this.carried()], revision: place.revision, reason, dryRun };
+      const body = { ...how, tagIds: [...this.carried()], revision: place.revision };
       return this.api.call(tags.ofPlace, { params: { id: place.id }, body });
     }
-    return this.api.call(tags.ofRecords, { body: { recordIds: [...this.chosen()], ...this.change(), reason, dryRun } });
+    return this.api.call(tags.ofRecords, { body: { ...how, recordIds: [...this.chosen()], ...this.change() } });
   }
 
-  protected send(dryRun: boolean): void {
-    this.doing.run(this.call(dryRun), (said) => {
-      if (dryRun) {
-        this.effect.set(said);
-        return;
-      }
-      if (said.results && this.chosen().length > 1) this.results.set(said.results);
-      else this.open.set(false);
-      this.done.emit();
-    });
+  protected send(): void {
+    this.trying.send(
+      (how) => this.call(how),
+      (said) => {
+        if (said.results && this.chosen().length > 1) this.results.set(said.results);
+        else this.open.set(false);
+        this.done.emit();
+      },
+    );
   }
 }

@@ -1,17 +1,14 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, model, output, signal, untracked } from '@angular/core';
 import { access, people, tags, type AccessShift } from '@key-cellar/contract';
-import { Button } from 'primeng/button';
 import type { Observable } from 'rxjs';
-import { AccessShiftWords } from '../kit/accessShift';
 import { Api } from '../kit/api';
 import { Choice } from '../kit/choice';
 import { DateField } from '../kit/dateField';
-import { Doing } from '../kit/doing';
-import { LongTextField } from '../kit/longTextField';
-import { ProblemNotice } from '../kit/notice';
 import { principalChoices } from '../kit/principals';
 import { profileChoices } from '../kit/profiles';
 import { Sheet } from '../kit/sheet';
+import { TryFirst } from '../kit/tryFirst';
+import { Trying } from '../kit/trying';
 import type { GrantTask } from './grantsTable';
 
 /** What access is given to. */
@@ -26,11 +23,11 @@ const giving = { place: people.giveGrant, record: access.giveOnRecord, tag: tags
 /** Gives, changes or ends access to a place or a record, or by a tag. It is tried first, and says whose access changes. */
 @Component({
   selector: 'kc-grant-sheet',
-  imports: [AccessShiftWords, Button, Choice, DateField, LongTextField, ProblemNotice, Sheet],
+  imports: [Choice, DateField, Sheet, TryFirst],
   template: `
     <kc-sheet [open]="task() !== null" (openChange)="$event || task.set(null)" [heading]="heading()">
       @if (task(); as t) {
-        <form class="form" (submit)="$event.preventDefault(); send(shift() === null)">
+        <form class="form" (submit)="$event.preventDefault(); send(t)">
           @if (t.kind === 'give') {
             <kc-choice
               field="grant-who"
@@ -38,7 +35,7 @@ const giving = { place: people.giveGrant, record: access.giveOnRecord, tag: tags
               i18n-label
               [options]="options()"
               [value]="principalId()"
-              (valueChange)="principalId.set($event); forget()"
+              (valueChange)="principalId.set($event); trying.forget()"
             />
           } @else {
             <p>
@@ -52,7 +49,7 @@ const giving = { place: people.giveGrant, record: access.giveOnRecord, tag: tags
               i18n-label
               [options]="profiles()"
               [value]="profile()"
-              (valueChange)="profile.set($event ?? 'reader'); forget()"
+              (valueChange)="profile.set($event ?? 'reader'); trying.forget()"
             />
             <div class="two">
               <kc-date-field
@@ -60,30 +57,23 @@ const giving = { place: people.giveGrant, record: access.giveOnRecord, tag: tags
                 label="From"
                 i18n-label
                 [value]="from()"
-                (valueChange)="from.set($event ?? null); forget()"
+                (valueChange)="from.set($event ?? null); trying.forget()"
               />
               <kc-date-field
                 field="grant-until"
                 label="Until, that day included"
                 i18n-label
                 [value]="until()"
-                (valueChange)="until.set($event ?? null); forget()"
+                (valueChange)="until.set($event ?? null); trying.forget()"
               />
             </div>
           }
-          <kc-long-text-field
-            field="grant-reason"
-            label="Reason"
-            i18n-label
-            [needed]="true"
-            [rows]="2"
-            [maxlength]="2000"
-            [value]="reason()"
-            (valueChange)="reason.set($event)"
+          <kc-try-first
+            [what]="trying"
+            reasonField="grant-reason"
+            [ready]="t.kind !== 'give' || principalId() !== null"
+            [label]="labels[t.kind]"
           />
-          <kc-access-shift [shift]="shift()" />
-          <kc-problem [problem]="doing.problem()" />
-          <p-button type="submit" [disabled]="doing.busy() || !ready()" [label]="shift() === null ? labels.look : labels[t.kind]" />
         </form>
       }
     </kc-sheet>
@@ -99,7 +89,6 @@ const giving = { place: people.giveGrant, record: access.giveOnRecord, tag: tags
 })
 export class GrantSheet {
   protected readonly labels = {
-    look: $localize`See the effect`,
     give: $localize`Give access`,
     change: $localize`Save`,
     end: $localize`End access`,
@@ -115,12 +104,7 @@ export class GrantSheet {
   protected readonly profile = signal('reader');
   protected readonly from = signal<string | null>(null);
   protected readonly until = signal<string | null>(null);
-  protected readonly reason = signal('');
-  protected readonly shift = signal<AccessShift | null>(null);
-  protected readonly doing = new Doing();
-  protected readonly ready = computed(
-    () => this.reason().trim().length >= 3 && (this.task()?.kind !== 'give' || this.principalId() !== null),
-  );
+  protected readonly trying = new Trying();
   protected readonly heading = computed(() => {
     const { kind, name } = this.on();
     if (kind === 'tag') return this.byTag(name);
@@ -158,34 +142,24 @@ export class GrantSheet {
     this.profile.set(grant?.profile ?? 'reader');
     this.from.set(grant?.from ?? null);
     this.until.set(grant?.until ?? null);
-    this.reason.set(task?.kind === 'change' ? task.grant.reason : '');
-    this.shift.set(null);
-    this.doing.problem.set(null);
+    this.trying.begin(task?.kind === 'change' ? task.grant.reason : '');
   }
 
-  /** What was seen does not hold any more. */
-  protected forget(): void {
-    this.shift.set(null);
-  }
-
-  private call(task: GrantTask, dryRun: boolean): Observable<{ access: AccessShift | null }> {
+  private call(task: GrantTask, how: { readonly dryRun: boolean; readonly reason: string }): Observable<{ access: AccessShift | null }> {
     const { kind, id } = this.on();
-    const reason = this.reason().trim();
-    if (task.kind === 'end') return this.api.call(people.endGrant, { params: { id: task.grant.id }, body: { reason, dryRun } });
-    const body = { profile: this.profile(), from: this.from(), until: this.until(), reason, dryRun };
+    if (task.kind === 'end') return this.api.call(people.endGrant, { params: { id: task.grant.id }, body: how });
+    const body = { profile: this.profile(), from: this.from(), until: this.until(), ...how };
     if (task.kind === 'change') return this.api.call(people.changeGrant, { params: { id: task.grant.id }, body });
-    const given = { params: { id }, body: { ...body, principalId: this.principalId()! } };
-    return this.api.call(giving[kind], given);
+    return this.api.call(giving[kind], { params: { id }, body: { ...body, principalId: this.principalId()! } });
   }
 
-  protected send(dryRun: boolean): void {
-    this.doing.run(this.call(this.task()!, dryRun), ({ access: shift }) => {
-      if (dryRun) {
-        this.shift.set(shift);
-        return;
-      }
-      this.task.set(null);
-      this.done.emit();
-    });
+  protected send(task: GrantTask): void {
+    this.trying.send(
+      (how) => this.call(task, how),
+      () => {
+        this.task.set(null);
+        this.done.emit();
+      },
+    );
   }
 }

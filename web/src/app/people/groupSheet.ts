@@ -1,19 +1,17 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, model, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { people, type AccessShift, type GroupLine, type PersonLine } from '@key-cellar/contract';
-import { Button } from 'primeng/button';
-import { AccessShiftWords } from '../kit/accessShift';
+import { people, type GroupLine, type PersonLine } from '@key-cellar/contract';
 import { Api } from '../kit/api';
 import { Choices } from '../kit/choices';
-import { Doing } from '../kit/doing';
-import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
 import { TextField } from '../kit/textField';
+import { TryFirst } from '../kit/tryFirst';
+import { Trying } from '../kit/trying';
 
 /** A group: its name and who is in it; whose access changes by that is seen first. */
 @Component({
   selector: 'kc-group-sheet',
-  imports: [AccessShiftWords, Button, Choices, FormsModule, ProblemNotice, Sheet, TextField],
+  imports: [Choices, FormsModule, Sheet, TextField, TryFirst],
   template: `
     <kc-sheet [(open)]="open" [heading]="group()?.name ?? labels.add">
       <form class="form" (ngSubmit)="save()">
@@ -23,7 +21,7 @@ import { TextField } from '../kit/textField';
           i18n-label
           [needed]="true"
           [maxlength]="80"
-          [wrong]="doing.wrong()['/name']"
+          [wrong]="trying.doing.wrong()['/name']"
           [value]="name()"
           (valueChange)="name.set($event)"
         />
@@ -36,15 +34,15 @@ import { TextField } from '../kit/textField';
             i18n-label
             [options]="options()"
             [value]="memberIds()"
-            (valueChange)="memberIds.set($event); shift.set(null)"
+            (valueChange)="memberIds.set($event); trying.forget()"
           />
         }
-        @if (doing.wrong()['/memberIds']; as why) {
+        @if (trying.doing.wrong()['/memberIds']; as why) {
           <p class="madder" role="alert">{{ why }}</p>
         }
         @if (group() && !group()!.everyone) {
           <label class="check">
-            <input type="checkbox" name="active" [ngModel]="active()" (ngModelChange)="active.set($event); shift.set(null)" />
+            <input type="checkbox" name="active" [ngModel]="active()" (ngModelChange)="active.set($event); trying.forget()" />
             <span i18n>In use: its members have what it is given</span>
           </label>
         }
@@ -52,12 +50,11 @@ import { TextField } from '../kit/textField';
           <input type="checkbox" name="secondFactor" [ngModel]="secondFactor()" (ngModelChange)="secondFactor.set($event)" />
           <span i18n>Its members have to set up a second factor for signing in</span>
         </label>
-        <kc-access-shift [shift]="shift()" />
-        <kc-problem [problem]="doing.problem()" />
-        <p-button
-          type="submit"
-          [disabled]="doing.busy() || !name().trim()"
-          [label]="group() === null ? labels.add : touchesAccess() && shift() === null ? labels.look : labels.save"
+        <kc-try-first
+          [what]="trying"
+          [ready]="name().trim() !== ''"
+          [first]="touchesAccess()"
+          [label]="group() === null ? labels.add : labels.save"
         />
       </form>
     </kc-sheet>
@@ -72,7 +69,7 @@ import { TextField } from '../kit/textField';
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class GroupSheet {
-  protected readonly labels = { add: $localize`Add a group`, look: $localize`See the effect`, save: $localize`Save` };
+  protected readonly labels = { add: $localize`Add a group`, save: $localize`Save` };
   private readonly api = inject(Api);
   readonly open = model.required<boolean>();
   /** Null: a new one. */
@@ -84,8 +81,7 @@ export class GroupSheet {
   protected readonly active = signal(true);
   protected readonly secondFactor = signal(false);
   protected readonly memberIds = signal<readonly string[]>([]);
-  protected readonly doing = new Doing();
-  protected readonly shift = signal<AccessShift | null>(null);
+  protected readonly trying = new Trying();
   /** Whether somebody may do more or less by what is said here. */
   protected readonly touchesAccess = computed(() => {
     const group = this.group();
@@ -108,8 +104,7 @@ export class GroupSheet {
         this.active.set(group?.active ?? true);
         this.secondFactor.set(group?.secondFactor ?? false);
         this.memberIds.set(group?.members.map((m) => m.id) ?? []);
-        this.doing.problem.set(null);
-        this.shift.set(null);
+        this.trying.begin();
       });
     });
   }
@@ -122,13 +117,12 @@ export class GroupSheet {
       this.changed.emit();
     };
     if (group === null) {
-      this.doing.run(this.api.call(people.makeGroup, { body }), done);
+      this.trying.doing.run(this.api.call(people.makeGroup, { body }), done);
       return;
     }
-    const dryRun = this.touchesAccess() && this.shift() === null;
-    const change = { ...body, active: this.active(), revision: group.revision, dryRun };
-    this.doing.run(this.api.call(people.changeGroup, { params: { id: group.id }, body: change }), ({ access }) =>
-      dryRun ? this.shift.set(access) : done(),
-    );
+    const change = { ...body, active: this.active(), revision: group.revision };
+    this.trying.send(({ dryRun }) => this.api.call(people.changeGroup, { params: { id: group.id }, body: { ...change, dryRun } }), done, {
+      first: this.touchesAccess(),
+    });
   }
 }

@@ -1,19 +1,17 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, model, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { tags, type AccessShift, type TagLine } from '@key-cellar/contract';
-import { Button } from 'primeng/button';
-import { AccessShiftWords } from '../kit/accessShift';
+import { tags, type TagLine } from '@key-cellar/contract';
 import { Api } from '../kit/api';
-import { Doing } from '../kit/doing';
 import { LongTextField } from '../kit/longTextField';
-import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
 import { TextField } from '../kit/textField';
+import { TryFirst } from '../kit/tryFirst';
+import { Trying } from '../kit/trying';
 
 /** Makes an access tag, or changes one; a change is tried first, and says whose access changes. */
 @Component({
   selector: 'kc-tag-sheet',
-  imports: [AccessShiftWords, Button, FormsModule, LongTextField, ProblemNotice, Sheet, TextField],
+  imports: [FormsModule, LongTextField, Sheet, TextField, TryFirst],
   template: `
     <kc-sheet [(open)]="open" [heading]="tag()?.name ?? labels.make">
       <form class="form" (submit)="$event.preventDefault(); send()">
@@ -23,9 +21,9 @@ import { TextField } from '../kit/textField';
           i18n-label
           [needed]="true"
           [maxlength]="80"
-          [wrong]="doing.wrong()['/name']"
+          [wrong]="trying.doing.wrong()['/name']"
           [value]="name()"
-          (valueChange)="name.set($event); shift.set(null)"
+          (valueChange)="name.set($event); trying.forget()"
         />
         <kc-long-text-field
           field="tag-note"
@@ -34,7 +32,7 @@ import { TextField } from '../kit/textField';
           [rows]="2"
           [maxlength]="2000"
           [value]="note()"
-          (valueChange)="note.set($event); shift.set(null)"
+          (valueChange)="note.set($event); trying.forget()"
         />
         @if (tag()) {
           <label class="check">
@@ -43,14 +41,17 @@ import { TextField } from '../kit/textField';
               [attr.name]="'active'"
               [ngModel]="active()"
               [ngModelOptions]="{ standalone: true }"
-              (ngModelChange)="active.set($event); shift.set(null)"
+              (ngModelChange)="active.set($event); trying.forget()"
             />
             <span i18n>In use: it gives access to what carries it</span>
           </label>
         }
-        <kc-access-shift [shift]="shift()" />
-        <kc-problem [problem]="doing.problem()" />
-        <p-button type="submit" [disabled]="doing.busy() || name().trim() === ''" [label]="button()" />
+        <kc-try-first
+          [what]="trying"
+          [ready]="name().trim() !== ''"
+          [first]="tag() !== null"
+          [label]="tag() === null ? labels.make : labels.save"
+        />
       </form>
     </kc-sheet>
   `,
@@ -64,7 +65,7 @@ import { TextField } from '../kit/textField';
   changeDetection: ChangeDetectionStrategy.OnPush,
 })
 export class TagSheet {
-  protected readonly labels = { make: $localize`Make a tag`, look: $localize`See the effect`, save: $localize`Save` };
+  protected readonly labels = { make: $localize`Make a tag`, save: $localize`Save` };
   private readonly api = inject(Api);
   readonly open = model(false);
   /** Null: a new one. */
@@ -74,12 +75,7 @@ export class TagSheet {
   protected readonly name = signal('');
   protected readonly note = signal('');
   protected readonly active = signal(true);
-  protected readonly shift = signal<AccessShift | null>(null);
-  protected readonly doing = new Doing();
-  protected readonly button = computed(() => {
-    if (!this.tag()) return this.labels.make;
-    return this.shift() === null ? this.labels.look : this.labels.save;
-  });
+  protected readonly trying = new Trying();
 
   constructor() {
     effect(() => {
@@ -89,27 +85,26 @@ export class TagSheet {
         this.name.set(tag?.name ?? '');
         this.note.set(tag?.note ?? '');
         this.active.set(tag?.active ?? true);
-        this.shift.set(null);
-        this.doing.problem.set(null);
+        this.trying.begin();
       });
     });
   }
 
   protected send(): void {
-    const [tag, dryRun] = [this.tag(), this.shift() === null];
+    const tag = this.tag();
     const body = { name: this.name().trim(), note: this.note().trim() };
     const done = (id: string): void => {
       this.open.set(false);
       this.changed.emit(id);
     };
     if (!tag) {
-      this.doing.run(this.api.call(tags.make, { body }), ({ id }) => done(id));
+      this.trying.doing.run(this.api.call(tags.make, { body }), ({ id }) => done(id));
       return;
     }
-    const change = { params: { id: tag.id }, body: { ...body, active: this.active(), revision: tag.revision, dryRun } };
-    this.doing.run(this.api.call(tags.change, change), ({ access }) => {
-      if (dryRun) this.shift.set(access);
-      else done(tag.id);
-    });
+    const change = { ...body, active: this.active(), revision: tag.revision };
+    this.trying.send(
+      ({ dryRun }) => this.api.call(tags.change, { params: { id: tag.id }, body: { ...change, dryRun } }),
+      () => done(tag.id),
+    );
   }
 }
