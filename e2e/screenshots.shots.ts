@@ -36,6 +36,23 @@ async function aReview(page: Page, client: pg.Client): Promise<string> {
   return `/access/reviews/${id}`;
 }
 
+/** Two people on a folder that carries an access tag, side by side. */
+async function aComparison(one: (sql: string) => Promise<string>): Promise<string> {
+  const [a, b] = [await one(`select id from principal where login = 'mirela'`), await one(`select id from principal where login = 'kofi'`)];
+  return `/access/compare?person=${a}&place=${await one(`select id from place where code = 'Q-19'`)}&person2=${b}`;
+}
+
+/** The page of a visitor who was let in to one record. */
+async function aVisit(page: Page, recordId: string): Promise<string> {
+  await page.goto(`/records/${recordId}`);
+  await page.getByRole('button', { name: 'Visitor pass' }).click();
+  const sheet = page.getByRole('dialog', { name: 'Visitor pass' });
+  await sheet.getByLabel('For', { exact: true }).fill('Ragnhild Moe');
+  await sheet.getByLabel('Reason').fill('Compares the gauges of the sound.');
+  await sheet.getByRole('button', { name: 'Make the pass' }).click();
+  return sheet.getByLabel('Link').inputValue();
+}
+
 /** Waits until a picture is there, and not only its frame. */
 const drawn = (image: Locator): Promise<void> =>
   expect.poll(() => image.evaluate((element) => (element as HTMLImageElement).naturalWidth), { timeout: 30_000 }).toBeGreaterThan(0);
@@ -64,13 +81,12 @@ test('one picture of each main view', async ({ browser, app }) => {
     ['schedule', '/schedule'],
     ['rule', `/schedule/${await one(`select id from rule where code = 'R-BER-3'`)}`],
     ['forecast', '/schedule/forecast'],
-    ['questions', '/questions?whose=all'],
-    ['stencil', `/plan/stencils/${await one(`select id from stencil where title = 'Staff file'`)}`],
     ['hold', `/holds/${await one(`select id from hold where name = 'Ottoline inquiry'`)}`],
     ['docket', '/docket'],
     ['batch', `/docket/${await one(`select id from batch where number = 'D-2026-003'`)}`],
-    ['people', '/setup/people'],
+    ['person', `/setup/people/${await one(`select id from principal where login = 'kofi'`)}`],
     ['access', '/access'],
+    ['compare', await aComparison(one)],
     ['review', ''],
     ['proof', '/proof'],
   ];
@@ -86,6 +102,11 @@ test('one picture of each main view', async ({ browser, app }) => {
       await page.getByLabel('How long').fill('6 years');
       await page.getByText('get an earlier date').waitFor();
     }
+    if (name === 'access') {
+      await page.getByRole('gridcell', { name: /^Kofi Renner on DRG / }).click();
+      await page.getByRole('dialog', { name: 'Why' }).getByText('given on').first().waitFor();
+    }
+    if (name === 'compare') await page.getByRole('row', { name: /edit/ }).first().waitFor();
     if (name === 'proof') {
       await page.getByRole('button', { name: 'Verify all' }).click();
       await page.getByText('sealed entries are as they were sealed').waitFor();
@@ -99,6 +120,11 @@ test('one picture of each main view', async ({ browser, app }) => {
     await page.waitForLoadState('networkidle');
     await page.screenshot({ path: `${folder}${name}.png` });
   }
+  const visitor = await (await browser.newContext({ baseURL: app.url, viewport: { width: 1280, height: 800 }, locale: 'en-GB' })).newPage();
+  await visitor.goto(await aVisit(page, dossier));
+  await drawn(visitor.getByRole('img', { name: /^Page 1 of/ }));
+  await visitor.screenshot({ path: `${folder}pass.png` });
+  await visitor.context().close();
   await client.end();
   await page.goto('/receiving');
   await page.getByRole('button', { name: 'File Bollard test Berth 11.pdf' }).click();

@@ -41,6 +41,9 @@ export type Reference = z.infer<typeof reference>;
 const instant = z.iso.datetime({ offset: true });
 const marking = z.strictObject({ level: z.number().int().min(0).max(9), caveats: z.array(text(40)).max(20) });
 
+/** Who is given what, wherever it is given. */
+const given = { principal: id, profile: line(40), from: dateText.nullable(), until: dateText.nullable(), reason: prose(2000) };
+
 const jurisdiction = z.strictObject({
   name: line(80),
   partOf: line(80).nullable(),
@@ -162,11 +165,7 @@ export const placeItem = z.strictObject({
   grants: z
     .array(
       z.strictObject({
-        principal: id,
-        profile: line(40),
-        from: dateText.nullable(),
-        until: dateText.nullable(),
-        reason: prose(2000),
+        ...given,
         /** The stencil that placed it. */
         stencil: id.nullable(),
       }),
@@ -192,17 +191,7 @@ const accessTag = z.strictObject({
   name: line(80),
   note: prose(2000),
   active: z.boolean(),
-  grants: z
-    .array(
-      z.strictObject({
-        principal: id,
-        profile: line(40),
-        from: dateText.nullable(),
-        until: dateText.nullable(),
-        reason: prose(2000),
-      }),
-    )
-    .max(1000),
+  grants: z.array(z.strictObject(given)).max(1000),
 });
 
 /** The files of a package, in the order in which they depend on each other; each is a list of these. */

@@ -195,6 +195,7 @@ describe('access tags', () => {
     await change(ids['inquiry']!, { active: false });
     expect(await sees('outsider', ids['one']!)).toBeFalse();
     expect(await problemOf(tag([ids['one']!], [ids['inquiry']!]))).toBe('The access tag “Inquiry” is not in use.');
+    expect(await problemOf(carry(world.ids.A02, [ids['inquiry']!]))).toBe('The access tag “Inquiry” is not in use.');
     expect(await problemOf(giveBy(ids['inquiry']!, world.ids.reader))).toBe('The access tag “Inquiry” is not in use.');
     expect((await tag([ids['one']!], [], [ids['inquiry']!])).results.map((r) => r.outcome)).toEqual(['skipped']);
     await change(ids['inquiry']!, { active: true });

@@ -118,12 +118,12 @@ export async function unusedOf(db: Db, ids: readonly string[]): Promise<Set<stri
          select from ledger_entry e
          where e.actor_id = g.principal_id and e.at >= g.made_at and (
            (e.subject_kind = 'record' and (e.subject_id = g.record_id or exists (
-              select from record r join access_set s on s.id = r.access_set_id where r.id = e.subject_id and (
-                r.places @> array[g.place_id] or s.tags @> array[g.tag_id]
-                or exists (select from place c where c.id = any (r.places) and c.access_tags @> array[g.tag_id])))))
+              select from record r where r.id = e.subject_id and (r.places @> array[g.place_id] or (g.tag_id is not null and (
+                exists (select from access_set s where s.id = r.access_set_id and s.tags @> array[g.tag_id])
+                or exists (select from place c where c.id = any (r.places) and c.access_tags @> array[g.tag_id])))))))
            or (e.subject_kind = 'place' and exists (
-              select from place p join place c on c.id = any (p.ancestors)
-              where p.id = e.subject_id and (c.id = g.place_id or c.access_tags @> array[g.tag_id])))))`,
+              select from place p where p.id = e.subject_id and (p.ancestors @> array[g.place_id] or (g.tag_id is not null
+                and exists (select from place c where c.id = any (p.ancestors) and c.access_tags @> array[g.tag_id])))))))`,
     [ids],
   );
   return new Set(found.map((r) => r.id));

@@ -14,7 +14,7 @@ import {
 } from '../kernel/index.js';
 import { loadSnapshot, somebodySetsUp } from './book.js';
 import { accessShift, accessStanding, type Scope } from './change.js';
-import { grantSubject } from './grants.js';
+import { grantSubject, placeGrant, type GivenOn } from './grants.js';
 import { loadProfiles, ownProfiles } from './profileStore.js';
 import * as store from './store.js';
 
@@ -61,6 +61,14 @@ export async function requireWithin(uow: UnitOfWork, access: PersonAccess, setId
   if (sentence) throw new Problem(403, 'not-allowed', sentence);
 }
 
+/** Who gives what, and whether it is only tried. */
+interface GivenBy {
+  readonly person: SignedIn;
+  readonly access: PersonAccess;
+  readonly trial: boolean;
+  readonly body: Days & { readonly principalId: string; readonly profile: string; readonly reason: string };
+}
+
 interface Days {
   readonly from: string | null;
   readonly until: string | null;
@@ -71,7 +79,7 @@ export function requireDays({ from, until }: Days): void {
   if (from !== null && until !== null && until < from) throw wrongField('/until', message('exchange.grantEnds'));
 }
 
-export const daysOf = ({ from, until }: Days): { from?: string; until?: string } => ({
+const daysOf = ({ from, until }: Days): { from?: string; until?: string } => ({
   ...(from === null ? {} : { from }),
   ...(until === null ? {} : { until }),
 });
@@ -103,6 +111,24 @@ export async function withShift<T>(
   const done = await work();
   if (!(await somebodySetsUp(uow, person.today))) throw new Problem(409, 'last-administrator', message('identity.lastAdministrator'));
   return { done, access: before && accessShift(before, await accessStanding(uow, person.today, scope), person.id, swapped?.(done)) };
+}
+
+/** Gives somebody a profile where access hangs on these sets, within what whoever gives it has there; tried, it tells whose access changes. */
+export async function give(
+  uow: UnitOfWork,
+  { person, access, trial, body }: GivenBy,
+  where: { readonly sets: readonly number[]; readonly scope: Scope; readonly on: GivenOn },
+): Promise<{ readonly answer: { readonly id: string; readonly access: ReturnType<typeof accessShift> | null }; readonly entry: null }> {
+  const { principalId, profile, reason } = body;
+  requireDays(body);
+  await requireProfile(uow, profile);
+  await requireWithin(uow, access, where.sets, profile);
+  await requirePrincipal(uow, principalId);
+  const { done: id, access: shift } = await withShift(uow, { person, trial, scope: where.scope }, () =>
+    placeGrant(uow, { principalId, profile, ...daysOf(body), reason, ...where.on }),
+  );
+  // Making the grant enters what was given.
+  return { answer: { id, access: shift }, entry: null };
 }
 
 /** Grants as lists tell them; `timeZone`: the repository’s. */

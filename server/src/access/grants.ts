@@ -16,6 +16,9 @@ interface Tag {
   readonly name: string;
 }
 
+/** What access is given on. */
+export type GivenOn = { readonly placeId: string } | { readonly record: Named } | { readonly tag: Tag };
+
 /** What somebody is given, on a place, on one record or on a tag; days are YYYY-MM-DD, both in force. */
 type Given = {
   readonly principalId: string;
@@ -23,7 +26,7 @@ type Given = {
   readonly from?: string;
   readonly until?: string;
   readonly reason: string;
-} & ({ readonly placeId: string } | { readonly record: Named } | { readonly tag: Tag });
+} & GivenOn;
 
 /** The access set of a place that is about to be made, marked as the place around it: of its own, but for a folder, which shares that one’s. */
 export async function setOfNewPlace(
@@ -61,7 +64,7 @@ const recordSubject = ({ id, number, title }: Named) => ({ kind: 'record', id, n
 export const tagSubject = ({ id, name }: Tag) => ({ kind: 'access tag', id, name });
 
 /** What a grant is on. */
-function onWhat(g: store.GrantRow): { readonly placeId: string } | { readonly record: Named } | { readonly tag: Tag } {
+function onWhat(g: store.GrantRow): GivenOn {
   if (g.tag_id !== null) return { tag: { id: g.tag_id, name: g.tag_name! } };
   if (g.record_id !== null) return { record: { id: g.record_id, number: g.record_number!, title: g.record_title! } };
   return { placeId: g.place_id };

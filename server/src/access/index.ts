@@ -7,10 +7,9 @@ export { loadProfiles, ownProfiles, writeProfile } from './profileStore.js';
 export {
   beyond,
   givenBeyond,
-  daysOf,
+  give,
   grantLines,
   grantsOfPerson,
-  requireDays,
   requirePrincipal,
   requireProfile,
   requireWithin,

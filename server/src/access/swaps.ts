@@ -9,8 +9,9 @@ export async function swapOf(
 ): Promise<ReadonlyMap<number, number>> {
   const swap = new Map<number, number>();
   for (const set of sets) {
-    const is = await store.getOrMakeSet(db, change(store.keyOf(set)));
-    if (is !== set.id) swap.set(set.id, is);
+    const was = store.keyOf(set);
+    const is = change(was);
+    if (JSON.stringify(is) !== JSON.stringify(was)) swap.set(set.id, await store.getOrMakeSet(db, is));
   }
   return swap;
 }

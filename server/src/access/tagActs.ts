@@ -11,13 +11,14 @@ import {
   ofRepository,
   one,
   wrongField,
+  type Db,
   type PersonAccess,
   type ReadsOf,
   type Services,
   type UnitOfWork,
 } from '../kernel/index.js';
-import { daysOf, grantLines, requireDays, requirePrincipal, requireProfile, requireWithin, setsOfGrant, withShift } from './giving.js';
-import { placeGrant, tagSubject } from './grants.js';
+import { give, grantLines, requireWithin, setsOfGrant, withShift } from './giving.js';
+import { tagSubject } from './grants.js';
 import { grantsById, rootSet } from './store.js';
 import { requireAnywhere } from './looking.js';
 import * as store from './tagStore.js';
@@ -38,10 +39,13 @@ async function requireFreeName(uow: UnitOfWork, name: string, id: string): Promi
   if (await store.nameTaken(uow, name, id)) throw wrongField('/name', message('access.tagNameTaken', { name }));
 }
 
+/** The sets on which a tag gives something, and the repository’s, where it is said what tags give. */
+const setsOfTag = async (db: Db, tagId: string): Promise<number[]> => setsOfGrant(db, { access_set_id: await rootSet(db), tag_id: tagId });
+
 /** Throws 403 where what is given by a tag is more, on what carries it, than whoever puts it in or out of use has there. */
 async function requireWithinTag(uow: UnitOfWork, access: PersonAccess, tagId: string): Promise<void> {
-  for (const grant of await grantsById(uow, await store.grantIdsOn(uow, tagId)))
-    await requireWithin(uow, access, await setsOfGrant(uow, grant), grant.profile);
+  const sets = await setsOfTag(uow, tagId);
+  for (const { profile } of await store.profilesBy(uow, [tagId])) await requireWithin(uow, access, sets, profile);
 }
 
 /** Access tags themselves, and what is given by them: for who gives access on the whole repository. */
@@ -66,10 +70,13 @@ export const tagActs = {
     async write(uow, { person, access, trial, on: { tag }, body: { name, note, active, revision } }) {
       if (tag.revision !== revision) throw changedMeanwhile();
       await requireFreeName(uow, name, tag.id);
-      if (active !== tag.active) await requireWithinTag(uow, access, tag.id);
-      const { access: shift } = await withShift(uow, { person, trial, scope: 'everything' }, () =>
-        store.writeTag(uow, { id: tag.id, name, note, active, madeBy: null }),
-      );
+      const write = () => store.writeTag(uow, { id: tag.id, name, note, active, madeBy: null });
+      let shift = null;
+      if (active === tag.active) await write();
+      else {
+        await requireWithinTag(uow, access, tag.id);
+        shift = (await withShift(uow, { person, trial, scope: 'everything' }, write)).access;
+      }
       return {
         answer: { revision: revision + 1, access: shift },
         entry: {
@@ -86,18 +93,10 @@ export const tagActs = {
     on: { tag: one(tagKind, ({ params }) => params.id, 'grant') },
     repeat: 'another',
     tries: ({ body }) => body.dryRun,
-    async write(uow, { person, access, trial, on: { tag }, body }) {
-      const { principalId, profile, reason } = body;
-      requireDays(body);
-      await requireProfile(uow, profile);
+    async write(uow, given) {
+      const { tag } = given.on;
       if (!tag.active) throw wrongField('/id', message('access.tagNotInUse', { name: tag.name }));
-      const sets = await setsOfGrant(uow, { access_set_id: await rootSet(uow), tag_id: tag.id });
-      await requireWithin(uow, access, sets, profile);
-      await requirePrincipal(uow, principalId);
-      const { done: id, access: shift } = await withShift(uow, { person, trial, scope: 'everything' }, () =>
-        placeGrant(uow, { principalId, profile, ...daysOf(body), reason, tag }),
-      );
-      return { answer: { id, access: shift }, entry: null };
+      return give(uow, given, { sets: await setsOfTag(uow, tag.id), scope: 'everything', on: { tag } });
     },
   }),
 };

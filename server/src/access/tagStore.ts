@@ -68,12 +68,12 @@ export const recordsCarrying = (db: Db, tagId: string, sets: readonly number[], 
     [tagId, sets, limit],
   );
 
-/** What was given by tags, in force or to come. */
-export const givenBy = (db: Db, tagIds: readonly string[], today: string) =>
+/** With which profiles access was given by tags; with `today`, what has ended before is left out. */
+export const profilesBy = (db: Db, tagIds: readonly string[], today: string | null = null) =>
   rows<{ tag_id: string; profile: string }>(
     db,
-    'tag.givenBy',
-    'select distinct tag_id, profile from grant_ where tag_id = any ($1::uuid[]) and (until_on is null or until_on >= $2)',
+    'tag.profilesBy',
+    'select distinct tag_id, profile from grant_ where tag_id = any ($1::uuid[]) and ($2::date is null or until_on is null or until_on >= $2)',
     [tagIds, today],
   );
 

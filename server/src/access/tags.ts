@@ -15,9 +15,9 @@ export interface TagChange {
 
 /**
  * The tags that are put on and taken off, kept as they are until the transaction ends. Throws 404 for one that there is not, and 422 for one
- * that is put on and not in use.
+ * that is put on and not in use, at `field` of what was sent.
  */
-export async function changeOfTags(uow: UnitOfWork, put: readonly string[], take: readonly string[]): Promise<TagChange> {
+export async function changeOfTags(uow: UnitOfWork, put: readonly string[], take: readonly string[], field = '/put'): Promise<TagChange> {
   const found = new Map((await store.shareTags(uow, [...new Set([...put, ...take])])).map((t) => [t.id, t]));
   const all = (ids: readonly string[]): store.AccessTagRow[] =>
     [...new Set(ids)].map((id) => {
@@ -27,7 +27,7 @@ export async function changeOfTags(uow: UnitOfWork, put: readonly string[], take
     });
   const change = { put: all(put), take: all(take) };
   const unused = change.put.find((t) => !t.active);
-  if (unused) throw wrongField('/put', message('access.tagNotInUse', { name: unused.name }));
+  if (unused) throw wrongField(field, message('access.tagNotInUse', { name: unused.name }));
   return change;
 }
 
@@ -42,7 +42,7 @@ export async function beyondTags(
 ): Promise<(setId: number) => Message | null> {
   const tags = new Map([...put, ...take].map((t) => [t.id, t]));
   const [given, profiles, any] = [
-    await store.givenBy(uow, [...tags.keys()], uow.actor.today),
+    await store.profilesBy(uow, [...tags.keys()], uow.actor.today),
     await loadProfiles(uow),
     await mayAtRepository(uow, access, 'setUp'),
   ];
@@ -76,6 +76,7 @@ export async function tagPlace(
     uow,
     [...wanted].filter((id) => !had.some((t) => t.id === id)),
     had.filter((t) => !wanted.has(t.id)).map((t) => t.id),
+    '/tagIds',
   );
   if (change.put.length === 0 && change.take.length === 0) return null;
   const against = (await beyondTags(uow, access, change))(place.access_set_id);
@@ -90,7 +91,7 @@ export function tagRecords(uow: UnitOfWork, recordIds: readonly string[], change
   return changeSetsOf(uow, recordIds, (key) => ({ ...key, tags: tagged(key.tags, change) }));
 }
 
-/** What somebody carries after a change. */
+/** What is carried after a change. */
 export const tagged = (tags: readonly string[], { put, take }: TagChange): string[] =>
   [...new Set([...tags.filter((id) => !take.some((t) => t.id === id)), ...put.map((t) => t.id)])].sort();
 

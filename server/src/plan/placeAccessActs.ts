@@ -2,17 +2,12 @@ import { access as accessEndpoints, people, tags } from '@key-cellar/contract';
 import { hasRight } from '@key-cellar/core/access';
 import { message } from '@key-cellar/words';
 import {
-  daysOf,
+  give,
   grantLines,
   grantsAround,
   markingOfPlace,
   markPlace,
-  placeGrant,
-  requireDays,
   requireMarking,
-  requirePrincipal,
-  requireProfile,
-  requireWithin,
   settleAnchor,
   tagPlace,
   tagsOnPlace,
@@ -33,21 +28,9 @@ export const placeAccessActs = {
     on: { place: one(placeKind, ({ params }) => params.id, 'grant') },
     repeat: 'another',
     tries: ({ body }) => body.dryRun,
-    async write(uow, { person, access, trial, on: { place }, body }) {
-      requireDays(body);
-      await requireProfile(uow, body.profile);
-      await requireWithin(uow, access, [place.access_set_id], body.profile);
-      await requirePrincipal(uow, body.principalId);
-      const { done: id, access: shift } = await withShift(uow, { person, trial, scope: { placeId: place.id } }, () =>
-        placeGrant(uow, {
-          principalId: body.principalId,
-          placeId: place.id,
-          profile: body.profile,
-          ...daysOf(body),
-          reason: body.reason,
-        }),
-      );
-      return { answer: { id, access: shift }, entry: null };
+    write: (uow, given) => {
+      const { id: placeId, access_set_id: set } = given.on.place;
+      return give(uow, given, { sets: [set], scope: { placeId }, on: { placeId } });
     },
   }),
 

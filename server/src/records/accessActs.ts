@@ -4,18 +4,13 @@ import { message } from '@key-cellar/words';
 import {
   beyondTags,
   changeOfTags,
-  daysOf,
+  give,
   grantLines,
   grantsAroundRecord,
   markingsAround,
   markingsOfRecords,
-  placeGrant,
   remarkRecords,
-  requireDays,
   requireMarking,
-  requirePrincipal,
-  requireProfile,
-  requireWithin,
   tagged,
   tagRecords,
   tagsById,
@@ -40,16 +35,9 @@ export const recordAccessActs = {
     on: { record: one(recordKind, ({ params }) => params.id, 'grant') },
     repeat: 'another',
     tries: ({ body }) => body.dryRun,
-    async write(uow, { person, access, trial, on: { record }, body }) {
-      const { principalId, profile, reason } = body;
-      requireDays(body);
-      await requireProfile(uow, profile);
-      await requireWithin(uow, access, [record.access_set_id], profile);
-      await requirePrincipal(uow, principalId);
-      const { done: id, access: shift } = await withShift(uow, { person, trial, scope: { recordIds: [record.id] } }, () =>
-        placeGrant(uow, { principalId, profile, ...daysOf(body), reason, record }),
-      );
-      return { answer: { id, access: shift }, entry: null };
+    write: (uow, given) => {
+      const { record } = given.on;
+      return give(uow, given, { sets: [record.access_set_id], scope: { recordIds: [record.id] }, on: { record } });
     },
   }),
 

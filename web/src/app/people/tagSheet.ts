@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, effect, inject, input, model, output, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, model, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { tags, type TagLine } from '@key-cellar/contract';
 import { Api } from '../kit/api';
@@ -23,7 +23,7 @@ import { Trying } from '../kit/trying';
           [maxlength]="80"
           [wrong]="trying.doing.wrong()['/name']"
           [value]="name()"
-          (valueChange)="name.set($event); trying.forget()"
+          (valueChange)="name.set($event)"
         />
         <kc-long-text-field
           field="tag-note"
@@ -32,7 +32,7 @@ import { Trying } from '../kit/trying';
           [rows]="2"
           [maxlength]="2000"
           [value]="note()"
-          (valueChange)="note.set($event); trying.forget()"
+          (valueChange)="note.set($event)"
         />
         @if (tag()) {
           <label class="check">
@@ -49,7 +49,7 @@ import { Trying } from '../kit/trying';
         <kc-try-first
           [what]="trying"
           [ready]="name().trim() !== ''"
-          [first]="tag() !== null"
+          [first]="touchesAccess()"
           [label]="tag() === null ? labels.make : labels.save"
         />
       </form>
@@ -76,6 +76,8 @@ export class TagSheet {
   protected readonly note = signal('');
   protected readonly active = signal(true);
   protected readonly trying = new Trying();
+  /** Whether somebody may do more or less by what is said here. */
+  protected readonly touchesAccess = computed(() => this.tag() !== null && this.tag()!.active !== this.active());
 
   constructor() {
     effect(() => {
@@ -105,6 +107,7 @@ export class TagSheet {
     this.trying.send(
       ({ dryRun }) => this.api.call(tags.change, { params: { id: tag.id }, body: { ...change, dryRun } }),
       () => done(tag.id),
+      { first: this.touchesAccess() },
     );
   }
 }
