@@ -60,7 +60,7 @@ const drawn = (image: Locator): Promise<void> =>
 const uncopied = `select count(*)::text as id from content where sha256 is not null and store = 'database' and copied_at is null and key_slot is not null`;
 
 test('one picture of each main view', async ({ browser, app }) => {
-  test.setTimeout(240_000);
+  test.setTimeout(300_000);
   const client = new pg.Client({ connectionString: app.databaseUrl });
   await client.connect();
   const one = async (sql: string): Promise<string> => {
@@ -122,6 +122,7 @@ test('one picture of each main view', async ({ browser, app }) => {
   }
   const visitor = await (await browser.newContext({ baseURL: app.url, viewport: { width: 1280, height: 800 }, locale: 'en-GB' })).newPage();
   await visitor.goto(await aVisit(page, dossier));
+  await visitor.getByRole('button', { name: 'Open' }).click();
   await drawn(visitor.getByRole('img', { name: /^Page 1 of/ }));
   await visitor.screenshot({ path: `${folder}pass.png` });
   await visitor.context().close();

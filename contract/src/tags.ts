@@ -32,7 +32,7 @@ export const tags = {
       tag: tagLine,
       grants: z.array(grant),
       /** The first two hundred of each. */
-      places: z.array(z.object({ id, kind: z.enum(placeKinds), code: z.string(), title: z.string(), mayGrant: z.boolean() })),
+      places: z.array(z.object({ id, kind: z.enum(placeKinds), code: z.string(), title: z.string() })),
       records: z.array(z.object({ id, number: z.string(), title: z.string(), mayGrant: z.boolean() })),
       mayChange: z.boolean(),
     }),

@@ -7,6 +7,9 @@ export interface NamedPlace extends Record<string, unknown> {
   title: string;
 }
 
+/** What a place is called in a list. */
+export const placeRef = ({ id, kind, code, title }: NamedPlace) => ({ id, kind, code, title });
+
 interface MatrixPlace extends NamedPlace {
   depth: number;
   inside: string | null;

@@ -63,8 +63,6 @@ async function requireSpot(
   return recordId !== undefined ? { recordId } : { placeId: placeId! };
 }
 
-/** What a place is called in a list. */
-const placeRef = ({ id, kind, code, title }: area.NamedPlace) => ({ id, kind, code, title });
 const said = (set: RightSet): Message => message('access.rights', { rights: describeRights(set) });
 
 const statusWords = (status: GrantStatus, to: string | null): Message =>
@@ -239,7 +237,7 @@ export const accessReads: Pick<ReadsOf<typeof access, Services>, 'matrix' | 'com
     }
     const places = (await area.placesById(pool, [...byPlace.keys()])).map((p) => {
       const line = byPlace.get(p.id)!;
-      return { ...placeRef(p), rights: said(line.rights), through: [...line.through.values()], records: line.records };
+      return { ...area.placeRef(p), rights: said(line.rights), through: [...line.through.values()], records: line.records };
     });
     const { id, name, active } = about;
     return { person: { id, name, active }, places, records: places.reduce((sum, p) => sum + p.records, 0) };
@@ -282,7 +280,7 @@ export const accessReads: Pick<ReadsOf<typeof access, Services>, 'matrix' | 'com
     );
     for (const p of await area.aloneIn(pool, sets)) {
       const sentence = message('access.found.standsAlone', { place: `${p.code} ${p.title}`.trim() });
-      findings.push({ kind: 'standsAlone', sentence, ...ofNoGrant, place: placeRef(p), personId: null });
+      findings.push({ kind: 'standsAlone', sentence, ...ofNoGrant, place: area.placeRef(p), personId: null });
     }
     if (await mayAtRepository(pool, access, 'people')) {
       for (const p of await store.people(pool)) {

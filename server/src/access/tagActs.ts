@@ -17,6 +17,7 @@ import {
   type Services,
   type UnitOfWork,
 } from '../kernel/index.js';
+import { placeRef } from './areaStore.js';
 import { give, grantLines, requireWithin, setsOfGrant, withShift } from './giving.js';
 import { tagSubject } from './grants.js';
 import { grantsById, rootSet } from './store.js';
@@ -123,7 +124,7 @@ export const tagReads: Pick<ReadsOf<typeof endpoints, Services>, 'list' | 'page'
     return {
       tag: line(tag),
       grants: await grantLines(pool, await grantsById(pool, await store.grantIdsOn(pool, id)), person.timeZone),
-      places: places.map((p) => ({ id: p.id, kind: p.kind, code: p.code, title: p.title, mayGrant: mayGrant(p.access_set_id) })),
+      places: places.map(placeRef),
       records: records.map((r) => ({ id: r.id, number: r.number, title: r.title, mayGrant: mayGrant(r.access_set_id) })),
       mayChange: await mayAtRepository(pool, access, 'grant'),
     };

@@ -49,10 +49,10 @@ export const countedTags = (db: Db, sets: readonly number[], id: string | null =
 
 /** Places that carry a tag themselves, of some access sets; the first of them. */
 export const placesCarrying = (db: Db, tagId: string, sets: readonly number[], limit: number) =>
-  rows<NamedPlace & { access_set_id: number }>(
+  rows<NamedPlace>(
     db,
     'tag.places',
-    `select id, kind, code, title, access_set_id from place
+    `select id, kind, code, title from place
      where access_tags <> '{}' and access_tags @> array[$1::uuid] and access_set_id = any ($2::int[]) order by code, id limit $3`,
     [tagId, sets, limit],
   );

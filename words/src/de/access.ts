@@ -115,7 +115,8 @@ export const access: Record<keyof typeof english, string> = {
   'access.tagMoreThanYou':
     'Was durch die Zugriffsmarke „{tag}“ vergeben ist ({profile}), ist mehr, als Sie hier dürfen. Ein Administrator kann sie anbringen oder abnehmen.',
   'access.tagNameTaken': 'Es gibt bereits eine Zugriffsmarke „{name}“.',
-  'access.tagNotInUse': 'Die Zugriffsmarke „{name}“ ist nicht in Gebrauch.',
+  'access.tagNotInUse':
+    'Die Zugriffsmarke „{name}“ ist nicht in Gebrauch. Wer am ganzen Repositorium Zugang gibt, kann sie wieder aufnehmen.',
   'access.tagWords': 'Zugriffsmarke „{tag}“',
   'access.taggedSo': 'trägt sie bereits so',
   'access.tooManyTags': 'trüge mehr als {most} Zugriffsmarken',

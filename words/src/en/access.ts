@@ -113,7 +113,7 @@ export const access = {
   'access.tagMoreThanYou':
     'What is given by the tag “{tag}” ({profile}) is more than you may do here. An administrator can put it on or take it off.',
   'access.tagNameTaken': 'There is an access tag “{name}” already.',
-  'access.tagNotInUse': 'The access tag “{name}” is not in use.',
+  'access.tagNotInUse': 'The access tag “{name}” is not in use. Whoever gives access on the whole repository can take it up again.',
   'access.tagWords': 'the tag “{tag}”',
   'access.taggedSo': 'carries them so already',
   'access.tooManyTags': 'would carry more than {most} access tags',

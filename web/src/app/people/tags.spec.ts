@@ -36,7 +36,7 @@ describe('access tags', () => {
 
   const page = (more: object = {}) => ({
     ...{ tag: tag('Inquiry'), grants: [], mayChange: true },
-    places: [{ id: 'p', kind: 'folder', code: 'Q-19', title: 'Grounding', mayGrant: true }],
+    places: [{ id: 'p', kind: 'folder', code: 'Q-19', title: 'Grounding' }],
     records: ['a', 'b'].map((id) => ({ id, number: `N-${id}`, title: `Title ${id}`, mayGrant: id === 'a' })),
     ...more,
   });
