@@ -60,7 +60,7 @@ const drawn = (image: Locator): Promise<void> =>
 const uncopied = `select count(*)::text as id from content where sha256 is not null and store = 'database' and copied_at is null and key_slot is not null`;
 
 test('one picture of each main view', async ({ browser, app }) => {
-  test.setTimeout(300_000);
+  test.setTimeout(420_000);
   const client = new pg.Client({ connectionString: app.databaseUrl });
   await client.connect();
   const one = async (sql: string): Promise<string> => {
@@ -91,7 +91,7 @@ test('one picture of each main view', async ({ browser, app }) => {
     ['proof', '/proof'],
   ];
   // Until the demo’s contents are copied, Today says that the object store is behind.
-  await expect.poll(() => one(uncopied), { timeout: 60_000 }).toBe('0');
+  await expect.poll(() => one(uncopied), { timeout: 150_000 }).toBe('0');
   const page = await signedIn(browser, app, 'ines');
   for (const [name, path] of paths) {
     if (name === 'proof') await page.request.get(`/api/records/${await damaged(client)}/pages/1`);
