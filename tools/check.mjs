@@ -20,6 +20,7 @@ export const checks = [
   ['patterns of retention, written down as they are', ['node', '--import', 'tsx', 'tools/patterns.ts', '--check']],
   ['words, each in every language', ['node', '--import', 'tsx', 'tools/words.ts', '--check']],
   ['guards, where their mutants take them out', ['node', 'tools/mutants.mjs', '--check']],
+  ['parts of the interface, each with its look', ['node', 'tools/look.mjs']],
   ['format', ['prettier', '--check', '--log-level', 'warn', '.']],
 ];
 

@@ -100,5 +100,6 @@ export const criteriaEndpoints = {
         detectors: z.array(named),
       }),
     },
+    { kept: true },
   ),
 };

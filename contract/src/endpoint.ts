@@ -22,6 +22,8 @@ export interface Endpoint<
   readonly who: 'public' | 'signedIn';
   /** Whether somebody who is signed in may come here before they have set up a second factor that is asked of them. */
   readonly early: boolean;
+  /** Whether a browser may keep its answer and ask whether it has changed: what is large and changes seldom, and holds no record. */
+  readonly kept: boolean;
   /** How many bytes its body may have. */
   readonly most: number;
   readonly params: P;

@@ -127,17 +127,27 @@ const planEffect = z.object({
 export type PlanEffect = z.infer<typeof planEffect>;
 
 export const plan = {
-  outline: get('/plan', 'All places of the file plan that the person may see; folders only with ?folders=true', {
-    query: z.object({ folders: z.stringbool().optional() }),
-    response: z.object({ places: z.array(outlineLine) }),
-  }),
+  outline: get(
+    '/plan',
+    'All places of the file plan that the person may see; folders only with ?folders=true',
+    {
+      query: z.object({ folders: z.stringbool().optional() }),
+      response: z.object({ places: z.array(outlineLine) }),
+    },
+    { kept: true },
+  ),
   folders: get('/places/{id}/folders', 'The folders right inside a place, as far as the person may see them; 500 at most', {
     params: idParam,
     response: z.object({ places: z.array(outlineLine), more: z.number().int() }),
   }),
-  rack: get('/plan/rack', 'Counts per series and vintage; vintage 0 = the clock has not started', {
-    response: z.object({ cells: z.array(rackCell) }),
-  }),
+  rack: get(
+    '/plan/rack',
+    'Counts per series and vintage; vintage 0 = the clock has not started',
+    {
+      response: z.object({ cells: z.array(rackCell) }),
+    },
+    { kept: true },
+  ),
   place: get('/places/{id}', 'One place', { params: idParam, response: placePage }),
   makePlace: post('/places', 'Make a function, activity, series or folder', {
     body: z.object({

@@ -10,7 +10,7 @@ type Parts = { params?: z.ZodType; query?: z.ZodType; body?: z.ZodType; response
 type Part<T extends Parts, K extends keyof Parts> = T[K] extends z.ZodType ? T[K] : Nothing;
 type Made<T extends Parts, C extends boolean> = Endpoint<Part<T, 'params'>, Part<T, 'query'>, Part<T, 'body'>, Part<T, 'response'>, C>;
 
-type More = Pick<Endpoint, 'who' | 'sends' | 'most' | 'early'>;
+type More = Pick<Endpoint, 'who' | 'sends' | 'most' | 'early' | 'kept'>;
 
 /** Limits of bodies, in bytes. What is usual needs none; many at once and tables say theirs. */
 export const kilobytes = (n: number): number => n * 1000;
@@ -24,7 +24,13 @@ const make =
     path: string,
     summary: string,
     parts: T,
-    { who = 'signedIn', sends = 'json', early = false, most = who === 'public' ? kilobytes(16) : kilobytes(512) }: Partial<More> = {},
+    {
+      who = 'signedIn',
+      sends = 'json',
+      early = false,
+      kept = false,
+      most = who === 'public' ? kilobytes(16) : kilobytes(512),
+    }: Partial<More> = {},
   ): Made<T, C> =>
     ({
       method,
@@ -34,6 +40,7 @@ const make =
       sends,
       who,
       early,
+      kept,
       most,
       params: parts.params ?? nothing,
       query: parts.query ?? nothing,

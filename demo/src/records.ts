@@ -194,7 +194,7 @@ export function makeRecords(): { folders: DemoFolder[]; records: DemoRecord[] } 
       // Each series has a seed of its own, so that a change to one leaves the others as they are.
       const random = seeded(20260914 + seedOf(series.code));
       const own = foldersOf(series, random);
-      folders.push(...own);
+      for (const folder of own) folders.push(folder);
       const counters = new Map<number, number>();
       const drafts = Array.from({ length: series.count }, () => {
         const year = yearFor(series, random);

@@ -40,7 +40,7 @@ describe('lists', () => {
           let after: string | undefined;
           do {
             const page = await keeper.call(records.list, { query: { sort, descending, limit: 70, after, under } });
-            seen.push(...page.records);
+            for (const one of page.records) seen.push(one);
             after = page.next ?? undefined;
           } while (after);
           const expected = under === world.ids.A01 ? 150 : 300;

@@ -15,9 +15,8 @@ export async function checkRestored(config: Config): Promise<{ ok: boolean; said
     for await (const line of verifyLedger(services.pool, services.outside)) {
       if (!('report' in line)) continue;
       ok = line.report.ok;
-      said.push(
-        ...[line.report.sentence, ...line.report.findings.map((finding) => finding.sentence), ...line.report.unchecked].map(inEnglish),
-      );
+      const { sentence, findings, unchecked } = line.report;
+      for (const one of [sentence, ...findings.map((finding) => finding.sentence), ...unchecked]) said.push(inEnglish(one));
     }
     const { contents, damaged } = await checkEveryContent(services);
     said.push(

@@ -119,7 +119,7 @@ function linesOf({ key, bytes, fontsDir }: Named): readonly string[] | null {
   for (const line of decodedText(Buffer.from(bytes))
     .text.slice(0, longestText)
     .split(/\r\n|[\n\r\f]/))
-    lines.push(...fitted(context, line));
+    for (const part of fitted(context, line)) lines.push(part);
   for (const oldest of [...laidOut.keys()].slice(0, Math.max(0, laidOut.size - mostOpen + 1))) laidOut.delete(oldest);
   laidOut.set(key, lines);
   return lines;

@@ -4,6 +4,7 @@ import { dirname, join } from 'node:path';
 import { exec } from './exec.mjs';
 import { root } from './paths.mjs';
 import { say, Stop } from './say.mjs';
+import { bundleWeb } from './webBundle.mjs';
 
 function filesUnder(folder) {
   return readdirSync(folder, { withFileTypes: true }).flatMap((entry) => {
@@ -44,11 +45,19 @@ export async function buildWeb() {
   const stamp = join(root, 'web', 'dist', '.stamp');
   await unlessFresh(
     stamp,
-    ['web/src', 'web/public', 'words/src', 'core/src', 'contract/src', 'angular.json', 'web/tsconfig.json', 'package-lock.json'],
+    [
+      ...['web/src', 'web/public', 'words/src', 'core/src', 'contract/src', 'tools/wire.ts', 'tools/lib/webBundle.mjs'],
+      ...['angular.json', 'web/package.json', 'web/tsconfig.json', 'web/tsconfig.app.json', 'web/tsconfig.build.json', 'package-lock.json'],
+    ],
     async () => {
-      say('Building the web application (half a minute) …');
-      const result = await exec('npx', ['ng', 'build'], { env: { NG_CLI_ANALYTICS: 'false' } });
-      if (result.code !== 0) throw new Stop(`The web application could not be built:\n${result.output.slice(-3000)}`);
+      say('Building the web application (a minute) …');
+      const made = async (program, args) => {
+        const result = await exec(program, args, { env: { NG_CLI_ANALYTICS: 'false' } });
+        if (result.code !== 0) throw new Stop(`The web application could not be built:\n${result.output.slice(-3000)}`);
+      };
+      await made(process.execPath, ['--import', 'tsx', 'tools/wire.ts', join(root, 'dist', 'wire', 'index.ts')]);
+      await made('npx', ['ng', 'build', '--stats-json']);
+      await bundleWeb(join(root, 'web', 'dist', 'web'));
     },
   );
 }

@@ -347,7 +347,9 @@ export function mergeEffects(parts: readonly Effect[]): Effect {
 function filledCells(cells: Float64Array): number[] {
   const filled: number[] = [];
   for (let at = 0; at < cells.length; at += laneWidth) {
-    if (cells[at]! > 0 || cells[at + 2]! > 0) filled.push(at / laneWidth, ...cells.subarray(at, at + laneWidth));
+    if (cells[at]! === 0 && cells[at + 2]! === 0) continue;
+    filled.push(at / laneWidth);
+    for (const cell of cells.subarray(at, at + laneWidth)) filled.push(cell);
   }
   return filled;
 }

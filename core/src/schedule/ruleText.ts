@@ -53,10 +53,10 @@ function unquoted(text: string): string {
 
 /** The parts between separators, those in quotes left alone. */
 function split(text: string, separator: ';' | ',' | ' or ' | ' until ' | ' \\+ '): string[] {
-  const parts = [''];
+  let parts = [''];
   for (const piece of text.match(/"(?:[^"]|"")*"|[^"]+|"/g) ?? []) {
     const [first = '', ...more] = piece.startsWith('"') ? [piece] : piece.split(new RegExp(separator, 'i'));
-    parts.push(parts.pop()! + first, ...more);
+    parts = [...parts.slice(0, -1), parts.at(-1)! + first, ...more];
   }
   return parts.map(tidy).filter(Boolean);
 }

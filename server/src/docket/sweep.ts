@@ -205,7 +205,7 @@ async function take(uow: UnitOfWork, services: Services, ids: readonly string[],
   const contents: string[] = [];
   for (const d of of('trim')) {
     const gone = await store.trimVersions(uow, d.standing.id, today);
-    contents.push(...gone.map((v) => v.content_id));
+    for (const { content_id } of gone) contents.push(content_id);
     const versions = gone.map((v) => ({ no: v.no, fileName: v.file_name, size: v.size, sha256: v.sha256.toString('hex') }));
     done(d, 'removed older versions', { before: { versions }, after: { versions: 1 } });
   }

@@ -46,7 +46,7 @@ export function makeApp(services: Services): HttpApp {
   const api: HttpApp = new Hono<HttpEnv>();
   api.use(async (context, next) => {
     await next();
-    context.res.headers.set('cache-control', 'no-store');
+    if (!context.res.headers.has('cache-control')) context.res.headers.set('cache-control', 'no-store');
   });
   api.use(refuseOtherSites);
   api.use(identify(services));

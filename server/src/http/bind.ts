@@ -17,6 +17,7 @@ import {
   type Read,
   type SignedIn,
 } from '../kernel/index.js';
+import { jsonAnswer } from './answer.js';
 import { bytesOf, jsonOf } from './body.js';
 import type { HttpApp, HttpContext } from './context.js';
 import { speakerFor } from './language.js';
@@ -59,8 +60,11 @@ function secure(context: HttpContext): boolean {
 
 /** A session begins or ends: its token travels as a cookie that no script can read. */
 function changeSession(context: HttpContext, { begins, of, answer }: SessionChange): Response {
-  if (begins === null) deleteCookie(context, cookies[of], { path: '/' });
-  else {
+  if (begins === null) {
+    deleteCookie(context, cookies[of], { path: '/' });
+    // Nor does the browser keep what it was told meanwhile (https://www.w3.org/TR/clear-site-data).
+    context.header('clear-site-data', '"cache"');
+  } else {
     setCookie(context, cookies[of], begins.token, {
       httpOnly: true,
       sameSite: 'Strict',
@@ -150,6 +154,6 @@ export function bind(app: HttpApp, services: Services, { name, endpoint, answer 
     if (came instanceof Download) return download(came, await headHeader(services.pool));
     if (came instanceof Lines) return lines(context, came, telling);
     if (came instanceof SessionChange) return changeSession(context, came);
-    return context.json(telling(came ?? {}, speakerFor(context).say) as object);
+    return jsonAnswer(context, telling(came ?? {}, speakerFor(context).say), endpoint.kept);
   });
 }

@@ -26,15 +26,15 @@ export function healthRoutes(app: HttpApp, services: Services): void {
   };
   app.get('/health', (context) => context.json({ status: 'alive' }));
   app.get('/ready', async (context) => {
-    const failures: string[] = [];
+    let failures: string[] = [];
     if (services.stopping) failures.push('shutting down');
     const there = await ping(services.pool).then(
       () => true,
       () => false,
     );
     if (!there) failures.push('the database does not answer');
-    else failures.push(...(await looking().catch(() => ['the database cannot be looked at'])));
-    failures.push(...services.sealer.troubles().flatMap((trouble) => (trouble.what === 'sealing' ? [inEnglish(trouble.sentence)] : [])));
+    else failures = failures.concat(await looking().catch(() => ['the database cannot be looked at']));
+    for (const trouble of services.sealer.troubles()) if (trouble.what === 'sealing') failures.push(inEnglish(trouble.sentence));
     if (failures.length > 0) looked = null;
     return context.json({ status: failures.length === 0 ? 'ready' : 'not ready', failures }, failures.length === 0 ? 200 : 503);
   });

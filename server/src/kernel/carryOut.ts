@@ -114,7 +114,7 @@ async function findAll<I>(
         else left.push({ id: kind.id(row), name: kind.subject(row).name, outcome: 'refused', why: notAllowed(missing, target.who).said });
       }
       const seen = new Set(known.map((row) => kind.id(row)));
-      left.push(...ids.filter((id) => !seen.has(id)).map(unknownLine));
+      for (const id of ids) if (!seen.has(id)) left.push(unknownLine(id));
       on[key] = allowed;
       continue;
     }

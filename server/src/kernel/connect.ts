@@ -13,9 +13,23 @@ export interface Db {
   query<R extends Row>(config: pg.QueryConfig): Promise<pg.QueryResult<R>>;
 }
 
-/** Runs a named, prepared query and gives its rows. */
+/**
+ * What one kept plan serves badly: sets of access, places and marked rows may be one row or a million, and a plan for any
+ * of them is good for none. After five runs on a connection PostgreSQL may change to such a plan (`plan_cache_mode`).
+ */
+const byValue = /access_set_id = any|@> array\[|limit \$\d/;
+const plannedAnew = new Map<string, boolean>();
+
+/** The statement of a named query: kept on its connection, or planned for its values each time. */
+export function statement(name: string, text: string, values: unknown[]): pg.QueryConfig {
+  let anew = plannedAnew.get(name);
+  if (anew === undefined) plannedAnew.set(name, (anew = byValue.test(text)));
+  return anew ? { text, values } : { name, text, values };
+}
+
+/** Runs a named query and gives its rows. */
 export async function rows<R extends Row>(db: Db, name: string, text: string, values: unknown[] = []): Promise<R[]> {
-  return (await db.query<R>({ name, text, values })).rows;
+  return (await db.query<R>(statement(name, text, values))).rows;
 }
 
 /** The first row, or undefined. */
@@ -25,7 +39,7 @@ export async function row<R extends Row>(db: Db, name: string, text: string, val
 
 /** Runs a named query for its effect; gives the number of rows touched. */
 export async function run(db: Db, name: string, text: string, values: unknown[] = []): Promise<number> {
-  return (await db.query({ name, text, values })).rowCount ?? 0;
+  return (await db.query(statement(name, text, values))).rowCount ?? 0;
 }
 
 /** SQL that is put together per call (filters) and so has no fixed name. */

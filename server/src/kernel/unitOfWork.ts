@@ -84,6 +84,14 @@ export function entryBody(actor: Actor, at: string, act: Act): string {
   return entryWriter(actor, at)(act);
 }
 
+/** Puts acts into a list one by one: there may be more of them than a call takes arguments. */
+const entering = (entered: Act[]): Pick<UnitOfWork, 'enter' | 'enterAll'> => ({
+  enter: (act) => void entered.push(act),
+  enterAll: (acts) => {
+    for (const act of acts) entered.push(act);
+  },
+});
+
 /**
  * Runs `work` in one transaction and commits it, or rolls all of it back. The gate is entered first of all, before
  * any row is locked, so that writers and holds by criteria never wait for each other in a circle. A `trial` does all of
@@ -120,10 +128,7 @@ export async function withUnitOfWork<T>(
       query: (config) => client.query(config),
       actor,
       at,
-      enter: (act) => void entered.push(act),
-      enterAll: (acts) => {
-        for (const act of acts) entered.push(act);
-      },
+      ...entering(entered),
       alongside,
       afterCommit: (effect) => effects.push(effect),
     });
@@ -153,7 +158,7 @@ export async function inSavepoint<T>(uow: UnitOfWork, part: (uow: UnitOfWork) =>
   const entered: Act[] = [];
   await uow.query({ name: 'part.begin', text: 'savepoint part' });
   try {
-    const result = await part({ ...uow, enter: (act) => void entered.push(act), enterAll: (acts) => void entered.push(...acts) });
+    const result = await part({ ...uow, ...entering(entered) });
     await uow.query({ name: 'part.keep', text: 'release savepoint part' });
     uow.enterAll(entered);
     return result;

@@ -185,11 +185,11 @@ export async function makeFolders(
 
 /** Makes what lies in a folder of a stencil, level by level; gives what each is called. */
 async function makeInside(using: Using, parent: placeStore.PlaceRow, folder: StencilFolder, said: Said): Promise<string[]> {
-  const names: string[] = [];
+  let names: string[] = [];
   for (const child of folder.inside) {
     const [code, title] = [fillCode(child.code, said.words), fillText(child.title, said.words)];
     const made = await makeFolder(using, parent, child, { code, title, said, asked: {} });
-    names.push(`${code} ${title}`, ...(await makeInside(using, made, child, said)));
+    names = [...names, `${code} ${title}`, ...(await makeInside(using, made, child, said))];
   }
   return names;
 }

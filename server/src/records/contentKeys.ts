@@ -104,7 +104,7 @@ export function contentKeys(pool: pg.Pool, folder: string): ContentKeys {
     made.forEach(({ key }, i) => wrap(outer, key).copy(block, i * slotBytes));
     await file.write(block, 0, block.length, first * slotBytes);
     await file.datasync();
-    ready.push(...made);
+    for (const key of made) ready.push(key);
   }
 
   return {

@@ -123,7 +123,7 @@ class Splitting {
         if (twin) to.records.set(twin.id, [...(to.records.get(twin.id) ?? []), row]);
       }
     }
-    for (const part of this.parts) declared.push(...(await this.carryRecords(part)));
+    for (const part of this.parts) for (const one of await this.carryRecords(part)) declared.push(one);
     const answer = {
       parts: await Promise.all(
         this.parts.map(async ({ place, folders: moved, divided }) => ({

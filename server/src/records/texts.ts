@@ -90,14 +90,14 @@ async function ownWords(services: Services, content: StoredRow): Promise<OwnWord
   const read = await services.reading.run(readingWords, { bytes, mediaType }).catch((error: unknown) => {
     throw error instanceof Problem ? error : notRead();
   });
-  const texts = [read.text];
+  let texts = [read.text];
   const unread = [...read.unread];
-  const scans: Scan[] = [];
+  let scans: Scan[] = [];
   for (const { part, bytes: inner, mediaType: kind } of read.drawn) {
     const found = await wordsDrawn(services, scanIn(part, Buffer.from(inner), kind, null)).catch(() => null);
     if (found === null) unread.push({ part, why: 'damaged' });
-    texts.push(...(found?.texts ?? []));
-    scans.push(...(found?.scans ?? []));
+    texts = texts.concat(found?.texts ?? []);
+    scans = scans.concat(found?.scans ?? []);
   }
   return { texts, unread, scans };
 }

@@ -196,9 +196,11 @@ export function candidateByCriteria({ ruleId }: CriteriaRule, order: number, boo
 }
 
 function candidatesFor(row: clockStore.ClockRow, chain: readonly clockStore.ChainPlace[], book: RuleBook): PlacedCandidate[] {
-  const found = candidatesOnPlaces(chain, book);
   const series = chain.find((place) => place.kind === 'series');
-  if (series) found.push(...candidatesForPair(row.record_type, series.id, nameOf(series), book));
+  const found = [
+    ...candidatesOnPlaces(chain, book),
+    ...(series ? candidatesForPair(row.record_type, series.id, nameOf(series), book) : []),
+  ];
   if (book.criteriaRules.length > 0) {
     const record = criteriaRecord(row);
     book.criteriaRules.forEach((rule, order) => {

@@ -1,8 +1,7 @@
 import { NgTemplateOutlet } from '@angular/common';
 import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, signal } from '@angular/core';
-import { FormsModule } from '@angular/forms';
 import { Router, RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
-import { federation, identity, type Problem } from '@key-cellar/contract';
+import { federation, identity } from '@key-cellar/contract';
 import type { Right } from '@key-cellar/core/access';
 import { languageNames, languages, type Language } from '@key-cellar/words';
 import { Button } from 'primeng/button';
@@ -10,16 +9,15 @@ import { Popover } from 'primeng/popover';
 import { Tooltip } from 'primeng/tooltip';
 import { Needs } from './identity/needs';
 import { Session } from './identity/session';
+import { ClockSheet } from './identity/clockSheet';
 import { LinksSheet } from './identity/linksSheet';
 import { PasswordSheet } from './identity/passwordSheet';
 import { SecondFactorSteps } from './identity/secondFactorSteps';
 import { SessionsSheet } from './identity/sessionsSheet';
-import { DateField } from './kit/dateField';
 import { AskBar } from './kit/askBar';
-import { Api, toProblem } from './kit/api';
+import { Api } from './kit/api';
 import { Keys } from './kit/keys';
 import { loaded } from './kit/loaded';
-import { ProblemNotice } from './kit/notice';
 import { Sheet } from './kit/sheet';
 import { OwnLanguage } from './kit/ownLanguage';
 import { Theme, type ThemeChoice } from './kit/theme';
@@ -51,16 +49,14 @@ const areas: readonly Area[] = [
 @Component({
   selector: 'kc-shell',
   imports: [
-    DateField,
     AskBar,
     Button,
+    ClockSheet,
     CountPipe,
     DayPipe,
-    FormsModule,
     LinksSheet,
     NgTemplateOutlet,
     Popover,
-    ProblemNotice,
     RouterLink,
     RouterLinkActive,
     RouterOutlet,
@@ -118,10 +114,6 @@ export class Shell {
   /** Providers of identities by which people sign in here. */
   protected readonly ways = loaded(() => this.api.call(federation.ways));
   protected readonly clockOpen = signal(false);
-  protected readonly clockTo = signal('');
-  protected readonly clockBusy = signal(false);
-  protected readonly clockProblem = signal<Problem | null>(null);
-  protected readonly clockDone = signal<string | null>(null);
 
   constructor() {
     const remove = this.keys.add({
@@ -135,33 +127,6 @@ export class Shell {
 
   private go(area: Area): void {
     if (this.areas().some((a) => a.path === area.path)) void this.router.navigateByUrl(area.path);
-  }
-
-  protected openClock(): void {
-    this.clockTo.set(this.me()!.today);
-    this.clockProblem.set(null);
-    this.clockDone.set(null);
-    this.clockOpen.set(true);
-  }
-
-  protected moveClock(): void {
-    this.clockBusy.set(true);
-    this.clockProblem.set(null);
-    this.api.call(identity.moveClock, { body: { to: this.clockTo() } }).subscribe({
-      next: ({ newlyDue, jobId }) => {
-        this.clockBusy.set(false);
-        const due = newlyDue === 1 ? $localize`One record has come due.` : $localize`${newlyDue}:n: records have come due.`;
-        this.clockDone.set(jobId === null ? due : $localize`${due}:due: The sweep is catching up with the days until then.`);
-        this.session.refresh();
-        // Pages read the date when they open: open this one again.
-        const url = this.router.url;
-        void this.router.navigateByUrl('/messages', { skipLocationChange: true }).then(() => this.router.navigateByUrl(url));
-      },
-      error: (error: unknown) => {
-        this.clockBusy.set(false);
-        this.clockProblem.set(toProblem(error));
-      },
-    });
   }
 
   protected async signOut(): Promise<void> {

@@ -133,7 +133,7 @@ const titles: Readonly<Record<AccessFindingKind, { readonly title: string; reado
               i18n-label
               [needed]="true"
               [value]="until()"
-              (valueChange)="until.set($event ?? null); shift.set(null)"
+              (valueChange)="until.set($event); shift.set(null)"
             />
           }
           <kc-long-text-field

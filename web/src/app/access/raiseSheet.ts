@@ -26,7 +26,7 @@ import { Sheet } from '../kit/sheet';
           i18n-label
           [options]="profiles()"
           [value]="profile()"
-          (valueChange)="profile.set($event ?? 'editor')"
+          (valueChange)="profile.set($event)"
         />
         <kc-date-field
           field="raise-until"

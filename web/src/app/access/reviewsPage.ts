@@ -112,7 +112,7 @@ const usualDays = 28;
           i18n-label
           [needed]="true"
           [value]="dueOn()"
-          (valueChange)="dueOn.set($event ?? '')"
+          (valueChange)="dueOn.set($event)"
         />
         <label class="check">
           <input type="checkbox" name="ends" [ngModel]="ends()" (ngModelChange)="ends.set($event)" />

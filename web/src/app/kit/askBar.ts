@@ -1,10 +1,8 @@
-import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, Injector, signal } from '@angular/core';
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { Router } from '@angular/router';
 import { reports, type Suggestion } from '@key-cellar/contract';
-import { completeCriteria, parseCriteria, printCriteria } from '@key-cellar/core/criteria';
 import { catchError, debounceTime, filter, of, map, switchMap, take } from 'rxjs';
-import { VocabularyService } from '../criteria/index';
 import { Api } from './api';
 
 /** What can be chosen below the bar: something found, a condition as it was understood, or a way to go on with one. */
@@ -49,7 +47,7 @@ const kinds: Record<Choice['kind'], string> = {
 export class AskBar {
   private readonly api = inject(Api);
   private readonly router = inject(Router);
-  private readonly vocabularies = inject(VocabularyService);
+  private readonly injector = inject(Injector);
   protected readonly text = signal('');
   protected readonly focused = signal(false);
   /** Which choice the arrows have come to, by what it is and not by where it stands: the list may change under the hand. */
@@ -67,11 +65,13 @@ export class AskBar {
       ),
     ),
   );
-  private readonly vocabulary = toSignal(
+  /** Loaded when somebody first asks. */
+  private readonly conditions = toSignal(
     toObservable(this.focused).pipe(
       filter(Boolean),
       take(1),
-      switchMap(() => this.vocabularies.get()),
+      switchMap(() => import('../criteria/asking')),
+      switchMap(({ Asking }) => this.injector.get(Asking).ready()),
       catchError(() => of(undefined)),
     ),
   );
@@ -84,17 +84,12 @@ export class AskBar {
   });
   /** What is typed, read as a condition; null while it cannot be, or says nothing but plain words. */
   private readonly condition = computed<string | null>(() => {
-    const vocabulary = this.vocabulary();
     const text = this.text().trim();
-    if (!vocabulary || text.length < 2) return null;
-    const parsed = parseCriteria(text, vocabulary);
-    return parsed.ok ? printCriteria(parsed.criteria, vocabulary) : null;
+    return text.length < 2 ? null : (this.conditions()?.condition(text) ?? null);
   });
-  private readonly completion = computed(() => {
-    const vocabulary = this.vocabulary();
-    const text = this.text();
-    return vocabulary && text.trim().length > 1 ? completeCriteria(text, text.length, vocabulary, mostCompletions) : null;
-  });
+  private readonly completion = computed(() =>
+    this.text().trim().length < 2 ? null : (this.conditions()?.completion(this.text(), mostCompletions) ?? null),
+  );
   protected readonly choices = computed<readonly Choice[]>(() => {
     const condition = this.condition();
     const completion = this.completion();

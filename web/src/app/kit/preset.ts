@@ -1,8 +1,49 @@
 import { definePreset } from '@primeuix/themes';
-import Aura from '@primeuix/themes/aura';
+import autocomplete from '@primeuix/themes/aura/autocomplete';
+import badge from '@primeuix/themes/aura/badge';
+import base from '@primeuix/themes/aura/base';
+import button from '@primeuix/themes/aura/button';
+import checkbox from '@primeuix/themes/aura/checkbox';
+import chip from '@primeuix/themes/aura/chip';
+import datepicker from '@primeuix/themes/aura/datepicker';
+import drawer from '@primeuix/themes/aura/drawer';
+import iconfield from '@primeuix/themes/aura/iconfield';
+import inputtext from '@primeuix/themes/aura/inputtext';
+import menu from '@primeuix/themes/aura/menu';
+import multiselect from '@primeuix/themes/aura/multiselect';
+import popover from '@primeuix/themes/aura/popover';
+import ripple from '@primeuix/themes/aura/ripple';
+import select from '@primeuix/themes/aura/select';
+import tabs from '@primeuix/themes/aura/tabs';
+import textarea from '@primeuix/themes/aura/textarea';
+import tooltip from '@primeuix/themes/aura/tooltip';
+
+/** The parts of PrimeNG that are used, each with what it looks like (tools/look.mjs finds those that are not here). */
+const parts = {
+  ...base,
+  components: {
+    autocomplete,
+    badge,
+    button,
+    checkbox,
+    chip,
+    datepicker,
+    drawer,
+    iconfield,
+    inputtext,
+    menu,
+    multiselect,
+    popover,
+    ripple,
+    select,
+    tabs,
+    textarea,
+    tooltip,
+  },
+};
 
 /** PrimeNG in Key Cellar's tokens: hairlines, 2 px corners, bottle green, brass for focus; no shadows. */
-export const preset = definePreset(Aura, {
+export const preset = definePreset(parts, {
   primitive: {
     borderRadius: { none: '0', xs: '2px', sm: '2px', md: '2px', lg: '2px', xl: '2px' },
   },

@@ -63,7 +63,7 @@ type Ending = keyof typeof formats;
               i18n-label
               [options]="ways"
               [value]="conflicts()"
-              (valueChange)="conflicts.set($event ?? 'refuse'); load(true)"
+              (valueChange)="conflicts.set($event); load(true)"
             />
           }
           @if (o.readAs; as encoding) {

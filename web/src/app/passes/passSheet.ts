@@ -73,7 +73,7 @@ import { DayPipe } from '../kit/words';
             i18n-placeholder
             [min]="session.today()"
             [value]="until()"
-            (valueChange)="until.set($event ?? null)"
+            (valueChange)="until.set($event)"
           />
           <kc-number-field
             field="pass-openings"

@@ -49,7 +49,7 @@ const giving = { place: people.giveGrant, record: access.giveOnRecord, tag: tags
               i18n-label
               [options]="profiles()"
               [value]="profile()"
-              (valueChange)="profile.set($event ?? 'reader'); trying.forget()"
+              (valueChange)="profile.set($event); trying.forget()"
             />
             <div class="two">
               <kc-date-field
@@ -57,14 +57,14 @@ const giving = { place: people.giveGrant, record: access.giveOnRecord, tag: tags
                 label="From"
                 i18n-label
                 [value]="from()"
-                (valueChange)="from.set($event ?? null); trying.forget()"
+                (valueChange)="from.set($event); trying.forget()"
               />
               <kc-date-field
                 field="grant-until"
                 label="Until, that day included"
                 i18n-label
                 [value]="until()"
-                (valueChange)="until.set($event ?? null); trying.forget()"
+                (valueChange)="until.set($event); trying.forget()"
               />
             </div>
           }

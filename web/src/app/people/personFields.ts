@@ -93,7 +93,7 @@ export const bodyOf = (d: Draft) => ({
         [max]="9"
         [wrong]="wrong()['/clearance/level']"
         [value]="draft().level"
-        (valueChange)="set({ level: $event ?? 0 })"
+        (valueChange)="set({ level: $event })"
       />
       <kc-text-field
         field="person-caveats"

@@ -33,7 +33,7 @@ import { TextField } from '../kit/textField';
           [min]="0"
           [max]="9"
           [value]="draft().level"
-          (valueChange)="set({ level: $event ?? 0 })"
+          (valueChange)="set({ level: $event })"
         />
         @if (program()) {
           <label class="check">

@@ -158,7 +158,7 @@ const begun: Details = {
                   i18n-label
                   [options]="groups()"
                   [value]="row.groupId || null"
-                  (valueChange)="setGroup($index, { groupId: $event ?? '' })"
+                  (valueChange)="setGroup($index, { groupId: $event })"
                 />
                 <button type="button" class="link" [attr.aria-label]="labels.drop" (click)="dropGroup($index)" i18n>remove</button>
               </div>

@@ -70,7 +70,7 @@ const titles: Readonly<Record<string, string>> = {
             i18n-label
             [needed]="true"
             [value]="until()"
-            (valueChange)="until.set($event ?? '')"
+            (valueChange)="until.set($event)"
           />
           <table class="frame">
             <caption class="sr" i18n>

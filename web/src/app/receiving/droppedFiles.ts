@@ -15,7 +15,7 @@ async function filesOf(entry: FileSystemEntry, path: string): Promise<DroppedFil
   for (;;) {
     const entries = await new Promise<FileSystemEntry[]>((resolve, reject) => reader.readEntries(resolve, reject));
     if (entries.length === 0) return found;
-    for (const inner of entries) found.push(...(await filesOf(inner, `${path}${entry.name}/`)));
+    for (const inner of entries) for (const file of await filesOf(inner, `${path}${entry.name}/`)) found.push(file);
   }
 }
 

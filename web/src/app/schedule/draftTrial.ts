@@ -1,7 +1,8 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, linkedSignal, signal, untracked } from '@angular/core';
 import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
-import { ruleDefinition, schedule, type EffectPage, type Problem, type ScheduleCases } from '@key-cellar/contract';
+import { schedule, type EffectPage, type Problem, type ScheduleCases } from '@key-cellar/contract';
+import { ruleDefinition } from '@key-cellar/contract/schedule';
 import { civilDate } from '@key-cellar/core/calendar';
 import {
   describeTrigger,

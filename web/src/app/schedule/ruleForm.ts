@@ -1,5 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, ElementRef, inject, model, signal } from '@angular/core';
-import { messageOfIssue, identity, ruleDefinition, type RuleDefinition } from '@key-cellar/contract';
+import { identity } from '@key-cellar/contract';
+import { messageOfIssue } from '@key-cellar/contract/issue';
+import { ruleDefinition, type RuleDefinition } from '@key-cellar/contract/schedule';
 import { bases, describeBasis, partsOf, type Basis, type SimpleTrigger } from '@key-cellar/core/schedule';
 import { Button } from 'primeng/button';
 import { say } from '../../words/say';
