@@ -17,7 +17,13 @@ function earlyFetches(webDir: string): (language: string, signedIn: boolean) => 
   const scripts = (name: string): string[] => (preload[name] ?? []).map((one) => `<link rel="modulepreload" href="${one}">`);
   const fonts = (preload['fonts'] ?? []).map((font) => `<link rel="preload" as="font" type="font/woff2" crossorigin href="${font}">`);
   return (language, signedIn) =>
-    [...fonts, ...scripts('begin'), ...scripts('start'), ...scripts(preload[language] ? language : 'en'), ...(signedIn ? scripts('first') : [])].join('');
+    [
+      ...fonts,
+      ...scripts('begin'),
+      ...scripts('start'),
+      ...scripts(preload[language] ? language : 'en'),
+      ...(signedIn ? scripts('first') : []),
+    ].join('');
 }
 
 /** Serves the built web application; every address of its own router gets its page, in its language and with the nonce for styles. */

@@ -106,14 +106,7 @@ const usualDays = 28;
           [value]="placeId()"
           (valueChange)="placeId.set($event)"
         />
-        <kc-date-field
-          field="review-due"
-          label="Until"
-          i18n-label
-          [needed]="true"
-          [value]="dueOn()"
-          (valueChange)="dueOn.set($event)"
-        />
+        <kc-date-field field="review-due" label="Until" i18n-label [needed]="true" [value]="dueOn()" (valueChange)="dueOn.set($event)" />
         <label class="check">
           <input type="checkbox" name="ends" [ngModel]="ends()" (ngModelChange)="ends.set($event)" />
           <span i18n>What nobody confirms by then ends</span>

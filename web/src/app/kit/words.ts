@@ -31,6 +31,7 @@ const collator = new Intl.Collator(localeOf, { numeric: true });
 export const byWords = (a: string, b: string): number => collator.compare(a, b);
 
 const numbers = new Intl.NumberFormat(localeOf);
+const shortNumbers = new Intl.NumberFormat(localeOf, { notation: 'compact', maximumFractionDigits: 1 });
 
 /** A count with the separators of the language. */
 export function countWords(n: number): string {
@@ -106,10 +107,11 @@ export class BytesPipe implements PipeTransform {
   }
 }
 
-/** Numbers with separators of the locale. */
+/** Numbers with separators of the locale; millions in a narrow column in short: "1.4M". */
 @Pipe({ name: 'count' })
 export class CountPipe implements PipeTransform {
-  transform(n: number | undefined): string {
-    return n === undefined ? '' : countWords(n);
+  transform(n: number | undefined, column: 'wide' | 'narrow' = 'wide'): string {
+    if (n === undefined) return '';
+    return column === 'narrow' && n >= 1_000_000 ? shortNumbers.format(n) : countWords(n);
   }
 }

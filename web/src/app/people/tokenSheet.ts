@@ -64,14 +64,7 @@ const titles: Readonly<Record<string, string>> = {
             [value]="name()"
             (valueChange)="name.set($event)"
           />
-          <kc-date-field
-            field="token-until"
-            label="Until"
-            i18n-label
-            [needed]="true"
-            [value]="until()"
-            (valueChange)="until.set($event)"
-          />
+          <kc-date-field field="token-until" label="Until" i18n-label [needed]="true" [value]="until()" (valueChange)="until.set($event)" />
           <table class="frame">
             <caption class="sr" i18n>
               What it may ask and do

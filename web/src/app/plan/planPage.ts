@@ -10,6 +10,7 @@ import {
   Injector,
   input,
   signal,
+  viewChild,
 } from '@angular/core';
 import { ActivatedRoute, Router, RouterLink } from '@angular/router';
 import { plan, type OutlineLine, type PlacePage as Page, type Problem, type RackCounts, type TableOutcome } from '@key-cellar/contract';
@@ -24,18 +25,21 @@ import { loaded } from '../kit/loaded';
 import { Mark } from '../kit/mark';
 import { ProblemNotice } from '../kit/notice';
 import { TableImport } from '../kit/tableImport';
+import { endsOf, Windowed } from '../kit/windowed';
 import { CountPipe } from '../kit/words';
 import { PlaceChanges, type PlaceTask } from './placeChanges';
 import { PlaceSheet } from './placeSheet';
-import { barParts, holdsFolders, rackColumns, rackRows, type RackRow } from './rackModel';
+import { barParts, holdsFolders, rackColumns, rackEntries, rackRows, type RackRow } from './rackModel';
 
 type Only = 'due' | 'held' | 'unscheduled';
 const yearsShown = 11;
+/** In pixels, as the style sheet has them. */
+const heights = { outline: 33, repository: 30, function: 30, activity: 26, series: 34, folder: 34 } as const;
 
 /** What do we have, where, of which years? The rack, and the same plan as an outline. */
 @Component({
   selector: 'kc-plan',
-  imports: [Button, CountPipe, ExportMenu, Mark, PlaceChanges, PlaceSheet, ProblemNotice, RouterLink, TableImport, Tooltip],
+  imports: [Button, CountPipe, ExportMenu, Mark, PlaceChanges, PlaceSheet, ProblemNotice, RouterLink, TableImport, Tooltip, Windowed],
   templateUrl: './planPage.html',
   styleUrl: './planPage.css',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -48,6 +52,7 @@ export class PlanPage {
   private readonly router = inject(Router);
   private readonly route = inject(ActivatedRoute);
   private readonly host = inject<ElementRef<HTMLElement>>(ElementRef);
+  private readonly injector = inject(Injector);
   protected readonly session = inject(Session);
   readonly view = input<'rack' | 'outline' | undefined>();
   readonly only = input<Only | undefined>();
@@ -90,16 +95,29 @@ export class PlanPage {
     const { years, earlier } = rackColumns(this.cells(), Number(this.session.today().slice(0, 4)), yearsShown);
     return { years, keys: ['running', ...(earlier ? ['earlier'] : []), ...years.map(String)] };
   });
+  private readonly entries = computed(() => rackEntries(this.places(), this.cells(), this.columns().years));
   protected readonly rows = computed(() =>
-    rackRows(
-      this.places(),
-      this.cells(),
-      this.columns().years,
-      this.folded(),
-      this.only() ?? null,
-      this.view() === 'outline' ? this.unfolded() : null,
-    ),
+    rackRows(this.entries(), this.folded(), this.only() ?? null, this.view() === 'outline' ? this.unfolded() : null),
   );
+  /** Where each row ends, for the rows in sight. */
+  protected readonly ends = computed(() => {
+    const more = this.moreAfter();
+    return this.view() === 'outline'
+      ? endsOf(this.rows().map(({ place }) => heights.outline * (more.has(place.id) ? 2 : 1)))
+      : endsOf(this.rows().map(({ place }) => heights[place.kind]));
+  });
+  private readonly sight = viewChild(Windowed);
+  /** What is dragged is drawn wherever it lies, or the browser would let go of it. */
+  protected readonly draggedRow = computed(() => {
+    const dragged = this.dragged();
+    return dragged === null ? null : this.rows().findIndex(({ place }) => place.id === dragged.place.id);
+  });
+  /** The row by which Tab comes into the rack: the active one, or the first that is drawn. */
+  protected readonly tabRow = computed(() => {
+    const { from = 0, until = 0 } = this.sight()?.window() ?? {};
+    const { row } = this.active();
+    return row >= from && row < until ? row : from;
+  });
   /** Places with more folders than are shown, by the row after which that is said. */
   protected readonly moreAfter = computed(() => {
     const after = new Map<string, { placeId: string; more: number }>();
@@ -129,17 +147,17 @@ export class PlanPage {
       m: [$localize`move the place`, () => this.moveFocused()],
     });
     inject(DestroyRef).onDestroy(remove);
-    const injector = inject(Injector);
     effect(() => {
       this.rows();
-      afterNextRender({ read: () => this.focusMoved() }, { injector });
+      afterNextRender({ read: () => this.focusMoved() }, { injector: this.injector });
     });
   }
 
   /** A row that goes elsewhere loses the focus on its way. */
   private focusMoved(): void {
     if (this.movedId === null || document.activeElement !== document.body) return;
-    this.host.nativeElement.querySelector<HTMLElement>(`a[data-place="${this.movedId}"]`)?.focus();
+    const row = this.rows().findIndex(({ place }) => place.id === this.movedId);
+    if (row >= 0) this.focusWhenDrawn(row, `a[data-place="${this.movedId}"]`);
   }
 
   protected name(key: string): string {
@@ -188,7 +206,8 @@ export class PlanPage {
   }
 
   protected isMarked(row: RackRow, key: string): boolean {
-    return this.marked().has(`${row.place.id}.${key}`);
+    const marked = this.marked();
+    return marked.size > 0 && marked.has(`${row.place.id}.${key}`);
   }
 
   protected mark(row: RackRow, key: string): void {
@@ -222,7 +241,45 @@ export class PlanPage {
       column: Math.max(0, Math.min(this.columns().keys.length - 1, column + columns)),
     };
     this.active.set(next);
-    this.host.nativeElement.querySelector<HTMLElement>(`[data-cell="${next.row}-${next.column}"]`)?.focus();
+    this.focusWhenDrawn(next.row, `[data-cell="${next.row}-${next.column}"]`);
+  }
+
+  /** Gives the focus to something in a row, which may have to be drawn first. */
+  private focusWhenDrawn(row: number, selector: string): void {
+    const focus = (): boolean => {
+      const element = this.host.nativeElement.querySelector<HTMLElement>(selector);
+      element?.focus();
+      return element !== null;
+    };
+    if (focus()) return;
+    this.sight()?.want(row);
+    afterNextRender({ read: () => void focus() }, { injector: this.injector });
+  }
+
+  /** The cell in which something happened: hundreds of them have no listeners of their own. */
+  private cellOf(event: Event): { element: HTMLElement; row: number; column: number } | null {
+    const element = (event.target as Element).closest<HTMLElement>('[data-cell]');
+    if (!element) return null;
+    const [row, column] = element.dataset['cell']!.split('-').map(Number) as [number, number];
+    return { element, row, column };
+  }
+
+  protected clicked(event: Event): void {
+    const cell = this.cellOf(event);
+    const row = cell && this.rows()[cell.row];
+    const key = cell && this.columns().keys[cell.column]!;
+    if (row && key && row.cells.has(key)) this.open(row, key);
+  }
+
+  protected entered(event: Event): void {
+    const cell = this.cellOf(event);
+    if (cell) this.active.set({ row: cell.row, column: cell.column });
+  }
+
+  /** What a reader of screens hears, said under the mouse. */
+  protected explain(event: Event): void {
+    const element = this.cellOf(event)?.element;
+    if (element && !element.title) element.title = element.getAttribute('aria-label') ?? '';
   }
 
   /** The records behind a cell: for sums of several vintages or series, all of them. */

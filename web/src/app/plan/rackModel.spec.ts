@@ -1,5 +1,5 @@
 import type { OutlineLine, RackCell, RackCounts } from '@key-cellar/contract';
-import { barParts, rackColumns, rackRows } from './rackModel';
+import { barParts, rackColumns, rackEntries, rackRows } from './rackModel';
 
 const place = (id: string, kind: OutlineLine['kind'], parentId: string | null, more: Partial<OutlineLine> = {}): OutlineLine => ({
   id,
@@ -54,7 +54,7 @@ describe('the rack', () => {
   });
 
   it('puts parents before children and sums them', () => {
-    const rows = rackRows(places, cells, years, new Set());
+    const rows = rackRows(rackEntries(places, cells, years), new Set());
     expect(rows.map((r) => r.place.id)).toEqual(['F', 'F.1', 'S1', 'S2']);
     const [fn, activity] = rows;
     expect(fn!.cells.get('2024')!.kept).toBe(9);
@@ -65,12 +65,12 @@ describe('the rack', () => {
   });
 
   it('keeps the sums of what is folded away', () => {
-    const rows = rackRows(places, cells, years, new Set(['F']));
+    const rows = rackRows(rackEntries(places, cells, years), new Set(['F']));
     expect(rows.map((r) => [r.place.id, r.all.kept])).toEqual([['F', 15]]);
   });
 
   it('shows only the rows that have what is asked for', () => {
-    expect(rackRows(places, cells, years, new Set(), 'due').map((r) => r.place.id)).toEqual(['F', 'F.1', 'S1']);
+    expect(rackRows(rackEntries(places, cells, years), new Set(), 'due').map((r) => r.place.id)).toEqual(['F', 'F.1', 'S1']);
   });
 
   it('has folders only in an outline, unfolded one by one, and counts nothing twice', () => {
@@ -81,7 +81,7 @@ describe('the rack', () => {
       place('F2', 'folder', 'F1', { counts: counts(2) }),
     ];
     const shown = (unfolded: string[] | null, only: keyof RackCounts | null = null) =>
-      rackRows(all, cells, years, new Set(), only, unfolded && new Set(unfolded)).map(
+      rackRows(rackEntries(all, cells, years), new Set(), only, unfolded && new Set(unfolded)).map(
         (r) => `${r.place.id} ${r.all.kept}${r.foldable ? (r.isFolded ? ' ▸' : ' ▾') : ''}`,
       );
     expect(shown(null)).toEqual(['F 15 ▾', 'F.1 9 ▾', 'S1 9', 'S2 6']);

@@ -1,26 +1,36 @@
 import type { OutlineLine, PlaceLine, RackCell, RackCounts } from '@key-cellar/contract';
 
-export interface RackRow {
+/** A place of the plan with what its records come to. */
+interface RackEntry {
   readonly place: PlaceLine;
   readonly depth: number;
   /** By column key: a year, `earlier`, or `running` (the clock has not started). */
   readonly cells: ReadonlyMap<string, RackCounts>;
   readonly all: RackCounts;
+  readonly foldersInside: boolean;
+}
+
+export interface RackRow extends RackEntry {
   readonly foldable: boolean;
   readonly isFolded: boolean;
 }
 
-const none: RackCounts = { kept: 0, due: 0, held: 0, unscheduled: 0, permanent: 0, waiting: 0 };
+type Counting = { -readonly [K in keyof RackCounts]: number };
+const nothing = (): Counting => ({ kept: 0, due: 0, held: 0, unscheduled: 0, permanent: 0, waiting: 0 });
 
-function add(a: RackCounts, b: RackCounts): RackCounts {
-  return {
-    kept: a.kept + b.kept,
-    due: a.due + b.due,
-    held: a.held + b.held,
-    unscheduled: a.unscheduled + b.unscheduled,
-    permanent: a.permanent + b.permanent,
-    waiting: a.waiting + b.waiting,
-  };
+function count(into: Map<string, Counting>, key: string, more: RackCounts): void {
+  let counts = into.get(key);
+  if (!counts) into.set(key, (counts = nothing()));
+  addTo(counts, more);
+}
+
+function addTo(counts: Counting, more: RackCounts): void {
+  counts.kept += more.kept;
+  counts.due += more.due;
+  counts.held += more.held;
+  counts.unscheduled += more.unscheduled;
+  counts.permanent += more.permanent;
+  counts.waiting += more.waiting;
 }
 
 /** The columns of a rack: not started, everything before, then the years shown. */
@@ -40,43 +50,56 @@ function columnOf(vintage: number, years: readonly number[]): string {
 export const holdsFolders = (place: PlaceLine): boolean => place.kind === 'series' || place.kind === 'folder';
 
 /**
- * Rows in plan order, parents before children; sums of functions and activities from their series. Folders, which only an
- * outline has, come with counts of their own, and count in their series already.
+ * All places in plan order, parents before children; sums of functions and activities from their series. Folders, which only
+ * an outline has, come with counts of their own, and count in their series already.
  */
+export function rackEntries(places: readonly OutlineLine[], cells: readonly RackCell[], years: readonly number[]): readonly RackEntry[] {
+  const children = new Map<string | null, OutlineLine[]>();
+  for (const place of places) {
+    const siblings = children.get(place.parentId);
+    if (siblings) siblings.push(place);
+    else children.set(place.parentId, [place]);
+  }
+  const bySeries = new Map<string, Map<string, Counting>>();
+  for (const cell of cells) {
+    let columns = bySeries.get(cell.seriesId);
+    if (!columns) bySeries.set(cell.seriesId, (columns = new Map()));
+    count(columns, columnOf(cell.vintage, years), cell);
+  }
+  const entries: RackEntry[] = [];
+  const visit = (place: OutlineLine, depth: number): Map<string, Counting> => {
+    const sums = bySeries.get(place.id) ?? new Map<string, Counting>();
+    const all = nothing();
+    entries.push({ place, depth, cells: sums, all, foldersInside: place.foldersInside });
+    for (const child of children.get(place.id) ?? []) for (const [key, counts] of visit(child, depth + 1)) count(sums, key, counts);
+    if (place.kind === 'folder') addTo(all, place.counts ?? nothing());
+    else for (const counts of sums.values()) addTo(all, counts);
+    return sums;
+  };
+  for (const root of children.get(null) ?? []) for (const fn of children.get(root.id) ?? []) visit(fn, 0);
+  return entries;
+}
+
+/** Those of them that show: what is folded hides what lies in it, and `only` leaves out what has none of that kind. */
 export function rackRows(
-  places: readonly OutlineLine[],
-  cells: readonly RackCell[],
-  years: readonly number[],
+  entries: readonly RackEntry[],
   folded: ReadonlySet<string>,
   only: keyof RackCounts | null = null,
   /** Series and folders that are unfolded; null where folders are not shown. */
   unfolded: ReadonlySet<string> | null = null,
 ): RackRow[] {
-  const children = new Map<string | null, OutlineLine[]>();
-  for (const p of places) children.set(p.parentId, [...(children.get(p.parentId) ?? []), p]);
-  const bySeries = new Map<string, Map<string, RackCounts>>();
-  for (const cell of cells) {
-    const columns = bySeries.get(cell.seriesId) ?? new Map<string, RackCounts>();
-    const key = columnOf(cell.vintage, years);
-    columns.set(key, add(columns.get(key) ?? none, cell));
-    bySeries.set(cell.seriesId, columns);
-  }
   const rows: RackRow[] = [];
-  const visit = (place: OutlineLine, depth: number, hidden: boolean): Map<string, RackCounts> => {
-    const sums = new Map(bySeries.get(place.id) ?? []);
-    const at = rows.length;
-    const isFolded = holdsFolders(place) ? !unfolded?.has(place.id) : folded.has(place.id);
-    for (const child of children.get(place.id) ?? []) {
-      for (const [key, counts] of visit(child, depth + 1, hidden || isFolded)) sums.set(key, add(sums.get(key) ?? none, counts));
-    }
-    const all = place.kind === 'folder' ? (place.counts ?? none) : [...sums.values()].reduce(add, none);
-    if (!hidden && (only === null || all[only] > 0)) {
-      const foldable = holdsFolders(place) ? unfolded !== null && place.foldersInside : true;
-      rows.splice(at, 0, { place, depth, cells: sums, all, foldable, isFolded });
-    }
-    return sums;
-  };
-  for (const root of children.get(null) ?? []) for (const fn of children.get(root.id) ?? []) visit(fn, 0, false);
+  // Deeper than this lies in something that is folded.
+  let open = Infinity;
+  for (const entry of entries) {
+    const { place, depth, all } = entry;
+    if (depth > open) continue;
+    const holds = holdsFolders(place);
+    const isFolded = holds ? !unfolded?.has(place.id) : folded.has(place.id);
+    open = isFolded ? depth : Infinity;
+    if (only !== null && all[only] === 0) continue;
+    rows.push({ ...entry, foldable: holds ? unfolded !== null && entry.foldersInside : true, isFolded });
+  }
   return rows;
 }
 

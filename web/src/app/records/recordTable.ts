@@ -1,12 +1,14 @@
-import { CdkFixedSizeVirtualScroll, CdkVirtualForOf, CdkVirtualScrollViewport } from '@angular/cdk/scrolling';
 import {
+  afterNextRender,
   ChangeDetectionStrategy,
+  ChangeDetectorRef,
   Component,
   computed,
   DestroyRef,
   effect,
   ElementRef,
   inject,
+  Injector,
   input,
   model,
   output,
@@ -23,6 +25,7 @@ import { Session } from '../identity/index';
 import { toProblem } from '../kit/api';
 import { isTyping, Keys } from '../kit/keys';
 import { Lifeline } from '../kit/lifeline';
+import { LongScroll } from '../kit/longScroll';
 import { Mark } from '../kit/mark';
 import { marksOf } from '../kit/marksOf';
 import { ProblemNotice } from '../kit/notice';
@@ -62,6 +65,8 @@ const widths: Record<Column, number> = {
 };
 const widthOfFact = 120;
 const widthOfTick = 28;
+/** In pixels, as the style sheet has it. */
+const rowHeight = 32;
 /** As the style sheet has them. */
 const gap = 12;
 const padding = 22;
@@ -80,19 +85,7 @@ const sortable: Partial<Record<Column, SortColumn>> = {
 /** Records as rows: virtual, lazy, sortable, markable; a million scroll like a hundred. */
 @Component({
   selector: 'kc-record-table',
-  imports: [
-    BytesPipe,
-    CdkFixedSizeVirtualScroll,
-    CdkVirtualForOf,
-    CdkVirtualScrollViewport,
-    CountPipe,
-    DayPipe,
-    FactWordsPipe,
-    Lifeline,
-    Mark,
-    ProblemNotice,
-    RouterLink,
-  ],
+  imports: [BytesPipe, CountPipe, DayPipe, FactWordsPipe, Lifeline, Mark, ProblemNotice, RouterLink],
   templateUrl: './recordTable.html',
   styleUrl: './recordTable.css',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -100,10 +93,11 @@ const sortable: Partial<Record<Column, SortColumn>> = {
 export class RecordTable {
   private readonly service = inject(RecordsService);
   private readonly router = inject(Router);
+  private readonly changes = inject(ChangeDetectorRef);
   private readonly keys = inject(Keys);
   private readonly session = inject(Session);
   private readonly host = inject<ElementRef<HTMLElement>>(ElementRef);
-  private readonly viewport = viewChild(CdkVirtualScrollViewport);
+  private readonly viewport = viewChild.required<ElementRef<HTMLElement>>('viewport');
 
   readonly state = input.required<ListState>();
   readonly columns = input<readonly Column[]>(usualColumns);
@@ -119,7 +113,12 @@ export class RecordTable {
   protected readonly sortable = sortable;
   protected readonly today = this.session.today;
   protected readonly count = signal<number | null>(null);
-  protected readonly indices = computed(() => Array.from({ length: this.count() ?? 0 }, (_, i) => i));
+  protected readonly scroll = new LongScroll(rowHeight);
+  /** The rows that are drawn. */
+  protected readonly indices = computed(() => {
+    const { from, until } = this.scroll.drawn();
+    return Array.from({ length: until - from }, (_, i) => from + i);
+  });
   protected readonly active = signal(0);
   protected readonly problem = signal<Problem | null>(null);
   /** Whether as many are marked as there are, or as can be at once. */
@@ -149,6 +148,8 @@ export class RecordTable {
   /** Rises with each page that arrives, so that rows are drawn again. */
   private readonly arrived = signal(0);
   private cache: PageCache | null = null;
+  /** A row that was gone to and is not there yet. */
+  private focusing: number | null = null;
 
   constructor() {
     effect(() => {
@@ -157,6 +158,15 @@ export class RecordTable {
       untracked(() => this.restart(state));
     });
     const move = (by: number) => () => this.moveTo(this.active() + by);
+    effect(() => {
+      const { from, until } = this.scroll.drawn();
+      untracked(() => this.cache?.want(from, until));
+    });
+    const injector = inject(Injector);
+    effect(() => {
+      this.arrived();
+      if (this.focusing !== null) afterNextRender({ read: () => this.focusRow() }, { injector });
+    });
     const remove = this.keys.add({
       j: [$localize`next row`, move(1)],
       k: [$localize`row before`, move(-1)],
@@ -171,7 +181,12 @@ export class RecordTable {
       Enter: [$localize`open the row`, (event) => this.openActive(event)],
       Escape: [$localize`unmark`, () => this.marked().size > 0 && void this.marked.set(new Set())],
     });
-    inject(DestroyRef).onDestroy(remove);
+    const grown = new ResizeObserver(([entry]) => this.place(this.scroll.resize(this.count() ?? 0, entry!.contentRect.height)));
+    afterNextRender({ read: () => grown.observe(this.viewport().nativeElement) });
+    inject(DestroyRef).onDestroy(() => {
+      remove();
+      grown.disconnect();
+    });
   }
 
   /** Pages of a state; `fresh` is told when the first of them is there. */
@@ -199,7 +214,8 @@ export class RecordTable {
           this.cache = cache;
           this.count.set(count);
           this.active.set(0);
-          this.viewport()?.scrollToIndex(0);
+          this.place(this.scroll.resize(count, this.viewport().nativeElement.clientHeight));
+          this.place(this.scroll.moveTo(0));
         };
         const fresh = this.newCache(state, show);
         this.total.emit(count);
@@ -216,8 +232,15 @@ export class RecordTable {
   }
 
   protected scrolled(): void {
-    const range = this.viewport()?.getRenderedRange();
-    if (range) this.cache?.want(range.start, Math.min(range.end, this.count() ?? 0));
+    this.place(this.scroll.scrolled(this.viewport().nativeElement.scrollTop));
+  }
+
+  /** Where the bar has to stand; that it moves there tells nobody anything new. */
+  private place(position: number): void {
+    const viewport = this.viewport().nativeElement;
+    // The height that it may need first.
+    this.changes.detectChanges();
+    if (Math.abs(viewport.scrollTop - position) >= 1) viewport.scrollTop = position;
   }
 
   protected sortBy(column: Column): void {
@@ -239,19 +262,18 @@ export class RecordTable {
     if (last < 0) return;
     const next = Math.max(0, Math.min(last, index));
     this.active.set(next);
-    const viewport = this.viewport()!;
-    const top = viewport.measureScrollOffset('top');
-    const height = viewport.getViewportSize();
-    if (next * 32 < top) viewport.scrollToOffset(next * 32);
-    else if ((next + 1) * 32 > top + height) viewport.scrollToOffset((next + 1) * 32 - height);
+    this.place(this.scroll.show(next));
     this.cache?.want(next, next + 1);
-    const focus = (): boolean => {
-      const row = this.host.nativeElement.querySelector<HTMLElement>(`[data-index="${next}"]`);
-      row?.focus({ preventScroll: true });
-      return row !== null;
-    };
-    // After a long jump the row is drawn a moment later; by then somebody may be typing elsewhere.
-    if (!focus()) setTimeout(() => !isTyping(document.activeElement) && focus());
+    this.focusing = next;
+    this.focusRow();
+  }
+
+  /** Gives the row that was gone to the focus. After a long jump it comes a moment later; by then somebody may be typing elsewhere. */
+  private focusRow(): void {
+    if (this.focusing === null) return;
+    const row = this.host.nativeElement.querySelector<HTMLElement>(`a[data-index="${this.focusing}"]`);
+    if (row && !isTyping(document.activeElement)) row.focus({ preventScroll: true });
+    if (row) this.focusing = null;
   }
 
   private openActive(event: KeyboardEvent): void {
