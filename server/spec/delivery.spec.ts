@@ -17,7 +17,13 @@ function built(): string {
   writeFileSync(join(browser, 'start-ab12cd34.js.br'), brotliCompressSync(script));
   writeFileSync(join(browser, 'start-ab12cd34.js.gz'), gzipSync(script));
   writeFileSync(join(browser, 'favicon.svg'), '<svg xmlns="http://www.w3.org/2000/svg"/>');
-  const preload = { start: ['start-ab12cd34.js'], first: ['first-ab12cd34.js'], en: ['en.js'], de: ['de.js', 'sätze.js'], fonts: ['a.woff2'] };
+  const preload = {
+    start: ['start-ab12cd34.js'],
+    first: ['first-ab12cd34.js'],
+    en: ['en.js'],
+    de: ['de.js', 'sätze.js'],
+    fonts: ['a.woff2'],
+  };
   writeFileSync(join(folder, 'preload.json'), JSON.stringify(preload));
   return browser;
 }
