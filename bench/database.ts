@@ -12,11 +12,14 @@ interface Parts {
   placeGrant: typeof placeGrant;
 }
 
+/** Whoever may everything there. */
+export const keeperId = '00000000-0000-8000-8000-000000000001';
+
 /** A repository of the given size, made by the database itself in minutes; gives the id of a keeper. */
 export async function makeDatabase(url: string, size: Size, parts: Parts): Promise<string> {
   const pool = openPool(url, 2);
   const begin = performance.now();
-  const keeper = '00000000-0000-8000-8000-000000000001';
+  const keeper = keeperId;
   const root = '00000000-0000-8000-8000-000000000002';
   await parts.withUnitOfWork(pool, programActor('bench', '2026-09-14'), async (uow) => {
     await parts.writeSetting(uow, 'repository', { name: 'Bench', timeZone: 'UTC' });

@@ -31,9 +31,11 @@ import {
 import type pg from 'pg';
 import { pino } from 'pino';
 import { accessCosts } from './access.js';
-import { makeDatabase, type Size } from './database.js';
+import { keeperId, makeDatabase, type Size } from './database.js';
 import { listPage } from './listPage.js';
 import { median, p95, ratio, say } from './measure.js';
+import { pagesOverHttp } from './pages.js';
+import { plansStay } from './plans.js';
 import { criteriaPage, publishing, rack, whatIf } from './schedule.js';
 
 const today = '2026-09-14';
@@ -41,6 +43,10 @@ const ownerUrl = process.env['BENCH_DATABASE_URL']!;
 const quick = process.argv.includes('--quick');
 /** Only what access costs. */
 const accessOnly = process.argv.includes('--access');
+/** Only pages as people ask for them, and the plans of their statements. */
+const pagesOnly = process.argv.includes('--pages');
+/** The database of the run before, as it was left. */
+const again = process.argv.includes('--again');
 /** Only what the schedule and the plan do. */
 const scheduleOnly = process.argv.includes('--schedule');
 const large: Size = quick ? { records: 50_000, entries: 50_000 } : { records: 1_000_000, entries: 5_000_000 };
@@ -369,18 +375,23 @@ async function lists(): Promise<void> {
 
 async function main(): Promise<void> {
   process.stdout.write(`${'what'.padEnd(58)} ${'against'.padEnd(42)} ratio  target\n`);
-  if (!scheduleOnly && !accessOnly) {
+  const someOnly = scheduleOnly || accessOnly || pagesOnly;
+  if (!someOnly) {
     await evaluation();
     await verifying();
   }
-  for (const size of scheduleOnly || accessOnly ? [large] : [small, large]) {
+  for (const size of someOnly ? [large] : [small, large]) {
     const name = `bench_${size.records}`;
+    const url = new URL(ownerUrl);
+    url.pathname = `/${name}`;
+    if (again) {
+      databases.set(size, { url: url.href, person: keeperId });
+      continue;
+    }
     const admin = openPool(ownerUrl, 1);
     await admin.query(`drop database if exists ${name} with (force)`);
     await admin.query(`create database ${name}`);
     await admin.end();
-    const url = new URL(ownerUrl);
-    url.pathname = `/${name}`;
     await migrate(configOf(url.href));
     const person = await makeDatabase(url.href, size, { withUnitOfWork, writeSetting, getOrMakeSet, placeGrant });
     databases.set(size, { url: url.href, person });
@@ -389,11 +400,18 @@ async function main(): Promise<void> {
     await sealAll(pool);
     await pool.end();
   }
-  if (!scheduleOnly && !accessOnly) {
+  if (!someOnly) {
     await lists();
     await sweeping();
   }
   const { url, person } = databases.get(large)!;
+  if (pagesOnly || !someOnly) {
+    const owner = openPool(url, 1);
+    await plansStay(owner, configOf(url), person);
+    await pagesOverHttp(owner, url, person);
+    await owner.end();
+    if (pagesOnly) return;
+  }
   // Without the sealer and the jobs of a running server, so that only what is measured runs.
   const quiet = await openServices(configOf(url), pino({ level: 'silent' }), {
     connections: 4,

@@ -95,6 +95,14 @@ describe('what laws say', () => {
     expect((await why(other.id)).steps[0]!.dueOn).toBe('2021-10-03');
   });
 
+  it('who waits for what can be asked while the rule of a record that waits has gone', async () => {
+    const { id } = await world.file('editor');
+    await asOwner(world.database, (client) =>
+      client.query({ text: `update record set outcome = 'waiting', rule_version_id = null where id = $1`, values: [id] }),
+    );
+    expect((await keeper().call(schedule.waiting)).waiting).toEqual([]);
+  });
+
   it('a named year waits for its end, and everything is dated when it is listed', async () => {
     const term = ruleDefinition({ cutoff: { kind: 'namedYear', name: 'Board term' }, steps: destroys('P5Y') });
     const make = () => keeper().call(schedule.makeRule, { body: { code: 'R-T', definition: term } });

@@ -130,14 +130,17 @@ export function placesByPath(db: Db) {
   );
 }
 
-/** Waiting records under each rule version and place, whether their trigger is known or not, among the sets a person may discover. */
+/**
+ * Waiting records under each rule version and place, whether their trigger is known or not, among the sets a person may discover. Those
+ * whose rule has gone meanwhile wait for no event until they are judged again.
+ */
 export function waitingByPlace(db: Db, sets: readonly number[]) {
   return rows<{ rule_version_id: string; started: boolean; place_id: string; code: string; title: string; records: number }>(
     db,
     'event.waiting',
     `select w.rule_version_id, w.started, w.place_id, p.code, p.title, w.records from (
        select rule_version_id, trigger_on is not null as started, place_id, count(*)::int as records from record
-       where outcome = 'waiting' and state <> 'disposed' and access_set_id = any ($1::int[]) group by 1, 2, 3) w
+       where outcome = 'waiting' and rule_version_id is not null and state <> 'disposed' and access_set_id = any ($1::int[]) group by 1, 2, 3) w
      join place p on p.id = w.place_id order by w.records desc, p.code`,
     [sets],
   );
