@@ -1,14 +1,16 @@
-import { holds, identity, records, sortColumns, type RecordLine } from '@key-cellar/contract';
+import { holds, identity, plan, records, sortColumns, type RecordLine } from '@key-cellar/contract';
 import { rightSet, type Right } from '@key-cellar/core/access';
 import { civilDate } from '@key-cellar/core/calendar';
 import { criteriaToSql, distinctWords, matches, resolveCriteria, type CriteriaRecord } from '@key-cellar/core/criteria';
 import { anyAsked, type Material } from '@key-cellar/core/criteria/testing';
 import * as fc from 'fast-check';
+import pg from 'pg';
 import { boundCriteria } from '../src/criteria/index.js';
-import { listRecords, type SignedIn } from '../src/index.js';
+import { listRecords, placeGrant, programActor, type SignedIn, withUnitOfWork } from '../src/index.js';
 import type { PersonAccess } from '../src/kernel/index.js';
+import { page, type Position, type Scope } from '../src/records/store.js';
 import { asOwner } from './support/database.js';
-import { logins, makeWorld, statusOf, today, type World } from './support/world.js';
+import { type Login, logins, makeWorld, statusOf, today, type World } from './support/world.js';
 
 const words = ['berth', 'lease', 'änderung', 'ottoline', 'log', 'Größe', 'x-1', 'año'];
 
@@ -61,6 +63,48 @@ describe('lists', () => {
       });
     }
   }
+
+  it('are the same whether the rows of a narrow view are found first, or looked for in their order', async () => {
+    const scopes: Scope[] = [
+      { kind: 'all' },
+      { kind: 'series', ids: [world.ids.A01, world.ids.A02] },
+      { kind: 'folder', id: world.ids.A02 },
+    ];
+    const filters = [{}, { words: 'berth' }, { vintage: 2021 }, { show: 'waiting' as const }];
+    for (const sort of sortColumns)
+      for (const descending of [false, true])
+        for (const scope of scopes)
+          for (const filter of filters) {
+            const request = { filter, scope, sort, descending, limit: 20, visible: () => 'r.access_set_id > 0' };
+            const pageOf = async (narrow: boolean, skip: number, after: Position | null) =>
+              (await page(world.pool, { ...request, narrow, skip, after })).map((r) => ({ value: r.sort_value, id: r.id }));
+            const first = await pageOf(true, 0, null);
+            expect(first).toEqual(await pageOf(false, 0, null));
+            expect(await pageOf(true, 7, first.at(-1)!)).toEqual(await pageOf(false, 7, first.at(-1)!));
+          }
+  });
+
+  it('find the rows of a narrow view first: of somebody who sees little of much', async () => {
+    const own = await world.as('keeper').call(plan.makePlace, {
+      body: { parentId: world.ids.B01, kind: 'folder', code: 'FEW', title: 'Few' },
+    });
+    await withUnitOfWork(world.pool, programActor('spec', today), (uow) =>
+      placeGrant(uow, { principalId: world.ids.outsider, placeId: own.id, profile: 'reader', reason: 'only here' }),
+    );
+    await world.pool.query('select fold_rack()');
+    const asked = spyOn(pg.Client.prototype, 'query').and.callThrough();
+    const foundFirst = async (login: Login): Promise<[first: boolean, records: number]> => {
+      asked.calls.reset();
+      const { records: found } = await world.as(login).call(records.list, { query: { sort: 'due' } });
+      const texts = asked.calls.allArgs().map(([config]) => (config as unknown as { text?: string }).text ?? '');
+      return [texts.some((text) => text.includes('offset 0) x')), found.length];
+    };
+    expect(await foundFirst('outsider')).toEqual([true, 0]);
+    expect(await foundFirst('keeper')).toEqual([false, 100]);
+    expect(await foundFirst('reader'))
+      .withContext('half of all')
+      .toEqual([false, 100]);
+  });
 
   it('and their counts agree, for every filter', async () => {
     const keeper = world.as('keeper');

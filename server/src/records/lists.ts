@@ -76,6 +76,28 @@ function readFilter({ criteria, ...filter }: RecordFilter, access: PersonAccess,
   return { ...filter, criteria: resolveCriteria(asked, civilDate(today)) };
 }
 
+/** Somebody who may discover fewer than this, and less than a twentieth of all, has a narrow view. */
+const narrowAt = 5000;
+const partOfAll = 20;
+/** For so long it is not asked again, in milliseconds: it decides how rows are looked for, and never which. */
+const knownFor = 300_000;
+const views = new WeakMap<PersonAccess, { readonly until: number; readonly narrow: Promise<boolean> }>();
+
+/**
+ * Whether somebody may discover so little that their rows are better found by what they may see, and then sorted, than
+ * looked for among all in the order asked for. The database cannot know: it takes sets of access for equally large.
+ */
+async function hasNarrowView(services: Services, access: PersonAccess): Promise<boolean> {
+  const sets = access.sets('discover');
+  if (access.ownSets('discover').length > 0 || sets.length * 2 > access.known) return false;
+  const known = views.get(access);
+  if (known && known.until > Date.now()) return known.narrow;
+  const narrow = store.keptIn(services.pool, sets).then(({ here, all }) => here < narrowAt && here * partOfAll < all);
+  views.set(access, { until: Date.now() + knownFor, narrow });
+  narrow.catch(() => views.delete(access));
+  return narrow;
+}
+
 export interface ListQuery extends RecordFilter {
   readonly facts?: string | undefined;
   readonly sort: SortColumn;
@@ -116,6 +138,7 @@ export async function list(
     skip,
     limit,
     visible: (bind) => visibleSql(access, person, 'discover', bind),
+    narrow: await hasNarrowView(services, access),
   });
   const { told, factNames } = await factsTold(services, person, access, found, facts?.split(',') ?? []);
   return {

@@ -172,11 +172,14 @@ export interface PageRequest {
   readonly limit: number;
   /** SQL that is true for rows the person may discover. */
   readonly visible: (bind: Bind) => string;
+  /** Whether that is so few that they are found first and sorted then. */
+  readonly narrow: boolean;
 }
 
 /**
  * One page of a list. Within several series the page is merged from the first rows of each, so that every part is
- * read in index order; skipping reads keys only and fetches rows at the end.
+ * read in index order; skipping reads keys only and fetches rows at the end. Of the few rows of a narrow view all keys are
+ * read: the offset keeps the database from looking for them in the order asked for, past all that may not be seen.
  */
 export async function page(db: Db, request: PageRequest): Promise<(LineRow & { sort_value: string })[]> {
   const values: unknown[] = [];
@@ -192,14 +195,15 @@ export async function page(db: Db, request: PageRequest): Promise<(LineRow & { s
     where.push(tie ? `(${expression}, r.id) ${sign} (${value}, ${bind(request.after.id)}::uuid)` : `${expression} ${sign} ${value}`);
   }
   const { scope } = request;
-  if (scope.kind === 'folder') where.push(`r.places @> array[${bind(scope.id)}::uuid]`);
-  const wanted = `${bind(request.skip + request.limit)}::int`;
-  const keys =
-    scope.kind === 'series'
+  if (scope.kind === 'folder' && !request.narrow) where.push(`r.places @> array[${bind(scope.id)}::uuid]`);
+  const wanted = (): string => `${bind(request.skip + request.limit)}::int`;
+  const keys = request.narrow
+    ? `select ${expression} as k, r.id from record r where ${[...scopeSql(scope, bind), ...where].join(' and ')} offset 0`
+    : scope.kind === 'series'
       ? `select s.k, s.id from unnest(${bind(scope.ids)}::uuid[]) as series (id) cross join lateral (
            select ${expression} as k, r.id from record r where r.series_id = series.id and ${where.join(' and ')}
-           order by ${innerOrder} limit ${wanted}) s`
-      : `select ${expression} as k, r.id from record r where ${where.join(' and ')} order by ${innerOrder} limit ${wanted}`;
+           order by ${innerOrder} limit ${wanted()}) s`
+      : `select ${expression} as k, r.id from record r where ${where.join(' and ')} order by ${innerOrder} limit ${wanted()}`;
   return dynamicRows(
     db,
     `select ${lineColumns}, p.code as place_code, page.k::text as sort_value
@@ -238,6 +242,18 @@ export async function count(db: Db, filter: ListFilter, scope: Scope, visible: (
   const where = [visible(bind), ...scopeSql(scope, bind), ...filterSql(filter, bind)];
   const found = await dynamicRows<{ n: number }>(db, `select count(*) as n from record r where ${where.join(' and ')}`, values);
   return found[0]!.n;
+}
+
+/** How many records there are in these sets of access, and in all. */
+export async function keptIn(db: Db, sets: readonly number[]): Promise<{ here: number; all: number }> {
+  const found = await row<{ here: number; all: number }>(
+    db,
+    'rack.keptIn',
+    `select (select coalesce(sum(kept), 0) from rack_cell where access_set_id = any ($1::int[]))::int as here,
+       (select coalesce(sum(kept), 0) from rack_cell)::int as all`,
+    [sets],
+  );
+  return found!;
 }
 
 /** Counts that the rack knows already; null when the filter asks for something it does not count. */
