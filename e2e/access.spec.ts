@@ -142,6 +142,7 @@ test('a group asks for a second factor; a member sets it up before anything else
   await ines.getByRole('button', { name: 'Pilotage', exact: true }).click();
   await ines.getByText('Its members have to set up a second factor for signing in').click();
   await ines.getByRole('dialog').getByRole('button', { name: 'Save' }).click();
+  await expect(ines.getByRole('dialog')).toHaveCount(0);
 
   await lune.goto('/find');
   await expect(lune).toHaveURL(/second-factor/);

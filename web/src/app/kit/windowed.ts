@@ -41,6 +41,8 @@ export function windowOf(ends: readonly number[], top: number, bottom: number, k
   return { from, until, before: from === 0 ? 0 : ends[from - 1]!, after: total - (until === 0 ? 0 : ends[until - 1]!) };
 }
 
+/** So few rows are drawn whole: then the browser’s own search finds them, and they can be printed. */
+const few = 120;
 /** So many pixels above and below what is seen are drawn too. */
 const around = 150;
 
@@ -62,10 +64,12 @@ export class Windowed {
   /** A row that was asked for and may not be in sight yet. */
   private readonly wanted = signal<number | null>(null);
 
-  readonly window = computed(() => {
+  readonly window = computed<RowWindow>(() => {
+    const ends = this.ends();
+    if (ends.length <= few) return { from: 0, until: ends.length, before: 0, after: 0 };
     const { top, bottom } = this.seen();
     const more = this.jumped() ? 0 : around;
-    return windowOf(this.ends(), top - more, bottom + more, this.wanted() ?? this.keep());
+    return windowOf(ends, top - more, bottom + more, this.wanted() ?? this.keep());
   });
 
   constructor() {
