@@ -37,7 +37,7 @@ test('a stencil is used for forty people at once, is changed, and its change com
       .getByLabel('One line per folder')
       .fill(`person,Line manager,code\n${forty.map((name) => `${name},tomas,`).join('\n')}\n,tomas,P-99\n`);
     await ines.getByRole('button', { name: 'Try it' }).click();
-    await expect(ines.getByText('40 would be created, 1 refused.')).toBeVisible();
+    await expect(ines.getByText('40 would be created, 1 refused.')).toBeVisible({ timeout: 60_000 });
     await expect(ines.getByText('Person is missing.')).toBeVisible();
   });
 
