@@ -7,6 +7,13 @@ import { makeWorld, type World } from './support/world.js';
 
 const script = `console.log('${'built '.repeat(200)}');`;
 
+/** What is read, and what is sent to whoever reads that. */
+const encodings = [
+  ['gzip, deflate, br', 'br'],
+  ['gzip', 'gzip'],
+  ['br;q=0, gzip;q=0', null],
+] as const;
+
 /** An application as the build leaves it: a page, a script with its twins, and what to fetch early. */
 function built(): string {
   const folder = mkdtempSync(join(tmpdir(), 'web-'));
@@ -39,11 +46,7 @@ describe('what the server sends', () => {
     login ? world.as(login).fetch(path, { headers }) : fetch(`${world.base}${path}`, { headers });
 
   describe('of the application', () => {
-    for (const [asked, sent] of [
-      ['gzip, deflate, br', 'br'],
-      ['gzip', 'gzip'],
-      ['identity', null],
-    ] as const)
+    for (const [asked, sent] of encodings)
       it(`is a script compressed as ${sent ?? 'nothing'} for whoever reads ${asked}, and for good`, async () => {
         const response = await get('/start-ab12cd34.js', { 'accept-encoding': asked }, null);
         expect(response.headers.get('content-encoding')).toBe(sent);
@@ -74,11 +77,7 @@ describe('what the server sends', () => {
   });
 
   describe('in answer', () => {
-    for (const [asked, sent] of [
-      ['gzip, br', 'br'],
-      ['gzip', 'gzip'],
-      ['br;q=0, gzip;q=0', null],
-    ] as const)
+    for (const [asked, sent] of encodings)
       it(`is compressed as ${sent ?? 'nothing'} when it is long and ${asked} is read`, async () => {
         const response = await get(`/api${access.acts.path}`, { 'accept-encoding': asked });
         expect(response.headers.get('content-encoding')).toBe(sent);

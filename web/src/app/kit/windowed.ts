@@ -1,4 +1,5 @@
 import { DestroyRef, Directive, ElementRef, inject, input, computed, signal } from '@angular/core';
+import { bisectRight } from 'd3';
 
 /** The end of each row in pixels from the top of the first, by the height of each. */
 export function endsOf(heights: Iterable<number>): readonly number[] {
@@ -6,18 +7,6 @@ export function endsOf(heights: Iterable<number>): readonly number[] {
   let at = 0;
   for (const height of heights) ends.push((at += height));
   return ends;
-}
-
-/** The first row that ends below `y`. */
-function rowAt(ends: readonly number[], y: number): number {
-  let low = 0;
-  let high = ends.length;
-  while (low < high) {
-    const middle = (low + high) >> 1;
-    if (ends[middle]! > y) high = middle;
-    else low = middle + 1;
-  }
-  return low;
 }
 
 /** Rows from `from` up to but without `until`, with the height in pixels of what is not drawn before and after them. */
@@ -30,8 +19,8 @@ export interface RowWindow {
 
 /** The rows that lie between two heights, and `kept` in any case. */
 export function windowOf(ends: readonly number[], top: number, bottom: number, kept: number | null = null): RowWindow {
-  let from = rowAt(ends, Math.max(0, top));
-  let until = Math.min(ends.length, rowAt(ends, Math.max(0, bottom)) + 1);
+  let from = bisectRight(ends, Math.max(0, top));
+  let until = Math.min(ends.length, bisectRight(ends, Math.max(0, bottom)) + 1);
   if (kept !== null && kept >= 0 && kept < ends.length) {
     from = Math.min(from, kept);
     until = Math.max(until, kept + 1);

@@ -279,7 +279,7 @@ export class PlanPage {
   /** What a reader of screens hears, said under the mouse. */
   protected explain(event: Event): void {
     const element = this.cellOf(event)?.element;
-    if (element && !element.title) element.title = element.getAttribute('aria-label') ?? '';
+    if (element) element.title = element.getAttribute('aria-label') ?? '';
   }
 
   /** The records behind a cell: for sums of several vintages or series, all of them. */

@@ -232,7 +232,9 @@ export class RecordTable {
   }
 
   protected scrolled(): void {
-    this.place(this.scroll.scrolled(this.viewport().nativeElement.scrollTop));
+    const viewport = this.viewport().nativeElement;
+    const position = this.scroll.scrolled(viewport.scrollTop);
+    if (position !== viewport.scrollTop) viewport.scrollTop = position;
   }
 
   /** Where the bar has to stand; that it moves there tells nobody anything new. */
