@@ -108,7 +108,7 @@ export async function rack(services: Services, person: SignedIn): Promise<void> 
     },
     async () => {
       await services.pool.query(
-        `select series_id, coalesce(vintage, 0), count(*), count(*) filter (where docket <> 'none'), count(*) filter (where hold_count > 0)
+        `select series_id, coalesce(vintage, 0), count(*), count(*) filter (where docket <> 'none'), count(*) filter (where exists (select from hold_cover c where c.record_id = record.id and c.released_at is null))
          from record where state <> 'disposed' group by 1, 2`,
       );
     },

@@ -69,7 +69,7 @@ test('one picture of each main view', async ({ browser, app }) => {
     return found.id;
   };
   const dossier = await one(
-    `select r.id from record r where r.hold_count > 0 and r.media_type = 'application/pdf'
+    `select r.id from record r where exists (select from hold_cover c where c.record_id = r.id and c.released_at is null) and r.media_type = 'application/pdf'
      order by (r.state = 'declared') desc, (r.outcome = 'dated') desc, r.number limit 1`,
   );
   const paths: [string, string][] = [

@@ -2,6 +2,18 @@
 
 CREATE COLLATION public.by_words (provider = icu, locale = 'und-u-kn-true');
 
+CREATE FUNCTION public.all_matching(p_sql text, p_params jsonb) RETURNS uuid[]
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'pg_catalog', 'public'
+    AS $_$
+declare
+  v_found uuid[];
+begin
+  execute 'select array_agg(r.id order by r.ctid) from record r where $1 is null and r.state <> ''disposed'' and ' || p_sql
+    into v_found using null::uuid, p_params;
+  return v_found;
+end $_$;
+
 CREATE FUNCTION public.as_it_was(p_of text, p_on date, p_keys text[] DEFAULT NULL::text[]) RETURNS SETOF jsonb
     LANGUAGE plpgsql STABLE SECURITY DEFINER
     SET search_path TO 'public'
@@ -24,6 +36,16 @@ begin
     using p_on, p_keys;
 end $_$;
 
+CREATE FUNCTION public.begin_covering() RETURNS trigger
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+begin
+  perform pg_advisory_xact_lock(disposal_key());
+  insert into hold_work (hold_id, doing) values (new.id, 'covering');
+  return null;
+end $$;
+
 CREATE FUNCTION public.bump_epoch() RETURNS trigger
     LANGUAGE plpgsql SECURITY DEFINER
     SET search_path TO 'public'
@@ -40,23 +62,61 @@ CREATE FUNCTION public.content_tree(p_content uuid) RETURNS bytea
   select sha256(string_agg(sha256(k.bytes), ''::bytea order by k.seq)) from content_chunk k where k.content_id = p_content
 $$;
 
-CREATE FUNCTION public.cover_what_matches() RETURNS trigger
+CREATE FUNCTION public.cover_before_change() RETURNS trigger
+    LANGUAGE plpgsql
+    AS $$
+begin
+  perform cover_under_way(array[old.id]);
+  return new;
+end $$;
+
+CREATE FUNCTION public.cover_matching(p_records uuid[], p_which text, p_because text) RETURNS void
     LANGUAGE plpgsql
     AS $$
 declare
   h record;
-  written_ids uuid[];
-  found_ids uuid[];
+  v_found uuid[];
 begin
-  for h in select id, scope_sql, scope_params from hold where state = 'open' and scope_sql is not null loop
-    written_ids := coalesce(written_ids, array(select w.id from written w));
-    found_ids := records_matching(h.id, h.scope_sql, h.scope_params, written_ids);
-    if found_ids is not null then
-      perform place_cover(h.id, found_ids, 'came to match its criteria');
+  if coalesce(cardinality(p_records), 0) = 0 then
+    return;
+  end if;
+  for h in
+    select id, scope_sql, scope_params from hold
+    where state = 'open' and scope_sql is not null and case p_which
+      when 'all' then true
+      when 'of holding' then scope_sql like '%hold\_cover%'
+      when 'under way' then exists (select from hold_work w where w.hold_id = hold.id and w.doing = 'covering')
+    end
+  loop
+    v_found := records_matching(h.id, h.scope_sql, h.scope_params, p_records);
+    if v_found is not null then
+      perform place_cover(h.id, v_found, p_because);
     end if;
   end loop;
+end $$;
+
+CREATE FUNCTION public.cover_under_way(p_records uuid[]) RETURNS void
+    LANGUAGE plpgsql
+    AS $$
+begin
+  if exists (select from hold_work where doing = 'covering') then
+    perform cover_matching(p_records, 'under way', 'matches');
+  end if;
+end $$;
+
+CREATE FUNCTION public.cover_what_matches() RETURNS trigger
+    LANGUAGE plpgsql
+    AS $$
+begin
+  if exists (select from hold where state = 'open' and scope_sql is not null) then
+    perform cover_matching(array(select w.id from written w), 'all', 'came to match its criteria');
+  end if;
   return null;
 end $$;
+
+CREATE FUNCTION public.disposal_key() RETURNS bigint
+    LANGUAGE sql IMMUTABLE
+    AS $$ select 4244::bigint $$;
 
 CREATE FUNCTION public.dispose_record(p_record uuid, p_batch uuid, p_on date) RETURNS uuid[]
     LANGUAGE plpgsql SECURITY DEFINER
@@ -113,11 +173,7 @@ CREATE FUNCTION public.enter_gate() RETURNS trigger
     LANGUAGE plpgsql
     AS $$
 begin
-  if current_setting('transaction_isolation') <> 'read committed' then
-    raise exception 'Records are written at isolation level "read committed": a fixed snapshot could miss a hold'
-      using errcode = 'KC005';
-  end if;
-  perform pg_advisory_xact_lock_shared(gate_key());
+  perform pass_gate();
   return null;
 end $$;
 
@@ -200,6 +256,13 @@ begin
   new.detected := '{}';
   return new;
 end $$;
+
+CREATE FUNCTION public.frozen_by_hold(p_record uuid) RETURNS boolean
+    LANGUAGE sql
+    AS $$
+  select exists (select from hold_cover c join hold h on h.id = c.hold_id
+    where c.record_id = p_record and c.released_at is null and h.freezes)
+$$;
 
 CREATE FUNCTION public.gate_key() RETURNS bigint
     LANGUAGE sql IMMUTABLE
@@ -426,8 +489,13 @@ begin
     raise exception 'A placed hold never changes' using errcode = 'KC001';
   end if;
   if new.state = 'released' then
-    perform uncover(new.id, array(select c.record_id from hold_cover c where c.hold_id = new.id and c.released_at is null),
-      new.released_by, new.release_reason, 'released from a hold');
+    if coalesce(trim(new.release_reason), '') = '' then
+      raise exception 'Releasing a hold needs a reason' using errcode = 'KC004';
+    end if;
+    delete from hold_to_cover where hold_id = new.id;
+    insert into hold_work as w (hold_id, doing, total)
+    select new.id, 'releasing', count(*) from hold_cover c where c.hold_id = new.id and c.released_at is null
+    on conflict (hold_id) do update set doing = excluded.doing, total = excluded.total, done = 0, after = null;
   end if;
   return new;
 end $$;
@@ -506,12 +574,15 @@ begin
       using errcode = 'KC001';
   end if;
   if new.state = 'disposed' then
-    if old.hold_count > 0 or exists (select from hold_cover c where c.record_id = old.id and c.released_at is null) then
+    -- From here on a hold that is being placed waits, or was seen.
+    perform pg_advisory_xact_lock_shared(disposal_key());
+    if exists (select from hold_cover c where c.record_id = old.id and c.released_at is null) then
       raise exception 'Record % is held and stays', old.number using errcode = 'KC002';
     end if;
     return new;
   end if;
-  if old.state = 'declared' and new.state = 'working' and old.hold_count > 0 then
+  if old.state = 'declared' and new.state = 'working'
+    and exists (select from hold_cover c where c.record_id = old.id and c.released_at is null) then
     raise exception 'Record % is held and stays declared', old.number using errcode = 'KC002';
   end if;
   if old.state = 'declared' and new.state = 'declared' then
@@ -522,7 +593,7 @@ begin
       raise exception 'Record % is declared and cannot change', old.number using errcode = 'KC003';
     end if;
   end if;
-  if old.freeze_count > 0 and (content_changes or facts_change or moves) then
+  if (content_changes or facts_change or moves) and frozen_by_hold(old.id) then
     raise exception 'Record % is frozen by a hold', old.number using errcode = 'KC002';
   end if;
   return new;
@@ -632,12 +703,13 @@ begin
   end if;
   -- The row lock keeps declaring, holding and disposing from slipping in between.
   select * into r from record where id = coalesce(new.record_id, old.record_id) for update;
+  perform cover_under_way(array[r.id]);
   if tg_op = 'DELETE' then
     if r.state <> 'disposed' then
       if current_user = 'cellar_app' or old.no >= r.version_no then
         raise exception 'Versions of record % stay while it is kept', r.number using errcode = 'KC001';
       end if;
-      if r.hold_count > 0 or exists (select from hold_cover c where c.record_id = r.id and c.released_at is null) then
+      if exists (select from hold_cover c where c.record_id = r.id and c.released_at is null) then
         raise exception 'Record % is held and its versions stay', r.number using errcode = 'KC002';
       end if;
     end if;
@@ -647,7 +719,7 @@ begin
     raise exception 'Record % is % and takes no new version', r.number, r.state using errcode = 'KC003';
   end if;
   -- Frozen from the moment after its filing: what came to match a hold as it was filed still takes the content that it is filed with.
-  if r.freeze_count > 0 and not (new.no = 1 and r.version_no = 1 and r.medium = 'electronic'
+  if frozen_by_hold(r.id) and not (new.no = 1 and r.version_no = 1 and r.medium = 'electronic'
       and not exists (select from version v where v.record_id = r.id)) then
     raise exception 'Record % is frozen by a hold', r.number using errcode = 'KC002';
   end if;
@@ -663,6 +735,48 @@ begin
     raise exception 'A version that is in force is not withdrawn' using errcode = 'KC001';
   end if;
   return new;
+end $$;
+
+CREATE FUNCTION public.hold_step(p_hold uuid, p_a_step integer) RETURNS TABLE(doing text, stepped integer, records integer)
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+declare
+  h hold;
+  w hold_work;
+  v_records uuid[];
+  v_new uuid[];
+begin
+  -- Whoever releases the hold takes its row first as well.
+  select * into h from hold where id = p_hold for share;
+  select * into w from hold_work k where k.hold_id = p_hold and k.total is not null for update;
+  if not found then
+    return;
+  end if;
+  if w.doing = 'covering' then
+    delete from hold_to_cover t where t.hold_id = p_hold
+      and t.no = (select min(f.no) from hold_to_cover f where f.hold_id = p_hold)
+    returning t.record_ids into v_records;
+    -- What came to be covered since then may have been let out, and stays out.
+    v_new := array(select x from unnest(v_records) x
+      where not exists (select from hold_cover c where c.hold_id = p_hold and c.record_id = x));
+  else
+    v_records := array(select c.record_id from hold_cover c
+      where c.hold_id = p_hold and c.released_at is null and (w.after is null or c.record_id > w.after)
+      order by c.record_id limit p_a_step);
+  end if;
+  if coalesce(cardinality(v_records), 0) = 0 then
+    delete from hold_work k where k.hold_id = p_hold;
+    return query select w.doing, 0, w.done;
+    return;
+  end if;
+  if w.doing = 'covering' then
+    perform place_cover(p_hold, v_new, 'matches');
+  else
+    perform uncover(p_hold, v_records, h.released_by, h.release_reason, 'released from a hold');
+  end if;
+  update hold_work k set done = k.done + cardinality(v_records), after = v_records[cardinality(v_records)] where k.hold_id = p_hold;
+  return query select w.doing, cardinality(v_records), w.done + cardinality(v_records);
 end $$;
 
 CREATE FUNCTION public.keep_past() RETURNS trigger
@@ -706,6 +820,35 @@ begin
   return null;
 end $$;
 
+CREATE FUNCTION public.lock_to_dispose(p_record uuid) RETURNS void
+    LANGUAGE plpgsql
+    AS $$
+begin
+  perform pg_advisory_xact_lock_shared(disposal_key());
+  perform from record where id = p_record for update;
+  perform cover_under_way(array[p_record]);
+end $$;
+
+CREATE FUNCTION public.look_for_cover(p_hold uuid, p_a_step integer) RETURNS void
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+declare
+  h record;
+begin
+  perform from hold_work where hold_id = p_hold and doing = 'covering' and total is null for update;
+  if not found then
+    return;
+  end if;
+  select scope_sql, scope_params into h from hold where id = p_hold;
+  insert into hold_to_cover (hold_id, no, record_ids)
+  select p_hold, (x.n - 1) / p_a_step, array_agg(x.id)
+  from unnest(all_matching(h.scope_sql, h.scope_params)) with ordinality as x (id, n)
+  group by 2;
+  update hold_work set total = (select coalesce(sum(cardinality(t.record_ids)), 0) from hold_to_cover t where t.hold_id = p_hold)
+  where hold_id = p_hold;
+end $$;
+
 CREATE FUNCTION public.mend_chunk(p_content uuid, p_seq integer, p_bytes bytea) RETURNS void
     LANGUAGE plpgsql SECURITY DEFINER
     SET search_path TO 'public'
@@ -731,6 +874,17 @@ begin
   return null;
 end $$;
 
+CREATE FUNCTION public.note_rack_held(p_records uuid[], p_hold uuid, p_sign integer) RETURNS void
+    LANGUAGE sql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+  insert into rack_delta
+  select r.series_id, coalesce(r.vintage, 0), r.access_set_id, 0, 0, p_sign * count(*), 0, 0, 0, 0
+  from record r where r.id = any (p_records) and r.state <> 'disposed'
+    and not exists (select from hold_cover c where c.record_id = r.id and c.hold_id <> p_hold and c.released_at is null)
+  group by 1, 2, 3
+$$;
+
 CREATE FUNCTION public.note_rack_insert() RETURNS trigger
     LANGUAGE plpgsql SECURITY DEFINER
     SET search_path TO 'public'
@@ -738,7 +892,8 @@ CREATE FUNCTION public.note_rack_insert() RETURNS trigger
 begin
   insert into rack_delta
   select series_id, coalesce(vintage, 0), access_set_id, count(*),
-    count(*) filter (where docket <> 'none'), count(*) filter (where hold_count > 0),
+    -- What has just come is not held: holds look at it afterwards, and note what they cover by themselves.
+    count(*) filter (where docket <> 'none'), 0,
     count(*) filter (where outcome = 'unscheduled'), count(*) filter (where outcome = 'permanent'),
     count(*) filter (where outcome = 'waiting'), count(*) filter (where state = 'declared')
   from new_rows where state <> 'disposed' group by 1, 2, 3;
@@ -754,12 +909,14 @@ begin
   select series_id, vintage, access_set_id, sum(sign), sum(due), sum(held), sum(unscheduled), sum(permanent), sum(waiting), sum(declared)
   from (
     select series_id, coalesce(vintage, 0) as vintage, access_set_id, 1 as sign,
-      (docket <> 'none')::int as due, (hold_count > 0)::int as held, (outcome = 'unscheduled')::int as unscheduled,
+      (docket <> 'none')::int as due,
+      exists (select from hold_cover h where h.record_id = new_rows.id and h.released_at is null)::int as held, (outcome = 'unscheduled')::int as unscheduled,
       (outcome = 'permanent')::int as permanent, (outcome = 'waiting')::int as waiting, (state = 'declared')::int as declared
     from new_rows where state <> 'disposed'
     union all
     select series_id, coalesce(vintage, 0), access_set_id, -1,
-      -(docket <> 'none')::int, -(hold_count > 0)::int, -(outcome = 'unscheduled')::int,
+      -(docket <> 'none')::int,
+      -exists (select from hold_cover h where h.record_id = old_rows.id and h.released_at is null)::int, -(outcome = 'unscheduled')::int,
       -(outcome = 'permanent')::int, -(outcome = 'waiting')::int, -(state = 'declared')::int
     from old_rows where state <> 'disposed'
   ) changes
@@ -805,6 +962,17 @@ begin
   return old;
 end $$;
 
+CREATE FUNCTION public.pass_gate() RETURNS void
+    LANGUAGE plpgsql
+    AS $$
+begin
+  if current_setting('transaction_isolation') <> 'read committed' then
+    raise exception 'Records are written at isolation level "read committed": a fixed snapshot could miss a hold'
+      using errcode = 'KC005';
+  end if;
+  perform pg_advisory_xact_lock_shared(gate_key());
+end $$;
+
 CREATE FUNCTION public.past_key(p_of text, p_row jsonb) RETURNS text
     LANGUAGE sql IMMUTABLE
     AS $$
@@ -824,17 +992,18 @@ CREATE FUNCTION public.place_cover(p_hold uuid, p_records uuid[], p_because text
     SET search_path TO 'public'
     AS $$
 declare
-  v_freeze integer;
   v_name text;
   v_covered uuid[];
   v_alive uuid[];
 begin
-  select h.freezes::integer, h.name into v_freeze, v_name from hold h where h.id = p_hold and h.state = 'open' for share;
+  perform pass_gate();
+  select h.name into v_name from hold h where h.id = p_hold and h.state = 'open' for share;
   if not found then
     raise exception 'Hold % is not open', p_hold using errcode = 'KC004';
   end if;
-  -- In order of id, so that two holds over the same records never wait for each other in a circle.
-  perform from record r where r.id = any (p_records) order by r.id for update;
+  -- In order of id, so that two holds over the same records never wait for each other in a circle. Disposing of a record takes
+  -- the same lock, and looks for covers behind it.
+  perform from record r where r.id = any (p_records) order by r.id for no key update;
   with alive as (
       select r.id from record r where r.id = any (p_records) and r.state <> 'disposed'
     ), covered as (
@@ -844,14 +1013,12 @@ begin
         set because = excluded.because, since = repository_now(), released_at = null, released_by = null, release_reason = null
         where c.released_at is not null
       returning c.record_id
-    ), counted as (
-      update record r set hold_count = r.hold_count + 1, freeze_count = r.freeze_count + v_freeze
-      from covered c where r.id = c.record_id
-      returning r.id
     )
-    select array_agg(counted.id), (select array_agg(alive.id) from alive) into v_covered, v_alive from counted;
+    select array_agg(covered.record_id), (select array_agg(alive.id) from alive) into v_covered, v_alive from covered;
+  perform note_rack_held(v_covered, p_hold, 1);
   perform enter_on_records('held', v_covered, null,
     '{"because":' || to_json(p_because) || ',"hold":' || to_json(v_name) || ',"holdId":' || to_json(p_hold::text) || '}', null);
+  perform cover_matching(v_covered, 'of holding', 'came to match its criteria');
   return query
     select x.id,
       case
@@ -936,28 +1103,34 @@ CREATE FUNCTION public.uncover(p_hold uuid, p_records uuid[], p_by uuid, p_reaso
     SET search_path TO 'public'
     AS $$
 declare
-  v_freeze integer;
   v_name text;
   v_freed uuid[];
 begin
+  perform pass_gate();
   if coalesce(trim(p_reason), '') = '' then
     raise exception 'Letting a record out of a hold needs a reason' using errcode = 'KC004';
   end if;
-  select h.freezes::integer, h.name into v_freeze, v_name from hold h where h.id = p_hold;
-  perform from record r where r.id = any (p_records) order by r.id for update;
+  select h.name into v_name from hold h where h.id = p_hold;
+  perform from record r where r.id = any (p_records) order by r.id for no key update;
   with freed as (
     update hold_cover c set released_at = repository_now(), released_by = p_by, release_reason = p_reason
     where c.hold_id = p_hold and c.record_id = any (p_records) and c.released_at is null
     returning c.record_id
-  ), counted as (
-    update record r set hold_count = r.hold_count - 1, freeze_count = r.freeze_count - v_freeze
-    from freed f where r.id = f.record_id
-    returning r.id
   )
-  select coalesce(array_agg(counted.id), '{}') into v_freed from counted;
+  select coalesce(array_agg(freed.record_id), '{}') into v_freed from freed;
+  perform note_rack_held(v_freed, p_hold, -1);
   perform enter_on_records(p_act, v_freed, '{"hold":' || to_json(v_name) || ',"holdId":' || to_json(p_hold::text) || '}', null, p_reason);
+  perform cover_matching(v_freed, 'of holding', 'came to match its criteria');
   return v_freed;
 end $$;
+
+CREATE FUNCTION public.writers() RETURNS text[]
+    LANGUAGE sql
+    AS $$
+  select coalesce(array_agg(distinct l.virtualtransaction), '{}') from pg_locks l
+  where l.locktype = 'advisory' and l.database = (select oid from pg_database where datname = current_database())
+    and (l.classid::bigint << 32 | l.objid::bigint) = gate_key() and l.objsubid = 1 and l.granted and l.pid is distinct from pg_backend_pid()
+$$;
 
 CREATE TABLE public.access_review (
     id uuid NOT NULL,
@@ -1329,6 +1502,21 @@ CREATE TABLE public.hold_cover (
     released_by uuid,
     release_reason text,
     CONSTRAINT hold_cover_check CHECK (((released_at IS NULL) = (release_reason IS NULL)))
+);
+
+CREATE TABLE public.hold_to_cover (
+    hold_id uuid NOT NULL,
+    no integer NOT NULL,
+    record_ids uuid[] NOT NULL
+);
+
+CREATE TABLE public.hold_work (
+    hold_id uuid NOT NULL,
+    doing text NOT NULL,
+    total integer,
+    done integer DEFAULT 0 NOT NULL,
+    after uuid,
+    CONSTRAINT hold_work_doing_check CHECK ((doing = ANY (ARRAY['covering'::text, 'releasing'::text])))
 );
 
 CREATE TABLE public.identity_provider (
@@ -1765,8 +1953,6 @@ CREATE TABLE public.record (
     action text,
     vintage smallint,
     docket text DEFAULT 'none'::text NOT NULL,
-    hold_count integer DEFAULT 0 NOT NULL,
-    freeze_count integer DEFAULT 0 NOT NULL,
     version_no integer DEFAULT 0 NOT NULL,
     size bigint DEFAULT 0 NOT NULL,
     media_type text,
@@ -1784,8 +1970,6 @@ CREATE TABLE public.record (
     CONSTRAINT record_action_check CHECK ((action = ANY (ARRAY['destroy'::text, 'transfer'::text]))),
     CONSTRAINT record_deferral CHECK (((deferred_until IS NULL) = (deferred_reason IS NULL))),
     CONSTRAINT record_docket_check CHECK ((docket = ANY (ARRAY['none'::text, 'due'::text, 'batch'::text]))),
-    CONSTRAINT record_freeze_count_check CHECK ((freeze_count >= 0)),
-    CONSTRAINT record_hold_count_check CHECK ((hold_count >= 0)),
     CONSTRAINT record_medium_check CHECK ((medium = ANY (ARRAY['electronic'::text, 'physical'::text]))),
     CONSTRAINT record_outcome_check CHECK ((outcome = ANY (ARRAY['permanent'::text, 'waiting'::text, 'dated'::text, 'unscheduled'::text]))),
     CONSTRAINT record_state_check CHECK ((state = ANY (ARRAY['working'::text, 'declared'::text, 'disposed'::text]))),
@@ -2187,6 +2371,12 @@ ALTER TABLE ONLY public.hold_cover
 ALTER TABLE ONLY public.hold
     ADD CONSTRAINT hold_pkey PRIMARY KEY (id);
 
+ALTER TABLE ONLY public.hold_to_cover
+    ADD CONSTRAINT hold_to_cover_pkey PRIMARY KEY (hold_id, no);
+
+ALTER TABLE ONLY public.hold_work
+    ADD CONSTRAINT hold_work_pkey PRIMARY KEY (hold_id);
+
 ALTER TABLE ONLY public.identity_provider
     ADD CONSTRAINT identity_provider_issuer_key UNIQUE (issuer);
 
@@ -2545,8 +2735,6 @@ CREATE INDEX record_facts ON public.record USING gin (facts jsonb_path_ops);
 
 CREATE INDEX record_filed ON public.record USING btree (filed_on, id) INCLUDE (access_set_id, state);
 
-CREATE INDEX record_held ON public.record USING btree (id) WHERE (hold_count > 0);
-
 CREATE UNIQUE INDEX record_number ON public.record USING btree (number) INCLUDE (access_set_id, state);
 
 CREATE INDEX record_override ON public.record USING btree (id) WHERE (override IS NOT NULL);
@@ -2675,6 +2863,8 @@ CREATE TRIGGER head_stamp_fixed BEFORE DELETE OR UPDATE ON public.head_stamp FOR
 
 CREATE TRIGGER head_witness_fixed BEFORE DELETE OR UPDATE ON public.head_witness FOR EACH ROW EXECUTE FUNCTION public.refuse_change('a cosignature never changes');
 
+CREATE TRIGGER hold_covers AFTER INSERT ON public.hold FOR EACH ROW WHEN ((new.scope_sql IS NOT NULL)) EXECUTE FUNCTION public.begin_covering();
+
 CREATE TRIGGER hold_guard BEFORE DELETE OR UPDATE ON public.hold FOR EACH ROW EXECUTE FUNCTION public.guard_hold();
 
 CREATE TRIGGER jurisdiction_epoch AFTER INSERT OR DELETE OR UPDATE ON public.jurisdiction FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('schedule');
@@ -2743,9 +2933,7 @@ CREATE TRIGGER principal_made_past AFTER INSERT ON public.principal FOR EACH ROW
 
 CREATE TRIGGER principal_past AFTER UPDATE OF name, active, clearance_level, clearance_caveats ON public.principal FOR EACH ROW WHEN (((((old.name IS DISTINCT FROM new.name) OR (old.active IS DISTINCT FROM new.active)) OR (old.clearance_level IS DISTINCT FROM new.clearance_level)) OR (old.clearance_caveats IS DISTINCT FROM new.clearance_caveats))) EXECUTE FUNCTION public.keep_past_of_principal();
 
-CREATE TRIGGER record_cover_inserted AFTER INSERT ON public.record REFERENCING NEW TABLE AS written FOR EACH STATEMENT EXECUTE FUNCTION public.cover_what_matches();
-
-CREATE TRIGGER record_cover_updated AFTER UPDATE ON public.record REFERENCING NEW TABLE AS written FOR EACH STATEMENT EXECUTE FUNCTION public.cover_what_matches();
+CREATE TRIGGER record_before_change BEFORE UPDATE ON public.record FOR EACH ROW EXECUTE FUNCTION public.cover_before_change();
 
 CREATE TRIGGER record_detection_inserted AFTER INSERT ON public.record FOR EACH ROW EXECUTE FUNCTION public.note_detection();
 
@@ -2774,6 +2962,10 @@ CREATE TRIGGER record_reference_kept BEFORE DELETE ON public.record_reference FO
 CREATE TRIGGER record_rule_use_inserted AFTER INSERT ON public.record REFERENCING NEW TABLE AS new_rows FOR EACH STATEMENT EXECUTE FUNCTION public.note_rule_use_insert();
 
 CREATE TRIGGER record_rule_use_updated AFTER UPDATE ON public.record REFERENCING OLD TABLE AS old_rows NEW TABLE AS new_rows FOR EACH STATEMENT EXECUTE FUNCTION public.note_rule_use_update();
+
+CREATE TRIGGER record_seen_by_holds_inserted AFTER INSERT ON public.record REFERENCING NEW TABLE AS written FOR EACH STATEMENT EXECUTE FUNCTION public.cover_what_matches();
+
+CREATE TRIGGER record_seen_by_holds_updated AFTER UPDATE ON public.record REFERENCING NEW TABLE AS written FOR EACH STATEMENT EXECUTE FUNCTION public.cover_what_matches();
 
 CREATE TRIGGER record_steps_guard BEFORE UPDATE OF steps_taken ON public.record FOR EACH ROW WHEN ((old.steps_taken IS DISTINCT FROM new.steps_taken)) EXECUTE FUNCTION public.guard_steps_taken();
 
@@ -2974,6 +3166,12 @@ ALTER TABLE ONLY public.hold
 
 ALTER TABLE ONLY public.hold
     ADD CONSTRAINT hold_released_by_fkey FOREIGN KEY (released_by) REFERENCES public.principal(id);
+
+ALTER TABLE ONLY public.hold_to_cover
+    ADD CONSTRAINT hold_to_cover_hold_id_fkey FOREIGN KEY (hold_id) REFERENCES public.hold(id);
+
+ALTER TABLE ONLY public.hold_work
+    ADD CONSTRAINT hold_work_hold_id_fkey FOREIGN KEY (hold_id) REFERENCES public.hold(id);
 
 ALTER TABLE ONLY public.invitation
     ADD CONSTRAINT invitation_made_by_fkey FOREIGN KEY (made_by) REFERENCES public.principal(id);
@@ -3201,15 +3399,32 @@ GRANT USAGE ON SCHEMA public TO cellar_app;
 GRANT USAGE ON SCHEMA public TO cellar_schema;
 GRANT USAGE ON SCHEMA public TO cellar_criteria;
 
+REVOKE ALL ON FUNCTION public.all_matching(p_sql text, p_params jsonb) FROM PUBLIC;
+GRANT ALL ON FUNCTION public.all_matching(p_sql text, p_params jsonb) TO cellar_app;
+GRANT ALL ON FUNCTION public.all_matching(p_sql text, p_params jsonb) TO cellar_schema;
+
 REVOKE ALL ON FUNCTION public.as_it_was(p_of text, p_on date, p_keys text[]) FROM PUBLIC;
 GRANT ALL ON FUNCTION public.as_it_was(p_of text, p_on date, p_keys text[]) TO cellar_app;
+
+REVOKE ALL ON FUNCTION public.begin_covering() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.bump_epoch() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.content_tree(p_content uuid) FROM PUBLIC;
 GRANT ALL ON FUNCTION public.content_tree(p_content uuid) TO cellar_app;
 
+REVOKE ALL ON FUNCTION public.cover_before_change() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.cover_matching(p_records uuid[], p_which text, p_because text) FROM PUBLIC;
+GRANT ALL ON FUNCTION public.cover_matching(p_records uuid[], p_which text, p_because text) TO cellar_app;
+
+REVOKE ALL ON FUNCTION public.cover_under_way(p_records uuid[]) FROM PUBLIC;
+GRANT ALL ON FUNCTION public.cover_under_way(p_records uuid[]) TO cellar_app;
+
 REVOKE ALL ON FUNCTION public.cover_what_matches() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.disposal_key() FROM PUBLIC;
+GRANT ALL ON FUNCTION public.disposal_key() TO cellar_app;
 
 REVOKE ALL ON FUNCTION public.dispose_record(p_record uuid, p_batch uuid, p_on date) FROM PUBLIC;
 GRANT ALL ON FUNCTION public.dispose_record(p_record uuid, p_batch uuid, p_on date) TO cellar_app;
@@ -3235,6 +3450,9 @@ REVOKE ALL ON FUNCTION public.fold_value(value text) FROM PUBLIC;
 GRANT ALL ON FUNCTION public.fold_value(value text) TO cellar_app;
 
 REVOKE ALL ON FUNCTION public.forget_detected() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.frozen_by_hold(p_record uuid) FROM PUBLIC;
+GRANT ALL ON FUNCTION public.frozen_by_hold(p_record uuid) TO cellar_app;
 
 REVOKE ALL ON FUNCTION public.gate_key() FROM PUBLIC;
 GRANT ALL ON FUNCTION public.gate_key() TO cellar_app;
@@ -3287,16 +3505,27 @@ REVOKE ALL ON FUNCTION public.guard_version() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.guard_withdrawal() FROM PUBLIC;
 
+REVOKE ALL ON FUNCTION public.hold_step(p_hold uuid, p_a_step integer) FROM PUBLIC;
+GRANT ALL ON FUNCTION public.hold_step(p_hold uuid, p_a_step integer) TO cellar_app;
+
 REVOKE ALL ON FUNCTION public.keep_past() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.keep_past_of_principal() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.keep_past_of_record() FROM PUBLIC;
 
+REVOKE ALL ON FUNCTION public.lock_to_dispose(p_record uuid) FROM PUBLIC;
+GRANT ALL ON FUNCTION public.lock_to_dispose(p_record uuid) TO cellar_app;
+
+REVOKE ALL ON FUNCTION public.look_for_cover(p_hold uuid, p_a_step integer) FROM PUBLIC;
+GRANT ALL ON FUNCTION public.look_for_cover(p_hold uuid, p_a_step integer) TO cellar_app;
+
 REVOKE ALL ON FUNCTION public.mend_chunk(p_content uuid, p_seq integer, p_bytes bytea) FROM PUBLIC;
 GRANT ALL ON FUNCTION public.mend_chunk(p_content uuid, p_seq integer, p_bytes bytea) TO cellar_app;
 
 REVOKE ALL ON FUNCTION public.note_detection() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.note_rack_held(p_records uuid[], p_hold uuid, p_sign integer) FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.note_rack_insert() FROM PUBLIC;
 
@@ -3307,6 +3536,9 @@ REVOKE ALL ON FUNCTION public.note_rule_use_insert() FROM PUBLIC;
 REVOKE ALL ON FUNCTION public.note_rule_use_update() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.object_gone() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.pass_gate() FROM PUBLIC;
+GRANT ALL ON FUNCTION public.pass_gate() TO cellar_app;
 
 REVOKE ALL ON FUNCTION public.past_key(p_of text, p_row jsonb) FROM PUBLIC;
 GRANT ALL ON FUNCTION public.past_key(p_of text, p_row jsonb) TO cellar_app;
@@ -3336,6 +3568,9 @@ GRANT ALL ON FUNCTION public.trim_versions(p_record uuid, p_on date) TO cellar_a
 
 REVOKE ALL ON FUNCTION public.uncover(p_hold uuid, p_records uuid[], p_by uuid, p_reason text, p_act text) FROM PUBLIC;
 GRANT ALL ON FUNCTION public.uncover(p_hold uuid, p_records uuid[], p_by uuid, p_reason text, p_act text) TO cellar_app;
+
+REVOKE ALL ON FUNCTION public.writers() FROM PUBLIC;
+GRANT ALL ON FUNCTION public.writers() TO cellar_app;
 
 GRANT SELECT,INSERT ON TABLE public.access_review TO cellar_app;
 
@@ -3473,6 +3708,10 @@ GRANT UPDATE(release_reason) ON TABLE public.hold TO cellar_app;
 
 GRANT SELECT ON TABLE public.hold_cover TO cellar_app;
 GRANT SELECT ON TABLE public.hold_cover TO cellar_criteria;
+
+GRANT SELECT ON TABLE public.hold_to_cover TO cellar_app;
+
+GRANT SELECT ON TABLE public.hold_work TO cellar_app;
 
 GRANT SELECT,INSERT,UPDATE ON TABLE public.identity_provider TO cellar_app;
 

@@ -14,7 +14,7 @@ const dayAfter = (n: number): string => new Date(Date.parse(demoToday) + n * day
 
 /** What became of every record, by its number: state, dates, steps taken and questions asked. Ids of what was made on the way differ. */
 const outcomes = `
-  select r.number, r.title, r.state, r.docket, r.outcome, r.due_on, r.next_step_on, r.vintage, r.declared_on, r.hold_count, p.code, v.version,
+  select r.number, r.title, r.state, r.docket, r.outcome, r.due_on, r.next_step_on, r.vintage, r.declared_on, (select count(*)::int from hold_cover c where c.record_id = r.id and c.released_at is null) as hold_count, p.code, v.version,
     (select jsonb_agg(s - 'by' - 'at') from jsonb_array_elements(r.steps_taken) s) as taken,
     (select jsonb_agg(jsonb_build_array(t.kind, t.state, t.asked_on, t.last_asked_on, t.times, t.again_on) order by t.asked_on, t.kind)
      from step_task t where t.record_id = r.id) as asked

@@ -3,6 +3,11 @@ import { criteria } from './criteria.js';
 import { dateText, get, id, idParam, personRef, post, ask, outcomes, sentence } from './shared.js';
 import { line, note, reason } from './text.js';
 
+/** What a hold is still doing: covering what its criteria matched, or letting go; the total is null until it was looked for. */
+const holdDoing = z
+  .object({ what: z.enum(['covering', 'releasing']), done: z.number().int(), total: z.number().int().nullable() })
+  .nullable();
+
 const holdLine = z.object({
   id,
   name: z.string(),
@@ -16,6 +21,7 @@ const holdLine = z.object({
   releasedOn: dateText.nullable(),
   releaseReason: z.string().nullable(),
   covers: z.number().int(),
+  doing: holdDoing,
   unacknowledged: z.number().int(),
 });
 export type HoldLine = z.infer<typeof holdLine>;
@@ -77,7 +83,8 @@ export const holds = {
         custodianIds: z.array(id).max(500).default([]),
       })
       .refine((hold) => hold.recordIds.length > 0 || hold.criteria, { error: 'input.recordsOrCriteria', path: ['recordIds'] }),
-    response: z.object({ id, covered: z.number().int(), results: z.array(coverLine) }),
+    /** The results say what came of each record that was listed. */
+    response: z.object({ id, covered: z.number().int(), doing: holdDoing, results: z.array(coverLine) }),
   }),
   hold: get('/holds/{id}', 'One hold with what it covers', { params: idParam, response: holdPage }),
   countScope: ask('/holds/count', 'How many records criteria would cover now', {
@@ -97,7 +104,7 @@ export const holds = {
   release: post('/holds/{id}/release', 'Release a hold; what is due returns to the docket', {
     params: idParam,
     body: z.object({ reason }),
-    response: z.object({ released: z.number().int() }),
+    response: z.object({ id, released: z.number().int(), doing: holdDoing }),
   }),
   acknowledge: post('/holds/{id}/acknowledge', 'Acknowledge the notice of a hold as its custodian', { params: idParam }),
   remind: post('/holds/{id}/remind', 'Remind custodians who have not acknowledged', {

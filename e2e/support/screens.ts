@@ -34,7 +34,7 @@ export async function paths(databaseUrl: string): Promise<Record<string, string>
     series: `/plan/${await one(`select id from place where code = 'BER-01'`)}`,
     find: '/find',
     nothing: '/find?words=zzzz',
-    dossier: `/records/${await one(`select id from record where state = 'declared' and hold_count > 0 and version_no > 0 limit 1`)}`,
+    dossier: `/records/${await one(`select id from record where state = 'declared' and exists (select from hold_cover c where c.record_id = record.id and c.released_at is null) and version_no > 0 limit 1`)}`,
     stub: `/records/${await one(`select id from record where state = 'disposed' limit 1`)}`,
     physical: `/records/${await one(`select id from record where medium = 'physical' limit 1`)}`,
     schedule: '/schedule',

@@ -1,7 +1,26 @@
--- A held record stays: covering, letting out, and the gate between writers and holds by criteria.
+-- A held record stays: covering, letting out, and how writers, disposals and holds by criteria keep out of each other's way.
 -- Re-creatable: run after the migrations whenever this file changed.
 
+-- Whoever writes records holds the first, shared, so that it is known who was writing when a hold was placed. Whoever disposes
+-- of records holds the second as well, and placing a hold takes it alone: a disposal is wholly before a hold or sees it.
 create or replace function gate_key() returns bigint language sql immutable as $$ select 4242::bigint $$;
+create or replace function disposal_key() returns bigint language sql immutable as $$ select 4244::bigint $$;
+
+create or replace function pass_gate() returns void language plpgsql as $$
+begin
+  if current_setting('transaction_isolation') <> 'read committed' then
+    raise exception 'Records are written at isolation level "read committed": a fixed snapshot could miss a hold'
+      using errcode = 'KC005';
+  end if;
+  perform pg_advisory_xact_lock_shared(gate_key());
+end $$;
+
+-- Before any row is locked by the statement.
+create or replace function enter_gate() returns trigger language plpgsql as $$
+begin
+  perform pass_gate();
+  return null;
+end $$;
 
 -- What holds do to records is entered by whatever does it, so that no cover, release or letting out is without its entry. Who
 -- acts, the unit of work has said in cellar.acting: canonical JSON (RFC 8785) of the actor, where from, and the repository's
@@ -25,17 +44,18 @@ create or replace function place_cover(p_hold uuid, p_records uuid[], p_because 
   returns table (record_id uuid, outcome text)
   language plpgsql security definer set search_path = public as $$
 declare
-  v_freeze integer;
   v_name text;
   v_covered uuid[];
   v_alive uuid[];
 begin
-  select h.freezes::integer, h.name into v_freeze, v_name from hold h where h.id = p_hold and h.state = 'open' for share;
+  perform pass_gate();
+  select h.name into v_name from hold h where h.id = p_hold and h.state = 'open' for share;
   if not found then
     raise exception 'Hold % is not open', p_hold using errcode = 'KC004';
   end if;
-  -- In order of id, so that two holds over the same records never wait for each other in a circle.
-  perform from record r where r.id = any (p_records) order by r.id for update;
+  -- In order of id, so that two holds over the same records never wait for each other in a circle. Disposing of a record takes
+  -- the same lock, and looks for covers behind it.
+  perform from record r where r.id = any (p_records) order by r.id for no key update;
   with alive as (
       select r.id from record r where r.id = any (p_records) and r.state <> 'disposed'
     ), covered as (
@@ -45,14 +65,12 @@ begin
         set because = excluded.because, since = repository_now(), released_at = null, released_by = null, release_reason = null
         where c.released_at is not null
       returning c.record_id
-    ), counted as (
-      update record r set hold_count = r.hold_count + 1, freeze_count = r.freeze_count + v_freeze
-      from covered c where r.id = c.record_id
-      returning r.id
     )
-    select array_agg(counted.id), (select array_agg(alive.id) from alive) into v_covered, v_alive from counted;
+    select array_agg(covered.record_id), (select array_agg(alive.id) from alive) into v_covered, v_alive from covered;
+  perform note_rack_held(v_covered, p_hold, 1);
   perform enter_on_records('held', v_covered, null,
     '{"because":' || to_json(p_because) || ',"hold":' || to_json(v_name) || ',"holdId":' || to_json(p_hold::text) || '}', null);
+  perform cover_matching(v_covered, 'of holding', 'came to match its criteria');
   return query
     select x.id,
       case
@@ -69,30 +87,28 @@ create or replace function uncover(p_hold uuid, p_records uuid[], p_by uuid, p_r
   returns uuid[]
   language plpgsql security definer set search_path = public as $$
 declare
-  v_freeze integer;
   v_name text;
   v_freed uuid[];
 begin
+  perform pass_gate();
   if coalesce(trim(p_reason), '') = '' then
     raise exception 'Letting a record out of a hold needs a reason' using errcode = 'KC004';
   end if;
-  select h.freezes::integer, h.name into v_freeze, v_name from hold h where h.id = p_hold;
-  perform from record r where r.id = any (p_records) order by r.id for update;
+  select h.name into v_name from hold h where h.id = p_hold;
+  perform from record r where r.id = any (p_records) order by r.id for no key update;
   with freed as (
     update hold_cover c set released_at = repository_now(), released_by = p_by, release_reason = p_reason
     where c.hold_id = p_hold and c.record_id = any (p_records) and c.released_at is null
     returning c.record_id
-  ), counted as (
-    update record r set hold_count = r.hold_count - 1, freeze_count = r.freeze_count - v_freeze
-    from freed f where r.id = f.record_id
-    returning r.id
   )
-  select coalesce(array_agg(counted.id), '{}') into v_freed from counted;
+  select coalesce(array_agg(freed.record_id), '{}') into v_freed from freed;
+  perform note_rack_held(v_freed, p_hold, -1);
   perform enter_on_records(p_act, v_freed, '{"hold":' || to_json(v_name) || ',"holdId":' || to_json(p_hold::text) || '}', null, p_reason);
+  perform cover_matching(v_freed, 'of holding', 'came to match its criteria');
   return v_freed;
 end $$;
 
--- A hold once placed changes in one way only: it is released, and then lets go of all it covers.
+-- A hold once placed changes in one way only: it is released, and then lets go of all it covers, step by step.
 create or replace function guard_hold() returns trigger language plpgsql security definer set search_path = public as $$
 begin
   if tg_op = 'DELETE' then
@@ -103,20 +119,22 @@ begin
     raise exception 'A placed hold never changes' using errcode = 'KC001';
   end if;
   if new.state = 'released' then
-    perform uncover(new.id, array(select c.record_id from hold_cover c where c.hold_id = new.id and c.released_at is null),
-      new.released_by, new.release_reason, 'released from a hold');
+    if coalesce(trim(new.release_reason), '') = '' then
+      raise exception 'Releasing a hold needs a reason' using errcode = 'KC004';
+    end if;
+    delete from hold_to_cover where hold_id = new.id;
+    insert into hold_work as w (hold_id, doing, total)
+    select new.id, 'releasing', count(*) from hold_cover c where c.hold_id = new.id and c.released_at is null
+    on conflict (hold_id) do update set doing = excluded.doing, total = excluded.total, done = 0, after = null;
   end if;
   return new;
 end $$;
 
--- The gate, before any row is locked by the statement.
-create or replace function enter_gate() returns trigger language plpgsql as $$
+-- From the moment at which a hold by criteria stands, whoever writes a record asks it; what is there already is covered in steps.
+create or replace function begin_covering() returns trigger language plpgsql security definer set search_path = public as $$
 begin
-  if current_setting('transaction_isolation') <> 'read committed' then
-    raise exception 'Records are written at isolation level "read committed": a fixed snapshot could miss a hold'
-      using errcode = 'KC005';
-  end if;
-  perform pg_advisory_xact_lock_shared(gate_key());
+  perform pg_advisory_xact_lock(disposal_key());
+  insert into hold_work (hold_id, doing) values (new.id, 'covering');
   return null;
 end $$;
 
@@ -133,26 +151,148 @@ begin
   return v_found;
 end $$;
 
--- Criteria of open holds against the records a statement wrote. A record that somebody let out stays out.
-create or replace function cover_what_matches() returns trigger language plpgsql as $$
+-- All that match, in the order in which they lie. Values stand in $2, as above.
+create or replace function all_matching(p_sql text, p_params jsonb) returns uuid[]
+  language plpgsql security definer set search_path = pg_catalog, public as $$
+declare
+  v_found uuid[];
+begin
+  execute 'select array_agg(r.id order by r.ctid) from record r where $1 is null and r.state <> ''disposed'' and ' || p_sql
+    into v_found using null::uuid, p_params;
+  return v_found;
+end $$;
+
+-- Criteria of open holds against some records: of all holds, of those whose criteria speak of holds, or of those that still cover
+-- what they found. A record that somebody let out stays out.
+create or replace function cover_matching(p_records uuid[], p_which text, p_because text) returns void language plpgsql as $$
 declare
   h record;
-  written_ids uuid[];
-  found_ids uuid[];
+  v_found uuid[];
 begin
-  for h in select id, scope_sql, scope_params from hold where state = 'open' and scope_sql is not null loop
-    written_ids := coalesce(written_ids, array(select w.id from written w));
-    found_ids := records_matching(h.id, h.scope_sql, h.scope_params, written_ids);
-    if found_ids is not null then
-      perform place_cover(h.id, found_ids, 'came to match its criteria');
+  if coalesce(cardinality(p_records), 0) = 0 then
+    return;
+  end if;
+  for h in
+    select id, scope_sql, scope_params from hold
+    where state = 'open' and scope_sql is not null and case p_which
+      when 'all' then true
+      when 'of holding' then scope_sql like '%hold\_cover%'
+      when 'under way' then exists (select from hold_work w where w.hold_id = hold.id and w.doing = 'covering')
+    end
+  loop
+    v_found := records_matching(h.id, h.scope_sql, h.scope_params, p_records);
+    if v_found is not null then
+      perform place_cover(h.id, v_found, p_because);
     end if;
   end loop;
+end $$;
+
+-- What a statement wrote may have come to match.
+create or replace function cover_what_matches() returns trigger language plpgsql as $$
+begin
+  if exists (select from hold where state = 'open' and scope_sql is not null) then
+    perform cover_matching(array(select w.id from written w), 'all', 'came to match its criteria');
+  end if;
   return null;
 end $$;
 
+-- While holds cover what they found, no record changes, or goes, at which they have not looked: what it was counts, not what it
+-- becomes.
+create or replace function cover_under_way(p_records uuid[]) returns void language plpgsql as $$
+begin
+  if exists (select from hold_work where doing = 'covering') then
+    perform cover_matching(p_records, 'under way', 'matches');
+  end if;
+end $$;
+
+create or replace function cover_before_change() returns trigger language plpgsql as $$
+begin
+  perform cover_under_way(array[old.id]);
+  return new;
+end $$;
+
+-- Locks a record that is about to go. Statements behind it see every hold that was there before.
+create or replace function lock_to_dispose(p_record uuid) returns void language plpgsql as $$
+begin
+  perform pg_advisory_xact_lock_shared(disposal_key());
+  perform from record where id = p_record for update;
+  perform cover_under_way(array[p_record]);
+end $$;
+
+-- Who is writing records, other than the transaction that asks: of these, a search may miss what they wrote.
+create or replace function writers() returns text[] language sql as $$
+  select coalesce(array_agg(distinct l.virtualtransaction), '{}') from pg_locks l
+  where l.locktype = 'advisory' and l.database = (select oid from pg_database where datname = current_database())
+    and (l.classid::bigint << 32 | l.objid::bigint) = gate_key() and l.objsubid = 1 and l.granted and l.pid is distinct from pg_backend_pid()
+$$;
+
+-- Looks for what a hold is to cover, p_a_step records at a time. To be called once everybody has ended who wrote before it stood.
+create or replace function look_for_cover(p_hold uuid, p_a_step integer) returns void
+  language plpgsql security definer set search_path = public as $$
+declare
+  h record;
+begin
+  perform from hold_work where hold_id = p_hold and doing = 'covering' and total is null for update;
+  if not found then
+    return;
+  end if;
+  select scope_sql, scope_params into h from hold where id = p_hold;
+  insert into hold_to_cover (hold_id, no, record_ids)
+  select p_hold, (x.n - 1) / p_a_step, array_agg(x.id)
+  from unnest(all_matching(h.scope_sql, h.scope_params)) with ordinality as x (id, n)
+  group by 2;
+  update hold_work set total = (select coalesce(sum(cardinality(t.record_ids)), 0) from hold_to_cover t where t.hold_id = p_hold)
+  where hold_id = p_hold;
+end $$;
+
+-- One step of what a hold has to do. Says what it is doing, how many records it went through now (none: it has ended) and in all;
+-- no row when it has nothing to do.
+create or replace function hold_step(p_hold uuid, p_a_step integer) returns table (doing text, stepped integer, records integer)
+  language plpgsql security definer set search_path = public as $$
+declare
+  h hold;
+  w hold_work;
+  v_records uuid[];
+  v_new uuid[];
+begin
+  -- Whoever releases the hold takes its row first as well.
+  select * into h from hold where id = p_hold for share;
+  select * into w from hold_work k where k.hold_id = p_hold and k.total is not null for update;
+  if not found then
+    return;
+  end if;
+  if w.doing = 'covering' then
+    delete from hold_to_cover t where t.hold_id = p_hold
+      and t.no = (select min(f.no) from hold_to_cover f where f.hold_id = p_hold)
+    returning t.record_ids into v_records;
+    -- What came to be covered since then may have been let out, and stays out.
+    v_new := array(select x from unnest(v_records) x
+      where not exists (select from hold_cover c where c.hold_id = p_hold and c.record_id = x));
+  else
+    v_records := array(select c.record_id from hold_cover c
+      where c.hold_id = p_hold and c.released_at is null and (w.after is null or c.record_id > w.after)
+      order by c.record_id limit p_a_step);
+  end if;
+  if coalesce(cardinality(v_records), 0) = 0 then
+    delete from hold_work k where k.hold_id = p_hold;
+    return query select w.doing, 0, w.done;
+    return;
+  end if;
+  if w.doing = 'covering' then
+    perform place_cover(p_hold, v_new, 'matches');
+  else
+    perform uncover(p_hold, v_records, h.released_by, h.release_reason, 'released from a hold');
+  end if;
+  update hold_work k set done = k.done + cardinality(v_records), after = v_records[cardinality(v_records)] where k.hold_id = p_hold;
+  return query select w.doing, cardinality(v_records), w.done + cardinality(v_records);
+end $$;
+
 create or replace trigger hold_guard before update or delete on hold for each row execute function guard_hold();
+create or replace trigger hold_covers after insert on hold for each row when (new.scope_sql is not null) execute function begin_covering();
 create or replace trigger record_gate before insert or update on record for each statement execute function enter_gate();
-create or replace trigger record_cover_inserted after insert on record
+create or replace trigger record_before_change before update on record for each row execute function cover_before_change();
+-- Named so that they run after the rack has counted what was written: what they cover, they count by themselves.
+create or replace trigger record_seen_by_holds_inserted after insert on record
   referencing new table as written for each statement execute function cover_what_matches();
-create or replace trigger record_cover_updated after update on record
+create or replace trigger record_seen_by_holds_updated after update on record
   referencing new table as written for each statement execute function cover_what_matches();

@@ -1,11 +1,22 @@
 -- The rack: counts that are appended by writers and added up now and then.
 -- Re-creatable: run after the migrations whenever this file changed.
 
+-- Of these records, those that this hold alone covers or covered: with its cover they became held, or ceased to be.
+create or replace function note_rack_held(p_records uuid[], p_hold uuid, p_sign integer) returns void
+  language sql security definer set search_path = public as $$
+  insert into rack_delta
+  select r.series_id, coalesce(r.vintage, 0), r.access_set_id, 0, 0, p_sign * count(*), 0, 0, 0, 0
+  from record r where r.id = any (p_records) and r.state <> 'disposed'
+    and not exists (select from hold_cover c where c.record_id = r.id and c.hold_id <> p_hold and c.released_at is null)
+  group by 1, 2, 3
+$$;
+
 create or replace function note_rack_insert() returns trigger language plpgsql security definer set search_path = public as $$
 begin
   insert into rack_delta
   select series_id, coalesce(vintage, 0), access_set_id, count(*),
-    count(*) filter (where docket <> 'none'), count(*) filter (where hold_count > 0),
+    -- What has just come is not held: holds look at it afterwards, and note what they cover by themselves.
+    count(*) filter (where docket <> 'none'), 0,
     count(*) filter (where outcome = 'unscheduled'), count(*) filter (where outcome = 'permanent'),
     count(*) filter (where outcome = 'waiting'), count(*) filter (where state = 'declared')
   from new_rows where state <> 'disposed' group by 1, 2, 3;
@@ -18,12 +29,14 @@ begin
   select series_id, vintage, access_set_id, sum(sign), sum(due), sum(held), sum(unscheduled), sum(permanent), sum(waiting), sum(declared)
   from (
     select series_id, coalesce(vintage, 0) as vintage, access_set_id, 1 as sign,
-      (docket <> 'none')::int as due, (hold_count > 0)::int as held, (outcome = 'unscheduled')::int as unscheduled,
+      (docket <> 'none')::int as due,
+      exists (select from hold_cover h where h.record_id = new_rows.id and h.released_at is null)::int as held, (outcome = 'unscheduled')::int as unscheduled,
       (outcome = 'permanent')::int as permanent, (outcome = 'waiting')::int as waiting, (state = 'declared')::int as declared
     from new_rows where state <> 'disposed'
     union all
     select series_id, coalesce(vintage, 0), access_set_id, -1,
-      -(docket <> 'none')::int, -(hold_count > 0)::int, -(outcome = 'unscheduled')::int,
+      -(docket <> 'none')::int,
+      -exists (select from hold_cover h where h.record_id = old_rows.id and h.released_at is null)::int, -(outcome = 'unscheduled')::int,
       -(outcome = 'permanent')::int, -(outcome = 'waiting')::int, -(state = 'declared')::int
     from old_rows where state <> 'disposed'
   ) changes

@@ -99,6 +99,11 @@ begin
   return old;
 end $$;
 
+create or replace function frozen_by_hold(p_record uuid) returns boolean language sql as $$
+  select exists (select from hold_cover c join hold h on h.id = c.hold_id
+    where c.record_id = p_record and c.released_at is null and h.freezes)
+$$;
+
 -- What nobody may do to a record, whoever asks and however they connect.
 create or replace function guard_record() returns trigger language plpgsql as $$
 declare
@@ -125,12 +130,15 @@ begin
       using errcode = 'KC001';
   end if;
   if new.state = 'disposed' then
-    if old.hold_count > 0 or exists (select from hold_cover c where c.record_id = old.id and c.released_at is null) then
+    -- From here on a hold that is being placed waits, or was seen.
+    perform pg_advisory_xact_lock_shared(disposal_key());
+    if exists (select from hold_cover c where c.record_id = old.id and c.released_at is null) then
       raise exception 'Record % is held and stays', old.number using errcode = 'KC002';
     end if;
     return new;
   end if;
-  if old.state = 'declared' and new.state = 'working' and old.hold_count > 0 then
+  if old.state = 'declared' and new.state = 'working'
+    and exists (select from hold_cover c where c.record_id = old.id and c.released_at is null) then
     raise exception 'Record % is held and stays declared', old.number using errcode = 'KC002';
   end if;
   if old.state = 'declared' and new.state = 'declared' then
@@ -141,7 +149,7 @@ begin
       raise exception 'Record % is declared and cannot change', old.number using errcode = 'KC003';
     end if;
   end if;
-  if old.freeze_count > 0 and (content_changes or facts_change or moves) then
+  if (content_changes or facts_change or moves) and frozen_by_hold(old.id) then
     raise exception 'Record % is frozen by a hold', old.number using errcode = 'KC002';
   end if;
   return new;
@@ -157,12 +165,13 @@ begin
   end if;
   -- The row lock keeps declaring, holding and disposing from slipping in between.
   select * into r from record where id = coalesce(new.record_id, old.record_id) for update;
+  perform cover_under_way(array[r.id]);
   if tg_op = 'DELETE' then
     if r.state <> 'disposed' then
       if current_user = 'cellar_app' or old.no >= r.version_no then
         raise exception 'Versions of record % stay while it is kept', r.number using errcode = 'KC001';
       end if;
-      if r.hold_count > 0 or exists (select from hold_cover c where c.record_id = r.id and c.released_at is null) then
+      if exists (select from hold_cover c where c.record_id = r.id and c.released_at is null) then
         raise exception 'Record % is held and its versions stay', r.number using errcode = 'KC002';
       end if;
     end if;
@@ -172,7 +181,7 @@ begin
     raise exception 'Record % is % and takes no new version', r.number, r.state using errcode = 'KC003';
   end if;
   -- Frozen from the moment after its filing: what came to match a hold as it was filed still takes the content that it is filed with.
-  if r.freeze_count > 0 and not (new.no = 1 and r.version_no = 1 and r.medium = 'electronic'
+  if frozen_by_hold(r.id) and not (new.no = 1 and r.version_no = 1 and r.medium = 'electronic'
       and not exists (select from version v where v.record_id = r.id)) then
     raise exception 'Record % is frozen by a hold', r.number using errcode = 'KC002';
   end if;

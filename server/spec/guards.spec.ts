@@ -143,8 +143,9 @@ describe('straight in SQL, with the application’s role and as the owner', () =
   it('a held record stays, and its cover too', async () => {
     await refused(`update record set state = 'disposed' where id = $1`, [held.id], 'KC001', 'KC002');
     await refused(`update record set title = 'thaw' where id = $1`, [held.id], 'KC002', 'KC002');
-    await refused('update record set hold_count = 0 where id = $1', [held.id], '42501', 'done');
-    await refused('update record set freeze_count = 0 where id = $1', [held.id], '42501', 'done');
+    await refused('update hold_work set doing = $1', ['releasing'], '42501', 'done');
+    await refused('delete from hold_to_cover', [], '42501', 'done');
+    await refused('select note_rack_held(array[$1::uuid], $2, 1)', [held.id, holdId], '42501', 'done');
     await refused('delete from hold_cover', [], '42501', 'done');
     await refused('update hold_cover set released_at = now()', [], '42501', '23514');
     await refused(`insert into hold_cover (hold_id, record_id, because) values ($1, $2, 'x')`, [holdId, working.id], '42501', 'done');
@@ -549,25 +550,31 @@ describe('straight in SQL, with the application’s role and as the owner', () =
       ['become another', `set_config('role', 'cellar_owner', true) is not null`],
     ];
     for (const [what, text] of tries) {
-      const code = await asApplication(world.database, async (client) => {
-        await client.query('begin');
-        await client.query(
-          `insert into hold (id, matter_id, name, reason, freezes, state, criteria, scope_sql, scope_params, placed_by, placed_at)
+      for (const evaluation of [
+        `update record set title = title || '.' where id = $1`,
+        'select look_for_cover(id, 500) from hold where $1::uuid is not null',
+      ]) {
+        const code = await asApplication(world.database, async (client) => {
+          await client.query('begin');
+          await client.query(
+            `insert into hold (id, matter_id, name, reason, freezes, state, criteria, scope_sql, scope_params, placed_by, placed_at)
            values (gen_random_uuid(), $1, 'x', 'x', false, 'open', '{}', $2, '[]', $3, now())`,
-          [matterId, text, world.ids.counsel],
-        );
-        // Whatever writes a record evaluates it.
-        const came = await client.query(`update record set title = title || '.' where id = $1`, [working.id]).then(
-          () => 'done',
-          (error: { code?: string }) => error.code ?? 'no code',
-        );
-        await client.query('rollback');
-        return came;
-      });
-      expect(code).withContext(what).toBe('42501');
+            [matterId, text, world.ids.counsel],
+          );
+          // Whatever writes a record evaluates it, and the hold itself does.
+          const came = await client.query(evaluation, [working.id]).then(
+            () => 'done',
+            (error: { code?: string }) => error.code ?? 'no code',
+          );
+          await client.query('rollback');
+          return came;
+        });
+        expect(code).withContext(`${what}: ${evaluation}`).toBe('42501');
+      }
     }
     // A second statement in it has no more rights than the first.
     await refused(`select records_matching(gen_random_uuid(), 'true; drop table record', '[]', '{}')`, [], '42501', '42501');
+    await refused(`select all_matching('true; drop table record', '[]')`, [], '42501', '42501');
     await refused(`select enter_on_records('forged', array[$1::uuid], null, null, null)`, [working.id], '42501', 'done');
   });
 

@@ -147,7 +147,7 @@ describe('holds and those they concern', () => {
     const elsewhere = await world.file('steward', { title: 'Grounding elsewhere', place: world.ids.B01 });
     // What is written past every service is covered in the very statement, too.
     const straight = await world.pool.query<{ id: string }>(
-      `insert into record select (jsonb_populate_record(r, jsonb_build_object('id', gen_random_uuid(), 'number', 'X-1', 'hold_count', 0, 'freeze_count', 0))).*
+      `insert into record select (jsonb_populate_record(r, jsonb_build_object('id', gen_random_uuid(), 'number', 'X-1'))).*
        from record r where r.id = $1 returning id`,
       [later.id],
     );
@@ -332,13 +332,13 @@ describe('what holds and the sweep’s preview show to those who may not discove
     expect([asks.records, asks.first.map((r) => r.id)]).toEqual([1, [asked.id]]);
   });
 
-  chapter('a hold by criteria reaches all, and names what its placer may discover', async () => {
+  chapter('a hold by criteria reaches all, and its page names what its placer may discover', async () => {
     const { id: matterId } = await counsel().call(holds.makeMatter, { body: { code: 'M', title: 'M', kind: 'case', note: '' } });
     const placed = await counsel().call(holds.placeHold, {
       body: { matterId, name: 'All of it', reason: 'a case', freeze: false, recordIds: [], custodianIds: [], criteria },
     });
     holdId = placed.id;
-    expect(placed.results.map((r) => r.id)).toEqual([shown.id]);
+    expect([placed.covered, placed.doing, placed.results]).toEqual([2, null, []]);
     expect([await covers(shown.id), await covers(marked.id)]).toEqual([true, true]);
     const page = await counsel().call(holds.hold, { params: { id: holdId } });
     expect(page.records.map((r) => r.id)).toEqual([shown.id]);

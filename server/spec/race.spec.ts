@@ -3,11 +3,13 @@ import pg from 'pg';
 import { appUrlFor } from '../src/kernel/index.js';
 import { executeItem } from '../src/docket/execution.js';
 import { findBatches } from '../src/docket/batchStore.js';
+import { goOnWithHold } from '../src/holds/working.js';
 import { carryOut, holdActs, withUnitOfWork } from '../src/index.js';
 import { urlOf } from './support/database.js';
-import { approvedBatch, makeWorld, rackDifferences, today, type World } from './support/world.js';
+import { approvedBatch, makeWorld, rackDifferences, recordsInBulk, today, type World } from './support/world.js';
 
 const interleavings = 1000;
+const holdsOfIt = '(select count(*)::int from hold_cover c where c.record_id = record.id and c.released_at is null)';
 const pause = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
 
 describe('hold against destruction', () => {
@@ -23,18 +25,7 @@ describe('hold against destruction', () => {
     await world.stop();
   });
 
-  /** Records as the scenario needs them, made in bulk. */
-  async function manyRecords(count: number, title: string): Promise<string[]> {
-    const result = await pool.query<{ id: string }>(
-      `insert into record (id, number, title, medium, record_type, place_id, series_id, places, created_on, received_on, filed_on, modified_on,
-         search, access_set_id, owner_id, deposited_by, outcome, due_on, action, docket, vintage)
-       select gen_random_uuid(), $2 || '-' || i, $2, 'electronic', 'note', p.id, p.id, p.ancestors, '2024-01-01', '2024-01-01', '2024-01-01', '2024-01-01',
-         array_to_tsvector(array[lower($2)]), p.access_set_id, $3, $3, 'dated', '2025-01-01', 'destroy', 'due', 2024
-       from place p, generate_series(1, $1) i where p.code = 'A-01' returning id`,
-      [count, title, world.ids.editor],
-    );
-    return result.rows.map((r) => r.id);
-  }
+  const manyRecords = (count: number, title: string): Promise<string[]> => recordsInBulk(world, pool, count, title);
 
   const person = async () => ({
     id: world.ids.counsel,
@@ -81,7 +72,7 @@ describe('hold against destruction', () => {
           const [, placed] = await Promise.all([destroy, hold]);
           const { outcome } = placed.results[0]!;
           const { rows } = await pool.query<{ state: string; holds: number }>(
-            'select state, hold_count as holds from record where id = $1',
+            `select state, ${holdsOfIt} as holds from record where id = $1`,
             [id],
           );
           if (outcome === 'covered') {
@@ -164,6 +155,57 @@ describe('hold against destruction', () => {
     expect(late).toBeLessThan(rounds * 8);
   }, 240_000);
 
+  it('holds by criteria against destruction: each record went wholly before, or stays', async () => {
+    const counsel = world.as('counsel');
+    const { id: matterId } = await counsel.call(holds.makeMatter, { body: { code: 'D', title: 'Both', kind: 'case', note: '' } });
+    const rounds = 40;
+    const perRound = 8;
+    await Promise.all(Array.from({ length: rounds }, (_, round) => manyRecords(perRound, `isolde${round}`)));
+    const batchId = await approvedBatch(world);
+    await pool.query(`update batch set state = 'executing' where id = $1`, [batchId]);
+    const [batch] = await findBatches(pool, [batchId], false);
+    const services = { ...world.services, pool };
+    const who = await person();
+    const executor = { id: world.ids.keeper, name: 'Keeper', from: 'test', today: '2026-12-30' };
+    const outcomes = { covered: 0, gone: 0 };
+    for (let round = 0; round < rounds; round++) {
+      const word = `isolde${round}`;
+      const ids = (await pool.query<{ id: string }>('select id from record where title = $1', [word])).rows.map((r) => r.id);
+      const going = ids.map((id, i) =>
+        pause((i * 5 + round * 3) % 29).then(() => withUnitOfWork(pool, executor, (uow) => executeItem(uow, batch!, id))),
+      );
+      const placed = await pause((round * 7) % 23).then(() =>
+        carryOut(services, who, holdActs.placeHold, {
+          body: {
+            matterId,
+            name: word,
+            reason: 'race',
+            freeze: false,
+            recordIds: [],
+            custodianIds: [],
+            criteria: { op: 'words', text: word },
+          },
+        }),
+      );
+      await Promise.all(going);
+      await goOnWithHold(services, placed.id, () => true);
+      const { rows } = await pool.query<{ state: string; holds: number; first: boolean | null }>(
+        `select state, ${holdsOfIt} as holds,
+           (select e.seq from ledger_entry e where e.subject_id = record.id and e.act = 'destroyed')
+             < (select e.seq from ledger_entry e where e.subject_id = $2 and e.act = 'placed a hold') as first
+         from record where id = any ($1::uuid[])`,
+        [ids, placed.id],
+      );
+      for (const row of rows) {
+        expect(row).toEqual(row.holds > 0 ? { state: 'working', holds: 1, first: null } : { state: 'disposed', holds: 0, first: true });
+        outcomes[row.holds > 0 ? 'covered' : 'gone'] += 1;
+      }
+    }
+    expect(outcomes.covered + outcomes.gone).toBe(rounds * perRound);
+    expect(outcomes.covered).toBeGreaterThan(20);
+    expect(outcomes.gone).toBeGreaterThan(20);
+  }, 240_000);
+
   it('keeps a record that ceases to match, and leaves out one that was let out', async () => {
     const counsel = world.as('counsel');
     const { id: matterId } = await counsel.call(holds.makeMatter, { body: { code: 'K', title: 'Keep', kind: 'case', note: '' } });
@@ -184,7 +226,7 @@ describe('hold against destruction', () => {
     await rename(first!, 'attic');
     await counsel.call(holds.letOut, { params: { id: hold.id }, body: { recordIds: [second!], reason: 'not relevant' } });
     await rename(second!, 'cellar');
-    const { rows } = await pool.query<{ id: string; n: number }>('select id, hold_count as n from record where id = any ($1::uuid[])', [
+    const { rows } = await pool.query<{ id: string; n: number }>(`select id, ${holdsOfIt} as n from record where id = any ($1::uuid[])`, [
       [first, second],
     ]);
     expect(Object.fromEntries(rows.map((r) => [r.id, r.n]))).toEqual({ [first!]: 1, [second!]: 0 });

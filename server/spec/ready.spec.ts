@@ -26,7 +26,7 @@ describe('a server says that it is ready', () => {
     'a guard is gone': 'drop trigger version_guard on version',
     'a guard does nothing': `create or replace function guard_record() returns trigger language plpgsql as $$ begin return new; end $$`,
     'the application may do more': 'grant delete on ledger_entry to cellar_app',
-    'the application may change a column more': 'grant update (hold_count) on record to cellar_app',
+    'the application may change a column more': 'grant update (id) on record to cellar_app',
     'the application may do less': 'revoke insert on ledger_entry from cellar_app',
     'anybody may call a function': 'grant execute on function dispose_record to public',
     'a table has another owner': 'alter table record owner to cellar_owner',

@@ -12,15 +12,17 @@ const many = (fact: string, any: string, one: string): string =>
   `(case when jsonb_typeof(r.facts-><${fact}:text>) = 'array' then exists (select from jsonb_array_elements(r.facts-><${fact}:text>) v where ${any}) else (${one}) end)`;
 const day = String.raw`~ '^\d{4}-\d{2}-\d{2}$'`;
 
+const heldSql = '(exists (select from hold_cover c where c.record_id = r.id and c.released_at is null))';
+
 describe('criteria as SQL', () => {
   const table: [Criteria, string][] = [
-    [held, '(r.hold_count > 0)'],
+    [held, heldSql],
     [gaps, '(r.gaps > 0)'],
     [{ op: 'conflict' }, '(r.conflict_with is not null)'],
     [{ op: 'and', of: [] }, 'true'],
     [{ op: 'or', of: [] }, 'false'],
-    [{ op: 'and', of: [held, gaps] }, '((r.hold_count > 0) and (r.gaps > 0))'],
-    [{ op: 'or', of: [held, { op: 'not', of: gaps }] }, '((r.hold_count > 0) or (not (r.gaps > 0)))'],
+    [{ op: 'and', of: [held, gaps] }, `(${heldSql} and (r.gaps > 0))`],
+    [{ op: 'or', of: [held, { op: 'not', of: gaps }] }, `(${heldSql} or (not (r.gaps > 0)))`],
     [{ op: 'words', text: 'Black barge' }, `(r.search @@ <'black' & 'barge':tsquery>)`],
     [{ op: 'words', text: 'black bar', prefix: true }, `(r.search @@ <'black' & 'bar':*:tsquery>)`],
     [{ op: 'words', text: 'bar', prefix: true }, `(r.search @@ <'bar':*:tsquery>)`],

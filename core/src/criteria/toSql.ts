@@ -107,7 +107,7 @@ export function criteriaToSql(criteria: Criteria, bind: Bind): string {
     case 'factBetween':
       return factRange(criteria, bind);
     case 'held':
-      return '(r.hold_count > 0)';
+      return '(exists (select from hold_cover c where c.record_id = r.id and c.released_at is null))';
     case 'heldBy':
       return `(exists (select from hold_cover c where c.record_id = r.id and c.hold_id = ${bind(criteria.holdId, 'uuid')} and c.released_at is null))`;
     case 'detected':

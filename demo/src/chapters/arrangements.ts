@@ -28,7 +28,7 @@ export async function arrange(loaded: Loaded): Promise<void> {
       rows<{ id: string }>(
         services.pool,
         'demo.byTitle',
-        `select r.id from record r where r.title like $1 || '%' and r.state = 'working' and r.docket = 'none' and r.hold_count = 0 order by r.number limit 2`,
+        `select r.id from record r where r.title like $1 || '%' and r.state = 'working' and r.docket = 'none' and not exists (select from hold_cover c where c.record_id = r.id and c.released_at is null) order by r.number limit 2`,
         [beginning],
       );
     const set = async (beginning: string, dueOn: string, action: 'destroy' | 'transfer', reason: string): Promise<void> => {

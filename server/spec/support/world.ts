@@ -313,13 +313,26 @@ export async function problemOf(call: Promise<unknown>): Promise<string> {
   }
 }
 
+/** Records of A-01 that are due, made in bulk and past every service; their title is the word that they have. */
+export async function recordsInBulk(world: World, pool: pg.Pool, count: number, title: string): Promise<string[]> {
+  const result = await pool.query<{ id: string }>(
+    `insert into record (id, number, title, medium, record_type, place_id, series_id, places, created_on, received_on, filed_on, modified_on,
+       search, access_set_id, owner_id, deposited_by, outcome, due_on, action, docket, vintage)
+     select gen_random_uuid(), $2 || '-' || i, $2, 'electronic', 'note', p.id, p.id, p.ancestors, '2024-01-01', '2024-01-01', '2024-01-01', '2024-01-01',
+       array_to_tsvector(array[lower($2)]), p.access_set_id, $3, $3, 'dated', '2025-01-01', 'destroy', 'due', 2024
+     from place p, generate_series(1, $1) i where p.code = 'A-01' returning id`,
+    [count, title, world.ids.editor],
+  );
+  return result.rows.map((r) => r.id);
+}
+
 /** Counts of the rack and of the use of rules against counts of the records themselves. */
 export async function rackDifferences(database: string): Promise<number> {
   return asOwner(database, async (client) => {
     const result = await client.query(
       `with scan as (
          select series_id, coalesce(vintage, 0)::smallint as vintage, access_set_id, count(*)::int as kept,
-           (count(*) filter (where docket <> 'none'))::int as due, (count(*) filter (where hold_count > 0))::int as held,
+           (count(*) filter (where docket <> 'none'))::int as due, (count(*) filter (where exists (select from hold_cover c where c.record_id = record.id and c.released_at is null)))::int as held,
            (count(*) filter (where outcome = 'unscheduled'))::int as unscheduled, (count(*) filter (where outcome = 'permanent'))::int as permanent,
            (count(*) filter (where outcome = 'waiting'))::int as waiting, (count(*) filter (where state = 'declared'))::int as declared
          from record where state <> 'disposed' group by 1, 2, 3),

@@ -1,6 +1,6 @@
 import type { BatchState, ItemOutcome } from '@key-cellar/core/docket';
 import { type Message } from '@key-cellar/words';
-import { type Db, row, rows, run } from '../kernel/index.js';
+import { type Db, heldSql, holdCountSql, row, rows, run } from '../kernel/index.js';
 import type { Receipt } from './receipt.js';
 import type { Evidence } from './certificateStore.js';
 
@@ -95,7 +95,7 @@ const batchSelect = `select b.id, b.number, b.action, b.what, b.state, b.approva
       count(*) filter (where x.outcome in ('blocked', 'dropped', 'objected', 'deferred', 'sampled'))::int as refused,
       count(*) filter (where x.outcome = 'sampled')::int as sampled,
       count(*) filter (where x.outcome = 'task')::int as tasks,
-      count(*) filter (where x.outcome = 'open' and r.hold_count > 0)::int as held,
+      count(*) filter (where x.outcome = 'open' and ${heldSql()})::int as held,
       array_agg(distinct r.access_set_id) as sets
     from batch_item x join record r on r.id = x.record_id where x.batch_id = b.id) i`;
 
@@ -156,7 +156,7 @@ export interface ItemRow extends Record<string, unknown> {
   action: 'destroy' | 'transfer' | null;
 }
 
-const itemSelect = `select i.record_id, r.number, r.title, r.due_on, r.hold_count, r.medium, c.code || ', ' || c.location as container,
+const itemSelect = `select i.record_id, r.number, r.title, r.due_on, ${holdCountSql()} as hold_count, r.medium, c.code || ', ' || c.location as container,
        i.outcome, i.reason, i.evidence, r.access_set_id, r.owner_id, r.deposited_by, r.state, r.deferred_until, r.action
      from batch_item i join record r on r.id = i.record_id left join container c on c.id = r.container_id
      where i.batch_id = $1`;
@@ -204,7 +204,9 @@ export async function setOutcome(
   );
 }
 
-export function lockForExecution(db: Db, recordId: string) {
+/** A record that may go now, under its row lock; holds that are being placed have looked at it. */
+export async function lockForExecution(db: Db, recordId: string) {
+  await run(db, 'execute.lock', 'select lock_to_dispose($1)', [recordId]);
   return row<{
     id: string;
     number: string;
@@ -222,13 +224,13 @@ export function lockForExecution(db: Db, recordId: string) {
     container: string | null;
   }>(
     db,
-    'execute.lock',
-    `select r.id, r.number, r.title, r.state, r.medium, r.record_type, r.created_on, r.due_on, r.action, r.deferred_until, r.hold_count,
+    'execute.read',
+    `select r.id, r.number, r.title, r.state, r.medium, r.record_type, r.created_on, r.due_on, r.action, r.deferred_until, ${holdCountSql()} as hold_count,
        rule.code || ' version ' || v.version as rule, v.definition->>'authority' as authority,
        c.code || ', ' || c.location as container
      from record r left join rule_version v on v.id = r.rule_version_id left join rule on rule.id = v.rule_id
        left join container c on c.id = r.container_id
-     where r.id = $1 for update of r`,
+     where r.id = $1`,
     [recordId],
   );
 }

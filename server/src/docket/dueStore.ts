@@ -1,7 +1,7 @@
 import type { Criteria } from '@key-cellar/core/criteria';
 import type { Sample } from '@key-cellar/core/schedule';
 import { boundCriteria } from '../criteria/index.js';
-import { type Db, dynamicRows, rows, run } from '../kernel/index.js';
+import { type Db, dynamicRows, heldSql, lockRecordRows, rows, run } from '../kernel/index.js';
 
 /** Marks what has come due by a day and is not in the docket yet; the index holds only what is left to find. */
 export async function markDue(db: Db, today: string) {
@@ -42,7 +42,7 @@ export function dueGroups(db: Db, discover: readonly number[], dispose: readonly
     `select g.*, p.code as series_code, p.title as series_title, rule.code as rule_code, v.definition->'steps' as steps, v.definition->'sample' as sample
      from (
        select series_id, rule_version_id, action, medium, array_agg(distinct coalesce(vintage, 0)) as vintages,
-         min(due_on) as since, count(*) filter (where hold_count = 0)::int as n, count(*) filter (where hold_count > 0)::int as held,
+         min(due_on) as since, count(*) filter (where not ${heldSql('record.id')})::int as n, count(*) filter (where ${heldSql('record.id')})::int as held,
          count(*) filter (where access_set_id = any ($2::int[]))::int as disposable
        from record where docket = 'due' and state <> 'disposed' and access_set_id = any ($1::int[])
        group by 1, 2, 3, 4) g
@@ -66,7 +66,7 @@ export async function idsInGroup(db: Db, group: Group, sets: readonly number[]):
     db,
     'docket.idsInGroup',
     `select id from record
-     where docket = 'due' and state <> 'disposed' and hold_count = 0 and series_id = $1 and rule_version_id is not distinct from $2
+     where docket = 'due' and state <> 'disposed' and not ${heldSql('record.id')} and series_id = $1 and rule_version_id is not distinct from $2
        and action = $3 and medium = $4 and access_set_id = any ($5::int[])`,
     [group.seriesId, group.ruleVersionId, group.action, group.medium, sets],
   );
@@ -94,12 +94,13 @@ export interface DueRow extends Record<string, unknown> {
 }
 
 /** Of these records those that are still due and free, under their row locks in order of id. */
-export function lockDue(db: Db, ids: readonly string[]) {
+export async function lockDue(db: Db, ids: readonly string[]): Promise<DueRow[]> {
+  await lockRecordRows(db, ids);
   return rows<DueRow>(
     db,
     'docket.lockDue',
     `select id, number, title, vintage, access_set_id from record
-     where id = any ($1::uuid[]) and docket = 'due' and state <> 'disposed' and hold_count = 0 order by id for update`,
+     where id = any ($1::uuid[]) and docket = 'due' and state <> 'disposed' and not ${heldSql('record.id')} order by id`,
     [ids],
   );
 }

@@ -1,6 +1,6 @@
 import type { StepAnswer } from '@key-cellar/contract';
 import type { FrozenPart, RecordState } from '@key-cellar/core/records';
-import { type Db, row, rows, run } from '../kernel/index.js';
+import { type Db, frozenByHoldSql, holdCountSql, row, rows, run } from '../kernel/index.js';
 import type { StoredStepAct } from '../schedule/index.js';
 
 /** Records with a step that the sweep has to look at on a day, after a cursor. */
@@ -31,7 +31,7 @@ export interface StandingRow extends Record<string, unknown> {
   title: string;
   state: RecordState;
   hold_count: number;
-  freeze_count: number;
+  frozen_by_hold: boolean;
   frozen: FrozenPart[];
   series_id: string;
   place_id: string;
@@ -46,7 +46,7 @@ export function standings(db: Db, ids: readonly string[]) {
   return rows<StandingRow>(
     db,
     'steps.standings',
-    `select r.id, r.number, r.title, r.state, r.hold_count, r.freeze_count, r.frozen, r.series_id, r.place_id, p.code as place_code,
+    `select r.id, r.number, r.title, r.state, ${holdCountSql()} as hold_count, ${frozenByHoldSql()} as frozen_by_hold, r.frozen, r.series_id, r.place_id, p.code as place_code,
        (select count(*)::int from version v where v.record_id = r.id) as versions,
        (select coalesce(sum(c.size), 0)::bigint from version v join content c on c.id = v.content_id where v.record_id = r.id and v.no < r.version_no) as older_bytes
      from record r join place p on p.id = r.place_id where r.id = any ($1::uuid[])`,
@@ -151,7 +151,7 @@ export interface TaskRow extends Record<string, unknown> {
 
 const taskColumns = `t.id, t.record_id, t.rule_id, t.step_index, t.kind, t.asked_on, t.last_asked_on, t.times, t.state, t.answer, b.name as answered_by,
   r.number, r.title, p.code as place_code, u.code as rule_code, v.definition->>'title' as rule_title, v.definition->'steps' as steps,
-  r.due_on, r.action, r.hold_count, r.access_set_id, r.deposited_by, r.owner_id,
+  r.due_on, r.action, ${holdCountSql()} as hold_count, r.access_set_id, r.deposited_by, r.owner_id,
   coalesce((select array_agg(distinct n.name order by n.name) from step_letter l join message m on m.id = l.message_id join principal n on n.id = m.to_id where l.task_id = t.id), '{}') as asked`;
 const taskTables = `step_task t join record r on r.id = t.record_id join place p on p.id = r.place_id join rule u on u.id = t.rule_id
   left join lateral (select definition from rule_version w where w.rule_id = t.rule_id

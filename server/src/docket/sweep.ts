@@ -123,7 +123,7 @@ async function decide(uow: UnitOfWork, services: Services, ids: readonly string[
         verdict: stepVerdict(
           next.step,
           {
-            standing: { state: row.state, holds: row.hold_count, freeze: row.freeze_count > 0, frozenWhenDeclared: row.frozen },
+            standing: { state: row.state, holds: row.hold_count, freeze: row.frozen_by_hold, frozenWhenDeclared: row.frozen },
             dueOn: next.dueOn,
             overtakenOn: overtakenOn(verdict.steps, next.index),
             open: open === null ? null : { againOn: open.task_again_on === null ? null : civilDate(open.task_again_on) },

@@ -1,5 +1,5 @@
 import type { Facts } from '@key-cellar/core/records';
-import { type Db, row, rows, run } from '../kernel/index.js';
+import { type Db, holdCountSql, row, rows, run } from '../kernel/index.js';
 import type { Receipt } from './receipt.js';
 
 export interface PackableRow extends Record<string, unknown> {
@@ -25,7 +25,7 @@ export function packable(db: Db, batchId: string) {
   return rows<PackableRow>(
     db,
     'transfer.packable',
-    `select r.id, r.number, r.title, r.state, r.medium, r.record_type, r.created_on, r.due_on, r.deferred_until, r.action, r.hold_count, r.facts,
+    `select r.id, r.number, r.title, r.state, r.medium, r.record_type, r.created_on, r.due_on, r.deferred_until, r.action, ${holdCountSql()} as hold_count, r.facts,
        rule.code || ' version ' || v.version as rule, v.definition->>'authority' as authority,
        exists (select from objection o where o.batch_id = i.batch_id and o.record_id = r.id and o.answered_at is null) as objected
      from batch_item i join record r on r.id = i.record_id

@@ -1,5 +1,5 @@
 import { message } from '@key-cellar/words';
-import { holds } from '@key-cellar/contract';
+import { holds, type HoldLine } from '@key-cellar/contract';
 import { describeCriteria } from '@key-cellar/core/criteria';
 import { holdRefusal } from '@key-cellar/core/holds';
 import { refuse } from '@key-cellar/core/records';
@@ -21,9 +21,12 @@ import {
 } from '../kernel/index.js';
 import { holdKind, matterKind, noticeKind, recordToHold } from './kinds.js';
 import * as store from './store.js';
+import { goOnWithHold } from './working.js';
 
 const { act } = actsFor<Services>();
 const counsel = message('holds.counselKeepersPlaceHolds');
+/** What goes on longer goes on beside. */
+const patienceMs = 1500;
 
 interface Cover {
   readonly id: string;
@@ -43,6 +46,14 @@ async function cover(uow: UnitOfWork, hold: { id: string }, records: readonly Gu
 /** Those that were not covered because of the person’s rights. */
 const leftOut = (left: readonly { id: string; name: string }[]): Cover[] =>
   left.map(({ id, name }) => ({ id, name, outcome: name === 'unknown' ? 'not found' : 'refused' }));
+
+/** As much of what a hold has to do as a person waits for; gives what is left to do. */
+async function goOnForAWhile(services: Services, holdId: string): Promise<HoldLine['doing']> {
+  const until = Date.now() + patienceMs;
+  await goOnWithHold(services, holdId, () => Date.now() < until);
+  const work = await store.workOf(services.pool, holdId);
+  return work ? { what: work.doing, done: work.done, total: work.total } : null;
+}
 
 async function notify(
   uow: UnitOfWork,
@@ -82,9 +93,9 @@ export const holdActs = {
   }),
 
   /**
-   * With criteria it is placed under the exclusive gate: no record can come to match between looking and covering, see
-   * migrations/0004. It reaches whatever matches, also what its placer may not see: a freeze with gaps would be worse, so
-   * only counsel of the whole repository place one.
+   * With criteria it stands first, while nobody lets records go; from then on whoever writes a record asks it, and what is there already
+   * is covered in steps (working.ts, functions/holds.sql). It reaches whatever matches, also what its placer may not see: a freeze
+   * with gaps would be worse, so only counsel of the whole repository place one.
    */
   placeHold: act(holds.placeHold, {
     name: 'placed a hold',
@@ -97,18 +108,14 @@ export const holdActs = {
       matter: one(matterKind, ({ body }) => body.matterId, noRight),
       records: many(recordToHold, ({ body }) => body.recordIds, 'hold', { who: counsel }),
     },
-    gate: ({ body }) => (body.criteria ? 'exclusive' : 'shared'),
     repeat: 'another',
-    write: async (uow, { body, person, access, on, left }) => {
+    write: async (uow, { body, person, on, left }) => {
       if (on.records.length === 0 && !body.criteria) {
         throw new Problem(409, 'nothing-to-hold', message('holds.nothingToHold', { counsel }));
       }
       const hold = { id: uuidv7(), name: body.name };
       await store.addHold(uow, { ...body, ...hold, criteria: body.criteria ?? null, by: person.id, at: uow.at });
       const listed = await cover(uow, hold, on.records, 'listed');
-      const matching = body.criteria ? await store.matching(uow, body.criteria) : [];
-      const found = await cover(uow, hold, matching, 'matches');
-      const seen = new Set(matching.filter((r) => access.sets('discover').includes(r.access_set_id)).map((r) => r.id));
       const notified = await notify(uow, hold, { matter: on.matter.title, reason: body.reason, custodianIds: body.custodianIds });
       const placed = {
         subject: subjectOf(hold),
@@ -124,11 +131,16 @@ export const holdActs = {
       return {
         answer: {
           id: hold.id,
-          covered: await store.countCovered(uow, hold.id),
-          results: [...listed, ...leftOut(left), ...found.filter((r) => seen.has(r.id))],
+          covered: listed.filter((r) => r.outcome === 'covered').length,
+          doing: body.criteria ? ({ what: 'covering', done: 0, total: null } as const) : null,
+          results: [...listed, ...leftOut(left)],
         },
         entry: [placed, ...notified],
       };
+    },
+    follow: async (services, answer) => {
+      const doing = await goOnForAWhile(services, answer.id);
+      return { ...answer, doing, covered: await store.countCovered(services.pool, answer.id) };
     },
   }),
 
@@ -181,8 +193,12 @@ export const holdActs = {
     write: async (uow, { on, body, person }) => {
       const covers = await store.countCovered(uow, on.hold.id);
       await store.release(uow, on.hold.id, person.id, uow.at, body.reason);
-      return { answer: { released: covers }, entry: { before: { covers }, note: body.reason } };
+      return {
+        answer: { id: on.hold.id, released: covers, doing: { what: 'releasing', done: 0, total: covers } as const },
+        entry: { before: { covers }, note: body.reason },
+      };
     },
+    follow: async (services, answer) => ({ ...answer, doing: await goOnForAWhile(services, answer.id) }),
   }),
 
   acknowledge: act(holds.acknowledge, {

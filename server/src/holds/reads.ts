@@ -40,6 +40,7 @@ function toLine(h: store.HoldRow): HoldLine {
     releasedOn: h.released_on,
     releaseReason: h.release_reason,
     covers: h.covers,
+    doing: h.doing,
     unacknowledged: h.unacknowledged,
   };
 }

@@ -1,6 +1,6 @@
 import type { Criteria } from '@key-cellar/core/criteria';
 import { boundCriteria, storedCriteria } from '../criteria/index.js';
-import { type Db, dynamicRows, type GuardRow, row, rows, run } from '../kernel/index.js';
+import { type Db, dynamicRows, holdCountSql, row, rows, run } from '../kernel/index.js';
 
 export interface MatterRow extends Record<string, unknown> {
   id: string;
@@ -46,6 +46,7 @@ export interface HoldRow extends Record<string, unknown> {
   release_reason: string | null;
   covers: number;
   unacknowledged: number;
+  doing: { what: 'covering' | 'releasing'; done: number; total: number | null } | null;
   /** Access sets of all records that it covers or covered. */
   sets: number[];
   by_criteria: boolean;
@@ -56,7 +57,8 @@ const setsOf = `coalesce((select array_agg(distinct r.access_set_id) from hold_c
 const holdColumns = `h.id, h.matter_id, h.name, h.reason, h.freezes as freeze, h.state, h.criteria, p.name as placed_by,
   repository_date(h.placed_at) as placed_on, repository_date(h.released_at) as released_on, h.release_reason,
   (select count(*) from hold_cover c where c.hold_id = h.id and c.released_at is null)::int as covers,
-  (select count(*) from custodian k where k.hold_id = h.id and k.acknowledged_at is null)::int as unacknowledged, ${setsOf}`;
+  (select count(*) from custodian k where k.hold_id = h.id and k.acknowledged_at is null)::int as unacknowledged,
+  (select jsonb_build_object('what', w.doing, 'done', w.done, 'total', w.total) from hold_work w where w.hold_id = h.id) as doing, ${setsOf}`;
 
 export function holds(db: Db) {
   return rows<HoldRow>(
@@ -115,17 +117,6 @@ export async function addHold(
   );
 }
 
-/** All that criteria match, whoever may know of it. */
-export function matching(db: Db, criteria: Criteria): Promise<GuardRow[]> {
-  const values: unknown[] = [];
-  const where = boundCriteria(criteria, (value) => `$${values.push(value)}`);
-  return dynamicRows<GuardRow>(
-    db,
-    `select r.id, r.number || ' ' || r.title as name, r.access_set_id, r.deposited_by from record r where r.state <> 'disposed' and ${where}`,
-    values,
-  );
-}
-
 export async function countMatching(db: Db, criteria: Criteria, visible: (bind: (value: unknown) => string) => string): Promise<number> {
   const values: unknown[] = [];
   const bind = (value: unknown): string => `$${values.push(value)}`;
@@ -170,11 +161,48 @@ export async function release(db: Db, holdId: string, by: string, at: string, re
   );
 }
 
+/** What a hold is doing, for whom; null when it has nothing to do. */
+export function workOf(db: Db, holdId: string) {
+  return row<{ name: string; doing: 'covering' | 'releasing'; done: number; total: number | null; by_id: string; by_name: string }>(
+    db,
+    'hold.work',
+    `select h.name, w.doing, w.done, w.total, p.id as by_id, p.name as by_name
+     from hold_work w join hold h on h.id = w.hold_id
+       join principal p on p.id = case w.doing when 'covering' then h.placed_by else h.released_by end
+     where w.hold_id = $1`,
+    [holdId],
+  );
+}
+
+export async function holdsAtWork(db: Db): Promise<string[]> {
+  return (await rows<{ hold_id: string }>(db, 'hold.atWork', 'select hold_id from hold_work order by hold_id')).map((w) => w.hold_id);
+}
+
+/** Transactions that are writing records, but for the one that asks. */
+export async function writers(db: Db): Promise<string[]> {
+  return (await row<{ writers: string[] }>(db, 'hold.writers', 'select writers() as writers'))!.writers;
+}
+
+/** Finds what a hold is to cover, unless that was done. */
+export async function lookForCover(db: Db, holdId: string, aStep: number): Promise<void> {
+  await run(db, 'hold.look', 'select look_for_cover($1, $2)', [holdId, aStep]);
+}
+
+/** One step of what a hold has to do; nothing stepped when there was nothing left, null when it has nothing to do. */
+export function step(db: Db, holdId: string, aStep: number) {
+  return row<{ doing: 'covering' | 'releasing'; stepped: number; records: number }>(
+    db,
+    'hold.step',
+    'select doing, stepped, records from hold_step($1, $2)',
+    [holdId, aStep],
+  );
+}
+
 export function covered(db: Db, holdId: string, sets: readonly number[], limit: number) {
   return rows<{ id: string; number: string; title: string; because: string; since: string; released: boolean; holds: number }>(
     db,
     'hold.covered',
-    `select r.id, r.number, r.title, c.because, repository_date(c.since) as since, c.released_at is not null as released, r.hold_count as holds
+    `select r.id, r.number, r.title, c.because, repository_date(c.since) as since, c.released_at is not null as released, ${holdCountSql()} as holds
      from hold_cover c join record r on r.id = c.record_id
      where c.hold_id = $1 and r.access_set_id = any ($2::int[]) order by c.released_at is not null, r.number limit $3`,
     [holdId, sets, limit],

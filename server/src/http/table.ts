@@ -17,7 +17,7 @@ import {
 import { exchangeActs, exchangeReads, planTableActs, planTableReads } from '../exchange/index.js';
 import { factActs, setupReads, typeReads } from '../facts/index.js';
 import { federationActs, federationReads, providerActs } from '../federation/index.js';
-import { holdActs, holdReads } from '../holds/index.js';
+import { holdActs, holdEnds, holdReads } from '../holds/index.js';
 import {
   identityActs,
   identityReads,
@@ -234,6 +234,7 @@ export const ofTheProgram: readonly string[] = [
   ...sweeping,
   ...takingSteps,
   ...executing,
+  ...Object.values(holdEnds),
   ...tending,
   'recomputed due dates',
   'counted gaps',

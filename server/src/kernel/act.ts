@@ -216,7 +216,7 @@ interface Common<E extends Endpoint, On> {
   readonly tries?: (input: Input<E>) => boolean;
   /** What becomes a job beyond a size. */
   readonly job?: { readonly kind: string; readonly beyond: number };
-  readonly gate?: Gate | ((input: Input<E>) => Gate);
+  readonly gate?: Gate;
   /** Taken before anything is loaded, where two of the kind could otherwise wait for each other in a circle. */
   readonly first?: (uow: UnitOfWork) => Promise<void>;
 }
@@ -225,6 +225,8 @@ export interface InOne<E extends Endpoint, S, On> extends Common<E, On> {
   /** Which decision of the core it asks, and what that said. */
   readonly decide?: (given: Given<E, S, On>) => Refusal | null;
   readonly write: (uow: UnitOfWork, given: Given<E, S, On>) => Promise<Outcome<ToldOf<E>>>;
+  /** What goes on once it is kept, and gives the answer. The act is done by then: what fails here goes on by itself later. */
+  readonly follow?: (services: S, answer: ToldOf<E>) => Promise<ToldOf<E>>;
 }
 
 /** For acts that take several transactions, each of which enters what it did. */

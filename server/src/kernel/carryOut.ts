@@ -187,18 +187,15 @@ export async function carryOut<E extends Endpoint, S extends Services, On>(
     const { on, left } = await findAll(db, targets, input, who, lock);
     return { ...input, services, person, access, on: on as Found<On>, left, trial } satisfies Given<E, S, On>;
   };
-  const { gate: asksFor = 'shared' } = definition;
-  const gate = typeof asksFor === 'function' ? asksFor(input) : asksFor;
+  const { gate = 'shared' } = definition;
   if ('perform' in definition) {
     const given = await find(services.pool, false);
     return definition.perform(given, (part) =>
       withUnitOfWork(services.pool, person, part, gate, { trial, check: onlyNamed(act, () => false) }),
     );
   }
-  // Who may not do it must not make all others wait.
-  if (gate === 'exclusive') await find(services.pool, false);
   let unchanged = false;
-  return withUnitOfWork(
+  const done = await withUnitOfWork(
     services.pool,
     person,
     async (uow) => {
@@ -214,6 +211,11 @@ export async function carryOut<E extends Endpoint, S extends Services, On>(
     gate,
     { trial, check: onlyNamed(act, () => !unchanged) },
   );
+  if (trial || !definition.follow) return done;
+  return definition.follow(services, done).catch((error: unknown) => {
+    services.log.warn({ err: error }, 'what follows an act goes on later');
+    return done;
+  });
 }
 
 /**

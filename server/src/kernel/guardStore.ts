@@ -1,4 +1,4 @@
-import { type Db, row, rows } from './connect.js';
+import { type Db, row, rows, run } from './connect.js';
 
 /** The access set of the repository itself; null before there is one. */
 export async function rootSet(db: Db): Promise<number | null> {
@@ -23,6 +23,11 @@ export function guardedRecords(db: Db, ids: readonly string[]) {
     `select id, number || ' ' || title as name, access_set_id, deposited_by from record where id = any ($1::uuid[])`,
     [ids],
   );
+}
+
+/** Locks records in order of id, so that writers of many never wait for each other in a circle. What is read next is what stands now. */
+export async function lockRecordRows(db: Db, ids: readonly string[]): Promise<void> {
+  await run(db, 'guard.lockRecords', 'select from record where id = any ($1::uuid[]) order by id for update', [ids]);
 }
 
 /** Asks the database whether it is there; throws when it is not. */

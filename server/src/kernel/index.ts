@@ -23,7 +23,8 @@ export {
 } from './config.js';
 export { databaseAway, dynamicRows, openPool, row, rows, run, type Db } from './connect.js';
 export { eventsOver, type Answerers, type Listeners } from './events.js';
-export { guardedRecords, ping, rootSet, type GuardRow } from './guardStore.js';
+export { guardedRecords, lockRecordRows, ping, rootSet, type GuardRow } from './guardStore.js';
+export { frozenByHoldSql, heldSql, holdCountSql } from './holdSql.js';
 export { addJob, endsJob, JobWaits, openJobs, type JobContext } from './jobs.js';
 export { cancelJob, jobById, jobsByState, jobsToCancel, type CancellableJob, type JobRow } from './jobStore.js';
 export { dropKey, keepKey, keptKey, KeyUnusable } from './keyFiles.js';

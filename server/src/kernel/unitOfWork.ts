@@ -26,8 +26,8 @@ export interface UnitOfWork extends Db {
   afterCommit(effect: () => void): void;
 }
 
-/** Exclusive: nobody writes records meanwhile (placing a hold by criteria). None: writes no records at all. */
-export type Gate = 'shared' | 'exclusive' | 'none';
+/** Shared: writes records, so that holds by criteria wait for it before they look (functions/holds.sql). None: writes no records at all. */
+export type Gate = 'shared' | 'none';
 
 const gateKey = 4242;
 /** Planned once a connection: taking the transaction's id before any ledger number is what lets the sealer trust its floor. */
@@ -37,7 +37,6 @@ const prepared = new WeakSet<pg.PoolClient>();
 
 const enterGate: Record<Gate, string> = {
   shared: `select pg_advisory_xact_lock_shared(${gateKey});`,
-  exclusive: `select pg_advisory_xact_lock(${gateKey});`,
   none: '',
 };
 
@@ -94,7 +93,7 @@ const entering = (entered: Act[]): Pick<UnitOfWork, 'enter' | 'enterAll'> => ({
 
 /**
  * Runs `work` in one transaction and commits it, or rolls all of it back. The gate is entered first of all, before
- * any row is locked, so that writers and holds by criteria never wait for each other in a circle. A `trial` does all of
+ * any row is locked. A `trial` does all of
  * it and keeps nothing. `check` sees what was entered before it is kept, and may refuse by throwing.
  */
 export async function withUnitOfWork<T>(

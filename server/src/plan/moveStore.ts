@@ -1,5 +1,5 @@
 import { liftInto, ownColumns, reanchor, sameOwn } from '../access/index.js';
-import { type Db, row, rows, run } from '../kernel/index.js';
+import { type Db, frozenByHoldSql, row, rows, run } from '../kernel/index.js';
 import { type PlaceRow, childrenOf } from './placeStore.js';
 
 export async function writePlace(
@@ -45,11 +45,11 @@ export function staying(db: Db, id: string, newSeriesId: string | null, own: boo
   return rows<StayingRow>(
     db,
     'place.staying',
-    `select r.id, r.number, r.title, r.state, r.place_id, s.code as series, r.access_set_id, r.freeze_count > 0 as frozen
+    `select r.id, r.number, r.title, r.state, r.place_id, s.code as series, r.access_set_id, ${frozenByHoldSql()} as frozen
      from record r join place s on s.id = r.series_id
-     where r.places @> array[$1::uuid] and r.state <> 'disposed' and (r.state = 'declared' or r.freeze_count > 0)
+     where r.places @> array[$1::uuid] and r.state <> 'disposed' and (r.state = 'declared' or ${frozenByHoldSql()})
        and (r.series_id is distinct from coalesce($2, r.series_id)
-         or ($3 and r.place_id = $1 and (r.freeze_count > 0 or 'moving' = any (r.frozen))))
+         or ($3 and r.place_id = $1 and (${frozenByHoldSql()} or 'moving' = any (r.frozen))))
      order by r.id`,
     [id, newSeriesId, own],
   );

@@ -1,4 +1,4 @@
-import { type Db, rows } from '../kernel/index.js';
+import { type Db, heldSql, rows } from '../kernel/index.js';
 
 export interface CellRow extends Record<string, unknown> {
   series_id: string;
@@ -52,7 +52,7 @@ export function folderCounts(db: Db, parentId: string, sets: readonly number[]) 
     db,
     'rack.folders',
     `select f.id as folder_id, count(r.id)::int as kept, count(*) filter (where r.docket <> 'none')::int as due,
-       count(*) filter (where r.hold_count > 0)::int as held, count(*) filter (where r.outcome = 'unscheduled')::int as unscheduled,
+       count(*) filter (where ${heldSql()})::int as held, count(*) filter (where r.outcome = 'unscheduled')::int as unscheduled,
        count(*) filter (where r.outcome = 'permanent')::int as permanent, count(*) filter (where r.outcome = 'waiting')::int as waiting
      from place f left join record r on r.places @> array[f.id] and r.state <> 'disposed' and r.access_set_id = any ($2::int[])
      where f.parent_id = $1 group by f.id`,

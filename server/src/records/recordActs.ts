@@ -15,7 +15,7 @@ export function standingOf(r: store.RecordRow): RecordStanding {
   return {
     state: r.state,
     holds: r.hold_count,
-    freeze: r.freeze_count > 0,
+    freeze: r.frozen_by_hold,
     frozenWhenDeclared: r.frozen as RecordStanding['frozenWhenDeclared'],
   };
 }

@@ -1,6 +1,6 @@
 import type { Criteria } from '@key-cellar/core/criteria';
 import { boundCriteria } from '../criteria/index.js';
-import { dynamicRows, row, rows, run, type Db } from '../kernel/index.js';
+import { dynamicRows, frozenByHoldSql, row, rows, run, type Db } from '../kernel/index.js';
 
 export interface SplitRecordRow extends Record<string, unknown> {
   id: string;
@@ -11,7 +11,7 @@ export interface SplitRecordRow extends Record<string, unknown> {
   frozen: boolean;
 }
 
-const columns = 'r.id, r.number, r.title, r.place_id, r.state, r.freeze_count > 0 as frozen';
+const columns = `r.id, r.number, r.title, r.place_id, r.state, ${frozenByHoldSql()} as frozen`;
 
 /** Live records under a place that match, in the access sets given. */
 export function matchingUnder(db: Db, placeId: string, criteria: Criteria, sets: readonly number[]) {
@@ -40,7 +40,7 @@ export function stayingInFolders(db: Db, folderIds: readonly string[]) {
     db,
     'split.staying',
     `select distinct ${columns} from record r join unnest($1::uuid[]) f (id) on r.places @> array[f.id]
-     where r.state <> 'disposed' and (r.state = 'declared' or r.freeze_count > 0) order by r.id`,
+     where r.state <> 'disposed' and (r.state = 'declared' or ${frozenByHoldSql()}) order by r.id`,
     [folderIds],
   );
 }

@@ -3,11 +3,12 @@ import { wordQuery, type Criteria } from '@key-cellar/core/criteria';
 import type { Facts, RecordState } from '@key-cellar/core/records';
 import type { StoredOverride, StoredStepAct } from '../schedule/index.js';
 import { boundCriteria } from '../criteria/index.js';
-import { type Db, dynamicRows, row, rows, run } from '../kernel/index.js';
+import { type Db, dynamicRows, frozenByHoldSql, heldSql, holdCountSql, lockRecordRows, row, rows, run } from '../kernel/index.js';
 
 const lineColumns = `r.id, r.number, r.title, r.medium, r.record_type, r.place_id, r.state, r.created_on, r.filed_on, r.declared_on,
-  r.outcome, r.clock_start, r.due_on, r.action, r.docket, r.hold_count, r.freeze_count, r.gaps, r.size, r.media_type, r.disposed_on, r.access_set_id, r.deposited_by,
-  case when r.hold_count > 0 then (select min(repository_date(c.since)) from hold_cover c where c.record_id = r.id and c.released_at is null) end as held_since`;
+  r.outcome, r.clock_start, r.due_on, r.action, r.docket, r.gaps, r.size, r.media_type, r.disposed_on, r.access_set_id, r.deposited_by,
+  ${holdCountSql()} as hold_count, ${frozenByHoldSql()} as frozen_by_hold,
+  (select min(repository_date(c.since)) from hold_cover c where c.record_id = r.id and c.released_at is null) as held_since`;
 
 export interface LineRow extends Record<string, unknown> {
   id: string;
@@ -28,7 +29,7 @@ export interface LineRow extends Record<string, unknown> {
   docket: 'none' | 'due' | 'batch';
   hold_count: number;
   held_since: string | null;
-  freeze_count: number;
+  frozen_by_hold: boolean;
   gaps: number;
   size: number;
   media_type: string | null;
@@ -78,14 +79,10 @@ export function recordsByIds(db: Db, ids: readonly string[]) {
   return rows<RecordRow>(db, 'record.byIds', `select ${fullColumns} from record r where r.id = any ($1::uuid[])`, [ids]);
 }
 
-/** Locks records in order of id, so that writers of many never wait for each other in a circle. */
-export function lockRecords(db: Db, ids: readonly string[]) {
-  return rows<RecordRow>(
-    db,
-    'record.lockMany',
-    `select ${fullColumns} from record r where r.id = any ($1::uuid[]) order by r.id for update of r`,
-    [ids],
-  );
+/** Records under their row locks, in order of id. */
+export async function lockRecords(db: Db, ids: readonly string[]): Promise<RecordRow[]> {
+  await lockRecordRows(db, ids);
+  return rows<RecordRow>(db, 'record.locked', `select ${fullColumns} from record r where r.id = any ($1::uuid[]) order by r.id`, [ids]);
 }
 
 /** How lists sort: the expression, its type for the keyset, and whether the id breaks ties. */
@@ -136,7 +133,7 @@ function filterSql(filter: ListFilter, bind: Bind): string[] {
       where.push(`r.docket <> 'none'`);
       break;
     case 'held':
-      where.push('r.hold_count > 0');
+      where.push(heldSql());
       break;
     case 'gaps':
       where.push('r.gaps > 0');

@@ -68,7 +68,7 @@ export async function dossier(services: Services, person: SignedIn, id: string):
     })),
     holds,
     frozenParts: found.frozen,
-    frozenByHold: found.freeze_count > 0,
+    frozenByHold: found.frozen_by_hold,
     why: explainJudged(judged!, inTheWay, gaps),
     rights: listRights(own ? rights.own | rights.all : rights.all),
     accessWhy: explainAccess(access.explain(found.access_set_id)),

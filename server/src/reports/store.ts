@@ -1,4 +1,4 @@
-import { type Db, row, rows, run } from '../kernel/index.js';
+import { type Db, heldSql, row, rows, run } from '../kernel/index.js';
 
 /** Disposals of the coming months among a person's sets; what is overdue counts in the first month. */
 export function horizon(db: Db, sets: readonly number[], today: string, months: number) {
@@ -6,9 +6,9 @@ export function horizon(db: Db, sets: readonly number[], today: string, months: 
     db,
     'report.horizon',
     `select to_char(greatest(due_on, $2::date), 'YYYY-MM') as month,
-       (count(*) filter (where action = 'destroy' and hold_count = 0))::int as destroy,
-       (count(*) filter (where action = 'transfer' and hold_count = 0))::int as transfer,
-       (count(*) filter (where hold_count > 0))::int as held
+       (count(*) filter (where action = 'destroy' and not ${heldSql('record.id')}))::int as destroy,
+       (count(*) filter (where action = 'transfer' and not ${heldSql('record.id')}))::int as transfer,
+       (count(*) filter (where ${heldSql('record.id')}))::int as held
      from record
      where coalesce(due_on, 'infinity'::date) < (date_trunc('month', $2::date) + make_interval(months => $3))::date
        and state <> 'disposed' and access_set_id = any ($1::int[])

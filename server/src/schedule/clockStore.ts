@@ -1,6 +1,6 @@
 import type { Facts, RecordState } from '@key-cellar/core/records';
 import type { ByHand, StepAct, StepKind } from '@key-cellar/core/schedule';
-import { type Db, row, rows, run } from '../kernel/index.js';
+import { type Db, holdCountSql, lockRecordRows, row, rows, run } from '../kernel/index.js';
 
 /** The columns that decide which rule governs a record and when. */
 export const clockColumns = `r.id, r.number, r.title, r.medium, r.state, r.gaps, r.owner_id, r.deposited_by, r.record_type, r.place_id, r.series_id, r.places, r.created_on, r.received_on, r.filed_on, r.modified_on,
@@ -92,11 +92,12 @@ export interface CaseRow extends ClockRow {
 
 export type OverridableRow = CaseRow & { access_set_id: number };
 
-export function lockForOverride(db: Db, ids: readonly string[]) {
+export async function lockForOverride(db: Db, ids: readonly string[]): Promise<OverridableRow[]> {
+  await lockRecordRows(db, ids);
   return rows<OverridableRow>(
     db,
     'override.lock',
-    `select ${clockColumns}, r.size, r.hold_count, r.access_set_id from record r where r.id = any ($1::uuid[]) order by r.id for update`,
+    `select ${clockColumns}, r.size, ${holdCountSql()} as hold_count, r.access_set_id from record r where r.id = any ($1::uuid[]) order by r.id`,
     [ids],
   );
 }

@@ -3,6 +3,7 @@ import type { DateSlots, RecordDate } from '@key-cellar/core/schedule';
 import pg from 'pg';
 import { to as copyTo } from 'pg-copy-streams';
 import type { EffectPart, PageRange } from './effectTypes.js';
+import { heldSql } from '../kernel/index.js';
 import type { CriteriaRule } from './ruleBook.js';
 
 const dateColumns: Record<RecordDate, string> = {
@@ -65,7 +66,7 @@ function selectOf(part: EffectPart, slots: DateSlots, masks: readonly string[]):
     packed([
       [outcomeCode, 0],
       [actionCode, 2],
-      ['r.hold_count > 0', 4],
+      [heldSql(), 4],
       [`r.docket = 'batch'`, 5],
       ['r.override is not null', 6],
       ['r.steps_taken is not null', 7],

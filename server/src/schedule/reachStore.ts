@@ -1,6 +1,6 @@
 import type { Criteria } from '@key-cellar/core/criteria';
 import { boundCriteria } from '../criteria/index.js';
-import { type Db, dynamicRows, row, rows, run } from '../kernel/index.js';
+import { type Db, dynamicRows, holdCountSql, row, rows, run } from '../kernel/index.js';
 import { type CaseRow, clockColumns } from './clockStore.js';
 
 /** Which records a change may touch: any of what is named. */
@@ -66,7 +66,7 @@ export function casesWithin(db: Db, reach: Reach, sets: readonly number[], limit
   return dynamicRows<CaseRow>(
     db,
     `with found as materialized (select id from record r where ${reachSql(reach, bind)} and state <> 'disposed' and access_set_id = any (${bind(sets)}::int[]))
-     select ${clockColumns}, r.size, r.hold_count from record r where r.id in (select id from found order by id limit ${bind(limit)}) order by r.id`,
+     select ${clockColumns}, r.size, ${holdCountSql()} as hold_count from record r where r.id in (select id from found order by id limit ${bind(limit)}) order by r.id`,
     values,
   );
 }
@@ -75,7 +75,7 @@ export function caseOf(db: Db, id: string) {
   return row<CaseRow & { access_set_id: number }>(
     db,
     'case.one',
-    `select ${clockColumns}, r.size, r.hold_count, r.access_set_id from record r where r.id = $1 and r.state <> 'disposed'`,
+    `select ${clockColumns}, r.size, ${holdCountSql()} as hold_count, r.access_set_id from record r where r.id = $1 and r.state <> 'disposed'`,
     [id],
   );
 }

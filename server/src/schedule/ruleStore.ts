@@ -1,6 +1,6 @@
 import type { RuleDefinition } from '@key-cellar/contract';
 import type { Criteria } from '@key-cellar/core/criteria';
-import { type Db, row, rows, run, type UnitOfWork } from '../kernel/index.js';
+import { type Db, heldSql, row, rows, run, type UnitOfWork } from '../kernel/index.js';
 
 export interface VersionRow extends Record<string, unknown> {
   id: string;
@@ -221,7 +221,7 @@ export function governedBy(db: Db, ruleId: string, sets: readonly number[], toda
   }>(
     db,
     'rule.governed',
-    `select vintage, extract(year from due_on)::int as due_year, action, hold_count > 0 as held, coalesce(due_on <= $3, false) as due, count(*)::int as n
+    `select vintage, extract(year from due_on)::int as due_year, action, ${heldSql('record.id')} as held, coalesce(due_on <= $3, false) as due, count(*)::int as n
      from record where rule_version_id in (select id from rule_version where rule_id = $1) and access_set_id = any ($2::int[]) and state <> 'disposed'
      group by 1, 2, 3, 4, 5`,
     [ruleId, sets, today],

@@ -93,6 +93,8 @@ export const act: Record<keyof typeof english, string> = {
   'act.exported the schedule': 'Fristen exportiert',
   'act.filed': 'abgelegt',
   'act.found damaged content': 'beschädigten Inhalt gefunden',
+  'act.finished covering': 'Sperre hat alles erfasst',
+  'act.finished releasing': 'Sperre hat alles freigegeben',
   'act.found signs': 'heikle Inhalte gefunden',
   'act.gave up a damaged copy': 'beschädigte Kopie aufgegeben',
   'act.got a receipt': 'Empfangsbestätigung erhalten',

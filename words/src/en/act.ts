@@ -91,6 +91,8 @@ export const act = {
   'act.exported the schedule': 'exported the schedule',
   'act.filed': 'filed',
   'act.found damaged content': 'found damaged content',
+  'act.finished covering': 'finished covering',
+  'act.finished releasing': 'finished releasing',
   'act.found signs': 'found sensitive content',
   'act.gave up a damaged copy': 'gave up a damaged copy',
   'act.got a receipt': 'got a receipt',

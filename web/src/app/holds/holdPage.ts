@@ -5,7 +5,7 @@ import { holds, type Problem } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { Session } from '../identity/index';
 import { Api, toProblem } from '../kit/api';
-import { loaded } from '../kit/loaded';
+import { loaded, reloadWhile } from '../kit/loaded';
 import { Mark } from '../kit/mark';
 import { ProblemNotice } from '../kit/notice';
 import { Sheet } from '../kit/sheet';
@@ -13,11 +13,25 @@ import { CountPipe, DayPipe } from '../kit/words';
 import { LongTextField } from '../kit/longTextField';
 import { Coverage } from './coverage';
 import { CoveredRecords } from './coveredRecords';
+import { HoldDoing } from './holdDoing';
 
 /** One hold: what it covers, since when and why, who was told. */
 @Component({
   selector: 'kc-hold',
-  imports: [LongTextField, Button, CountPipe, Coverage, CoveredRecords, DayPipe, FormsModule, Mark, ProblemNotice, RouterLink, Sheet],
+  imports: [
+    LongTextField,
+    Button,
+    CountPipe,
+    Coverage,
+    CoveredRecords,
+    DayPipe,
+    FormsModule,
+    HoldDoing,
+    Mark,
+    ProblemNotice,
+    RouterLink,
+    Sheet,
+  ],
   templateUrl: './holdPage.html',
   styles: `
     .two {
@@ -64,6 +78,10 @@ export class HoldPage {
     () => this.page.value()?.custodians.some((c) => c.person.id === this.session.me()?.id && c.acknowledgedOn === null) ?? false,
   );
 
+  constructor() {
+    reloadWhile(this.page, (hold) => hold.doing !== null);
+  }
+
   private finish(sentence: string): void {
     this.busy.set(false);
     this.releasing.set(false);
@@ -83,7 +101,12 @@ export class HoldPage {
     this.busy.set(true);
     this.problem.set(null);
     this.api.call(holds.release, { params: { id: this.id() }, body: { reason: this.reason() } }).subscribe({
-      next: ({ released }) => this.finish($localize`The hold released ${released}:n: records. What is due returns to the docket.`),
+      next: ({ released, doing }) =>
+        this.finish(
+          doing
+            ? $localize`The hold is released. It lets go of ${released}:n: records one after another.`
+            : $localize`The hold released ${released}:n: records. What is due returns to the docket.`,
+        ),
       error: this.fail,
     });
   }

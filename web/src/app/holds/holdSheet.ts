@@ -30,7 +30,7 @@ const outcomeWords = {
   refused: $localize`You may not place it on hold.`,
 } as const;
 
-type Placed = Pick<ResponseOf<typeof holds.placeHold>, 'covered' | 'results'> & { readonly id: string };
+type Placed = Pick<ResponseOf<typeof holds.placeHold>, 'covered' | 'results' | 'doing'> & { readonly id: string };
 
 /** Places a hold: on marked records, or on whatever matches criteria, now and later. Marked records may join an open one. */
 @Component({
@@ -83,7 +83,7 @@ export class HoldSheet {
   protected readonly holdId = signal(newHold);
   protected readonly busy = signal(false);
   protected readonly problem = signal<Problem | null>(null);
-  protected readonly results = signal<{ id: string; covered: number; joined: boolean; lines: ResultLine[] } | null>(null);
+  protected readonly results = signal<{ id: string; covered: number; joined: boolean; goesOn: boolean; lines: ResultLine[] } | null>(null);
   private readonly chosen = signal<readonly string[]>([]);
 
   protected readonly kinds = (['case', 'audit', 'inquiry'] as const).map((kind) => ({ value: kind, name: matterKindNames[kind] }));
@@ -146,7 +146,7 @@ export class HoldSheet {
     const id = this.holdId();
     return this.api
       .call(holds.addRecords, { params: { id }, body: { recordIds: [...this.chosen()] } })
-      .pipe(map((added) => ({ ...added, id })));
+      .pipe(map((added) => ({ ...added, id, doing: null })));
   }
 
   private placeIn(matterId: string): Observable<Placed> {
@@ -178,12 +178,13 @@ export class HoldSheet {
     const joined = this.joining();
     const call = joined ? this.add() : this.placeNew();
     call.subscribe({
-      next: ({ id, covered, results }) => {
+      next: ({ id, covered, doing, results }) => {
         this.busy.set(false);
         this.results.set({
           id,
           covered,
           joined,
+          goesOn: doing !== null,
           lines: results.map((r) => ({
             name: r.name,
             outcome: r.outcome === 'covered' ? 'done' : r.outcome === 'already covered' ? 'skipped' : 'refused',

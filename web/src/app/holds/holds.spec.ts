@@ -18,6 +18,7 @@ const hold: HoldLine = {
   releasedOn: null,
   releaseReason: null,
   covers: 62,
+  doing: null,
   unacknowledged: 1,
 };
 const matter: MatterLine = {
@@ -109,7 +110,7 @@ describe('holds', () => {
         criteria: ottoline,
       }),
     );
-    placed.flush({ id: 'h2', covered: 3, results: [] });
+    placed.flush({ id: 'h2', covered: 3, doing: null, results: [] });
     await stage.settle();
     expect(stage.sheet.textContent!.replace(/\s+/g, ' ')).toContain('The hold covers 3 records.');
   });
@@ -228,12 +229,33 @@ describe('a hold', () => {
     expect(stage.sheet.textContent).toContain('what is due needs a new notice');
     await stage.type('#release-reason', 'The inquiry is closed');
     await stage.press('Release 62 records');
-    const request = await stage.answer('/api/holds/h/release', { released: 60 });
+    const request = await stage.answer('/api/holds/h/release', { id: 'h', released: 60, doing: null });
     expect(request.request.body).toEqual({ reason: 'The inquiry is closed' });
     await stage.answer('/api/holds/h', { ...page, state: 'released', releasedOn: '2026-09-14', releaseReason: 'The inquiry is closed' });
     expect(stage.text()).toContain('The hold released 60 records.');
     expect(stage.text()).toContain('Released 14 Sep 2026: The inquiry is closed');
     expect(() => stage.button('Release …')).toThrow();
+  });
+
+  it('says how far it has covered, and asks again until it has covered all', async () => {
+    const stage = await show({ doing: { what: 'covering', done: 34_000, total: 100_000 } });
+    expect(stage.text()).toContain('34 % covered: 34,000 of 100,000 records.');
+    expect(stage.text()).toContain('nothing goes, or changes, that the hold has not looked at');
+    await stage.answer('/api/holds/h', page);
+    expect(stage.text()).not.toContain('% covered');
+  });
+
+  it('says that it waits to look, and that a release goes on', async () => {
+    const stage = await show({ doing: { what: 'covering', done: 0, total: null } });
+    expect(stage.text()).toContain('everything that was being written when it was placed has ended');
+    await stage.press('Release …');
+    await stage.type('#release-reason', 'Settled');
+    await stage.press('Release 62 records');
+    const doing = { what: 'releasing', done: 1_500, total: 62_000 } as const;
+    await stage.answer('/api/holds/h/release', { id: 'h', released: 62_000, doing });
+    await stage.answer('/api/holds/h', { ...page, state: 'released', releasedOn: '2026-09-14', releaseReason: 'Settled', doing });
+    expect(stage.text()).toContain('It lets go of 62000 records one after another.');
+    expect(stage.text()).toContain('2 % let go: 1,500 of 62,000 records.');
   });
 
   it('keeps the reason when releasing is refused', async () => {

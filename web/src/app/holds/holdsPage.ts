@@ -1,16 +1,17 @@
 import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, signal } from '@angular/core';
 import { RouterLink } from '@angular/router';
-import { holds } from '@key-cellar/contract';
+import { holds, type HoldLine } from '@key-cellar/contract';
 import { Button } from 'primeng/button';
 import { Tooltip } from 'primeng/tooltip';
 import { Session } from '../identity/index';
 import { Api } from '../kit/api';
 import { Keys } from '../kit/keys';
-import { loaded } from '../kit/loaded';
+import { loaded, reloadWhile } from '../kit/loaded';
 import { Mark } from '../kit/mark';
 import { matterKindNames } from '../kit/names';
 import { ProblemNotice } from '../kit/notice';
 import { CountPipe, DayPipe } from '../kit/words';
+import { percentOf } from './holdDoing';
 import { HoldSheet } from './holdSheet';
 
 /** What is frozen and for whom: matters with their holds. */
@@ -105,6 +106,11 @@ import { HoldSheet } from './holdSheet';
                   <td>
                     @if (hold.state === 'open') {
                       <kc-mark kind="held" [showWord]="true" label="open" i18n-label />
+                      @if (hold.doing) {
+                        <span class="more" i18n>covering {{ percent(hold) }}</span>
+                      }
+                    } @else if (hold.doing) {
+                      <span class="quiet" i18n>released, letting go {{ percent(hold) }}</span>
                     } @else {
                       <span class="quiet" i18n>released {{ hold.releasedOn | day }}</span>
                     }
@@ -183,7 +189,14 @@ export class HoldsPage {
   protected readonly open = computed(() => this.all().filter((h) => h.state === 'open').length);
   protected readonly covers = computed(() => this.all().reduce((sum, h) => sum + h.covers, 0));
 
+  /** How far it has come, once it has begun to look. */
+  protected percent({ doing }: HoldLine): string {
+    const percent = doing && percentOf(doing);
+    return percent === null ? '' : `${percent} %`;
+  }
+
   constructor() {
+    reloadWhile(this.page, ({ matters }) => matters.some((m) => m.holds.some((h) => h.doing !== null)));
     const remove = inject(Keys).add({ n: [$localize`place a hold`, () => this.session.may('hold') && this.start(undefined)] });
     inject(DestroyRef).onDestroy(remove);
   }

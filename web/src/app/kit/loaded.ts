@@ -1,7 +1,7 @@
 import { DestroyRef, effect, inject, signal, untracked, type Signal } from '@angular/core';
-import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
 import type { Problem } from '@key-cellar/contract';
-import { catchError, EMPTY, Subject, switchMap, tap, type Observable } from 'rxjs';
+import { catchError, EMPTY, Subject, switchMap, tap, timer, type Observable } from 'rxjs';
 import { toProblem } from './api';
 
 /** Something fetched for a page: its value, what went wrong, and a way to fetch it again. */
@@ -42,4 +42,16 @@ export function loaded<T>(source: () => Observable<T>): Loaded<T> {
     untracked(() => fetches.next(fetch));
   });
   return { value, problem, reload: () => fetches.next(untracked(source)) };
+}
+
+const againMs = 1500;
+
+/** Fetches again every second and a half for as long as what was fetched says that something is still going on. In an injection context. */
+export function reloadWhile<T>(page: Loaded<T>, goesOn: (value: T) => boolean): void {
+  toObservable(page.value)
+    .pipe(
+      switchMap((value) => (value !== undefined && goesOn(value) ? timer(againMs) : EMPTY)),
+      takeUntilDestroyed(),
+    )
+    .subscribe(() => page.reload());
 }
