@@ -32,6 +32,8 @@ import type pg from 'pg';
 import { pino } from 'pino';
 import { accessCosts } from './access.js';
 import { keeperId, makeDatabase, type Size } from './database.js';
+import { executionCosts } from './execution.js';
+import { holdCosts } from './holds.js';
 import { listPage } from './listPage.js';
 import { median, p95, ratio, say } from './measure.js';
 import { pagesOverHttp } from './pages.js';
@@ -47,6 +49,8 @@ const accessOnly = process.argv.includes('--access');
 const pagesOnly = process.argv.includes('--pages');
 /** The database of the run before, as it was left. */
 const again = process.argv.includes('--again');
+/** Only what holds and declaring cost. */
+const holdsOnly = process.argv.includes('--holds');
 /** Only what the schedule and the plan do. */
 const scheduleOnly = process.argv.includes('--schedule');
 const large: Size = quick ? { records: 50_000, entries: 50_000 } : { records: 1_000_000, entries: 5_000_000 };
@@ -375,7 +379,7 @@ async function lists(): Promise<void> {
 
 async function main(): Promise<void> {
   process.stdout.write(`${'what'.padEnd(58)} ${'against'.padEnd(42)} ratio  target\n`);
-  const someOnly = scheduleOnly || accessOnly || pagesOnly;
+  const someOnly = scheduleOnly || accessOnly || pagesOnly || holdsOnly;
   if (!someOnly) {
     await evaluation();
     await verifying();
@@ -385,6 +389,7 @@ async function main(): Promise<void> {
     const url = new URL(ownerUrl);
     url.pathname = `/${name}`;
     if (again) {
+      await migrate(configOf(url.href));
       databases.set(size, { url: url.href, person: keeperId });
       continue;
     }
@@ -417,6 +422,13 @@ async function main(): Promise<void> {
     connections: 4,
     sealer: () => ({ sealNow: () => Promise.resolve(0), troubles: () => [], stop: () => Promise.resolve() }),
   });
+  if (holdsOnly || !someOnly) {
+    const owner = openPool(url, 4);
+    await holdCosts(quiet, owner, await keeper(quiet, person), url, quick ? 10_000 : 100_000);
+    await executionCosts(quiet, owner, await keeper(quiet, person), quick ? 500 : 2000);
+    await owner.end();
+    if (holdsOnly) return closeQuiet(quiet);
+  }
   if (!scheduleOnly) await accessCosts(quiet, await keeper(quiet, person), (id) => keeper(quiet, id));
   if (accessOnly) return closeQuiet(quiet);
   const kept = await keeper(quiet, person);

@@ -39,24 +39,25 @@ async function serve(databaseUrl: string): Promise<{ child: ChildProcess; base: 
 /** Clock ticks of Linux are hundredths of a second everywhere that matters (`getconf CLK_TCK`). */
 const msATick = 10;
 
-/** Processor time in milliseconds that a process and all whose name is `postgres` have used so far. */
+/** Processor time in milliseconds that a process and all whose name is `postgres` have used so far, with those that ended since. */
 function processorTime(pid: number): { server: number; database: number } {
-  const ticks = (of: string): number => {
+  const ticks = (of: string, children: boolean): number => {
     const fields = readFileSync(`/proc/${of}/stat`, 'utf8')
       .replace(/^.*\) /, '')
-      .split(' ');
-    return Number(fields[11]) + Number(fields[12]);
+      .split(' ')
+      .slice(11, children ? 15 : 13);
+    return fields.reduce((sum, field) => sum + Number(field), 0);
   };
   let database = 0;
   for (const entry of readdirSync('/proc')) {
     if (!/^\d+$/.test(entry)) continue;
     try {
-      if (readFileSync(`/proc/${entry}/comm`, 'utf8').trim() === 'postgres') database += ticks(entry);
+      if (readFileSync(`/proc/${entry}/comm`, 'utf8').trim() === 'postgres') database += ticks(entry, true);
     } catch {
       // It has ended meanwhile.
     }
   }
-  return { server: ticks(String(pid)) * msATick, database: database * msATick };
+  return { server: ticks(String(pid), false) * msATick, database: database * msATick };
 }
 
 /** The pages of a repository that are measured. */

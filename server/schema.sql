@@ -41,6 +41,9 @@ CREATE FUNCTION public.begin_covering() RETURNS trigger
     SET search_path TO 'public'
     AS $$
 begin
+  if not is_one_expression(new.scope_sql) then
+    raise exception 'The criteria of a hold are one expression in brackets' using errcode = 'KC004';
+  end if;
   perform pg_advisory_xact_lock(disposal_key());
   insert into hold_work (hold_id, doing) values (new.id, 'covering');
   return null;
@@ -74,24 +77,27 @@ CREATE FUNCTION public.cover_matching(p_records uuid[], p_which text, p_because 
     LANGUAGE plpgsql
     AS $$
 declare
-  h record;
-  v_found uuid[];
+  v_holds uuid[];
+  v_sqls text[];
+  v_params jsonb;
+  f record;
 begin
   if coalesce(cardinality(p_records), 0) = 0 then
     return;
   end if;
-  for h in
-    select id, scope_sql, scope_params from hold
-    where state = 'open' and scope_sql is not null and case p_which
-      when 'all' then true
-      when 'of holding' then scope_sql like '%hold\_cover%'
-      when 'under way' then exists (select from hold_work w where w.hold_id = hold.id and w.doing = 'covering')
-    end
-  loop
-    v_found := records_matching(h.id, h.scope_sql, h.scope_params, p_records);
-    if v_found is not null then
-      perform place_cover(h.id, v_found, p_because);
-    end if;
+  select array_agg(h.id order by h.id), array_agg(h.scope_sql order by h.id), jsonb_agg(h.scope_params order by h.id)
+  into v_holds, v_sqls, v_params
+  from hold h
+  where h.state = 'open' and h.scope_sql is not null and case p_which
+    when 'all' then true
+    when 'of holding' then h.scope_sql like '%hold\_cover%'
+    when 'under way' then exists (select from hold_work w where w.hold_id = h.id and w.doing = 'covering')
+  end;
+  if v_holds is null then
+    return;
+  end if;
+  for f in select * from holds_matching(v_holds, v_sqls, v_params, p_records) m order by m.hold_id loop
+    perform place_cover(f.hold_id, f.record_ids, p_because);
   end loop;
 end $$;
 
@@ -118,31 +124,25 @@ CREATE FUNCTION public.disposal_key() RETURNS bigint
     LANGUAGE sql IMMUTABLE
     AS $$ select 4244::bigint $$;
 
-CREATE FUNCTION public.dispose_record(p_record uuid, p_batch uuid, p_on date) RETURNS uuid[]
+CREATE FUNCTION public.dispose_records(p_records uuid[], p_batch uuid, p_on date) RETURNS TABLE(record_id uuid, contents uuid[])
     LANGUAGE plpgsql SECURITY DEFINER
     SET search_path TO 'public'
     AS $$
 declare
-  v_contents uuid[];
+  p_record uuid;
 begin
-  perform from record where id = p_record for update;
-  perform from batch b join batch_item i on i.batch_id = b.id and i.record_id = p_record
-  where b.id = p_batch and b.state = 'executing' and i.outcome in ('open', 'task')
-    and exists (select from approval a where a.batch_id = b.id and a.decision = 'approve' and a.principal_id <> b.proposed_by)
-    and not exists (select from objection o where o.batch_id = b.id and o.record_id = p_record and o.answered_at is null);
-  if not found then
-    raise exception 'Record % is not open in an approved batch that is being executed', p_record using errcode = 'KC004';
-  end if;
-  if exists (select from batch b join record r on r.id = p_record where b.id = p_batch and b.action = 'transfer' and r.medium = 'electronic')
-    and not exists (select from transfer t where t.batch_id = p_batch and t.receipt is not null and p_record = any (t.records)) then
-    raise exception 'No archive has confirmed that it holds record %', p_record using errcode = 'KC004';
-  end if;
+  perform from record where id = any (p_records) order by id for update;
+  foreach p_record in array p_records loop
+    perform may_be_disposed(p_record, p_batch);
+  end loop;
   update record set state = 'disposed', disposed_on = p_on, docket = 'none', due_on = null, deferred_until = null,
     deferred_reason = null, revision = revision + 1
-  where id = p_record;
-  select coalesce(array_agg(distinct content_id), '{}') into v_contents from version where record_id = p_record;
-  delete from version where record_id = p_record;
-  return v_contents;
+  where id = any (p_records);
+  return query with gone as (
+      delete from version v where v.record_id = any (p_records) returning v.record_id, v.content_id
+    )
+    select r.id, coalesce(array_agg(distinct g.content_id) filter (where g.content_id is not null), '{}')
+    from unnest(p_records) as r (id) left join gone g on g.record_id = r.id group by r.id;
 end $$;
 
 CREATE FUNCTION public.drop_past_of_record() RETURNS trigger
@@ -492,10 +492,9 @@ begin
     if coalesce(trim(new.release_reason), '') = '' then
       raise exception 'Releasing a hold needs a reason' using errcode = 'KC004';
     end if;
-    delete from hold_to_cover where hold_id = new.id;
-    insert into hold_work as w (hold_id, doing, total)
-    select new.id, 'releasing', count(*) from hold_cover c where c.hold_id = new.id and c.released_at is null
-    on conflict (hold_id) do update set doing = excluded.doing, total = excluded.total, done = 0, after = null;
+    delete from hold_part where hold_id = new.id;
+    insert into hold_work (hold_id, doing) values (new.id, 'releasing')
+    on conflict (hold_id) do update set doing = excluded.doing, total = null, done = 0;
   end if;
   return new;
 end $$;
@@ -570,7 +569,7 @@ begin
   end if;
   -- Leaving a state goes through the functions below, which ask for their reasons.
   if current_user = 'cellar_app' and (new.state = 'disposed' or (old.state = 'declared' and new.state = 'working')) then
-    raise exception 'Record % leaves its state through dispose_record() or revoke_declaration() only', old.number
+    raise exception 'Record % leaves its state through dispose_records() or revoke_declaration() only', old.number
       using errcode = 'KC001';
   end if;
   if new.state = 'disposed' then
@@ -737,7 +736,7 @@ begin
   return new;
 end $$;
 
-CREATE FUNCTION public.hold_step(p_hold uuid, p_a_step integer) RETURNS TABLE(doing text, stepped integer, records integer)
+CREATE FUNCTION public.hold_step(p_hold uuid, p_doing text) RETURNS TABLE(stepped integer, records integer)
     LANGUAGE plpgsql SECURITY DEFINER
     SET search_path TO 'public'
     AS $$
@@ -745,39 +744,64 @@ declare
   h hold;
   w hold_work;
   v_records uuid[];
-  v_new uuid[];
 begin
   -- Whoever releases the hold takes its row first as well.
   select * into h from hold where id = p_hold for share;
-  select * into w from hold_work k where k.hold_id = p_hold and k.total is not null for update;
+  select * into w from hold_work k where k.hold_id = p_hold and k.doing = p_doing and k.total is not null for update;
   if not found then
     return;
   end if;
-  if w.doing = 'covering' then
-    delete from hold_to_cover t where t.hold_id = p_hold
-      and t.no = (select min(f.no) from hold_to_cover f where f.hold_id = p_hold)
-    returning t.record_ids into v_records;
-    -- What came to be covered since then may have been let out, and stays out.
-    v_new := array(select x from unnest(v_records) x
-      where not exists (select from hold_cover c where c.hold_id = p_hold and c.record_id = x));
-  else
-    v_records := array(select c.record_id from hold_cover c
-      where c.hold_id = p_hold and c.released_at is null and (w.after is null or c.record_id > w.after)
-      order by c.record_id limit p_a_step);
-  end if;
-  if coalesce(cardinality(v_records), 0) = 0 then
+  delete from hold_part t where t.hold_id = p_hold and t.no = (select min(f.no) from hold_part f where f.hold_id = p_hold)
+  returning t.record_ids into v_records;
+  if not found then
     delete from hold_work k where k.hold_id = p_hold;
-    return query select w.doing, 0, w.done;
+    return query select 0, w.done;
     return;
   end if;
-  if w.doing = 'covering' then
-    perform place_cover(p_hold, v_new, 'matches');
+  if p_doing = 'covering' then
+    -- What came to be covered since then may have been let out, and stays out.
+    perform place_cover(p_hold, array(select x from unnest(v_records) x
+      where not exists (select from hold_cover c where c.hold_id = p_hold and c.record_id = x)), 'matches');
   else
     perform uncover(p_hold, v_records, h.released_by, h.release_reason, 'released from a hold');
   end if;
-  update hold_work k set done = k.done + cardinality(v_records), after = v_records[cardinality(v_records)] where k.hold_id = p_hold;
-  return query select w.doing, cardinality(v_records), w.done + cardinality(v_records);
+  update hold_work k set done = k.done + cardinality(v_records) where k.hold_id = p_hold;
+  return query select cardinality(v_records), w.done + cardinality(v_records);
 end $$;
+
+CREATE FUNCTION public.holds_matching(p_holds uuid[], p_sqls text[], p_params jsonb, p_records uuid[]) RETURNS TABLE(hold_id uuid, record_ids uuid[])
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'pg_catalog', 'public'
+    AS $_$
+begin
+  return query execute 'select x.hold_id, array_agg(r.id) from record r join unnest($3) as w (id) on w.id = r.id cross join lateral (values '
+    || (select string_agg(format('($1[%s], %s)', i, replace(s, '$2', format('($2->%s)', i - 1))), ', ')
+        from unnest(p_sqls) with ordinality as t (s, i))
+    || ') as x (hold_id, matches) where r.state <> ''disposed'' and x.matches'
+    || ' and not exists (select from hold_cover c where c.hold_id = x.hold_id and c.record_id = r.id) group by 1'
+    using p_holds, p_params, p_records;
+end $_$;
+
+CREATE FUNCTION public.is_one_expression(p_sql text) RETURNS boolean
+    LANGUAGE plpgsql IMMUTABLE
+    AS $_$
+declare
+  v_bare text := regexp_replace(regexp_replace(p_sql, '''[^'']*''', ' L ', 'g'), 'collate "C"', ' L ', 'g');
+  v_brackets text := regexp_replace(v_bare, '[^()]', '', 'g');
+  v_depth integer := 0;
+begin
+  if position('\' in p_sql) > 0 or v_bare ~ '['';"]|--|/\*|\$(?!2\M)' or v_bare !~ '^\(.*\)$' then
+    return false;
+  end if;
+  for i in 1 .. length(v_brackets) loop
+    v_depth := v_depth + case substr(v_brackets, i, 1) when '(' then 1 else -1 end;
+    -- Closed before its end.
+    if v_depth = 0 and i < length(v_brackets) then
+      return false;
+    end if;
+  end loop;
+  return v_depth = 0;
+end $_$;
 
 CREATE FUNCTION public.keep_past() RETURNS trigger
     LANGUAGE plpgsql SECURITY DEFINER
@@ -820,33 +844,53 @@ begin
   return null;
 end $$;
 
-CREATE FUNCTION public.lock_to_dispose(p_record uuid) RETURNS void
+CREATE FUNCTION public.lock_to_dispose(p_records uuid[]) RETURNS void
     LANGUAGE plpgsql
     AS $$
 begin
   perform pg_advisory_xact_lock_shared(disposal_key());
-  perform from record where id = p_record for update;
-  perform cover_under_way(array[p_record]);
+  perform from record where id = any (p_records) order by id for update;
+  perform cover_under_way(p_records);
 end $$;
 
-CREATE FUNCTION public.look_for_cover(p_hold uuid, p_a_step integer) RETURNS void
+CREATE FUNCTION public.look_for_work(p_hold uuid, p_a_step integer) RETURNS void
     LANGUAGE plpgsql SECURITY DEFINER
     SET search_path TO 'public'
     AS $$
 declare
-  h record;
+  w hold_work;
+  h hold;
+  v_records uuid[];
 begin
-  perform from hold_work where hold_id = p_hold and doing = 'covering' and total is null for update;
+  select * into w from hold_work where hold_id = p_hold and total is null for update;
   if not found then
     return;
   end if;
-  select scope_sql, scope_params into h from hold where id = p_hold;
-  insert into hold_to_cover (hold_id, no, record_ids)
-  select p_hold, (x.n - 1) / p_a_step, array_agg(x.id)
-  from unnest(all_matching(h.scope_sql, h.scope_params)) with ordinality as x (id, n)
-  group by 2;
-  update hold_work set total = (select coalesce(sum(cardinality(t.record_ids)), 0) from hold_to_cover t where t.hold_id = p_hold)
-  where hold_id = p_hold;
+  select * into h from hold where id = p_hold;
+  v_records := coalesce(case w.doing
+    when 'covering' then all_matching(h.scope_sql, h.scope_params)
+    else (select array_agg(c.record_id order by c.ctid) from hold_cover c where c.hold_id = p_hold and c.released_at is null)
+  end, '{}');
+  insert into hold_part (hold_id, no, record_ids)
+  select p_hold, (x.n - 1) / p_a_step, array_agg(x.id) from unnest(v_records) with ordinality as x (id, n) group by 2;
+  update hold_work set total = cardinality(v_records) where hold_id = p_hold;
+end $$;
+
+CREATE FUNCTION public.may_be_disposed(p_record uuid, p_batch uuid) RETURNS void
+    LANGUAGE plpgsql
+    AS $$
+begin
+  perform from batch b join batch_item i on i.batch_id = b.id and i.record_id = p_record
+  where b.id = p_batch and b.state = 'executing' and i.outcome in ('open', 'task')
+    and exists (select from approval a where a.batch_id = b.id and a.decision = 'approve' and a.principal_id <> b.proposed_by)
+    and not exists (select from objection o where o.batch_id = b.id and o.record_id = p_record and o.answered_at is null);
+  if not found then
+    raise exception 'Record % is not open in an approved batch that is being executed', p_record using errcode = 'KC004';
+  end if;
+  if exists (select from batch b join record r on r.id = p_record where b.id = p_batch and b.action = 'transfer' and r.medium = 'electronic')
+    and not exists (select from transfer t where t.batch_id = p_batch and t.receipt is not null and p_record = any (t.records)) then
+    raise exception 'No archive has confirmed that it holds record %', p_record using errcode = 'KC004';
+  end if;
 end $$;
 
 CREATE FUNCTION public.mend_chunk(p_content uuid, p_seq integer, p_bytes bytea) RETURNS void
@@ -1003,18 +1047,17 @@ begin
   end if;
   -- In order of id, so that two holds over the same records never wait for each other in a circle. Disposing of a record takes
   -- the same lock, and looks for covers behind it.
-  perform from record r where r.id = any (p_records) order by r.id for no key update;
-  with alive as (
-      select r.id from record r where r.id = any (p_records) and r.state <> 'disposed'
-    ), covered as (
+  v_alive := array(
+    select r.id from record r where r.id = any (p_records) and r.state <> 'disposed' order by r.id for no key update);
+  with covered as (
       insert into hold_cover as c (hold_id, record_id, because)
-      select p_hold, a.id, p_because from alive a
+      select p_hold, a.id, p_because from unnest(v_alive) as a (id)
       on conflict on constraint hold_cover_pkey do update
         set because = excluded.because, since = repository_now(), released_at = null, released_by = null, release_reason = null
         where c.released_at is not null
       returning c.record_id
     )
-    select array_agg(covered.record_id), (select array_agg(alive.id) from alive) into v_covered, v_alive from covered;
+    select array_agg(covered.record_id) into v_covered from covered;
   perform note_rack_held(v_covered, p_hold, 1);
   perform enter_on_records('held', v_covered, null,
     '{"because":' || to_json(p_because) || ',"hold":' || to_json(v_name) || ',"holdId":' || to_json(p_hold::text) || '}', null);
@@ -1030,19 +1073,6 @@ begin
     from unnest(p_records) as x (id)
     left join unnest(v_covered) as c (id) on c.id = x.id left join unnest(v_alive) as a (id) on a.id = x.id;
 end $$;
-
-CREATE FUNCTION public.records_matching(p_hold uuid, p_sql text, p_params jsonb, p_records uuid[]) RETURNS uuid[]
-    LANGUAGE plpgsql SECURITY DEFINER
-    SET search_path TO 'pg_catalog', 'public'
-    AS $_$
-declare
-  v_found uuid[];
-begin
-  execute 'select array_agg(r.id) from record r join unnest($3) as w (id) on w.id = r.id where r.state <> ''disposed'''
-    || ' and not exists (select from hold_cover c where c.hold_id = $1 and c.record_id = r.id) and ' || p_sql
-    into v_found using p_hold, p_params, p_records;
-  return v_found;
-end $_$;
 
 CREATE FUNCTION public.refuse_change() RETURNS trigger
     LANGUAGE plpgsql
@@ -1504,7 +1534,7 @@ CREATE TABLE public.hold_cover (
     CONSTRAINT hold_cover_check CHECK (((released_at IS NULL) = (release_reason IS NULL)))
 );
 
-CREATE TABLE public.hold_to_cover (
+CREATE TABLE public.hold_part (
     hold_id uuid NOT NULL,
     no integer NOT NULL,
     record_ids uuid[] NOT NULL
@@ -1515,7 +1545,6 @@ CREATE TABLE public.hold_work (
     doing text NOT NULL,
     total integer,
     done integer DEFAULT 0 NOT NULL,
-    after uuid,
     CONSTRAINT hold_work_doing_check CHECK ((doing = ANY (ARRAY['covering'::text, 'releasing'::text])))
 );
 
@@ -2368,11 +2397,11 @@ ALTER TABLE ONLY public.head_witness
 ALTER TABLE ONLY public.hold_cover
     ADD CONSTRAINT hold_cover_pkey PRIMARY KEY (hold_id, record_id);
 
+ALTER TABLE ONLY public.hold_part
+    ADD CONSTRAINT hold_part_pkey PRIMARY KEY (hold_id, no);
+
 ALTER TABLE ONLY public.hold
     ADD CONSTRAINT hold_pkey PRIMARY KEY (id);
-
-ALTER TABLE ONLY public.hold_to_cover
-    ADD CONSTRAINT hold_to_cover_pkey PRIMARY KEY (hold_id, no);
 
 ALTER TABLE ONLY public.hold_work
     ADD CONSTRAINT hold_work_pkey PRIMARY KEY (hold_id);
@@ -3161,14 +3190,14 @@ ALTER TABLE ONLY public.hold_cover
 ALTER TABLE ONLY public.hold
     ADD CONSTRAINT hold_matter_id_fkey FOREIGN KEY (matter_id) REFERENCES public.matter(id);
 
+ALTER TABLE ONLY public.hold_part
+    ADD CONSTRAINT hold_part_hold_id_fkey FOREIGN KEY (hold_id) REFERENCES public.hold(id);
+
 ALTER TABLE ONLY public.hold
     ADD CONSTRAINT hold_placed_by_fkey FOREIGN KEY (placed_by) REFERENCES public.principal(id);
 
 ALTER TABLE ONLY public.hold
     ADD CONSTRAINT hold_released_by_fkey FOREIGN KEY (released_by) REFERENCES public.principal(id);
-
-ALTER TABLE ONLY public.hold_to_cover
-    ADD CONSTRAINT hold_to_cover_hold_id_fkey FOREIGN KEY (hold_id) REFERENCES public.hold(id);
 
 ALTER TABLE ONLY public.hold_work
     ADD CONSTRAINT hold_work_hold_id_fkey FOREIGN KEY (hold_id) REFERENCES public.hold(id);
@@ -3426,8 +3455,8 @@ REVOKE ALL ON FUNCTION public.cover_what_matches() FROM PUBLIC;
 REVOKE ALL ON FUNCTION public.disposal_key() FROM PUBLIC;
 GRANT ALL ON FUNCTION public.disposal_key() TO cellar_app;
 
-REVOKE ALL ON FUNCTION public.dispose_record(p_record uuid, p_batch uuid, p_on date) FROM PUBLIC;
-GRANT ALL ON FUNCTION public.dispose_record(p_record uuid, p_batch uuid, p_on date) TO cellar_app;
+REVOKE ALL ON FUNCTION public.dispose_records(p_records uuid[], p_batch uuid, p_on date) FROM PUBLIC;
+GRANT ALL ON FUNCTION public.dispose_records(p_records uuid[], p_batch uuid, p_on date) TO cellar_app;
 
 REVOKE ALL ON FUNCTION public.drop_past_of_record() FROM PUBLIC;
 
@@ -3505,8 +3534,15 @@ REVOKE ALL ON FUNCTION public.guard_version() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.guard_withdrawal() FROM PUBLIC;
 
-REVOKE ALL ON FUNCTION public.hold_step(p_hold uuid, p_a_step integer) FROM PUBLIC;
-GRANT ALL ON FUNCTION public.hold_step(p_hold uuid, p_a_step integer) TO cellar_app;
+REVOKE ALL ON FUNCTION public.hold_step(p_hold uuid, p_doing text) FROM PUBLIC;
+GRANT ALL ON FUNCTION public.hold_step(p_hold uuid, p_doing text) TO cellar_app;
+
+REVOKE ALL ON FUNCTION public.holds_matching(p_holds uuid[], p_sqls text[], p_params jsonb, p_records uuid[]) FROM PUBLIC;
+GRANT ALL ON FUNCTION public.holds_matching(p_holds uuid[], p_sqls text[], p_params jsonb, p_records uuid[]) TO cellar_app;
+GRANT ALL ON FUNCTION public.holds_matching(p_holds uuid[], p_sqls text[], p_params jsonb, p_records uuid[]) TO cellar_schema;
+
+REVOKE ALL ON FUNCTION public.is_one_expression(p_sql text) FROM PUBLIC;
+GRANT ALL ON FUNCTION public.is_one_expression(p_sql text) TO cellar_app;
 
 REVOKE ALL ON FUNCTION public.keep_past() FROM PUBLIC;
 
@@ -3514,11 +3550,14 @@ REVOKE ALL ON FUNCTION public.keep_past_of_principal() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.keep_past_of_record() FROM PUBLIC;
 
-REVOKE ALL ON FUNCTION public.lock_to_dispose(p_record uuid) FROM PUBLIC;
-GRANT ALL ON FUNCTION public.lock_to_dispose(p_record uuid) TO cellar_app;
+REVOKE ALL ON FUNCTION public.lock_to_dispose(p_records uuid[]) FROM PUBLIC;
+GRANT ALL ON FUNCTION public.lock_to_dispose(p_records uuid[]) TO cellar_app;
 
-REVOKE ALL ON FUNCTION public.look_for_cover(p_hold uuid, p_a_step integer) FROM PUBLIC;
-GRANT ALL ON FUNCTION public.look_for_cover(p_hold uuid, p_a_step integer) TO cellar_app;
+REVOKE ALL ON FUNCTION public.look_for_work(p_hold uuid, p_a_step integer) FROM PUBLIC;
+GRANT ALL ON FUNCTION public.look_for_work(p_hold uuid, p_a_step integer) TO cellar_app;
+
+REVOKE ALL ON FUNCTION public.may_be_disposed(p_record uuid, p_batch uuid) FROM PUBLIC;
+GRANT ALL ON FUNCTION public.may_be_disposed(p_record uuid, p_batch uuid) TO cellar_app;
 
 REVOKE ALL ON FUNCTION public.mend_chunk(p_content uuid, p_seq integer, p_bytes bytea) FROM PUBLIC;
 GRANT ALL ON FUNCTION public.mend_chunk(p_content uuid, p_seq integer, p_bytes bytea) TO cellar_app;
@@ -3545,10 +3584,6 @@ GRANT ALL ON FUNCTION public.past_key(p_of text, p_row jsonb) TO cellar_app;
 
 REVOKE ALL ON FUNCTION public.place_cover(p_hold uuid, p_records uuid[], p_because text) FROM PUBLIC;
 GRANT ALL ON FUNCTION public.place_cover(p_hold uuid, p_records uuid[], p_because text) TO cellar_app;
-
-REVOKE ALL ON FUNCTION public.records_matching(p_hold uuid, p_sql text, p_params jsonb, p_records uuid[]) FROM PUBLIC;
-GRANT ALL ON FUNCTION public.records_matching(p_hold uuid, p_sql text, p_params jsonb, p_records uuid[]) TO cellar_app;
-GRANT ALL ON FUNCTION public.records_matching(p_hold uuid, p_sql text, p_params jsonb, p_records uuid[]) TO cellar_schema;
 
 REVOKE ALL ON FUNCTION public.refuse_change() FROM PUBLIC;
 
@@ -3709,7 +3744,7 @@ GRANT UPDATE(release_reason) ON TABLE public.hold TO cellar_app;
 GRANT SELECT ON TABLE public.hold_cover TO cellar_app;
 GRANT SELECT ON TABLE public.hold_cover TO cellar_criteria;
 
-GRANT SELECT ON TABLE public.hold_to_cover TO cellar_app;
+GRANT SELECT ON TABLE public.hold_part TO cellar_app;
 
 GRANT SELECT ON TABLE public.hold_work TO cellar_app;
 

@@ -1,4 +1,4 @@
-// npm run bench [-- --quick]: prints one ratio a line against the bare work in the same run. --access, --schedule and --pages
+// npm run bench [-- --quick]: prints one ratio a line against the bare work in the same run. --access, --schedule, --pages and --holds
 // measure a part; --again does so on the database of the run before.
 import { cluster } from './lib/cluster.mjs';
 import { buildServer } from './lib/build.mjs';
@@ -10,7 +10,7 @@ await run(async () => {
   await ensureInstalled();
   await buildServer();
   // Vacuumed by hand before anything is measured, so that no autovacuum runs beside one side of a ratio.
-  const own = cluster('bench-cluster', { settings: { shared_buffers: '2GB', effective_cache_size: '8GB', autovacuum: 'off' } });
+  const own = cluster('bench-cluster', { settings: { shared_buffers: '2GB', effective_cache_size: '8GB', autovacuum: 'off', shared_preload_libraries: 'pg_stat_statements', 'pg_stat_statements.track': 'all' } });
   try {
     const url = await own.start();
     const { code } = await exec(process.execPath, ['--import', 'tsx', 'bench/main.ts', ...process.argv.slice(2)], {

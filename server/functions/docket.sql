@@ -2,12 +2,29 @@
 -- Re-creatable: run after the migrations whenever this file changed.
 
 -- As before, and: what is transferred leaves only when an archive has said that it holds it, or, on paper, when a person has.
-create or replace function dispose_record(p_record uuid, p_batch uuid, p_on date) returns uuid[]
+-- All of them go, or none. Gives the contents that each had.
+create or replace function dispose_records(p_records uuid[], p_batch uuid, p_on date) returns table (record_id uuid, contents uuid[])
   language plpgsql security definer set search_path = public as $$
 declare
-  v_contents uuid[];
+  p_record uuid;
 begin
-  perform from record where id = p_record for update;
+  perform from record where id = any (p_records) order by id for update;
+  foreach p_record in array p_records loop
+    perform may_be_disposed(p_record, p_batch);
+  end loop;
+  update record set state = 'disposed', disposed_on = p_on, docket = 'none', due_on = null, deferred_until = null,
+    deferred_reason = null, revision = revision + 1
+  where id = any (p_records);
+  return query with gone as (
+      delete from version v where v.record_id = any (p_records) returning v.record_id, v.content_id
+    )
+    select r.id, coalesce(array_agg(distinct g.content_id) filter (where g.content_id is not null), '{}')
+    from unnest(p_records) as r (id) left join gone g on g.record_id = r.id group by r.id;
+end $$;
+
+-- Refuses unless a record is open in an approved batch that is being executed.
+create or replace function may_be_disposed(p_record uuid, p_batch uuid) returns void language plpgsql as $$
+begin
   perform from batch b join batch_item i on i.batch_id = b.id and i.record_id = p_record
   where b.id = p_batch and b.state = 'executing' and i.outcome in ('open', 'task')
     and exists (select from approval a where a.batch_id = b.id and a.decision = 'approve' and a.principal_id <> b.proposed_by)
@@ -19,12 +36,6 @@ begin
     and not exists (select from transfer t where t.batch_id = p_batch and t.receipt is not null and p_record = any (t.records)) then
     raise exception 'No archive has confirmed that it holds record %', p_record using errcode = 'KC004';
   end if;
-  update record set state = 'disposed', disposed_on = p_on, docket = 'none', due_on = null, deferred_until = null,
-    deferred_reason = null, revision = revision + 1
-  where id = p_record;
-  select coalesce(array_agg(distinct content_id), '{}') into v_contents from version where record_id = p_record;
-  delete from version where record_id = p_record;
-  return v_contents;
 end $$;
 
 -- A batch goes from state to state as docs/semantics.md 8.1 and 8.2 say, whoever writes it: it begins as a proposal; it is approved

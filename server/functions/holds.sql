@@ -55,18 +55,17 @@ begin
   end if;
   -- In order of id, so that two holds over the same records never wait for each other in a circle. Disposing of a record takes
   -- the same lock, and looks for covers behind it.
-  perform from record r where r.id = any (p_records) order by r.id for no key update;
-  with alive as (
-      select r.id from record r where r.id = any (p_records) and r.state <> 'disposed'
-    ), covered as (
+  v_alive := array(
+    select r.id from record r where r.id = any (p_records) and r.state <> 'disposed' order by r.id for no key update);
+  with covered as (
       insert into hold_cover as c (hold_id, record_id, because)
-      select p_hold, a.id, p_because from alive a
+      select p_hold, a.id, p_because from unnest(v_alive) as a (id)
       on conflict on constraint hold_cover_pkey do update
         set because = excluded.because, since = repository_now(), released_at = null, released_by = null, release_reason = null
         where c.released_at is not null
       returning c.record_id
     )
-    select array_agg(covered.record_id), (select array_agg(alive.id) from alive) into v_covered, v_alive from covered;
+    select array_agg(covered.record_id) into v_covered from covered;
   perform note_rack_held(v_covered, p_hold, 1);
   perform enter_on_records('held', v_covered, null,
     '{"because":' || to_json(p_because) || ',"hold":' || to_json(v_name) || ',"holdId":' || to_json(p_hold::text) || '}', null);
@@ -122,10 +121,9 @@ begin
     if coalesce(trim(new.release_reason), '') = '' then
       raise exception 'Releasing a hold needs a reason' using errcode = 'KC004';
     end if;
-    delete from hold_to_cover where hold_id = new.id;
-    insert into hold_work as w (hold_id, doing, total)
-    select new.id, 'releasing', count(*) from hold_cover c where c.hold_id = new.id and c.released_at is null
-    on conflict (hold_id) do update set doing = excluded.doing, total = excluded.total, done = 0, after = null;
+    delete from hold_part where hold_id = new.id;
+    insert into hold_work (hold_id, doing) values (new.id, 'releasing')
+    on conflict (hold_id) do update set doing = excluded.doing, total = null, done = 0;
   end if;
   return new;
 end $$;
@@ -133,22 +131,47 @@ end $$;
 -- From the moment at which a hold by criteria stands, whoever writes a record asks it; what is there already is covered in steps.
 create or replace function begin_covering() returns trigger language plpgsql security definer set search_path = public as $$
 begin
+  if not is_one_expression(new.scope_sql) then
+    raise exception 'The criteria of a hold are one expression in brackets' using errcode = 'KC004';
+  end if;
   perform pg_advisory_xact_lock(disposal_key());
   insert into hold_work (hold_id, doing) values (new.id, 'covering');
   return null;
 end $$;
 
--- Which of these records match criteria that were stored as SQL, and were never covered by the hold. It belongs to a role that may
--- read what criteria speak of, and nothing else: whatever stands in the text has no other right.
-create or replace function records_matching(p_hold uuid, p_sql text, p_params jsonb, p_records uuid[]) returns uuid[]
-  language plpgsql security definer set search_path = pg_catalog, public as $$
+-- Whether a text is one expression in brackets, out of which nothing leads: criteria of many holds stand in one statement, and none may
+-- reach into another's. Values stand in $2; texts in single quotes may hold anything but a backslash.
+create or replace function is_one_expression(p_sql text) returns boolean language plpgsql immutable as $$
 declare
-  v_found uuid[];
+  v_bare text := regexp_replace(regexp_replace(p_sql, '''[^'']*''', ' L ', 'g'), 'collate "C"', ' L ', 'g');
+  v_brackets text := regexp_replace(v_bare, '[^()]', '', 'g');
+  v_depth integer := 0;
 begin
-  execute 'select array_agg(r.id) from record r join unnest($3) as w (id) on w.id = r.id where r.state <> ''disposed'''
-    || ' and not exists (select from hold_cover c where c.hold_id = $1 and c.record_id = r.id) and ' || p_sql
-    into v_found using p_hold, p_params, p_records;
-  return v_found;
+  if position('\' in p_sql) > 0 or v_bare ~ '['';"]|--|/\*|\$(?!2\M)' or v_bare !~ '^\(.*\)$' then
+    return false;
+  end if;
+  for i in 1 .. length(v_brackets) loop
+    v_depth := v_depth + case substr(v_brackets, i, 1) when '(' then 1 else -1 end;
+    -- Closed before its end.
+    if v_depth = 0 and i < length(v_brackets) then
+      return false;
+    end if;
+  end loop;
+  return v_depth = 0;
+end $$;
+
+-- Which of these records match the criteria of which holds, and were never covered by them. It belongs to a role that may read what
+-- criteria speak of, and nothing else: whatever stands in the texts has no other right. All are asked in one statement, planned once.
+create or replace function holds_matching(p_holds uuid[], p_sqls text[], p_params jsonb, p_records uuid[])
+  returns table (hold_id uuid, record_ids uuid[])
+  language plpgsql security definer set search_path = pg_catalog, public as $$
+begin
+  return query execute 'select x.hold_id, array_agg(r.id) from record r join unnest($3) as w (id) on w.id = r.id cross join lateral (values '
+    || (select string_agg(format('($1[%s], %s)', i, replace(s, '$2', format('($2->%s)', i - 1))), ', ')
+        from unnest(p_sqls) with ordinality as t (s, i))
+    || ') as x (hold_id, matches) where r.state <> ''disposed'' and x.matches'
+    || ' and not exists (select from hold_cover c where c.hold_id = x.hold_id and c.record_id = r.id) group by 1'
+    using p_holds, p_params, p_records;
 end $$;
 
 -- All that match, in the order in which they lie. Values stand in $2, as above.
@@ -166,24 +189,27 @@ end $$;
 -- what they found. A record that somebody let out stays out.
 create or replace function cover_matching(p_records uuid[], p_which text, p_because text) returns void language plpgsql as $$
 declare
-  h record;
-  v_found uuid[];
+  v_holds uuid[];
+  v_sqls text[];
+  v_params jsonb;
+  f record;
 begin
   if coalesce(cardinality(p_records), 0) = 0 then
     return;
   end if;
-  for h in
-    select id, scope_sql, scope_params from hold
-    where state = 'open' and scope_sql is not null and case p_which
-      when 'all' then true
-      when 'of holding' then scope_sql like '%hold\_cover%'
-      when 'under way' then exists (select from hold_work w where w.hold_id = hold.id and w.doing = 'covering')
-    end
-  loop
-    v_found := records_matching(h.id, h.scope_sql, h.scope_params, p_records);
-    if v_found is not null then
-      perform place_cover(h.id, v_found, p_because);
-    end if;
+  select array_agg(h.id order by h.id), array_agg(h.scope_sql order by h.id), jsonb_agg(h.scope_params order by h.id)
+  into v_holds, v_sqls, v_params
+  from hold h
+  where h.state = 'open' and h.scope_sql is not null and case p_which
+    when 'all' then true
+    when 'of holding' then h.scope_sql like '%hold\_cover%'
+    when 'under way' then exists (select from hold_work w where w.hold_id = h.id and w.doing = 'covering')
+  end;
+  if v_holds is null then
+    return;
+  end if;
+  for f in select * from holds_matching(v_holds, v_sqls, v_params, p_records) m order by m.hold_id loop
+    perform place_cover(f.hold_id, f.record_ids, p_because);
   end loop;
 end $$;
 
@@ -211,12 +237,12 @@ begin
   return new;
 end $$;
 
--- Locks a record that is about to go. Statements behind it see every hold that was there before.
-create or replace function lock_to_dispose(p_record uuid) returns void language plpgsql as $$
+-- Locks records that are about to go. Statements behind it see every hold that was there before.
+create or replace function lock_to_dispose(p_records uuid[]) returns void language plpgsql as $$
 begin
   perform pg_advisory_xact_lock_shared(disposal_key());
-  perform from record where id = p_record for update;
-  perform cover_under_way(array[p_record]);
+  perform from record where id = any (p_records) order by id for update;
+  perform cover_under_way(p_records);
 end $$;
 
 -- Who is writing records, other than the transaction that asks: of these, a search may miss what they wrote.
@@ -226,65 +252,60 @@ create or replace function writers() returns text[] language sql as $$
     and (l.classid::bigint << 32 | l.objid::bigint) = gate_key() and l.objsubid = 1 and l.granted and l.pid is distinct from pg_backend_pid()
 $$;
 
--- Looks for what a hold is to cover, p_a_step records at a time. To be called once everybody has ended who wrote before it stood.
-create or replace function look_for_cover(p_hold uuid, p_a_step integer) returns void
+-- Looks for what a hold is to cover or lets go of, p_a_step records at a time, in the order in which they lie. What it covers is to be
+-- looked for once everybody has ended who wrote before it stood.
+create or replace function look_for_work(p_hold uuid, p_a_step integer) returns void
   language plpgsql security definer set search_path = public as $$
 declare
-  h record;
+  w hold_work;
+  h hold;
+  v_records uuid[];
 begin
-  perform from hold_work where hold_id = p_hold and doing = 'covering' and total is null for update;
+  select * into w from hold_work where hold_id = p_hold and total is null for update;
   if not found then
     return;
   end if;
-  select scope_sql, scope_params into h from hold where id = p_hold;
-  insert into hold_to_cover (hold_id, no, record_ids)
-  select p_hold, (x.n - 1) / p_a_step, array_agg(x.id)
-  from unnest(all_matching(h.scope_sql, h.scope_params)) with ordinality as x (id, n)
-  group by 2;
-  update hold_work set total = (select coalesce(sum(cardinality(t.record_ids)), 0) from hold_to_cover t where t.hold_id = p_hold)
-  where hold_id = p_hold;
+  select * into h from hold where id = p_hold;
+  v_records := coalesce(case w.doing
+    when 'covering' then all_matching(h.scope_sql, h.scope_params)
+    else (select array_agg(c.record_id order by c.ctid) from hold_cover c where c.hold_id = p_hold and c.released_at is null)
+  end, '{}');
+  insert into hold_part (hold_id, no, record_ids)
+  select p_hold, (x.n - 1) / p_a_step, array_agg(x.id) from unnest(v_records) with ordinality as x (id, n) group by 2;
+  update hold_work set total = cardinality(v_records) where hold_id = p_hold;
 end $$;
 
--- One step of what a hold has to do. Says what it is doing, how many records it went through now (none: it has ended) and in all;
--- no row when it has nothing to do.
-create or replace function hold_step(p_hold uuid, p_a_step integer) returns table (doing text, stepped integer, records integer)
+-- One step of what a hold is doing. Says how many records it went through now (none: it has ended) and in all; no row when it does
+-- nothing, or something else.
+create or replace function hold_step(p_hold uuid, p_doing text) returns table (stepped integer, records integer)
   language plpgsql security definer set search_path = public as $$
 declare
   h hold;
   w hold_work;
   v_records uuid[];
-  v_new uuid[];
 begin
   -- Whoever releases the hold takes its row first as well.
   select * into h from hold where id = p_hold for share;
-  select * into w from hold_work k where k.hold_id = p_hold and k.total is not null for update;
+  select * into w from hold_work k where k.hold_id = p_hold and k.doing = p_doing and k.total is not null for update;
   if not found then
     return;
   end if;
-  if w.doing = 'covering' then
-    delete from hold_to_cover t where t.hold_id = p_hold
-      and t.no = (select min(f.no) from hold_to_cover f where f.hold_id = p_hold)
-    returning t.record_ids into v_records;
-    -- What came to be covered since then may have been let out, and stays out.
-    v_new := array(select x from unnest(v_records) x
-      where not exists (select from hold_cover c where c.hold_id = p_hold and c.record_id = x));
-  else
-    v_records := array(select c.record_id from hold_cover c
-      where c.hold_id = p_hold and c.released_at is null and (w.after is null or c.record_id > w.after)
-      order by c.record_id limit p_a_step);
-  end if;
-  if coalesce(cardinality(v_records), 0) = 0 then
+  delete from hold_part t where t.hold_id = p_hold and t.no = (select min(f.no) from hold_part f where f.hold_id = p_hold)
+  returning t.record_ids into v_records;
+  if not found then
     delete from hold_work k where k.hold_id = p_hold;
-    return query select w.doing, 0, w.done;
+    return query select 0, w.done;
     return;
   end if;
-  if w.doing = 'covering' then
-    perform place_cover(p_hold, v_new, 'matches');
+  if p_doing = 'covering' then
+    -- What came to be covered since then may have been let out, and stays out.
+    perform place_cover(p_hold, array(select x from unnest(v_records) x
+      where not exists (select from hold_cover c where c.hold_id = p_hold and c.record_id = x)), 'matches');
   else
     perform uncover(p_hold, v_records, h.released_by, h.release_reason, 'released from a hold');
   end if;
-  update hold_work k set done = k.done + cardinality(v_records), after = v_records[cardinality(v_records)] where k.hold_id = p_hold;
-  return query select w.doing, cardinality(v_records), w.done + cardinality(v_records);
+  update hold_work k set done = k.done + cardinality(v_records) where k.hold_id = p_hold;
+  return query select cardinality(v_records), w.done + cardinality(v_records);
 end $$;
 
 create or replace trigger hold_guard before update or delete on hold for each row execute function guard_hold();

@@ -19,7 +19,7 @@ begin
     where p.pronamespace = 'public'::regnamespace
       and not exists (select from pg_depend d where d.objid = p.oid and d.classid = 'pg_proc'::regclass and d.deptype = 'e')
   loop
-    execute format('alter function %s owner to %I', o.name, case when o.proname in ('records_matching', 'all_matching') then 'cellar_criteria' else 'cellar_schema' end);
+    execute format('alter function %s owner to %I', o.name, case when o.proname in ('holds_matching', 'all_matching') then 'cellar_criteria' else 'cellar_schema' end);
     execute format('revoke execute on function %s from public', o.name);
     -- What only other functions call is nobody else's to call; a trigger calls its function whoever fires it.
     if not o.is_trigger and o.proname not in ('enter_on_records', 'note_rack_held') then
@@ -27,6 +27,6 @@ begin
     end if;
   end loop;
 end $$;
-grant execute on function records_matching(uuid, text, jsonb, uuid[]), all_matching(text, jsonb), repository_date(timestamptz), repository_now() to cellar_schema;
+grant execute on function holds_matching(uuid[], text[], jsonb, uuid[]), all_matching(text, jsonb), repository_date(timestamptz), repository_now() to cellar_schema;
 grant execute on function repository_date(timestamptz), repository_now() to cellar_criteria;
 grant select on setting to cellar_criteria;

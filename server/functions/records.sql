@@ -126,7 +126,7 @@ begin
   end if;
   -- Leaving a state goes through the functions below, which ask for their reasons.
   if current_user = 'cellar_app' and (new.state = 'disposed' or (old.state = 'declared' and new.state = 'working')) then
-    raise exception 'Record % leaves its state through dispose_record() or revoke_declaration() only', old.number
+    raise exception 'Record % leaves its state through dispose_records() or revoke_declaration() only', old.number
       using errcode = 'KC001';
   end if;
   if new.state = 'disposed' then

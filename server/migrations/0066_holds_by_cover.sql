@@ -17,15 +17,13 @@ create table hold_work (
   doing text not null check (doing in ('covering', 'releasing')),
   -- Records to go through; null until they were looked for.
   total integer,
-  done integer not null default 0,
-  -- Releasing goes on behind this record.
-  after uuid
+  done integer not null default 0
 );
--- What is still to be covered, some hundreds of records a row.
-create table hold_to_cover (
+-- What is still to be gone through, some hundreds of records a row.
+create table hold_part (
   hold_id uuid not null references hold,
   no integer not null,
   record_ids uuid[] not null,
   primary key (hold_id, no)
 );
-grant select on hold_work, hold_to_cover to cellar_app;
+grant select on hold_work, hold_part to cellar_app;

@@ -1,7 +1,7 @@
 import { docket, holds } from '@key-cellar/contract';
 import type { Criteria } from '@key-cellar/core/criteria';
 import pg from 'pg';
-import { executeItem } from '../src/docket/execution.js';
+import { executeItems } from '../src/docket/execution.js';
 import { findBatches } from '../src/docket/batchStore.js';
 import { goOnWithHold } from '../src/holds/working.js';
 import { withUnitOfWork } from '../src/index.js';
@@ -104,7 +104,7 @@ describe('what a hold by criteria reaches', () => {
       async () => {
         const first = await place(words('tender'));
         await rename(pool, renamed!, 'launch');
-        await withUnitOfWork(pool, executor, (uow) => executeItem(uow, batch!, gone!));
+        await withUnitOfWork(pool, executor, (uow) => executeItems(uow, batch!, [gone!]));
         const second = await place(words('tender'), { freeze: true });
         await expectAsync(rename(pool, frozen!, 'launch')).toBeRejectedWith(jasmine.objectContaining({ code: 'KC002' }));
         return [first.id, second.id] as const;
@@ -154,8 +154,8 @@ describe('what a hold by criteria reaches', () => {
         // A step that was not kept is as if it had never been.
         await asOwner(world.database, async (client) => {
           await client.query('begin');
-          await client.query('select look_for_cover($1, 500)', [answer.id]);
-          await client.query('select hold_step($1, 500)', [answer.id]);
+          await client.query('select look_for_work($1, 500)', [answer.id]);
+          await client.query(`select hold_step($1, 'covering')`, [answer.id]);
           expect((await client.query('select done, total from hold_work where hold_id = $1', [answer.id])).rows).toEqual([
             { done: 500, total: 1200 },
           ]);
@@ -188,8 +188,8 @@ describe('what a hold by criteria reaches', () => {
         const answer = await place(words('hulk'));
         const client = await pool.connect();
         await client.query('begin');
-        await client.query('select look_for_cover($1, 500)', [answer.id]);
-        await client.query('select hold_step($1, 500)', [answer.id]);
+        await client.query('select look_for_work($1, 500)', [answer.id]);
+        await client.query(`select hold_step($1, 'covering')`, [answer.id]);
         await client.query(`update hold set state = 'released', released_by = $2, release_reason = 'x' where id = $1`, [
           answer.id,
           world.ids.counsel,
@@ -202,7 +202,7 @@ describe('what a hold by criteria reaches', () => {
     await ended(placed.id);
     expect(await covered(placed.id)).toBe(0);
     expect((await ends(placed.id)).map((e) => [e.act, e.after])).toEqual([['finished releasing', { records: 500 }]]);
-    expect(await one(`select count(*)::int as n from hold_to_cover where hold_id = $1`, [placed.id])).toEqual({ n: 0 });
+    expect(await one(`select count(*)::int as n from hold_part where hold_id = $1`, [placed.id])).toEqual({ n: 0 });
   });
 
   it('stays out once it was let out, also when the hold comes to it later', async () => {
@@ -214,7 +214,7 @@ describe('what a hold by criteria reaches', () => {
         // Found; then covered by whoever writes it, and let out, before the hold comes to it.
         await asOwner(world.database, async (client) => {
           await client.query('begin');
-          await client.query('select look_for_cover($1, 500)', [answer.id]);
+          await client.query('select look_for_work($1, 500)', [answer.id]);
           await client.query(`select set_config('cellar.acting', '', true)`);
           await client.query(`update record set last_used_on = current_date where id = $1`, [first]);
           await client.query(`select uncover($1, array[$2::uuid], $3, 'another boat')`, [answer.id, first, world.ids.counsel]);
@@ -255,7 +255,7 @@ describe('what a hold by criteria reaches', () => {
     expect(stands).toBeFalse();
     // Who disposes next waits for the placing, also past every service.
     const [id] = await many(1, 'wherry');
-    for (const disposal of ['select lock_to_dispose($1)', `update record set state = 'disposed' where id = $1`]) {
+    for (const disposal of ['select lock_to_dispose(array[$1::uuid])', `update record set state = 'disposed' where id = $1`]) {
       await asOwner(world.database, async (client) => {
         await client.query(`set lock_timeout = '100ms'`);
         await expectAsync(client.query(disposal, [id]))

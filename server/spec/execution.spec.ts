@@ -16,7 +16,8 @@ describe('an approved batch', () => {
   });
   afterEach(() => world.stop());
 
-  const due = (title: string) => world.file('editor', { createdOn: '2024-01-01', title });
+  const due = (title: string, text?: string) =>
+    world.file('editor', { createdOn: '2024-01-01', title, ...(text === undefined ? {} : { text }) });
   const state = async (id: string): Promise<string> => (await world.as('keeper').call(records.dossier, { params: { id } })).state;
   const itemOf = async (batchId: string, recordId: string) =>
     (await world.as('keeper').call(docket.batch, { params: { id: batchId } })).items.find((i) => i.recordId === recordId)!;
@@ -54,6 +55,38 @@ describe('an approved batch', () => {
     // It is due again, and goes with the next batch.
     await asOwner(world.database, (client) => client.query('drop trigger fails on record'));
     expect(await executeAndWait(world, await approvedBatch(world))).toBe('1 destroyed, 0 not.');
+  });
+
+  it('tries again what PostgreSQL gave up so that others could go on', async () => {
+    const often = await due('Waited for in a circle');
+    await due('Goes at once');
+    const batchId = await approvedBatch(world);
+    await asOwner(world.database, (client) =>
+      client.query(
+        `create sequence circles; grant usage on sequence circles to public;
+         create function circle() returns trigger language plpgsql as $$ begin
+           if new.id = '${often.id}' and new.state = 'disposed' and nextval('circles') < 4 then
+             raise exception 'deadlock detected' using errcode = '40P01'; end if; return new; end $$;
+         create trigger circles before update on record for each row execute function circle()`,
+      ),
+    );
+    expect(await executeAndWait(world, batchId)).toBe('2 destroyed, 0 not.');
+    await asOwner(world.database, (client) => client.query('drop trigger circles on record'));
+  });
+
+  it('says of a content that several records had with which it went', async () => {
+    const text = `shared ${Math.random()}`;
+    const [first, second] = [await due('Same words', text), await due('Same words again', text)];
+    const own = await due('Own words');
+    expect(await executeAndWait(world, await approvedBatch(world))).toBe('3 destroyed, 0 not.');
+    const dropped = await world.pool.query<{ id: string; dropped: number; kept: number }>(
+      `select subject_id as id, (body::jsonb->'after'->>'contentsDropped')::int as dropped, (body::jsonb->'after'->>'contentsKeptForOthers')::int as kept
+       from ledger_entry where act = 'destroyed' and subject_id = any ($1::uuid[])`,
+      [[first.id, second.id, own.id]],
+    );
+    const of = (id: string) => dropped.rows.find((r) => r.id === id)!;
+    expect([of(own.id).dropped, of(own.id).kept]).toEqual([1, 0]);
+    expect([of(first.id).dropped + of(second.id).dropped, of(first.id).kept + of(second.id).kept]).toEqual([1, 1]);
   });
 
   it('waits while the disk of the database is full, says so, and goes on by itself when it is not', async () => {

@@ -144,7 +144,7 @@ describe('straight in SQL, with the application’s role and as the owner', () =
     await refused(`update record set state = 'disposed' where id = $1`, [held.id], 'KC001', 'KC002');
     await refused(`update record set title = 'thaw' where id = $1`, [held.id], 'KC002', 'KC002');
     await refused('update hold_work set doing = $1', ['releasing'], '42501', 'done');
-    await refused('delete from hold_to_cover', [], '42501', 'done');
+    await refused('delete from hold_part', [], '42501', 'done');
     await refused('select note_rack_held(array[$1::uuid], $2, 1)', [held.id, holdId], '42501', 'done');
     await refused('delete from hold_cover', [], '42501', 'done');
     await refused('update hold_cover set released_at = now()', [], '42501', '23514');
@@ -153,7 +153,7 @@ describe('straight in SQL, with the application’s role and as the owner', () =
     await refused('update hold set freezes = false', [], '42501', 'KC001');
     await refused(`update hold set state = 'released'`, [], 'KC004', 'KC004');
     await refused(`select uncover($1, array[$2::uuid], $3, '')`, [holdId, held.id, world.ids.counsel], 'KC004', 'KC004');
-    await refused('select dispose_record($1, gen_random_uuid(), current_date)', [held.id], 'KC004', 'KC004');
+    await refused('select dispose_records(array[$1::uuid], gen_random_uuid(), current_date)', [held.id], 'KC004', 'KC004');
   });
 
   it('a record frozen by a hold takes no new version and changes no fact; a record keeps its id', async () => {
@@ -231,7 +231,7 @@ describe('straight in SQL, with the application’s role and as the owner', () =
   for (const [name, changed] of spoilt) {
     it(`nothing leaves by ${name}`, async () => {
       const id = await batchOf(working.id, changed);
-      await refused('select dispose_record($1, $2, current_date)', [working.id, id], 'KC004', 'KC004');
+      await refused('select dispose_records(array[$1::uuid], $2, current_date)', [working.id, id], 'KC004', 'KC004');
     });
   }
   it('what is said of a transfer never changes, and neither does its receipt', async () => {
@@ -257,7 +257,7 @@ describe('straight in SQL, with the application’s role and as the owner', () =
     for (const as of [asApplication, asOwner]) {
       await as(world.database, async (client: pg.Client) => {
         await client.query('begin');
-        await client.query('select dispose_record($1, $2, current_date)', [working.id, id]);
+        await client.query('select dispose_records(array[$1::uuid], $2, current_date)', [working.id, id]);
         await expectAsync(client.query(`update record set title = 'x' where id = $1`, [working.id])).toBeRejectedWith(
           jasmine.objectContaining({ code: 'KC001' }),
         );
@@ -268,7 +268,7 @@ describe('straight in SQL, with the application’s role and as the owner', () =
 
   it('nothing leaves without an approved batch, not even what nobody holds', async () => {
     await refused(`update record set state = 'disposed' where id = $1`, [working.id], 'KC001', 'done');
-    await refused('select dispose_record($1, gen_random_uuid(), current_date)', [working.id], 'KC004', 'KC004');
+    await refused('select dispose_records(array[$1::uuid], gen_random_uuid(), current_date)', [working.id], 'KC004', 'KC004');
     const made = `with b as (insert into batch (id, number, action, what, state, approvals_needed, notice_days, proposed_by, proposed_on)
       values (gen_random_uuid(), 'D-X', 'destroy', 'x', 'executing', 0, 0, $2, current_date) returning id),
       i as (insert into batch_item (batch_id, record_id) select id, $1 from b),
@@ -278,7 +278,7 @@ describe('straight in SQL, with the application’s role and as the owner', () =
       id: string;
     };
     // Approved by nobody but its proposer.
-    await refused('select dispose_record($1, $2, current_date)', [working.id, id], 'KC004', 'KC004');
+    await refused('select dispose_records(array[$1::uuid], $2, current_date)', [working.id, id], 'KC004', 'KC004');
   });
 
   it('what is held does not leave even with a batch that everybody approved', async () => {
@@ -290,11 +290,11 @@ describe('straight in SQL, with the application’s role and as the owner', () =
     const { id } = (
       await pastTheGuards(world.database, (client) => client.query(made, [[held.id, working.id], world.ids.keeper, world.ids.approver]))
     ).rows[0] as { id: string };
-    await refused('select dispose_record($1, $2, current_date)', [held.id, id], 'KC002', 'KC002');
+    await refused('select dispose_records(array[$1::uuid], $2, current_date)', [held.id, id], 'KC002', 'KC002');
     // The same batch lets go of what nobody holds: it was the hold that refused.
     await asApplication(world.database, async (client) => {
       await client.query('begin');
-      await expectAsync(client.query('select dispose_record($1, $2, current_date)', [working.id, id])).toBeResolved();
+      await expectAsync(client.query('select dispose_records(array[$1::uuid], $2, current_date)', [working.id, id])).toBeResolved();
       await client.query('rollback');
     });
   });
@@ -539,9 +539,9 @@ describe('straight in SQL, with the application’s role and as the owner', () =
 
   it('no stored text becomes SQL with more rights than to read what criteria speak of', async () => {
     const tries: [string, string][] = [
-      ['dispose', `dispose_record(r.id, r.id, current_date) is not null`],
-      ['cover', `exists (select place_cover($1, array[r.id], 'x'))`],
-      ['let out', `uncover($1, array[r.id], r.owner_id, 'x') is not null`],
+      ['dispose', `exists (select dispose_records(array[r.id], r.id, current_date))`],
+      ['cover', `exists (select place_cover(gen_random_uuid(), array[r.id], 'x'))`],
+      ['let out', `uncover(gen_random_uuid(), array[r.id], r.owner_id, 'x') is not null`],
       ['enter', `enter_on_records('x', array[r.id], null, null, null) is null`],
       ['read sessions', `exists (select from session)`],
       ['read keys', `exists (select from signing_key)`],
@@ -552,14 +552,14 @@ describe('straight in SQL, with the application’s role and as the owner', () =
     for (const [what, text] of tries) {
       for (const evaluation of [
         `update record set title = title || '.' where id = $1`,
-        'select look_for_cover(id, 500) from hold where $1::uuid is not null',
+        'select look_for_work(id, 500) from hold where $1::uuid is not null',
       ]) {
         const code = await asApplication(world.database, async (client) => {
           await client.query('begin');
           await client.query(
             `insert into hold (id, matter_id, name, reason, freezes, state, criteria, scope_sql, scope_params, placed_by, placed_at)
            values (gen_random_uuid(), $1, 'x', 'x', false, 'open', '{}', $2, '[]', $3, now())`,
-            [matterId, text, world.ids.counsel],
+            [matterId, `(${text})`, world.ids.counsel],
           );
           // Whatever writes a record evaluates it, and the hold itself does.
           const came = await client.query(evaluation, [working.id]).then(
@@ -573,9 +573,47 @@ describe('straight in SQL, with the application’s role and as the owner', () =
       }
     }
     // A second statement in it has no more rights than the first.
-    await refused(`select records_matching(gen_random_uuid(), 'true; drop table record', '[]', '{}')`, [], '42501', '42501');
+    await refused(
+      `select holds_matching(array[gen_random_uuid()], array['exists (select from session)'], '[null]', array[gen_random_uuid()])`,
+      [],
+      '42501',
+      '42501',
+    );
     await refused(`select all_matching('true; drop table record', '[]')`, [], '42501', '42501');
     await refused(`select enter_on_records('forged', array[$1::uuid], null, null, null)`, [working.id], '42501', 'done');
+  });
+
+  it('criteria of one hold do not reach into those of another', async () => {
+    const insert = `insert into hold (id, matter_id, name, reason, freezes, state, criteria, scope_sql, scope_params, placed_by, placed_at)
+      values (gen_random_uuid(), $1, 'x', 'x', false, 'open', '{}', $2, '[]', $3, now())`;
+    for (const text of [
+      'true',
+      '(true), ($1[2], false)',
+      '(true) or (true)',
+      '(true)) as x (hold_id, matches) where (false',
+      '(true)) as x (hold_id, matches) where false -- )',
+      '(true /* ) */)',
+      '(true); drop table record; (true)',
+      `(r.title = 'a'' ) , ('b')`,
+      `(r.title = E'\\') , ($1[2], false), ($1[1], r.title = ' ')`,
+      `(r.title = E'a\\' ), (E'b\\')`,
+      `(r.title = $$) , ($$)`,
+      `(r.title = $3[1]::text)`,
+      `(r."title" = 'a')`,
+      ')(',
+      '',
+    ])
+      await refused(insert, [matterId, text, world.ids.counsel], 'KC004', 'KC004');
+    // What criteria are made of is let in.
+    for (const text of [`(r.title = ($2->>0)::text)`, `((r.title = 'it''s (so') and not (r.gaps > 0))`]) {
+      await asApplication(world.database, async (client) => {
+        await client.query('begin');
+        await expectAsync(client.query(insert, [matterId, text, world.ids.counsel]))
+          .withContext(text)
+          .toBeResolved();
+        await client.query('rollback');
+      });
+    }
   });
 
   it('what owns tables and functions cannot log in and is no superuser, and no function is everybody’s', async () => {

@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto';
 import { holds, identity, plan, records, sortColumns, type RecordLine } from '@key-cellar/contract';
 import { rightSet, type Right } from '@key-cellar/core/access';
 import { civilDate } from '@key-cellar/core/calendar';
@@ -5,7 +6,7 @@ import { criteriaToSql, distinctWords, matches, resolveCriteria, type CriteriaRe
 import { anyAsked, type Material } from '@key-cellar/core/criteria/testing';
 import * as fc from 'fast-check';
 import pg from 'pg';
-import { boundCriteria } from '../src/criteria/index.js';
+import { boundCriteria, storedCriteria } from '../src/criteria/index.js';
 import { listRecords, placeGrant, programActor, type SignedIn, withUnitOfWork } from '../src/index.js';
 import type { PersonAccess } from '../src/kernel/index.js';
 import { page, type Position, type Scope } from '../src/records/store.js';
@@ -299,6 +300,10 @@ describe('lists', () => {
         },
       };
     });
+    const [notHeld, unknownHold] = [randomUUID(), randomUUID()];
+    const alive = new Set(
+      (await world.pool.query<{ id: string }>(`select id from record where state <> 'disposed'`)).rows.map((r) => r.id),
+    );
     await fc.assert(
       fc.asyncProperty(anyAsked(material), async (asked) => {
         const criteria = resolveCriteria(asked, civilDate(today));
@@ -307,6 +312,19 @@ describe('lists', () => {
         const found = await world.pool.query<{ id: string }>(`select r.id from record r where ${where}`, values);
         const expected = inMemory.filter((r) => matches(criteria, r.record)).map((r) => r.id);
         expect(found.rows.map((r) => r.id).sort()).toEqual(expected.sort());
+        // As a hold keeps them, they find the same beside those of other holds.
+        const { sql, params } = storedCriteria(criteria);
+        const among = await asOwner(world.database, (client) =>
+          client.query<{ one: boolean; ids: string[] }>(
+            `select is_one_expression($1) as one, array(
+               select unnest(record_ids) from holds_matching(array[$2, $3]::uuid[], array['(false)', $1], jsonb_build_array('[]'::jsonb, $4::jsonb),
+                 array(select id from record where state <> 'disposed'))
+               where hold_id = $3) as ids`,
+            [sql, notHeld, unknownHold, JSON.stringify(params)],
+          ),
+        );
+        expect(among.rows[0]!.one).withContext(sql).toBeTrue();
+        expect(among.rows[0]!.ids.sort()).toEqual(expected.filter((id) => alive.has(id)).sort());
       }),
       { numRuns: 400 },
     );

@@ -1,7 +1,7 @@
 import { holds } from '@key-cellar/contract';
 import pg from 'pg';
 import { appUrlFor } from '../src/kernel/index.js';
-import { executeItem } from '../src/docket/execution.js';
+import { executeItems } from '../src/docket/execution.js';
 import { findBatches } from '../src/docket/batchStore.js';
 import { goOnWithHold } from '../src/holds/working.js';
 import { carryOut, holdActs, withUnitOfWork } from '../src/index.js';
@@ -62,7 +62,7 @@ describe('hold against destruction', () => {
         ids.slice(i, i + 10).map(async (id, j) => {
           // Delays of different lengths on either side find the windows between lock, check and write.
           const destroy = pause(((i * 3 + j * 5) % 23) + Math.max(0, -lead)).then(() =>
-            withUnitOfWork(pool, executor, (uow) => executeItem(uow, batch!, id)),
+            withUnitOfWork(pool, executor, (uow) => executeItems(uow, batch!, [id])),
           );
           const hold = pause(((i + j * 7) % 17) + Math.max(0, lead)).then(() =>
             carryOut(services, who, holdActs.placeHold, {
@@ -171,8 +171,10 @@ describe('hold against destruction', () => {
     for (let round = 0; round < rounds; round++) {
       const word = `isolde${round}`;
       const ids = (await pool.query<{ id: string }>('select id from record where title = $1', [word])).rows.map((r) => r.id);
-      const going = ids.map((id, i) =>
-        pause((i * 5 + round * 3) % 29).then(() => withUnitOfWork(pool, executor, (uow) => executeItem(uow, batch!, id))),
+      // One by one, or four together.
+      const parts = round % 2 === 0 ? ids.map((id) => [id]) : [ids.slice(0, 4), ids.slice(4)];
+      const going = parts.map((part, i) =>
+        pause((i * 5 + round * 3) % 29).then(() => withUnitOfWork(pool, executor, (uow) => executeItems(uow, batch!, part))),
       );
       const placed = await pause((round * 7) % 23).then(() =>
         carryOut(services, who, holdActs.placeHold, {

@@ -28,7 +28,7 @@ describe('a server says that it is ready', () => {
     'the application may do more': 'grant delete on ledger_entry to cellar_app',
     'the application may change a column more': 'grant update (id) on record to cellar_app',
     'the application may do less': 'revoke insert on ledger_entry from cellar_app',
-    'anybody may call a function': 'grant execute on function dispose_record to public',
+    'anybody may call a function': 'grant execute on function dispose_records to public',
     'a table has another owner': 'alter table record owner to cellar_owner',
     'a constraint is gone': 'alter table content_chunk drop constraint content_chunk_bytes_check',
     'it was restored without roles': `do $$ declare t record; begin for t in select tablename from pg_tables where schemaname = 'public' loop

@@ -511,7 +511,7 @@ describe('a transfer', () => {
     way.behave = async (_, response) => void response.destroy();
     await job(batchId);
     await asApplication(world.database, async (client) => {
-      await expectAsync(client.query('select dispose_record($1, $2, current_date)', [id, batchId])).toBeRejectedWithError(
+      await expectAsync(client.query('select dispose_records(array[$1::uuid], $2, current_date)', [id, batchId])).toBeRejectedWithError(
         /No archive has confirmed/,
       );
       await expectAsync(client.query('update transfer set records = array[]::uuid[]')).toBeRejectedWithError(/permission denied/);

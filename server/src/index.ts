@@ -1,9 +1,9 @@
 /** What the demo, the benchmarks and the tests build on. */
 export { accessBooks, getOrMakeSet, grantActs, placeGrant, profileActs, tagActs } from './access/index.js';
-export { batchActs, dueGroups, findDue, openTasks, sweep, sweepActs, takeSteps, taskActs } from './docket/index.js';
+export { batchActs, dueGroups, findDue, openTasks, runExecution, sweep, sweepActs, takeSteps, taskActs } from './docket/index.js';
 export { factActs, recordWords } from './facts/index.js';
 export { providerActs } from './federation/index.js';
-export { holdActs } from './holds/index.js';
+export { goOnWithHold, holdActs } from './holds/index.js';
 export { addPrincipal, hashPassword, readSettings, writeSetting } from './identity/index.js';
 export {
   appUrlFor,

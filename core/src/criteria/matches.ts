@@ -2,8 +2,8 @@ import { civilDate } from '../calendar/index.js';
 import { valuesOf, type FactScalar } from '../records/index.js';
 import { wordQuery, type Criteria, type CriteriaRecord } from './criteria.js';
 
-/** What a text must look like to be compared as a date. */
-export const dateShape = /^\d{4}-\d{2}-\d{2}$/;
+/** What a text must look like to be compared as a date. It stands in SQL as well, where a backslash has no place. */
+export const dateShape = /^[0-9]{4}-[0-9]{2}-[0-9]{2}$/;
 
 function factInRange(value: FactScalar, from: string | number | undefined, until: string | number | undefined): boolean {
   const kind = typeof (from ?? until);

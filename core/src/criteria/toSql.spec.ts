@@ -10,7 +10,7 @@ const held: Criteria = { op: 'held' };
 const gaps: Criteria = { op: 'gaps' };
 const many = (fact: string, any: string, one: string): string =>
   `(case when jsonb_typeof(r.facts-><${fact}:text>) = 'array' then exists (select from jsonb_array_elements(r.facts-><${fact}:text>) v where ${any}) else (${one}) end)`;
-const day = String.raw`~ '^\d{4}-\d{2}-\d{2}$'`;
+const day = String.raw`~ '^[0-9]{4}-[0-9]{2}-[0-9]{2}$'`;
 
 const heldSql = '(exists (select from hold_cover c where c.record_id = r.id and c.released_at is null))';
 
@@ -19,8 +19,8 @@ describe('criteria as SQL', () => {
     [held, heldSql],
     [gaps, '(r.gaps > 0)'],
     [{ op: 'conflict' }, '(r.conflict_with is not null)'],
-    [{ op: 'and', of: [] }, 'true'],
-    [{ op: 'or', of: [] }, 'false'],
+    [{ op: 'and', of: [] }, '(true)'],
+    [{ op: 'or', of: [] }, '(false)'],
     [{ op: 'and', of: [held, gaps] }, `(${heldSql} and (r.gaps > 0))`],
     [{ op: 'or', of: [held, { op: 'not', of: gaps }] }, `(${heldSql} or (not (r.gaps > 0)))`],
     [{ op: 'words', text: 'Black barge' }, `(r.search @@ <'black' & 'barge':tsquery>)`],

@@ -66,7 +66,7 @@ export function criteriaToSql(criteria: Criteria, bind: Bind): string {
   switch (criteria.op) {
     case 'and':
     case 'or': {
-      if (criteria.of.length === 0) return criteria.op === 'and' ? 'true' : 'false';
+      if (criteria.of.length === 0) return criteria.op === 'and' ? '(true)' : '(false)';
       return `(${criteria.of.map((part) => criteriaToSql(part, bind)).join(` ${criteria.op} `)})`;
     }
     case 'not':
@@ -75,7 +75,7 @@ export function criteriaToSql(criteria: Criteria, bind: Bind): string {
       const { whole, beginning } = wordQuery(criteria);
       const terms = whole.map((word) => `'${word}'`);
       if (beginning !== null) terms.push(`'${beginning}':*`);
-      return terms.length === 0 ? 'true' : `(r.search @@ ${bind(terms.join(' & '), 'tsquery')})`;
+      return terms.length === 0 ? '(true)' : `(r.search @@ ${bind(terms.join(' & '), 'tsquery')})`;
     }
     case 'under':
       return `(r.places @> array[${bind(criteria.placeId, 'uuid')}])`;

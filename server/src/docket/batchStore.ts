@@ -188,26 +188,50 @@ export async function countItems(db: Db, batchId: string, outcome: 'open' | 'tas
   return found!.n;
 }
 
-export async function setOutcome(
-  db: Db,
-  batchId: string,
-  recordIds: readonly string[],
-  outcome: ItemOutcome | 'task',
-  reason: Message | null,
-  evidence: Evidence | null = null,
-): Promise<void> {
+export interface Outcome {
+  readonly recordId: string;
+  readonly outcome: ItemOutcome | 'task';
+  readonly reason: Message | null;
+  readonly evidence?: Evidence;
+}
+
+export async function setOutcomes(db: Db, batchId: string, outcomes: readonly Outcome[]): Promise<void> {
+  if (outcomes.length === 0) return;
   await run(
     db,
-    'batch.setOutcome',
-    'update batch_item set outcome = $3, reason = $4, evidence = $5 where batch_id = $1 and record_id = any($2::uuid[])',
-    [batchId, recordIds, outcome, reason === null ? null : JSON.stringify(reason), evidence === null ? null : JSON.stringify(evidence)],
+    'batch.setOutcomes',
+    `update batch_item i set outcome = o.outcome, reason = o.reason, evidence = o.evidence
+     from unnest($2::uuid[], $3::text[], $4::jsonb[], $5::jsonb[]) as o (id, outcome, reason, evidence)
+     where i.batch_id = $1 and i.record_id = o.id`,
+    [
+      batchId,
+      outcomes.map((o) => o.recordId),
+      outcomes.map((o) => o.outcome),
+      outcomes.map((o) => (o.reason === null ? null : JSON.stringify(o.reason))),
+      outcomes.map((o) => (o.evidence === undefined ? null : JSON.stringify(o.evidence))),
+    ],
   );
 }
 
-/** A record that may go now, under its row lock; holds that are being placed have looked at it. */
-export async function lockForExecution(db: Db, recordId: string) {
-  await run(db, 'execute.lock', 'select lock_to_dispose($1)', [recordId]);
-  return row<{
+/** The same outcome for several. */
+export function setOutcome(
+  db: Db,
+  batchId: string,
+  recordIds: readonly string[],
+  outcome: Outcome['outcome'],
+  reason: Message,
+): Promise<void> {
+  return setOutcomes(
+    db,
+    batchId,
+    recordIds.map((recordId) => ({ recordId, outcome, reason })),
+  );
+}
+
+/** Records that may go now, under their row locks, in order of id; holds that are being placed have looked at them. */
+export async function lockForExecution(db: Db, batchId: string, recordIds: readonly string[]) {
+  await run(db, 'execute.lock', 'select lock_to_dispose($1::uuid[])', [recordIds]);
+  return rows<{
     id: string;
     number: string;
     title: string;
@@ -222,24 +246,33 @@ export async function lockForExecution(db: Db, recordId: string) {
     rule: string | null;
     authority: string | null;
     container: string | null;
+    objected: boolean;
   }>(
     db,
     'execute.read',
     `select r.id, r.number, r.title, r.state, r.medium, r.record_type, r.created_on, r.due_on, r.action, r.deferred_until, ${holdCountSql()} as hold_count,
        rule.code || ' version ' || v.version as rule, v.definition->>'authority' as authority,
-       c.code || ', ' || c.location as container
+       c.code || ', ' || c.location as container,
+       exists (select from objection o where o.batch_id = $1 and o.record_id = r.id and o.answered_at is null) as objected
      from record r left join rule_version v on v.id = r.rule_version_id left join rule on rule.id = v.rule_id
        left join container c on c.id = r.container_id
-     where r.id = $1`,
-    [recordId],
+     where r.id = any ($2::uuid[]) order by r.id`,
+    [batchId, recordIds],
   );
 }
 
-export async function disposeRecord(db: Db, recordId: string, batchId: string, on: string): Promise<string[]> {
-  const found = await row<{ contents: string[] }>(db, 'execute.dispose', 'select dispose_record($1, $2, $3) as contents', [
-    recordId,
-    batchId,
-    on,
-  ]);
-  return found!.contents;
+/** Lets records of a batch go, all or none; gives the contents that each had. */
+export async function disposeRecords(
+  db: Db,
+  recordIds: readonly string[],
+  batchId: string,
+  on: string,
+): Promise<ReadonlyMap<string, readonly string[]>> {
+  const found = await rows<{ record_id: string; contents: string[] }>(
+    db,
+    'execute.dispose',
+    'select record_id, contents from dispose_records($1::uuid[], $2, $3)',
+    [recordIds, batchId, on],
+  );
+  return new Map(found.map((f) => [f.record_id, f.contents]));
 }

@@ -3,10 +3,20 @@ import { addPeriod, civilDate, formatCivilDate, period, yearMonthDay } from '@ke
 import type { ItemOutcome } from '@key-cellar/core/docket';
 import { uuidv7 } from 'uuidv7';
 import { message, type Message } from '@key-cellar/words';
-import { notFound, Problem, withUnitOfWork, type Actor, type JobContext, type UnitOfWork, endsJob, tellProblem } from '../kernel/index.js';
+import {
+  notFound,
+  Problem,
+  withUnitOfWork,
+  type Actor,
+  type JobContext,
+  type UnitOfWork,
+  endsJob,
+  gaveWayToOthers,
+  tellProblem,
+} from '../kernel/index.js';
 import { referrersGone } from '../facts/index.js';
 import { readSettings, speakerOfPerson } from '../identity/index.js';
-import { damagedAmong, dropUnusedContent, eraseKeys, keysGone, versionsOf } from '../records/index.js';
+import { damagedAmong, dropUnusedContent, eraseKeys, keysGone, versionsOfAll } from '../records/index.js';
 import type { Services } from './services.js';
 import { finalHead } from '../ledger/index.js';
 import { loadRuleBook, recompute } from '../schedule/index.js';
@@ -33,108 +43,157 @@ export const executing = [
 
 const doneWords = { destroy: 'destroyed', transfer: 'transferred' } as const;
 
-type LockedRecord = NonNullable<Awaited<ReturnType<typeof batchStore.lockForExecution>>>;
+type LockedRecord = Awaited<ReturnType<typeof batchStore.lockForExecution>>[number];
 
-/** Lets a record go, as its batch says: destroyed, or transferred under the archive's receipt. */
-async function disposeOf(
-  uow: UnitOfWork,
-  batch: batchStore.BatchRow,
-  record: LockedRecord,
-  given: Pick<certificateStore.Evidence, 'physical' | 'accession'> = {},
-): Promise<void> {
-  const versions = await versionsOf(uow, record.id);
-  const evidence: certificateStore.Evidence & { keys: number } = {
-    number: record.number,
-    title: record.title,
-    recordType: record.record_type,
-    createdOn: record.created_on,
-    dueOn: record.due_on,
-    rule: record.rule,
-    authority: record.authority,
-    disposedOn: uow.actor.today,
-    versions: versions.map((v) => ({ no: v.no, fileName: v.file_name, size: v.size, sha256: v.sha256.toString('hex') })),
-    keys: 0,
-    ...given,
-  };
-  const contents = await batchStore.disposeRecord(uow, record.id, batch.id, uow.actor.today);
-  // What it pointed at may count from the day on which nothing does any more.
-  const pointedAt = await referrersGone(uow, [record.id]);
-  if (pointedAt.length > 0) await recompute(uow, pointedAt, await loadRuleBook(uow), uow.actor.today);
-  const dropped = await dropUnusedContent(uow, contents);
-  evidence.keys = await keysGone(uow, dropped);
-  await batchStore.setOutcome(uow, batch.id, [record.id], 'disposed', null, evidence);
-  uow.enter({
-    act: doneWords[batch.action],
-    subject: { kind: 'record', id: record.id, name: `${record.number} ${record.title}` },
-    before: { versions: evidence.versions, rule: record.rule, dueOn: record.due_on },
-    after: {
-      state: 'disposed',
-      contentsDropped: dropped.length,
-      contentsKeptForOthers: contents.length - dropped.length,
-      ...given,
-    },
-  });
+/** A record that goes, with what is said of it beside what its row says. */
+interface Leaving {
+  readonly record: LockedRecord;
+  readonly given?: Pick<certificateStore.Evidence, 'physical' | 'accession'>;
 }
 
-/** A record of the batch stays: with its outcome and reason, and due again if it still is. */
-async function keep(
-  uow: UnitOfWork,
-  batch: batchStore.BatchRow,
-  record: LockedRecord,
-  outcome: ItemOutcome,
-  reason: Message,
-): Promise<void> {
-  await batchStore.setOutcome(uow, batch.id, [record.id], outcome, reason);
-  if (record.state !== 'disposed') {
-    const stillDue = record.due_on !== null && record.due_on <= uow.actor.today && outcome !== 'deferred';
-    await dueStore.setDocket(uow, [record.id], stillDue ? 'due' : 'none');
-  }
-  uow.enter({
-    act: `was not ${doneWords[batch.action]}`,
-    subject: { kind: 'record', id: record.id, name: `${record.number} ${record.title}` },
-    after: { batch: batch.number, outcome, why: reason },
+/** A record of the batch that stays, and why. */
+interface Staying {
+  readonly record: LockedRecord;
+  readonly outcome: ItemOutcome;
+  readonly reason: Message;
+}
+
+const subjectOf = (record: LockedRecord) => ({ kind: 'record', id: record.id, name: `${record.number} ${record.title}` });
+
+/** Lets records go, as their batch says: destroyed, or transferred under the archive's receipt. */
+async function disposeOf(uow: UnitOfWork, batch: batchStore.BatchRow, leaving: readonly Leaving[]): Promise<void> {
+  if (leaving.length === 0) return;
+  const ids = leaving.map(({ record }) => record.id);
+  const versions = await versionsOfAll(uow, ids);
+  const contents = await batchStore.disposeRecords(uow, ids, batch.id, uow.actor.today);
+  // What they pointed at may count from the day on which nothing does any more.
+  const pointedAt = await referrersGone(uow, ids);
+  if (pointedAt.length > 0) await recompute(uow, pointedAt, await loadRuleBook(uow), uow.actor.today);
+  // A content that several of them had goes with the last.
+  const last = new Map(ids.flatMap((id) => contents.get(id)!.map((content) => [content, id])));
+  const dropped = new Set(await dropUnusedContent(uow, [...last.keys()]));
+  const keys = await keysGone(uow, [...dropped]);
+  const outcomes = leaving.map(({ record, given = {} }) => {
+    const had = contents.get(record.id)!;
+    const gone = had.filter((content) => dropped.has(content) && last.get(content) === record.id);
+    const evidence: certificateStore.Evidence = {
+      number: record.number,
+      title: record.title,
+      recordType: record.record_type,
+      createdOn: record.created_on,
+      dueOn: record.due_on,
+      rule: record.rule,
+      authority: record.authority,
+      disposedOn: uow.actor.today,
+      versions: versions
+        .filter((v) => v.record_id === record.id)
+        .map((v) => ({
+          no: v.no,
+          fileName: v.file_name,
+          size: v.size,
+          sha256: v.sha256.toString('hex'),
+        })),
+      keys: gone.filter((content) => keys.has(content)).length,
+      ...given,
+    };
+    uow.enter({
+      act: doneWords[batch.action],
+      subject: subjectOf(record),
+      before: { versions: evidence.versions, rule: record.rule, dueOn: record.due_on },
+      after: { state: 'disposed', contentsDropped: gone.length, contentsKeptForOthers: had.length - gone.length, ...given },
+    });
+    return { recordId: record.id, outcome: 'disposed', reason: null, evidence } as const;
   });
+  await batchStore.setOutcomes(uow, batch.id, outcomes);
+}
+
+/** Records of the batch stay: with their outcome and reason, and due again if they still are. */
+async function keep(uow: UnitOfWork, batch: batchStore.BatchRow, staying: readonly Staying[]): Promise<void> {
+  await batchStore.setOutcomes(
+    uow,
+    batch.id,
+    staying.map(({ record, outcome, reason }) => ({ recordId: record.id, outcome, reason })),
+  );
+  const { today } = uow.actor;
+  const here = staying.filter(({ record }) => record.state !== 'disposed');
+  const isDue = ({ record, outcome }: Staying): boolean => record.due_on !== null && record.due_on <= today && outcome !== 'deferred';
+  for (const docket of ['due', 'none'] as const) {
+    const ids = here.filter((one) => isDue(one) === (docket === 'due')).map(({ record }) => record.id);
+    if (ids.length > 0) await dueStore.setDocket(uow, ids, docket);
+  }
+  for (const { record, outcome, reason } of staying) {
+    uow.enter({
+      act: `was not ${doneWords[batch.action]}`,
+      subject: subjectOf(record),
+      after: { batch: batch.number, outcome, why: reason },
+    });
+  }
 }
 
 /** An item that failed stays, as what it is, with what came in its way. */
 async function keepFailed(uow: UnitOfWork, batch: batchStore.BatchRow, recordId: string, problem: Problem): Promise<void> {
-  const record = await batchStore.lockForExecution(uow, recordId);
+  const [record] = await batchStore.lockForExecution(uow, batch.id, [recordId]);
   if (!record) throw new Error(`Record ${recordId} of a batch is missing`);
   const why = problem.status < 500 ? problem.said : message('docket.logSaysWhy');
-  await keep(uow, batch, record, 'dropped', message('docket.couldNotGo', { action: batch.action, why }));
+  const reason = message('docket.couldNotGo', { action: batch.action, why });
+  await keep(uow, batch, [{ record, outcome: 'dropped', reason }]);
 }
 
-/** Executes one item in its own transaction: judged again under the record's row lock, and hold wins. */
-export async function executeItem(uow: UnitOfWork, batch: batchStore.BatchRow, recordId: string): Promise<void> {
-  const record = await batchStore.lockForExecution(uow, recordId);
-  if (!record) throw new Error(`Record ${recordId} of a batch is missing`);
-  const verdict = verdictOn(
-    record,
-    {
-      batchAction: batch.action,
-      objected: await noticeStore.hasOpenObjection(uow, batch.id, recordId),
-    },
-    uow.actor.today,
-  );
-  switch (verdict.outcome) {
-    case 'dispose': {
-      if (batch.action === 'destroy') return disposeOf(uow, batch, record);
-      const confirmed = await transferStore.receiptFor(uow, batch.id, recordId);
-      if (!confirmed) {
-        const damaged = (await damagedAmong(uow, [recordId])).size > 0;
-        return keep(uow, batch, record, 'dropped', message(damaged ? 'docket.damagedNotInBag' : 'docket.notInBag'));
-      }
-      const { archive, accession } = confirmed.receipt;
-      return disposeOf(uow, batch, record, { accession: { archive, number: accession } });
+/** Of records that an archive is to have: those that it has confirmed go, the others stay. */
+async function confirmedAmong(
+  uow: UnitOfWork,
+  batch: batchStore.BatchRow,
+  records: readonly LockedRecord[],
+): Promise<{ leaving: Leaving[]; staying: Staying[] }> {
+  const ids = records.map((r) => r.id);
+  const confirmed = await transferStore.receiptFor(uow, batch.id, ids);
+  const held = records.filter((r) => confirmed?.held.includes(r.id));
+  const missing = records.filter((r) => !confirmed?.held.includes(r.id));
+  const accession = confirmed && { archive: confirmed.receipt.archive, number: confirmed.receipt.accession };
+  const damaged =
+    missing.length === 0
+      ? new Set()
+      : await damagedAmong(
+          uow,
+          missing.map((r) => r.id),
+        );
+  return {
+    leaving: held.map((record) => ({ record, given: { accession } })),
+    staying: missing.map((record) => ({
+      record,
+      outcome: 'dropped',
+      reason: message(damaged.has(record.id) ? 'docket.damagedNotInBag' : 'docket.notInBag'),
+    })),
+  };
+}
+
+/** Executes items in one transaction: each is judged again under its row lock, and hold wins. When one cannot go, none does. */
+export async function executeItems(uow: UnitOfWork, batch: batchStore.BatchRow, recordIds: readonly string[]): Promise<void> {
+  const records = await batchStore.lockForExecution(uow, batch.id, recordIds);
+  if (records.length < recordIds.length) throw new Error(`Records of batch ${batch.number} are missing`);
+  const going: LockedRecord[] = [];
+  const tasks: batchStore.Outcome[] = [];
+  const staying: Staying[] = [];
+  for (const record of records) {
+    const verdict = verdictOn(record, { batchAction: batch.action, objected: record.objected }, uow.actor.today);
+    switch (verdict.outcome) {
+      case 'dispose':
+        going.push(record);
+        break;
+      case 'task':
+        tasks.push({ recordId: record.id, outcome: 'task', reason: message('docket.waitsForHand', { action: batch.action }) });
+        break;
+      case 'blocked':
+      case 'objected':
+      case 'dropped':
+      case 'deferred':
+        staying.push({ record, outcome: verdict.outcome, reason: verdict.reason });
     }
-    case 'task':
-      return batchStore.setOutcome(uow, batch.id, [recordId], 'task', message('docket.waitsForHand', { action: batch.action }));
-    case 'blocked':
-    case 'objected':
-    case 'dropped':
-    case 'deferred':
-      return keep(uow, batch, record, verdict.outcome, verdict.reason);
   }
+  const confirmed = batch.action === 'transfer' ? await confirmedAmong(uow, batch, going) : null;
+  await disposeOf(uow, batch, confirmed?.leaving ?? going.map((record) => ({ record })));
+  await batchStore.setOutcomes(uow, batch.id, tasks);
+  await keep(uow, batch, [...staying, ...(confirmed?.staying ?? [])]);
 }
 
 /** Ends the batch once no item waits: with a certificate when anything left. */
@@ -185,33 +244,47 @@ async function finishIfDone(services: Services, uow: UnitOfWork, batchId: string
   return true;
 }
 
-const perRead = 200;
+/** Records a transaction: so few that a hold that is placed meanwhile hardly waits for them. */
+const together = 25;
+/** How often something is tried again that PostgreSQL gave up so that others could go on. */
+const mostTries = 5;
 
-/** The job behind an execution: one transaction for each record, so that a crash loses none and doubles none. */
+/**
+ * The job behind an execution: some records a transaction, so that a crash loses none and doubles none. When one of them cannot go, each of
+ * them is done by itself, and what fails stays and says why.
+ */
 export async function runExecution(services: Services, job: JobContext, actor: Actor): Promise<Message> {
   const { batchId, by } = job.data as { batchId: string; by: { id: string; name: string } };
   const worker: Actor = { ...actor, id: by.id, name: by.name };
   const [batch] = await batchStore.findBatches(services.pool, [batchId], false);
   if (!batch) throw notFound(message('thing.batch'));
   if (batch.action === 'transfer') await handOver(services, job, worker, batch);
+  const execute = (ids: readonly string[]): Promise<void> =>
+    withUnitOfWork(services.pool, worker, async (uow) => {
+      await executeItems(uow, batch, ids);
+      await job.advance(uow, ids.length, ids.at(-1)!);
+    });
+  const alone = async (id: string, tries = 1): Promise<void> => {
+    try {
+      await execute([id]);
+    } catch (error) {
+      if (endsJob(error)) throw error;
+      if (gaveWayToOthers(error) && tries < mostTries) return alone(id, tries + 1);
+      const problem = tellProblem(services.log, error, `record ${id} of batch ${batch.number} failed`);
+      await withUnitOfWork(services.pool, worker, async (uow) => {
+        await keepFailed(uow, batch, id, problem);
+        await job.advance(uow, 1, id);
+      });
+    }
+  };
   for (;;) {
-    const open = await batchStore.openItems(services.pool, batchId, perRead);
-    if (open.length === 0) break;
-    for (const { record_id } of open) {
-      try {
-        await withUnitOfWork(services.pool, worker, async (uow) => {
-          await executeItem(uow, batch, record_id);
-          await job.advance(uow, 1, record_id);
-        });
-      } catch (error) {
-        if (endsJob(error)) throw error;
-        // One that fails stays, and says why; the others go on.
-        const problem = tellProblem(services.log, error, `record ${record_id} of batch ${batch.number} failed`);
-        await withUnitOfWork(services.pool, worker, async (uow) => {
-          await keepFailed(uow, batch, record_id, problem);
-          await job.advance(uow, 1, record_id);
-        });
-      }
+    const ids = (await batchStore.openItems(services.pool, batchId, together)).map((item) => item.record_id);
+    if (ids.length === 0) break;
+    try {
+      await execute(ids);
+    } catch (error) {
+      if (endsJob(error)) throw error;
+      for (const id of ids) await alone(id);
     }
   }
   // What was in the contents is gone for good before anybody certifies it.
@@ -236,15 +309,18 @@ export async function confirmByHand(
   input: { recordIds: readonly string[]; on: string; method: string; witness: string },
 ): Promise<void> {
   const tasks = new Map((await batchStore.items(uow, batch.id)).filter((i) => i.outcome === 'task').map((i) => [i.record_id, i]));
-  for (const recordId of [...input.recordIds].sort()) {
-    if (!tasks.has(recordId)) throw new Problem(409, 'no-task', message('docket.noTask'));
-    const record = (await batchStore.lockForExecution(uow, recordId))!;
-    if (record.hold_count > 0) {
-      throw new Problem(409, 'record-held', message('docket.recordHeldMeanwhile', { number: record.number }));
-    }
-    await disposeOf(uow, batch, record, {
-      physical: { container: record.container ?? 'no container', method: input.method, witness: input.witness, on: input.on },
-    });
-  }
+  const ids = [...new Set(input.recordIds)];
+  if (ids.some((id) => !tasks.has(id))) throw new Problem(409, 'no-task', message('docket.noTask'));
+  const records = await batchStore.lockForExecution(uow, batch.id, ids);
+  const held = records.find((record) => record.hold_count > 0);
+  if (held) throw new Problem(409, 'record-held', message('docket.recordHeldMeanwhile', { number: held.number }));
+  await disposeOf(
+    uow,
+    batch,
+    records.map((record) => ({
+      record,
+      given: { physical: { container: record.container ?? 'no container', method: input.method, witness: input.witness, on: input.on } },
+    })),
+  );
   await finishIfDone(services, uow, batch.id);
 }

@@ -1,14 +1,5 @@
 import { type Db, row, rows, run } from '../kernel/index.js';
 
-export async function hasOpenObjection(db: Db, batchId: string, recordId: string): Promise<boolean> {
-  return (
-    (await row(db, 'execute.objection', 'select from objection where batch_id = $1 and record_id = $2 and answered_at is null limit 1', [
-      batchId,
-      recordId,
-    ])) !== undefined
-  );
-}
-
 /** Names of all groups that a person is of, directly or through another group. */
 export async function groupsOf(db: Db, personId: string): Promise<string[]> {
   const found = await rows<{ name: string }>(

@@ -92,11 +92,13 @@ export async function forgetBag(db: Db, batchId: string): Promise<string | null>
 }
 
 /** The receipt under which a batch may let a record go; undefined when the record was not in its bag. */
-export function receiptFor(db: Db, batchId: string, recordId: string) {
-  return row<{ receipt: Receipt }>(
+/** What the archive has confirmed, and which of these records it holds by that; undefined before it has. */
+export function receiptFor(db: Db, batchId: string, recordIds: readonly string[]) {
+  return row<{ receipt: Receipt; held: string[] }>(
     db,
     'transfer.receiptFor',
-    'select receipt from transfer where batch_id = $1 and receipt is not null and $2::uuid = any (records)',
-    [batchId, recordId],
+    `select receipt, array(select x from unnest($2::uuid[]) x where x = any (records)) as held
+     from transfer where batch_id = $1 and receipt is not null`,
+    [batchId, recordIds],
   );
 }

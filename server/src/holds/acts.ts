@@ -194,7 +194,7 @@ export const holdActs = {
       const covers = await store.countCovered(uow, on.hold.id);
       await store.release(uow, on.hold.id, person.id, uow.at, body.reason);
       return {
-        answer: { id: on.hold.id, released: covers, doing: { what: 'releasing', done: 0, total: covers } as const },
+        answer: { id: on.hold.id, released: covers, doing: { what: 'releasing', done: 0, total: null } as const },
         entry: { before: { covers }, note: body.reason },
       };
     },

@@ -183,19 +183,14 @@ export async function writers(db: Db): Promise<string[]> {
   return (await row<{ writers: string[] }>(db, 'hold.writers', 'select writers() as writers'))!.writers;
 }
 
-/** Finds what a hold is to cover, unless that was done. */
-export async function lookForCover(db: Db, holdId: string, aStep: number): Promise<void> {
-  await run(db, 'hold.look', 'select look_for_cover($1, $2)', [holdId, aStep]);
+/** Finds what a hold is to cover, or lets go of, unless that was done. */
+export async function lookForWork(db: Db, holdId: string, aStep: number): Promise<void> {
+  await run(db, 'hold.look', 'select look_for_work($1, $2)', [holdId, aStep]);
 }
 
-/** One step of what a hold has to do; nothing stepped when there was nothing left, null when it has nothing to do. */
-export function step(db: Db, holdId: string, aStep: number) {
-  return row<{ doing: 'covering' | 'releasing'; stepped: number; records: number }>(
-    db,
-    'hold.step',
-    'select doing, stepped, records from hold_step($1, $2)',
-    [holdId, aStep],
-  );
+/** One step of what a hold is doing; nothing stepped when there was nothing left, undefined when it does nothing, or something else. */
+export function step(db: Db, holdId: string, doing: 'covering' | 'releasing') {
+  return row<{ stepped: number; records: number }>(db, 'hold.step', 'select stepped, records from hold_step($1, $2)', [holdId, doing]);
 }
 
 export function covered(db: Db, holdId: string, sets: readonly number[], limit: number) {

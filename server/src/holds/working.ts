@@ -31,17 +31,17 @@ export async function goOnWithHold(services: Services, holdId: string, goesOn: (
   if (!work) return;
   if (work.total === null) {
     // What was written beside the placing is either seen by the search, or its writer has seen the hold.
-    if (!(await writersHaveEnded(services, goesOn))) return;
-    await store.lookForCover(pool, holdId, aStep);
+    if (work.doing === 'covering' && !(await writersHaveEnded(services, goesOn))) return;
+    await store.lookForWork(pool, holdId, aStep);
   }
   const { today } = await readSettings(pool);
   const actor: Actor = { ...programActor('job', today), id: work.by_id, name: work.by_name };
   while (goesOn()) {
     const step = await withUnitOfWork(pool, actor, async (uow) => {
-      const done = await store.step(uow, holdId, aStep);
+      const done = await store.step(uow, holdId, work.doing);
       if (done?.stepped === 0) {
         uow.enter({
-          act: holdEnds[done.doing],
+          act: holdEnds[work.doing],
           subject: { kind: 'hold', id: holdId, name: work.name },
           after: { records: done.records },
         });

@@ -66,6 +66,11 @@ export function sqlState(error: unknown): string | null {
 const awayStates = /^(08...|57P0[123])$/;
 const awayCodes = new Set(['ECONNREFUSED', 'ECONNRESET', 'EPIPE', 'ETIMEDOUT']);
 
+/** Whether PostgreSQL gave a transaction up so that others could go on; tried again it may well succeed. */
+export function gaveWayToOthers(error: unknown): boolean {
+  return ['40P01', '40001'].includes(sqlState(error) ?? '');
+}
+
 /** Whether work failed because the database went away under it, so that the same work may succeed later. */
 export function databaseAway(error: unknown): boolean {
   const code = sqlState(error);

@@ -21,7 +21,7 @@ export {
   type StandInName,
   type ObjectsConfig,
 } from './config.js';
-export { databaseAway, dynamicRows, openPool, row, rows, run, type Db } from './connect.js';
+export { databaseAway, dynamicRows, gaveWayToOthers, openPool, row, rows, run, type Db } from './connect.js';
 export { eventsOver, type Answerers, type Listeners } from './events.js';
 export { guardedRecords, lockRecordRows, ping, rootSet, type GuardRow } from './guardStore.js';
 export { frozenByHoldSql, heldSql, holdCountSql } from './holdSql.js';

@@ -9,6 +9,9 @@ const width = 595.28;
 const height = 841.89;
 const margin = 56;
 
+/** Words whose widths are kept while a document is written. */
+const mostWords = 20_000;
+
 interface Style {
   readonly bold?: boolean;
   readonly size?: number;
@@ -24,23 +27,40 @@ export interface Sheet {
   space(points: number): void;
 }
 
-function wrap(text: string, font: PDFFont, size: number, room: number): string[] {
+/** Widths of words at one point, each measured once: a line is as wide as its words and the spaces between them. */
+function measure(font: PDFFont): (word: string) => number {
+  const known = new Map<string, number>();
+  return (word) => {
+    const width = known.get(word) ?? font.widthOfTextAtSize(word, 1);
+    if (known.size < mostWords) known.set(word, width);
+    return width;
+  };
+}
+
+/** Breaks a text into lines that are no wider than `room`, in points at a size of one. */
+function wrap(text: string, widthOf: (word: string) => number, room: number): string[] {
   const lines: string[] = [];
+  const space = widthOf(' ');
   let current = '';
+  let width = 0;
+  const put = (word: string, wide: number): void => {
+    current = word;
+    width = wide;
+  };
   for (const word of text.split(/\s+/)) {
-    const longer = current ? `${current} ${word}` : word;
-    if (font.widthOfTextAtSize(longer, size) <= room) {
-      current = longer;
+    const wide = widthOf(word);
+    if (current && width + space + wide <= room) {
+      put(`${current} ${word}`, width + space + wide);
       continue;
     }
     if (current) lines.push(current);
-    current = word;
+    put(word, wide);
     // A single word wider than the page (a long name without spaces) is cut where it fits.
-    while (font.widthOfTextAtSize(current, size) > room) {
+    while (width > room) {
       let fits = current.length;
-      while (fits > 1 && font.widthOfTextAtSize(current.slice(0, fits), size) > room) fits -= 1;
+      while (fits > 1 && widthOf(current.slice(0, fits)) > room) fits -= 1;
       lines.push(current.slice(0, fits));
-      current = current.slice(fits);
+      put(current.slice(fits), widthOf(current.slice(fits)));
     }
   }
   if (current) lines.push(current);
@@ -60,8 +80,11 @@ export async function document(
   const [regularBytes, boldBytes] = await Promise.all(
     ['AtkinsonHyperlegibleNext-Regular.ttf', 'AtkinsonHyperlegibleNext-Bold.ttf'].map((name) => readFile(join(about.fontsDir, name))),
   );
-  const regular = await pdf.embedFont(regularBytes!, { subset: false });
-  const bold = await pdf.embedFont(boldBytes!, { subset: false });
+  // Glyphs are set at their own widths, so that it would be in vain to work out how they could move together.
+  const features = { kern: false, mark: false, mkmk: false };
+  const regular = await pdf.embedFont(regularBytes!, { subset: false, features });
+  const bold = await pdf.embedFont(boldBytes!, { subset: false, features });
+  const widths = { regular: measure(regular), bold: measure(bold) };
   pdf.setTitle(about.title);
   pdf.setAuthor(about.author);
   pdf.setProducer('Key Cellar');
@@ -74,7 +97,7 @@ export async function document(
     write(text, style = {}) {
       const { size = 10, gap = 4, indent = 0 } = style;
       const font = style.bold ? bold : regular;
-      for (const part of wrap(text, font, size, room - indent)) {
+      for (const part of wrap(text, widths[style.bold ? 'bold' : 'regular'], (room - indent) / size)) {
         if (y < margin + size + 20) {
           page = pdf.addPage([width, height]);
           y = height - margin;

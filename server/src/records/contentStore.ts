@@ -152,10 +152,14 @@ export async function setErased(db: Db, slots: readonly number[]): Promise<numbe
 }
 
 /** How many of these contents had keys that are destroyed, or are to be. */
-export async function keysGone(db: Db, contents: readonly string[]): Promise<number> {
-  return (await row<{ n: number }>(db, 'content.keysGone', 'select count(*) as n from key_erasure where content_id = any ($1::uuid[])', [
-    contents,
-  ]))!.n;
+export async function keysGone(db: Db, contents: readonly string[]): Promise<ReadonlySet<string>> {
+  const found = await rows<{ content_id: string }>(
+    db,
+    'content.keysGone',
+    'select content_id from key_erasure where content_id = any ($1::uuid[])',
+    [contents],
+  );
+  return new Set(found.map((f) => f.content_id));
 }
 
 /** Sets a content apart; false when it was already. */

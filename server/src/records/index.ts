@@ -48,6 +48,7 @@ export {
   recordById,
   setNewestVersion,
   versionsOf,
+  versionsOfAll,
   type NewRecord,
 } from './store.js';
 export { wordsOfDocument } from './documentText.js';

@@ -303,6 +303,17 @@ export function versionsOf(db: Db, recordId: string) {
   );
 }
 
+/** Versions of many records, each with its record, newest first. */
+export function versionsOfAll(db: Db, recordIds: readonly string[]) {
+  return rows<Pick<VersionRow, 'no' | 'file_name' | 'size' | 'sha256'> & { record_id: string }>(
+    db,
+    'version.ofAll',
+    `select v.record_id, v.no, v.file_name, c.size, c.sha256 from version v join content c on c.id = v.content_id
+     where v.record_id = any ($1::uuid[]) order by v.record_id, v.no desc`,
+    [recordIds],
+  );
+}
+
 export async function addVersion(
   db: Db,
   v: { recordId: string; no: number; contentId: string; fileName: string; mediaType: string; by: string; at: string; note: string },

@@ -16,9 +16,13 @@ export function percentOf(doing: NonNullable<HoldLine['doing']>): number | null 
     <div class="doing panel" role="status">
       @if (doing().total === null) {
         <progress aria-label="Progress" i18n-aria-label></progress>
-        <span i18n
-          >The hold stands. It looks for what it covers as soon as everything that was being written when it was placed has ended.</span
-        >
+        @if (doing().what === 'covering') {
+          <span i18n
+            >The hold stands. It looks for what it covers as soon as everything that was being written when it was placed has ended.</span
+          >
+        } @else {
+          <span i18n>The hold is released, and is about to let go of what it covers.</span>
+        }
       } @else {
         <progress [value]="doing().done" [max]="doing().total || 1" aria-label="Progress" i18n-aria-label></progress>
         @if (doing().what === 'covering') {
