@@ -16,7 +16,8 @@ export async function executionCosts(services: Services, owner: pg.Pool, keeper:
   await client.query(
     `create temp table going on commit drop as
      select r.id, gen_random_uuid() as content, decode(repeat(md5(r.id::text), 1250), 'hex') as bytes
-     from record r where r.state <> 'disposed' and not exists (select from version v where v.record_id = r.id) order by r.number desc limit ${n}`,
+     from record r where r.state <> 'disposed' and not exists (select from version v where v.record_id = r.id)
+       and not exists (select from hold_cover c where c.record_id = r.id and c.released_at is null) order by r.number desc limit ${n}`,
   );
   for (const sql of [
     `insert into batch (id, number, action, what, state, approvals_needed, notice_days, proposed_by, proposed_on, announced_on, notice_until, approved_on)

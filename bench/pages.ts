@@ -60,6 +60,19 @@ function processorTime(pid: number): { server: number; database: number } {
   return { server: ticks(String(pid), false) * msATick, database: database * msATick };
 }
 
+/** Waits until a server has done what it does when it starts, or half a minute. */
+async function quietly(pid: number): Promise<void> {
+  const used = (): number => {
+    const { server, database } = processorTime(pid);
+    return server + database;
+  };
+  for (let tries = 0; tries < 30; tries++) {
+    const before = used();
+    await new Promise((resolve) => setTimeout(resolve, 1000));
+    if (used() - before < 100) return;
+  }
+}
+
 /** The pages of a repository that are measured. */
 export async function pagesOf(pool: pg.Pool): Promise<readonly Asked[]> {
   const { rows } = await pool.query<{ kind: string; id: string }>(
@@ -95,6 +108,7 @@ export async function pagesOverHttp(pool: pg.Pool, databaseUrl: string, personId
   const { child, base } = await serve(databaseUrl);
   try {
     const headers = { cookie: `cellar_session=${await sessionOf(pool, personId)}`, 'accept-encoding': 'br' };
+    await quietly(child.pid!);
     for (const { what, path, most } of asked) {
       const ask = (people: number, amount: number) =>
         autocannon({ url: `${base}${path}`, connections: people, amount, headers, timeout: 120 });

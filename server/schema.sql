@@ -181,14 +181,17 @@ CREATE FUNCTION public.enter_on_records(p_act text, p_records uuid[], p_before t
     LANGUAGE sql SECURITY DEFINER
     SET search_path TO 'public'
     AS $$
+  with w as materialized (
+    select coalesce(nullif(current_setting('cellar.acting', true), ''),
+        '{"id":null,"actor":"{\"id\":null,\"name\":\"nobody\"}","from":"\"SQL\"","on":"null"}')::jsonb as acting,
+      repository_now() as at)
   insert into ledger_entry (at, actor_id, act, subject_kind, subject_id, body)
-  select repository_now(), (w.acting->>'id')::uuid, p_act, 'record', r.id,
+  select w.at, (w.acting->>'id')::uuid, p_act, 'record', r.id,
     '{"act":' || to_json(p_act) || ',"actor":' || (w.acting->>'actor') || ',"after":' || coalesce(p_after, 'null')
-      || ',"at":"' || to_char(repository_now() at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS.US"Z"') || '","before":' || coalesce(p_before, 'null')
+      || ',"at":"' || to_char(w.at at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS.US"Z"') || '","before":' || coalesce(p_before, 'null')
       || ',"from":' || (w.acting->>'from') || ',"note":' || coalesce(to_json(p_note)::text, 'null') || ',"on":' || (w.acting->>'on')
       || ',"subject":{"id":' || to_json(r.id::text) || ',"kind":"record","name":' || to_json(r.number || ' ' || r.title) || '},"v":1}'
-  from record r, (select coalesce(nullif(current_setting('cellar.acting', true), ''),
-    '{"id":null,"actor":"{\"id\":null,\"name\":\"nobody\"}","from":"\"SQL\"","on":"null"}')::jsonb as acting) w
+  from record r, w
   where r.id = any (p_records) order by r.id
 $$;
 
@@ -759,9 +762,10 @@ begin
     return;
   end if;
   if p_doing = 'covering' then
-    -- What came to be covered since then may have been let out, and stays out.
+    -- What came to be covered since then may have been let out, and stays out. Asked one by one through the index: against all that the
+    -- hold covers, a join would read all of it at each step.
     perform place_cover(p_hold, array(select x from unnest(v_records) x
-      where not exists (select from hold_cover c where c.hold_id = p_hold and c.record_id = x)), 'matches');
+      where (select true from hold_cover c where c.hold_id = p_hold and c.record_id = x) is null), 'matches');
   else
     perform uncover(p_hold, v_records, h.released_by, h.release_reason, 'released from a hold');
   end if;
@@ -925,7 +929,8 @@ CREATE FUNCTION public.note_rack_held(p_records uuid[], p_hold uuid, p_sign inte
   insert into rack_delta
   select r.series_id, coalesce(r.vintage, 0), r.access_set_id, 0, 0, p_sign * count(*), 0, 0, 0, 0
   from record r where r.id = any (p_records) and r.state <> 'disposed'
-    and not exists (select from hold_cover c where c.record_id = r.id and c.hold_id <> p_hold and c.released_at is null)
+    -- One by one through the index, instead of a join with all that is held.
+    and (select true from hold_cover c where c.record_id = r.id and c.hold_id <> p_hold and c.released_at is null limit 1) is null
   group by 1, 2, 3
 $$;
 

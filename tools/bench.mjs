@@ -10,7 +10,15 @@ await run(async () => {
   await ensureInstalled();
   await buildServer();
   // Vacuumed by hand before anything is measured, so that no autovacuum runs beside one side of a ratio.
-  const own = cluster('bench-cluster', { settings: { shared_buffers: '2GB', effective_cache_size: '8GB', autovacuum: 'off', shared_preload_libraries: 'pg_stat_statements', 'pg_stat_statements.track': 'all' } });
+  const own = cluster('bench-cluster', {
+    settings: {
+      shared_buffers: '2GB',
+      effective_cache_size: '8GB',
+      autovacuum: 'off',
+      shared_preload_libraries: 'pg_stat_statements',
+      'pg_stat_statements.track': 'all',
+    },
+  });
   try {
     const url = await own.start();
     const { code } = await exec(process.execPath, ['--import', 'tsx', 'bench/main.ts', ...process.argv.slice(2)], {

@@ -27,14 +27,17 @@ end $$;
 -- date. to_json writes texts as RFC 8785 asks, since none has control characters other than those it shortens.
 create or replace function enter_on_records(p_act text, p_records uuid[], p_before text, p_after text, p_note text) returns void
   language sql security definer set search_path = public as $$
+  with w as materialized (
+    select coalesce(nullif(current_setting('cellar.acting', true), ''),
+        '{"id":null,"actor":"{\"id\":null,\"name\":\"nobody\"}","from":"\"SQL\"","on":"null"}')::jsonb as acting,
+      repository_now() as at)
   insert into ledger_entry (at, actor_id, act, subject_kind, subject_id, body)
-  select repository_now(), (w.acting->>'id')::uuid, p_act, 'record', r.id,
+  select w.at, (w.acting->>'id')::uuid, p_act, 'record', r.id,
     '{"act":' || to_json(p_act) || ',"actor":' || (w.acting->>'actor') || ',"after":' || coalesce(p_after, 'null')
-      || ',"at":"' || to_char(repository_now() at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS.US"Z"') || '","before":' || coalesce(p_before, 'null')
+      || ',"at":"' || to_char(w.at at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS.US"Z"') || '","before":' || coalesce(p_before, 'null')
       || ',"from":' || (w.acting->>'from') || ',"note":' || coalesce(to_json(p_note)::text, 'null') || ',"on":' || (w.acting->>'on')
       || ',"subject":{"id":' || to_json(r.id::text) || ',"kind":"record","name":' || to_json(r.number || ' ' || r.title) || '},"v":1}'
-  from record r, (select coalesce(nullif(current_setting('cellar.acting', true), ''),
-    '{"id":null,"actor":"{\"id\":null,\"name\":\"nobody\"}","from":"\"SQL\"","on":"null"}')::jsonb as acting) w
+  from record r, w
   where r.id = any (p_records) order by r.id
 $$;
 
@@ -298,9 +301,10 @@ begin
     return;
   end if;
   if p_doing = 'covering' then
-    -- What came to be covered since then may have been let out, and stays out.
+    -- What came to be covered since then may have been let out, and stays out. Asked one by one through the index: against all that the
+    -- hold covers, a join would read all of it at each step.
     perform place_cover(p_hold, array(select x from unnest(v_records) x
-      where not exists (select from hold_cover c where c.hold_id = p_hold and c.record_id = x)), 'matches');
+      where (select true from hold_cover c where c.hold_id = p_hold and c.record_id = x) is null), 'matches');
   else
     perform uncover(p_hold, v_records, h.released_by, h.release_reason, 'released from a hold');
   end if;

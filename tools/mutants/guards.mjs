@@ -653,7 +653,7 @@ export const guards = [
     'holds',
     'what was let out while a hold covers stays out',
     functions('holds'),
-    'where not exists (select from hold_cover c where c.hold_id = p_hold and c.record_id = x)',
+    'where (select true from hold_cover c where c.hold_id = p_hold and c.record_id = x) is null',
     'where true',
     ['covering'],
   ],

@@ -25,4 +25,4 @@ export {
   writeStandAlone,
   type PlaceRow,
 } from './placeStore.js';
-export { foldRack } from './rackStore.js';
+export { foldRack, unscheduledIn } from './rackStore.js';

@@ -96,7 +96,12 @@ export function placesWithFolders(db: Db, sets: readonly number[], under: string
 }
 
 export function seriesUnder(db: Db, id: string) {
-  return rows<{ id: string }>(db, 'place.seriesUnder', `select id from place where ancestors @> array[$1::uuid] and kind = 'series'`, [id]);
+  return rows<{ id: string; ancestors: string[] }>(
+    db,
+    'place.seriesUnder',
+    `select id, ancestors from place where ancestors @> array[$1::uuid] and kind = 'series'`,
+    [id],
+  );
 }
 
 export async function addPlace(

@@ -26,9 +26,21 @@ function addCounts(a: RackCounts, b: RackCounts): RackCounts {
   };
 }
 
-function countsOf(cell: rackStore.CellRow): RackCounts {
+function countsOf(cell: rackStore.CountRow): RackCounts {
   const { kept, due, held, unscheduled, permanent, waiting } = cell;
   return { kept, due, held, unscheduled, permanent, waiting };
+}
+
+/** Counts of series, added up for every place that they lie in. */
+function countsAround(
+  counts: readonly rackStore.SeriesRow[],
+  ancestorsOf: (seriesId: string) => readonly string[],
+): Map<string, RackCounts> {
+  const around = new Map<string, RackCounts>();
+  for (const ofSeries of counts) {
+    for (const id of ancestorsOf(ofSeries.series_id)) around.set(id, addCounts(around.get(id) ?? noCounts, countsOf(ofSeries)));
+  }
+  return around;
 }
 
 /** A place is open to a person who may discover what is in it, or put something there. */
@@ -89,23 +101,19 @@ async function withFolders(services: Services, access: PersonAccess, under: stri
 export async function outline(services: Services, person: SignedIn, folders: boolean): Promise<OutlineLine[]> {
   const access = await services.access.of(person);
   const seenBy = { access, today: person.today };
-  const [places, cells, holdFolders] = await Promise.all([
+  const [places, holdFolders] = await Promise.all([
     folders ? placeStore.allPlaces(services.pool) : placeStore.planNodes(services.pool),
-    rackStore.rackCells(services.pool, access.sets('discover'), access.known),
     withFolders(services, access, null),
   ]);
+  const series = places.filter((p) => p.kind === 'series').map((p) => p.id);
+  const ofSeries = await rackStore.seriesCounts(services.pool, access.sets('discover'), access.known, series);
   const shown = withAncestors(places, access);
   const rules = await rulesByPlace(
     services,
     shown.map((p) => p.id),
   );
-  const counts = new Map<string, RackCounts>();
   const byId = new Map(places.map((p) => [p.id, p]));
-  for (const cell of cells) {
-    for (const id of byId.get(cell.series_id)?.ancestors ?? []) {
-      counts.set(id, addCounts(counts.get(id) ?? noCounts, countsOf(cell)));
-    }
-  }
+  const counts = countsAround(ofSeries, (id) => byId.get(id)!.ancestors);
   return shown.map((p) => ({
     ...toLine(p, seenBy, rules.get(p.id) ?? [], p.kind === 'folder' ? null : (counts.get(p.id) ?? noCounts)),
     foldersInside: holdFolders.has(p.id),
@@ -185,22 +193,23 @@ export async function placePage(services: Services, person: SignedIn, id: string
   const { pool } = services;
   const seenBy = { access, today: person.today };
   const discoverable = access.sets('discover');
-  const [ancestors, children, folderCounts, setRules, formerCodes, cells] = await Promise.all([
+  const [ancestors, children, folderCounts, setRules, formerCodes, series] = await Promise.all([
     placeStore.placesByIds(pool, place.ancestors),
     placeStore.childrenOf(pool, id),
     rackStore.folderCounts(pool, id, discoverable),
     placeStore.rulesSetOn(pool, place.ancestors),
     codeStore.formerCodes(pool, id),
-    rackStore.rackCells(pool, discoverable, access.known),
+    placeStore.seriesUnder(pool, id),
   ]);
   const byId = new Map(ancestors.map((p) => [p.id, p]));
   const path = place.ancestors.map((a) => byId.get(a)!);
-  const series = new Set((await placeStore.seriesUnder(pool, id)).map((s) => s.id));
+  const ancestorsOf = new Map(series.map((s) => [s.id, s.ancestors]));
+  const around = countsAround(await rackStore.seriesCounts(pool, discoverable, access.known, [...ancestorsOf.keys()]), (seriesId) =>
+    ancestorsOf.get(seriesId)!,
+  );
   const ownCounts =
-    place.kind === 'folder'
-      ? folderCounts.reduce((sum, f) => addCounts(sum, countsOf(f)), noCounts)
-      : cells.filter((c) => series.has(c.series_id)).reduce((sum, c) => addCounts(sum, countsOf(c)), noCounts);
-  const childCounts = new Map(folderCounts.map((f) => [f.folder_id, countsOf(f)]));
+    place.kind === 'folder' ? folderCounts.reduce((sum, f) => addCounts(sum, countsOf(f)), noCounts) : (around.get(id) ?? noCounts);
+  const childCounts = new Map([...around, ...folderCounts.map((f) => [f.folder_id, countsOf(f)] as const)]);
   const inJurisdictions = [...path].reverse().find((p) => p.jurisdictions.length > 0);
   const numbered = [...path].reverse().find((p) => p.numbering_id !== null);
   const numbering = numbered && (await placeStore.numberingOf(pool, numbered.numbering_id!));

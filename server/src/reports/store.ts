@@ -52,17 +52,6 @@ export function nextLarge(db: Db, sets: readonly number[], today: string) {
   );
 }
 
-export async function unscheduledCount(db: Db, sets: readonly number[]): Promise<{ records: number; series: number }> {
-  const found = await row<{ records: number; series: number }>(
-    db,
-    'report.unscheduled',
-    `select coalesce(sum(n), 0)::int as records, count(*)::int as series from (
-       select series_id, sum(unscheduled) as n from rack_now where access_set_id = any ($1::int[]) group by series_id having sum(unscheduled) > 0) s`,
-    [sets],
-  );
-  return found!;
-}
-
 export function askRecords(db: Db, sets: readonly number[], tsquery: string) {
   return rows<{ id: string; number: string; title: string }>(
     db,

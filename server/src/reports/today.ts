@@ -8,7 +8,7 @@ import { openNotices, unacknowledgedFor } from '../holds/index.js';
 import { lastVerification } from '../ledger/index.js';
 import { mailsNotArrived } from '../mail/index.js';
 import { mayAtRepository, type PersonAccess, type SignedIn } from '../kernel/index.js';
-import { raisesWaiting } from '../plan/index.js';
+import { raisesWaiting, unscheduledIn } from '../plan/index.js';
 import { reviewsWaiting } from '../reviews/index.js';
 import { countArrivals } from '../receiving/index.js';
 import { fixityTroubles } from '../records/index.js';
@@ -63,7 +63,7 @@ async function todayFor(services: Services, person: SignedIn): Promise<Told<Toda
     openNotices(pool, person.id),
     may('hold') ? unacknowledgedFor(pool, person, access) : [],
     may('deposit') ? countArrivals(services, person) : 0,
-    may('dispose') ? store.unscheduledCount(pool, access.sets('dispose')) : { records: 0, series: 0 },
+    may('dispose') ? unscheduledIn(pool, access.sets('dispose'), access.known) : { records: 0, series: 0 },
     countTasks(services, person),
     may('dispose') ? recordsUnread(pool, access.sets('dispose')) : 0,
     hasRight(access.anywhere, 'grant')
