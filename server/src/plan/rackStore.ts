@@ -1,4 +1,4 @@
-import { type Db, heldSql, row, rows } from '../kernel/index.js';
+import { type Db, heldOneByOneSql, row, rows } from '../kernel/index.js';
 
 export interface CountRow extends Record<string, unknown> {
   kept: number;
@@ -65,7 +65,7 @@ export function folderCounts(db: Db, parentId: string, sets: readonly number[]) 
     db,
     'rack.folders',
     `select f.id as folder_id, count(r.id)::int as kept, count(*) filter (where r.docket <> 'none')::int as due,
-       count(*) filter (where ${heldSql()})::int as held, count(*) filter (where r.outcome = 'unscheduled')::int as unscheduled,
+       count(*) filter (where ${heldOneByOneSql()})::int as held, count(*) filter (where r.outcome = 'unscheduled')::int as unscheduled,
        count(*) filter (where r.outcome = 'permanent')::int as permanent, count(*) filter (where r.outcome = 'waiting')::int as waiting
      from place f left join record r on r.places @> array[f.id] and r.state <> 'disposed' and r.access_set_id = any ($2::int[])
      where f.parent_id = $1 and f.kind = 'folder' group by f.id`,

@@ -115,6 +115,22 @@ describe('holds', () => {
     expect(stage.sheet.textContent!.replace(/\s+/g, ' ')).toContain('The hold covers 3 records.');
   });
 
+  it('say so when they stand and go on covering', async () => {
+    const stage = await show([matter]);
+    await begin(stage);
+    await stage.type('#matter-code', 'C-2026-1');
+    await stage.type('#matter-title', 'A case');
+    await stage.type('#hold-name', 'All of it');
+    await stage.type('#hold-reason', 'A case');
+    await stage.type('#hold-criteria', 'has word ottoline');
+    await stage.press('Place hold on what matches');
+    await stage.answer('/api/matters', { id: 'm9' });
+    const doing = { what: 'covering', done: 500, total: 9000 } as const;
+    await stage.answer('/api/holds', { id: 'h2', covered: 500, doing, results: [] });
+    expect(stage.sheet.textContent!.replace(/\s+/g, ' ')).toContain('goes on covering what matches, 500 so far');
+    expect(stage.sheet.querySelector('kc-result-list')).toBeNull();
+  });
+
   it('are placed on nothing while there are no criteria, or those that move with the calendar', async () => {
     const stage = await show([matter]);
     await begin(stage);
