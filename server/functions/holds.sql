@@ -212,7 +212,11 @@ begin
     return;
   end if;
   for f in select * from holds_matching(v_holds, v_sqls, v_params, p_records) m order by m.hold_id loop
-    perform place_cover(f.hold_id, f.record_ids, p_because);
+    begin
+      perform place_cover(f.hold_id, f.record_ids, p_because);
+    exception when sqlstate 'KC004' then
+      -- Released since it was asked: it takes no more, and whoever writes is not to blame.
+    end;
   end loop;
 end $$;
 
@@ -313,7 +317,8 @@ begin
 end $$;
 
 create or replace trigger hold_guard before update or delete on hold for each row execute function guard_hold();
-create or replace trigger hold_covers after insert on hold for each row when (new.scope_sql is not null) execute function begin_covering();
+create or replace trigger hold_covers after insert on hold for each row
+  when (new.scope_sql is not null and new.state = 'open') execute function begin_covering();
 create or replace trigger record_gate before insert or update on record for each statement execute function enter_gate();
 create or replace trigger record_before_change before update on record for each row execute function cover_before_change();
 -- Named so that they run after the rack has counted what was written: what they cover, they count by themselves.

@@ -3,7 +3,7 @@ import type { Criteria } from '@key-cellar/core/criteria';
 import pg from 'pg';
 import { executeItems } from '../src/docket/execution.js';
 import { findBatches } from '../src/docket/batchStore.js';
-import { goOnWithHold } from '../src/holds/working.js';
+import { goOnWithHold, type WritersOf } from '../src/holds/working.js';
 import { withUnitOfWork } from '../src/index.js';
 import { appUrlFor } from '../src/kernel/index.js';
 import { asOwner, urlOf } from './support/database.js';
@@ -91,6 +91,21 @@ describe('what a hold by criteria reaches', () => {
     expect((await ends(placed.id)).map((e) => [e.act, e.after, e.actor.name])).toEqual([
       ['finished covering', { records: 5 }, 'Person counsel'],
     ]);
+  });
+
+  it('is not waited for longer by writers who came later', async () => {
+    await many(1, 'hoy');
+    const [first, later] = [await pool.connect(), await pool.connect()];
+    await first.query('begin; select pass_gate()');
+    const placed = await place(words('hoy'));
+    const writersOf: WritersOf = new Map();
+    await goOnWithHold(world.services, placed.id, () => false, writersOf);
+    await later.query('begin; select pass_gate()');
+    await first.query('commit');
+    await goOnWithHold(world.services, placed.id, () => true, writersOf);
+    expect([await covered(placed.id), writersOf.size]).toEqual([1, 0]);
+    await later.query('commit');
+    for (const client of [first, later]) client.release();
   });
 
   it('neither goes nor changes before the hold has looked at it', async () => {
@@ -266,6 +281,25 @@ describe('what a hold by criteria reaches', () => {
     await disposing.query('commit');
     disposing.release();
     expect((await placing).covered).toBe(0);
+  });
+
+  it('is written all the same when the hold is released that moment', async () => {
+    const [id] = await many(1, 'ketch');
+    const { id: holdId } = await place(words('sloop'));
+    const releasing = await pool.connect();
+    await releasing.query('begin');
+    await releasing.query(`update hold set state = 'released', released_by = $2, release_reason = 'x' where id = $1`, [
+      holdId,
+      world.ids.counsel,
+    ]);
+    const writing = rename(pool, id!, 'sloop');
+    const waiting = async () => (await one<{ n: number }>(`select count(*)::int as n from pg_locks where not granted`)).n;
+    while ((await waiting()) === 0) await new Promise((resolve) => setTimeout(resolve, 5));
+    await releasing.query('commit');
+    releasing.release();
+    await writing;
+    await ended(holdId);
+    expect([await covered(holdId), (await one('select title from record where id = $1', [id]))['title']]).toEqual([0, 'sloop']);
   });
 
   it('is covered also when somebody with a database account placed the hold', async () => {

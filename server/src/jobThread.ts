@@ -2,7 +2,7 @@
 import { parentPort, workerData } from 'node:worker_threads';
 import { pino } from 'pino';
 import { runExecution, runSteps } from './docket/index.js';
-import { goOnWithHolds } from './holds/index.js';
+import { goOnWithHolds, type WritersOf } from './holds/index.js';
 import { type Actor, programActor } from './kernel/index.js';
 import { readSettings } from './identity/index.js';
 import { openSealer } from './ledger/index.js';
@@ -56,8 +56,9 @@ async function goOn(what: string, part: () => Promise<number>): Promise<void> {
   }
 }
 
+const writersOf: WritersOf = new Map();
 const going = [
-  goOn('covering and releasing', async () => ((await goOnWithHolds(services)) === 0 ? restMs : 0)),
+  goOn('covering and releasing', async () => ((await goOnWithHolds(services, writersOf)) === 0 ? restMs : 0)),
   // What was written is looked at by detectors.
   goOn('looking for signs', async () => ((await lookForSigns(services, await actor())) === 0 ? restMs : 0)),
   goOn('destroying keys', async () => {

@@ -677,7 +677,7 @@ export const guards = [
     'holds',
     'a hold looks once everybody has ended who wrote before it',
     source('holds/working.ts'),
-    "if (work.doing === 'covering' && !(await writersHaveEnded(services, goesOn))) return;",
+    "if (work.doing === 'covering' && !(await writersHaveEnded(services, holdId, writersOf, goesOn))) return;",
     nothing,
     ['covering', 'race'],
   ],

@@ -47,12 +47,13 @@ export interface HoldRow extends Record<string, unknown> {
   covers: number;
   unacknowledged: number;
   doing: { what: 'covering' | 'releasing'; done: number; total: number | null } | null;
-  /** Access sets of all records that it covers or covered. */
+  /** Access sets of all records that it covers or covered; none of one by criteria, which reaches into everything. */
   sets: number[];
   by_criteria: boolean;
 }
 
-const setsOf = `coalesce((select array_agg(distinct r.access_set_id) from hold_cover c join record r on r.id = c.record_id where c.hold_id = h.id), '{}') as sets,
+const setsOf = `coalesce(case when h.criteria is null then (
+    select array_agg(distinct r.access_set_id) from hold_cover c join record r on r.id = c.record_id where c.hold_id = h.id) end, '{}') as sets,
   h.criteria is not null as by_criteria`;
 const holdColumns = `h.id, h.matter_id, h.name, h.reason, h.freezes as freeze, h.state, h.criteria, p.name as placed_by,
   repository_date(h.placed_at) as placed_on, repository_date(h.released_at) as released_on, h.release_reason,
