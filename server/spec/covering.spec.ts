@@ -19,6 +19,9 @@ describe('what a hold by criteria reaches', () => {
     pool = new pg.Pool({ connectionString: appUrlFor(urlOf(world.database)), max: 20 });
     ({ id: matterId } = await counsel().call(holds.makeMatter, { body: { code: 'C', title: 'Covering', kind: 'case', note: '' } }));
   });
+  afterEach(async () => {
+    expect(await rackDifferences(world.database)).toBe(0);
+  });
   afterAll(async () => {
     await pool.end();
     await world.stop();
@@ -314,9 +317,5 @@ describe('what a hold by criteria reaches', () => {
     await pool.query(`update hold set state = 'released', released_by = $2, release_reason = 'x' where id = $1`, [id, world.ids.counsel]);
     await ended(id);
     expect(await covered(id)).toBe(0);
-  });
-
-  it('leaves the rack right after all of it', async () => {
-    expect(await rackDifferences(world.database)).toBe(0);
   });
 });

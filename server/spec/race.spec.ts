@@ -20,6 +20,23 @@ describe('hold against destruction', () => {
     await world.rule('R-1', world.ids.A01);
     pool = new pg.Pool({ connectionString: appUrlFor(urlOf(world.database)), max: 20 });
   });
+  // Whatever was done, and whoever brought it about: every cover and every letting out is entered on its record, and the rack is right.
+  afterEach(async () => {
+    const { rows } = await pool.query<{ cover: string; entry: string; out: string; left: string }>(
+      `select (select count(*) from hold_cover) as cover,
+         (select count(*) from ledger_entry where act = 'held') as entry,
+         (select count(*) from hold_cover where released_at is not null) as out,
+         (select count(*) from ledger_entry where act in ('let out of a hold', 'released from a hold')) as left`,
+    );
+    expect(rows[0]!.entry).toBe(rows[0]!.cover);
+    expect(rows[0]!.left).toBe(rows[0]!.out);
+    const unentered = await pool.query(
+      `select from hold_cover c where not exists (select from ledger_entry e where e.subject_id = c.record_id and e.act = 'held'
+         and e.body::jsonb->'after'->>'holdId' = c.hold_id::text)`,
+    );
+    expect(unentered.rowCount).toBe(0);
+    expect(await rackDifferences(world.database)).toBe(0);
+  });
   afterAll(async () => {
     await pool.end();
     await world.stop();
@@ -236,25 +253,5 @@ describe('hold against destruction', () => {
       [first, second],
     ]);
     expect(Object.fromEntries(rows.map((r) => [r.id, r.n]))).toEqual({ [first!]: 1, [second!]: 0 });
-  });
-
-  it('enters every cover and every letting out on its record, whoever brought it about', async () => {
-    const { rows } = await pool.query<{ cover: string; entry: string; out: string; left: string }>(
-      `select (select count(*) from hold_cover) as cover,
-         (select count(*) from ledger_entry where act = 'held') as entry,
-         (select count(*) from hold_cover where released_at is not null) as out,
-         (select count(*) from ledger_entry where act in ('let out of a hold', 'released from a hold')) as left`,
-    );
-    expect(rows[0]!.entry).toBe(rows[0]!.cover);
-    expect(rows[0]!.left).toBe(rows[0]!.out);
-    const unentered = await pool.query(
-      `select from hold_cover c where not exists (select from ledger_entry e where e.subject_id = c.record_id and e.act = 'held'
-         and e.body::jsonb->'after'->>'holdId' = c.hold_id::text)`,
-    );
-    expect(unentered.rowCount).toBe(0);
-  });
-
-  it('leaves the rack right after all of it', async () => {
-    expect(await rackDifferences(world.database)).toBe(0);
   });
 });

@@ -681,8 +681,8 @@ export const guards = [
     nothing,
     ['covering', 'race'],
   ],
-  ['holds', 'the rack learns of covers', functions('holds'), 'perform note_rack_held(v_covered, p_hold, 1);', nothing, ['race']],
-  ['holds', 'the rack learns of letting out', functions('holds'), 'perform note_rack_held(v_freed, p_hold, -1);', nothing, ['race']],
+  ['holds', 'the rack learns of covers', functions('holds'), 'perform note_rack_held(v_covered, p_hold, 1);', nothing, ['covering']],
+  ['holds', 'the rack learns of letting out', functions('holds'), 'perform note_rack_held(v_freed, p_hold, -1);', nothing, ['covering']],
   [
     'holds',
     'what execution decides on was read behind the lock',
