@@ -133,11 +133,11 @@ CREATE FUNCTION public.dispose_records(p_records uuid[], p_batch uuid, p_on date
     SET search_path TO 'public'
     AS $$
 declare
-  p_record uuid;
+  v_record uuid;
 begin
   perform from record where id = any (p_records) order by id for update;
-  foreach p_record in array p_records loop
-    perform may_be_disposed(p_record, p_batch);
+  foreach v_record in array p_records loop
+    perform may_be_disposed(v_record, p_batch);
   end loop;
   update record set state = 'disposed', disposed_on = p_on, docket = 'none', due_on = null, deferred_until = null,
     deferred_reason = null, revision = revision + 1

@@ -15,8 +15,6 @@ await run(async () => {
       shared_buffers: '2GB',
       effective_cache_size: '8GB',
       autovacuum: 'off',
-      shared_preload_libraries: 'pg_stat_statements',
-      'pg_stat_statements.track': 'all',
     },
   });
   try {

@@ -1,16 +1,15 @@
 -- The only ways out for a record, and what a batch, a transfer and a question keep.
 -- Re-creatable: run after the migrations whenever this file changed.
 
--- As before, and: what is transferred leaves only when an archive has said that it holds it, or, on paper, when a person has.
--- All of them go, or none. Gives the contents that each had.
+-- The only way out for records: all of them go, or none. Gives the contents that each had.
 create or replace function dispose_records(p_records uuid[], p_batch uuid, p_on date) returns table (record_id uuid, contents uuid[])
   language plpgsql security definer set search_path = public as $$
 declare
-  p_record uuid;
+  v_record uuid;
 begin
   perform from record where id = any (p_records) order by id for update;
-  foreach p_record in array p_records loop
-    perform may_be_disposed(p_record, p_batch);
+  foreach v_record in array p_records loop
+    perform may_be_disposed(v_record, p_batch);
   end loop;
   update record set state = 'disposed', disposed_on = p_on, docket = 'none', due_on = null, deferred_until = null,
     deferred_reason = null, revision = revision + 1
@@ -22,7 +21,8 @@ begin
     from unnest(p_records) as r (id) left join gone g on g.record_id = r.id group by r.id;
 end $$;
 
--- Refuses unless a record is open in an approved batch that is being executed.
+-- Refuses unless a record is open in an approved batch that is being executed. What is transferred leaves only when an archive has said
+-- that it holds it, or, on paper, when a person has.
 create or replace function may_be_disposed(p_record uuid, p_batch uuid) returns void language plpgsql as $$
 begin
   perform from batch b join batch_item i on i.batch_id = b.id and i.record_id = p_record

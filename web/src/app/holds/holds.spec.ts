@@ -262,8 +262,9 @@ describe('a hold', () => {
   });
 
   it('says that it waits to look, and that a release goes on', async () => {
-    const stage = await show({ doing: { what: 'covering', done: 0, total: null } });
+    const stage = await show({ doing: { what: 'covering', done: 0, total: null }, records: [] });
     expect(stage.text()).toContain('everything that was being written when it was placed has ended');
+    expect(stage.text()).not.toContain('covers nothing');
     await stage.press('Release …');
     await stage.type('#release-reason', 'Settled');
     await stage.press('Release 62 records');
