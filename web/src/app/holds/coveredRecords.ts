@@ -50,6 +50,8 @@ export class CoveredRecords {
   private readonly api = inject(Api);
   readonly holdId = input.required<string>();
   readonly records = input.required<readonly Covered[]>();
+  /** Whether it is open and has criteria, so that more may come. */
+  readonly takesMore = input(false);
   readonly mayLetOut = input.required<boolean>();
   readonly changed = output();
 

@@ -261,6 +261,19 @@ describe('a hold', () => {
     expect(stage.text()).not.toContain('% covered');
   });
 
+  it('takes what comes only while it is open and has criteria', async () => {
+    for (const [changes, takes] of [
+      [{}, true],
+      [{ scope: null }, false],
+      [{ state: 'released', releasedOn: '2026-09-14', releaseReason: 'x' }, false],
+    ] as const) {
+      TestBed.resetTestingModule().configureTestingModule({ providers: testingProviders });
+      const stage = await show({ ...changes, records: [] });
+      expect(stage.text()).toContain('It covers nothing that you may see.');
+      expect(stage.text().includes('What comes to match is held as it arrives.')).toBe(takes);
+    }
+  });
+
   it('says that it waits to look, and that a release goes on', async () => {
     const stage = await show({ doing: { what: 'covering', done: 0, total: null }, records: [] });
     expect(stage.text()).toContain('everything that was being written when it was placed has ended');
