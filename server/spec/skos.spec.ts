@@ -1,7 +1,11 @@
 import { plan, type TableOutcome } from '@key-cellar/contract';
-import jsonld from 'jsonld';
+import { createRequire } from 'node:module';
+import type * as JsonLd from 'jsonld';
 import { chapters } from './support/chapters.js';
 import { makeWorld, type World } from './support/world.js';
+
+/** Its build for browsers: the one for Node.js puts a fetch of its own in place of that of every spec that runs after this one. */
+const jsonld = createRequire(import.meta.url)('jsonld/dist/jsonld.js') as typeof JsonLd;
 
 type Format = 'jsonld' | 'rdfxml' | 'turtle';
 interface Statement {
@@ -71,7 +75,7 @@ describe('a plan as a concept scheme', () => {
   });
 
   chapter('goes out so that a library that is not ours reads a sound scheme of it', async () => {
-    const document = JSON.parse(await exported('skos')) as jsonld.JsonLdDocument;
+    const document = JSON.parse(await exported('skos')) as JsonLd.JsonLdDocument;
     const statements = (await jsonld.toRDF(document)) as Statement[];
     const of = (predicate: string): Statement[] => statements.filter((s) => s.predicate.value === `${skos}${predicate}`);
     const concepts = statements.filter((s) => s.object.value === `${skos}Concept`).map((s) => s.subject.value);
