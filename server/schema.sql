@@ -212,6 +212,9 @@ CREATE FUNCTION public.fold_rack() RETURNS void
     LANGUAGE plpgsql SECURITY DEFINER
     SET search_path TO 'public'
     AS $$
+declare
+  v_folded bigint;
+  v_due bigint;
 begin
   if not pg_try_advisory_xact_lock(4243) then
     return;
@@ -234,8 +237,24 @@ begin
     kept = c.kept + excluded.kept, due = c.due + excluded.due, held = c.held + excluded.held,
     unscheduled = c.unscheduled + excluded.unscheduled, permanent = c.permanent + excluded.permanent,
     waiting = c.waiting + excluded.waiting, declared = c.declared + excluded.declared;
-  delete from rack_cell where kept = 0 and due = 0 and held = 0;
-  delete from rack_total where kept = 0 and due = 0 and held = 0;
+  get diagnostics v_folded = row_count;
+  with taken as (
+    delete from due_delta returning *
+  )
+  insert into due_sum as s
+  select coalesce(access_set_id, 0), month, action, sum(n), sum(held) from taken
+  group by grouping sets ((access_set_id, month, action), (month, action))
+  on conflict (access_set_id, month, action) do update set n = s.n + excluded.n, held = s.held + excluded.held;
+  get diagnostics v_due = row_count;
+  -- Only where something was taken: looking for what came to nothing would read all cells.
+  if v_folded > 0 then
+    delete from rack_cell where kept = 0 and due = 0 and held = 0;
+    delete from rack_total where kept = 0 and due = 0 and held = 0;
+    update epoch set value = value + 1 where name = 'rack';
+  end if;
+  if v_due > 0 then
+    delete from due_sum where n = 0 and held = 0;
+  end if;
 end $$;
 
 CREATE FUNCTION public.fold_rule_use() RETURNS void
@@ -930,12 +949,17 @@ CREATE FUNCTION public.note_rack_held(p_records uuid[], p_hold uuid, p_sign inte
     LANGUAGE sql SECURITY DEFINER
     SET search_path TO 'public'
     AS $$
-  insert into rack_delta
-  select r.series_id, coalesce(r.vintage, 0), r.access_set_id, 0, 0, p_sign * count(*), 0, 0, 0, 0
-  from record r where r.id = any (p_records) and r.state <> 'disposed'
-    -- One by one through the index, instead of a join with all that is held.
-    and (select true from hold_cover c where c.record_id = r.id and c.hold_id <> p_hold and c.released_at is null limit 1) is null
-  group by 1, 2, 3
+  with changed as materialized (
+    select r.series_id, coalesce(r.vintage, 0) as vintage, r.access_set_id, date_trunc('month', r.due_on)::date as month, r.action
+    from record r where r.id = any (p_records) and r.state <> 'disposed'
+      -- One by one through the index, instead of a join with all that is held.
+      and (select true from hold_cover c where c.record_id = r.id and c.hold_id <> p_hold and c.released_at is null limit 1) is null
+  ), racked as (
+    insert into rack_delta
+    select series_id, vintage, access_set_id, 0, 0, p_sign * count(*), 0, 0, 0, 0 from changed group by 1, 2, 3
+  )
+  insert into due_delta
+  select access_set_id, month, action, 0, p_sign * count(*) from changed where month is not null and action is not null group by 1, 2, 3
 $$;
 
 CREATE FUNCTION public.note_rack_insert() RETURNS trigger
@@ -950,6 +974,9 @@ begin
     count(*) filter (where outcome = 'unscheduled'), count(*) filter (where outcome = 'permanent'),
     count(*) filter (where outcome = 'waiting'), count(*) filter (where state = 'declared')
   from new_rows where state <> 'disposed' group by 1, 2, 3;
+  insert into due_delta
+  select access_set_id, date_trunc('month', due_on)::date, action, count(*), 0
+  from new_rows where state <> 'disposed' and due_on is not null and action is not null group by 1, 2, 3;
   return null;
 end $$;
 
@@ -958,24 +985,25 @@ CREATE FUNCTION public.note_rack_update() RETURNS trigger
     SET search_path TO 'public'
     AS $$
 begin
-  insert into rack_delta
-  select series_id, vintage, access_set_id, sum(sign), sum(due), sum(held), sum(unscheduled), sum(permanent), sum(waiting), sum(declared)
-  from (
-    select series_id, coalesce(vintage, 0) as vintage, access_set_id, 1 as sign,
-      (docket <> 'none')::int as due,
-      exists (select from hold_cover h where h.record_id = new_rows.id and h.released_at is null)::int as held, (outcome = 'unscheduled')::int as unscheduled,
-      (outcome = 'permanent')::int as permanent, (outcome = 'waiting')::int as waiting, (state = 'declared')::int as declared
-    from new_rows where state <> 'disposed'
-    union all
-    select series_id, coalesce(vintage, 0), access_set_id, -1,
-      -(docket <> 'none')::int,
-      -exists (select from hold_cover h where h.record_id = old_rows.id and h.released_at is null)::int, -(outcome = 'unscheduled')::int,
-      -(outcome = 'permanent')::int, -(outcome = 'waiting')::int, -(state = 'declared')::int
-    from old_rows where state <> 'disposed'
-  ) changes
-  group by 1, 2, 3
-  having (sum(sign), sum(due), sum(held), sum(unscheduled), sum(permanent), sum(waiting), sum(declared))
-    <> (0, 0, 0, 0, 0, 0, 0);
+  with changed as materialized (
+    select sign, series_id, coalesce(vintage, 0) as vintage, access_set_id, docket, outcome, state,
+      date_trunc('month', due_on)::date as month, action,
+      exists (select from hold_cover h where h.record_id = both_.id and h.released_at is null) as held
+    from (select 1 as sign, * from new_rows union all select -1, * from old_rows) both_ where state <> 'disposed'
+  ), racked as (
+    insert into rack_delta
+    select series_id, vintage, access_set_id, kept, due, held, unscheduled, permanent, waiting, declared from (
+      select series_id, vintage, access_set_id, sum(sign) as kept, sum(sign * (docket <> 'none')::int) as due, sum(sign * held::int) as held,
+        sum(sign * (outcome = 'unscheduled')::int) as unscheduled, sum(sign * (outcome = 'permanent')::int) as permanent,
+        sum(sign * (outcome = 'waiting')::int) as waiting, sum(sign * (state = 'declared')::int) as declared
+      from changed group by 1, 2, 3) counted
+    where (kept, due, held, unscheduled, permanent, waiting, declared) <> (0, 0, 0, 0, 0, 0, 0)
+  )
+  insert into due_delta
+  select access_set_id, month, action, n, held from (
+    select access_set_id, month, action, sum(sign) as n, sum(sign * held::int) as held
+    from changed where month is not null and action is not null group by 1, 2, 3) counted
+  where (n, held) <> (0, 0);
   return null;
 end $$;
 
@@ -1417,6 +1445,23 @@ CREATE TABLE public.detector (
 CREATE TABLE public.digest_due (
     message_id uuid NOT NULL,
     principal_id uuid NOT NULL
+);
+
+CREATE TABLE public.due_delta (
+    access_set_id integer NOT NULL,
+    month date NOT NULL,
+    action text NOT NULL,
+    n integer NOT NULL,
+    held integer NOT NULL
+);
+
+CREATE TABLE public.due_sum (
+    access_set_id integer NOT NULL,
+    month date NOT NULL,
+    action text NOT NULL,
+    n integer NOT NULL,
+    held integer NOT NULL,
+    CONSTRAINT due_sum_action_check CHECK ((action = ANY (ARRAY['destroy'::text, 'transfer'::text])))
 );
 
 CREATE TABLE public.entity (
@@ -1884,42 +1929,6 @@ CREATE TABLE public.rack_delta (
     declared integer NOT NULL
 );
 
-CREATE VIEW public.rack_now AS
- SELECT both_.series_id,
-    both_.vintage,
-    both_.access_set_id,
-    (sum(both_.kept))::integer AS kept,
-    (sum(both_.due))::integer AS due,
-    (sum(both_.held))::integer AS held,
-    (sum(both_.unscheduled))::integer AS unscheduled,
-    (sum(both_.permanent))::integer AS permanent,
-    (sum(both_.waiting))::integer AS waiting,
-    (sum(both_.declared))::integer AS declared
-   FROM ( SELECT rack_cell.series_id,
-            rack_cell.vintage,
-            rack_cell.access_set_id,
-            rack_cell.kept,
-            rack_cell.due,
-            rack_cell.held,
-            rack_cell.unscheduled,
-            rack_cell.permanent,
-            rack_cell.waiting,
-            rack_cell.declared
-           FROM public.rack_cell
-        UNION ALL
-         SELECT rack_delta.series_id,
-            rack_delta.vintage,
-            rack_delta.access_set_id,
-            rack_delta.kept,
-            rack_delta.due,
-            rack_delta.held,
-            rack_delta.unscheduled,
-            rack_delta.permanent,
-            rack_delta.waiting,
-            rack_delta.declared
-           FROM public.rack_delta) both_
-  GROUP BY both_.series_id, both_.vintage, both_.access_set_id;
-
 CREATE TABLE public.rack_total (
     series_id uuid NOT NULL,
     vintage smallint NOT NULL,
@@ -2370,6 +2379,9 @@ ALTER TABLE ONLY public.detector
 ALTER TABLE ONLY public.digest_due
     ADD CONSTRAINT digest_due_pkey PRIMARY KEY (message_id);
 
+ALTER TABLE ONLY public.due_sum
+    ADD CONSTRAINT due_sum_pkey PRIMARY KEY (access_set_id, month, action);
+
 ALTER TABLE ONLY public.entity
     ADD CONSTRAINT entity_pkey PRIMARY KEY (id);
 
@@ -2767,7 +2779,7 @@ CREATE INDEX record_detected ON public.record USING gin (detected) WHERE (detect
 
 CREATE INDEX record_docket ON public.record USING btree (series_id, rule_version_id, vintage) WHERE (docket <> 'none'::text);
 
-CREATE INDEX record_due ON public.record USING btree (COALESCE(due_on, 'infinity'::date), id) INCLUDE (access_set_id, state);
+CREATE INDEX record_due ON public.record USING btree (COALESCE(due_on, 'infinity'::date), id) INCLUDE (access_set_id, state, due_on);
 
 CREATE INDEX record_facts ON public.record USING gin (facts jsonb_path_ops);
 
@@ -2791,7 +2803,7 @@ CREATE INDEX record_search ON public.record USING gin (search);
 
 CREATE INDEX record_series_created ON public.record USING btree (series_id, created_on, id) INCLUDE (access_set_id, state);
 
-CREATE INDEX record_series_due ON public.record USING btree (series_id, COALESCE(due_on, 'infinity'::date), id) INCLUDE (access_set_id, state);
+CREATE INDEX record_series_due ON public.record USING btree (series_id, COALESCE(due_on, 'infinity'::date), id) INCLUDE (access_set_id, state, due_on);
 
 CREATE INDEX record_series_filed ON public.record USING btree (series_id, filed_on, id) INCLUDE (access_set_id, state);
 
@@ -3718,6 +3730,10 @@ GRANT SELECT,INSERT,UPDATE ON TABLE public.detector TO cellar_app;
 
 GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.digest_due TO cellar_app;
 
+GRANT SELECT ON TABLE public.due_delta TO cellar_app;
+
+GRANT SELECT ON TABLE public.due_sum TO cellar_app;
+
 GRANT SELECT,INSERT,UPDATE ON TABLE public.entity TO cellar_app;
 
 GRANT SELECT ON TABLE public.epoch TO cellar_app;
@@ -3830,8 +3846,6 @@ GRANT SELECT,INSERT,DELETE ON TABLE public.provider_group TO cellar_app;
 GRANT SELECT ON TABLE public.rack_cell TO cellar_app;
 
 GRANT SELECT ON TABLE public.rack_delta TO cellar_app;
-
-GRANT SELECT ON TABLE public.rack_now TO cellar_app;
 
 GRANT SELECT ON TABLE public.rack_total TO cellar_app;
 

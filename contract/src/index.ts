@@ -58,7 +58,7 @@ export { programs, scopes, type ProgramLine, type Scope, type TokenLine } from '
 export { tags, type TagLine } from './tags.js';
 export { passes, type PassLine, type ShownRecord } from './passes.js';
 export { people, type GrantLine, type MailLine, type GroupLine, type Invitation, type PersonLine, type TagRef } from './people.js';
-export { plan, type OutlineLine, type PlaceLine, type PlacePage, type PlanEffect, type RackCell, type RackCounts } from './plan.js';
+export { plan, type OutlineLine, type PlaceLine, type PlacePage, type PlanEffect, type RackCounts, type RackOfSeries } from './plan.js';
 export {
   findingKinds,
   ruleDefinition,

@@ -56,8 +56,19 @@ const outlineLine = placeLine.extend({
 });
 export type OutlineLine = z.infer<typeof outlineLine>;
 
-const rackCell = counts.extend({ seriesId: id, vintage: z.number().int() });
-export type RackCell = z.infer<typeof rackCell>;
+const column = z.array(z.number().int());
+/** A series with its vintages (0 = the clock has not started), and what each of them comes to, in the same order. */
+const rackOfSeries = z.object({
+  seriesId: id,
+  vintages: column,
+  kept: column,
+  due: column,
+  held: column,
+  unscheduled: column,
+  permanent: column,
+  waiting: column,
+});
+export type RackOfSeries = z.infer<typeof rackOfSeries>;
 
 const placePage = placeLine.extend({
   /** What belongs here. */
@@ -144,7 +155,7 @@ export const plan = {
     '/plan/rack',
     'Counts per series and vintage; vintage 0 = the clock has not started',
     {
-      response: z.object({ cells: z.array(rackCell) }),
+      response: z.object({ series: z.array(rackOfSeries) }),
     },
     { kept: true },
   ),

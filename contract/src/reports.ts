@@ -93,7 +93,6 @@ export const reports = {
       watch: z.array(ledgerEntry).nullable(),
       /** What leads from an empty repository to a running one, for whoever sets it up; null once all of it is done. */
       firstSteps: z.array(firstStep).nullable(),
-      nextLarge: z.object({ on: dateText, count: z.number().int() }).nullable(),
     }),
   }),
   ask: get('/ask', 'Suggestions for the ask bar', {

@@ -3,7 +3,6 @@ import { canonicalJson } from '@key-cellar/core/ledger';
 import { getOrMakeSet } from '../src/access/index.js';
 import { programActor, run, withUnitOfWork } from '../src/kernel/index.js';
 import { chapters } from './support/chapters.js';
-import { asOwner } from './support/database.js';
 import { approvedBatch, executeAndWait, makeWorld, problemOf, ruleDefinition, statusOf, type World } from './support/world.js';
 
 describe('holds and those they concern', () => {
@@ -146,19 +145,20 @@ describe('holds and those they concern', () => {
     const later = await world.file('editor', { title: 'Report on the grounding' });
     const elsewhere = await world.file('steward', { title: 'Grounding elsewhere', place: world.ids.B01 });
     // What is written past every service is covered in the very statement, too.
-    const straight = await world.pool.query<{ id: string }>(
-      `insert into record select (jsonb_populate_record(r, jsonb_build_object('id', gen_random_uuid(), 'number', 'X-1'))).*
-       from record r where r.id = $1 returning id`,
-      [later.id],
-    );
-    expect(
-      (await world.pool.query('select from hold_cover where hold_id = $1 and record_id = $2', [id, straight.rows[0]!.id])).rowCount,
-    ).toBe(1);
-    await asOwner(world.database, (client) =>
-      client.query(
-        `set session_replication_role = replica; delete from hold_cover where record_id = '${straight.rows[0]!.id}'; delete from record where number = 'X-1'`,
-      ),
-    );
+    const straight = await world.pool.connect();
+    try {
+      await straight.query('begin');
+      const { rows } = await straight.query<{ id: string }>(
+        `insert into record select (jsonb_populate_record(r, jsonb_build_object('id', gen_random_uuid(), 'number', 'X-1'))).*
+         from record r where r.id = $1 returning id`,
+        [later.id],
+      );
+      const covers = await straight.query('select from hold_cover where hold_id = $1 and record_id = $2', [id, rows[0]!.id]);
+      expect(covers.rowCount).toBe(1);
+    } finally {
+      await straight.query('rollback');
+      straight.release();
+    }
     const page = await counsel().call(holds.hold, { params: { id } });
     expect(page.records.map((r) => [r.id, r.because])).toEqual([[later.id, 'came to match its criteria']]);
     expect((await world.as('keeper').call(records.dossier, { params: { id: elsewhere.id } })).held).toBe(0);
@@ -190,8 +190,8 @@ describe('holds and those they concern', () => {
 
   chapter('show in the rack, in lists and in what comes due', async () => {
     const { count } = await counsel().call(records.count, { query: { show: 'held' } });
-    const { cells } = await counsel().call(plan.rack);
-    expect(cells.reduce((sum, c) => sum + c.held, 0)).toBe(count);
+    const { series } = await counsel().call(plan.rack);
+    expect(series.flatMap((s) => s.held).reduce((sum, n) => sum + n, 0)).toBe(count);
     const { records: list } = await counsel().call(records.list, { query: { show: 'held' } });
     expect(list.every((r) => r.heldSince !== null)).toBeTrue();
     const { horizon } = await counsel().call(reports.today);

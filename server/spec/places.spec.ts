@@ -1,6 +1,8 @@
 import { docket, type PlaceLine, plan, records, reports, steps } from '@key-cellar/contract';
-import { getOrMakeSet, placeGrant, programActor, withUnitOfWork } from '../src/index.js';
-import { rackCells } from '../src/plan/rackStore.js';
+import { getOrMakeSet, openPool, placeGrant, programActor, withUnitOfWork } from '../src/index.js';
+import type { PersonAccess } from '../src/kernel/index.js';
+import { coming, rackSince } from '../src/plan/rackStore.js';
+import { rackSeen } from '../src/plan/rackSeen.js';
 import { chapters } from './support/chapters.js';
 import { asOwner } from './support/database.js';
 import { type Login, makeWorld, rackDifferences, ruleDefinition, statusOf, today, type World } from './support/world.js';
@@ -47,7 +49,7 @@ describe('places and who may see them', () => {
     const kept = async (login: Login, code: string) => (await outline(login)).find((p) => p.code === code)?.counts?.kept;
     expect([await kept('keeper', 'ALL'), await kept('editor', 'A'), await kept('reader', 'A-01')]).toEqual([2, 1, 1]);
     expect(await kept('steward', 'B-01')).toBe(1);
-    expect((await world.as('editor').call(plan.rack)).cells.reduce((sum, c) => sum + c.kept, 0)).toBe(1);
+    expect((await world.as('editor').call(plan.rack)).series.flatMap((s) => s.kept)).toEqual([1]);
     expect((await world.as('editor').call(reports.ask, { query: { text: secretly.number } })).suggestions).toEqual([]);
   });
 
@@ -67,14 +69,60 @@ describe('places and who may see them', () => {
       if (folded) await world.pool.query('select fold_rack()');
       for (let mask = 0; mask < 2 ** Math.min(all.length, 6); mask++) {
         const sets = all.filter((_, i) => (mask >> i) & 1);
-        const cells = async (known: number) => (await rackCells(world.pool, sets, known)).map((c) => JSON.stringify(c)).sort();
-        const fromTotals = await cells(0);
-        if (sets.length > 0)
-          expect(fromTotals)
-            .withContext(`${folded} ${sets.join()}`)
-            .toEqual(await cells(Infinity));
+        if (sets.length === 0) continue;
+        const from = async (known: number): Promise<string[]> => {
+          const { since, folded: base } = await rackSince(world.pool, sets, known, null);
+          const due = await coming(world.pool, sets, known, '2999-01-01');
+          const standing = [...(base ?? []), ...since].filter((c) => c.kept > 0);
+          return [...standing, ...due].map((c) => JSON.stringify(c)).sort();
+        };
+        expect(await from(0))
+          .withContext(`${folded} ${sets.join()}`)
+          .toEqual(await from(Infinity));
         expect(await rackDifferences(world.database)).toBe(0);
       }
+    }
+  });
+
+  chapter('counts on two servers what was filed, moved and folded between, and no answer is older than its question', async () => {
+    const other = openPool(world.pool.options.connectionString!, 2);
+    try {
+      const { rows } = await world.pool.query<{ id: number }>('select id from access_set order by id');
+      const all = rows.map((r) => r.id);
+      const as = (sets: readonly number[]): PersonAccess =>
+        ({ sets: () => sets, known: all.length }) as Partial<PersonAccess> as PersonAccess;
+      const filed: string[] = [];
+      for (let turn = 0; turn < 30; turn++) {
+        const act = (['file', 'file', 'fold', 'file', 'change', 'change', 'fold', 'nothing'] as const)[turn % 8];
+        if (act === 'file')
+          filed.push((await world.file('keeper', { place: turn % 2 ? world.ids.A01 : world.ids.B01, title: `Turn ${turn}` })).id);
+        else if (act === 'fold') await asOwner(world.database, (c) => c.query('select fold_rack()'));
+        else if (act === 'change')
+          await asOwner(world.database, (c) =>
+            c.query(`update record set due_on = $2, action = 'destroy', vintage = $3 where id = $1`, [
+              filed[0],
+              `20${30 + turn}-05-01`,
+              2000 + turn,
+            ]),
+          );
+        for (const sets of [all, all.slice(1), all.slice(0, 2), all.slice(-1)]) {
+          const { folded, since } = await rackSince(world.pool, sets, all.length, null);
+          const counts = new Map<string, number>();
+          for (const { seriesId, vintage, kept } of [...folded!, ...since])
+            counts.set(`${seriesId} ${vintage}`, (counts.get(`${seriesId} ${vintage}`) ?? 0) + kept);
+          const bare = [...counts].filter(([, n]) => n > 0).sort();
+          for (const pool of [world.pool, other]) {
+            const { series } = await rackSeen(pool, as(sets), 'discover');
+            const seen = [...series].flatMap(([id, { byVintage }]) =>
+              [...byVintage].map(([vintage, c]) => [`${id} ${vintage}`, c.kept] as [string, number]),
+            );
+            expect(seen.sort()).withContext(`turn ${turn}, sets ${sets.join()}`).toEqual(bare);
+          }
+        }
+      }
+      expect(await rackDifferences(world.database)).toBe(0);
+    } finally {
+      await other.end();
     }
   });
 

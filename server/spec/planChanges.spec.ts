@@ -264,9 +264,9 @@ describe('changes of the plan', () => {
     expect((await page(from)).retiredOn).toBe('2026-09-14');
     expect(await refusal(world.file('editor', { place: from }))).toContain('retired');
     expect(await refusal(make(from, 'folder', 'N-1'))).toContain('retired on 14 Sep 2026');
-    const cells = (await keeper().call(plan.rack)).cells.filter((c) => c.seriesId === into);
-    expect(cells.reduce((n, c) => n + c.kept, 0)).toBe(2);
-    expect((await keeper().call(plan.rack)).cells.filter((c) => c.seriesId === from)).toEqual([]);
+    const { series } = await keeper().call(plan.rack);
+    expect(series.find((s) => s.seriesId === into)!.kept.reduce((sum, n) => sum + n, 0)).toBe(2);
+    expect(series.filter((s) => s.seriesId === from)).toEqual([]);
   });
 
   it('a folder is closed, opened again with a reason, and retired; each is in the ledger', async () => {

@@ -150,8 +150,8 @@ describe('every reading, by every kind of person, of what is inside, outside, hi
       expect((await counted('records.ids', {}, asker))['ids'])
         .withContext(asker.name)
         .toEqual(jasmine.arrayWithExactContents(ids));
-      const { cells } = (await counted('plan.rack', {}, asker)) as { cells: { kept: number }[] };
-      expect(cells.reduce((sum, cell) => sum + cell.kept, 0))
+      const { series } = (await counted('plan.rack', {}, asker)) as { series: { kept: number[] }[] };
+      expect(series.flatMap((s) => s.kept).reduce((sum, n) => sum + n, 0))
         .withContext(asker.name)
         .toBe(ids.length);
     }

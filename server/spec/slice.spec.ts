@@ -222,9 +222,9 @@ describe('one file from receiving to certificate', () => {
     expect(await rackDifferences(world.database)).toBe(0);
     await world.pool.query('select fold_rack(), fold_rule_use()');
     expect(await rackDifferences(world.database)).toBe(0);
-    const { cells } = await world.as('keeper').call(plan.rack);
+    const { series } = await world.as('keeper').call(plan.rack);
     const { count } = await world.as('keeper').call(records.count);
-    expect(cells.reduce((sum, c) => sum + c.kept, 0)).toBe(count);
+    expect(series.flatMap((s) => s.kept).reduce((sum, n) => sum + n, 0)).toBe(count);
   });
 
   chapter('tells each person what needs them', async () => {

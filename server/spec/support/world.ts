@@ -336,7 +336,10 @@ export async function rackDifferences(database: string): Promise<number> {
            (count(*) filter (where outcome = 'unscheduled'))::int as unscheduled, (count(*) filter (where outcome = 'permanent'))::int as permanent,
            (count(*) filter (where outcome = 'waiting'))::int as waiting, (count(*) filter (where state = 'declared'))::int as declared
          from record where state <> 'disposed' group by 1, 2, 3),
-       kept_ as (select * from rack_now where kept <> 0)
+       kept_ as (
+         select series_id, vintage, access_set_id, sum(kept)::int as kept, sum(due)::int as due, sum(held)::int as held,
+           sum(unscheduled)::int as unscheduled, sum(permanent)::int as permanent, sum(waiting)::int as waiting, sum(declared)::int as declared
+         from (select * from rack_cell union all select * from rack_delta) both_ group by 1, 2, 3 having sum(kept) <> 0)
        (select * from scan except select * from kept_) union all (select * from kept_ except select * from scan)`,
     );
     const use = await client.query(
@@ -350,7 +353,22 @@ export async function rackDifferences(database: string): Promise<number> {
        kept_ as (select series_id, vintage, kept::bigint, due::bigint, held::bigint, declared::bigint from rack_total)
        (select * from cells except select * from kept_) union all (select * from kept_ except select * from cells)`,
     );
-    return (result.rowCount ?? 0) + (use.rowCount ?? 0) + (totals.rowCount ?? 0);
+    const due = await client.query(
+      `with each as (
+         select access_set_id, date_trunc('month', due_on)::date as month, action,
+           exists (select from hold_cover c where c.record_id = record.id and c.released_at is null) as held
+         from record where state <> 'disposed' and due_on is not null and action is not null),
+       scan as (
+         select coalesce(access_set_id, 0) as set, month, action, count(*) as n, count(*) filter (where held) as held
+         from each group by grouping sets ((access_set_id, month, action), (month, action))),
+       kept_ as (
+         select set, month, action, sum(n) as n, sum(held) as held from (
+           select access_set_id as set, month, action, n, held from due_sum union all select access_set_id, month, action, n, held from due_delta
+           union all select 0, month, action, n, held from due_delta) d
+         group by 1, 2, 3 having (sum(n), sum(held)) <> (0, 0))
+       (select * from scan except select * from kept_) union all (select * from kept_ except select * from scan)`,
+    );
+    return [result, use, totals, due].reduce((sum, { rowCount }) => sum + (rowCount ?? 0), 0);
   });
 }
 

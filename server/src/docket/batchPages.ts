@@ -148,10 +148,13 @@ async function rightsOn(services: Services, person: SignedIn, access: PersonAcce
   return { dispose: await may('dispose'), approve: await may('approve') };
 }
 
-/** Batches of which the person may see everything, late ones first. */
-export async function listBatches(services: Services, person: SignedIn): Promise<Told<BatchLine>[]> {
+/** Batches of which the person may see everything, late ones first: all, or those that are not done or withdrawn. */
+export async function listBatches(services: Services, person: SignedIn, which: 'all' | 'open'): Promise<Told<BatchLine>[]> {
   const access = await services.access.of(person);
-  const [found, groups] = await Promise.all([batchStore.batches(services.pool), noticeStore.groupsOf(services.pool, person.id)]);
+  const [found, groups] = await Promise.all([
+    which === 'all' ? batchStore.batches(services.pool) : batchStore.openBatches(services.pool),
+    noticeStore.groupsOf(services.pool, person.id),
+  ]);
   const visible = await mayKnowOf(services.pool, batchKind, found, person, access);
   const lines = await Promise.all(visible.map(async (b) => toLine(person, await rightsOn(services, person, access, b), b, groups)));
   return lines.sort((a, b) => Number(b.late) - Number(a.late));

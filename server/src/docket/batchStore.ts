@@ -107,6 +107,15 @@ export function batches(db: Db) {
   );
 }
 
+/** Batches that still ask something of somebody, in the same order. */
+export function openBatches(db: Db) {
+  return rows<BatchRow>(
+    db,
+    'batch.open',
+    `${batchSelect} where b.state not in ('done', 'withdrawn') order by b.notice_until nulls last, b.number desc`,
+  );
+}
+
 /** Batches by id, with `lock` under row locks: what is read beside the lock is what stands now. */
 export async function findBatches(db: Db, ids: readonly string[], lock: boolean): Promise<BatchRow[]> {
   if (lock) await rows(db, 'batch.lock', 'select id from batch where id = any ($1::uuid[]) order by id for update', [ids]);

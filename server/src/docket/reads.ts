@@ -9,7 +9,7 @@ import { letter, openTasks, stepsOfRecord } from './tasks.js';
 
 export const docketReads: ReadsOf<typeof docket, Services> = {
   due: async ({ services, person }) => ({ groups: await dueGroups(services, person) }),
-  batches: async ({ services, person }) => ({ batches: await listBatches(services, person) }),
+  batches: async ({ services, person }) => ({ batches: await listBatches(services, person, 'all') }),
   batch: ({ services, person, params }) => batchPage(services, person, params.id),
 };
 

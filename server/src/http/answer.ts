@@ -25,16 +25,35 @@ const best: NonNullable<Parameters<typeof accepts>[1]['match']> = (asked, { supp
 const isKnown = (context: HttpContext, tag: string): boolean =>
   (context.req.header('if-none-match') ?? '').split(',').some((known) => known.trim() === tag);
 
+interface Packed {
+  readonly text: string;
+  tag?: string;
+  readonly encoded: Map<Encoding, Promise<Buffer>>;
+}
+
+/** What frozen answers were packed into: who hands out one that never changes has it packed once. */
+const packed = new WeakMap<object, Packed>();
+
+function pack(value: unknown): Packed {
+  const lasting = typeof value === 'object' && value !== null && Object.isFrozen(value);
+  const before = lasting ? packed.get(value) : undefined;
+  if (before) return before;
+  const made: Packed = { text: JSON.stringify(value), encoded: new Map() };
+  if (lasting) packed.set(value, made);
+  return made;
+}
+
 /**
  * An answer in JSON, compressed when it is long and whoever asked can read that. What is `kept` a browser may keep for this
  * person, and ask next time whether it has changed (RFC 9110 §8.8.3, weak: the words and not the bytes); all else it
  * keeps nowhere.
  */
 export async function jsonAnswer(context: HttpContext, value: unknown, kept = false): Promise<Response> {
-  const text = JSON.stringify(value);
+  const answer = pack(value);
+  const { text } = answer;
   context.header('content-type', 'application/json');
   if (kept) {
-    const tag = `W/"${createHash('sha256').update(text).digest('base64url')}"`;
+    const tag = (answer.tag ??= `W/"${createHash('sha256').update(text).digest('base64url')}"`);
     context.header('etag', tag);
     context.header('cache-control', 'private, no-cache');
     context.header('vary', 'Cookie, Accept-Language', { append: true });
@@ -45,5 +64,7 @@ export async function jsonAnswer(context: HttpContext, value: unknown, kept = fa
   const encoding = accepts(context, { header: 'Accept-Encoding', supports: ['br', 'gzip'], default: 'identity', match: best });
   if (encoding === 'identity') return context.body(text);
   context.header('content-encoding', encoding);
-  return context.body(new Uint8Array(await encode[encoding as Encoding](text)));
+  let bytes = answer.encoded.get(encoding as Encoding);
+  if (!bytes) answer.encoded.set(encoding as Encoding, (bytes = encode[encoding as Encoding](text)));
+  return context.body(new Uint8Array(await bytes));
 }

@@ -25,4 +25,5 @@ export {
   writeStandAlone,
   type PlaceRow,
 } from './placeStore.js';
-export { foldRack, unscheduledIn } from './rackStore.js';
+export { coming, foldRack } from './rackStore.js';
+export { rackSeen } from './rackSeen.js';

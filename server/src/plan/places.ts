@@ -1,4 +1,4 @@
-import type { OutlineLine, PlaceLine, PlacePage, RackCell, RackCounts, Told } from '@key-cellar/contract';
+import type { OutlineLine, PlaceLine, PlacePage, RackCounts, RackOfSeries, Told } from '@key-cellar/contract';
 import { explainAccess, hasRight, listRights, profilesThatCount } from '@key-cellar/core/access';
 import { refusesInside, shutOn } from '@key-cellar/core/plan';
 import { idsIn, type Takes } from '@key-cellar/core/records';
@@ -11,6 +11,7 @@ import { readyTitlesFor } from './readyTitles.js';
 import { namesOfParts, saidOf, stencilOfPlace } from './stencilStore.js';
 import * as codeStore from './codeStore.js';
 import * as placeStore from './placeStore.js';
+import { rackSeen, type RackSeen } from './rackSeen.js';
 import * as rackStore from './rackStore.js';
 
 const noCounts: RackCounts = { kept: 0, due: 0, held: 0, unscheduled: 0, permanent: 0, waiting: 0 };
@@ -26,19 +27,19 @@ function addCounts(a: RackCounts, b: RackCounts): RackCounts {
   };
 }
 
-function countsOf(cell: rackStore.CountRow): RackCounts {
+function countsOf(cell: RackCounts): RackCounts {
   const { kept, due, held, unscheduled, permanent, waiting } = cell;
   return { kept, due, held, unscheduled, permanent, waiting };
 }
 
 /** Counts of series, added up for every place that they lie in. */
 function countsAround(
-  counts: readonly rackStore.SeriesRow[],
-  ancestorsOf: (seriesId: string) => readonly string[],
+  seen: RackSeen,
+  series: readonly { readonly id: string; readonly ancestors: readonly string[] }[],
 ): Map<string, RackCounts> {
   const around = new Map<string, RackCounts>();
-  for (const ofSeries of counts) {
-    for (const id of ancestorsOf(ofSeries.series_id)) around.set(id, addCounts(around.get(id) ?? noCounts, countsOf(ofSeries)));
+  for (const { id, ancestors } of series) {
+    for (const place of ancestors) around.set(place, addCounts(around.get(place) ?? noCounts, seen.of(id)));
   }
   return around;
 }
@@ -101,19 +102,20 @@ async function withFolders(services: Services, access: PersonAccess, under: stri
 export async function outline(services: Services, person: SignedIn, folders: boolean): Promise<OutlineLine[]> {
   const access = await services.access.of(person);
   const seenBy = { access, today: person.today };
-  const [places, holdFolders] = await Promise.all([
+  const [places, holdFolders, seen] = await Promise.all([
     folders ? placeStore.allPlaces(services.pool) : placeStore.planNodes(services.pool),
     withFolders(services, access, null),
+    rackSeen(services.pool, access, 'discover'),
   ]);
-  const series = places.filter((p) => p.kind === 'series').map((p) => p.id);
-  const ofSeries = await rackStore.seriesCounts(services.pool, access.sets('discover'), access.known, series);
   const shown = withAncestors(places, access);
   const rules = await rulesByPlace(
     services,
     shown.map((p) => p.id),
   );
-  const byId = new Map(places.map((p) => [p.id, p]));
-  const counts = countsAround(ofSeries, (id) => byId.get(id)!.ancestors);
+  const counts = countsAround(
+    seen,
+    places.filter((p) => p.kind === 'series'),
+  );
   return shown.map((p) => ({
     ...toLine(p, seenBy, rules.get(p.id) ?? [], p.kind === 'folder' ? null : (counts.get(p.id) ?? noCounts)),
     foldersInside: holdFolders.has(p.id),
@@ -149,10 +151,8 @@ export async function foldersOf(services: Services, person: SignedIn, id: string
   };
 }
 
-export async function rack(services: Services, person: SignedIn): Promise<RackCell[]> {
-  const access = await services.access.of(person);
-  const cells = await rackStore.rackCells(services.pool, access.sets('discover'), access.known);
-  return cells.map((cell) => ({ seriesId: cell.series_id, vintage: cell.vintage, ...countsOf(cell) }));
+export async function rack(services: Services, person: SignedIn): Promise<{ series: RackOfSeries[] }> {
+  return (await rackSeen(services.pool, await services.access.of(person), 'discover')).toSend();
 }
 
 /** Finds a place that the person may see at all; throws 404 otherwise. */
@@ -192,21 +192,18 @@ export async function placePage(services: Services, person: SignedIn, id: string
   const { place, access } = await openPlace(services, person, id);
   const { pool } = services;
   const seenBy = { access, today: person.today };
-  const discoverable = access.sets('discover');
-  const [ancestors, children, folderCounts, setRules, formerCodes, series] = await Promise.all([
+  const [ancestors, children, folderCounts, setRules, formerCodes, series, seen] = await Promise.all([
     placeStore.placesByIds(pool, place.ancestors),
     placeStore.childrenOf(pool, id),
-    rackStore.folderCounts(pool, id, discoverable),
+    rackStore.folderCounts(pool, id, access.sets('discover')),
     placeStore.rulesSetOn(pool, place.ancestors),
     codeStore.formerCodes(pool, id),
     placeStore.seriesUnder(pool, id),
+    rackSeen(pool, access, 'discover'),
   ]);
   const byId = new Map(ancestors.map((p) => [p.id, p]));
   const path = place.ancestors.map((a) => byId.get(a)!);
-  const ancestorsOf = new Map(series.map((s) => [s.id, s.ancestors]));
-  const around = countsAround(await rackStore.seriesCounts(pool, discoverable, access.known, [...ancestorsOf.keys()]), (seriesId) =>
-    ancestorsOf.get(seriesId)!,
-  );
+  const around = countsAround(seen, series);
   const ownCounts =
     place.kind === 'folder' ? folderCounts.reduce((sum, f) => addCounts(sum, countsOf(f)), noCounts) : (around.get(id) ?? noCounts);
   const childCounts = new Map([...around, ...folderCounts.map((f) => [f.folder_id, countsOf(f)] as const)]);

@@ -1,67 +1,55 @@
 import { type Db, heldOneByOneSql, row, rows } from '../kernel/index.js';
 
-export interface CountRow extends Record<string, unknown> {
-  kept: number;
-  due: number;
-  held: number;
-  unscheduled: number;
-  permanent: number;
-  waiting: number;
+/** What the rack counts of the records of a series and vintage. */
+export const counted = ['kept', 'due', 'held', 'unscheduled', 'permanent', 'waiting', 'declared'] as const;
+export type Counted = Readonly<Record<(typeof counted)[number], number>>;
+export type Cell = Counted & { readonly seriesId: string; readonly vintage: number };
+
+const sums = counted.map((c) => `sum(${c})::int as ${c}`).join(', ');
+const all = `series_id, vintage, ${counted.join(', ')}`;
+
+/** What stands folded in the given sets ($1), by series and vintage. Whoever sees most of those known gets the totals less what is hidden. */
+function folded(sets: readonly number[], known: number): string {
+  const summed = `select series_id, vintage, ${sums}`;
+  if (sets.length * 2 > known)
+    return `${summed} from (
+         select ${all} from rack_total
+         union all select series_id, vintage, ${counted.map((c) => `-${c}`).join(', ')} from rack_cell
+           where access_set_id in (select id from access_set except select unnest($1::int[]))) counted
+       group by 1, 2`;
+  // A join, because a prepared statement looks through a list one by one.
+  return `${summed} from unnest($1::int[]) as seen (id) join rack_cell c on c.access_set_id = seen.id group by 1, 2`;
 }
 
-export interface SeriesRow extends CountRow {
-  series_id: string;
-}
+type Sums = readonly [string, number, number, number, number, number, number, number, number];
+const inArrays = (select: string): string =>
+  `(select coalesce(json_agg(json_build_array(series_id, vintage, ${counted.join(', ')})), '[]') from (${select}) c)`;
 
-export interface CellRow extends SeriesRow {
-  vintage: number;
+function toCell([seriesId, vintage, kept, due, held, unscheduled, permanent, waiting, declared]: Sums): Cell {
+  return { seriesId, vintage, kept, due, held, unscheduled, permanent, waiting, declared };
 }
-
-const sums =
-  'sum(kept)::int as kept, sum(due)::int as due, sum(held)::int as held, sum(unscheduled)::int as unscheduled, sum(permanent)::int as permanent, sum(waiting)::int as waiting';
 
 /**
- * What stands in the given sets, added up. Whoever sees most of the `known` sets gets the totals less what is hidden from them; what is
- * hidden is asked in the same statement, so that a set made a moment ago is.
+ * What writers noted and is not folded yet, in the given sets, and the epoch that this adds to; with what was folded up to it, unless
+ * that is of the epoch known already. One statement, so that all is of one moment.
  */
-function counted(by: string, where: string, sets: readonly number[], known: number): string {
-  if (sets.length * 2 > known) {
-    const less =
-      'series_id, vintage, -kept as kept, -due as due, -held as held, -unscheduled as unscheduled, -permanent as permanent, -waiting as waiting';
-    const all = 'series_id, vintage, kept, due, held, unscheduled, permanent, waiting';
-    return `with hidden as materialized (select id from access_set where id <> all ($1::int[]))
-       select ${by}, ${sums} from (
-         select ${all} from rack_total where ${where} union all select ${all} from rack_delta where ${where}
-         union all select ${less} from rack_cell c join hidden on hidden.id = c.access_set_id where ${where}
-         union all select ${less} from rack_delta d join hidden on hidden.id = d.access_set_id where ${where}) counted
-       group by ${by} having sum(kept) > 0`;
-  }
-  // Cells and what was not folded into them yet, added up once: the view would add them up by access set first. A join, because
-  // a prepared statement looks through a list one by one.
-  return `select ${by}, ${sums} from unnest($1::int[]) as seen (id)
-     join (select * from rack_cell where ${where} union all select * from rack_delta where ${where}) c on c.access_set_id = seen.id
-     group by ${by} having sum(kept) > 0`;
-}
-
-/** How much of the sets is known decides which of two statements it is. */
-const asTotals = (sets: readonly number[], known: number): string => (sets.length * 2 > known ? 'totals' : 'cells');
-
-/** Counts of series by vintage, of what stands in the given sets; in no order. */
-export function rackCells(db: Db, sets: readonly number[], known: number) {
-  return rows<CellRow>(db, `rack.${asTotals(sets, known)}`, counted('series_id, vintage', 'true', sets, known), [sets]);
-}
-
-/** Counts of some series, all vintages together, of what stands in the given sets; in no order. */
-export function seriesCounts(db: Db, sets: readonly number[], known: number, seriesIds: readonly string[]) {
-  return rows<SeriesRow>(db, `rack.${asTotals(sets, known)}OfSeries`, counted('series_id', 'series_id = any ($2::uuid[])', sets, known), [
-    sets,
-    seriesIds,
-  ]);
+export async function rackSince(db: Db, sets: readonly number[], known: number, epoch: number | null) {
+  const found = await row<{ epoch: number; since: Sums[]; folded: Sums[] | null }>(
+    db,
+    `rack.since${sets.length * 2 > known ? 'Totals' : 'Cells'}`,
+    `select e.value as epoch,
+       ${inArrays(`select series_id, vintage, ${sums} from rack_delta where access_set_id = any ($1::int[]) group by 1, 2`)} as since,
+       case when e.value is distinct from $2::int8 then ${inArrays(folded(sets, known))} end as folded
+     from epoch e where e.name = 'rack'`,
+    [sets, epoch],
+  );
+  const { since, folded: base, ...rest } = found!;
+  return { ...rest, since: since.map(toCell), folded: base && base.map(toCell) };
 }
 
 /** Counts of the folders right in a place. */
 export function folderCounts(db: Db, parentId: string, sets: readonly number[]) {
-  return rows<CountRow & { folder_id: string }>(
+  return rows<Record<'kept' | 'due' | 'held' | 'unscheduled' | 'permanent' | 'waiting', number> & { folder_id: string }>(
     db,
     'rack.folders',
     `select f.id as folder_id, count(r.id)::int as kept, count(*) filter (where r.docket <> 'none')::int as due,
@@ -78,14 +66,33 @@ export async function foldRack(db: Db): Promise<void> {
   await rows(db, 'rack.fold', 'select fold_rack()');
 }
 
-/** How many records no rule reaches, and in how many series these are, of what stands in the given sets. */
-export async function unscheduledIn(db: Db, sets: readonly number[], known: number): Promise<{ records: number; series: number }> {
-  const found = await row<{ records: number; series: number }>(
+/** What comes due in a month and before, by month and action: of that, how much is held. */
+export interface ComingRow extends Record<string, unknown> {
+  month: string;
+  action: 'destroy' | 'transfer';
+  n: number;
+  held: number;
+}
+
+/** What comes due before a day (the first of a month) in the given sets, by the month in which it does. */
+export function coming(db: Db, sets: readonly number[], known: number, before: string) {
+  const summed = 'select month, action, sum(n)::int as n, sum(held)::int as held';
+  const noted = 'select month, action, n, held from due_delta where month < $2 and access_set_id = any ($1::int[])';
+  const most = sets.length * 2 > known;
+  return rows<ComingRow>(
     db,
-    `rack.${asTotals(sets, known)}Unscheduled`,
-    `select coalesce(sum(unscheduled), 0)::int as records, count(*)::int as series
-     from (${counted('series_id', 'true', sets, known)}) s where unscheduled > 0`,
-    [sets],
+    most ? 'due.comingOfAll' : 'due.coming',
+    most
+      ? `${summed} from (
+           select month, action, n, held from due_sum where access_set_id = 0 and month < $2
+           union all ${noted}
+           union all select month, action, -n, -held from due_sum
+             where month < $2 and access_set_id in (select id from access_set except select unnest($1::int[]))) counted
+         group by 1, 2 having sum(n) > 0`
+      : `${summed} from (
+           select month, action, n, held from unnest($1::int[]) as seen (id) join due_sum on access_set_id = seen.id and month < $2
+           union all ${noted}) counted
+         group by 1, 2 having sum(n) > 0`,
+    [sets, before],
   );
-  return found!;
 }

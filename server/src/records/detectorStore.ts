@@ -102,7 +102,7 @@ export async function noteSome(db: Db, after: string | null, limit: number): Pro
 
 /** About how many records are kept. */
 export async function keptCount(db: Db): Promise<number> {
-  return (await row<{ n: number }>(db, 'detection.kept', 'select coalesce(sum(kept), 0)::int as n from rack_now'))!.n;
+  return (await row<{ n: number }>(db, 'detection.kept', 'select coalesce(sum(kept), 0)::int as n from rack_total'))!.n;
 }
 
 export async function notedCount(db: Db): Promise<number> {
@@ -217,16 +217,6 @@ export function unread(db: Db, sets: readonly number[], limit: number) {
 
 const toTry = `select r.id, r.number, r.title, r.state, r.facts, v.content_id, c.sha256, c.size, v.media_type from record r
   left join version v on v.record_id = r.id and v.no = r.version_no left join content c on c.id = v.content_id`;
-
-export async function keptIn(db: Db, sets: readonly number[]): Promise<number> {
-  const found = await row<{ n: number }>(
-    db,
-    'try.kept',
-    'select coalesce(sum(kept), 0)::int as n from rack_now where access_set_id = any ($1::int[])',
-    [sets],
-  );
-  return found!.n;
-}
 
 /** Records to try signs on: those of some numbers, among the sets of a person. */
 export function chosenToTry(db: Db, numbers: readonly string[], sets: readonly number[]) {

@@ -4,6 +4,7 @@ import { message } from '@key-cellar/words';
 import { mayNameDetectors } from '../criteria/index.js';
 import { notAllowed, type PersonAccess } from '../kernel/index.js';
 import { requireSoundSigns, textOf } from './detectors.js';
+import { rackSeen } from '../plan/index.js';
 import * as store from './detectorStore.js';
 import { unreadWords } from './documentText.js';
 import type { Services } from './services.js';
@@ -26,10 +27,10 @@ export async function tryDetector(
   if (!mayNameDetectors(access)) throw notAllowed('audit', message('records.detectorsThoseWhoKeep'));
   requireSoundSigns({ title: '', note: '', signs });
   const sets = access.sets('read');
-  const [chosen, lot, of] = await Promise.all([
+  const [chosen, lot, seen] = await Promise.all([
     store.chosenToTry(services.pool, numbers, sets),
     some === 0 ? [] : store.someToTry(services.pool, sets, some),
-    store.keptIn(services.pool, sets),
+    rackSeen(services.pool, access, 'read'),
   ]);
   const until = Date.now() + recognisingMs;
   const look = async (row: (typeof chosen)[number]): Promise<Tried> => {
@@ -41,5 +42,5 @@ export async function tryDetector(
   for (const row of chosen) tried.push(await look(row));
   const byLot: Tried[] = [];
   for (const row of lot) byLot.push(await look(row));
-  return { chosen: tried, some: byLot.filter((t) => t.met), looked: lot.length, of };
+  return { chosen: tried, some: byLot.filter((t) => t.met), looked: lot.length, of: seen.total().kept };
 }

@@ -6,7 +6,7 @@ import { idsIn, type Facts } from '@key-cellar/core/records';
 import { requireNamable } from '../criteria/index.js';
 import { namesOf } from '../facts/index.js';
 import { mayOn, notFound, Problem, visibleSql, type PersonAccess, type SignedIn } from '../kernel/index.js';
-import { mayKnowOfPlace, placeById, seriesUnder } from '../plan/index.js';
+import { mayKnowOfPlace, placeById, rackSeen, seriesUnder } from '../plan/index.js';
 import type { Services } from './services.js';
 import * as store from './store.js';
 
@@ -148,13 +148,20 @@ export async function list(
   };
 }
 
+/** What of the rack answers how many records a list has; null when the filter asks for something that it does not count. */
+function countedByRack(filter: store.ListFilter, scope: store.Scope) {
+  const { words, recordType, show, vintage, cells, criteria } = filter;
+  if (words || criteria || cells || recordType || scope.kind === 'folder' || show === 'gaps' || show === 'disposed') return null;
+  return { series: scope.kind === 'series' ? scope.ids : null, vintage: vintage ?? null, count: show ?? ('kept' as const) };
+}
+
 export async function count(services: Services, person: SignedIn, asked: RecordFilter): Promise<number> {
   const access = await services.access.of(person);
   const filter = readFilter(asked, access, person.today);
   const scope = await scopeOf(services, access, filter.under);
   if (access.ownSets('discover').length === 0) {
-    const known = await store.rackCount(services.pool, filter, scope, access.sets('discover'));
-    if (known !== null) return known;
+    const counted = countedByRack(filter, scope);
+    if (counted) return (await rackSeen(services.pool, access, 'discover')).total(counted.series, counted.vintage)[counted.count];
   }
   return store.count(services.pool, filter, scope, (bind) => visibleSql(access, person, 'discover', bind));
 }

@@ -247,25 +247,10 @@ export async function keptIn(db: Db, sets: readonly number[]): Promise<{ here: n
     db,
     'rack.keptIn',
     `select (select coalesce(sum(kept), 0) from rack_cell where access_set_id = any ($1::int[]))::int as here,
-       (select coalesce(sum(kept), 0) from rack_cell)::int as all`,
+       (select coalesce(sum(kept), 0) from rack_total)::int as all`,
     [sets],
   );
   return found!;
-}
-
-/** Counts that the rack knows already; null when the filter asks for something it does not count. */
-export async function rackCount(db: Db, filter: ListFilter, scope: Scope, sets: readonly number[]): Promise<number | null> {
-  const { words, recordType, show, vintage, cells, criteria } = filter;
-  if (words || criteria || cells || recordType || scope.kind === 'folder' || show === 'gaps' || show === 'disposed') return null;
-  const column = show ?? 'kept';
-  const found = await row<{ n: number }>(
-    db,
-    `rack.count.${column}`,
-    `select coalesce(sum(${column}), 0)::int as n from rack_now
-     where access_set_id = any ($1::int[]) and ($2::uuid[] is null or series_id = any ($2)) and ($3::int is null or vintage = $3)`,
-    [sets, scope.kind === 'series' ? scope.ids : null, vintage ?? null],
-  );
-  return found!.n;
 }
 
 export async function ids(db: Db, filter: ListFilter, scope: Scope, visible: (bind: Bind) => string, limit: number): Promise<string[]> {

@@ -1,21 +1,4 @@
-import { type Db, heldSql, row, rows, run } from '../kernel/index.js';
-
-/** Disposals of the coming months among a person's sets; what is overdue counts in the first month. */
-export function horizon(db: Db, sets: readonly number[], today: string, months: number) {
-  return rows<{ month: string; destroy: number; transfer: number; held: number }>(
-    db,
-    'report.horizon',
-    `select to_char(greatest(due_on, $2::date), 'YYYY-MM') as month,
-       (count(*) filter (where action = 'destroy' and not ${heldSql('record.id')}))::int as destroy,
-       (count(*) filter (where action = 'transfer' and not ${heldSql('record.id')}))::int as transfer,
-       (count(*) filter (where ${heldSql('record.id')}))::int as held
-     from record
-     where coalesce(due_on, 'infinity'::date) < (date_trunc('month', $2::date) + make_interval(months => $3))::date
-       and state <> 'disposed' and access_set_id = any ($1::int[])
-     group by 1 order by 1`,
-    [sets, today, months],
-  );
-}
+import { type Db, row, rows, run } from '../kernel/index.js';
 
 /** The records that a person had to do with last, and may still see: all, or those on which they did one of some acts. */
 export function seenLast(
@@ -37,18 +20,6 @@ export function seenLast(
      where r.access_set_id = any ($3::int[]) or (r.deposited_by = $1 and r.access_set_id = any ($4::int[]))
      order by last.at desc, last.seq desc limit $5`,
     [personId, acts, sets.discover, sets.own, most],
-  );
-}
-
-export function nextLarge(db: Db, sets: readonly number[], today: string) {
-  return row<{ due_on: string; n: number }>(
-    db,
-    'report.nextLarge',
-    `select due_on, count(*)::int as n from record
-     where coalesce(due_on, 'infinity'::date) > $2::date and coalesce(due_on, 'infinity'::date) < ($2::date + interval '400 days')::date
-       and state <> 'disposed' and access_set_id = any ($1::int[])
-     group by due_on order by n desc, due_on limit 1`,
-    [sets, today],
   );
 }
 

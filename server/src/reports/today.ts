@@ -8,7 +8,7 @@ import { openNotices, unacknowledgedFor } from '../holds/index.js';
 import { lastVerification } from '../ledger/index.js';
 import { mailsNotArrived } from '../mail/index.js';
 import { mayAtRepository, type PersonAccess, type SignedIn } from '../kernel/index.js';
-import { raisesWaiting, unscheduledIn } from '../plan/index.js';
+import { coming, rackSeen, raisesWaiting } from '../plan/index.js';
 import { reviewsWaiting } from '../reviews/index.js';
 import { countArrivals } from '../receiving/index.js';
 import { fixityTroubles } from '../records/index.js';
@@ -50,6 +50,12 @@ async function mailFor({ pool }: Services, access: PersonAccess): Promise<{ read
   return theirs ? mailsNotArrived(pool) : { n: 0, since: null };
 }
 
+/** How many records no rule reaches, and in how many series these are, of what somebody disposes of. */
+async function unscheduledIn({ pool }: Services, access: PersonAccess): Promise<{ records: number; series: number }> {
+  const without = [...(await rackSeen(pool, access, 'dispose')).series.values()].map(({ all }) => all.unscheduled).filter((n) => n > 0);
+  return { records: without.reduce((sum, n) => sum + n, 0), series: without.length };
+}
+
 /** What needs a person, most pressing first. Each line has its act; nothing here is only news. */
 async function todayFor(services: Services, person: SignedIn): Promise<Told<TodayLine>[]> {
   const { pool } = services;
@@ -58,12 +64,12 @@ async function todayFor(services: Services, person: SignedIn): Promise<Told<Toda
   const [trouble, verification, batches, groups, notices, late, arrivals, gaps, asked, unread, raises, reviews, mail] = await Promise.all([
     troublesFor(services, access),
     verificationFor(services, person, access),
-    listBatches(services, person),
+    listBatches(services, person, 'open'),
     may('dispose') ? dueGroups(services, person) : [],
     openNotices(pool, person.id),
     may('hold') ? unacknowledgedFor(pool, person, access) : [],
     may('deposit') ? countArrivals(services, person) : 0,
-    may('dispose') ? unscheduledIn(pool, access.sets('dispose'), access.known) : { records: 0, series: 0 },
+    may('dispose') ? unscheduledIn(services, access) : { records: 0, series: 0 },
     countTasks(services, person),
     may('dispose') ? recordsUnread(pool, access.sets('dispose')) : 0,
     hasRight(access.anywhere, 'grant')
@@ -285,12 +291,26 @@ async function todayFor(services: Services, person: SignedIn): Promise<Told<Toda
   return lines.sort((a, b) => order.indexOf(a.when) - order.indexOf(b.when));
 }
 
-function emptyMonths(today: string): HorizonBar[] {
+/** Months from that of a day on, and the first that is not one of them. */
+function monthsFrom(today: string, n: number): { months: string[]; end: string } {
   const [year, month] = today.split('-').map(Number) as [number, number];
-  return Array.from({ length: horizonMonths }, (_, i) => {
+  const all = Array.from({ length: n + 1 }, (_, i) => {
     const index = year * 12 + month - 1 + i;
-    return { month: `${Math.floor(index / 12)}-${String((index % 12) + 1).padStart(2, '0')}`, destroy: 0, transfer: 0, held: 0 };
+    return `${Math.floor(index / 12)}-${String((index % 12) + 1).padStart(2, '0')}`;
   });
+  return { months: all.slice(0, n), end: all[n]! };
+}
+
+/** Disposals of the coming months, of what a person may discover; what is overdue counts in the first. */
+async function horizonFor({ pool }: Services, access: PersonAccess, today: string): Promise<HorizonBar[]> {
+  const { months, end } = monthsFrom(today, horizonMonths);
+  const bars = new Map(months.map((month) => [month, { month, destroy: 0, transfer: 0, held: 0 }]));
+  for (const { month, action, n, held } of await coming(pool, access.sets('discover'), access.known, `${end}-01`)) {
+    const bar = bars.get(month.slice(0, 7)) ?? bars.get(months[0]!)!;
+    bar[action] += n - held;
+    bar.held += held;
+  }
+  return [...bars.values()];
 }
 
 /** Whoever has one of these has a part in what is disposed of, or looks after how it is done. */
@@ -314,26 +334,22 @@ export async function todayPage(services: Services, person: SignedIn) {
       name: person.name,
       lines,
       horizon: null,
-      nextLarge: null,
       watch: null,
       firstSteps: null,
       recent: recent.map(toSeen),
       sentIn: sentIn.map(toSeen),
     };
   }
-  const [lines, bars, large, watch, steps] = await Promise.all([
+  const [lines, horizon, watch, steps] = await Promise.all([
     todayFor(services, person),
-    store.horizon(pool, sets, person.today, horizonMonths),
-    store.nextLarge(pool, sets, person.today),
+    horizonFor(services, access, person.today),
     isAuditor(pool, access).then((auditor) => (auditor ? watchedActs(pool) : null)),
     firstSteps(services, person, access),
   ]);
-  const byMonth = new Map(bars.map((b) => [b.month, b]));
   return {
     name: person.name,
     lines,
-    horizon: emptyMonths(person.today).map((m) => byMonth.get(m.month) ?? m),
-    nextLarge: large ? { on: large.due_on, count: large.n } : null,
+    horizon,
     recent: [],
     sentIn: [],
     firstSteps: steps,

@@ -1,9 +1,10 @@
 import { TestBed } from '@angular/core/testing';
 import { Router } from '@angular/router';
-import type { OutlineLine, PlacePage as Page, RackCell, RackCounts } from '@key-cellar/contract';
+import type { OutlineLine, PlacePage as Page, RackCounts, RackOfSeries } from '@key-cellar/contract';
 import { Stage, testingProviders } from '../kit/testing';
 import { PlacePage } from './placePage';
 import { PlanPage } from './planPage';
+import type { RackCell } from './rackModel';
 
 const counts = (changes: Partial<RackCounts> = {}): RackCounts => ({
   kept: 0,
@@ -51,13 +52,20 @@ const cells = [
   cell('s1', 1999, { kept: 5 }),
   cell('s2', 2024, { kept: 10, unscheduled: 10 }),
 ];
+const series = ['s1', 's2'].map((seriesId): RackOfSeries => {
+  const of = cells.filter((c) => c.seriesId === seriesId);
+  const column = (name: keyof RackCounts): number[] => of.map((c) => c[name]);
+  const [kept, due, held] = [column('kept'), column('due'), column('held')];
+  const [unscheduled, permanent, waiting] = [column('unscheduled'), column('permanent'), column('waiting')];
+  return { seriesId, vintages: of.map((c) => c.vintage), kept, due, held, unscheduled, permanent, waiting };
+});
 
 describe('the plan', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
   const show = async (inputs = {}, who = {}): Promise<{ stage: Stage<PlanPage>; go: jasmine.Spy<Router['navigate']> }> => {
     const stage = await Stage.show(PlanPage, inputs, who);
     for (const request of stage.http.match((r) => r.url === '/api/plan')) request.flush({ places });
-    await stage.answer('/api/plan/rack', { cells });
+    await stage.answer('/api/plan/rack', { series });
     return { stage, go: spyOn(TestBed.inject(Router), 'navigate').and.resolveTo(true) };
   };
   const named = (stage: Stage<PlanPage>, words: RegExp): HTMLButtonElement =>

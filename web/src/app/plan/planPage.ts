@@ -29,7 +29,7 @@ import { endsOf, Windowed } from '../kit/windowed';
 import { CountPipe } from '../kit/words';
 import { PlaceChanges, type PlaceTask } from './placeChanges';
 import { PlaceSheet } from './placeSheet';
-import { barParts, holdsFolders, rackColumns, rackEntries, rackRows, type RackRow } from './rackModel';
+import { barParts, holdsFolders, rackCells, rackColumns, rackEntries, rackRows, type RackRow } from './rackModel';
 
 type Only = 'due' | 'held' | 'unscheduled';
 const yearsShown = 11;
@@ -87,7 +87,7 @@ export class PlanPage {
   private readonly places = computed(() =>
     this.view() === 'outline' ? [...this.nodes(), ...[...this.folders().values()].flatMap((f) => f.places)] : this.nodes(),
   );
-  private readonly cells = computed(() => this.rack.value()?.cells ?? []);
+  private readonly cells = computed(() => rackCells(this.rack.value()?.series ?? []));
   protected readonly root = computed(() => this.places().find((p) => p.kind === 'repository'));
   protected readonly seriesCount = computed(() => this.places().filter((p) => p.kind === 'series').length);
   protected readonly ruleless = computed(() => this.places().filter((p) => p.kind === 'series' && (p.counts?.unscheduled ?? 0) > 0).length);

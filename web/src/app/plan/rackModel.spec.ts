@@ -1,5 +1,5 @@
-import type { OutlineLine, RackCell, RackCounts } from '@key-cellar/contract';
-import { barParts, rackColumns, rackEntries, rackRows } from './rackModel';
+import type { OutlineLine, RackCounts } from '@key-cellar/contract';
+import { barParts, rackColumns, rackEntries, rackRows, type RackCell } from './rackModel';
 
 const place = (id: string, kind: OutlineLine['kind'], parentId: string | null, more: Partial<OutlineLine> = {}): OutlineLine => ({
   id,

@@ -1,4 +1,4 @@
-import type { OutlineLine, PlaceLine, RackCell, RackCounts } from '@key-cellar/contract';
+import type { OutlineLine, PlaceLine, RackCounts, RackOfSeries } from '@key-cellar/contract';
 
 /** A place of the plan with what its records come to. */
 interface RackEntry {
@@ -31,6 +31,25 @@ function addTo(counts: Counting, more: RackCounts): void {
   counts.unscheduled += more.unscheduled;
   counts.permanent += more.permanent;
   counts.waiting += more.waiting;
+}
+
+/** What a series has of one vintage (0 = the clock has not started). */
+export type RackCell = RackCounts & { readonly seriesId: string; readonly vintage: number };
+
+/** The cells of a rack as the server sends them, in columns. */
+export function rackCells(series: readonly RackOfSeries[]): RackCell[] {
+  return series.flatMap(({ seriesId, vintages, kept, due, held, unscheduled, permanent, waiting }) =>
+    vintages.map((vintage, i) => ({
+      seriesId,
+      vintage,
+      kept: kept[i]!,
+      due: due[i]!,
+      held: held[i]!,
+      unscheduled: unscheduled[i]!,
+      permanent: permanent[i]!,
+      waiting: waiting[i]!,
+    })),
+  );
 }
 
 /** The columns of a rack: not started, everything before, then the years shown. */

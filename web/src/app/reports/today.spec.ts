@@ -22,9 +22,9 @@ const horizon = Array.from({ length: 24 }, (_, i) => ({
 
 describe('today', () => {
   beforeEach(() => TestBed.configureTestingModule({ providers: testingProviders }));
-  const show = async (lines: TodayLine[], nextLarge: { on: string; count: number } | null = null): Promise<Stage<Today>> => {
+  const show = async (lines: TodayLine[]): Promise<Stage<Today>> => {
     const stage = await Stage.show(Today);
-    await stage.answer('/api/today', { name: 'Ines Okafor-Lind', lines, horizon, nextLarge, firstSteps: null, watch: null });
+    await stage.answer('/api/today', { name: 'Ines Okafor-Lind', lines, horizon, firstSteps: null, watch: null });
     return stage;
   };
 
@@ -46,7 +46,13 @@ describe('today', () => {
         quick: { sentence: 'or from a kit', link: '/setup/packages#kits' },
       },
     ];
-    await stage.answer('/api/today', { name: 'Ada', lines: [], horizon, nextLarge: null, firstSteps, watch: null });
+    await stage.answer('/api/today', {
+      name: 'Ada',
+      lines: [],
+      horizon: horizon.map((bar) => ({ ...bar, destroy: 0 })),
+      firstSteps,
+      watch: null,
+    });
     expect(stage.text()).toContain('Begin with the first steps.');
     expect(stage.text()).toContain('First steps · 1 of 2 done');
     const links = [...stage.host.querySelectorAll<HTMLAnchorElement>('kc-first-steps li a')];
@@ -57,13 +63,10 @@ describe('today', () => {
   });
 
   it('puts what is late first, under its own heading, with its act', async () => {
-    const stage = await show([line('1', 'late', 'Decide'), line('2', 'week', 'Announce'), line('3', 'today', 'Execute')], {
-      on: '2027-01-01',
-      count: 1234,
-    });
+    const stage = await show([line('1', 'late', 'Decide'), line('2', 'week', 'Announce'), line('3', 'today', 'Execute')]);
     expect([...stage.host.querySelectorAll('h2')].map((h) => h.textContent)).toEqual(['Late', 'Today', 'This week']);
     expect(stage.text()).toContain('3 things need you. One is late.');
-    expect(stage.text()).toContain('Next large date: 1 Jan 2027, 1,234 records.');
+    expect(stage.text()).toContain('Fullest month of the coming year: September 2027, 12 records due.');
     expect(stage.text()).toContain('closed 31 Aug 2026');
     const go = spyOn(TestBed.inject(Router), 'navigateByUrl').and.resolveTo(true);
     await stage.press('Decide: Batch 1 waits for your decision');
@@ -78,7 +81,7 @@ describe('today', () => {
       { ...entry, ...about, act: 'revoked a declaration', words: 'revoked a declaration', note: 'by mistake' },
       { ...entry, seq: 8, act: 'granted', words: 'granted', subjectKind: 'setting', subjectId: null, subject: 'Reader', note: null },
     ];
-    await stage.answer('/api/today', { name: 'Odile', lines: [], horizon, nextLarge: null, firstSteps: null, watch });
+    await stage.answer('/api/today', { name: 'Odile', lines: [], horizon, firstSteps: null, watch });
     expect(stage.text()).toContain('revoked a declaration by Ines Okafor-Lind');
     expect(stage.text()).toContain('by mistake');
     expect([...stage.host.querySelectorAll<HTMLAnchorElement>('.watch a')].map((a) => a.getAttribute('href'))).toEqual(['/records/r1']);
@@ -86,7 +89,7 @@ describe('today', () => {
 
   it('says to an auditor that there is nothing to look at yet', async () => {
     const stage = await Stage.show(Today);
-    await stage.answer('/api/today', { name: 'Odile', lines: [], horizon, nextLarge: null, firstSteps: null, watch: [] });
+    await stage.answer('/api/today', { name: 'Odile', lines: [], horizon, firstSteps: null, watch: [] });
     expect(stage.text()).toContain('Nobody has revoked, overridden, released or disposed of anything yet.');
   });
 

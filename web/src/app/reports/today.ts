@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { Router, RouterLink } from '@angular/router';
-import { records, reports, type TodayLine } from '@key-cellar/contract';
+import { type HorizonBar, records, reports, type TodayLine } from '@key-cellar/contract';
+import { greatest } from 'd3';
 import { Button } from 'primeng/button';
 import { EMPTY } from 'rxjs';
 import { Session } from '../identity/index';
@@ -10,7 +11,7 @@ import { loaded } from '../kit/loaded';
 import { Mark } from '../kit/mark';
 import { ProblemNotice } from '../kit/notice';
 import { linkOfEntry } from '../kit/trail';
-import { CountPipe, DayPipe, InstantPipe } from '../kit/words';
+import { CountPipe, InstantPipe, monthWords } from '../kit/words';
 import { FirstSteps } from './firstSteps';
 import { Seen } from './seen';
 
@@ -21,10 +22,12 @@ const names: Record<TodayLine['when'], string> = {
   later: $localize`When there is time`,
 };
 
+const total = ({ destroy, transfer, held }: HorizonBar): number => destroy + transfer + held;
+
 /** What needs me now: sentences with their act, by deadline, and the horizon of two years. */
 @Component({
   selector: 'kc-today',
-  imports: [Button, CountPipe, DayPipe, FirstSteps, Horizon, InstantPipe, Mark, ProblemNotice, RouterLink, Seen],
+  imports: [Button, CountPipe, FirstSteps, Horizon, InstantPipe, Mark, ProblemNotice, RouterLink, Seen],
   templateUrl: './today.html',
   styleUrl: './today.css',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -45,7 +48,14 @@ export class Today {
   /** Whether there is room for what comes due: not where nothing was ever arranged. */
   protected readonly coming = computed(() => {
     const p = this.page.value();
-    return !p || (p.horizon !== null && (p.firstSteps === null || p.nextLarge !== null));
+    return !p || (p.horizon !== null && (p.firstSteps === null || p.horizon.some((bar) => total(bar) > 0)));
+  });
+  /** The month of the coming year, after this one, in which most comes due. */
+  protected readonly largest = computed(() => {
+    const ahead = (this.page.value()?.horizon ?? []).slice(1, 13).filter((bar) => total(bar) > 0);
+    if (ahead.length === 0) return null;
+    const bar = greatest(ahead, total)!;
+    return { name: monthWords(bar.month), n: total(bar) };
   });
   protected readonly late = computed(() => this.page.value()?.lines.filter((l) => l.when === 'late').length ?? 0);
   protected readonly groups = computed(() => {
