@@ -113,7 +113,7 @@ const listQuery = recordFilter.extend({
   /** Opaque: where the page before ended. */
   after: text(1000).optional(),
   /** For jumping: skip this many rows from the start (or from `after`). */
-  skip: z.coerce.number().int().min(0).max(2_000_000).default(0),
+  skip: z.coerce.number().int().min(0).max(100_000_000).default(0),
   limit: z.coerce.number().int().min(1).max(500).default(100),
 });
 

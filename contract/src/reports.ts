@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { ledgerEntry } from './ledger.js';
-import { dateText, get, id, sentence } from './shared.js';
+import { get, id, sentence } from './shared.js';
 import { text } from './text.js';
 
 const bar = z.object({

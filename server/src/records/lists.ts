@@ -7,6 +7,7 @@ import { requireNamable } from '../criteria/index.js';
 import { namesOf } from '../facts/index.js';
 import { mayOn, notFound, Problem, visibleSql, type PersonAccess, type SignedIn } from '../kernel/index.js';
 import { mayKnowOfPlace, placeById, rackSeen, seriesUnder } from '../plan/index.js';
+import { landmarkBefore, type ListAsked } from './landmarks.js';
 import type { Services } from './services.js';
 import * as store from './store.js';
 
@@ -121,6 +122,41 @@ async function factsTold(
   return { told, factNames: await namesOf(services.pool, access, idsIn(...told.values())) };
 }
 
+/** How many records a list has, as the rack knows; null when the filter asks for something that it does not count. */
+async function countByRack(services: Services, access: PersonAccess, filter: store.ListFilter, scope: store.Scope): Promise<number | null> {
+  const { words, recordType, show, vintage, cells, criteria } = filter;
+  if (words || criteria || cells || recordType || scope.kind === 'folder' || show === 'gaps' || show === 'disposed') return null;
+  if (access.ownSets('discover').length > 0) return null;
+  const seen = await rackSeen(services.pool, access, 'discover');
+  return seen.total(scope.kind === 'series' ? scope.ids : null, vintage ?? null)[show ?? 'kept'];
+}
+
+/** So many rows in, a page is not counted to from the beginning. */
+const far = 2000;
+
+/**
+ * A page far into a list: read from the end where that is near, which is exact; from a landmark where one is known; else counted to
+ * from the nearer end.
+ */
+async function farPage(
+  services: Services,
+  access: PersonAccess,
+  asked: ListAsked,
+  skip: number,
+  limit: number,
+): Promise<Awaited<ReturnType<typeof store.page>>> {
+  const { pool } = services;
+  const total = await countByRack(services, access, asked.filter, asked.scope);
+  const behind = total === null ? null : Math.max(0, total - skip - limit);
+  const landmark = behind !== null && behind < far ? null : landmarkBefore(pool, asked, skip);
+  if (landmark) return store.page(pool, { ...asked, ...landmark, limit });
+  if (behind === null || behind > skip) return store.page(pool, { ...asked, after: null, skip, limit });
+  const left = Math.min(limit, total! - skip);
+  if (left <= 0) return [];
+  const backwards = await store.page(pool, { ...asked, descending: !asked.descending, after: null, skip: behind, limit: left });
+  return backwards.reverse();
+}
+
 export async function list(
   services: Services,
   person: SignedIn,
@@ -129,17 +165,18 @@ export async function list(
   const { sort, descending, after, skip, limit, facts, ...filter } = query;
   const access = await services.access.of(person);
   const read = readFilter(filter, access, person.today);
-  const found = await store.page(services.pool, {
+  const asked: ListAsked = {
     filter: read,
     scope: await scopeOf(services, access, filter.under),
     sort,
     descending,
-    after: after ? decodePosition(after) : null,
-    skip,
-    limit,
     visible: (bind) => visibleSql(access, person, 'discover', bind),
     narrow: await hasNarrowView(services, access),
-  });
+  };
+  const found =
+    after || asked.narrow || skip < far
+      ? await store.page(services.pool, { ...asked, after: after ? decodePosition(after) : null, skip, limit })
+      : await farPage(services, access, asked, skip, limit);
   const { told, factNames } = await factsTold(services, person, access, found, facts?.split(',') ?? []);
   return {
     records: found.map((r) => ({ ...toLine(r), facts: told.get(r.id) })),
@@ -148,22 +185,12 @@ export async function list(
   };
 }
 
-/** What of the rack answers how many records a list has; null when the filter asks for something that it does not count. */
-function countedByRack(filter: store.ListFilter, scope: store.Scope) {
-  const { words, recordType, show, vintage, cells, criteria } = filter;
-  if (words || criteria || cells || recordType || scope.kind === 'folder' || show === 'gaps' || show === 'disposed') return null;
-  return { series: scope.kind === 'series' ? scope.ids : null, vintage: vintage ?? null, count: show ?? ('kept' as const) };
-}
-
 export async function count(services: Services, person: SignedIn, asked: RecordFilter): Promise<number> {
   const access = await services.access.of(person);
   const filter = readFilter(asked, access, person.today);
   const scope = await scopeOf(services, access, filter.under);
-  if (access.ownSets('discover').length === 0) {
-    const counted = countedByRack(filter, scope);
-    if (counted) return (await rackSeen(services.pool, access, 'discover')).total(counted.series, counted.vintage)[counted.count];
-  }
-  return store.count(services.pool, filter, scope, (bind) => visibleSql(access, person, 'discover', bind));
+  const known = await countByRack(services, access, filter, scope);
+  return known ?? store.count(services.pool, filter, scope, (bind) => visibleSql(access, person, 'discover', bind));
 }
 
 const mostIds = 10_000;

@@ -211,6 +211,23 @@ export async function page(db: Db, request: PageRequest): Promise<(LineRow & { s
   );
 }
 
+/** How every so-manieth row of a list is found, and what tells the list from every other: the statement with its values. */
+export function landmarksOf(
+  asked: Omit<PageRequest, 'after' | 'skip' | 'limit'>,
+  step: number,
+): { readonly key: string; readonly find: (db: Db) => Promise<Position[]> } {
+  const values: unknown[] = [];
+  const bind: Bind = (value) => `$${values.push(value)}`;
+  const { expression, tie } = sorts[asked.sort];
+  const direction = asked.descending ? 'desc' : 'asc';
+  const where = [asked.visible(bind), ...filterSql(asked.filter, bind), ...scopeSql(asked.scope, bind)];
+  const text = `select k::text as value, id from (
+      select ${expression} as k, r.id, row_number() over (order by ${expression} ${direction}${tie ? `, r.id ${direction}` : ''}) as n
+      from record r where ${where.join(' and ')}) numbered
+    where n % ${step} = 0 order by n`;
+  return { key: JSON.stringify([text, values]), find: (db) => dynamicRows<{ value: string; id: string }>(db, text, values) };
+}
+
 /** Of each record the facts of these codes that it has. */
 export function factsOf(db: Db, ids: readonly string[], codes: readonly string[]) {
   return rows<{ id: string; facts: Facts }>(

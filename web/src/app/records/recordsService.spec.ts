@@ -46,12 +46,19 @@ describe('pages of a list', () => {
   it('are jumped to from the nearest page that is known', () => {
     cache.want(0, 100);
     answers[0]!.next({ records: page(0), next: 'end0' });
+    cache.want(1100, 1200);
+    expect(asked[1]).toEqual({ after: 'end0', skip: 1000 });
+    answers[1]!.next({ records: page(1100), next: 'end11' });
+    cache.want(1300, 1400);
+    expect(asked[2]).toEqual({ after: 'end11', skip: 100 });
+    expect(cache.row(1101)!.id).toBe('r1101');
+  });
+
+  it('that are far from all that is known are named by where they begin', () => {
+    cache.want(0, 100);
+    answers[0]!.next({ records: page(0), next: 'end0' });
     cache.want(60_000, 60_100);
-    expect(asked[1]).toEqual({ after: 'end0', skip: 59_900 });
-    answers[1]!.next({ records: page(60_000), next: 'end600' });
-    cache.want(60_200, 60_300);
-    expect(asked[2]).toEqual({ after: 'end600', skip: 100 });
-    expect(cache.row(60_001)!.id).toBe('r60001');
+    expect(asked[1]).toEqual({ after: undefined, skip: 60_000 });
   });
 
   it('that failed are asked for again', () => {

@@ -64,9 +64,12 @@ export class RecordsService {
   }
 }
 
+/** Further on, the server knows a nearer row to begin at than we do. In pages. */
+const mostSkipped = 10;
+
 /**
- * Pages of a list as they are wanted: a page that follows a fetched one continues from its end, any other one
- * skips from the nearest fetched page before it, so that scrolling costs the same on the first and the last page.
+ * Pages of a list as they are wanted: a page that follows a fetched one continues from its end, one that is near
+ * skips from the nearest fetched page before it, and any other is named by where it begins.
  */
 export class PageCache {
   private readonly pages = new Map<number, readonly ListedRecord[]>();
@@ -93,7 +96,8 @@ export class PageCache {
       this.asked.add(page);
       let known = page - 1;
       while (known >= 0 && !this.ends.has(known)) known -= 1;
-      this.fetch({ after: this.ends.get(known), skip: (page - known - 1) * pageSize }).subscribe({
+      const skipped = page - known - 1;
+      this.fetch(skipped > mostSkipped ? { skip: page * pageSize } : { after: this.ends.get(known), skip: skipped * pageSize }).subscribe({
         next: ({ records: found, next }) => {
           this.pages.set(page, found);
           if (next) this.ends.set(page, next);
