@@ -208,6 +208,17 @@ begin
   return old;
 end $$;
 
+CREATE FUNCTION public.fold_plan() RETURNS void
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+begin
+  delete from plan_note;
+  if found then
+    update epoch set value = value + 1 where name = 'plan';
+  end if;
+end $$;
+
 CREATE FUNCTION public.fold_rack() RETURNS void
     LANGUAGE plpgsql SECURITY DEFINER
     SET search_path TO 'public'
@@ -942,6 +953,15 @@ begin
     insert into detection_due (record_id) values (new.id)
     on conflict (record_id) do update set stamp = nextval('detection_stamp'), claimed_until = null;
   end if;
+  return null;
+end $$;
+
+CREATE FUNCTION public.note_plan() RETURNS trigger
+    LANGUAGE plpgsql SECURITY DEFINER
+    SET search_path TO 'public'
+    AS $$
+begin
+  insert into plan_note default values;
   return null;
 end $$;
 
@@ -1895,6 +1915,10 @@ CREATE TABLE public.place (
 CREATE TABLE public.place_rule (
     place_id uuid NOT NULL,
     rule_id uuid NOT NULL
+);
+
+CREATE TABLE public.plan_note (
+    noted_at timestamp with time zone DEFAULT clock_timestamp() NOT NULL
 );
 
 CREATE TABLE public.provider_group (
@@ -2969,6 +2993,8 @@ CREATE TRIGGER place_access_tags BEFORE INSERT OR UPDATE OF access_tags ON publi
 
 CREATE TRIGGER place_epoch AFTER UPDATE OF stand_alone, ancestors, code, title, access_tags ON public.place FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('access');
 
+CREATE TRIGGER place_noted AFTER INSERT OR DELETE OR UPDATE OR TRUNCATE ON public.place FOR EACH STATEMENT EXECUTE FUNCTION public.note_plan();
+
 CREATE TRIGGER place_past AFTER UPDATE OF kind, code, title, parent_id, ancestors, closed_on, jurisdictions, stand_alone, marking_level, marking_caveats, access_tags ON public.place FOR EACH ROW EXECUTE FUNCTION public.keep_past();
 
 CREATE TRIGGER place_rule_epoch AFTER INSERT OR DELETE ON public.place_rule FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('schedule');
@@ -3490,6 +3516,9 @@ REVOKE ALL ON FUNCTION public.enter_on_records(p_act text, p_records uuid[], p_b
 
 REVOKE ALL ON FUNCTION public.erase_key() FROM PUBLIC;
 
+REVOKE ALL ON FUNCTION public.fold_plan() FROM PUBLIC;
+GRANT ALL ON FUNCTION public.fold_plan() TO cellar_app;
+
 REVOKE ALL ON FUNCTION public.fold_rack() FROM PUBLIC;
 GRANT ALL ON FUNCTION public.fold_rack() TO cellar_app;
 
@@ -3584,6 +3613,8 @@ REVOKE ALL ON FUNCTION public.mend_chunk(p_content uuid, p_seq integer, p_bytes 
 GRANT ALL ON FUNCTION public.mend_chunk(p_content uuid, p_seq integer, p_bytes bytea) TO cellar_app;
 
 REVOKE ALL ON FUNCTION public.note_detection() FROM PUBLIC;
+
+REVOKE ALL ON FUNCTION public.note_plan() FROM PUBLIC;
 
 REVOKE ALL ON FUNCTION public.note_rack_held(p_records uuid[], p_hold uuid, p_sign integer) FROM PUBLIC;
 
@@ -3840,6 +3871,8 @@ GRANT SELECT ON TABLE public.past TO cellar_app;
 GRANT SELECT,INSERT,UPDATE ON TABLE public.place TO cellar_app;
 
 GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.place_rule TO cellar_app;
+
+GRANT SELECT ON TABLE public.plan_note TO cellar_app;
 
 GRANT SELECT,INSERT,DELETE ON TABLE public.provider_group TO cellar_app;
 

@@ -104,6 +104,22 @@ begin
   end if;
 end $$;
 
+create or replace function note_plan() returns trigger language plpgsql security definer set search_path = public as $$
+begin
+  insert into plan_note default values;
+  return null;
+end $$;
+
+create or replace function fold_plan() returns void language plpgsql security definer set search_path = public as $$
+begin
+  delete from plan_note;
+  if found then
+    update epoch set value = value + 1 where name = 'plan';
+  end if;
+end $$;
+
+create or replace trigger place_noted after insert or update or delete or truncate on place
+  for each statement execute function note_plan();
 create or replace trigger record_rack_inserted after insert on record
   referencing new table as new_rows for each statement execute function note_rack_insert();
 create or replace trigger record_rack_updated after update on record

@@ -1,4 +1,4 @@
-import { docket, type PlaceLine, plan, records, reports, steps } from '@key-cellar/contract';
+import { criteriaEndpoints, docket, type PlaceLine, plan, records, reports, steps } from '@key-cellar/contract';
 import { getOrMakeSet, openPool, placeGrant, programActor, withUnitOfWork } from '../src/index.js';
 import type { PersonAccess } from '../src/kernel/index.js';
 import { coming, rackSince } from '../src/plan/rackStore.js';
@@ -124,6 +124,35 @@ describe('places and who may see them', () => {
     } finally {
       await other.end();
     }
+  });
+
+  chapter('remembers the plan until it changes, whoever changes it, folded or not, and never what was not committed', async () => {
+    const id = await folder('REM-1');
+    const titles = async (): Promise<string[]> => {
+      const { places } = await world.as('keeper').call(criteriaEndpoints.vocabulary);
+      const { places: outlined } = await world.as('keeper').call(plan.outline);
+      const series = outlined.find((p) => p.id === world.ids.A01)!;
+      return [places.find((p) => p.id === id)!.name, series.title, String(series.foldersInside)];
+    };
+    const series = (await titles())[1]!;
+    const change = 'update place set title = $2 where id = $1';
+    await asOwner(world.database, async (other) => {
+      for (const [turn, fold] of [false, true, true, false].entries()) {
+        await other.query('begin');
+        await other.query(change, [id, `Turn ${turn}`]);
+        await other.query(change, [world.ids.A01, `Series ${turn}`]);
+        const before = turn === 0 ? ['A-01/REM-1 Folder REM-1', series, 'true'] : [`A-01/REM-1 Turn ${turn - 1}`, `Series ${turn - 1}`, 'true'];
+        for (let look = 0; look < 2; look++) expect(await titles()).toEqual(before);
+        await other.query('commit');
+        if (fold) await other.query('select fold_plan()');
+        for (let look = 0; look < 2; look++) expect(await titles()).toEqual([`A-01/REM-1 Turn ${turn}`, `Series ${turn}`, 'true']);
+      }
+      await other.query(change, [world.ids.A01, series]);
+      await other.query(change, [id, 'Folder REM-1']);
+    });
+    expect(await titles()).toEqual(['A-01/REM-1 Folder REM-1', series, 'true']);
+    const { places } = await world.as('outsider').call(criteriaEndpoints.vocabulary);
+    expect(places).toEqual([]);
   });
 
   chapter('opens for a grant on its first day and closes after its last', async () => {

@@ -10,16 +10,12 @@ export function types(db: Db) {
   );
 }
 
-/** Places with the codes on the way to them: a folder is named after its series. */
-export function places(db: Db, sets: readonly number[]) {
-  return rows<{ id: string; path: string; title: string }>(
+/** All places, outer ones first. */
+export function places(db: Db) {
+  return rows<{ id: string; parent_id: string | null; kind: string; code: string; title: string; access_set_id: number }>(
     db,
     'vocabulary.places',
-    `select p.id, p.title, case when p.kind <> 'folder' then p.code else (
-       select string_agg(a.code, '/' order by array_position(p.ancestors, a.id)) from place a
-       where a.id = any (p.ancestors) and a.kind in ('series', 'folder')) end as path
-     from place p where p.access_set_id = any ($1::int[]) order by cardinality(p.ancestors), p.position, p.code`,
-    [sets],
+    `select id, parent_id, kind, code, title, access_set_id from place order by cardinality(ancestors), position, code`,
   );
 }
 

@@ -38,6 +38,7 @@ export { answering, answerTasks, GivenUp, task, tasksIn, type Tasks } from './ta
 export { answerStream, streamFrom } from './streams.js';
 export { startThread } from './threads.js';
 export { turns } from './turns.js';
+export { whilePlanStays } from './whilePlanStays.js';
 export {
   entryBody,
   inOwnTransaction,

@@ -5,7 +5,7 @@ import { idsIn, type Takes } from '@key-cellar/core/records';
 import { uuidv7 } from 'uuidv7';
 import { message, type Message } from '@key-cellar/words';
 import { namesOf } from '../facts/index.js';
-import { notFound, type Db, type PersonAccess, type Services, type SignedIn, type UnitOfWork } from '../kernel/index.js';
+import { notFound, whilePlanStays, type Db, type PersonAccess, type Services, type SignedIn, type UnitOfWork } from '../kernel/index.js';
 import { standingOf } from './changes.js';
 import { readyTitlesFor } from './readyTitles.js';
 import { namesOfParts, saidOf, stencilOfPlace } from './stencilStore.js';
@@ -94,16 +94,17 @@ async function rulesByPlace(services: Services, placeIds: readonly string[]): Pr
 }
 
 /** Ids of places in which there is a folder that is open to a person. */
-async function withFolders(services: Services, access: PersonAccess, under: string | null): Promise<Set<string>> {
+function withFolders({ pool }: Services, access: PersonAccess, under: string | null): Promise<ReadonlySet<string>> {
   const sets = [...new Set([...access.sets('discover'), ...access.sets('deposit')])];
-  return new Set((await placeStore.placesWithFolders(services.pool, sets, under)).map((p) => p.id));
+  const found = async (): Promise<ReadonlySet<string>> => new Set((await placeStore.placesWithFolders(pool, sets, under)).map((p) => p.id));
+  return under === null ? whilePlanStays(pool, 'withFolders', sets.join(), found) : found();
 }
 
 export async function outline(services: Services, person: SignedIn, folders: boolean): Promise<OutlineLine[]> {
   const access = await services.access.of(person);
   const seenBy = { access, today: person.today };
   const [places, holdFolders, seen] = await Promise.all([
-    folders ? placeStore.allPlaces(services.pool) : placeStore.planNodes(services.pool),
+    folders ? placeStore.allPlaces(services.pool) : whilePlanStays(services.pool, 'nodes', '', () => placeStore.planNodes(services.pool)),
     withFolders(services, access, null),
     rackSeen(services.pool, access, 'discover'),
   ]);

@@ -61,9 +61,9 @@ export function folderCounts(db: Db, parentId: string, sets: readonly number[]) 
   );
 }
 
-/** Adds the rack’s deltas to its cells. */
+/** Adds the rack’s deltas to its cells, and takes up the notes of changed places. */
 export async function foldRack(db: Db): Promise<void> {
-  await rows(db, 'rack.fold', 'select fold_rack()');
+  await rows(db, 'rack.fold', 'select fold_rack(), fold_plan()');
 }
 
 /** What comes due in a month and before, by month and action: of that, how much is held. */
