@@ -226,6 +226,7 @@ CREATE FUNCTION public.fold_rack() RETURNS void
 declare
   v_folded bigint;
   v_due bigint;
+  v_placed bigint;
 begin
   if not pg_try_advisory_xact_lock(4243) then
     return;
@@ -250,6 +251,15 @@ begin
     waiting = c.waiting + excluded.waiting, declared = c.declared + excluded.declared;
   get diagnostics v_folded = row_count;
   with taken as (
+    delete from place_delta returning *
+  )
+  insert into place_sum as s
+  select place_id, access_set_id, sum(kept), sum(due), sum(held), sum(unscheduled), sum(permanent), sum(waiting) from taken group by 1, 2
+  on conflict (place_id, access_set_id) do update set
+    kept = s.kept + excluded.kept, due = s.due + excluded.due, held = s.held + excluded.held,
+    unscheduled = s.unscheduled + excluded.unscheduled, permanent = s.permanent + excluded.permanent, waiting = s.waiting + excluded.waiting;
+  get diagnostics v_placed = row_count;
+  with taken as (
     delete from due_delta returning *
   )
   insert into due_sum as s
@@ -262,6 +272,9 @@ begin
     delete from rack_cell where kept = 0 and due = 0 and held = 0;
     delete from rack_total where kept = 0 and due = 0 and held = 0;
     update epoch set value = value + 1 where name = 'rack';
+  end if;
+  if v_placed > 0 then
+    delete from place_sum where kept = 0 and due = 0 and held = 0;
   end if;
   if v_due > 0 then
     delete from due_sum where n = 0 and held = 0;
@@ -970,13 +983,15 @@ CREATE FUNCTION public.note_rack_held(p_records uuid[], p_hold uuid, p_sign inte
     SET search_path TO 'public'
     AS $$
   with changed as materialized (
-    select r.series_id, coalesce(r.vintage, 0) as vintage, r.access_set_id, date_trunc('month', r.due_on)::date as month, r.action
+    select r.series_id, coalesce(r.vintage, 0) as vintage, r.access_set_id, r.place_id, date_trunc('month', r.due_on)::date as month, r.action
     from record r where r.id = any (p_records) and r.state <> 'disposed'
       -- One by one through the index, instead of a join with all that is held.
       and (select true from hold_cover c where c.record_id = r.id and c.hold_id <> p_hold and c.released_at is null limit 1) is null
   ), racked as (
     insert into rack_delta
     select series_id, vintage, access_set_id, 0, 0, p_sign * count(*), 0, 0, 0, 0 from changed group by 1, 2, 3
+  ), placed as (
+    insert into place_delta select place_id, access_set_id, 0, 0, p_sign * count(*), 0, 0, 0 from changed group by 1, 2
   )
   insert into due_delta
   select access_set_id, month, action, 0, p_sign * count(*) from changed where month is not null and action is not null group by 1, 2, 3
@@ -994,6 +1009,10 @@ begin
     count(*) filter (where outcome = 'unscheduled'), count(*) filter (where outcome = 'permanent'),
     count(*) filter (where outcome = 'waiting'), count(*) filter (where state = 'declared')
   from new_rows where state <> 'disposed' group by 1, 2, 3;
+  insert into place_delta
+  select place_id, access_set_id, count(*), count(*) filter (where docket <> 'none'), 0,
+    count(*) filter (where outcome = 'unscheduled'), count(*) filter (where outcome = 'permanent'), count(*) filter (where outcome = 'waiting')
+  from new_rows where state <> 'disposed' group by 1, 2;
   insert into due_delta
   select access_set_id, date_trunc('month', due_on)::date, action, count(*), 0
   from new_rows where state <> 'disposed' and due_on is not null and action is not null group by 1, 2, 3;
@@ -1006,7 +1025,7 @@ CREATE FUNCTION public.note_rack_update() RETURNS trigger
     AS $$
 begin
   with changed as materialized (
-    select sign, series_id, coalesce(vintage, 0) as vintage, access_set_id, docket, outcome, state,
+    select sign, series_id, place_id, coalesce(vintage, 0) as vintage, access_set_id, docket, outcome, state,
       date_trunc('month', due_on)::date as month, action,
       exists (select from hold_cover h where h.record_id = both_.id and h.released_at is null) as held
     from (select 1 as sign, * from new_rows union all select -1, * from old_rows) both_ where state <> 'disposed'
@@ -1018,6 +1037,14 @@ begin
         sum(sign * (outcome = 'waiting')::int) as waiting, sum(sign * (state = 'declared')::int) as declared
       from changed group by 1, 2, 3) counted
     where (kept, due, held, unscheduled, permanent, waiting, declared) <> (0, 0, 0, 0, 0, 0, 0)
+  ), placed as (
+    insert into place_delta
+    select place_id, access_set_id, kept, due, held, unscheduled, permanent, waiting from (
+      select place_id, access_set_id, sum(sign) as kept, sum(sign * (docket <> 'none')::int) as due, sum(sign * held::int) as held,
+        sum(sign * (outcome = 'unscheduled')::int) as unscheduled, sum(sign * (outcome = 'permanent')::int) as permanent,
+        sum(sign * (outcome = 'waiting')::int) as waiting
+      from changed group by 1, 2) counted
+    where (kept, due, held, unscheduled, permanent, waiting) <> (0, 0, 0, 0, 0, 0)
   )
   insert into due_delta
   select access_set_id, month, action, n, held from (
@@ -1912,9 +1939,31 @@ CREATE TABLE public.place (
     CONSTRAINT place_title_check CHECK ((title <> ''::text))
 );
 
+CREATE TABLE public.place_delta (
+    place_id uuid NOT NULL,
+    access_set_id integer NOT NULL,
+    kept integer NOT NULL,
+    due integer NOT NULL,
+    held integer NOT NULL,
+    unscheduled integer NOT NULL,
+    permanent integer NOT NULL,
+    waiting integer NOT NULL
+);
+
 CREATE TABLE public.place_rule (
     place_id uuid NOT NULL,
     rule_id uuid NOT NULL
+);
+
+CREATE TABLE public.place_sum (
+    place_id uuid NOT NULL,
+    access_set_id integer NOT NULL,
+    kept integer NOT NULL,
+    due integer NOT NULL,
+    held integer NOT NULL,
+    unscheduled integer NOT NULL,
+    permanent integer NOT NULL,
+    waiting integer NOT NULL
 );
 
 CREATE TABLE public.plan_note (
@@ -2531,6 +2580,9 @@ ALTER TABLE ONLY public.place
 
 ALTER TABLE ONLY public.place_rule
     ADD CONSTRAINT place_rule_pkey PRIMARY KEY (place_id, rule_id);
+
+ALTER TABLE ONLY public.place_sum
+    ADD CONSTRAINT place_sum_pkey PRIMARY KEY (place_id, access_set_id);
 
 ALTER TABLE ONLY public.principal
     ADD CONSTRAINT principal_login_key UNIQUE (login);
@@ -3870,7 +3922,11 @@ GRANT SELECT ON TABLE public.past TO cellar_app;
 
 GRANT SELECT,INSERT,UPDATE ON TABLE public.place TO cellar_app;
 
+GRANT SELECT ON TABLE public.place_delta TO cellar_app;
+
 GRANT SELECT,INSERT,DELETE,UPDATE ON TABLE public.place_rule TO cellar_app;
+
+GRANT SELECT ON TABLE public.place_sum TO cellar_app;
 
 GRANT SELECT ON TABLE public.plan_note TO cellar_app;
 

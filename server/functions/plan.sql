@@ -1,17 +1,19 @@
--- The rack, and what comes due by month: counts that are appended by writers and added up now and then.
+-- The rack, what lies right in each place, and what comes due by month: counts that are appended by writers and added up now and then.
 -- Re-creatable: run after the migrations whenever this file changed.
 
 -- Of these records, those that this hold alone covers or covered: with its cover they became held, or ceased to be.
 create or replace function note_rack_held(p_records uuid[], p_hold uuid, p_sign integer) returns void
   language sql security definer set search_path = public as $$
   with changed as materialized (
-    select r.series_id, coalesce(r.vintage, 0) as vintage, r.access_set_id, date_trunc('month', r.due_on)::date as month, r.action
+    select r.series_id, coalesce(r.vintage, 0) as vintage, r.access_set_id, r.place_id, date_trunc('month', r.due_on)::date as month, r.action
     from record r where r.id = any (p_records) and r.state <> 'disposed'
       -- One by one through the index, instead of a join with all that is held.
       and (select true from hold_cover c where c.record_id = r.id and c.hold_id <> p_hold and c.released_at is null limit 1) is null
   ), racked as (
     insert into rack_delta
     select series_id, vintage, access_set_id, 0, 0, p_sign * count(*), 0, 0, 0, 0 from changed group by 1, 2, 3
+  ), placed as (
+    insert into place_delta select place_id, access_set_id, 0, 0, p_sign * count(*), 0, 0, 0 from changed group by 1, 2
   )
   insert into due_delta
   select access_set_id, month, action, 0, p_sign * count(*) from changed where month is not null and action is not null group by 1, 2, 3
@@ -26,6 +28,10 @@ begin
     count(*) filter (where outcome = 'unscheduled'), count(*) filter (where outcome = 'permanent'),
     count(*) filter (where outcome = 'waiting'), count(*) filter (where state = 'declared')
   from new_rows where state <> 'disposed' group by 1, 2, 3;
+  insert into place_delta
+  select place_id, access_set_id, count(*), count(*) filter (where docket <> 'none'), 0,
+    count(*) filter (where outcome = 'unscheduled'), count(*) filter (where outcome = 'permanent'), count(*) filter (where outcome = 'waiting')
+  from new_rows where state <> 'disposed' group by 1, 2;
   insert into due_delta
   select access_set_id, date_trunc('month', due_on)::date, action, count(*), 0
   from new_rows where state <> 'disposed' and due_on is not null and action is not null group by 1, 2, 3;
@@ -35,7 +41,7 @@ end $$;
 create or replace function note_rack_update() returns trigger language plpgsql security definer set search_path = public as $$
 begin
   with changed as materialized (
-    select sign, series_id, coalesce(vintage, 0) as vintage, access_set_id, docket, outcome, state,
+    select sign, series_id, place_id, coalesce(vintage, 0) as vintage, access_set_id, docket, outcome, state,
       date_trunc('month', due_on)::date as month, action,
       exists (select from hold_cover h where h.record_id = both_.id and h.released_at is null) as held
     from (select 1 as sign, * from new_rows union all select -1, * from old_rows) both_ where state <> 'disposed'
@@ -47,6 +53,14 @@ begin
         sum(sign * (outcome = 'waiting')::int) as waiting, sum(sign * (state = 'declared')::int) as declared
       from changed group by 1, 2, 3) counted
     where (kept, due, held, unscheduled, permanent, waiting, declared) <> (0, 0, 0, 0, 0, 0, 0)
+  ), placed as (
+    insert into place_delta
+    select place_id, access_set_id, kept, due, held, unscheduled, permanent, waiting from (
+      select place_id, access_set_id, sum(sign) as kept, sum(sign * (docket <> 'none')::int) as due, sum(sign * held::int) as held,
+        sum(sign * (outcome = 'unscheduled')::int) as unscheduled, sum(sign * (outcome = 'permanent')::int) as permanent,
+        sum(sign * (outcome = 'waiting')::int) as waiting
+      from changed group by 1, 2) counted
+    where (kept, due, held, unscheduled, permanent, waiting) <> (0, 0, 0, 0, 0, 0)
   )
   insert into due_delta
   select access_set_id, month, action, n, held from (
@@ -62,6 +76,7 @@ create or replace function fold_rack() returns void language plpgsql security de
 declare
   v_folded bigint;
   v_due bigint;
+  v_placed bigint;
 begin
   if not pg_try_advisory_xact_lock(4243) then
     return;
@@ -86,6 +101,15 @@ begin
     waiting = c.waiting + excluded.waiting, declared = c.declared + excluded.declared;
   get diagnostics v_folded = row_count;
   with taken as (
+    delete from place_delta returning *
+  )
+  insert into place_sum as s
+  select place_id, access_set_id, sum(kept), sum(due), sum(held), sum(unscheduled), sum(permanent), sum(waiting) from taken group by 1, 2
+  on conflict (place_id, access_set_id) do update set
+    kept = s.kept + excluded.kept, due = s.due + excluded.due, held = s.held + excluded.held,
+    unscheduled = s.unscheduled + excluded.unscheduled, permanent = s.permanent + excluded.permanent, waiting = s.waiting + excluded.waiting;
+  get diagnostics v_placed = row_count;
+  with taken as (
     delete from due_delta returning *
   )
   insert into due_sum as s
@@ -98,6 +122,9 @@ begin
     delete from rack_cell where kept = 0 and due = 0 and held = 0;
     delete from rack_total where kept = 0 and due = 0 and held = 0;
     update epoch set value = value + 1 where name = 'rack';
+  end if;
+  if v_placed > 0 then
+    delete from place_sum where kept = 0 and due = 0 and held = 0;
   end if;
   if v_due > 0 then
     delete from due_sum where n = 0 and held = 0;

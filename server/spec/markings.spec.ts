@@ -238,7 +238,7 @@ describe('markings, access tags and grants on single records', () => {
             .toBe(true);
           const reach = await keeper().call(access.reach, { query: { recordId: id } });
           const may = new Set(reach.people.filter((p) => p.rights.includes('discover')).map((p) => p.person.id));
-          for (const login of logins.filter((one) => one !== 'depositor'))
+          for (const login of logins)
             expect(await sees(login, id))
               .withContext(login)
               .toBe(may.has(world.ids[login]));

@@ -368,7 +368,20 @@ export async function rackDifferences(database: string): Promise<number> {
          group by 1, 2, 3 having (sum(n), sum(held)) <> (0, 0))
        (select * from scan except select * from kept_) union all (select * from kept_ except select * from scan)`,
     );
-    return [result, use, totals, due].reduce((sum, { rowCount }) => sum + (rowCount ?? 0), 0);
+    const placed = await client.query(
+      `with scan as (
+         select place_id, access_set_id, count(*) as kept, count(*) filter (where docket <> 'none') as due,
+           count(*) filter (where exists (select from hold_cover c where c.record_id = record.id and c.released_at is null)) as held,
+           count(*) filter (where outcome = 'unscheduled') as unscheduled, count(*) filter (where outcome = 'permanent') as permanent,
+           count(*) filter (where outcome = 'waiting') as waiting
+         from record where state <> 'disposed' group by 1, 2),
+       kept_ as (
+         select place_id, access_set_id, sum(kept) as kept, sum(due) as due, sum(held) as held, sum(unscheduled) as unscheduled,
+           sum(permanent) as permanent, sum(waiting) as waiting
+         from (select * from place_sum union all select * from place_delta) d group by 1, 2 having sum(kept) <> 0)
+       (select * from scan except select * from kept_) union all (select * from kept_ except select * from scan)`,
+    );
+    return [result, use, totals, due, placed].reduce((sum, { rowCount }) => sum + (rowCount ?? 0), 0);
   });
 }
 

@@ -16,6 +16,8 @@ export interface Picture {
   /** Grants on the way there. */
   readonly grants: ReadonlyMap<string, store.GrantWas>;
   readonly of: (personId: string) => EffectiveAccess;
+  /** Whether what somebody has on own deposits counts there: everywhere but on a record that they did not deposit. */
+  readonly ownCounts: (personId: string) => boolean;
 }
 
 /**
@@ -87,5 +89,6 @@ export async function pictureOf(db: Db, spot: Spot, on: string, today: string): 
       const who = { id: personId, principals: person?.active ? principalsOf(personId, groups) : new Set<string>(), clearance };
       return effectiveAccess(who, chain, marking, civilDate(on));
     },
+    ownCounts: (personId) => !record || record.deposited_by === personId,
   };
 }

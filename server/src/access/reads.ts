@@ -194,12 +194,14 @@ export const accessReads: Pick<ReadsOf<typeof access, Services>, 'matrix' | 'com
       .map((p) => {
         const [is, was] = [now.of(p.id), then?.of(p.id)];
         const change = was ? changeOf(was.own, is.own) : ('same' as const);
-        const counting = is.ceilings.length > 0 ? [] : is.weighed;
+        const own = now.ownCounts(p.id);
+        const has = own ? is.own : is.all;
+        const counting = is.ceilings.length > 0 ? [] : is.weighed.filter((w) => own || !w.grant.profile.ownOnly);
         return {
-          shown: is.own !== 0 || change !== 'same',
+          shown: has !== 0 || change !== 'same',
           line: {
             person: { id: p.id, name: p.name },
-            rights: said(is.own),
+            rights: said(has),
             through: throughWords(namesIn(now), p.id, counting),
             was: was && change !== 'same' ? said(was.own) : null,
             change,

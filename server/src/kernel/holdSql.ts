@@ -5,10 +5,6 @@
 export const heldSql = (record = 'r.id'): string =>
   `exists (select from hold_cover held where held.record_id = ${record} and held.released_at is null)`;
 
-/** The same, asked record by record through the index, where there are few records: a plan may else read all that is held. */
-export const heldOneByOneSql = (record = 'r.id'): string =>
-  `(select true from hold_cover held where held.record_id = ${record} and held.released_at is null limit 1) is not null`;
-
 /** How many holds cover a record. */
 export const holdCountSql = (record = 'r.id'): string =>
   `(select count(*)::int from hold_cover held where held.record_id = ${record} and held.released_at is null)`;

@@ -24,7 +24,7 @@ export {
 export { databaseAway, dynamicRows, gaveWayToOthers, openPool, row, rows, run, type Db } from './connect.js';
 export { eventsOver, type Answerers, type Listeners } from './events.js';
 export { guardedRecords, lockRecordRows, ping, rootSet, type GuardRow } from './guardStore.js';
-export { frozenByHoldSql, heldOneByOneSql, heldSql, holdCountSql } from './holdSql.js';
+export { frozenByHoldSql, heldSql, holdCountSql } from './holdSql.js';
 export { addJob, endsJob, JobWaits, openJobs, type JobContext } from './jobs.js';
 export { cancelJob, jobById, jobsByState, jobsToCancel, type CancellableJob, type JobRow } from './jobStore.js';
 export { dropKey, keepKey, keptKey, KeyUnusable } from './keyFiles.js';

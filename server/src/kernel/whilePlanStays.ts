@@ -1,5 +1,5 @@
 import type pg from 'pg';
-import { row } from './connect.js';
+import { planVersion } from './planStore.js';
 
 /** Of each kind so many are remembered, those asked for last. */
 const mostOfAKind = 8;
@@ -9,19 +9,6 @@ interface Remembered {
   readonly kinds: Map<string, Map<string, Promise<unknown>>>;
 }
 const remembered = new WeakMap<pg.Pool, Remembered>();
-
-/**
- * Which changes of places have been committed: the epoch up to which their notes are folded, and the transactions that left one since.
- * What is read after this is asked is at least as new.
- */
-async function planVersion(pool: pg.Pool): Promise<string> {
-  const found = await row<{ version: string }>(
-    pool,
-    'plan.version',
-    `select value || ' ' || coalesce((select string_agg(distinct xmin::text, ' ') from plan_note), '') as version from epoch where name = 'plan'`,
-  );
-  return found!.version;
-}
 
 /**
  * What was made of places, remembered until one of them changes, by a server or past all of them. `key` has to tell whatever

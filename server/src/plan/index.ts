@@ -25,5 +25,5 @@ export {
   writeStandAlone,
   type PlaceRow,
 } from './placeStore.js';
-export { coming, foldRack } from './rackStore.js';
+export { coming, countsWithin, foldRack } from './rackStore.js';
 export { rackSeen } from './rackSeen.js';

@@ -132,7 +132,7 @@ export async function foldersOf(services: Services, person: SignedIn, id: string
   const { pool } = services;
   const [children, counts, holdFolders] = await Promise.all([
     placeStore.childrenOf(pool, id),
-    rackStore.folderCounts(pool, id, access.sets('discover')),
+    rackStore.countsWithin(pool, id, access.sets('discover')),
     withFolders(services, access, id),
   ]);
   // The way to what is open further down shows too, by code and title.
@@ -142,7 +142,7 @@ export async function foldersOf(services: Services, person: SignedIn, id: string
     services,
     shown.map((p) => p.id),
   );
-  const countsOfFolder = new Map(counts.map((f) => [f.folder_id, countsOf(f)]));
+  const countsOfFolder = new Map(counts.map((f) => [f.id, countsOf(f)]));
   return {
     places: shown.map((p) => ({
       ...toLine(p, seenBy, rules.get(p.id) ?? [], countsOfFolder.get(p.id) ?? noCounts),
@@ -193,10 +193,10 @@ export async function placePage(services: Services, person: SignedIn, id: string
   const { place, access } = await openPlace(services, person, id);
   const { pool } = services;
   const seenBy = { access, today: person.today };
-  const [ancestors, children, folderCounts, setRules, formerCodes, series, seen] = await Promise.all([
+  const [ancestors, children, within, setRules, formerCodes, series, seen] = await Promise.all([
     placeStore.placesByIds(pool, place.ancestors),
     placeStore.childrenOf(pool, id),
-    rackStore.folderCounts(pool, id, access.sets('discover')),
+    place.kind === 'series' || place.kind === 'folder' ? rackStore.countsWithin(pool, id, access.sets('discover')) : [],
     placeStore.rulesSetOn(pool, place.ancestors),
     codeStore.formerCodes(pool, id),
     placeStore.seriesUnder(pool, id),
@@ -206,8 +206,8 @@ export async function placePage(services: Services, person: SignedIn, id: string
   const path = place.ancestors.map((a) => byId.get(a)!);
   const around = countsAround(seen, series);
   const ownCounts =
-    place.kind === 'folder' ? folderCounts.reduce((sum, f) => addCounts(sum, countsOf(f)), noCounts) : (around.get(id) ?? noCounts);
-  const childCounts = new Map([...around, ...folderCounts.map((f) => [f.folder_id, countsOf(f)] as const)]);
+    place.kind === 'folder' ? within.reduce((sum, f) => addCounts(sum, countsOf(f)), noCounts) : (around.get(id) ?? noCounts);
+  const childCounts = new Map([...around, ...within.map((f) => [f.id, countsOf(f)] as const)]);
   const inJurisdictions = [...path].reverse().find((p) => p.jurisdictions.length > 0);
   const numbered = [...path].reverse().find((p) => p.numbering_id !== null);
   const numbering = numbered && (await placeStore.numberingOf(pool, numbered.numbering_id!));

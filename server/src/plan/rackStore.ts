@@ -1,4 +1,5 @@
-import { type Db, heldOneByOneSql, row, rows } from '../kernel/index.js';
+import type { RackCounts } from '@key-cellar/contract';
+import { type Db, row, rows } from '../kernel/index.js';
 
 /** What the rack counts of the records of a series and vintage. */
 export const counted = ['kept', 'due', 'held', 'unscheduled', 'permanent', 'waiting', 'declared'] as const;
@@ -47,17 +48,20 @@ export async function rackSince(db: Db, sets: readonly number[], known: number, 
   return { ...rest, since: since.map(toCell), folded: base && base.map(toCell) };
 }
 
-/** Counts of the folders right in a place. */
-export function folderCounts(db: Db, parentId: string, sets: readonly number[]) {
-  return rows<Record<'kept' | 'due' | 'held' | 'unscheduled' | 'permanent' | 'waiting', number> & { folder_id: string }>(
+/** Counts of a series or folder: of each folder right in it with all that is in that, and of what lies right in itself (under its own id). */
+export function countsWithin(db: Db, placeId: string, sets: readonly number[]) {
+  const columns = 'kept, due, held, unscheduled, permanent, waiting';
+  return rows<RackCounts & { id: string }>(
     db,
-    'rack.folders',
-    `select f.id as folder_id, count(r.id)::int as kept, count(*) filter (where r.docket <> 'none')::int as due,
-       count(*) filter (where ${heldOneByOneSql()})::int as held, count(*) filter (where r.outcome = 'unscheduled')::int as unscheduled,
-       count(*) filter (where r.outcome = 'permanent')::int as permanent, count(*) filter (where r.outcome = 'waiting')::int as waiting
-     from place f left join record r on r.places @> array[f.id] and r.state <> 'disposed' and r.access_set_id = any ($2::int[])
-     where f.parent_id = $1 and f.kind = 'folder' group by f.id`,
-    [parentId, sets],
+    'rack.within',
+    `select coalesce(p.ancestors[around.depth + 1], p.id) as id, sum(kept)::int as kept, sum(due)::int as due, sum(held)::int as held,
+       sum(unscheduled)::int as unscheduled, sum(permanent)::int as permanent, sum(waiting)::int as waiting
+     from (select cardinality(ancestors) as depth from place where id = $1) around
+     cross join place p join (
+       select place_id, ${columns} from place_sum where access_set_id = any ($2::int[])
+       union all select place_id, ${columns} from place_delta where access_set_id = any ($2::int[])) s on s.place_id = p.id
+     where p.ancestors @> array[$1::uuid] group by 1`,
+    [placeId, sets],
   );
 }
 

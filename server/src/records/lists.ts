@@ -6,7 +6,7 @@ import { idsIn, type Facts } from '@key-cellar/core/records';
 import { requireNamable } from '../criteria/index.js';
 import { namesOf } from '../facts/index.js';
 import { mayOn, notFound, Problem, visibleSql, type PersonAccess, type SignedIn } from '../kernel/index.js';
-import { mayKnowOfPlace, placeById, rackSeen, seriesUnder } from '../plan/index.js';
+import { countsWithin, mayKnowOfPlace, placeById, rackSeen, seriesUnder } from '../plan/index.js';
 import { landmarkBefore, type ListAsked } from './landmarks.js';
 import type { Services } from './services.js';
 import * as store from './store.js';
@@ -125,8 +125,13 @@ async function factsTold(
 /** How many records a list has, as the rack knows; null when the filter asks for something that it does not count. */
 async function countByRack(services: Services, access: PersonAccess, filter: store.ListFilter, scope: store.Scope): Promise<number | null> {
   const { words, recordType, show, vintage, cells, criteria } = filter;
-  if (words || criteria || cells || recordType || scope.kind === 'folder' || show === 'gaps' || show === 'disposed') return null;
+  if (words || criteria || cells || recordType || show === 'gaps' || show === 'disposed') return null;
   if (access.ownSets('discover').length > 0) return null;
+  if (scope.kind === 'folder') {
+    if (vintage !== undefined || show === 'declared') return null;
+    const within = await countsWithin(services.pool, scope.id, access.sets('discover'));
+    return within.reduce((sum, counts) => sum + counts[show ?? 'kept'], 0);
+  }
   const seen = await rackSeen(services.pool, access, 'discover');
   return seen.total(scope.kind === 'series' ? scope.ids : null, vintage ?? null)[show ?? 'kept'];
 }
