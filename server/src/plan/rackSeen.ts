@@ -1,6 +1,6 @@
 import type { RackCounts, RackOfSeries } from '@key-cellar/contract';
 import type { Db, PersonAccess } from '../kernel/index.js';
-import { counted, rackSince, type Cell, type Counted } from './rackStore.js';
+import { counted, rackFolded, rackSince, type Cell, type Counted } from './rackStore.js';
 
 const none: Counted = { kept: 0, due: 0, held: 0, unscheduled: 0, permanent: 0, waiting: 0, declared: 0 };
 
@@ -74,39 +74,59 @@ function columnsOf(seriesId: string, byVintage: ReadonlyMap<number, Counted>): R
 }
 
 const nothing = new RackSeen(new Map());
-/** Groups of sets that are remembered, the ones asked for last. */
+/** So many groups of sets, those read last. */
 const mostGroups = 8;
 
 interface Remembered {
   readonly epoch: number;
   /** What was folded up to then. */
   readonly folded: RackSeen;
-  /** The same with what was noted since, and what that was: nobody may have written meanwhile. */
-  readonly last: { readonly noted: string; readonly seen: RackSeen };
+  /** The last that was made of it: with what was noted since, as long as that stays the same. */
+  last: { readonly noted: string; readonly seen: RackSeen };
 }
-const remembered = new WeakMap<Db, Map<string, Remembered>>();
+
+/** Groups of sets that are remembered, and what is being read for one: whoever comes meanwhile waits for it. */
+interface Memory {
+  readonly groups: Map<string, Remembered>;
+  readonly reading: Map<string, Promise<void>>;
+}
+const memories = new WeakMap<Db, Memory>();
+
+async function readFolded(pool: Db, key: string, sets: readonly number[], known: number, { groups }: Memory): Promise<void> {
+  const { epoch, folded } = await rackFolded(pool, sets, known);
+  const seen = nothing.with(folded);
+  groups.delete(key);
+  groups.set(key, { epoch, folded: seen, last: { noted: '[]', seen } });
+  if (groups.size > mostGroups) groups.delete(groups.keys().next().value!);
+}
 
 /**
  * Counts of series by vintage, of what somebody has a right to. What was folded is remembered by its epoch, for each group of sets; what
- * was noted since is asked for every time, in the statement that also tells the epoch.
+ * was noted since is asked for every time, with the epoch that it adds to. Where that is another, what is folded is read again.
  */
 export async function rackSeen(pool: Db, access: PersonAccess, right: 'discover' | 'dispose' | 'read'): Promise<RackSeen> {
   const sets = access.sets(right);
   if (sets.length === 0) return nothing;
   const key = sets.join();
-  const groups = remembered.get(pool) ?? new Map<string, Remembered>();
-  remembered.set(pool, groups);
-  const before = groups.get(key);
-  const { epoch, since, folded } = await rackSince(pool, sets, access.known, before?.epoch ?? null);
-  const noted = JSON.stringify(since);
-  if (!folded && before!.last.noted === noted) return before!.last.seen;
-  const base = folded ? nothing.with(folded) : before!.folded;
-  const seen = base.with(since);
-  // Another request may have come back with a later epoch meanwhile.
-  if (epoch >= (groups.get(key)?.epoch ?? epoch)) {
-    groups.delete(key);
-    groups.set(key, { epoch, folded: base, last: { noted, seen } });
-    if (groups.size > mostGroups) groups.delete(groups.keys().next().value!);
+  const memory = memories.get(pool) ?? { groups: new Map<string, Remembered>(), reading: new Map<string, Promise<void>>() };
+  memories.set(pool, memory);
+  for (;;) {
+    const here = memory.groups.get(key);
+    if (here) {
+      const { epoch, since } = await rackSince(pool, sets);
+      if (epoch === here.epoch) {
+        const noted = JSON.stringify(since);
+        if (here.last.noted !== noted) here.last = { noted, seen: here.folded.with(since) };
+        return here.last.seen;
+      }
+      // Somebody else may have read it meanwhile.
+      if (memory.groups.get(key) !== here) continue;
+    }
+    let reading = memory.reading.get(key);
+    if (!reading) {
+      reading = readFolded(pool, key, sets, access.known, memory).finally(() => memory.reading.delete(key));
+      memory.reading.set(key, reading);
+    }
+    await reading;
   }
-  return seen;
 }

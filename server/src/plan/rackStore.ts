@@ -30,22 +30,27 @@ function toCell([seriesId, vintage, kept, due, held, unscheduled, permanent, wai
   return { seriesId, vintage, kept, due, held, unscheduled, permanent, waiting, declared };
 }
 
-/**
- * What writers noted and is not folded yet, in the given sets, and the epoch that this adds to; with what was folded up to it, unless
- * that is of the epoch known already. One statement, so that all is of one moment.
- */
-export async function rackSince(db: Db, sets: readonly number[], known: number, epoch: number | null) {
-  const found = await row<{ epoch: number; since: Sums[]; folded: Sums[] | null }>(
+/** What is folded in the given sets, and the epoch of that: both of one moment. */
+export async function rackFolded(db: Db, sets: readonly number[], known: number): Promise<{ epoch: number; folded: Cell[] }> {
+  const found = await row<{ epoch: number; folded: Sums[] }>(
     db,
-    `rack.since${sets.length * 2 > known ? 'Totals' : 'Cells'}`,
-    `select e.value as epoch,
-       ${inArrays(`select series_id, vintage, ${sums} from rack_delta where access_set_id = any ($1::int[]) group by 1, 2`)} as since,
-       case when e.value is distinct from $2::int8 then ${inArrays(folded(sets, known))} end as folded
-     from epoch e where e.name = 'rack'`,
-    [sets, epoch],
+    `rack.foldedOf${sets.length * 2 > known ? 'Totals' : 'Cells'}`,
+    `select (select value from epoch where name = 'rack') as epoch, ${inArrays(folded(sets, known))} as folded`,
+    [sets],
   );
-  const { since, folded: base, ...rest } = found!;
-  return { ...rest, since: since.map(toCell), folded: base && base.map(toCell) };
+  return { epoch: found!.epoch, folded: found!.folded.map(toCell) };
+}
+
+/** What writers noted in the given sets and is not folded yet, and the epoch that it adds to: both of one moment. */
+export async function rackSince(db: Db, sets: readonly number[]): Promise<{ epoch: number; since: Cell[] }> {
+  const found = await row<{ epoch: number; since: Sums[] }>(
+    db,
+    'rack.since',
+    `select (select value from epoch where name = 'rack') as epoch,
+       ${inArrays(`select series_id, vintage, ${sums} from rack_delta where access_set_id = any ($1::int[]) group by 1, 2`)} as since`,
+    [sets],
+  );
+  return { epoch: found!.epoch, since: found!.since.map(toCell) };
 }
 
 /** Counts of a series or folder: of each folder right in it with all that is in that, and of what lies right in itself (under its own id). */

@@ -5,7 +5,7 @@ export function placesUnderCheck(db: Db, sets: readonly number[]) {
     db,
     'check.places',
     `select id, kind, code, ancestors from place
-     where access_set_id = any ($1::int[]) and (kind <> 'folder' or exists (select from place_rule s where s.place_id = place.id))
+     where access_set_id = any ($1::int[]) and id in (select id from place where kind <> 'folder' union all select place_id from place_rule)
      order by cardinality(ancestors), position, code`,
     [sets],
   );
