@@ -90,6 +90,7 @@ export async function pagesOf(pool: pg.Pool): Promise<readonly Asked[]> {
     { what: 'the page of the repository', path: `/api/places/${idOf('repository')}`, most: 250 },
     { what: 'the page of a function', path: `/api/places/${idOf('function')}`, most: 250 },
     { what: 'the page of a series', path: `/api/places/${idOf('series')}`, most: 250 },
+    { what: 'the folders of a series', path: `/api/places/${idOf('series')}/folders`, most: 250 },
     { what: 'what is due', path: '/api/docket/due', most: 250 },
     { what: 'the check of the schedule', path: '/api/schedule/check', most: 250 },
     { what: 'the words of criteria', path: '/api/criteria/vocabulary', most: 250 },
@@ -112,14 +113,15 @@ export async function pagesOverHttp(pool: pg.Pool, databaseUrl: string, personId
     for (const { what, path, most } of asked) {
       const ask = (people: number, amount: number) =>
         autocannon({ url: `${base}${path}`, connections: people, amount, headers, timeout: 120 });
-      await ask(1, 2);
+      // As on a server that has run for a while: with its connections open, and its code compiled.
+      await ask(10, 40);
       const before = processorTime(child.pid!);
-      const one = await ask(1, 10);
+      const one = await ask(1, 20);
       const after = processorTime(child.pid!);
-      const ten = await ask(10, 60);
+      const ten = await ask(10, 100);
       if (ten.non2xx > 0 || ten.errors > 0) throw new Error(`${path}: ${ten.non2xx} refused, ${ten.errors} failed`);
-      const cpu = `${((after.server - before.server) / 10).toFixed(0)} + ${((after.database - before.database) / 10).toFixed(0)} ms of processor`;
-      const sent = `${(one.throughput.total / 10 / 1000).toFixed(0)} KB`;
+      const cpu = `${((after.server - before.server) / 20).toFixed(0)} + ${((after.database - before.database) / 20).toFixed(0)} ms of processor`;
+      const sent = `${(one.throughput.total / 20 / 1000).toFixed(0)} KB`;
       say(
         `${what}, ten people at once`,
         `${most} ms`,
