@@ -103,6 +103,28 @@ export async function pagesOf(pool: pg.Pool): Promise<readonly Asked[]> {
   ];
 }
 
+/** Memory of a process in megabytes. */
+const memory = (pid: number): number => Number(/VmRSS:\s+(\d+)/.exec(readFileSync(`/proc/${pid}/status`, 'utf8'))![1]) / 1000;
+
+/** Everything as a table, in each format: how much more memory the server takes meanwhile, and for how long. */
+async function wholeList(base: string, cookie: string, pid: number): Promise<void> {
+  for (const format of ['csv', 'json', 'xlsx']) {
+    const [before, begin] = [memory(pid), performance.now()];
+    let [most, bytes, began] = [before, 0, 0];
+    const watch = setInterval(() => (most = Math.max(most, memory(pid))), 100);
+    const response = await fetch(`${base}/api/records/export?format=${format}`, { headers: { cookie } });
+    for await (const part of response.body!) {
+      began ||= performance.now() - begin;
+      bytes += part.length;
+    }
+    clearInterval(watch);
+    if (!response.ok) throw new Error(`${format}: ${response.status}`);
+    const took = ((performance.now() - begin) / 1000).toFixed(0);
+    const note = `${(most - before).toFixed(0)} MB more; ${(bytes / 1e6).toFixed(0)} MB in ${took} s, the first after ${began.toFixed(0)} ms`;
+    say(`all records as ${format.toUpperCase()}: memory`, '64 MB', (most - before) / 64, 1, note);
+  }
+}
+
 /** Pages as people ask for them over HTTP: one at a time, and ten people at once; with the processor time of a request. */
 export async function pagesOverHttp(pool: pg.Pool, databaseUrl: string, personId: string): Promise<void> {
   const asked = await pagesOf(pool);
@@ -130,6 +152,7 @@ export async function pagesOverHttp(pool: pg.Pool, databaseUrl: string, personId
         `${ten.latency.p97_5} ms; alone ${one.latency.p50} ms, ${cpu}, ${sent}`,
       );
     }
+    await wholeList(base, headers.cookie, child.pid!);
   } finally {
     const ended = new Promise((resolve) => child.once('exit', resolve));
     child.kill('SIGTERM');

@@ -973,8 +973,19 @@ CREATE FUNCTION public.note_plan() RETURNS trigger
     LANGUAGE plpgsql SECURITY DEFINER
     SET search_path TO 'public'
     AS $$
+declare
+  v_changed boolean := true;
 begin
-  insert into plan_note default values;
+  if tg_op = 'INSERT' then
+    v_changed := exists (select from new_rows);
+  elsif tg_op = 'DELETE' then
+    v_changed := exists (select from old_rows);
+  elsif tg_op = 'UPDATE' then
+    v_changed := exists (select from new_rows n join old_rows o on o.id = n.id where n is distinct from o);
+  end if;
+  if v_changed then
+    insert into plan_note default values;
+  end if;
   return null;
 end $$;
 
@@ -3044,15 +3055,21 @@ CREATE TRIGGER past_kept BEFORE TRUNCATE ON public.past FOR EACH STATEMENT EXECU
 
 CREATE TRIGGER place_access_tags BEFORE INSERT OR UPDATE OF access_tags ON public.place FOR EACH ROW WHEN ((new.access_tags <> '{}'::uuid[])) EXECUTE FUNCTION public.guard_access_tags('access_tags');
 
+CREATE TRIGGER place_changed_noted AFTER UPDATE ON public.place REFERENCING OLD TABLE AS old_rows NEW TABLE AS new_rows FOR EACH STATEMENT EXECUTE FUNCTION public.note_plan();
+
 CREATE TRIGGER place_epoch AFTER UPDATE OF stand_alone, ancestors, code, title, access_tags ON public.place FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('access');
 
-CREATE TRIGGER place_noted AFTER INSERT OR DELETE OR UPDATE OR TRUNCATE ON public.place FOR EACH STATEMENT EXECUTE FUNCTION public.note_plan();
+CREATE TRIGGER place_gone_noted AFTER DELETE ON public.place REFERENCING OLD TABLE AS old_rows FOR EACH STATEMENT EXECUTE FUNCTION public.note_plan();
+
+CREATE TRIGGER place_made_noted AFTER INSERT ON public.place REFERENCING NEW TABLE AS new_rows FOR EACH STATEMENT EXECUTE FUNCTION public.note_plan();
 
 CREATE TRIGGER place_past AFTER UPDATE OF kind, code, title, parent_id, ancestors, closed_on, jurisdictions, stand_alone, marking_level, marking_caveats, access_tags ON public.place FOR EACH ROW EXECUTE FUNCTION public.keep_past();
 
 CREATE TRIGGER place_rule_epoch AFTER INSERT OR DELETE ON public.place_rule FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('schedule');
 
 CREATE TRIGGER place_rule_past AFTER INSERT OR DELETE OR UPDATE ON public.place_rule FOR EACH ROW EXECUTE FUNCTION public.keep_past();
+
+CREATE TRIGGER places_gone_noted AFTER TRUNCATE ON public.place FOR EACH STATEMENT EXECUTE FUNCTION public.note_plan();
 
 CREATE TRIGGER principal_epoch AFTER INSERT OR DELETE OR UPDATE ON public.principal FOR EACH STATEMENT EXECUTE FUNCTION public.bump_epoch('access');
 

@@ -4,7 +4,21 @@ import * as z from 'zod';
 import { askedCriteria, criteriaParameter, wordsToFind } from './criteria.js';
 import { explanation } from './explanation.js';
 import { datesLine, effectPage } from './schedule.js';
-import { dateShift, dateText, get, id, idParam, outcomes, personRef, post, put, revision, sentence, withMany } from './shared.js';
+import {
+  dateShift,
+  dateText,
+  get,
+  id,
+  idParam,
+  outcomes,
+  personRef,
+  post,
+  put,
+  revision,
+  sentence,
+  tableFormat,
+  withMany,
+} from './shared.js';
 import { text, prose, line, note, reason } from './text.js';
 
 export const sortColumns = ['number', 'title', 'created', 'filed', 'due', 'size'] as const;
@@ -102,7 +116,7 @@ export type RecordFilter = z.infer<typeof recordFilter>;
 const listedRecord = recordLine.extend({ facts: facts.optional() });
 export type ListedRecord = z.infer<typeof listedRecord>;
 
-const listQuery = recordFilter.extend({
+const orderedList = recordFilter.extend({
   sort: z.enum(sortColumns).default('number'),
   /** Codes of facts to be told of each record, with commas between; at most twelve. */
   facts: z
@@ -110,6 +124,9 @@ const listQuery = recordFilter.extend({
     .regex(/^[a-z][A-Za-z0-9]{0,39}(,[a-z][A-Za-z0-9]{0,39}){0,11}$/, 'input.factCodes')
     .optional(),
   descending: z.stringbool().default(false),
+});
+
+const listQuery = orderedList.extend({
   /** Opaque: where the page before ended. */
   after: text(1000).optional(),
   /** For jumping: skip this many rows from the start (or from `after`). */
@@ -286,6 +303,9 @@ export const records = {
       factNames: z.record(z.string(), z.string()),
       next: z.string().nullable(),
     }),
+  }),
+  exportList: get('/records/export', 'All that a filter finds, as a table; goes into the ledger', {
+    query: orderedList.extend({ format: tableFormat }),
   }),
   count: get('/records/count', 'How many records the same filter finds', {
     query: recordFilter,

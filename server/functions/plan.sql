@@ -132,9 +132,21 @@ begin
   end if;
 end $$;
 
+-- A statement that changed nothing leaves no note.
 create or replace function note_plan() returns trigger language plpgsql security definer set search_path = public as $$
+declare
+  v_changed boolean := true;
 begin
-  insert into plan_note default values;
+  if tg_op = 'INSERT' then
+    v_changed := exists (select from new_rows);
+  elsif tg_op = 'DELETE' then
+    v_changed := exists (select from old_rows);
+  elsif tg_op = 'UPDATE' then
+    v_changed := exists (select from new_rows n join old_rows o on o.id = n.id where n is distinct from o);
+  end if;
+  if v_changed then
+    insert into plan_note default values;
+  end if;
   return null;
 end $$;
 
@@ -146,7 +158,13 @@ begin
   end if;
 end $$;
 
-create or replace trigger place_noted after insert or update or delete or truncate on place
+create or replace trigger place_made_noted after insert on place
+  referencing new table as new_rows for each statement execute function note_plan();
+create or replace trigger place_changed_noted after update on place
+  referencing old table as old_rows new table as new_rows for each statement execute function note_plan();
+create or replace trigger place_gone_noted after delete on place
+  referencing old table as old_rows for each statement execute function note_plan();
+create or replace trigger places_gone_noted after truncate on place
   for each statement execute function note_plan();
 create or replace trigger record_rack_inserted after insert on record
   referencing new table as new_rows for each statement execute function note_rack_insert();

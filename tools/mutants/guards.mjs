@@ -3673,7 +3673,7 @@ export const guards = [
     'counts',
     'whoever changes a place leaves a note',
     'plan',
-    'create or replace trigger place_noted after insert or update or delete or truncate on place\n  for each statement execute function note_plan();',
+    'create or replace trigger place_changed_noted after update on place\n  referencing old table as old_rows new table as new_rows for each statement execute function note_plan();',
     ['places'],
   ),
   [

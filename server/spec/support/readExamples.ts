@@ -63,6 +63,7 @@ export const readings: Readonly<Record<string, Reading>> = {
   'plan.folders': { given: (t) => ({ params: { id: t.series } }) },
   'plan.rack': open,
   'plan.place': place,
+  'records.exportList': { given: () => ({ query: { format: 'csv' } }) },
   'plan.exportPlan': { given: () => ({ query: { format: 'csv' } }) },
   'plan.placesByCode': { given: (t) => ({ query: { code: t.seriesCode } }), of: 'series', see: discover },
   'stencils.list': edits,

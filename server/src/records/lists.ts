@@ -162,6 +162,25 @@ async function farPage(
   return backwards.reverse();
 }
 
+/** What a person asks of a list, besides where in it. Rejects what they may not ask. */
+export async function askedOf(
+  services: Services,
+  person: SignedIn,
+  access: PersonAccess,
+  filter: RecordFilter,
+  sort: SortColumn,
+  descending: boolean,
+): Promise<ListAsked> {
+  return {
+    filter: readFilter(filter, access, person.today),
+    scope: await scopeOf(services, access, filter.under),
+    sort,
+    descending,
+    visible: (bind) => visibleSql(access, person, 'discover', bind),
+    narrow: await hasNarrowView(services, access),
+  };
+}
+
 export async function list(
   services: Services,
   person: SignedIn,
@@ -169,15 +188,7 @@ export async function list(
 ): Promise<{ records: ListedRecord[]; factNames: Record<string, string>; next: string | null }> {
   const { sort, descending, after, skip, limit, facts, ...filter } = query;
   const access = await services.access.of(person);
-  const read = readFilter(filter, access, person.today);
-  const asked: ListAsked = {
-    filter: read,
-    scope: await scopeOf(services, access, filter.under),
-    sort,
-    descending,
-    visible: (bind) => visibleSql(access, person, 'discover', bind),
-    narrow: await hasNarrowView(services, access),
-  };
+  const asked = await askedOf(services, person, access, filter, sort, descending);
   const found =
     after || asked.narrow || skip < far
       ? await store.page(services.pool, { ...asked, after: after ? decodePosition(after) : null, skip, limit })

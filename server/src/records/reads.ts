@@ -3,11 +3,12 @@ import { hasRight } from '@key-cellar/core/access';
 import { idsIn } from '@key-cellar/core/records';
 import { message } from '@key-cellar/words';
 import { entityById, namesOf, toEntityLine } from '../facts/index.js';
-import { entering, notFound, type PersonAccess, type ReadsOf } from '../kernel/index.js';
+import { Download, entering, notFound, type PersonAccess, type ReadsOf } from '../kernel/index.js';
 import { openPlace } from '../plan/index.js';
 import { entityEvents } from '../schedule/index.js';
 import { listDetectors, listUnread } from './detectors.js';
 import { tryDetector } from './detectorTrial.js';
+import { exportList } from './listExport.js';
 import { count, ids, list, toLine } from './lists.js';
 import { listNumberings } from './numbering.js';
 import { leave, versionLeaving } from './serving.js';
@@ -28,7 +29,7 @@ async function entityPage(services: Services, access: PersonAccess, id: string):
   return { ...toEntityLine(found), note: found.note, revision: found.revision, newest: newest.map(toLine), events };
 }
 
-type Here = 'numberings' | 'factValues' | 'list' | 'count' | 'ids' | 'pages';
+type Here = 'numberings' | 'factValues' | 'list' | 'exportList' | 'count' | 'ids' | 'pages';
 export const recordReads: Pick<ReadsOf<typeof records, Services>, Here> = {
   numberings: async ({ services, access }) => ({ numberings: await listNumberings(services, await access()) }),
   factValues: async ({ services, person, params, query }) => {
@@ -43,6 +44,7 @@ export const recordReads: Pick<ReadsOf<typeof records, Services>, Here> = {
     };
   },
   list: ({ services, person, query }) => list(services, person, query),
+  exportList: entering(['exported a list'], async ({ services, person, query }) => new Download(await exportList(services, person, query))),
   count: async ({ services, person, query }) => ({ count: await count(services, person, query) }),
   ids: ({ services, person, query }) => ids(services, person, query),
   pages: entering(['read content', 'took a copy'], async ({ services, person, params, query }) => {

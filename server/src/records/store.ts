@@ -211,6 +211,29 @@ export async function page(db: Db, request: PageRequest): Promise<(LineRow & { s
   );
 }
 
+/**
+ * All rows of a list in its order, so many at a time; in a transaction, which gives them back when nobody takes more for two minutes.
+ */
+export async function* allOf(db: Db, asked: Omit<PageRequest, 'after' | 'skip' | 'limit'>, atATime: number): AsyncGenerator<LineRow[]> {
+  const values: unknown[] = [];
+  const bind: Bind = (value) => `$${values.push(value)}`;
+  const { expression, tie } = sorts[asked.sort];
+  const direction = asked.descending ? 'desc' : 'asc';
+  const where = [asked.visible(bind), ...filterSql(asked.filter, bind), ...scopeSql(asked.scope, bind)];
+  await dynamicRows(db, `set local idle_in_transaction_session_timeout = '2min'`, []);
+  await dynamicRows(
+    db,
+    `declare listed no scroll cursor for select ${lineColumns}, p.code as place_code from record r join place p on p.id = r.place_id
+     where ${where.join(' and ')} order by ${expression} ${direction}${tie ? `, r.id ${direction}` : ''}`,
+    values,
+  );
+  for (;;) {
+    const found = await dynamicRows<LineRow>(db, `fetch ${atATime} from listed`, []);
+    if (found.length === 0) return;
+    yield found;
+  }
+}
+
 /** How every so-manieth row of a list is found, and what tells the list from every other: the statement with its values. */
 export function landmarksOf(
   asked: Omit<PageRequest, 'after' | 'skip' | 'limit'>,

@@ -1,4 +1,4 @@
 export { cellsOf, decodedText, readingCells } from './cells.js';
 export type { TableFormat } from './problems.js';
-export { columnsOf, readTable, writeTable, type TableRow } from './tables.js';
+export { columnsOf, readTable, streamTable, writeTable, type TableRow } from './tables.js';
 export { takenOrTold } from './taken.js';

@@ -1,3 +1,5 @@
+import { Readable } from 'node:stream';
+import { buffer } from 'node:stream/consumers';
 import { message } from '@key-cellar/words';
 import { nearest } from '@key-cellar/core/criteria';
 import { isSoundText } from '@key-cellar/core/records';
@@ -5,6 +7,7 @@ import Papa from 'papaparse';
 import { GivenUp, type Tasks } from '../kernel/index.js';
 import { formula, mostRows, readingCells, type Cells } from './cells.js';
 import { wrongFile, type TableFormat } from './problems.js';
+import { workbook } from './sheets.js';
 
 /** One line of a table: its number as a spreadsheet shows it, and its values by the name of their column. */
 export interface TableRow {
@@ -111,26 +114,44 @@ const types: Record<TableFormat, string> = {
   json: 'application/json; charset=utf-8',
 };
 
-/** Writes a table (RFC 4180; ECMA-376; RFC 8259). No spreadsheet takes a value for a formula: texts are texts. */
+/**
+ * Writes a table (RFC 4180; ECMA-376; RFC 8259) as its lines come, some at a time. No spreadsheet takes a value for a formula: texts are
+ * texts.
+ */
+export function streamTable(
+  columns: readonly string[],
+  batches: AsyncIterable<readonly Readonly<Record<string, string>>[]>,
+  format: TableFormat,
+): { parts: AsyncIterable<Uint8Array>; type: string } {
+  async function* cells(): AsyncGenerator<string[][]> {
+    for await (const lines of batches) yield lines.map((line) => columns.map((name) => line[name] ?? ''));
+  }
+  const written = { csv: () => csv(columns, cells()), json: () => json(batches), xlsx: () => workbook(columns, cells()) };
+  return { parts: written[format](), type: types[format] };
+}
+
+async function* csv(columns: readonly string[], batches: AsyncIterable<string[][]>): AsyncGenerator<Uint8Array> {
+  const lines = (data: readonly (readonly string[])[]): string => `${Papa.unparse(data as string[][], { escapeFormulae: formula })}\r\n`;
+  yield Buffer.from(`\uFEFF${lines([columns])}`);
+  for await (const batch of batches) if (batch.length > 0) yield Buffer.from(lines(batch));
+}
+
+async function* json(batches: AsyncIterable<readonly object[]>): AsyncGenerator<Uint8Array> {
+  let before = '[\n';
+  for await (const batch of batches) {
+    if (batch.length === 0) continue;
+    yield Buffer.from(before + batch.map((line) => JSON.stringify(line)).join(',\n'));
+    before = ',\n';
+  }
+  yield Buffer.from(before === '[\n' ? '[\n\n]\n' : '\n]\n');
+}
+
+/** The same of lines that are there already. */
 export async function writeTable(
   columns: readonly string[],
   lines: readonly Readonly<Record<string, string>>[],
   format: TableFormat,
 ): Promise<{ bytes: Buffer; type: string }> {
-  const cells = lines.map((line) => columns.map((name) => line[name] ?? ''));
-  const type = types[format];
-  switch (format) {
-    case 'csv':
-      return { type, bytes: Buffer.from(`\uFEFF${Papa.unparse({ fields: [...columns], data: cells }, { escapeFormulae: formula })}\r\n`) };
-    case 'json':
-      return { type, bytes: Buffer.from(`[\n${lines.map((line) => JSON.stringify(line)).join(',\n')}\n]\n`) };
-    case 'xlsx': {
-      const sheet = [
-        columns.map((value) => ({ value, type: String, fontWeight: 'bold' as const })),
-        ...cells.map((line) => line.map((value) => ({ value, type: String }))),
-      ];
-      const { default: writeExcelFile } = await import('write-excel-file/node');
-      return { type, bytes: await writeExcelFile(sheet).toBuffer() };
-    }
-  }
+  const { parts, type } = streamTable(columns, Readable.from([lines]), format);
+  return { type, bytes: await buffer(Readable.from(parts)) };
 }

@@ -87,6 +87,7 @@ export const act: Record<keyof typeof english, string> = {
   'act.executed a batch': 'Posten ausgeführt',
   'act.exported a package': 'Paket exportiert',
   'act.exported a review of access': 'Überprüfung der Zugriffe ausgegeben',
+  'act.exported a list': 'Liste exportiert',
   'act.exported a table': 'Tabelle exportiert',
   'act.exported ledger entries': 'Einträge des Journals exportiert',
   'act.exported the plan': 'Aktenplan exportiert',

@@ -85,6 +85,7 @@ export const act = {
   'act.executed a batch': 'executed a batch',
   'act.exported a package': 'exported a package',
   'act.exported a review of access': 'exported a review of access',
+  'act.exported a list': 'exported a list',
   'act.exported a table': 'exported a table',
   'act.exported ledger entries': 'exported ledger entries',
   'act.exported the plan': 'exported the plan',

@@ -39,6 +39,10 @@ export class ExportMenu {
   protected readonly label = computed(() => (this.name() === '' ? undefined : $localize`Export a table: ${this.name()}:kind:`));
   readonly formats = input<readonly string[]>(['csv', 'xlsx', 'json']);
   protected readonly items = computed<MenuItem[]>(() =>
-    this.formats().map((format) => ({ label: names[format] ?? format, url: `${this.address()}?format=${format}`, target: '_blank' })),
+    this.formats().map((format) => ({
+      label: names[format] ?? format,
+      url: `${this.address()}${this.address().includes('?') ? '&' : '?'}format=${format}`,
+      target: '_blank',
+    })),
   );
 }

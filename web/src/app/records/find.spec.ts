@@ -94,6 +94,24 @@ describe('find', () => {
     expect(stage.text()).toContain('“bollard”');
   });
 
+  it('saves all that it found, in its order', async () => {
+    const stage = await Stage.show(FindPage, { words: 'bollard', sort: 'due', down: 'true', columns: 'title,fact.vessel' });
+    await answerList(stage, 1);
+    await stage.press('Export …');
+    const saved = [...document.querySelectorAll<HTMLAnchorElement>('.p-menu a')].map((a) => new URL(a.href));
+    expect(saved.map((url) => [url.pathname, url.searchParams.get('format')])).toEqual(
+      ['csv', 'xlsx', 'json'].map((format) => ['/api/records/export', format]),
+    );
+    expect(Object.fromEntries(saved[0]!.searchParams)).toEqual(
+      jasmine.objectContaining({ words: 'bollard', sort: 'due', descending: 'true' }),
+    );
+  });
+
+  it('offers to save nothing where nothing was found', async () => {
+    const stage = await show({ words: 'nothing' }, 0);
+    expect(stage.host.querySelector('kc-export-menu')).toBeNull();
+  });
+
   it('narrows through the address, and clears all of it at once', async () => {
     const stage = await show({ type: 'inspection' });
     const go = spyOn(TestBed.inject(Router), 'navigate').and.resolveTo(true);

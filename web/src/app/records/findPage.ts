@@ -14,6 +14,7 @@ import { CriteriaField, VocabularyService } from '../criteria/index';
 import { Session } from '../identity/index';
 import { Choice } from '../kit/choice';
 import { Api } from '../kit/api';
+import { ExportMenu } from '../kit/exportMenu';
 import { Keys } from '../kit/keys';
 import { loaded } from '../kit/loaded';
 import { byWords, CountPipe } from '../kit/words';
@@ -40,7 +41,7 @@ const factColumn = (fact: FactDefinition): string => `fact.${fact.code}`;
 /** Where is it? Words, place, state; everything that narrows the list is in the address. */
 @Component({
   selector: 'kc-find',
-  imports: [ActOnMany, Button, CountPipe, CriteriaField, FormsModule, InputText, Popover, RecordTable, Choice, Tooltip],
+  imports: [ActOnMany, Button, CountPipe, CriteriaField, ExportMenu, FormsModule, InputText, Popover, RecordTable, Choice, Tooltip],
   templateUrl: './findPage.html',
   styleUrl: './findPage.css',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -116,6 +117,14 @@ export class FindPage {
     descending: this.down() === 'true',
     facts: this.factCodes(),
   }));
+  /** Where the list is saved from: all that it has, in its order, with the facts that are shown. */
+  protected readonly exportAddress = computed(() => {
+    const { filter, sort, descending, facts } = this.state();
+    const query = new URLSearchParams({ sort, descending: String(descending) });
+    for (const [name, value] of Object.entries({ ...filter, facts: facts || undefined }))
+      if (value !== undefined) query.set(name, String(value));
+    return `/api/records/export?${query.toString()}`;
+  });
   protected readonly columns = computed<readonly Column[]>(() => {
     const chosen = this.chosenColumns().filter((c): c is Column => allColumns.includes(c as Column));
     return chosen.length > 0 ? chosen : usualColumns;
