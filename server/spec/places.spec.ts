@@ -68,6 +68,7 @@ describe('places and who may see them', () => {
       });
       for (let n = 0; n <= i; n++) await world.file('editor', { place: id, createdOn: `20${20 + n}-01-01` }).catch(() => undefined);
     }
+    await asOwner(world.database, (c) => c.query(`update record set due_on = '2031-03-05', action = 'destroy'`));
     const { rows } = await world.pool.query<{ id: number }>('select id from access_set order by id');
     const all = rows.map((r) => r.id);
     for (const folded of [false, true]) {
