@@ -1,5 +1,6 @@
 import type { Db } from '../kernel/index.js';
-import { landmarksOf, type PageRequest, type Position } from './store.js';
+import type { Services } from './services.js';
+import { landmarksOf, type ListAsked, type Position } from './store.js';
 
 /** Every so many rows of a list one is remembered. */
 const step = 1000;
@@ -21,14 +22,15 @@ interface Known {
 }
 const known = new WeakMap<Db, Known>();
 
-/** What is asked of a list, without where in it: what decides which row is which. */
-export type ListAsked = Omit<PageRequest, 'after' | 'skip' | 'limit'>;
-
 /**
  * Where to begin reading so that a row far into a list is near: the row to go on after, and how many to skip from there. Null when no
  * landmarks of the list are known: they are then looked for, one list at a time and behind the answer, for who jumps next.
  */
-export function landmarkBefore(pool: Db, asked: ListAsked, skip: number): { readonly after: Position; readonly skip: number } | null {
+export function landmarkBefore(
+  { pool, log }: Pick<Services, 'pool' | 'log'>,
+  asked: ListAsked,
+  skip: number,
+): { readonly after: Position; readonly skip: number } | null {
   const { key, find } = landmarksOf(asked, step);
   const here = known.get(pool) ?? { lists: new Map<string, Landmarks>(), looking: false };
   known.set(pool, here);
@@ -46,7 +48,7 @@ export function landmarkBefore(pool: Db, asked: ListAsked, skip: number): { read
         if (here.lists.size > mostLists) here.lists.delete(here.lists.keys().next().value!);
       })
       // Whoever jumped has their page; the next jump looks again.
-      .catch(() => undefined)
+      .catch((error: unknown) => log.warn({ err: error }, 'landmarks of a list were not found; the next jump looks again'))
       .finally(() => (here.looking = false));
   }
   return null;

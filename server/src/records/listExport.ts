@@ -1,10 +1,8 @@
 import type { RecordFilter, SortColumn } from '@key-cellar/contract';
-import type { FactValue } from '@key-cellar/core/records';
-import { idsIn } from '@key-cellar/core/records';
-import { namesOf } from '../facts/index.js';
-import { mayOn, streamInReadSnapshot, withUnitOfWork, type Db, type PersonAccess, type SignedIn } from '../kernel/index.js';
+import type { Facts, FactValue } from '@key-cellar/core/records';
+import { streamInReadSnapshot, withUnitOfWork, type Db, type SignedIn } from '../kernel/index.js';
 import { streamTable, type TableFormat } from '../tables/index.js';
-import { askedOf, count, toLine } from './lists.js';
+import { askedOf, countOf, factsTold, toLine } from './lists.js';
 import type { Services } from './services.js';
 import * as store from './store.js';
 
@@ -60,21 +58,11 @@ function cellsOf(row: store.LineRow): Record<(typeof columns)[number], string> {
 
 const factColumn = (code: string): string => `fact ${code}`;
 
-/** Facts of records that the person may read, with what the things are called that they point at; of others nothing is told. */
-async function factCells(
-  db: Db,
-  person: SignedIn,
-  access: PersonAccess,
-  found: readonly store.LineRow[],
-  codes: readonly string[],
-): Promise<Map<string, Record<string, string>>> {
-  const readable = found.filter((r) => mayOn(access, person, r, 'read')).map((r) => r.id);
-  if (codes.length === 0 || readable.length === 0) return new Map();
-  const facts = await store.factsOf(db, readable, codes);
-  const names = await namesOf(db, access, idsIn(...facts.map((r) => r.facts)));
+/** The values of facts, as what they point at is called. */
+function factCells(facts: Facts | undefined, names: Readonly<Record<string, string>>, codes: readonly string[]): Record<string, string> {
   const words = (value: FactValue | undefined): string =>
     (Array.isArray(value) ? value : value === undefined ? [] : [value]).map((one) => names[String(one)] ?? String(one)).join('; ');
-  return new Map(facts.map((r) => [r.id, Object.fromEntries(codes.map((code) => [factColumn(code), words(r.facts[code])]))]));
+  return Object.fromEntries(codes.map((code) => [factColumn(code), words(facts?.[code])]));
 }
 
 export interface ListExport extends RecordFilter {
@@ -93,14 +81,20 @@ export async function exportList(services: Services, person: SignedIn, query: Li
   const access = await services.access.of(person);
   const asked = await askedOf(services, person, access, filter, sort, descending);
   const codes = facts?.split(',') ?? [];
-  const records = await count(services, person, filter);
+  const records = await countOf(services, access, asked);
   const subject = { kind: 'repository', id: null, name: person.repository };
   const after = { format, records, ...(Object.keys(filter).length > 0 ? { filter: JSON.parse(JSON.stringify(filter)) as object } : {}) };
   await withUnitOfWork(services.pool, person, (uow) => uow.enter({ act: 'exported a list', subject, after }), 'none');
   async function* batches(db: Db): AsyncGenerator<Record<string, string>[]> {
-    for await (const found of store.allOf(db, asked, atATime)) {
-      const told = await factCells(db, person, access, found, codes);
-      yield found.map((row) => ({ ...cellsOf(row), ...told.get(row.id) }));
+    try {
+      for await (const found of store.allOf(db, asked, atATime)) {
+        const { told, factNames } = await factsTold(db, person, access, found, codes);
+        yield found.map((row) => ({ ...cellsOf(row), ...factCells(told.get(row.id), factNames, codes) }));
+      }
+    } catch (error) {
+      // Whoever takes it sees a download that broke off, and cannot be told more.
+      services.log.warn({ err: error, by: person.id }, 'an export of a list broke off');
+      throw error;
     }
   }
   const rows = streamInReadSnapshot(services.uploadPool, batches);

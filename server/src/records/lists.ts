@@ -5,9 +5,9 @@ import { resolveCriteria } from '@key-cellar/core/criteria';
 import { idsIn, type Facts } from '@key-cellar/core/records';
 import { requireNamable } from '../criteria/index.js';
 import { namesOf } from '../facts/index.js';
-import { mayOn, notFound, Problem, visibleSql, type PersonAccess, type SignedIn } from '../kernel/index.js';
+import { mayOn, notFound, Problem, visibleSql, type Db, type PersonAccess, type SignedIn } from '../kernel/index.js';
 import { countsWithin, mayKnowOfPlace, placeById, rackSeen, seriesUnder } from '../plan/index.js';
-import { landmarkBefore, type ListAsked } from './landmarks.js';
+import { landmarkBefore } from './landmarks.js';
 import type { Services } from './services.js';
 import * as store from './store.js';
 
@@ -109,8 +109,8 @@ export interface ListQuery extends RecordFilter {
 }
 
 /** The facts that were asked for, of records that the person may read; of others nothing is told. */
-async function factsTold(
-  services: Services,
+export async function factsTold(
+  db: Db,
   person: SignedIn,
   access: PersonAccess,
   found: readonly store.LineRow[],
@@ -118,8 +118,8 @@ async function factsTold(
 ): Promise<{ told: ReadonlyMap<string, Facts>; factNames: Record<string, string> }> {
   const readable = found.filter((r) => mayOn(access, person, r, 'read')).map((r) => r.id);
   if (codes.length === 0 || readable.length === 0) return { told: new Map(), factNames: {} };
-  const told = new Map((await store.factsOf(services.pool, readable, codes)).map((r) => [r.id, r.facts]));
-  return { told, factNames: await namesOf(services.pool, access, idsIn(...told.values())) };
+  const told = new Map((await store.factsOf(db, readable, codes)).map((r) => [r.id, r.facts]));
+  return { told, factNames: await namesOf(db, access, idsIn(...told.values())) };
 }
 
 /** How many records a list has, as the rack knows; null when the filter asks for something that it does not count. */
@@ -146,14 +146,14 @@ const far = 2000;
 async function farPage(
   services: Services,
   access: PersonAccess,
-  asked: ListAsked,
+  asked: store.ListAsked,
   skip: number,
   limit: number,
 ): Promise<Awaited<ReturnType<typeof store.page>>> {
   const { pool } = services;
   const total = await countByRack(services, access, asked.filter, asked.scope);
   const behind = total === null ? null : Math.max(0, total - skip - limit);
-  const landmark = behind !== null && behind < far ? null : landmarkBefore(pool, asked, skip);
+  const landmark = behind !== null && behind < far ? null : landmarkBefore(services, asked, skip);
   if (landmark) return store.page(pool, { ...asked, ...landmark, limit });
   if (behind === null || behind > skip) return store.page(pool, { ...asked, after: null, skip, limit });
   const left = Math.min(limit, total! - skip);
@@ -170,7 +170,7 @@ export async function askedOf(
   filter: RecordFilter,
   sort: SortColumn,
   descending: boolean,
-): Promise<ListAsked> {
+): Promise<store.ListAsked> {
   return {
     filter: readFilter(filter, access, person.today),
     scope: await scopeOf(services, access, filter.under),
@@ -193,7 +193,7 @@ export async function list(
     after || asked.narrow || skip < far
       ? await store.page(services.pool, { ...asked, after: after ? decodePosition(after) : null, skip, limit })
       : await farPage(services, access, asked, skip, limit);
-  const { told, factNames } = await factsTold(services, person, access, found, facts?.split(',') ?? []);
+  const { told, factNames } = await factsTold(services.pool, person, access, found, facts?.split(',') ?? []);
   return {
     records: found.map((r) => ({ ...toLine(r), facts: told.get(r.id) })),
     factNames,
@@ -201,12 +201,23 @@ export async function list(
   };
 }
 
+/** How many records there are of what is asked. */
+export async function countOf(
+  services: Services,
+  access: PersonAccess,
+  { filter, scope, visible }: Pick<store.ListAsked, 'filter' | 'scope' | 'visible'>,
+): Promise<number> {
+  const known = await countByRack(services, access, filter, scope);
+  return known ?? store.count(services.pool, filter, scope, visible);
+}
+
 export async function count(services: Services, person: SignedIn, asked: RecordFilter): Promise<number> {
   const access = await services.access.of(person);
-  const filter = readFilter(asked, access, person.today);
-  const scope = await scopeOf(services, access, filter.under);
-  const known = await countByRack(services, access, filter, scope);
-  return known ?? store.count(services.pool, filter, scope, (bind) => visibleSql(access, person, 'discover', bind));
+  return countOf(services, access, {
+    filter: readFilter(asked, access, person.today),
+    scope: await scopeOf(services, access, asked.under),
+    visible: (bind) => visibleSql(access, person, 'discover', bind),
+  });
 }
 
 const mostIds = 10_000;

@@ -173,6 +173,19 @@ export interface PageRequest {
   readonly narrow: boolean;
 }
 
+/** What is asked of a list, besides where in it: what decides which row is which. */
+export type ListAsked = Omit<PageRequest, 'after' | 'skip' | 'limit'>;
+
+/** What a whole list is made of, in its order. */
+function wholeList(asked: ListAsked): { values: unknown[]; where: string; expression: string; order: string } {
+  const values: unknown[] = [];
+  const bind: Bind = (value) => `$${values.push(value)}`;
+  const { expression, tie } = sorts[asked.sort];
+  const direction = asked.descending ? 'desc' : 'asc';
+  const where = [asked.visible(bind), ...filterSql(asked.filter, bind), ...scopeSql(asked.scope, bind)].join(' and ');
+  return { values, where, expression, order: `${expression} ${direction}${tie ? `, r.id ${direction}` : ''}` };
+}
+
 /**
  * One page of a list. Within several series the page is merged from the first rows of each, so that every part is
  * read in index order; skipping reads keys only and fetches rows at the end. Of the few rows of a narrow view all keys are
@@ -214,17 +227,13 @@ export async function page(db: Db, request: PageRequest): Promise<(LineRow & { s
 /**
  * All rows of a list in its order, so many at a time; in a transaction, which gives them back when nobody takes more for two minutes.
  */
-export async function* allOf(db: Db, asked: Omit<PageRequest, 'after' | 'skip' | 'limit'>, atATime: number): AsyncGenerator<LineRow[]> {
-  const values: unknown[] = [];
-  const bind: Bind = (value) => `$${values.push(value)}`;
-  const { expression, tie } = sorts[asked.sort];
-  const direction = asked.descending ? 'desc' : 'asc';
-  const where = [asked.visible(bind), ...filterSql(asked.filter, bind), ...scopeSql(asked.scope, bind)];
+export async function* allOf(db: Db, asked: ListAsked, atATime: number): AsyncGenerator<LineRow[]> {
+  const { values, where, order } = wholeList(asked);
   await dynamicRows(db, `set local idle_in_transaction_session_timeout = '2min'`, []);
   await dynamicRows(
     db,
     `declare listed no scroll cursor for select ${lineColumns}, p.code as place_code from record r join place p on p.id = r.place_id
-     where ${where.join(' and ')} order by ${expression} ${direction}${tie ? `, r.id ${direction}` : ''}`,
+     where ${where} order by ${order}`,
     values,
   );
   for (;;) {
@@ -235,18 +244,11 @@ export async function* allOf(db: Db, asked: Omit<PageRequest, 'after' | 'skip' |
 }
 
 /** How every so-manieth row of a list is found, and what tells the list from every other: the statement with its values. */
-export function landmarksOf(
-  asked: Omit<PageRequest, 'after' | 'skip' | 'limit'>,
-  step: number,
-): { readonly key: string; readonly find: (db: Db) => Promise<Position[]> } {
-  const values: unknown[] = [];
-  const bind: Bind = (value) => `$${values.push(value)}`;
-  const { expression, tie } = sorts[asked.sort];
-  const direction = asked.descending ? 'desc' : 'asc';
-  const where = [asked.visible(bind), ...filterSql(asked.filter, bind), ...scopeSql(asked.scope, bind)];
+export function landmarksOf(asked: ListAsked, step: number): { readonly key: string; readonly find: (db: Db) => Promise<Position[]> } {
+  const { values, where, expression, order } = wholeList(asked);
   const text = `select k::text as value, id from (
-      select ${expression} as k, r.id, row_number() over (order by ${expression} ${direction}${tie ? `, r.id ${direction}` : ''}) as n
-      from record r where ${where.join(' and ')}) numbered
+      select ${expression} as k, r.id, row_number() over (order by ${order}) as n
+      from record r where ${where}) numbered
     where n % ${step} = 0 order by n`;
   return { key: JSON.stringify([text, values]), find: (db) => dynamicRows<{ value: string; id: string }>(db, text, values) };
 }

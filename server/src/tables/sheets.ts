@@ -12,7 +12,7 @@ const packaged = 'http://schemas.openxmlformats.org/package/2006';
 const parts = 'application/vnd.openxmlformats-officedocument.spreadsheetml';
 
 /** Style 0 is plain, style 1 is bold. */
-const styles = `${head}<styleSheet xmlns="${main}"><fonts count="2"><font><sz val="11"/><name val="Calibri"/></font><font><b/><sz val="11"/><name val="Calibri"/></font></fonts><fills count="2"><fill><patternFill patternType="none"/></fill><fill><patternFill patternType="gray125"/></fill></fills><borders count="1"><border/></borders><cellStyleXfs count="1"><xf/></cellStyleXfs><cellXfs count="2"><xf xfId="0"/><xf xfId="0" fontId="1" applyFont="1"/></cellXfs></styleSheet>`;
+const styles = `${head}<styleSheet xmlns="${main}"><fonts count="2"><font><sz val="11"/></font><font><b/><sz val="11"/></font></fonts><fills count="2"><fill><patternFill patternType="none"/></fill><fill><patternFill patternType="gray125"/></fill></fills><borders count="1"><border/></borders><cellStyleXfs count="1"><xf/></cellStyleXfs><cellXfs count="2"><xf xfId="0"/><xf xfId="0" fontId="1" applyFont="1"/></cellXfs></styleSheet>`;
 
 const escapes: Readonly<Record<string, string>> = { '&': '&amp;', '<': '&lt;', '>': '&gt;', _: '_x005F_' };
 /** As XML and spreadsheets read it: `_x` begins an escape of theirs (ECMA-376 §22.9.2.19), and some characters XML has no way to write. */
